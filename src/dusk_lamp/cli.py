@@ -1,0 +1,154 @@
+"""The command line: the same core, without a browser."""
+
+import argparse
+import sys
+from pathlib import Path
+from typing import NoReturn
+
+import numpy as np
+
+from . import __version__
+from .core.errors import DuskLampError, SettingError
+
+SHADE_BUDGET = 40_000_000  # rays spent on the sky: small files get more directions, so small tests are exact
+
+
+def main(argv: list[str] | None = None) -> int:
+    """Run one command; 0 when it worked, 2 with one line on stderr when the input is bad."""
+    args = _parser().parse_args(_with_signs(sys.argv[1:] if argv is None else argv))
+    try:
+        return args.run(args) or 0
+    except DuskLampError as e:
+        print(f"dusk-lamp: {e}", file=sys.stderr)
+        return 2
+    except OSError as e:
+        print(f"dusk-lamp: {e.strerror or e}: {e.filename}", file=sys.stderr)
+        return 2
+
+
+class _OneLineParser(argparse.ArgumentParser):
+    """Says what is wrong in one line, as every other bad input does."""
+
+    def error(self, message: str) -> NoReturn:
+        print(f"dusk-lamp: {message}; see {self.prog} --help", file=sys.stderr)
+        sys.exit(2)
+
+
+def _with_signs(argv: list[str]) -> list[str]:
+    """Values that begin with a minus (`--lamp -45,30`, `--up -z`) glued to their option, or they read as options."""
+    out: list[str] = []
+    for word in argv:
+        if out and out[-1] in ("--lamp", "--up", "--front") and word.startswith("-"):
+            out[-1] += f"={word}"
+        else:
+            out.append(word)
+    return out
+
+
+def _parser() -> argparse.ArgumentParser:
+    parser = _OneLineParser(
+        prog="dusk-lamp", description="Where light and shadow fall on a miniature, and a plan to paint by."
+    )
+    parser.add_argument("--version", action="version", version=f"dusk-lamp {__version__}")
+    commands = parser.add_subparsers(required=True, metavar="COMMAND")
+
+    shade = commands.add_parser("shade", help="light a sculpt's file and write a PLY with the light on its vertices")
+    shade.add_argument("file", metavar="IN", help="STL, OBJ, PLY, GLB, 3MF or OFF")
+    shade.add_argument("-o", "--out", required=True, metavar="OUT.ply")
+    shade.add_argument("--up", default="z", metavar="AXIS", help="axis of the file that points up: z, -z, y … (z)")
+    shade.add_argument("--front", metavar="AXIS", help="axis of the file that the figure faces (-y, or z when y is up)")
+    shade.add_argument("--height", type=float, metavar="MM", help="true height; without it the file is taken as mm")
+    shade.add_argument("--lamp", default="0,90,0", metavar="AZ,EL[,SIZE]", help="degrees, or off (0,90,0)")
+    shade.add_argument("--sky", type=float, default=0.0, metavar="W", help="open dome on an upward plane, 0..2 (0)")
+    shade.add_argument("--sky-kind", default="uniform", choices=("uniform", "overcast"))
+    shade.add_argument("--bounce", type=float, default=0.0, metavar="ALBEDO", help="what the ground sends back, 0..1 (0)")
+    shade.add_argument("--samples", type=int, metavar="N", help="about how many samples to lay out")
+    shade.add_argument("--as-is", action="store_true", help="keep the file's own vertices, axes and units")
+    shade.set_defaults(run=_shade)
+
+    serve = commands.add_parser("serve", help="open the bench for a browser on this machine")
+    demo = commands.add_parser("demo", help="the same, with the demo sculpts laid out")
+    for command, with_demo in ((serve, False), (demo, True)):
+        command.add_argument("--port", type=int, default=5151)
+        command.add_argument("--host", default="127.0.0.1", help="only change this on a network you trust")
+        command.add_argument("--data", type=Path, metavar="DIR", help="where sculpts and plans are kept")
+        command.set_defaults(run=_serve, with_demo=with_demo)
+    return parser
+
+
+def _shade(args: argparse.Namespace) -> None:
+    from .core.light.rig import Rig, Scene
+    from .core.light.sky import DIRECTIONS, sky_view
+    from .core.paint.value import grey_srgb
+    from .core.plan.target import Exposure, target_value
+    from .core.sculpt.mend import mend
+    from .core.sculpt.read import read_sculpt
+    from .core.sculpt.stand import Standing, fronts_for, guess_units, stand
+    from .core.sculpt.surface import as_is_surface, working_surface
+    from .core.view.formats import lit_ply
+
+    rig = Rig(lamp_from_text(args.lamp), args.sky, args.sky_kind, args.bounce)
+    raw = read_sculpt(args.file)
+    if args.as_is:
+        surface = as_is_surface(raw)
+    else:
+        if args.up.lstrip("-") not in ("x", "y", "z"):
+            raise SettingError(f"--up is one of z, -z, y, -y, x, -x, not '{args.up}'")
+        standing = Standing(args.up, args.front or fronts_for(args.up)[0], args.height)
+        mended = mend(raw)
+        mesh = stand(mended.mesh, standing)
+        if args.height is None:
+            guess = guess_units(float(np.ptp(mesh.bounds[:, 2])))
+            if not guess.sure:
+                print(f"dusk-lamp: note: {guess.sentence} Taken as mm; --height sets it.", file=sys.stderr)
+        for sentence in mended.findings.sentences():
+            print(f"dusk-lamp: note: {sentence}", file=sys.stderr)
+        surface = working_surface(mesh, mended.shell, args.samples)
+    view = None
+    if rig.sky or rig.bounce:
+        directions = int(np.clip(SHADE_BUDGET // max(len(surface), 1) // 8 * 8, DIRECTIONS, 16 * DIRECTIONS))
+        view = sky_view(surface, directions)
+    light = Scene(surface, view).light(rig)
+    value = target_value(light.total, Exposure())
+    grey = grey_srgb(value)
+    fields = {"light": light.total, "visible": light.visible, "value": value, "red": grey, "green": grey, "blue": grey}
+    write_whole(Path(args.out), lit_ply(surface, fields))
+
+
+def lamp_from_text(text: str):
+    """The lamp of `AZ,EL[,SIZE]` in degrees, or None for `off`.
+
+    Raises:
+        SettingError: not two or three numbers, or outside their ranges.
+    """
+    from .core.light.lamp import Lamp
+
+    if text.strip().lower() == "off":
+        return None
+    try:
+        numbers = [float(part) for part in text.split(",")]
+    except ValueError:
+        numbers = []
+    if len(numbers) not in (2, 3):
+        raise SettingError(f"--lamp is AZ,EL or AZ,EL,SIZE in degrees, or off, not '{text}'")
+    return Lamp(*numbers)
+
+
+def write_whole(path: Path, content: bytes) -> None:
+    """Write a file all at once: whoever reads it never sees half of it."""
+    part = path.with_name(path.name + ".part")
+    try:
+        part.write_bytes(content)
+        part.replace(path)
+    finally:
+        part.unlink(missing_ok=True)
+
+
+def _serve(args: argparse.Namespace) -> None:
+    from .web.serve import serve
+
+    serve(args.host, args.port, args.data, with_demo=args.with_demo)
+
+
+if __name__ == "__main__":
+    sys.exit(main())

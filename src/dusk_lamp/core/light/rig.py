@@ -1,0 +1,126 @@
+"""The rig: lamp, sky and bounce together, and the sculpt that stands in it."""
+
+from dataclasses import dataclass, field, replace
+from typing import Any
+
+import numpy as np
+from numpy.typing import NDArray
+
+from ..errors import SettingError
+from ..sculpt.surface import Surface
+from . import key, sky
+from .bounce import Ground, bounce_light
+from .lamp import Lamp
+from .sky import SkyView
+
+PRESETS = {  # CP-10: the usual lamp is straight above, then above and to the right, then above and in front; CP-15
+    "overhead": (0.0, 90.0),
+    "above right": (60.0, 50.0),
+    "above front": (0.0, 50.0),
+    "behind": (180.0, 40.0),
+    "below": (0.0, -60.0),
+}
+PREVIEW_RAYS = 8  # while the lamp is being dragged
+STRONGEST_SKY = 2.0
+
+
+@dataclass(frozen=True)
+class Rig:
+    """Everything that lights a sculpt.
+
+    lamp: the key, or None when it is off. sky: light of the open dome on an upward plane, 0..2, relative to the key.
+    sky_kind: "uniform" or "overcast". bounce: albedo of the ground, 0..1.
+    """
+
+    lamp: Lamp | None = field(default_factory=lambda: Lamp(0, 90, 12))
+    sky: float = 0.25
+    sky_kind: str = "overcast"
+    bounce: float = 0.15
+
+    def __post_init__(self) -> None:
+        if not 0 <= self.sky <= STRONGEST_SKY:
+            raise SettingError(f"the strength of the sky is between 0 and {STRONGEST_SKY:g}, not {self.sky:g}")
+        if not 0 <= self.bounce <= 1:
+            raise SettingError(f"the ground sends back between 0 and 1 of the light, not {self.bounce:g}")
+        if self.sky_kind not in sky.KINDS:
+            raise SettingError(f"the sky is one of {', '.join(sky.KINDS)}, not '{self.sky_kind}'")
+
+    def as_dict(self) -> dict[str, Any]:
+        """Plain values, for JSON."""
+        return {
+            "lamp": self.lamp.as_dict() if self.lamp else None,
+            "sky": self.sky,
+            "sky_kind": self.sky_kind,
+            "bounce": self.bounce,
+        }
+
+    @classmethod
+    def from_dict(cls, given: dict[str, Any]) -> "Rig":
+        """The rig from plain values.
+
+        Raises:
+            SettingError: a value is missing, no number, or outside its range.
+        """
+        try:
+            lamp = given["lamp"]
+            return cls(
+                Lamp(float(lamp["azimuth"]), float(lamp["elevation"]), float(lamp["size"])) if lamp else None,
+                float(given["sky"]),
+                str(given["sky_kind"]),
+                float(given["bounce"]),
+            )
+        except SettingError:
+            raise
+        except (KeyError, TypeError, ValueError) as e:
+            raise SettingError("the light's settings are incomplete; set the lamp again") from e
+
+    def moved(self, azimuth: float, elevation: float) -> "Rig":
+        """The same rig with its lamp elsewhere."""
+        size = self.lamp.size if self.lamp else 0.0
+        return replace(self, lamp=Lamp(azimuth, elevation, size))
+
+
+@dataclass(frozen=True)
+class Light:
+    """Light on every sample: `total` relative, 1 = squarely facing the open key; `visible` 0..1 of the lamp's disc."""
+
+    total: NDArray[np.float32]
+    visible: NDArray[np.float32]
+
+
+class Scene:
+    """A sculpt standing in light: relights as often as asked, casting only the key's rays again.
+
+    The sky may be missing at first: the key alone can already be looked at while the sky is being worked out.
+    """
+
+    def __init__(self, surface: Surface, view: SkyView | None = None) -> None:
+        self.surface = surface
+        self.view = view
+        self._ground: Ground | None = None
+        self._domes: dict[str, NDArray[np.float32]] = {}
+
+    def light(self, rig: Rig, *, preview: bool = False) -> Light:
+        """Lamp, sky and bounce on every sample. preview: fewer rays to a soft lamp, for a lamp in motion."""
+        n = len(self.surface)
+        total = np.zeros(n, np.float32)
+        visible = np.zeros(n, np.float32)
+        if rig.lamp is not None:
+            lit = key.key_light(self.surface, rig.lamp, PREVIEW_RAYS if preview else key.RAYS)
+            total, visible = lit.light, lit.visible
+        if self.view is None:
+            return Light(total, visible)
+        if rig.sky:
+            total = total + np.float32(rig.sky) * self._dome(rig.sky_kind)
+        if rig.bounce:
+            self._ground = self._ground or Ground(self.surface)
+            total = total + bounce_light(
+                self.surface, self.view, self._ground, rig.bounce, rig.lamp, rig.sky, rig.sky_kind, total
+            )
+        return Light(total, visible)
+
+    def _dome(self, kind: str) -> NDArray[np.float32]:
+        if kind not in self._domes:
+            assert self.view is not None
+            self._domes[kind] = sky.sky_light(self.surface, self.view, kind)
+        return self._domes[kind]

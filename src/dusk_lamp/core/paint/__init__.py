@@ -1,0 +1,1 @@
+"""Paint: what a value is."""

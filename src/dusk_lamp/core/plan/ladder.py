@@ -1,0 +1,163 @@
+"""The value ladder: which greys, and which part of the surface each of them covers."""
+
+from dataclasses import dataclass
+from typing import Any
+
+import numpy as np
+from numpy.typing import NDArray
+
+from ..errors import SettingError
+from ..sculpt.surface import Surface
+from .target import Exposure
+
+FEWEST_STEPS, MOST_STEPS = 2, 9
+HISTOGRAM_STEP = 0.1  # the value ruler counts area in tenths of a Munsell value
+LEAST_GAP = 0.05  # two cuts closer than this could not be told apart with a brush
+
+
+@dataclass(frozen=True)
+class Ladder:
+    """The wish: how many greys from primer to white, and how rare the lightest shall be.
+
+    steps: 2..9, the primer being the first. white_budget: the lightest step may cover at most this share of the
+    surface (0..1), None for no ration. cuts: (steps − 1) Munsell values at which each lighter step begins, where the
+    painter has slid them; None for half-way between neighbouring greys.
+    """
+
+    steps: int = 5
+    white_budget: float | None = 0.03
+    cuts: tuple[float, ...] | None = None
+
+    def __post_init__(self) -> None:
+        if not FEWEST_STEPS <= self.steps <= MOST_STEPS:
+            raise SettingError(f"a ladder has {FEWEST_STEPS} to {MOST_STEPS} steps, not {self.steps}")
+        if self.white_budget is not None and not 0 < self.white_budget <= 1:
+            raise SettingError("the white budget is between 0 and 100 % of the surface")
+        if self.cuts is not None:
+            if len(self.cuts) != self.steps - 1:
+                raise SettingError(f"{self.steps} steps need {self.steps - 1} cuts between them")
+            if not np.isfinite(self.cuts).all() or (np.diff([0, *self.cuts, 10]) < LEAST_GAP).any():
+                raise SettingError("each step must begin lighter than the one before it")
+
+    def greys(self, exposure: Exposure) -> NDArray[np.float64]:
+        """(steps,) Munsell values from primer to white, evenly spaced: even steps blend most smoothly, CP-6."""
+        return np.linspace(exposure.primer, exposure.white, self.steps)
+
+    def as_dict(self) -> dict[str, Any]:
+        """Plain values, for JSON."""
+        return {"steps": self.steps, "white_budget": self.white_budget, "cuts": self.cuts and list(self.cuts)}
+
+    @classmethod
+    def from_dict(cls, given: dict[str, Any]) -> "Ladder":
+        """The ladder from plain values.
+
+        Raises:
+            SettingError: a value is missing, no number, or outside its range.
+        """
+        try:
+            budget, cuts = given["white_budget"], given.get("cuts")
+            return cls(
+                int(given["steps"]),
+                None if budget is None else float(budget),
+                tuple(float(c) for c in cuts) if cuts else None,
+            )
+        except SettingError:
+            raise
+        except (KeyError, TypeError, ValueError) as e:
+            raise SettingError("the ladder's settings are incomplete; set the steps again") from e
+
+
+@dataclass(frozen=True)
+class Bands:
+    """A ladder laid on one surface.
+
+    greys: (S,) Munsell values. cuts: (S − 1,) value at which each lighter step begins. step: (N,) uint8, the lightest
+    step each sample receives. area_mm2: (S,) area on which each step stays visible in the end. covered_mm2: (S,) area
+    each step is put on, which holds all lighter ones too (CP-16). histogram: (100,) mm² per tenth of a value.
+    notice: a sentence where the wish could not be met, else "".
+    """
+
+    greys: NDArray[np.float64]
+    cuts: NDArray[np.float64]
+    step: NDArray[np.uint8]
+    area_mm2: NDArray[np.float64]
+    covered_mm2: NDArray[np.float64]
+    histogram: NDArray[np.float64]
+    notice: str
+
+    def as_dict(self) -> dict[str, Any]:
+        """Plain values, for JSON."""
+        whole = float(self.area_mm2.sum())
+        return {
+            "greys": [round(float(g), 2) for g in self.greys],
+            "cuts": [round(float(c), 3) for c in self.cuts],
+            "area_mm2": [round(float(a), 1) for a in self.area_mm2],
+            "share": [round(float(a) / whole, 4) if whole else 0.0 for a in self.area_mm2],
+            "covered_share": [round(float(a) / whole, 4) if whole else 0.0 for a in self.covered_mm2],
+            "histogram": [round(float(a), 1) for a in self.histogram],
+            "whole_mm2": round(whole, 1),
+            "notice": self.notice,
+        }
+
+
+def lay_bands(surface: Surface, value: NDArray[np.float32], ladder: Ladder, exposure: Exposure) -> Bands:
+    """Cut the target values into the ladder's steps.
+
+    Every sample gets the lightest step whose cut it reaches. Each step then lies inside the one before with a rim of
+    it left showing, at least one sample (a fine brush mark) wide, also where a hard shadow jumps from dark to light:
+    that is how a painter climbs to white, CP-16. The lightest step's cut moves up until it fits the budget, CP-14.
+
+    Args:
+        surface: the samples.
+        value: (N,) target, Munsell 0..10.
+    """
+    greys = ladder.greys(exposure)
+    cuts = np.array(ladder.cuts) if ladder.cuts is not None else (greys[1:] + greys[:-1]) / 2
+    areas = surface.areas.astype(np.float64)
+    whole = float(areas.sum())
+    edges = surface.edges
+    step = _stepped(value, cuts, edges)
+    notice = ""
+    if ladder.white_budget is not None:
+        budget = ladder.white_budget * whole
+        if areas[step == len(cuts)].sum() > budget:
+            cuts, step = _rationed(value, cuts, edges, areas, budget)
+            if not (step == len(cuts)).any():
+                notice = (
+                    "So much of the surface is equally bright that no spot earns the lightest step within its budget; "
+                    "move or soften the lamp, or allow more."
+                )
+    shown = np.bincount(step, areas, minlength=len(greys))
+    histogram = np.bincount(
+        np.clip((value / HISTOGRAM_STEP).astype(int), 0, 99), areas, minlength=100
+    )
+    return Bands(greys, cuts, step, shown, np.cumsum(shown[::-1])[::-1], histogram, notice)
+
+
+def _stepped(value, cuts, edges) -> NDArray[np.uint8]:
+    """Step of each sample, no sample more than one step lighter than any neighbour."""
+    step = np.searchsorted(cuts, value, side="right").astype(np.uint8)
+    a, b = edges
+    for _ in range(len(cuts)):  # one step of the staircase settles per round
+        high_a, high_b = step[a] > step[b] + 1, step[b] > step[a] + 1
+        if not (high_a.any() or high_b.any()):
+            break
+        lowest = step.copy()
+        np.minimum.at(lowest, a[high_a], step[b[high_a]] + 1)
+        np.minimum.at(lowest, b[high_b], step[a[high_b]] + 1)
+        step = lowest
+    return step
+
+
+def _rationed(value, cuts, edges, areas, budget):
+    """The lowest top cut whose step fits the budget: the area only shrinks as the cut rises, so halve the interval."""
+    low, high = float(cuts[-1]), float(value.max()) + 1e-3
+    for _ in range(14):  # to a thousandth of a value
+        middle = (low + high) / 2
+        step = _stepped(value, np.r_[cuts[:-1], middle], edges)
+        if areas[step == len(cuts)].sum() > budget:
+            low = middle
+        else:
+            high = middle
+    cuts = np.r_[cuts[:-1], high]
+    return cuts, _stepped(value, cuts, edges)

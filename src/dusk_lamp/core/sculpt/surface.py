@@ -1,0 +1,297 @@
+"""The working surface: evenly spread samples of a sculpt, fine enough for a fine brush, few enough to relight at once."""
+
+from dataclasses import dataclass
+from functools import cached_property
+
+import fast_simplification
+import numpy as np
+from numpy.typing import NDArray
+
+from ..errors import SettingError
+from ..rays import Caster
+from .edges import connected, edges_of
+from .mend import weld
+from .mesh import Mesh
+
+BRUSH_MARK_SHARE = 0.15 / 32  # sample spacing over height: a fine brush mark, 0.15 mm on a 32 mm figure
+FEWEST_SAMPLES, MOST_SAMPLES = 100_000, 200_000  # by default; a painter may ask for others
+SAMPLES_LIMIT = 2_000_000
+SHARP_DEGREES = 40.0  # a bend sharper than this is an edge of the form and gets a normal on either side
+LIFT_SHARE = 3e-4  # rays start this share of the size off the skin (0.01 mm at 32 mm), far below a brush mark
+INSET_SHARE = 0.02  # and this share of the way to the middle of their own faces, so no seam swallows a sample
+
+
+@dataclass(frozen=True)
+class Surface:
+    """The samples everything is computed on. A field is an array whose first axis is N.
+
+    points (N, 3) float32 mm, normals (N, 3) float32 unit (0 where no face), areas (N,) float32 mm²,
+    faces (F, 3) int32, part (N,) int32, inset (N, 3) float32 mm from a sample toward its own faces.
+    """
+
+    points: NDArray[np.float32]
+    normals: NDArray[np.float32]
+    areas: NDArray[np.float32]
+    faces: NDArray[np.int32]
+    part: NDArray[np.int32]
+    inset: NDArray[np.float32]
+
+    def __len__(self) -> int:
+        return len(self.points)
+
+    @property
+    def size(self) -> float:
+        """Longest side of the bounding box, mm."""
+        return float(max(np.ptp(self.points[:, k]) for k in range(3)))
+
+    @property
+    def height(self) -> float:
+        """Height of the bounding box, mm."""
+        return float(np.ptp(self.points[:, 2]))
+
+    @property
+    def spacing(self) -> float:
+        """Mean distance between neighbouring samples, mm: that of a triangular grid with as many to the mm²."""
+        return float(np.sqrt(2 / np.sqrt(3) * self.areas.sum(dtype=np.float64) / max(len(self), 1)))
+
+    @cached_property
+    def origins(self) -> NDArray[np.float32]:
+        """(N, 3) where rays start: a hair off the skin, so that no spot shadows itself."""
+        lift = np.float32(LIFT_SHARE * self.size)
+        return np.ascontiguousarray(self.points + self.inset + lift * self.normals, dtype=np.float32)
+
+    @cached_property
+    def caster(self) -> Caster:
+        """The surface made ready for rays."""
+        return Caster(self.points, self.faces)
+
+    @cached_property
+    def edges(self) -> tuple[NDArray[np.int32], NDArray[np.int32]]:
+        """The two ends (E,) of every edge between samples. The two sides of a sharp edge share none."""
+        ends = edges_of(self.faces, len(self)).ends
+        return ends[:, 0], ends[:, 1]
+
+
+def working_surface(mesh: Mesh, shell: NDArray[np.int32] | None = None, samples: int | None = None) -> Surface:
+    """Lay out the samples of a mended mesh that stands on the bench in mm.
+
+    What is denser than needed is decimated (quadric error, `fast-simplification`), what is coarser is subdivided at
+    its long edges, and samples are split where the form has a sharp edge. The number of samples is what a spacing of
+    0.15 mm at 32 mm of height needs, between FEWEST_SAMPLES and MOST_SAMPLES, or `samples`.
+
+    Args:
+        mesh: welded, outward, mm.
+        shell: (F,) int32 shell of each face; all one where not given.
+        samples: about how many samples to lay out.
+    Raises:
+        SettingError: samples outside 100 .. SAMPLES_LIMIT.
+    """
+    area = mesh.area()
+    tall = float(np.ptp(mesh.bounds[:, 2])) or float(np.ptp(mesh.bounds, axis=0).max())
+    per_mm2 = 2 / np.sqrt(3) / (BRUSH_MARK_SHARE * tall) ** 2
+    if samples is None:
+        samples = int(np.clip(area * per_mm2, FEWEST_SAMPLES, MOST_SAMPLES))
+    elif not 100 <= samples <= SAMPLES_LIMIT:
+        raise SettingError(f"samples are between 100 and {SAMPLES_LIMIT:,}, not {samples:,}")
+    shell = np.zeros(len(mesh.faces), np.int32) if shell is None else shell
+    target_faces = 2 * samples
+    if len(mesh.faces) > 1.1 * target_faces:
+        mesh, shell = _decimated(mesh, shell, target_faces)
+    spacing = np.sqrt(2 / np.sqrt(3) * area / samples)
+    mesh, shell = _subdivided(mesh, shell, spacing, 1.15 * target_faces)
+    return _sorted(_split_at_edges(mesh, shell))
+
+
+def as_is_surface(mesh: Mesh) -> Surface:
+    """The file's own vertices as samples, so that results can be compared vertex by vertex.
+
+    Normals are smoothed over neighbours up to SHARP_DEGREES, also where the file repeats a corner; a vertex that the
+    file itself shares across a sharp edge gets the mean. A vertex without a face has no normal and receives no light.
+    """
+    welded = weld(mesh)
+    corner_normals, corner_areas, corner_inset, _ = _corner_fields(welded)
+    owner = mesh.faces.ravel()
+    n = len(mesh.vertices)
+    weight = np.linalg.norm(corner_normals, axis=1)
+    unit = corner_normals / np.maximum(weight, 1e-300)[:, None]
+    normals = np.stack([np.bincount(owner, unit[:, k] * _angles(mesh), minlength=n) for k in range(3)], axis=1)
+    length = np.linalg.norm(normals, axis=1)
+    normals /= np.where(length > 0, length, 1)[:, None]
+    uses = np.maximum(np.bincount(owner, minlength=n), 1)
+    inset = np.stack([np.bincount(owner, corner_inset[:, k], minlength=n) for k in range(3)], axis=1) / uses[:, None]
+    return Surface(
+        points=mesh.vertices,
+        normals=normals.astype(np.float32),
+        areas=np.bincount(owner, corner_areas, minlength=n).astype(np.float32),
+        faces=mesh.faces,
+        part=np.zeros(n, np.int32),
+        inset=inset.astype(np.float32),
+    )
+
+
+def _decimated(mesh: Mesh, shell: NDArray[np.int32], target: int) -> tuple[Mesh, NDArray[np.int32]]:
+    points, faces = fast_simplification.simplify(mesh.vertices, mesh.faces, target_count=target, agg=3)
+    points, faces = points.astype(np.float32), faces.astype(np.int32)
+    corners = points[faces]
+    flat = np.linalg.norm(np.cross(corners[:, 1] - corners[:, 0], corners[:, 2] - corners[:, 0]), axis=1) == 0
+    thin = Mesh(points, faces[~flat])
+    if not len(thin.faces):
+        return mesh, shell
+    if shell.max() == 0:
+        return thin, np.zeros(len(thin.faces), np.int32)
+    # decimation forgets which shell a face was of: the nearest old face remembers
+    from scipy.spatial import cKDTree
+
+    old = cKDTree(mesh.vertices[mesh.faces].mean(axis=1))
+    _, nearest = old.query(thin.vertices[thin.faces].mean(axis=1), workers=-1)
+    return thin, shell[nearest]
+
+
+def _subdivided(
+    mesh: Mesh, shell: NDArray[np.int32], spacing: float, most_faces: float
+) -> tuple[Mesh, NDArray[np.int32]]:
+    """Split long edges in the middle until none is longer than it need be, or the faces run out.
+
+    Both faces of an edge see the same split, so no cracks open. Starts with the very long edges and tightens, so that
+    when the faces run out they were spent where the file was coarsest.
+    """
+    points, faces = mesh.vertices, mesh.faces
+    longest = float(np.ptp(mesh.bounds, axis=0).max()) * 1.8
+    limits = spacing * 1.35 * 2.0 ** np.arange(max(0, np.ceil(np.log2(longest / spacing))), -1, -1)
+    for limit in limits:
+        for _ in range(2):
+            edges = edges_of(faces, len(points))
+            a, b = edges.ends.T
+            length = np.linalg.norm(points[a] - points[b], axis=1)
+            long = length > limit
+            if not long.any():
+                break
+            extra = int(long[edges.edge].sum())
+            if len(faces) + extra > most_faces:  # only the longest of them
+                room = max(0, int((most_faces - len(faces)) / 2))
+                cut = np.sort(length)[-room] if 0 < room < len(length) else np.inf
+                long &= length >= cut
+                if not long.any():
+                    return Mesh(points, faces), shell
+            points, faces, shell = _split_edges(points, faces, shell, edges, long)
+    return Mesh(points, faces), shell
+
+
+def _split_edges(points, faces, shell, edges, long):
+    """Put a new point in the middle of every long edge and cut the faces accordingly (1, 2 or 3 cuts)."""
+    middle = np.full(len(long), -1, np.int64)
+    a, b = edges.ends[long].T
+    middle[long] = len(points) + np.arange(int(long.sum()))
+    points = np.concatenate([points, (points[a] + points[b]) / 2]).astype(np.float32)
+    m = middle[edges.edge].reshape(-1, 3)  # middle of ab, bc, ca
+    cuts = (m >= 0).sum(axis=1)
+    out, out_shell = [faces[cuts == 0]], [shell[cuts == 0]]
+
+    three = cuts == 3
+    (a, b, c), (ab, bc, ca) = faces[three].T, m[three].T
+    for piece in ((a, ab, ca), (ab, b, bc), (ca, bc, c), (ab, bc, ca)):
+        out.append(np.stack(piece, axis=1))
+        out_shell.append(shell[three])
+
+    one = cuts == 1  # turn the face so that the cut edge is ab
+    turn = np.argmax(m[one] >= 0, axis=1)
+    f, mm = _turned(faces[one], turn), _turned(m[one], turn)
+    (a, b, c), ab = f.T, mm[:, 0]
+    for piece in ((a, ab, c), (ab, b, c)):
+        out.append(np.stack(piece, axis=1))
+        out_shell.append(shell[one])
+
+    two = cuts == 2  # turn the face so that the whole edge is ca
+    turn = (np.argmin(m[two] >= 0, axis=1) + 1) % 3
+    f, mm = _turned(faces[two], turn), _turned(m[two], turn)
+    (a, b, c), (ab, bc, _) = f.T, mm.T
+    for piece in ((ab, b, bc), (a, ab, bc), (a, bc, c)):
+        out.append(np.stack(piece, axis=1))
+        out_shell.append(shell[two])
+    return points, np.concatenate(out).astype(np.int32), np.concatenate(out_shell)
+
+
+def _turned(rows, turn):
+    return np.take_along_axis(rows, (np.arange(3) + turn[:, None]) % 3, axis=1)
+
+
+def _angles(mesh: Mesh) -> NDArray[np.float64]:
+    """(3F,) the angle of each face at each of its corners, radians."""
+    c = mesh.corners()
+    out = np.empty((len(c), 3))
+    for k in range(3):
+        u, v = c[:, (k + 1) % 3] - c[:, k], c[:, (k + 2) % 3] - c[:, k]
+        out[:, k] = np.arctan2(np.linalg.norm(np.cross(u, v), axis=1), np.einsum("ij,ij->i", u, v))
+    return out.ravel()
+
+
+def _corner_fields(mesh: Mesh):
+    """Per face corner (3F): normal of its smooth patch at that vertex, a third of the face's area, the way toward the
+    middle of the patch, and which patch (one number per vertex and smooth side of it).
+
+    Source of the weights: Thürmer and Wüthrich (1998), angle-weighted vertex normals.
+    """
+    faces = mesh.faces
+    c = mesh.corners()
+    cross = mesh.crosses()
+    length = np.sqrt(np.einsum("ij,ij->i", cross, cross))
+    unit = cross / np.maximum(length, 1e-300)[:, None]
+
+    # corners of one vertex belong together where their faces meet at a bend gentler than SHARP_DEGREES
+    mate = edges_of(faces, len(mesh.vertices)).mate
+    e = np.flatnonzero(mate > np.arange(len(mate)))
+    g = mate[e]
+    fe, fg = e // 3, g // 3
+    gentle = np.einsum("ij,ij->i", unit[fe], unit[fg]) > np.cos(np.radians(SHARP_DEGREES))
+    e, g, fe, fg = e[gentle], g[gentle], fe[gentle], fg[gentle]
+    e2, g2 = fe * 3 + (e + 1 - fe * 3) % 3, fg * 3 + (g + 1 - fg * 3) % 3  # the corner at the edge's other end
+    same = faces.ravel()[e] == faces.ravel()[g]
+    patch = connected(faces.size, np.r_[e, e2], np.r_[np.where(same, g, g2), np.where(same, g2, g)])
+    count = int(patch.max()) + 1
+
+    angle = _angles(mesh)
+    face_of = np.repeat(np.arange(len(faces)), 3)
+    normal = np.stack([np.bincount(patch, unit[face_of, k] * angle, minlength=count) for k in range(3)], axis=1)
+    normal /= np.maximum(np.linalg.norm(normal, axis=1), 1e-300)[:, None]
+    area = length[face_of] / 6
+    weight = np.maximum(np.bincount(patch, area, minlength=count), 1e-300)
+    toward = c.mean(axis=1)[face_of] - c.reshape(-1, 3)
+    inset = np.stack([np.bincount(patch, area * toward[:, k], minlength=count) for k in range(3)], axis=1)
+    inset *= (INSET_SHARE / weight)[:, None]
+    inset -= np.einsum("ij,ij->i", inset, normal)[:, None] * normal  # along the skin only
+    return normal[patch], area, inset[patch], patch
+
+
+def _split_at_edges(mesh: Mesh, shell: NDArray[np.int32]) -> Surface:
+    """One sample per vertex and smooth side of it."""
+    normals, areas, inset, patch = _corner_fields(mesh)
+    count = int(patch.max()) + 1
+    first = np.zeros(count, np.int64)
+    first[patch[::-1]] = np.arange(len(patch))[::-1]  # any corner of the patch would do; take its first
+    return Surface(
+        points=mesh.vertices[mesh.faces.ravel()[first]],
+        normals=normals[first].astype(np.float32),
+        areas=np.bincount(patch, areas, minlength=count).astype(np.float32),
+        faces=patch.reshape(-1, 3).astype(np.int32),
+        part=np.repeat(shell, 3)[first],
+        inset=inset[first].astype(np.float32),
+    )
+
+
+def _sorted(s: Surface) -> Surface:
+    """Samples and faces along a Morton curve: neighbours in space are neighbours in memory, so rays find the same
+    boxes in the cache."""
+    low, high = s.points.min(axis=0), s.points.max(axis=0)
+
+    def along(points):
+        q = ((points - low) / max(float((high - low).max()), 1e-30) * 1023).astype(np.uint32)
+        for shift, mask in ((16, 0x030000FF), (8, 0x0300F00F), (4, 0x030C30C3), (2, 0x09249249)):
+            q = (q | (q << np.uint32(shift))) & np.uint32(mask)
+        return np.argsort(q[:, 0] | (q[:, 1] << np.uint32(1)) | (q[:, 2] << np.uint32(2)), kind="stable")
+
+    order = along(s.points)
+    new = np.empty(len(order), np.int32)
+    new[order] = np.arange(len(order), dtype=np.int32)
+    faces = new[s.faces]
+    faces = faces[along(s.points[order][faces].mean(axis=1))]
+    return Surface(s.points[order], s.normals[order], s.areas[order], faces, s.part[order], s.inset[order])

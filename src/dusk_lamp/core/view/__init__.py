@@ -1,0 +1,1 @@
+"""Views: cameras, pictures, sheets and the open formats results leave in."""

@@ -1,0 +1,90 @@
+"""Pictures drawn in Python: thumbnails, plan sheets and exports. One ray per pixel, the field read where it lands."""
+
+from dataclasses import dataclass
+
+import numpy as np
+from numpy.typing import NDArray
+
+from ..sculpt.surface import Surface
+from .camera import Camera
+
+SOFTEN = 2  # rays per pixel and direction: four a pixel smooth the outline
+
+
+@dataclass(frozen=True)
+class Snapshot:
+    """What a camera sees, ready to be painted with any field.
+
+    corners: (H, W, 3) int32 samples of the face seen, −1 where there is none. weights: (H, W, 3) float32, barycentric.
+    scale: pixels per mm.
+    """
+
+    corners: NDArray[np.int32]
+    weights: NDArray[np.float32]
+    scale: float
+
+    @property
+    def seen(self) -> NDArray[np.bool_]:
+        """(H, W) whether a pixel shows the sculpt."""
+        return self.corners[..., 0] >= 0
+
+    def field(self, values: NDArray) -> NDArray[np.float32]:
+        """(H, W) a field (N,) smoothly spread over the picture, 0 where nothing is seen."""
+        return (values[self.corners].astype(np.float32) * self.weights).sum(axis=-1) * self.seen
+
+    def nearest(self, values: NDArray) -> NDArray:
+        """(H, W) the field of the nearest sample, for fields that count and must not be mixed."""
+        k = np.argmax(self.weights, axis=-1)[..., None]
+        return np.take_along_axis(values[self.corners], k, axis=-1)[..., 0]
+
+
+def snapshot(
+    surface: Surface, camera: Camera, width: int, height: int, *, margin: float = 0.04, zoom_height: float | None = None
+) -> Snapshot:
+    """Look at the surface from a camera, fitted into width × height pixels.
+
+    margin: share of the picture left free on each side. zoom_height: mm that the picture's height shall span, so that
+    several views share one scale; None fits this view.
+    """
+    x, y = surface.points @ camera.right, surface.points @ camera.up
+    middle = np.array([(x.max() + x.min()) / 2, (y.max() + y.min()) / 2])
+    scale = min(width / max(float(np.ptp(x)), 1e-9), height / max(float(np.ptp(y)), 1e-9)) * (1 - 2 * margin)
+    if zoom_height is not None:
+        scale = height / zoom_height * (1 - 2 * margin)
+    px = middle[0] + (np.arange(width) + 0.5 - width / 2) / scale
+    py = middle[1] - (np.arange(height) + 0.5 - height / 2) / scale
+    gx, gy = np.meshgrid(px.astype(np.float32), py.astype(np.float32))
+    away = 2 * surface.size
+    depth = (surface.points @ camera.toward).max() + away
+    origins = (
+        gx[..., None] * camera.right + gy[..., None] * camera.up + depth * camera.toward
+    ).reshape(-1, 3).astype(np.float32)
+    face, u, v = surface.caster.first_hits(origins, -camera.toward)
+    hit = face >= 0
+    corners = np.where(hit[:, None], surface.faces[np.maximum(face, 0)], -1)
+    weights = np.stack([1 - u - v, u, v], axis=1).astype(np.float32)
+    return Snapshot(corners.reshape(height, width, 3), weights.reshape(height, width, 3), float(scale))
+
+
+def smoothed(pixels: NDArray, times: int = SOFTEN) -> NDArray[np.uint8]:
+    """Average blocks of times × times pixels; pixels (H·t, W·t, C) → (H, W, C) uint8."""
+    h, w = pixels.shape[0] // times, pixels.shape[1] // times
+    blocks = pixels[: h * times, : w * times].reshape(h, times, w, times, -1).astype(np.float32)
+    return np.round(blocks.mean(axis=(1, 3))).astype(np.uint8)
+
+
+def grey_picture(
+    surface: Surface, levels: NDArray[np.uint8], camera: Camera, width: int, height: int, ground: int | None = None
+) -> NDArray[np.uint8]:
+    """(height, width, 4) RGBA picture of 8-bit grey levels (N,); the ground is clear, or a grey level."""
+    shot = snapshot(surface, camera, width * SOFTEN, height * SOFTEN)
+    grey = shot.field(levels)
+    alpha = shot.seen * 255.0
+    if ground is not None:
+        grey = np.where(shot.seen, grey, ground)
+        alpha[:] = 255
+    # colours are averaged where the sculpt is, or a dark rim would creep in from the clear ground
+    soft_alpha = smoothed(alpha[..., None]).astype(np.float32)
+    premultiplied = smoothed((grey * (alpha / 255))[..., None]).astype(np.float32)
+    level = np.clip(premultiplied * 255 / np.maximum(soft_alpha, 1), 0, 255)
+    return np.concatenate([level, level, level, soft_alpha], axis=-1).astype(np.uint8)

@@ -1,0 +1,79 @@
+"""The field cache: arrays and files kept under a hash of everything they were made from.
+
+Nothing in it is precious: whatever is missing is worked out again. Entries appear whole or not at all, so work that
+is killed loses only the stage it was in.
+"""
+
+import hashlib
+import json
+import os
+import shutil
+import uuid
+from pathlib import Path
+from typing import Any
+
+import numpy as np
+from numpy.typing import NDArray
+
+
+def key_of(stage: str, version: int, *inputs: Any) -> str:
+    """Hash (64 hex digits) of a stage's name, the version of its code, and its inputs (anything JSON can write)."""
+    text = json.dumps([stage, version, *inputs], sort_keys=True, separators=(",", ":"))
+    return hashlib.sha256(text.encode()).hexdigest()
+
+
+class Cache:
+    """Folders of .npy files and small blobs, one folder per key."""
+
+    def __init__(self, root: Path) -> None:
+        self.root = root
+
+    def folder(self, key: str) -> Path:
+        """Where the entry of a key lies."""
+        return self.root / key[:2] / key
+
+    def __contains__(self, key: str) -> bool:
+        return self.folder(key).is_dir()
+
+    def put(self, key: str, arrays: dict[str, NDArray] | None = None, blobs: dict[str, bytes] | None = None) -> None:
+        """Keep an entry. The last writer of equal content wins, which harms nobody."""
+        target = self.folder(key)
+        part = self.root / f".part-{uuid.uuid4().hex}"
+        part.mkdir(parents=True)
+        try:
+            for name, array in (arrays or {}).items():
+                np.save(part / f"{name}.npy", array, allow_pickle=False)
+            for name, content in (blobs or {}).items():
+                (part / name).write_bytes(content)
+            target.parent.mkdir(parents=True, exist_ok=True)
+            if target.exists():
+                return
+            try:
+                os.replace(part, target)
+            except OSError:  # another process finished the same entry in the meantime
+                if not target.exists():
+                    raise
+        finally:
+            shutil.rmtree(part, ignore_errors=True)
+
+    def array(self, key: str, name: str) -> NDArray:
+        """One array of an entry.
+
+        Raises:
+            KeyError: the entry or the array is not there.
+        """
+        try:
+            return np.load(self.folder(key) / f"{name}.npy", allow_pickle=False)
+        except (OSError, ValueError) as e:
+            raise KeyError(f"{key}/{name}") from e
+
+    def blob(self, key: str, name: str) -> bytes:
+        """One blob of an entry.
+
+        Raises:
+            KeyError: the entry or the blob is not there.
+        """
+        try:
+            return (self.folder(key) / name).read_bytes()
+        except OSError as e:
+            raise KeyError(f"{key}/{name}") from e

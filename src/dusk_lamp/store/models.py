@@ -1,0 +1,96 @@
+"""The tables."""
+
+from datetime import UTC, datetime
+from typing import Any
+
+from sqlalchemy import JSON, ForeignKey, String
+from sqlalchemy.orm import DeclarativeBase, Mapped, mapped_column, relationship
+
+from ..core.light.rig import Rig
+from ..core.plan.ladder import Ladder
+from ..core.plan.target import Exposure
+from ..core.sculpt.stand import Standing
+
+STAGES = ("stand", "light", "ladder", "sheet")  # of the work, in its order; a stage is done once it was confirmed
+
+
+def now() -> datetime:
+    """The present moment; SQLite keeps no time zone, so UTC without one."""
+    return datetime.now(UTC).replace(tzinfo=None)
+
+
+class Base(DeclarativeBase):
+    """The root of all tables."""
+
+    type_annotation_map = {dict[str, Any]: JSON, list[str]: JSON}
+
+
+class Sculpt(Base):
+    """One sculpt on the shelf, with its standing, light and ladder. A deleted one is kept until it is cleared away."""
+
+    __tablename__ = "sculpt"
+
+    id: Mapped[int] = mapped_column(primary_key=True)
+    name: Mapped[str] = mapped_column(String(120))
+    file_name: Mapped[str] = mapped_column(String(255))
+    file_format: Mapped[str] = mapped_column(String(8))
+    file_sha: Mapped[str] = mapped_column(String(64), index=True)
+    created_at: Mapped[datetime] = mapped_column(default=now)
+    deleted_at: Mapped[datetime | None]
+    up: Mapped[str | None] = mapped_column(String(2))
+    front: Mapped[str | None] = mapped_column(String(2))
+    height_mm: Mapped[float | None]
+    file_tall: Mapped[float | None]  # how tall it stands in the file's own units
+    findings: Mapped[dict[str, Any] | None]
+    notes: Mapped[list[str]] = mapped_column(default=list)
+    mended_key: Mapped[str | None] = mapped_column(String(64))
+    surface_key: Mapped[str | None] = mapped_column(String(64))
+    sky_key: Mapped[str | None] = mapped_column(String(64))
+    thumb_key: Mapped[str | None] = mapped_column(String(64))
+    rig: Mapped[dict[str, Any]] = mapped_column(default=lambda: Rig().as_dict())
+    ladder: Mapped[dict[str, Any]] = mapped_column(default=lambda: Ladder().as_dict())
+    exposure: Mapped[dict[str, Any]] = mapped_column(default=lambda: Exposure().as_dict())
+    stages_done: Mapped[list[str]] = mapped_column(default=list)
+    revision: Mapped[int] = mapped_column(default=0)  # counts saves, so that two tabs cannot overwrite each other unseen
+
+    jobs: Mapped[list["Job"]] = relationship(
+        back_populates="sculpt", order_by="Job.id", cascade="all, delete-orphan", passive_deletes=True
+    )
+
+    @property
+    def standing(self) -> Standing | None:
+        """How it stands, once that is known."""
+        return Standing(self.up, self.front, self.height_mm) if self.up and self.front else None
+
+    @property
+    def latest_job(self) -> "Job | None":
+        """The job last asked for."""
+        return self.jobs[-1] if self.jobs else None
+
+    @property
+    def ready(self) -> bool:
+        """Whether it can be lit."""
+        return self.surface_key is not None
+
+
+class Job(Base):
+    """One piece of long work, as the painter sees it."""
+
+    __tablename__ = "job"
+
+    id: Mapped[int] = mapped_column(primary_key=True)
+    sculpt_id: Mapped[int] = mapped_column(ForeignKey("sculpt.id", ondelete="CASCADE"), index=True)
+    state: Mapped[str] = mapped_column(String(8), default="waiting")  # waiting, working, done, failed, stopped
+    step: Mapped[str] = mapped_column(String(80), default="Waiting for the bench")
+    share: Mapped[float] = mapped_column(default=0.0)
+    message: Mapped[str] = mapped_column(default="")
+    attempts: Mapped[int] = mapped_column(default=0)
+    stop_asked: Mapped[bool] = mapped_column(default=False)
+    created_at: Mapped[datetime] = mapped_column(default=now)
+
+    sculpt: Mapped[Sculpt] = relationship(back_populates="jobs")
+
+    @property
+    def open(self) -> bool:
+        """Whether it still has to be done."""
+        return self.state in ("waiting", "working")

@@ -1,0 +1,64 @@
+"""A sculpt's plan worked out: its values, bands and steps, and their pictures, kept in the cache."""
+
+from dataclasses import dataclass
+
+import numpy as np
+from numpy.typing import NDArray
+
+from ..core.light.rig import Light, Rig, Scene
+from ..core.plan.ladder import Bands, Ladder, lay_bands
+from ..core.plan.steps import Step, ladder_steps
+from ..core.plan.target import Exposure, target_value
+from ..core.view.camera import VIEWS, Camera
+from ..core.view.formats import png_bytes
+from ..core.view.step_picture import finished_picture, plan_snapshot, step_picture
+from .cache import Cache, key_of
+from .models import Sculpt
+
+PICTURES = 1  # version of the code that draws them
+PICTURE_SIZE = (330, 440)
+
+
+@dataclass(frozen=True)
+class Plan:
+    """Everything the sheet and the exports show."""
+
+    key: str
+    rig: Rig
+    ladder: Ladder
+    exposure: Exposure
+    light: Light
+    value: NDArray[np.float32]
+    bands: Bands
+    steps: list[Step]
+
+
+def plan_of(sculpt: Sculpt, scene: Scene) -> Plan:
+    """Work out the plan of a sculpt as it is kept now."""
+    rig, ladder, exposure = Rig.from_dict(sculpt.rig), Ladder.from_dict(sculpt.ladder), Exposure(**sculpt.exposure)
+    light = scene.light(rig)
+    value = target_value(light.total, exposure)
+    bands = lay_bands(scene.surface, value, ladder, exposure)
+    key = key_of(
+        "pictures", PICTURES, sculpt.surface_key, scene.view is not None, rig.as_dict(), ladder.as_dict(), exposure.as_dict()
+    )
+    return Plan(key, rig, ladder, exposure, light, value, bands, ladder_steps(scene.surface, bands, rig))
+
+
+def draw(cache: Cache, scene: Scene, plan: Plan) -> None:
+    """Draw every picture of the plan into the cache, all views at one scale."""
+    if plan.key in cache:
+        return
+    surface = scene.surface
+    cameras = {name: Camera.named(name) for name in VIEWS}
+    # one scale for all, set by whichever view needs the most room
+    tall = max(float(np.ptp(surface.points @ c.up)) for c in cameras.values())
+    wide = max(float(np.ptp(surface.points @ c.right)) for c in cameras.values())
+    span = max(tall, wide * PICTURE_SIZE[1] / PICTURE_SIZE[0])
+    blobs = {}
+    for name, camera in cameras.items():
+        shot = plan_snapshot(scene, camera, *PICTURE_SIZE, span)
+        for k in range(len(plan.bands.greys)):
+            blobs[f"{k}-{name}.png"] = png_bytes(step_picture(scene, shot, camera, plan.bands.greys, plan.bands.step, k))
+        blobs[f"finished-{name}.png"] = png_bytes(finished_picture(shot, plan.bands.greys[plan.bands.step].astype(np.float32)))
+    cache.put(plan.key, blobs=blobs)

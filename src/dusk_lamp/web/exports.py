@@ -1,0 +1,77 @@
+"""Exports: PLY and GLB with the light on the vertices, a PNG of any view, the plan as JSON."""
+
+import json
+
+from flask import Blueprint, Response, request
+
+from ..core.errors import SettingError
+from ..core.paint.value import grey_hex, grey_srgb
+from ..core.plan.steps import rig_words
+from ..core.view.camera import Camera
+from ..core.view.formats import lit_glb, lit_ply, png_bytes
+from ..core.view.raster import grey_picture
+from .app import workshop
+from .common import the_sculpt
+from .sheet import download, plan_for
+
+blueprint = Blueprint("exports", __name__)
+PICTURE_SIZE = (1200, 1600)
+
+
+@blueprint.get("/sculpts/<int:sculpt_id>/plan.json")
+def plan_json(sculpt_id: int) -> Response:
+    """The plan, as described in docs/formats.md."""
+    with workshop().store.session() as session:
+        sculpt = the_sculpt(session, sculpt_id)
+        scene, plan = plan_for(sculpt)
+        content = {
+            "sculpt": sculpt.name,
+            "height_mm": round(scene.surface.height, 2),
+            "area_mm2": round(float(plan.bands.area_mm2.sum()), 1),
+            "light": {**plan.rig.as_dict(), "words": rig_words(plan.rig)},
+            "exposure": plan.exposure.as_dict(),
+            "ladder": {**plan.ladder.as_dict(), "cuts": [round(float(c), 3) for c in plan.bands.cuts]},
+            "steps": [step.as_dict() for step in plan.steps],
+            "notice": plan.bands.notice,
+        }
+        return download(json.dumps(content, indent=2, ensure_ascii=False).encode(), "application/json", f"{sculpt.name} plan.json")
+
+
+@blueprint.get("/sculpts/<int:sculpt_id>/sculpt.<kind>")
+def sculpt_file(sculpt_id: int, kind: str) -> Response:
+    """The lit sculpt as PLY or GLB."""
+    with workshop().store.session() as session:
+        sculpt = the_sculpt(session, sculpt_id)
+        scene, plan = plan_for(sculpt)
+        grey = grey_srgb(plan.value)
+        if kind == "glb":
+            return download(lit_glb(scene.surface, plan.value, grey), "model/gltf-binary", f"{sculpt.name}.glb")
+        if kind != "ply":
+            raise SettingError("the lit sculpt comes as ply or glb")
+        fields = {
+            "light": plan.light.total, "visible": plan.light.visible, "value": plan.value,
+            "red": grey, "green": grey, "blue": grey, "step": plan.bands.step,
+        }  # fmt: skip
+        return download(lit_ply(scene.surface, fields), "application/octet-stream", f"{sculpt.name}.ply")
+
+
+@blueprint.get("/sculpts/<int:sculpt_id>/view.png")
+def view_png(sculpt_id: int) -> Response:
+    """A large picture: `view` by name (front … top, lamp) or `azimuth` and `elevation`; `steps=1` for the ladder's
+    greys; `ground` a Munsell value."""
+    with workshop().store.session() as session:
+        sculpt = the_sculpt(session, sculpt_id)
+        scene, plan = plan_for(sculpt)
+        try:
+            if "azimuth" in request.args:
+                elevation = min(90.0, max(-90.0, float(request.args.get("elevation", 0))))
+                camera = Camera(float(request.args["azimuth"]), elevation)
+            else:
+                camera = Camera.named(request.args.get("view", "front"), plan.rig.lamp)
+            ground = float(request.args.get("ground", 5))
+        except ValueError as e:
+            raise SettingError(str(e) if isinstance(e, SettingError) else "a view's angles must be numbers") from e
+        value = plan.bands.greys[plan.bands.step] if request.args.get("steps") else plan.value
+        level = int(grey_hex(min(10.0, max(0.0, ground)))[1:3], 16)
+        pixels = grey_picture(scene.surface, grey_srgb(value), camera, *PICTURE_SIZE, ground=level)
+        return download(png_bytes(pixels[..., :3]), "image/png", f"{sculpt.name}.png")

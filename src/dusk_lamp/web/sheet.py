@@ -1,0 +1,95 @@
+"""The plan sheet: on screen, for the printer, and as PDF."""
+
+import threading
+from functools import lru_cache
+from pathlib import Path
+
+from flask import Blueprint, Response, abort, render_template
+from werkzeug.utils import secure_filename
+
+from ..core.light.rig import Scene
+from ..core.plan.steps import rig_words
+from ..core.view.camera import VIEWS
+from ..core.view.sheet import SheetFacts, plan_pdf
+from ..store.models import Sculpt
+from ..store.plans import Plan, draw, plan_of
+from .app import workshop
+from .common import stages_of, the_sculpt
+
+blueprint = Blueprint("sheet", __name__)
+FONTS = Path(__file__).parent / "static" / "vendor" / "fonts"
+_drawing = threading.Lock()  # twenty-five pictures are asked for at once and drawn once
+
+
+@lru_cache(maxsize=4)
+def _worked_out(surface_key: str, sky: bool, revision: int, sculpt_id: int) -> tuple[Scene, Plan]:
+    with workshop().store.session() as session:
+        sculpt = the_sculpt(session, sculpt_id)
+        scene = workshop().scenes.of(sculpt)
+        return scene, plan_of(sculpt, scene)
+
+
+def plan_for(sculpt: Sculpt) -> tuple[Scene, Plan]:
+    """The plan of a sculpt as it is kept now, worked out once."""
+    if sculpt.surface_key is None:
+        abort(409)
+    try:
+        return _worked_out(sculpt.surface_key, sculpt.sky_key is not None, sculpt.revision, sculpt.id)
+    except KeyError:
+        abort(409)
+
+
+@blueprint.get("/sculpts/<int:sculpt_id>/sheet")
+def sheet(sculpt_id: int) -> str:
+    """The steps, each with its grey, its pictures, how much of the surface, and what to mind."""
+    with workshop().store.session() as session:
+        sculpt = the_sculpt(session, sculpt_id)
+        if not sculpt.ready:
+            return render_template("waiting.html", sculpt=sculpt, stages=stages_of(sculpt, "sheet"), stages_of=stages_of)
+        scene, plan = plan_for(sculpt)
+        return render_template(
+            "sheet.html", sculpt=sculpt, stages=stages_of(sculpt, "sheet"), plan=plan, views=list(VIEWS),
+            words=rig_words(plan.rig), surface=scene.surface, whole=float(plan.bands.area_mm2.sum()),
+        )  # fmt: skip
+
+
+def _picture(sculpt: Sculpt, name: str) -> bytes:
+    scene, plan = plan_for(sculpt)
+    with _drawing:
+        draw(workshop().store.cache, scene, plan)
+    return workshop().store.cache.blob(plan.key, name)
+
+
+@blueprint.get("/sculpts/<int:sculpt_id>/steps/<which>/<view>.png")
+def picture(sculpt_id: int, which: str, view: str) -> Response:
+    """A step's picture (numbered from 1) from one view, or `finished`."""
+    if view not in VIEWS or not (which == "finished" or which.isdecimal()):
+        abort(404)
+    name = f"finished-{view}.png" if which == "finished" else f"{int(which) - 1}-{view}.png"
+    with workshop().store.session() as session:
+        try:
+            return Response(_picture(the_sculpt(session, sculpt_id), name), mimetype="image/png")
+        except KeyError:
+            abort(404)
+
+
+@blueprint.get("/sculpts/<int:sculpt_id>/plan.pdf")
+def pdf(sculpt_id: int) -> Response:
+    """The sheet as PDF."""
+    with workshop().store.session() as session:
+        sculpt = the_sculpt(session, sculpt_id)
+        scene, plan = plan_for(sculpt)
+        facts = SheetFacts(
+            sculpt.name, rig_words(plan.rig), scene.surface.height, float(plan.bands.area_mm2.sum()), plan.bands.notice
+        )
+        content = plan_pdf(
+            facts, plan.steps, list(VIEWS), lambda k, view: _picture(sculpt, f"{k}-{view}.png"),
+            _picture(sculpt, "finished-front.png"), FONTS,
+        )  # fmt: skip
+        return download(content, "application/pdf", f"{sculpt.name} plan.pdf")
+
+
+def download(content: bytes, kind: str, name: str) -> Response:
+    """A file for the painter's disk, under a harmless name."""
+    safe = secure_filename(name) or "sculpt"
+    return Response(content, mimetype=kind, headers={"Content-Disposition": f'attachment; filename="{safe}"'})

@@ -1,0 +1,166 @@
+"""The shelf: every sculpt, and where new ones are dropped."""
+
+from datetime import timedelta
+from pathlib import PurePosixPath
+
+from flask import Blueprint, Response, abort, jsonify, redirect, render_template, request, url_for
+from sqlalchemy import select
+
+from ..core.errors import SculptFileError
+from ..core.sculpt.read import FORMATS
+from ..store.models import Job, Sculpt, now
+from ..store.store import add_sculpt, free_name, new_job
+from .app import wants_json, workshop
+from .common import stages_of, the_sculpt
+
+blueprint = Blueprint("shelf", __name__)
+UNDO_DAYS = 30
+
+
+@blueprint.get("/")
+def shelf() -> str:
+    """Every sculpt, newest first, and what was deleted lately."""
+    with workshop().store.session() as session:
+        sculpts = session.scalars(select(Sculpt).where(Sculpt.deleted_at.is_(None)).order_by(Sculpt.id.desc())).all()
+        gone = session.scalars(
+            select(Sculpt).where(Sculpt.deleted_at > now() - timedelta(days=UNDO_DAYS)).order_by(Sculpt.deleted_at.desc())
+        ).all()
+        return render_template("shelf.html", sculpts=sculpts, gone=gone, stages_of=stages_of, formats=FORMATS)
+
+
+def _card(sculpt: Sculpt) -> str:
+    return render_template("_card.html", sculpt=sculpt, stages_of=stages_of)
+
+
+@blueprint.get("/sculpts/<int:sculpt_id>/card")
+def card(sculpt_id: int) -> str:
+    """One sculpt's card, asked for again and again while it is being prepared."""
+    with workshop().store.session() as session:
+        return _card(the_sculpt(session, sculpt_id))
+
+
+@blueprint.post("/sculpts")
+def upload() -> tuple[Response, int] | Response:
+    """Take in a dropped file."""
+    file = request.files.get("file")
+    if file is None or not file.filename:
+        raise SculptFileError("no file came along; drop it again")
+    # the name is only ever shown, escaped; the file lies under its hash
+    name = PurePosixPath(file.filename.replace("\\", "/")).name
+    ending = PurePosixPath(name).suffix.lstrip(".").lower()
+    if ending not in FORMATS:
+        raise SculptFileError(
+            f"'{name}' is not a kind of file this bench reads; bring {', '.join(f.upper() for f in FORMATS)}"
+        )
+    sha = workshop().store.keep_upload(file.stream, ending)
+    with workshop().store.session() as session:
+        again = session.scalars(
+            select(Sculpt).where(Sculpt.file_sha == sha, Sculpt.deleted_at.is_(None)).order_by(Sculpt.id)
+        ).first()
+        wanted = PurePosixPath(name).stem.replace("_", " ").strip() or "Sculpt"
+        sculpt = add_sculpt(session, free_name(session, wanted), name, ending, sha)
+        job = new_job(session, sculpt)
+        said = f"You already have this file as '{again.name}'; this is a second copy." if again else ""
+        sculpt_id, job_id = sculpt.id, job.id
+        html = _card(sculpt)
+    workshop().queue.add(job_id)
+    if wants_json():
+        return jsonify(id=sculpt_id, said=said, card=html), 201
+    return redirect(url_for(".shelf"))
+
+
+@blueprint.post("/sculpts/<int:sculpt_id>/rename")
+def rename(sculpt_id: int) -> str:
+    """Give a sculpt another name."""
+    wanted = " ".join(request.form.get("name", "").split())
+    with workshop().store.session() as session:
+        sculpt = the_sculpt(session, sculpt_id)
+        if wanted and wanted != sculpt.name:
+            sculpt.name = free_name(session, wanted)
+        return _card(sculpt)
+
+
+@blueprint.post("/sculpts/<int:sculpt_id>/duplicate")
+def duplicate(sculpt_id: int) -> str:
+    """A copy with its own light and ladder; the file and the computed fields are shared."""
+    with workshop().store.session() as session:
+        first = the_sculpt(session, sculpt_id)
+        copy = add_sculpt(session, free_name(session, first.name), first.file_name, first.file_format, first.file_sha)
+        for column in (
+            "up", "front", "height_mm", "file_tall", "findings", "notes", "mended_key", "surface_key", "sky_key",
+            "thumb_key", "rig", "ladder", "exposure", "stages_done",
+        ):  # fmt: skip
+            setattr(copy, column, getattr(first, column))
+        job = new_job(session, copy) if copy.sky_key is None else None
+        session.flush()
+        cards = _card(copy) + _card(first)
+        job_id = job.id if job else None
+    if job_id is not None:
+        workshop().queue.add(job_id)
+    return cards
+
+
+@blueprint.post("/sculpts/<int:sculpt_id>/delete")
+def delete(sculpt_id: int) -> str:
+    """Take a sculpt off the shelf; it can be put back."""
+    with workshop().store.session() as session:
+        sculpt = the_sculpt(session, sculpt_id)
+        sculpt.deleted_at = now()
+        for job in sculpt.jobs:
+            if job.open:
+                job.stop_asked = True
+        return render_template("_gone.html", sculpt=sculpt)
+
+
+@blueprint.post("/sculpts/<int:sculpt_id>/restore")
+def restore(sculpt_id: int) -> str:
+    """Put a deleted sculpt back on the shelf."""
+    job_id = None
+    with workshop().store.session() as session:
+        sculpt = session.get(Sculpt, sculpt_id)
+        if sculpt is None:
+            abort(404)
+        sculpt.deleted_at = None
+        if sculpt.sky_key is None and not (sculpt.latest_job and sculpt.latest_job.state == "failed"):
+            job_id = new_job(session, sculpt).id
+        html = _card(sculpt)
+    if job_id is not None:
+        workshop().queue.add(job_id)
+    return html
+
+
+@blueprint.post("/sculpts/<int:sculpt_id>/prepare")
+def prepare_again(sculpt_id: int) -> str:
+    """Start the preparation again after it was stopped or failed; finished stages are not done twice."""
+    with workshop().store.session() as session:
+        sculpt = the_sculpt(session, sculpt_id)
+        job_id = new_job(session, sculpt).id
+        html = _card(sculpt)
+    workshop().queue.add(job_id)
+    return html
+
+
+@blueprint.post("/jobs/<int:job_id>/stop")
+def stop(job_id: int) -> str:
+    """Ask a job to stop."""
+    with workshop().store.session() as session:
+        job = session.get(Job, job_id)
+        if job is None:
+            abort(404)
+        if job.open:
+            job.stop_asked = True
+            if job.state == "waiting":
+                job.state, job.message = "stopped", "stopped before it began; start again whenever you like."
+        return _card(job.sculpt)
+
+
+@blueprint.get("/sculpts/<int:sculpt_id>/thumb.png")
+def thumb(sculpt_id: int) -> Response:
+    """The lit picture on the card."""
+    with workshop().store.session() as session:
+        key = the_sculpt(session, sculpt_id).thumb_key
+    try:
+        picture = workshop().store.cache.blob(key or "", "thumb.png")
+    except KeyError:
+        abort(404)
+    return Response(picture, mimetype="image/png", headers={"Cache-Control": "private, max-age=86400"})

@@ -1,0 +1,196 @@
+// The turntable: draws the sculpt in the greys the server sent. Decides nothing.
+import * as THREE from "../vendor/three/three.module.js";
+
+const VERTEX = `
+in float level; in float step;
+out float vLevel; flat out float vStep; out vec3 vNormal;
+void main() {
+  vLevel = level; vStep = step; vNormal = normal;
+  gl_Position = projectionMatrix * modelViewMatrix * vec4(position, 1.0);
+}`;
+const FRAGMENT = `
+precision highp float;
+in float vLevel; flat in float vStep; in vec3 vNormal;
+uniform sampler2D greys; uniform float only; uniform bool banded; uniform float stepGrey[10]; uniform vec3 ground; uniform vec3 eye;
+out vec4 colour;
+void main() {
+  int s = int(vStep * 255.0 + 0.5);
+  float grey = banded ? stepGrey[s] : texture(greys, vec2((vLevel * 255.0 + 0.5) / 256.0, 0.5)).r;
+  vec3 shown = vec3(grey);
+  if (only >= 0.0) {
+    float form = 0.5 + 0.5 * dot(normalize(vNormal), eye);
+    vec3 ghost = ground * (0.72 + 0.22 * form);
+    // the one band stays in its own grey, ringed by lamplight where it is hard to tell from the ghost
+    shown = s == int(only + 0.5) ? mix(vec3(grey), vec3(0.95, 0.66, 0.23), 0.55) : ghost;
+  }
+  colour = vec4(shown, 1.0);
+}`;
+
+export class Turntable {
+  constructor(canvas) {
+    this.canvas = canvas;
+    this.renderer = new THREE.WebGLRenderer({ canvas, antialias: true, preserveDrawingBuffer: true });
+    this.renderer.outputColorSpace = THREE.LinearSRGBColorSpace; // the greys are already display values
+    this.scene = new THREE.Scene();
+    this.camera = new THREE.OrthographicCamera(-1, 1, 1, -1, -1000, 1000);
+    this.azimuth = 0; this.elevation = 8; this.zoom = 1; this.pan = [0, 0];
+    this.uniforms = {
+      greys: { value: null }, only: { value: -1 }, banded: { value: false },
+      stepGrey: { value: new Array(10).fill(0) }, ground: { value: new THREE.Vector3(0.47, 0.47, 0.47) },
+      eye: { value: new THREE.Vector3(0, -1, 0) },
+    };
+    new ResizeObserver(() => this.draw()).observe(canvas.parentElement);
+    this.gestures();
+  }
+
+  async load(url) {
+    const answer = await fetch(url);
+    if (!answer.ok) throw new Error((await answer.json()).error || "The sculpt did not arrive.");
+    const bytes = await answer.arrayBuffer();
+    const { heading, at } = unpack(bytes);
+    this.heading = heading;
+    const n = heading.samples;
+    const g = new THREE.BufferGeometry();
+    g.setAttribute("position", new THREE.BufferAttribute(new Float32Array(bytes, at, n * 3), 3));
+    const normals = new THREE.InterleavedBuffer(new Int8Array(bytes, at + n * 12, n * 4), 4);
+    g.setAttribute("normal", new THREE.InterleavedBufferAttribute(normals, 3, 0, true));
+    g.setIndex(new THREE.BufferAttribute(new Uint32Array(bytes, at + n * 16, heading.faces * 3), 1));
+    this.level = new THREE.BufferAttribute(new Uint8Array(n), 1, true);
+    this.step = new THREE.BufferAttribute(new Uint8Array(n), 1, true);
+    for (const a of [this.level, this.step]) a.setUsage(THREE.DynamicDrawUsage);
+    g.setAttribute("level", this.level);
+    g.setAttribute("step", this.step);
+    const greys = new Uint8Array(256 * 4);
+    heading.greys.forEach((v, i) => greys.fill(v, i * 4, i * 4 + 4));
+    const texture = new THREE.DataTexture(greys, 256, 1);
+    texture.magFilter = texture.minFilter = THREE.NearestFilter;
+    texture.needsUpdate = true;
+    this.uniforms.greys.value = texture;
+    const material = new THREE.ShaderMaterial({
+      vertexShader: VERTEX, fragmentShader: FRAGMENT, uniforms: this.uniforms, glslVersion: THREE.GLSL3, side: THREE.DoubleSide,
+    });
+    this.mesh = new THREE.Mesh(g, material);
+    this.mesh.frustumCulled = false;
+    const [low, high] = [heading.low, heading.high];
+    this.middle = low.map((v, i) => (v + high[i]) / 2);
+    this.reach = Math.hypot(high[0] - low[0], high[1] - low[1]) / 2;
+    this.tall = high[2] - low[2];
+    this.scene.add(this.mesh, this.plate());
+  }
+
+  plate() { // the rim of the turntable, with a mark in front
+    const r = this.reach * 1.08, points = [];
+    for (let i = 0; i <= 96; i += 1) points.push(new THREE.Vector3(r * Math.sin(i * Math.PI / 48), -r * Math.cos(i * Math.PI / 48), 0));
+    const marks = [];
+    for (let i = 0; i < 24; i += 1) {
+      const a = i * Math.PI / 12, out = i === 0 ? 1.1 : (i % 6 ? 1.025 : 1.05);
+      marks.push(new THREE.Vector3(r * Math.sin(a), -r * Math.cos(a), 0), new THREE.Vector3(r * out * Math.sin(a), -r * out * Math.cos(a), 0));
+    }
+    const ink = new THREE.LineBasicMaterial({ color: 0x2c2c2c });
+    const group = new THREE.Group();
+    group.add(new THREE.Line(new THREE.BufferGeometry().setFromPoints(points), ink));
+    group.add(new THREE.LineSegments(new THREE.BufferGeometry().setFromPoints(marks), ink));
+    this.ink = ink;
+    return group;
+  }
+
+  show(levels, steps) {
+    this.level.array.set(levels); this.level.needsUpdate = true;
+    if (steps) { this.step.array.set(steps); this.step.needsUpdate = true; }
+    this.draw();
+  }
+
+  ground(hex) {
+    const v = parseInt(hex.slice(1, 3), 16) / 255;
+    this.uniforms.ground.value.set(v, v, v);
+    this.renderer.setClearColor(new THREE.Color().setRGB(v, v, v), 1);
+    if (this.ink) this.ink.color.setScalar(v > 0.4 ? 0.17 : 0.62);
+    this.draw();
+  }
+
+  look(azimuth, elevation) { this.azimuth = azimuth; this.elevation = elevation; this.draw(); }
+
+  draw() {
+    if (!this.mesh || this.pending) return;
+    this.pending = requestAnimationFrame(() => { this.pending = null; this.paint(); });
+  }
+
+  paint() {
+    const box = this.canvas.parentElement.getBoundingClientRect();
+    if (!box.width) return;
+    const ratio = Math.min(devicePixelRatio, 2);
+    if (this.wide !== box.width || this.high !== box.height) {
+      this.wide = box.width; this.high = box.height;
+      this.renderer.setPixelRatio(ratio);
+      this.renderer.setSize(box.width, box.height, false);
+    }
+    const a = this.azimuth * Math.PI / 180, e = this.elevation * Math.PI / 180;
+    const toward = new THREE.Vector3(Math.cos(e) * Math.sin(a), -Math.cos(e) * Math.cos(a), Math.sin(e));
+    const right = new THREE.Vector3(Math.cos(a), Math.sin(a), 0);
+    const up = new THREE.Vector3().crossVectors(toward, right);
+    // fits the whole turn: the sculpt neither jumps nor is cut off while it turns
+    const span = Math.max(this.tall * Math.cos(e) + 2.2 * this.reach * Math.abs(Math.sin(e)), 1e-6) * 1.06;
+    const fit = Math.max(span, 2.2 * this.reach * box.height / box.width) / this.zoom;
+    const half = fit / 2;
+    Object.assign(this.camera, { top: half, bottom: -half, left: -half * box.width / box.height, right: half * box.width / box.height });
+    const far = 4 * (this.tall + this.reach);
+    this.camera.near = 0; this.camera.far = 2 * far;
+    const middle = new THREE.Vector3(...this.middle).addScaledVector(right, this.pan[0]).addScaledVector(up, this.pan[1]);
+    this.camera.position.copy(middle).addScaledVector(toward, far);
+    this.camera.matrixAutoUpdate = false;
+    this.camera.matrix.makeBasis(right, up, toward).setPosition(this.camera.position);
+    this.camera.matrixWorldNeedsUpdate = true;
+    this.camera.updateProjectionMatrix();
+    this.uniforms.eye.value.copy(toward);
+    this.renderer.render(this.scene, this.camera);
+    this.canvas.dataset.painted = String(Number(this.canvas.dataset.painted || 0) + 1);
+    this.canvas.dispatchEvent(new CustomEvent("painted"));
+  }
+
+  gestures() {
+    const c = this.canvas, down = new Map();
+    let pinch = 0;
+    c.addEventListener("pointerdown", (e) => { c.setPointerCapture(e.pointerId); down.set(e.pointerId, [e.clientX, e.clientY]); });
+    for (const end of ["pointerup", "pointercancel"]) c.addEventListener(end, (e) => { down.delete(e.pointerId); pinch = 0; });
+    c.addEventListener("pointermove", (e) => {
+      const from = down.get(e.pointerId);
+      if (!from) return;
+      const [dx, dy] = [e.clientX - from[0], e.clientY - from[1]];
+      down.set(e.pointerId, [e.clientX, e.clientY]);
+      if (down.size === 2) {
+        const [p, q] = [...down.values()];
+        const apart = Math.hypot(p[0] - q[0], p[1] - q[1]);
+        if (pinch) this.nearer(apart / pinch);
+        pinch = apart;
+      } else if (e.buttons & 6 || e.shiftKey) {
+        const mm = (this.camera.top - this.camera.bottom) / this.high;
+        this.pan = [this.pan[0] - dx * mm, this.pan[1] + dy * mm]; this.draw();
+      } else {
+        this.turn(-dx * 0.45, dy * 0.35);
+      }
+    });
+    c.addEventListener("contextmenu", (e) => e.preventDefault());
+    c.addEventListener("wheel", (e) => { e.preventDefault(); this.nearer(Math.exp(-e.deltaY * 0.0012)); }, { passive: false });
+    c.addEventListener("dblclick", () => { this.zoom = 1; this.pan = [0, 0]; this.look(0, 8); });
+    c.addEventListener("keydown", (e) => {
+      const by = { ArrowLeft: [-10, 0], ArrowRight: [10, 0], ArrowUp: [0, 10], ArrowDown: [0, -10] }[e.key];
+      if (by) { e.preventDefault(); this.turn(...by); }
+      if (e.key === "+" || e.key === "=") this.nearer(1.2);
+      if (e.key === "-") this.nearer(1 / 1.2);
+    });
+  }
+
+  turn(azimuth, elevation) {
+    this.look((this.azimuth + azimuth + 540) % 360 - 180, Math.max(-90, Math.min(90, this.elevation + elevation)));
+    this.canvas.dispatchEvent(new CustomEvent("turned"));
+  }
+
+  nearer(by) { this.zoom = Math.max(0.5, Math.min(20, this.zoom * by)); this.draw(); }
+}
+
+// A packet from the server: a JSON heading with its length before it, then raw arrays.
+export function unpack(bytes) {
+  const length = new DataView(bytes).getUint32(0, true);
+  const heading = JSON.parse(new TextDecoder().decode(new Uint8Array(bytes, 4, length)));
+  return { heading, at: 4 + length };
+}

@@ -1,0 +1,34 @@
+// What every page does: speak, send safely, show the keys.
+const token = document.querySelector('meta[name="csrf-token"]').content;
+let quieter;
+
+export function say(sentence, bad = false) {
+  const box = document.getElementById("say");
+  box.textContent = sentence;
+  box.classList.toggle("bad", bad);
+  clearTimeout(quieter);
+  quieter = setTimeout(() => { box.textContent = ""; }, bad ? 12000 : 5000);
+}
+
+export function send(url, options = {}) {
+  const headers = { "X-CSRFToken": token, "X-Requested-With": "fetch", ...(options.headers || {}) };
+  return fetch(url, { ...options, headers });
+}
+
+document.addEventListener("htmx:configRequest", (event) => { event.detail.headers["X-CSRFToken"] = token; });
+document.addEventListener("htmx:responseError", (event) => {
+  let sentence = "That did not work; nothing was lost.";
+  try { sentence = JSON.parse(event.detail.xhr.responseText).error; } catch { /* a page came back instead */ }
+  say(sentence, true);
+});
+document.addEventListener("htmx:sendError", () => say("The bench does not answer. Is Dusk Lamp still running?", true));
+
+const help = document.getElementById("help");
+document.querySelector("[data-help]").addEventListener("click", () => help.showModal());
+document.addEventListener("keydown", (event) => {
+  if (event.key === "?" && !event.target.matches("input, textarea")) help.showModal();
+});
+for (const button of document.querySelectorAll("[data-print]")) button.addEventListener("click", () => print());
+for (const radio of document.querySelectorAll("[data-fill]")) {
+  radio.addEventListener("change", () => { document.querySelector(radio.dataset.fill).value = radio.value; });
+}

@@ -1,0 +1,56 @@
+// Dropping files on the shelf: draws the veil and the upload's progress; the server judges the file.
+import { say } from "./page.js";
+
+const line = document.querySelector(".drop-line");
+const veil = document.getElementById("veil");
+const uploads = document.getElementById("uploads");
+const picker = line.querySelector('input[type="file"]');
+const limit = Number(line.dataset.limitMb);
+
+function bring(file) {
+  if (file.size > limit * 1e6) {
+    say(`“${file.name}” is larger than the limit of ${limit} MB; decimate it first.`, true);
+    return;
+  }
+  const row = document.createElement("p");
+  const bar = document.createElement("progress");
+  bar.max = 1; bar.value = 0;
+  const word = document.createElement("span");
+  word.textContent = `Bringing “${file.name}”`;
+  const stop = document.createElement("button");
+  stop.className = "quiet"; stop.textContent = "Stop";
+  row.append(bar, word, stop);
+  uploads.append(row);
+  const request = new XMLHttpRequest(); // fetch cannot tell how much has been sent
+  request.open("POST", line.dataset.url);
+  request.setRequestHeader("X-CSRFToken", document.querySelector('meta[name="csrf-token"]').content);
+  request.setRequestHeader("X-Requested-With", "fetch");
+  request.upload.onprogress = (e) => { if (e.lengthComputable) bar.value = e.loaded / e.total; };
+  stop.onclick = () => { request.abort(); row.remove(); };
+  request.onerror = () => { row.remove(); say("The upload broke off. Drop the file again.", true); };
+  request.onload = () => {
+    row.remove();
+    let answer = {};
+    try { answer = JSON.parse(request.responseText); } catch { /* not ours */ }
+    if (request.status !== 201) { say(answer.error || "The upload did not work; drop the file again.", true); return; }
+    document.querySelector(".empty")?.remove();
+    const sculpts = document.getElementById("sculpts");
+    sculpts.insertAdjacentHTML("afterbegin", answer.card);
+    window.htmx.process(sculpts.firstElementChild);
+    if (answer.said) say(answer.said);
+  };
+  const form = new FormData();
+  form.append("file", file);
+  request.send(form);
+}
+
+picker.addEventListener("change", () => { for (const file of picker.files) bring(file); picker.value = ""; });
+let depth = 0;
+addEventListener("dragenter", (e) => { e.preventDefault(); depth += 1; veil.hidden = false; });
+addEventListener("dragleave", () => { depth -= 1; if (depth <= 0) { depth = 0; veil.hidden = true; } });
+addEventListener("dragover", (e) => e.preventDefault());
+addEventListener("drop", (e) => {
+  e.preventDefault();
+  depth = 0; veil.hidden = true;
+  for (const file of e.dataTransfer.files) bring(file);
+});
