@@ -77,6 +77,7 @@ def _parser() -> argparse.ArgumentParser:
 
 
 def _shade(args: argparse.Namespace) -> None:
+    from .core.light.key import RAYS
     from .core.light.rig import Rig, Scene
     from .core.light.sky import DIRECTIONS, sky_view
     from .core.paint.value import grey_srgb
@@ -108,7 +109,7 @@ def _shade(args: argparse.Namespace) -> None:
     if rig.sky or rig.bounce:
         directions = int(np.clip(SHADE_BUDGET // max(len(surface), 1) // 8 * 8, DIRECTIONS, 16 * DIRECTIONS))
         view = sky_view(surface, directions)
-    light = Scene(surface, view).light(rig)
+    light = Scene(surface, view).light(rig, RAYS)
     value = target_value(light.total, Exposure())
     grey = grey_srgb(value)
     fields = {"light": light.total, "visible": light.visible, "value": value, "red": grey, "green": grey, "blue": grey}

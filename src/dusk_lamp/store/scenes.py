@@ -4,6 +4,8 @@ import threading
 from collections import OrderedDict
 
 from ..core.light.rig import Scene
+from ..core.light.sky import SkyView
+from .cache import Cache
 from .models import Sculpt
 from .stages import load_sky, load_surface
 from .store import Store
@@ -11,16 +13,32 @@ from .store import Store
 MOST_IN_MEMORY = 3  # about 150 MB each
 
 
+class Laid:
+    """One sculpt laid out: its scene, and the same at the few samples that are lit while a lamp is dragged."""
+
+    def __init__(self, cache: Cache, surface_key: str) -> None:
+        self.scene = Scene(load_surface(cache, surface_key))
+        self.chosen = cache.array(surface_key, "quick")
+        self.between = cache.array(surface_key, "quick_faces")
+        self.quick = self.scene.only(self.chosen, self.between)
+        self.scene.surface.caster  # noqa: B018 - built now, so that the first drag does not wait for it
+
+    def add_sky(self, view: SkyView) -> None:
+        """Let the sky in."""
+        self.scene.view = view
+        self.quick = self.scene.only(self.chosen, self.between)
+
+
 class Scenes:
-    """Loads scenes from the cache once and keeps the last few. Safe to ask from many threads."""
+    """Lays sculpts out from the cache once and keeps the last few. Safe to ask from many threads."""
 
     def __init__(self, store: Store) -> None:
         self._store = store
-        self._kept: OrderedDict[str, Scene] = OrderedDict()
+        self._kept: OrderedDict[str, Laid] = OrderedDict()
         self._lock = threading.Lock()
 
-    def of(self, sculpt: Sculpt) -> Scene:
-        """The scene of a sculpt that is ready; with its sky as soon as that is known.
+    def of(self, sculpt: Sculpt) -> Laid:
+        """The sculpt laid out; with its sky as soon as that is known.
 
         Raises:
             KeyError: its fields are not in the cache and must be prepared again.
@@ -29,14 +47,12 @@ class Scenes:
         if key is None:
             raise KeyError("not laid out yet")
         with self._lock:
-            scene = self._kept.get(key)
-            if scene is None:
-                scene = Scene(load_surface(self._store.cache, key))
-                scene.surface.caster  # noqa: B018 - built now, under the lock, so that it is built once
-                self._kept[key] = scene
-            if scene.view is None and sculpt.sky_key:
-                scene.view = load_sky(self._store.cache, sculpt.sky_key)
+            if key not in self._kept:
+                self._kept[key] = Laid(self._store.cache, key)
+            laid = self._kept[key]
+            if laid.scene.view is None and sculpt.sky_key:
+                laid.add_sky(load_sky(self._store.cache, sculpt.sky_key))
             self._kept.move_to_end(key)
             while len(self._kept) > MOST_IN_MEMORY:
                 self._kept.popitem(last=False)
-        return scene
+        return laid

@@ -9,6 +9,7 @@ import fast_simplification
 import numpy as np
 
 from ..core.errors import Stopped
+from ..core.light.lamp import Lamp
 from ..core.light.rig import Rig, Scene
 from ..core.light.sky import DIRECTIONS, SkyView, sky_view
 from ..core.paint.value import grey_srgb
@@ -17,14 +18,14 @@ from ..core.sculpt.mend import mend
 from ..core.sculpt.mesh import Mesh
 from ..core.sculpt.read import read_sculpt
 from ..core.sculpt.stand import Standing, guess_up, stand
-from ..core.sculpt.surface import Surface, working_surface
+from ..core.sculpt.surface import Surface, quick_samples, working_surface
 from ..core.view.camera import Camera
 from ..core.view.formats import png_bytes
 from ..core.view.raster import grey_picture
 from .cache import Cache, key_of
 
 # Raise a stage's version when its code changes what comes out; old entries are then simply not found.
-MENDED, SURFACE, SKY, THUMB = 1, 1, 1, 1
+MENDED, SURFACE, SKY, THUMB = 1, 2, 1, 1
 SKETCH_FACES = 30_000  # for the six small pictures of how it could stand
 THUMB_SIZE = (320, 400)
 
@@ -96,7 +97,7 @@ def sketch_picture(cache: Cache, mended_key: str, standing: Standing, width: int
         Mesh(cache.array(mended_key, "sketch_vertices"), cache.array(mended_key, "sketch_faces")), standing
     )
     surface = working_surface(mesh, samples=max(2_000, len(mesh.vertices)))
-    light = Scene(surface).light(Rig().moved(25, 55)).total * 0.8 + 0.08
+    light = Scene(surface).light(Rig(Lamp(25, 55))).total * 0.6 + 0.12 + 0.15 * np.clip(surface.normals[:, 2], 0, 1)
     return png_bytes(
         grey_picture(surface, grey_srgb(target_value(light, Exposure())), Camera(0, 8), width, height)
     )
@@ -110,11 +111,12 @@ def surface(cache: Cache, mended_key: str, standing: Standing, say: Progress) ->
         mesh = stand(Mesh(cache.array(mended_key, "vertices"), cache.array(mended_key, "faces")), standing)
         say("Laying out the surface", 0.38)
         s = working_surface(mesh, cache.array(mended_key, "shell"))
+        chosen, between = quick_samples(s)
         cache.put(
             key,
             {
                 "points": s.points, "normals": s.normals, "areas": s.areas,
-                "faces": s.faces, "part": s.part, "inset": s.inset,
+                "faces": s.faces, "part": s.part, "inset": s.inset, "quick": chosen, "quick_faces": between,
             },
         )  # fmt: skip
     return key

@@ -10,13 +10,14 @@ from scipy.spatial import ConvexHull, QhullError
 from werkzeug.wrappers import Response as AnyResponse
 
 from ..core.errors import SettingError
-from ..core.light.rig import PRESETS, STRONGEST_SKY, Rig
+from ..core.light.rig import BENCH_RAYS, MOVING_RAYS, PRESETS, STRONGEST_SKY, Rig
 from ..core.paint.value import grey_hex, grey_srgb
 from ..core.plan.ladder import FEWEST_STEPS, MOST_STEPS, Ladder, lay_bands
 from ..core.plan.target import Exposure, target_value
 from ..core.sculpt.surface import Surface
 from ..core.view.camera import VIEWS
 from ..store.models import Sculpt
+from ..store.scenes import Laid
 from .app import workshop
 from .common import mark_done, stages_of, the_sculpt
 
@@ -43,7 +44,7 @@ def _bench(sculpt_id: int, stage: str) -> str:
         sculpt = the_sculpt(session, sculpt_id)
         if not sculpt.ready:
             return render_template("waiting.html", sculpt=sculpt, stages=stages_of(sculpt, stage), stages_of=stages_of)
-        scene = _scene(sculpt)
+        scene = _laid(sculpt).scene
         return render_template(
             "bench.html", sculpt=sculpt, stage=stage, stages=stages_of(sculpt, stage), presets=PRESETS, sizes=SIZES,
             rig=Rig.from_dict(sculpt.rig), ladder=Ladder.from_dict(sculpt.ladder), exposure=Exposure(**sculpt.exposure),
@@ -53,7 +54,7 @@ def _bench(sculpt_id: int, stage: str) -> str:
         )  # fmt: skip
 
 
-def _scene(sculpt: Sculpt):
+def _laid(sculpt: Sculpt) -> Laid:
     try:
         return workshop().scenes.of(sculpt)
     except KeyError:
@@ -73,15 +74,19 @@ def footprint(surface: Surface) -> str:
 
 @blueprint.get("/sculpts/<int:sculpt_id>/surface.bin")
 def surface(sculpt_id: int) -> Response:
-    """The working surface as raw bytes: a JSON heading, positions, normals (int8 × 4), faces.
+    """The working surface as raw bytes: a JSON heading, positions, normals (int8 × 4), faces, and the samples and faces
+    that are lit and drawn while a lamp is dragged.
 
     Heading: counts, bounds, the grey levels that value bytes stand for, and the cameras of the named views.
     """
     with workshop().store.session() as session:
-        s = _scene(the_sculpt(session, sculpt_id)).surface
+        laid = _laid(the_sculpt(session, sculpt_id))
+    s = laid.scene.surface
     heading = {
         "samples": len(s),
         "faces": len(s.faces),
+        "quick": len(laid.chosen),
+        "quick_faces": len(laid.between),
         "low": s.points.min(axis=0).tolist(),
         "high": s.points.max(axis=0).tolist(),
         "greys": grey_srgb(np.arange(256) / LEVELS_PER_VALUE).tolist(),
@@ -89,7 +94,7 @@ def surface(sculpt_id: int) -> Response:
     }
     normals = np.zeros((len(s), 4), np.int8)
     normals[:, :3] = np.round(s.normals * 127)
-    return _packed(heading, s.points, normals, s.faces.astype(np.uint32))
+    return _packed(heading, s.points, normals, s.faces, laid.chosen, laid.chosen[laid.between])
 
 
 def _packed(heading: dict[str, Any], *arrays: np.ndarray) -> Response:
@@ -117,18 +122,19 @@ def _wishes(given: dict[str, Any]) -> tuple[Rig, Ladder, Exposure]:
 def relight(sculpt_id: int) -> Response:
     """Light the sculpt as asked, without keeping it: value and step of every sample, a byte each.
 
-    `preview` leaves the ladder out and casts fewer rays, for a lamp that is being dragged.
+    `moving`: the lamp is being dragged; only the quick samples are lit, with few rays, and the ladder is left out.
     """
     given = request.get_json()
     rig, wanted, exposure = _wishes(given)
-    preview = bool(given.get("preview"))
+    moving = bool(given.get("moving"))
     with workshop().store.session() as session:
-        scene = _scene(the_sculpt(session, sculpt_id))
-    lit = scene.light(rig, preview=preview)
+        laid = _laid(the_sculpt(session, sculpt_id))
+    scene = laid.quick if moving else laid.scene
+    lit = scene.light(rig, MOVING_RAYS if moving else BENCH_RAYS)
     value = target_value(lit.total, exposure)
     levels = np.round(value * LEVELS_PER_VALUE).astype(np.uint8)
-    heading: dict[str, Any] = {"preview": preview, "sky": scene.view is not None}
-    if preview:
+    heading: dict[str, Any] = {"moving": moving, "sky": scene.view is not None}
+    if moving:
         histogram = np.bincount(np.minimum((value * 10).astype(int), 99), scene.surface.areas, minlength=100)
         heading["histogram"] = np.round(histogram, 1).tolist()
         return _packed(heading, levels)

@@ -25,7 +25,7 @@ _drawing = threading.Lock()  # twenty-five pictures are asked for at once and dr
 def _worked_out(surface_key: str, sky: bool, revision: int, sculpt_id: int) -> tuple[Scene, Plan]:
     with workshop().store.session() as session:
         sculpt = the_sculpt(session, sculpt_id)
-        scene = workshop().scenes.of(sculpt)
+        scene = workshop().scenes.of(sculpt).scene
         return scene, plan_of(sculpt, scene)
 
 

@@ -1,6 +1,8 @@
 """Standing a sculpt up: which way is up, which way it faces, how tall it is."""
 
+import threading
 from functools import lru_cache
+from pathlib import Path
 
 from flask import Blueprint, Response, abort, redirect, render_template, request, url_for
 from werkzeug.wrappers import Response as AnyResponse
@@ -15,6 +17,7 @@ from .common import mark_done, stages_of, the_sculpt
 
 blueprint = Blueprint("standing", __name__)
 PICTURE_SIZE = (220, 260)
+_drawing = threading.Lock()  # ten pictures are asked for at once; side by side they would only wait for each other
 AXIS_WORDS = {"z": "as the file has it", "y": "Y up", "x": "X up", "-z": "upside down", "-y": "Y down", "-x": "X down"}
 
 
@@ -44,9 +47,8 @@ def stand(sculpt_id: int) -> str:
 
 @lru_cache(maxsize=128)
 def _picture(cache_root: str, mended_key: str, up: str, front: str) -> bytes:
-    from pathlib import Path
-
-    return stages.sketch_picture(Cache(Path(cache_root)), mended_key, Standing(up, front, 30.0), *PICTURE_SIZE)
+    with _drawing:
+        return stages.sketch_picture(Cache(Path(cache_root)), mended_key, Standing(up, front, 30.0), *PICTURE_SIZE)
 
 
 @blueprint.get("/sculpts/<int:sculpt_id>/ways/<up>/<front>.png")

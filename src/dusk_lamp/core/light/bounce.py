@@ -3,6 +3,7 @@
 import numba
 import numpy as np
 from numpy.typing import NDArray
+from scipy.sparse import csr_array
 
 from ..rays import in_threads
 from ..sculpt.surface import Surface
@@ -19,6 +20,7 @@ class Ground:
     """The plane z = 0 under one sculpt, and how much sky each place on it sees. Made once per sculpt."""
 
     def __init__(self, surface: Surface) -> None:
+        surface = surface.blockers or surface
         low, high = surface.points.min(axis=0)[:2], surface.points.max(axis=0)[:2]
         margin = REACH * max(surface.height, float((high - low).max()))
         self.corner = (low - margin).astype(np.float32)
@@ -82,6 +84,16 @@ def _from_ground(points, normals, bits, directions, ground, corner, cell, outsid
         out[i] = got / whole if whole > 0 else np.float32(0)
 
 
+def base_transfer(surface: Surface, view: SkyView) -> csr_array:
+    """(N, N) sparse: the share of the light on each sample of the base that every spot receives from it.
+
+    Each ray that met the base stands for its solid angle; Lambert's law on both ends.
+    """
+    cosine = np.einsum("ij,ij->i", surface.normals[view.base_row], view.directions[view.base_direction])
+    share = cosine * np.float32(4 / len(view.directions))  # solid angle 4π/D over π
+    return csr_array((share, (view.base_row, view.base_sample)), shape=(len(surface),) * 2, dtype=np.float32)
+
+
 def open_key(lamp: Lamp) -> np.float32:
     """Light of the lamp on a level plane that nothing stands before."""
     pattern = lamp.pattern(RAYS)
@@ -92,6 +104,7 @@ def bounce_light(
     surface: Surface,
     view: SkyView,
     ground: Ground,
+    base: csr_array,
     albedo: float,
     lamp: Lamp | None,
     sky: float,
@@ -101,7 +114,7 @@ def bounce_light(
     """(N,) float32: one bounce off the ground plane z = 0 and off the sculpt's own base, both of one albedo.
 
     Args:
-        surface, view, ground: the sculpt, what it sees, and the ground under it.
+        surface, view, ground, base: the sculpt, what it sees, the ground under it, and what its base hands on.
         albedo: 0..1, share of the light that the ground sends back, evenly to all sides (Lambert).
         lamp, sky, kind: what lights the ground. The ground never stands in the way of a lamp from below.
         direct: (N,) lamp and sky on the sculpt itself, for its base.
@@ -119,10 +132,5 @@ def bounce_light(
     )  # fmt: skip
     # the share of its sphere a tilted spot turns to the ground, (1 − cos β)/2, is known exactly
     down *= (1 - surface.normals[:, 2]) / 2
-    if len(view.base_row):
-        cosine = np.einsum("ij,ij->i", surface.normals[view.base_row], view.directions[view.base_direction])
-        solid_angle = 4 * np.pi / len(view.directions)
-        down += np.bincount(
-            view.base_row, cosine * direct[view.base_sample] * (solid_angle / np.pi), minlength=len(surface)
-        ).astype(np.float32)
+    down += base @ direct
     return np.float32(albedo) * down

@@ -3,6 +3,7 @@
 from dataclasses import dataclass
 from typing import Any
 
+import numba
 import numpy as np
 from numpy.typing import NDArray
 
@@ -114,19 +115,16 @@ def lay_bands(surface: Surface, value: NDArray[np.float32], ladder: Ladder, expo
     greys = ladder.greys(exposure)
     cuts = np.array(ladder.cuts) if ladder.cuts is not None else (greys[1:] + greys[:-1]) / 2
     areas = surface.areas.astype(np.float64)
-    whole = float(areas.sum())
-    edges = surface.edges
-    step = _stepped(value, cuts, edges)
+    lower, earns_top = _climbed(surface, value, cuts)
     notice = ""
     if ladder.white_budget is not None:
-        budget = ladder.white_budget * whole
-        if areas[step == len(cuts)].sum() > budget:
-            cuts, step = _rationed(value, cuts, edges, areas, budget)
-            if not (step == len(cuts)).any():
-                notice = (
-                    "So much of the surface is equally bright that no spot earns the lightest step within its budget; "
-                    "move or soften the lamp, or allow more."
-                )
+        cuts = _rationed(value, cuts, earns_top, areas, ladder.white_budget * float(areas.sum()))
+        if (earns_top & (value >= (greys[-1] + greys[-2]) / 2)).any() and not (earns_top & (value >= cuts[-1])).any():
+            notice = (
+                "So much of the surface is equally bright that no spot earns the lightest step within its budget; "
+                "move or soften the lamp, or allow more."
+            )
+    step = np.where(earns_top & (value >= cuts[-1]), np.uint8(len(cuts)), lower)
     shown = np.bincount(step, areas, minlength=len(greys))
     histogram = np.bincount(
         np.clip((value / HISTOGRAM_STEP).astype(int), 0, 99), areas, minlength=100
@@ -134,30 +132,47 @@ def lay_bands(surface: Surface, value: NDArray[np.float32], ladder: Ladder, expo
     return Bands(greys, cuts, step, shown, np.cumsum(shown[::-1])[::-1], histogram, notice)
 
 
-def _stepped(value, cuts, edges) -> NDArray[np.uint8]:
-    """Step of each sample, no sample more than one step lighter than any neighbour."""
-    step = np.searchsorted(cuts, value, side="right").astype(np.uint8)
-    a, b = edges
-    for _ in range(len(cuts)):  # one step of the staircase settles per round
-        high_a, high_b = step[a] > step[b] + 1, step[b] > step[a] + 1
-        if not (high_a.any() or high_b.any()):
-            break
-        lowest = step.copy()
-        np.minimum.at(lowest, a[high_a], step[b[high_a]] + 1)
-        np.minimum.at(lowest, b[high_b], step[a[high_b]] + 1)
-        step = lowest
-    return step
+@numba.njit(cache=True)
+def _leave_rims(step, a, b):
+    """Lower every sample that is more than one step lighter than a neighbour, until none is."""
+    settled = False
+    while not settled:
+        settled = True
+        for i in range(len(a)):
+            x, y = a[i], b[i]
+            if step[x] > step[y] + 1:
+                step[x] = step[y] + 1
+                settled = False
+            elif step[y] > step[x] + 1:
+                step[y] = step[x] + 1
+                settled = False
 
 
-def _rationed(value, cuts, edges, areas, budget):
-    """The lowest top cut whose step fits the budget: the area only shrinks as the cut rises, so halve the interval."""
-    low, high = float(cuts[-1]), float(value.max()) + 1e-3
-    for _ in range(14):  # to a thousandth of a value
-        middle = (low + high) / 2
-        step = _stepped(value, np.r_[cuts[:-1], middle], edges)
-        if areas[step == len(cuts)].sum() > budget:
-            low = middle
-        else:
-            high = middle
-    cuts = np.r_[cuts[:-1], high]
-    return cuts, _stepped(value, cuts, edges)
+def _climbed(surface, value, cuts):
+    """Steps by all cuts but the last, rims left; and which samples have none but the step below the top around them.
+
+    The rims of the lower steps do not depend on where the top begins, so the top's cut can be moved freely after.
+    """
+    step = np.searchsorted(cuts[:-1], value, side="right").astype(np.uint8)
+    a, b = surface.edges
+    _leave_rims(step, a, b)
+    below = len(cuts) - 1
+    earns_top = step == below
+    short = ~earns_top
+    hemmed = np.zeros(len(step), np.bool_)
+    hemmed[a[short[b]]] = True
+    hemmed[b[short[a]]] = True
+    return step, earns_top & ~hemmed
+
+
+def _rationed(value, cuts, earns_top, areas, budget):
+    """The cuts with the last one raised, if need be, until the samples above it fit the budget in mm²."""
+    order = np.flatnonzero(earns_top & (value >= cuts[-1]))
+    order = order[np.argsort(-value[order], kind="stable")]
+    spent = np.cumsum(areas[order])
+    if not len(order) or spent[-1] <= budget:
+        return cuts
+    over = value[order[np.searchsorted(spent, budget, side="right")]]  # the brightest that no longer fits, and its equals
+    fits = value[order][value[order] > over]
+    cut = (float(fits[-1]) + float(over)) / 2 if len(fits) else float(over) + 1e-3
+    return np.r_[cuts[:-1], max(cut, float(np.nextafter(np.float32(over), np.float32(np.inf))))]

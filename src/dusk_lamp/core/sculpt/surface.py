@@ -14,7 +14,7 @@ from .mend import weld
 from .mesh import Mesh
 
 BRUSH_MARK_SHARE = 0.15 / 32  # sample spacing over height: a fine brush mark, 0.15 mm on a 32 mm figure
-FEWEST_SAMPLES, MOST_SAMPLES = 100_000, 200_000  # by default; a painter may ask for others
+FEWEST_SAMPLES, MOST_SAMPLES = 100_000, 190_000  # by default, before sharp edges are split; a painter may ask for others
 SAMPLES_LIMIT = 2_000_000
 SHARP_DEGREES = 40.0  # a bend sharper than this is an edge of the form and gets a normal on either side
 LIFT_SHARE = 3e-4  # rays start this share of the size off the skin (0.01 mm at 32 mm), far below a brush mark
@@ -35,6 +35,7 @@ class Surface:
     faces: NDArray[np.int32]
     part: NDArray[np.int32]
     inset: NDArray[np.float32]
+    blockers: "Surface | None" = None  # what rays run into, where that is not this surface itself
 
     def __len__(self) -> int:
         return len(self.points)
@@ -57,13 +58,13 @@ class Surface:
     @cached_property
     def origins(self) -> NDArray[np.float32]:
         """(N, 3) where rays start: a hair off the skin, so that no spot shadows itself."""
-        lift = np.float32(LIFT_SHARE * self.size)
+        lift = np.float32(LIFT_SHARE * (self.blockers or self).size)
         return np.ascontiguousarray(self.points + self.inset + lift * self.normals, dtype=np.float32)
 
     @cached_property
     def caster(self) -> Caster:
         """The surface made ready for rays."""
-        return Caster(self.points, self.faces)
+        return self.blockers.caster if self.blockers is not None else Caster(self.points, self.faces)
 
     @cached_property
     def edges(self) -> tuple[NDArray[np.int32], NDArray[np.int32]]:
@@ -95,11 +96,39 @@ def working_surface(mesh: Mesh, shell: NDArray[np.int32] | None = None, samples:
         raise SettingError(f"samples are between 100 and {SAMPLES_LIMIT:,}, not {samples:,}")
     shell = np.zeros(len(mesh.faces), np.int32) if shell is None else shell
     target_faces = 2 * samples
-    if len(mesh.faces) > 1.1 * target_faces:
-        mesh, shell = _decimated(mesh, shell, target_faces)
+    if len(mesh.faces) > target_faces:  # a little too few, so that long edges can still be cut where it went too far
+        mesh, shell = _decimated(mesh, shell, int(0.85 * target_faces))
     spacing = np.sqrt(2 / np.sqrt(3) * area / samples)
-    mesh, shell = _subdivided(mesh, shell, spacing, 1.15 * target_faces)
+    mesh, shell = _subdivided(mesh, shell, spacing, target_faces)
     return _sorted(_split_at_edges(mesh, shell))
+
+
+QUICK_SAMPLES = 40_000  # enough to show a moving shadow; a quarter of the work
+
+
+def quick_samples(surface: Surface, samples: int = QUICK_SAMPLES) -> tuple[NDArray[np.int32], NDArray[np.int32]]:
+    """Which samples (M,) int32, and faces (G, 3) int32 between them by place in that list, show the form roughly.
+
+    A decimated surface whose vertices are snapped to the nearest samples: while a lamp is dragged only these are lit.
+    """
+    from scipy.spatial import cKDTree
+
+    if len(surface) <= samples:
+        return np.arange(len(surface), dtype=np.int32), surface.faces
+    points, faces = fast_simplification.simplify(surface.points, surface.faces, target_count=2 * samples)
+    _, nearest = cKDTree(surface.points).query(points, workers=-1)
+    snapped = nearest[faces]
+    whole = (snapped[:, 0] != snapped[:, 1]) & (snapped[:, 1] != snapped[:, 2]) & (snapped[:, 2] != snapped[:, 0])
+    chosen, place = np.unique(snapped[whole], return_inverse=True)
+    return chosen.astype(np.int32), place.reshape(-1, 3).astype(np.int32)
+
+
+def some_samples(surface: Surface, chosen: NDArray[np.int32], faces: NDArray[np.int32]) -> Surface:
+    """Only the chosen samples (M,), joined by faces (G, 3), shadowed by the whole surface."""
+    return Surface(
+        surface.points[chosen], surface.normals[chosen], surface.areas[chosen], faces, surface.part[chosen],
+        surface.inset[chosen], blockers=surface,
+    )  # fmt: skip
 
 
 def as_is_surface(mesh: Mesh) -> Surface:

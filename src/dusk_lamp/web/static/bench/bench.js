@@ -15,38 +15,52 @@ state.rig.lamp ||= { azimuth: 0, elevation: 90, size: 0 };
 const table = new Turntable($("turntable"));
 const views = {};
 
-// --- relighting: one request on its way at a time; the newest wish waits and overtakes all before it
-let busy = false, wish = null;
-async function relight(preview) {
-  wish = wish && !wish.preview ? { preview: wish.preview && preview } : { preview };
-  if (busy) return;
-  busy = true;
-  while (wish) {
-    const { preview: quick } = wish;
-    wish = null;
+// --- relighting. Two lanes: a lamp in motion asks for the quick samples, again and again, one request at a time; once
+// it rests, the whole sculpt is lit. A whole picture that was asked for before the latest motion is thrown away.
+const lane = { moving: { busy: false, wish: false }, whole: { busy: false, wish: false } };
+let motion = 0, resting;
+async function ask(moving) {
+  const answer = await send(`${base}/relight`, {
+    method: "POST", headers: { "Content-Type": "application/json" },
+    body: JSON.stringify({ rig: state.rig, ladder: state.ladder, exposure: state.exposure, moving }),
+  });
+  if (!answer.ok) throw new Error((await answer.json()).error);
+  const bytes = await answer.arrayBuffer();
+  return { bytes, ...unpack(bytes) };
+}
+async function run(name) {
+  const own = lane[name];
+  own.wish = true;
+  if (own.busy) return;
+  own.busy = true;
+  while (own.wish) {
+    own.wish = false;
+    const then = motion;
     try {
-      const answer = await send(`${base}/relight`, {
-        method: "POST", headers: { "Content-Type": "application/json" },
-        body: JSON.stringify({ rig: state.rig, ladder: state.ladder, exposure: state.exposure, preview: quick }),
-      });
-      if (!answer.ok) { say((await answer.json()).error, true); continue; }
-      const bytes = await answer.arrayBuffer();
-      const { heading, at } = unpack(bytes);
+      const { bytes, heading, at } = await ask(name === "moving");
       const n = table.level.count;
-      table.show(new Uint8Array(bytes, at, n), quick ? null : new Uint8Array(bytes, at + n, n));
+      if (name === "moving") table.showMoving(new Uint8Array(bytes, at));
+      else if (then !== motion || own.wish) continue; // overtaken
+      else { table.show(new Uint8Array(bytes, at, n), new Uint8Array(bytes, at + n, n)); state.bands = heading; showBands(); }
       ruler.histogram(heading.histogram);
-      if (!quick) { state.bands = heading; showBands(); }
-    } catch { say("The bench does not answer. Is Dusk Lamp still running?", true); }
+    } catch (e) { say(e.message || "The bench does not answer. Is Dusk Lamp still running?", true); }
   }
-  busy = false;
+  own.busy = false;
+}
+function relight(moving) {
+  clearTimeout(resting);
+  if (!moving) return run("whole");
+  motion += 1;
+  return run("moving");
 }
 
 // --- keeping: a moment after the last change
 let keeping;
-function changed(preview = false) {
+function changed(moving = false) {
   showControls();
-  relight(preview);
-  if (!preview) { clearTimeout(keeping); keeping = setTimeout(keep, 250); }
+  if (moving) relight(true);
+  else { clearTimeout(resting); motion += 1; resting = setTimeout(() => relight(false), 120); } // a held key is still motion
+  if (!moving) { clearTimeout(keeping); keeping = setTimeout(keep, 250); }
 }
 async function keep(anyway = false) {
   clearTimeout(keeping); keeping = null;
@@ -70,7 +84,7 @@ function twoTabs(told) {
   };
   if (!dialog.open) dialog.showModal();
 }
-for (const form of document.querySelectorAll(".panel form")) { // a change made a blink ago goes with the form
+for (const form of document.querySelectorAll(".controls form")) { // a change made a blink ago goes with the form
   form.addEventListener("submit", async (e) => {
     if (!keeping) return;
     e.preventDefault();

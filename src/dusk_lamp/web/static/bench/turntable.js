@@ -29,7 +29,9 @@ void main() {
 export class Turntable {
   constructor(canvas) {
     this.canvas = canvas;
-    this.renderer = new THREE.WebGLRenderer({ canvas, antialias: true, preserveDrawingBuffer: true });
+    const software = drawnBySoftware();
+    this.renderer = new THREE.WebGLRenderer({ canvas, antialias: !software });
+    this.coarseInMotion = software; // without a graphics card, draw the rough form while anything moves
     this.renderer.outputColorSpace = THREE.LinearSRGBColorSpace; // the greys are already display values
     this.scene = new THREE.Scene();
     this.camera = new THREE.OrthographicCamera(-1, 1, 1, -1, -1000, 1000);
@@ -54,7 +56,11 @@ export class Turntable {
     g.setAttribute("position", new THREE.BufferAttribute(new Float32Array(bytes, at, n * 3), 3));
     const normals = new THREE.InterleavedBuffer(new Int8Array(bytes, at + n * 12, n * 4), 4);
     g.setAttribute("normal", new THREE.InterleavedBufferAttribute(normals, 3, 0, true));
-    g.setIndex(new THREE.BufferAttribute(new Uint32Array(bytes, at + n * 16, heading.faces * 3), 1));
+    const faces = at + n * 16, quick = faces + heading.faces * 12;
+    this.whole = new THREE.BufferAttribute(new Uint32Array(bytes, faces, heading.faces * 3), 1);
+    this.quick = new Uint32Array(bytes, quick, heading.quick);
+    this.rough = new THREE.BufferAttribute(new Uint32Array(bytes, quick + heading.quick * 4, heading.quick_faces * 3), 1);
+    g.setIndex(this.whole);
     this.level = new THREE.BufferAttribute(new Uint8Array(n), 1, true);
     this.step = new THREE.BufferAttribute(new Uint8Array(n), 1, true);
     for (const a of [this.level, this.step]) a.setUsage(THREE.DynamicDrawUsage);
@@ -96,8 +102,30 @@ export class Turntable {
 
   show(levels, steps) {
     this.level.array.set(levels); this.level.needsUpdate = true;
-    if (steps) { this.step.array.set(steps); this.step.needsUpdate = true; }
+    this.step.array.set(steps); this.step.needsUpdate = true;
+    this.rest();
+  }
+
+  showMoving(levels) { // only the quick samples have been lit
+    const all = this.level.array;
+    this.quick.forEach((sample, i) => { all[sample] = levels[i]; });
+    this.level.needsUpdate = true;
+    this.mesh.geometry.setIndex(this.rough);
+    this.stale = true; // the other samples still carry the old light
     this.draw();
+  }
+
+  rest() { // everything is up to date: the whole form again
+    this.stale = false;
+    this.mesh.geometry.setIndex(this.whole);
+    this.draw();
+  }
+
+  inMotion() {
+    if (!this.coarseInMotion || !this.mesh) return;
+    this.mesh.geometry.setIndex(this.rough);
+    clearTimeout(this.resting);
+    this.resting = setTimeout(() => { if (!this.stale) this.rest(); }, 180);
   }
 
   ground(hex) {
@@ -108,7 +136,7 @@ export class Turntable {
     this.draw();
   }
 
-  look(azimuth, elevation) { this.azimuth = azimuth; this.elevation = elevation; this.draw(); }
+  look(azimuth, elevation) { this.azimuth = azimuth; this.elevation = elevation; this.inMotion(); this.draw(); }
 
   draw() {
     if (!this.mesh || this.pending) return;
@@ -129,7 +157,7 @@ export class Turntable {
     const right = new THREE.Vector3(Math.cos(a), Math.sin(a), 0);
     const up = new THREE.Vector3().crossVectors(toward, right);
     // fits the whole turn: the sculpt neither jumps nor is cut off while it turns
-    const span = Math.max(this.tall * Math.cos(e) + 2.2 * this.reach * Math.abs(Math.sin(e)), 1e-6) * 1.06;
+    const span = Math.max(this.tall * Math.cos(e) + 2.2 * this.reach * Math.abs(Math.sin(e)), 1e-6) * 1.03;
     const fit = Math.max(span, 2.2 * this.reach * box.height / box.width) / this.zoom;
     const half = fit / 2;
     Object.assign(this.camera, { top: half, bottom: -half, left: -half * box.width / box.height, right: half * box.width / box.height });
@@ -164,7 +192,7 @@ export class Turntable {
         pinch = apart;
       } else if (e.buttons & 6 || e.shiftKey) {
         const mm = (this.camera.top - this.camera.bottom) / this.high;
-        this.pan = [this.pan[0] - dx * mm, this.pan[1] + dy * mm]; this.draw();
+        this.pan = [this.pan[0] - dx * mm, this.pan[1] + dy * mm]; this.inMotion(); this.draw();
       } else {
         this.turn(-dx * 0.45, dy * 0.35);
       }
@@ -185,7 +213,15 @@ export class Turntable {
     this.canvas.dispatchEvent(new CustomEvent("turned"));
   }
 
-  nearer(by) { this.zoom = Math.max(0.5, Math.min(20, this.zoom * by)); this.draw(); }
+  nearer(by) { this.zoom = Math.max(0.5, Math.min(20, this.zoom * by)); this.inMotion(); this.draw(); }
+}
+
+function drawnBySoftware() {
+  const gl = document.createElement("canvas").getContext("webgl2");
+  const info = gl && gl.getExtension("WEBGL_debug_renderer_info");
+  const name = info ? String(gl.getParameter(info.UNMASKED_RENDERER_WEBGL)) : "";
+  gl?.getExtension("WEBGL_lose_context")?.loseContext();
+  return /swiftshader|llvmpipe|software/i.test(name);
 }
 
 // A packet from the server: a JSON heading with its length before it, then raw arrays.
