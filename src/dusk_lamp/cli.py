@@ -110,7 +110,7 @@ def _shade(args: argparse.Namespace) -> None:
         directions = int(np.clip(SHADE_BUDGET // max(len(surface), 1) // 8 * 8, DIRECTIONS, 16 * DIRECTIONS))
         view = sky_view(surface, directions)
     light = Scene(surface, view).light(rig, RAYS)
-    value = target_value(light.total, Exposure())
+    value = target_value(light.total, Exposure(), rig.full)
     grey = grey_srgb(value)
     fields = {"light": light.total, "visible": light.visible, "value": value, "red": grey, "green": grey, "blue": grey}
     write_whole(Path(args.out), lit_ply(surface, fields))

@@ -15,7 +15,7 @@ from ..core.view.step_picture import finished_picture, plan_snapshot, step_pictu
 from .cache import Cache, key_of
 from .models import Sculpt
 
-PICTURES = 1  # version of the code that draws them
+PICTURES = 2  # version of the code that draws them
 PICTURE_SIZE = (330, 440)
 
 
@@ -37,7 +37,7 @@ def plan_of(sculpt: Sculpt, scene: Scene) -> Plan:
     """Work out the plan of a sculpt as it is kept now."""
     rig, ladder, exposure = Rig.from_dict(sculpt.rig), Ladder.from_dict(sculpt.ladder), Exposure(**sculpt.exposure)
     light = scene.light(rig)
-    value = target_value(light.total, exposure)
+    value = target_value(light.total, exposure, rig.full)
     bands = lay_bands(scene.surface, value, ladder, exposure)
     key = key_of(
         "pictures", PICTURES, sculpt.surface_key, scene.view is not None, rig.as_dict(), ladder.as_dict(), exposure.as_dict()

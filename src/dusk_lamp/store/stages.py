@@ -25,7 +25,7 @@ from ..core.view.raster import grey_picture
 from .cache import Cache, key_of
 
 # Raise a stage's version when its code changes what comes out; old entries are then simply not found.
-MENDED, SURFACE, SKY, THUMB = 1, 2, 1, 1
+MENDED, SURFACE, SKY, THUMB = 1, 2, 1, 2
 SKETCH_FACES = 30_000  # for the six small pictures of how it could stand
 THUMB_SIZE = (320, 400)
 
@@ -164,7 +164,7 @@ def thumb(cache: Cache, key_inputs: list, scene: Scene, rig: Rig, exposure: Expo
     """A lit picture for the shelf. Returns the cache key."""
     key = key_of("thumb", THUMB, *key_inputs, rig.as_dict(), exposure.as_dict())
     if key not in cache:
-        value = target_value(scene.light(rig).total, exposure)
+        value = target_value(scene.light(rig).total, exposure, rig.full)
         pixels = grey_picture(scene.surface, grey_srgb(value), Camera(18, 8), *THUMB_SIZE)
         cache.put(key, blobs={"thumb.png": png_bytes(pixels)})
     return key

@@ -131,7 +131,7 @@ def relight(sculpt_id: int) -> Response:
         laid = _laid(the_sculpt(session, sculpt_id))
     scene = laid.quick if moving else laid.scene
     lit = scene.light(rig, MOVING_RAYS if moving else BENCH_RAYS)
-    value = target_value(lit.total, exposure)
+    value = target_value(lit.total, exposure, rig.full)
     levels = np.round(value * LEVELS_PER_VALUE).astype(np.uint8)
     heading: dict[str, Any] = {"moving": moving, "sky": scene.view is not None}
     if moving:

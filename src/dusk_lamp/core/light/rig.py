@@ -48,6 +48,11 @@ class Rig:
         if self.sky_kind not in sky.KINDS:
             raise SettingError(f"the sky is one of {', '.join(sky.KINDS)}, not '{self.sky_kind}'")
 
+    @property
+    def full(self) -> float:
+        """The most light a spot can get from lamp and sky together: that of one facing both squarely."""
+        return (1.0 if self.lamp else 0.0) + self.sky or 1.0
+
     def as_dict(self) -> dict[str, Any]:
         """Plain values, for JSON."""
         return {

@@ -93,7 +93,7 @@ def plan_pdf(
     picture_wide = (wide - gap * (len(views) - 1)) / len(views)
     picture_tall = picture_wide * PICTURE_RATIO
     for step in steps:
-        if pdf.get_y() + picture_tall + 48 > PAGE_MM[1] - MARGIN_MM:
+        if pdf.get_y() + picture_tall + 40 > PAGE_MM[1] - MARGIN_MM:
             pdf.add_page()
         y = pdf.get_y()
         pdf.set_fill_color(int(step.hex[1:3], 16))

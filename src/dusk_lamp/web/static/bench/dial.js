@@ -1,4 +1,6 @@
 // The lamp dial: draws the lamp on the dome and reports where it was put.
+const RIM = 0.28; // width of the zone below the horizon
+
 export class Dial {
   constructor(svg, moved, settled) {
     Object.assign(this, { svg, moved, settled });
@@ -21,15 +23,15 @@ export class Dial {
   // centre = overhead, rim = horizon, past the rim = below; the front of the figure points down
   put(e) {
     const p = new DOMPoint(e.clientX, e.clientY).matrixTransform(this.svg.getScreenCTM().inverse());
-    const r = Math.min(Math.hypot(p.x, p.y), 1.42);
-    const elevation = r <= 1 ? 90 * (1 - r) : -90 * (r - 1) / 0.42;
+    const r = Math.min(Math.hypot(p.x, p.y), 1 + RIM);
+    const elevation = r <= 1 ? 90 * (1 - r) : -90 * (r - 1) / RIM;
     const azimuth = r < 0.02 ? 0 : Math.atan2(p.x, p.y) * 180 / Math.PI;
     this.moved(Math.round(azimuth), Math.round(elevation));
   }
 
   show(azimuth, elevation, size) {
     this.azimuth = azimuth; this.elevation = elevation;
-    const r = elevation >= 0 ? 1 - elevation / 90 : 1 - 0.42 * elevation / 90;
+    const r = elevation >= 0 ? 1 - elevation / 90 : 1 - RIM * elevation / 90;
     const a = azimuth * Math.PI / 180, x = r * Math.sin(a), y = r * Math.cos(a);
     for (const c of [this.lamp, this.core]) { c.setAttribute("cx", x); c.setAttribute("cy", y); }
     this.lamp.setAttribute("r", Math.max(0.075, size / 180));

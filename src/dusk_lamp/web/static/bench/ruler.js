@@ -31,8 +31,8 @@ export class Ruler {
       piece.style.left = `${edges[k] * 10}%`;
       piece.style.width = `${(edges[k + 1] - edges[k]) * 10}%`;
       const name = document.createElement("b");
-      name.textContent = edges[k + 1] - edges[k] > 0.5 ? `${k + 1} · N ${grey.toFixed(1)}` : `${k + 1}`;
-      piece.append(name, `${(bands.share[k] * 100).toFixed(1)} %`);
+      name.textContent = edges[k + 1] - edges[k] > 0.75 ? `${k + 1} · N ${grey.toFixed(1)}` : `${k + 1}`;
+      piece.append(name, edges[k + 1] - edges[k] > 0.45 ? `${(bands.share[k] * 100).toFixed(1)} %` : "");
       piece.title = `Step ${k + 1}: N ${grey.toFixed(1)}, ${bands.area_mm2[k].toFixed(0)} mm²`;
       piece.addEventListener("click", () => this.touched(k));
       this.steps.append(piece);

@@ -19,7 +19,7 @@ void main() {
   vec3 shown = vec3(grey);
   if (only >= 0.0) {
     float form = 0.5 + 0.5 * dot(normalize(vNormal), eye);
-    vec3 ghost = ground * (0.72 + 0.22 * form);
+    vec3 ghost = ground * (0.42 + 0.5 * form);
     // the one band stays in its own grey, ringed by lamplight where it is hard to tell from the ghost
     shown = s == int(only + 0.5) ? mix(vec3(grey), vec3(0.95, 0.66, 0.23), 0.55) : ghost;
   }
