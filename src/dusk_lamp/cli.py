@@ -56,12 +56,16 @@ def _parser() -> argparse.ArgumentParser:
     shade.add_argument("file", metavar="IN", help="STL, OBJ, PLY, GLB, 3MF or OFF")
     shade.add_argument("-o", "--out", required=True, metavar="OUT.ply")
     shade.add_argument("--up", default="z", metavar="AXIS", help="axis of the file that points up: z, -z, y … (z)")
-    shade.add_argument("--front", metavar="AXIS", help="axis of the file that the figure faces (-y, or z when y is up)")
+    shade.add_argument(
+        "--front", metavar="AXIS", help="axis of the file that the figure faces (-y, or z when y is up)"
+    )
     shade.add_argument("--height", type=float, metavar="MM", help="true height; without it the file is taken as mm")
     shade.add_argument("--lamp", default="0,90,0", metavar="AZ,EL[,SIZE]", help="degrees, or off (0,90,0)")
     shade.add_argument("--sky", type=float, default=0.0, metavar="W", help="open dome on an upward plane, 0..2 (0)")
     shade.add_argument("--sky-kind", default="uniform", choices=("uniform", "overcast"))
-    shade.add_argument("--bounce", type=float, default=0.0, metavar="ALBEDO", help="what the ground sends back, 0..1 (0)")
+    shade.add_argument(
+        "--bounce", type=float, default=0.0, metavar="ALBEDO", help="what the ground sends back, 0..1 (0)"
+    )
     shade.add_argument("--samples", type=int, metavar="N", help="about how many samples to lay out")
     shade.add_argument("--as-is", action="store_true", help="keep the file's own vertices, axes and units")
     shade.set_defaults(run=_shade)
@@ -112,7 +116,14 @@ def _shade(args: argparse.Namespace) -> None:
     light = Scene(surface, view).light(rig, RAYS)
     value = target_value(light.total, Exposure(), rig.full)
     grey = grey_srgb(value)
-    fields = {"light": light.total, "visible": light.visible, "value": value, "red": grey, "green": grey, "blue": grey}
+    fields = {
+        "light": light.total,
+        "visible": light.visible,
+        "value": value,
+        "red": grey,
+        "green": grey,
+        "blue": grey,
+    }
     write_whole(Path(args.out), lit_ply(surface, fields))
 
 

@@ -7,6 +7,7 @@ Source of most formulas: Quilez, "distance functions" (articles on implicit prim
 
 from collections.abc import Callable
 from functools import wraps
+from typing import Any
 
 import numpy as np
 from numpy.typing import ArrayLike, NDArray
@@ -14,12 +15,17 @@ from scipy.interpolate import PchipInterpolator
 
 from ..core.sculpt.mesh import Mesh
 
-Points = NDArray[np.float32]
-Field = NDArray[np.float32]
+Points = NDArray[Any]
+Field = NDArray[Any]
 Form = Callable[[Points], Field]
 
 NEAR_MM = 1.0  # a form further off than this cannot touch a block, blends included
 BLOCK = 12  # cells to a side of a block that is skipped when the surface is not near
+
+
+def vec(x: Any) -> NDArray[np.float32]:
+    """float32 of numbers or places: half the memory and twice the speed over millions of points."""
+    return np.asarray(x, np.float32)
 
 
 def length(v: NDArray) -> Field:
@@ -29,8 +35,8 @@ def length(v: NDArray) -> Field:
 
 def ball(p: Points, at: ArrayLike, r: ArrayLike) -> Field:
     """A ball, or with three radii an ellipsoid."""
-    q = p - np.float32(at)
-    r = np.broadcast_to(np.float32(r), 3)
+    q = p - vec(at)
+    r = np.broadcast_to(vec(r), 3)
     if r[0] == r[1] == r[2]:
         return length(q) - r[0]
     k0, k1 = length(q / r), length(q / (r * r))
@@ -39,7 +45,7 @@ def ball(p: Points, at: ArrayLike, r: ArrayLike) -> Field:
 
 def rod(p: Points, a: ArrayLike, b: ArrayLike, ra: float, rb: float | None = None) -> Field:
     """A rounded rod from a to b whose radius runs from ra to rb."""
-    a, b = np.float32(a), np.float32(b)
+    a, b = vec(a), vec(b)
     ab = b - a
     t = np.clip((p - a) @ ab / float(ab @ ab), 0, 1)
     r = ra if rb is None else ra + (rb - ra) * t
@@ -58,24 +64,24 @@ def path(p: Points, places: ArrayLike, r: float | list[float]) -> Field:
 
 def box(p: Points, at: ArrayLike, half: ArrayLike, round_: float = 0.1, turn: NDArray | None = None) -> Field:
     """A box with rounded edges. turn: (3, 3) rotation from the world to the box."""
-    q = p - np.float32(at)
+    q = p - vec(at)
     if turn is not None:
-        q = q @ np.float32(turn).T
-    q = np.abs(q) - (np.float32(half) - np.float32(round_))
-    return length(np.maximum(q, 0)) + np.minimum(q.max(axis=1), 0) - np.float32(round_)
+        q = q @ vec(turn).T
+    q = np.abs(q) - (vec(half) - vec(round_))
+    return length(np.maximum(q, 0)) + np.minimum(q.max(axis=1), 0) - vec(round_)
 
 
 def drum(p: Points, at: ArrayLike, r: float, half: float, round_: float = 0.1) -> Field:
     """An upright cylinder with rounded rims."""
-    q = p - np.float32(at)
+    q = p - vec(at)
     d = np.stack([np.hypot(q[:, 0], q[:, 1]) - (r - round_), np.abs(q[:, 2]) - (half - round_)], axis=1)
-    return length(np.maximum(d, 0)) + np.minimum(d.max(axis=1), 0) - np.float32(round_)
+    return length(np.maximum(d, 0)) + np.minimum(d.max(axis=1), 0) - vec(round_)
 
 
 def ring(p: Points, at: ArrayLike, axis: ArrayLike, radius: float, thick: float) -> Field:
     """A torus round an axis."""
-    q = p - np.float32(at)
-    n = np.float32(axis) / np.linalg.norm(axis)
+    q = p - vec(at)
+    n = vec(axis) / np.linalg.norm(axis)
     along = q @ n
     across = length(q - along[:, None] * n)
     return np.hypot(across - radius, along) - thick
@@ -107,12 +113,12 @@ def both(a: Field, b: Field, k: float = 0.0) -> Field:
 
 def within(at: ArrayLike, radius: float) -> Callable[[Callable[..., Field]], Callable[..., Field]]:
     """Says that a form lies inside a ball, so that a block of points far from it need not be worked out."""
-    middle = np.float32(at)
+    middle = vec(at)
 
     def bounded(form: Callable[..., Field]) -> Callable[..., Field]:
         @wraps(form)
         def quick(p: Points, *rest: object) -> Field:
-            far = length(p - middle) - np.float32(radius)
+            far = length(p - middle) - vec(radius)
             return far if far.min() > NEAR_MM else form(p, *rest)
 
         return quick

@@ -3,7 +3,25 @@
 import numpy as np
 
 from .forms import (
-    Field, Points, arc, ball, both, box, cut, drum, join, length, path, profile, ring, rod, smoothstep, turn_x, turn_z, within,
+    Field,
+    Points,
+    arc,
+    ball,
+    both,
+    box,
+    cut,
+    drum,
+    join,
+    length,
+    path,
+    profile,
+    ring,
+    rod,
+    smoothstep,
+    turn_x,
+    turn_z,
+    vec,
+    within,
 )  # fmt: skip
 
 LOW, HIGH = (-14.5, -14.5, -0.3), (14.5, 14.5, 42.5)
@@ -30,7 +48,7 @@ def _folded(p, heights, radii, wide, deep, folds, phase, back=0.0, taut=24.0, lo
     )
     # cloth folds are rounded outside and pinched inside
     wave = 1 - 1.6 * np.abs(np.sin(0.5 * np.arccos(np.clip(wave, -1, 1)))) ** 1.4
-    return (np.hypot(x, y) - (r + depth * wave)) * np.float32(0.72)
+    return (np.hypot(x, y) - (r + depth * wave)) * vec(0.72)
 
 
 @within((0, 0, 1.2), 14.2)
@@ -38,14 +56,12 @@ def base(p: Points) -> Field:
     """A round plinth of cobbles in sunken mortar, with a worn kerb."""
     d = drum(p, (0, 0, 1.1), 13.6, 1.1, 0.35)
     rng = np.random.default_rng(7)
-    row = 0
-    for y in np.arange(-12.5, 13, 3.1):
-        row += 1
+    for row, y in enumerate(np.arange(-12.5, 13, 3.1), 1):
         for x in np.arange(-13.5 + (row % 2) * 1.9, 14, 3.9):
             at = np.array([x, y]) + rng.normal(0, 0.22, 2)
             turn, tall = turn_z(rng.normal(0, 7)), rng.uniform(0.35, 0.75)
             half = (1.8 * rng.uniform(0.9, 1.04), 1.4 * rng.uniform(0.9, 1.04), 1.0)
-            if np.hypot(*at) < 12.9 and length(p - np.float32((*at, 2.0))).min() < 3.5:
+            if np.hypot(*at) < 12.9 and length(p - vec((*at, 2.0))).min() < 3.5:
                 stone = box(p, (*at, 1.4 + tall), half, 0.55, turn @ turn_x(rng.normal(0, 2.5)))
                 d = join(d, stone + 0.05 * np.sin(3.1 * p[:, 0] + at[1]) * np.sin(2.7 * p[:, 1] - at[0]), 0.12)
     return both(d, np.hypot(p[:, 0], p[:, 1]) - 13.6, 0.5)
@@ -61,7 +77,14 @@ def bollard(p: Points) -> Field:
         around = np.arctan2(p[:, 1] - 5.6, p[:, 0] + 8.6)
         d = join(d, rope + 0.06 * np.sin(16 * around + 6 * p[:, 2]))
     d = join(d, ring(p, (-8.5, 4.0, 6.3), (0.2, 0.1, 0.4), 0.75, 0.17))
-    end = [(-7.3, 5.0, 4.0), (-6.6, 4.2, 3.0), (-6.9, 3.0, 2.7), (-8.2, 2.2, 2.7), (-9.6, 2.4, 2.6), (-10.3, 3.3, 2.5)]
+    end = [
+        (-7.3, 5.0, 4.0),
+        (-6.6, 4.2, 3.0),
+        (-6.9, 3.0, 2.7),
+        (-8.2, 2.2, 2.7),
+        (-9.6, 2.4, 2.6),
+        (-10.3, 3.3, 2.5),
+    ]
     return join(d, path(p, end, 0.33))
 
 
@@ -73,15 +96,19 @@ def boots(p: Points) -> Field:
         at = np.array([side * 2.3, -1.9 - forward, 2.5])
         c, s = np.cos(np.radians(turn)), np.sin(np.radians(turn))
         toe = at + 3.2 * np.array([s, -c, 0])
-        boot = join(ball(p, toe + (0, 0, 0.9), (1.25, 1.4, 1.05)), rod(p, at + (0, 0, 1.1), toe + (0, 0, 0.9), 1.2, 1.1), 0.5)
+        boot = join(
+            ball(p, toe + (0, 0, 0.9), (1.25, 1.4, 1.05)), rod(p, at + (0, 0, 1.1), toe + (0, 0, 0.9), 1.2, 1.1), 0.5
+        )
         boot = join(boot, rod(p, at + (0, 0.2, 1.0), at + (0, 0.5, 6), 1.2, 1.35), 0.5)
         sole = both(boot - 0.18, np.abs(p[:, 2] - 2.65) - 0.28)
-        top = join(ring(p, at + (0, 0.45, 5.2), (0, 0.05, 1), 1.32, 0.3), ring(p, at + (0, 0.4, 4.7), (0, 0.1, 1), 1.3, 0.26))
+        top = join(
+            ring(p, at + (0, 0.45, 5.2), (0, 0.05, 1), 1.32, 0.3), ring(p, at + (0, 0.4, 4.7), (0, 0.1, 1), 1.3, 0.26)
+        )
         d = join(d, join(join(boot, sole), top, 0.12))
     return d
 
 
-@within((0,0,16), 13.5)
+@within((0, 0, 16), 13.5)
 def tunic(p: Points) -> Field:
     """The long coat under the cloak: skirts in folds, drawn in at the waist, buttoned."""
     d = _folded(
@@ -102,7 +129,16 @@ def tunic(p: Points) -> Field:
 def cloak(p: Points) -> Field:
     """The cloak: open in front, thrown back, deep folds, a bound hem and a shoulder cape over it."""
     outer = _folded(
-        p, (2.6, 7, 13, 19, 23, 25.4, 27, 28.2), (9.6, 8.0, 6.6, 5.8, 5.35, 4.7, 3.4, 2.2), 1.13, 0.83, 2.2, 0.4, 1.9, 27.0, 5.0
+        p,
+        (2.6, 7, 13, 19, 23, 25.4, 27, 28.2),
+        (9.6, 8.0, 6.6, 5.8, 5.35, 4.7, 3.4, 2.2),
+        1.13,
+        0.83,
+        2.2,
+        0.4,
+        1.9,
+        27.0,
+        5.0,
     )
     hem = 3.1 + 0.55 * np.sin(2.2 * np.arctan2(p[:, 0], p[:, 1]) + 0.6)
     thick = 0.34 + 0.16 * smoothstep(-np.abs(p[:, 2] - hem - 0.45), -0.6, -0.25)
@@ -115,7 +151,18 @@ def cloak(p: Points) -> Field:
     opening = np.maximum(np.abs(p[:, 0] + edge) - gap, p[:, 1] + 0.6 + 0.03 * z)
     d = cut(d, opening * 0.8, 0.5)
 
-    cape = _folded(p, (19.6, 22, 24.5, 26.4, 27.6, 28.6), (6.55, 6.15, 5.5, 4.3, 3.3, 2.7), 1.17, 0.86, 1.25, 2.6, 0.3, 28.0, 20.5)
+    cape = _folded(
+        p,
+        (19.6, 22, 24.5, 26.4, 27.6, 28.6),
+        (6.55, 6.15, 5.5, 4.3, 3.3, 2.7),
+        1.17,
+        0.86,
+        1.25,
+        2.6,
+        0.3,
+        28.0,
+        20.5,
+    )
     low = 20.3 + 0.5 * np.cos(2 * np.arctan2(p[:, 0], -p[:, 1])) + 0.22 * np.sin(9 * np.arctan2(p[:, 0], p[:, 1]))
     c = np.maximum(np.abs(cape + 0.3) - (0.33 + 0.13 * smoothstep(-np.abs(z - low - 0.35), -0.5, -0.2)), low - z)
     c = np.maximum(c, z - 28.4)
@@ -128,12 +175,12 @@ def cloak(p: Points) -> Field:
 @within((0, 1.2, 30.4), 6.2)
 def hood(p: Points) -> Field:
     """The hood: a pointed shell, its rim turned back, creased at the nape."""
-    q = p - np.float32((0, 0.25, 30.6))
+    q = p - vec((0, 0.25, 30.6))
     shape = join(ball(p, (0, 0.2, 30.6), (3.15, 3.3, 3.5)), rod(p, (0, 1.6, 32.6), (0, 4.6, 33.4), 1.9, 0.55), 1.6)
     shape = join(shape, ball(p, (0, 0.3, 28.2), (3.2, 2.9, 1.9)), 1.2)
     creases = 0.16 * np.sin(2.4 * q[:, 1] + 1.5 * np.abs(q[:, 0]) + 1.2 * q[:, 2]) * smoothstep(q[:, 1], -0.6, 2.2)
     creases = creases + 0.12 * np.sin(3.2 * q[:, 2] - 1.8 * q[:, 1]) * smoothstep(np.abs(q[:, 0]), 1.2, 2.6)
-    shape = (shape + creases) * np.float32(0.85)
+    shape = (shape + creases) * vec(0.85)
     hollow = join(ball(p, (0, -0.55, 30.35), (2.55, 2.9, 2.95)), ball(p, (0, -3.3, 29.9), (2.2, 2.6, 2.85)), 0.6)
     d = cut(shape, hollow, 0.3)
     rim = np.abs(shape) - 0.3
@@ -156,10 +203,18 @@ def face(p: Points) -> Field:
     d = join(d, path(p, [(0, -2.5, 30.95), (0.06, -2.98, 30.3), (0, -3.15, 29.75)], [0.2, 0.26, 0.32]), 0.16)
     d = cut(d, rod(p, (-0.55, -2.55, 28.98), (0.55, -2.55, 28.98), 0.11), 0.08)
     for s, z in ((-1, 29.2), (1, 29.2)):
-        d = join(d, path(p, [(0, -2.8, z + 0.05), (s * 0.8, -2.45, z - 0.2), (s * 1.25, -2.0, z - 0.85)], [0.26, 0.25, 0.14]), 0.1)
-    beard = join(ball(p, (0, -1.95, 28.1), (1.2, 0.9, 1.0)), rod(p, (0, -2.5, 27.6), (0.15, -3.2, 25.0), 0.85, 0.3), 0.5)
-    strands = 0.09 * np.sin(9 * p[:, 0] + 1.2 * np.sin(2.6 * p[:, 2])) + 0.05 * np.sin(5 * p[:, 2] + 4 * np.abs(p[:, 0]))
-    return join(d, (beard + strands) * np.float32(0.8), 0.12)
+        d = join(
+            d,
+            path(p, [(0, -2.8, z + 0.05), (s * 0.8, -2.45, z - 0.2), (s * 1.25, -2.0, z - 0.85)], [0.26, 0.25, 0.14]),
+            0.1,
+        )
+    beard = join(
+        ball(p, (0, -1.95, 28.1), (1.2, 0.9, 1.0)), rod(p, (0, -2.5, 27.6), (0.15, -3.2, 25.0), 0.85, 0.3), 0.5
+    )
+    strands = 0.09 * np.sin(9 * p[:, 0] + 1.2 * np.sin(2.6 * p[:, 2])) + 0.05 * np.sin(
+        5 * p[:, 2] + 4 * np.abs(p[:, 0])
+    )
+    return join(d, (beard + strands) * vec(0.8), 0.12)
 
 
 def _sleeve(p: Points, shoulder, elbow, wrist, drop: float) -> Field:
@@ -169,12 +224,12 @@ def _sleeve(p: Points, shoulder, elbow, wrist, drop: float) -> Field:
     cuff = wrist + (0, 0, -drop * 0.55)
     d = join(d, rod(p, (elbow + wrist) / 2 - (0, 0, 0.4), cuff, 1.2, 1.1), 0.8)
     along = (wrist - elbow) / np.linalg.norm(wrist - elbow)
-    t = (p - np.float32(elbow)) @ np.float32(along)
+    t = (p - vec(elbow)) @ vec(along)
     creases = 0.17 * np.sin(2.3 * t + 0.9 * p[:, 2]) + 0.1 * np.sin(4.1 * t - 1.7 * p[:, 0] + 1.0)
-    d = (d + creases) * np.float32(0.8)
+    d = (d + creases) * vec(0.8)
     mouth = rod(p, wrist + along * 0.4 - (0, 0, drop * 0.2), wrist + along * 3 - (0, 0, drop * 0.2), 1.15)
     d = cut(d, mouth, 0.2)
-    end = (p - np.float32(wrist + along * 0.85)) @ np.float32(along)
+    end = (p - vec(wrist + along * 0.85)) @ vec(along)
     trim = both(np.abs(d) - 0.14, np.abs(end + 0.45) - 0.4, 0.1)
     return join(np.maximum(d, end), np.maximum(trim, end), 0.1)
 
@@ -232,12 +287,14 @@ def lantern(p: Points) -> Field:
     """A six-sided tide-lamp: roof, bars, floor, the candle and its flame between them."""
     x, y = POLE[0] + 3.85, POLE[1] + 0.1
     d = join(ring(p, (x, y, 37.05), (0, 1, 0), 0.52, 0.14), ring(p, (x, y, 36.15), (1, 0, 0), 0.5, 0.14))
-    q = p - np.float32((x, y, 0))
+    q = p - vec((x, y, 0))
     around = np.arctan2(q[:, 1], q[:, 0])
     sector = np.mod(around, np.pi / 3) - np.pi / 6
     hexagon = np.hypot(q[:, 0], q[:, 1]) * np.cos(sector)
     z = p[:, 2]
-    roof = np.maximum(hexagon - np.interp(z, (34.0, 34.35, 35.7), (2.05, 1.95, 0.3)), np.maximum(33.95 - z, z - 35.75))
+    roof = np.maximum(
+        hexagon - np.interp(z, (34.0, 34.35, 35.7), (2.05, 1.95, 0.3)), np.maximum(33.95 - z, z - 35.75)
+    )
     ribs = np.maximum(roof * 0.7 - 0.08, np.abs(np.abs(sector) - np.pi / 6) * 1.5 - 0.09)
     d = join(d, join(roof * 0.7 - 0.05, ribs))
     d = join(d, drum(p, (x, y, 35.8), 0.42, 0.22, 0.1))
@@ -249,7 +306,9 @@ def lantern(p: Points) -> Field:
         d = join(d, rod(p, (*foot, 29.4), (*head, 34.0), 0.17))
     d = join(d, ball(p, (x, y, 28.75), (0.5, 0.5, 0.45)))
     d = join(d, drum(p, (x, y, 30.35), 0.72, 0.75, 0.12) + 0.03 * np.sin(7 * around + 3 * z))
-    flame = join(ball(p, (x, y, 31.75), (0.52, 0.5, 0.75)), rod(p, (x, y, 32.0), (x + 0.12, y, 33.2), 0.38, 0.08), 0.3)
+    flame = join(
+        ball(p, (x, y, 31.75), (0.52, 0.5, 0.75)), rod(p, (x, y, 32.0), (x + 0.12, y, 33.2), 0.38, 0.08), 0.3
+    )
     return join(d, flame, 0.1)
 
 
@@ -258,7 +317,14 @@ def straps(p: Points, body: Field) -> Field:
     """Belt and satchel strap lie on the coat; satchel, buckles, pouch, flask and keys hang from them."""
     belt = both(np.abs(body - 0.12) - 0.26, np.abs(p[:, 2] - 16.4 - 0.04 * p[:, 0]) - 0.62, 0.12)
     belt = cut(belt, np.abs(np.abs(p[:, 2] - 16.4 - 0.04 * p[:, 0]) - 0.42) - 0.05, 0.05)  # stitched lines
-    d = join(belt, both(box(p, (0.2, -3.0, 16.45), (0.85, 0.45, 0.8), 0.2), -box(p, (0.2, -3.2, 16.45), (0.45, 0.6, 0.42), 0.1), 0.1))
+    d = join(
+        belt,
+        both(
+            box(p, (0.2, -3.0, 16.45), (0.85, 0.45, 0.8), 0.2),
+            -box(p, (0.2, -3.2, 16.45), (0.45, 0.6, 0.42), 0.1),
+            0.1,
+        ),
+    )
     d = join(d, rod(p, (0.2, -3.35, 16.9), (0.25, -3.35, 16.1), 0.12))
     slope = (p[:, 0] * 0.66 + (p[:, 2] - 20.6) * 0.75).astype(np.float32)
     strap = both(np.abs(body - 0.14) - 0.24, np.abs(slope) - 0.55, 0.1)
@@ -266,7 +332,9 @@ def straps(p: Points, body: Field) -> Field:
     d = join(d, strap)
     # flask, pouch and keys at the belt
     d = join(d, join(drum(p, (2.6, -3.15, 14.4), 0.72, 1.0, 0.3), drum(p, (2.6, -3.15, 15.6), 0.32, 0.35, 0.1), 0.15))
-    pouch = join(ball(p, (-2.1, -3.05, 14.6), (0.95, 0.7, 1.05)), box(p, (-2.1, -3.3, 15.2), (0.85, 0.42, 0.4), 0.15), 0.15)
+    pouch = join(
+        ball(p, (-2.1, -3.05, 14.6), (0.95, 0.7, 1.05)), box(p, (-2.1, -3.3, 15.2), (0.85, 0.42, 0.4), 0.15), 0.15
+    )
     d = join(d, join(pouch, ball(p, (-2.1, -3.8, 14.95), 0.18)))
     d = join(d, ring(p, (1.15, -3.55, 14.7), (0.3, 1, 0), 0.62, 0.1))
     for k, tip in enumerate(((0.7, 12.3), (1.3, 12.0), (1.75, 12.6))):
@@ -275,7 +343,9 @@ def straps(p: Points, body: Field) -> Field:
     at = np.array([-6.3, -3.6, 12.6])
     turn = turn_z(58) @ turn_x(-4)
     bag = box(p, at, (2.05, 0.95, 1.75), 0.45, turn)
-    flap = both(box(p, at + (0, 0, 0.65), (2.15, 1.12, 1.3), 0.4, turn), -box(p, at - (0, 0, 0.2), (1.9, 0.8, 1.5), 0.4, turn))
+    flap = both(
+        box(p, at + (0, 0, 0.65), (2.15, 1.12, 1.3), 0.4, turn), -box(p, at - (0, 0, 0.2), (1.9, 0.8, 1.5), 0.4, turn)
+    )
     d = join(d, join(bag, flap, 0.08))
     local = turn.T @ np.array([0, -1.15, 0])
     for k in (-1, 1):

@@ -41,7 +41,9 @@ class Queue:
             for job in left:
                 if job.attempts >= MOST_ATTEMPTS:
                     job.state = "failed"
-                    job.message = "this file stopped the bench three times; it was put aside. Decimate it and try again."
+                    job.message = (
+                        "this file stopped the bench three times; it was put aside. Decimate it and try again."
+                    )
             ids = [job.id for job in left if job.open]
         for job_id in ids:
             self.add(job_id)
@@ -66,7 +68,12 @@ def prepare(store: Store, job_id: int) -> None:
         _end(store, job_id, "failed", "the sculpt needs more memory than this machine has; decimate it first")
     except Exception:
         log.exception("job %s failed", job_id)
-        _end(store, job_id, "failed", "something went wrong on our side; the file is kept. Try again, or bring it as STL.")
+        _end(
+            store,
+            job_id,
+            "failed",
+            "something went wrong on our side; the file is kept. Try again, or bring it as STL.",
+        )
 
 
 def _end(store: Store, job_id: int, state: str, message: str) -> None:

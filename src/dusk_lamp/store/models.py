@@ -1,7 +1,7 @@
 """The tables."""
 
 from datetime import UTC, datetime
-from typing import Any
+from typing import Any, ClassVar
 
 from sqlalchemy import JSON, ForeignKey, String
 from sqlalchemy.orm import DeclarativeBase, Mapped, mapped_column, relationship
@@ -22,7 +22,7 @@ def now() -> datetime:
 class Base(DeclarativeBase):
     """The root of all tables."""
 
-    type_annotation_map = {dict[str, Any]: JSON, list[str]: JSON}
+    type_annotation_map: ClassVar = {dict[str, Any]: JSON, list[str]: JSON}
 
 
 class Sculpt(Base):
@@ -51,7 +51,9 @@ class Sculpt(Base):
     ladder: Mapped[dict[str, Any]] = mapped_column(default=lambda: Ladder().as_dict())
     exposure: Mapped[dict[str, Any]] = mapped_column(default=lambda: Exposure().as_dict())
     stages_done: Mapped[list[str]] = mapped_column(default=list)
-    revision: Mapped[int] = mapped_column(default=0)  # counts saves, so that two tabs cannot overwrite each other unseen
+    revision: Mapped[int] = mapped_column(
+        default=0
+    )  # counts saves, so that two tabs cannot overwrite each other unseen
 
     jobs: Mapped[list["Job"]] = relationship(
         back_populates="sculpt", order_by="Job.id", cascade="all, delete-orphan", passive_deletes=True

@@ -40,7 +40,13 @@ def plan_of(sculpt: Sculpt, scene: Scene) -> Plan:
     value = target_value(light.total, exposure, rig.full)
     bands = lay_bands(scene.surface, value, ladder, exposure)
     key = key_of(
-        "pictures", PICTURES, sculpt.surface_key, scene.view is not None, rig.as_dict(), ladder.as_dict(), exposure.as_dict()
+        "pictures",
+        PICTURES,
+        sculpt.surface_key,
+        scene.view is not None,
+        rig.as_dict(),
+        ladder.as_dict(),
+        exposure.as_dict(),
     )
     return Plan(key, rig, ladder, exposure, light, value, bands, ladder_steps(scene.surface, bands, rig))
 
@@ -59,6 +65,10 @@ def draw(cache: Cache, scene: Scene, plan: Plan) -> None:
     for name, camera in cameras.items():
         shot = plan_snapshot(scene, camera, *PICTURE_SIZE, span)
         for k in range(len(plan.bands.greys)):
-            blobs[f"{k}-{name}.png"] = png_bytes(step_picture(scene, shot, camera, plan.bands.greys, plan.bands.step, k))
-        blobs[f"finished-{name}.png"] = png_bytes(finished_picture(shot, plan.bands.greys[plan.bands.step].astype(np.float32)))
+            blobs[f"{k}-{name}.png"] = png_bytes(
+                step_picture(scene, shot, camera, plan.bands.greys, plan.bands.step, k)
+            )
+        blobs[f"finished-{name}.png"] = png_bytes(
+            finished_picture(shot, plan.bands.greys[plan.bands.step].astype(np.float32))
+        )
     cache.put(plan.key, blobs=blobs)

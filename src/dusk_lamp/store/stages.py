@@ -93,14 +93,10 @@ def _sketch(mesh: Mesh) -> Mesh:
 
 def sketch_picture(cache: Cache, mended_key: str, standing: Standing, width: int, height: int) -> bytes:
     """A small PNG of the sculpt standing one way, lit from above and in front."""
-    mesh = stand(
-        Mesh(cache.array(mended_key, "sketch_vertices"), cache.array(mended_key, "sketch_faces")), standing
-    )
+    mesh = stand(Mesh(cache.array(mended_key, "sketch_vertices"), cache.array(mended_key, "sketch_faces")), standing)
     surface = working_surface(mesh, samples=max(2_000, len(mesh.vertices)))
     light = Scene(surface).light(Rig(Lamp(25, 55))).total * 0.6 + 0.12 + 0.15 * np.clip(surface.normals[:, 2], 0, 1)
-    return png_bytes(
-        grey_picture(surface, grey_srgb(target_value(light, Exposure())), Camera(0, 8), width, height)
-    )
+    return png_bytes(grey_picture(surface, grey_srgb(target_value(light, Exposure())), Camera(0, 8), width, height))
 
 
 def surface(cache: Cache, mended_key: str, standing: Standing, say: Progress) -> str:
@@ -128,7 +124,10 @@ def load_surface(cache: Cache, surface_key: str) -> Surface:
     Raises:
         KeyError: it is not there.
     """
-    return Surface(**{n: cache.array(surface_key, n) for n in ("points", "normals", "areas", "faces", "part", "inset")})
+    points, normals, areas, faces, part, inset = (
+        cache.array(surface_key, name) for name in ("points", "normals", "areas", "faces", "part", "inset")
+    )
+    return Surface(points, normals, areas, faces, part, inset)
 
 
 def sky(cache: Cache, surface_key: str, laid: Surface, say: Progress, stopped: Callable[[], bool]) -> str:
@@ -139,7 +138,9 @@ def sky(cache: Cache, surface_key: str, laid: Surface, say: Progress, stopped: C
     """
     key = key_of("sky", SKY, surface_key, DIRECTIONS)
     if key not in cache:
-        view = sky_view(laid, DIRECTIONS, lambda share: say("Looking at the sky from every spot", 0.6 + 0.38 * share), stopped)
+        view = sky_view(
+            laid, DIRECTIONS, lambda share: say("Looking at the sky from every spot", 0.6 + 0.38 * share), stopped
+        )
         cache.put(
             key,
             {

@@ -6,7 +6,7 @@ import secrets
 from collections.abc import Iterator
 from contextlib import contextmanager
 from pathlib import Path
-from typing import Any, BinaryIO
+from typing import IO, Any
 
 from alembic import command
 from alembic.config import Config
@@ -36,9 +36,8 @@ class Store:
     @contextmanager
     def session(self) -> Iterator[Session]:
         """A unit of work: committed when the block ends well, undone when it does not."""
-        with self._sessions() as session:
-            with session.begin():
-                yield session
+        with self._sessions() as session, session.begin():
+            yield session
 
     def close(self) -> None:
         """Let go of the database."""
@@ -52,7 +51,7 @@ class Store:
                 f.write(secrets.token_hex(32))
         return path.read_text()
 
-    def keep_upload(self, stream: BinaryIO, file_format: str) -> str:
+    def keep_upload(self, stream: IO[bytes], file_format: str) -> str:
         """Keep an uploaded file under the hash of its content, which this returns. The same file is kept once."""
         digest = hashlib.sha256()
         part = self.uploads / f".part-{secrets.token_hex(8)}"

@@ -79,7 +79,9 @@ def create_app(data: Path, *, testing: bool = False, upload_limit_mb: int | None
         return {"upload_limit_mb": app.config["UPLOAD_LIMIT_MB"]}
 
     app.register_error_handler(DuskLampError, lambda e: _said(str(e), 400))
-    app.register_error_handler(CSRFError, lambda e: _said("this page is too old to be trusted; reload it and try again", 400))
+    app.register_error_handler(
+        CSRFError, lambda e: _said("this page is too old to be trusted; reload it and try again", 400)
+    )
     app.register_error_handler(
         RequestEntityTooLarge,
         lambda e: _said(f"the file is larger than the limit of {limit} MB; decimate it, or raise the limit", 413),
@@ -90,7 +92,9 @@ def create_app(data: Path, *, testing: bool = False, upload_limit_mb: int | None
 
 def _http_error(error: HTTPException) -> tuple[Response | str, int]:
     words = {404: "there is nothing here; it may have been cleared away", 405: "this page cannot do that"}
-    return _said(words.get(error.code or 500, "something went wrong on our side; nothing was lost"), error.code or 500)
+    return _said(
+        words.get(error.code or 500, "something went wrong on our side; nothing was lost"), error.code or 500
+    )
 
 
 def _said(sentence: str, code: int) -> tuple[Response | str, int]:

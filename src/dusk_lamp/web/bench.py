@@ -43,7 +43,9 @@ def _bench(sculpt_id: int, stage: str) -> str:
     with workshop().store.session() as session:
         sculpt = the_sculpt(session, sculpt_id)
         if not sculpt.ready:
-            return render_template("waiting.html", sculpt=sculpt, stages=stages_of(sculpt, stage), stages_of=stages_of)
+            return render_template(
+                "waiting.html", sculpt=sculpt, stages=stages_of(sculpt, stage), stages_of=stages_of
+            )
         scene = _laid(sculpt).scene
         return render_template(
             "bench.html", sculpt=sculpt, stage=stage, stages=stages_of(sculpt, stage), presets=PRESETS, sizes=SIZES,

@@ -34,7 +34,9 @@ def plan_json(sculpt_id: int) -> Response:
             "steps": [step.as_dict() for step in plan.steps],
             "notice": plan.bands.notice,
         }
-        return download(json.dumps(content, indent=2, ensure_ascii=False).encode(), "application/json", f"{sculpt.name} plan.json")
+        return download(
+            json.dumps(content, indent=2, ensure_ascii=False).encode(), "application/json", f"{sculpt.name} plan.json"
+        )
 
 
 @blueprint.get("/sculpts/<int:sculpt_id>/sculpt.<kind>")

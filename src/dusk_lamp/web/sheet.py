@@ -45,7 +45,9 @@ def sheet(sculpt_id: int) -> str:
     with workshop().store.session() as session:
         sculpt = the_sculpt(session, sculpt_id)
         if not sculpt.ready:
-            return render_template("waiting.html", sculpt=sculpt, stages=stages_of(sculpt, "sheet"), stages_of=stages_of)
+            return render_template(
+                "waiting.html", sculpt=sculpt, stages=stages_of(sculpt, "sheet"), stages_of=stages_of
+            )
         scene, plan = plan_for(sculpt)
         return render_template(
             "sheet.html", sculpt=sculpt, stages=stages_of(sculpt, "sheet"), plan=plan, views=list(VIEWS),
@@ -80,7 +82,11 @@ def pdf(sculpt_id: int) -> Response:
         sculpt = the_sculpt(session, sculpt_id)
         scene, plan = plan_for(sculpt)
         facts = SheetFacts(
-            sculpt.name, rig_words(plan.rig), scene.surface.height, float(plan.bands.area_mm2.sum()), plan.bands.notice
+            sculpt.name,
+            rig_words(plan.rig),
+            scene.surface.height,
+            float(plan.bands.area_mm2.sum()),
+            plan.bands.notice,
         )
         content = plan_pdf(
             facts, plan.steps, list(VIEWS), lambda k, view: _picture(sculpt, f"{k}-{view}.png"),

@@ -5,6 +5,7 @@ from pathlib import PurePosixPath
 
 from flask import Blueprint, Response, abort, jsonify, redirect, render_template, request, url_for
 from sqlalchemy import select
+from werkzeug.wrappers import Response as AnyResponse
 
 from ..core.errors import SculptFileError
 from ..core.sculpt.read import FORMATS
@@ -23,7 +24,9 @@ def shelf() -> str:
     with workshop().store.session() as session:
         sculpts = session.scalars(select(Sculpt).where(Sculpt.deleted_at.is_(None)).order_by(Sculpt.id.desc())).all()
         gone = session.scalars(
-            select(Sculpt).where(Sculpt.deleted_at > now() - timedelta(days=UNDO_DAYS)).order_by(Sculpt.deleted_at.desc())
+            select(Sculpt)
+            .where(Sculpt.deleted_at > now() - timedelta(days=UNDO_DAYS))
+            .order_by(Sculpt.deleted_at.desc())
         ).all()
         return render_template("shelf.html", sculpts=sculpts, gone=gone, stages_of=stages_of, formats=FORMATS)
 
@@ -40,7 +43,7 @@ def card(sculpt_id: int) -> str:
 
 
 @blueprint.post("/sculpts")
-def upload() -> tuple[Response, int] | Response:
+def upload() -> tuple[Response, int] | AnyResponse:
     """Take in a dropped file."""
     file = request.files.get("file")
     if file is None or not file.filename:

@@ -18,7 +18,14 @@ from .common import mark_done, stages_of, the_sculpt
 blueprint = Blueprint("standing", __name__)
 PICTURE_SIZE = (220, 260)
 _drawing = threading.Lock()  # ten pictures are asked for at once; side by side they would only wait for each other
-AXIS_WORDS = {"z": "as the file has it", "y": "Y up", "x": "X up", "-z": "upside down", "-y": "Y down", "-x": "X down"}
+AXIS_WORDS = {
+    "z": "as the file has it",
+    "y": "Y up",
+    "x": "X up",
+    "-z": "upside down",
+    "-y": "Y down",
+    "-x": "X down",
+}
 
 
 @blueprint.get("/sculpts/<int:sculpt_id>/stand")
@@ -27,7 +34,9 @@ def stand(sculpt_id: int) -> str:
     with workshop().store.session() as session:
         sculpt = the_sculpt(session, sculpt_id)
         if sculpt.mended_key is None or sculpt.mended_key not in workshop().store.cache:
-            return render_template("waiting.html", sculpt=sculpt, stages=stages_of(sculpt, "stand"), stages_of=stages_of)
+            return render_template(
+                "waiting.html", sculpt=sculpt, stages=stages_of(sculpt, "stand"), stages_of=stages_of
+            )
         facts = stages.facts_of(workshop().store.cache, sculpt.mended_key)
         up = request.args.get("up") or sculpt.up or facts.up_order[0]
         if up not in AXES:

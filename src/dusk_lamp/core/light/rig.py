@@ -118,7 +118,7 @@ class Scene:
         if self.view is None:
             return Light(total, visible)
         if rig.sky:
-            total = total + np.float32(rig.sky) * self._dome(rig.sky_kind)
+            total = total + np.float32(rig.sky) * self._dome(self.view, rig.sky_kind)
         if rig.bounce:
             self._ground = self._ground or Ground(self.surface)
             if self._base is None:
@@ -147,8 +147,7 @@ class Scene:
             ),
         )  # fmt: skip
 
-    def _dome(self, kind: str) -> NDArray[np.float32]:
+    def _dome(self, view: SkyView, kind: str) -> NDArray[np.float32]:
         if kind not in self._domes:
-            assert self.view is not None
-            self._domes[kind] = sky.sky_light(self.surface, self.view, kind)
+            self._domes[kind] = sky.sky_light(self.surface, view, kind)
         return self._domes[kind]

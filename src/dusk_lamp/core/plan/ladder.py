@@ -8,6 +8,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from ..errors import SettingError
+from ..sculpt.mesh import summed
 from ..sculpt.surface import Surface
 from .target import Exposure
 
@@ -125,10 +126,8 @@ def lay_bands(surface: Surface, value: NDArray[np.float32], ladder: Ladder, expo
                 "move or soften the lamp, or allow more."
             )
     step = np.where(earns_top & (value >= cuts[-1]), np.uint8(len(cuts)), lower)
-    shown = np.bincount(step, areas, minlength=len(greys))
-    histogram = np.bincount(
-        np.clip((value / HISTOGRAM_STEP).astype(int), 0, 99), areas, minlength=100
-    )
+    shown = summed(step, areas, len(greys))
+    histogram = summed(np.clip((value / HISTOGRAM_STEP).astype(int), 0, 99), areas, 100)
     return Bands(greys, cuts, step, shown, np.cumsum(shown[::-1])[::-1], histogram, notice)
 
 
@@ -172,7 +171,9 @@ def _rationed(value, cuts, earns_top, areas, budget):
     spent = np.cumsum(areas[order])
     if not len(order) or spent[-1] <= budget:
         return cuts
-    over = value[order[np.searchsorted(spent, budget, side="right")]]  # the brightest that no longer fits, and its equals
+    over = value[
+        order[np.searchsorted(spent, budget, side="right")]
+    ]  # the brightest that no longer fits, and its equals
     fits = value[order][value[order] > over]
     cut = (float(fits[-1]) + float(over)) / 2 if len(fits) else float(over) + 1e-3
     return np.r_[cuts[:-1], max(cut, float(np.nextafter(np.float32(over), np.float32(np.inf))))]

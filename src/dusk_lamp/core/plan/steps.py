@@ -46,7 +46,16 @@ def _psi(psi: int) -> str:
 
 def bearing(azimuth: float) -> str:
     """A direction on the ground in words, as the viewer sees the figure."""
-    names = ("the front", "the front right", "the right", "the back right", "the back", "the back left", "the left", "the front left")
+    names = (
+        "the front",
+        "the front right",
+        "the right",
+        "the back right",
+        "the back",
+        "the back left",
+        "the left",
+        "the front left",
+    )
     return names[int(((azimuth + 22.5) % 360) // 45)]
 
 
@@ -88,7 +97,7 @@ def ladder_steps(surface: Surface, bands: Bands, rig: Rig) -> list[Step]:
                 "Can: 36–38 cm away, short bursts that begin and end past the model, matt. "
                 f"Airbrush: 0.4 mm needle, {_psi(30)}, three thin coats."
             )
-            tags = ("can", "airbrush", "resin", "small parts")
+            tags: tuple[str, ...] = ("can", "airbrush", "resin", "small parts")
         else:
             where = _where(surface, bands, k)
             tags = ("airbrush",)
@@ -109,11 +118,22 @@ def ladder_steps(surface: Surface, bands: Bands, rig: Rig) -> list[Step]:
                 how = f"0.2 mm needle, {_psi(20)}–{_psi(25)}, thin coats, a little less wide than the grey before."
             if k == last and not left:
                 where = "Nowhere by this plan: " + (bands.notice or "no spot is bright enough.")
+        lightness = float(lightness_from_luminance(luminance_from_munsell(grey)))
         steps.append(
             Step(
-                k + 1, title, float(grey), float(lightness_from_luminance(luminance_from_munsell(grey))),
-                grey_hex(grey), covered / whole, covered, left / whole, left, where, how, cautions_for(*tags),
-            )  # fmt: skip
+                number=k + 1,
+                title=title,
+                value=float(grey),
+                lightness=lightness,
+                hex=grey_hex(grey),
+                covered=covered / whole,
+                covered_mm2=covered,
+                left=left / whole,
+                left_mm2=left,
+                where=where,
+                how=how,
+                cautions=cautions_for(*tags),
+            )
         )
     return steps
 

@@ -9,7 +9,7 @@ from numpy.typing import NDArray
 from ..errors import SculptShapeError
 from ..rays import Caster
 from .edges import Edges, compact, connected, edges_of, same_rows
-from .mesh import Mesh
+from .mesh import Mesh, summed
 
 SPECK_SHARE = 0.0025  # a shell smaller than this share of the whole (0.08 mm at 32 mm) is dust of the export
 FEWEST_FACES = 4  # a closed form needs four
@@ -147,12 +147,12 @@ def _face_outward(mesh: Mesh, shell: NDArray[np.int32]) -> tuple[Mesh, int]:
     count = int(shell.max()) + 1
     corners, crosses = mesh.corners(), mesh.crosses()
     areas = np.sqrt(np.einsum("ij,ij->i", crosses, crosses)) / 2
-    weight = np.bincount(shell, areas, minlength=count)
+    weight = summed(shell, areas, count)
     middle = corners.sum(axis=1) / 3
     # for an open shell the middle of its own surface is the fairest place to measure a volume from
-    centre = [np.bincount(shell, areas * middle[:, k], minlength=count) / np.maximum(weight, 1e-300) for k in range(3)]
+    centre = [summed(shell, areas * middle[:, k], count) / np.maximum(weight, 1e-300) for k in range(3)]
     middle -= np.stack(centre, axis=1)[shell]
-    volumes = np.bincount(shell, np.einsum("ij,ij->i", middle, crosses) / 6, minlength=count)
+    volumes = summed(shell, np.einsum("ij,ij->i", middle, crosses) / 6, count)
     # a flat sheet has no inside; rounding must not flip it
     negative = np.flatnonzero(volumes < -1e-6 * weight**1.5)
     flip = np.setdiff1d(negative, list(_enclosed(mesh, shell, negative)) if count > 1 else [])

@@ -7,6 +7,11 @@ import numpy as np
 from numpy.typing import NDArray
 
 
+def summed(index: NDArray, weights: NDArray, count: int) -> NDArray[np.float64]:
+    """(count,) float64: the weights summed by index."""
+    return np.bincount(index, weights, minlength=count).astype(np.float64, copy=False)
+
+
 @dataclass(frozen=True)
 class Mesh:
     """Triangles in the file's own axes and units.

@@ -4,6 +4,7 @@ import io
 import struct
 import zipfile
 from pathlib import Path
+from typing import Any
 
 import numpy as np
 
@@ -103,7 +104,7 @@ def _read_other(path: Path, file_format: str) -> Mesh:
         _refuse_zip_bomb(path)
     # given as bytes without a resolver, so that no file can name another file on this machine
     data = io.BytesIO(path.read_bytes())
-    options = {"obj": {"maintain_order": True, "skip_materials": True}}.get(file_format, {})
+    options: dict[str, Any] = {"obj": {"maintain_order": True, "skip_materials": True}}.get(file_format, {})
     try:
         loaded = trimesh.load(data, file_type=file_format, process=False, **options)
         if isinstance(loaded, trimesh.Scene):

@@ -128,11 +128,17 @@ def guess_units(tall: float) -> UnitsGuess:
         return UnitsGuess("mm", round(tall, 2), f"{told} units tall: millimetres.", True)
     if 1.2 <= tall <= 2.5:
         return UnitsGuess(
-            "life-size metres", USUAL_MM, f"{told} units tall is a person in metres, not a miniature: set its height.", False
+            "life-size metres",
+            USUAL_MM,
+            f"{told} units tall is a person in metres, not a miniature: set its height.",
+            False,
         )
     if 1200 <= tall <= 2500:
         return UnitsGuess(
-            "life-size mm", USUAL_MM, f"{told} units tall is a person in millimetres, not a miniature: set its height.", False
+            "life-size mm",
+            USUAL_MM,
+            f"{told} units tall is a person in millimetres, not a miniature: set its height.",
+            False,
         )
     if 120 <= tall <= 250:
         return UnitsGuess("mm", round(tall, 2), f"{told} units tall: millimetres, a large display piece?", False)

@@ -11,10 +11,13 @@ from ..errors import SettingError
 from ..rays import Caster
 from .edges import connected, edges_of
 from .mend import weld
-from .mesh import Mesh
+from .mesh import Mesh, summed
 
 BRUSH_MARK_SHARE = 0.15 / 32  # sample spacing over height: a fine brush mark, 0.15 mm on a 32 mm figure
-FEWEST_SAMPLES, MOST_SAMPLES = 100_000, 190_000  # by default, before sharp edges are split; a painter may ask for others
+FEWEST_SAMPLES, MOST_SAMPLES = (
+    100_000,
+    190_000,
+)  # by default, before sharp edges are split; a painter may ask for others
 SAMPLES_LIMIT = 2_000_000
 SHARP_DEGREES = 40.0  # a bend sharper than this is an edge of the form and gets a normal on either side
 LIFT_SHARE = 3e-4  # rays start this share of the size off the skin (0.01 mm at 32 mm), far below a brush mark
@@ -143,15 +146,15 @@ def as_is_surface(mesh: Mesh) -> Surface:
     n = len(mesh.vertices)
     weight = np.linalg.norm(corner_normals, axis=1)
     unit = corner_normals / np.maximum(weight, 1e-300)[:, None]
-    normals = np.stack([np.bincount(owner, unit[:, k] * _angles(mesh), minlength=n) for k in range(3)], axis=1)
+    normals = np.stack([summed(owner, unit[:, k] * _angles(mesh), n) for k in range(3)], axis=1)
     length = np.linalg.norm(normals, axis=1)
     normals /= np.where(length > 0, length, 1)[:, None]
     uses = np.maximum(np.bincount(owner, minlength=n), 1)
-    inset = np.stack([np.bincount(owner, corner_inset[:, k], minlength=n) for k in range(3)], axis=1) / uses[:, None]
+    inset = np.stack([summed(owner, corner_inset[:, k], n) for k in range(3)], axis=1) / uses[:, None]
     return Surface(
         points=mesh.vertices,
         normals=normals.astype(np.float32),
-        areas=np.bincount(owner, corner_areas, minlength=n).astype(np.float32),
+        areas=summed(owner, corner_areas, n).astype(np.float32),
         faces=mesh.faces,
         part=np.zeros(n, np.int32),
         inset=inset.astype(np.float32),
@@ -280,12 +283,12 @@ def _corner_fields(mesh: Mesh):
 
     angle = _angles(mesh)
     face_of = np.repeat(np.arange(len(faces)), 3)
-    normal = np.stack([np.bincount(patch, unit[face_of, k] * angle, minlength=count) for k in range(3)], axis=1)
+    normal = np.stack([summed(patch, unit[face_of, k] * angle, count) for k in range(3)], axis=1)
     normal /= np.maximum(np.linalg.norm(normal, axis=1), 1e-300)[:, None]
     area = length[face_of] / 6
-    weight = np.maximum(np.bincount(patch, area, minlength=count), 1e-300)
+    weight = np.maximum(summed(patch, area, count), 1e-300)
     toward = c.mean(axis=1)[face_of] - c.reshape(-1, 3)
-    inset = np.stack([np.bincount(patch, area * toward[:, k], minlength=count) for k in range(3)], axis=1)
+    inset = np.stack([summed(patch, area * toward[:, k], count) for k in range(3)], axis=1)
     inset *= (INSET_SHARE / weight)[:, None]
     inset -= np.einsum("ij,ij->i", inset, normal)[:, None] * normal  # along the skin only
     return normal[patch], area, inset[patch], patch
@@ -300,7 +303,7 @@ def _split_at_edges(mesh: Mesh, shell: NDArray[np.int32]) -> Surface:
     return Surface(
         points=mesh.vertices[mesh.faces.ravel()[first]],
         normals=normals[first].astype(np.float32),
-        areas=np.bincount(patch, areas, minlength=count).astype(np.float32),
+        areas=summed(patch, areas, count).astype(np.float32),
         faces=patch.reshape(-1, 3).astype(np.int32),
         part=np.repeat(shell, 3)[first],
         inset=inset[first].astype(np.float32),

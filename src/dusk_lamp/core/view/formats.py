@@ -2,6 +2,7 @@
 
 import io
 from collections.abc import Mapping
+from typing import Any
 
 import numpy as np
 from numpy.typing import NDArray
@@ -30,7 +31,7 @@ def ply_bytes(
     return "\n".join(header).encode("ascii") + rows.tobytes() + polygons.tobytes()
 
 
-def lit_ply(surface: Surface, fields: Mapping[str, NDArray]) -> bytes:
+def lit_ply(surface: Surface, fields: Mapping[str, Any]) -> bytes:
     """A PLY of the surface with its normals and the given fields on the vertices."""
     normals = {f"n{axis}": surface.normals[:, k] for k, axis in enumerate("xyz")}
     return ply_bytes(surface.points, surface.faces, {**normals, **fields})
@@ -47,7 +48,7 @@ def lit_glb(surface: Surface, value: NDArray[np.float32], grey: NDArray[np.uint8
         vertex_colors=np.column_stack([grey, grey, grey, np.full(len(grey), 255, np.uint8)]),
     )  # fmt: skip
     mesh.vertex_attributes["value"] = value.astype(np.float32)
-    return trimesh.exchange.gltf.export_glb(trimesh.Scene({"sculpt": mesh}))
+    return trimesh.exchange.gltf.export_glb(trimesh.Scene(mesh))
 
 
 def png_bytes(pixels: NDArray[np.uint8]) -> bytes:

@@ -39,7 +39,13 @@ class Snapshot:
 
 
 def snapshot(
-    surface: Surface, camera: Camera, width: int, height: int, *, margin: float = 0.04, zoom_height: float | None = None
+    surface: Surface,
+    camera: Camera,
+    width: int,
+    height: int,
+    *,
+    margin: float = 0.04,
+    zoom_height: float | None = None,
 ) -> Snapshot:
     """Look at the surface from a camera, fitted into width × height pixels.
 
@@ -57,8 +63,10 @@ def snapshot(
     away = 2 * surface.size
     depth = (surface.points @ camera.toward).max() + away
     origins = (
-        gx[..., None] * camera.right + gy[..., None] * camera.up + depth * camera.toward
-    ).reshape(-1, 3).astype(np.float32)
+        (gx[..., None] * camera.right + gy[..., None] * camera.up + depth * camera.toward)
+        .reshape(-1, 3)
+        .astype(np.float32)
+    )
     face, u, v = surface.caster.first_hits(origins, -camera.toward)
     hit = face >= 0
     corners = np.where(hit[:, None], surface.faces[np.maximum(face, 0)], -1)

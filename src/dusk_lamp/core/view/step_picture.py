@@ -29,7 +29,9 @@ def step_picture(
     seen = shot.seen
     painted = grey_srgb(greys)[np.minimum(step, max(k - 1, 0))]
     # a little side light, for the eye only: flat primer would be a black hole
-    form = 0.72 + 0.28 * np.clip(scene.surface.normals @ (0.5 * camera.toward + 0.5 * camera.up + 0.3 * camera.right), 0, 1)
+    form = 0.72 + 0.28 * np.clip(
+        scene.surface.normals @ (0.5 * camera.toward + 0.5 * camera.up + 0.3 * camera.right), 0, 1
+    )
     lift = 24.0 * (form - 0.72) / 0.28
     grey = shot.field((painted * form + lift).astype(np.float32))
     picture = np.repeat(grey[..., None], 3, axis=-1)

@@ -1,0 +1,32 @@
+"""Fixtures shared by all tests."""
+
+import lzma
+from importlib.resources import files
+
+import numpy as np
+import pytest
+
+from dusk_lamp.core.sculpt.mend import mend
+from dusk_lamp.core.sculpt.read import read_sculpt
+from dusk_lamp.core.sculpt.stand import Standing, stand
+from dusk_lamp.core.sculpt.surface import Surface, working_surface
+
+
+@pytest.fixture(scope="session")
+def warden_file(tmp_path_factory):
+    """The demo sculpt as a plain PLY."""
+    path = tmp_path_factory.mktemp("demo") / "wick-warden.ply"
+    path.write_bytes(lzma.decompress((files("dusk_lamp.demo") / "wick-warden.ply.xz").read_bytes()))
+    return path
+
+
+@pytest.fixture(scope="session")
+def warden(warden_file) -> Surface:
+    """The demo sculpt laid out coarsely, which is enough to compare light on."""
+    mended = mend(read_sculpt(warden_file))
+    return working_surface(stand(mended.mesh, Standing(height_mm=40)), mended.shell, samples=30_000)
+
+
+@pytest.fixture
+def rng():
+    return np.random.default_rng(20)

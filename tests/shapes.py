@@ -1,0 +1,38 @@
+"""Small shapes the tests are built from, and the way they become surfaces."""
+
+import numpy as np
+import trimesh
+
+from dusk_lamp.core.sculpt.mesh import Mesh
+from dusk_lamp.core.sculpt.surface import Surface, as_is_surface
+
+
+def mesh_of(shape: trimesh.Trimesh) -> Mesh:
+    return Mesh(np.asarray(shape.vertices, np.float32), np.asarray(shape.faces, np.int32))
+
+
+def surface_of(shape: trimesh.Trimesh) -> Surface:
+    return as_is_surface(mesh_of(shape))
+
+
+def ball(radius=10.0, fine=4, at=(0, 0, 0)) -> trimesh.Trimesh:
+    shape = trimesh.creation.icosphere(subdivisions=fine, radius=radius)
+    shape.apply_translation(at)
+    return shape
+
+
+def plate(x0, x1, y0, y1, z=0.0, cells=20) -> trimesh.Trimesh:
+    """A level sheet facing up."""
+    x, y = np.meshgrid(np.linspace(x0, x1, cells + 1), np.linspace(y0, y1, cells + 1), indexing="ij")
+    points = np.stack([x.ravel(), y.ravel(), np.full(x.size, z)], axis=1)
+    k = np.arange(cells * (cells + 1)).reshape(cells, cells + 1)[:, :-1].ravel()
+    faces = np.concatenate([np.stack([k, k + cells + 1, k + 1], 1), np.stack([k + 1, k + cells + 1, k + cells + 2], 1)])
+    return trimesh.Trimesh(points, faces, process=False)
+
+
+def together(*shapes: trimesh.Trimesh) -> trimesh.Trimesh:
+    return trimesh.util.concatenate(shapes)
+
+
+def cosine(normals, direction) -> np.ndarray:
+    return np.maximum(normals @ np.asarray(direction), 0)
