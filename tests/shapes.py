@@ -26,7 +26,9 @@ def plate(x0, x1, y0, y1, z=0.0, cells=20) -> trimesh.Trimesh:
     x, y = np.meshgrid(np.linspace(x0, x1, cells + 1), np.linspace(y0, y1, cells + 1), indexing="ij")
     points = np.stack([x.ravel(), y.ravel(), np.full(x.size, z)], axis=1)
     k = np.arange(cells * (cells + 1)).reshape(cells, cells + 1)[:, :-1].ravel()
-    faces = np.concatenate([np.stack([k, k + cells + 1, k + 1], 1), np.stack([k + 1, k + cells + 1, k + cells + 2], 1)])
+    faces = np.concatenate(
+        [np.stack([k, k + cells + 1, k + 1], 1), np.stack([k + 1, k + cells + 1, k + cells + 2], 1)]
+    )
     return trimesh.Trimesh(points, faces, process=False)
 
 

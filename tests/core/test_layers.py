@@ -38,4 +38,8 @@ def test_scripts_hold_no_arithmetic_of_the_craft():
     assert len(scripts) >= 6
     for path in scripts:
         text = path.read_text().lower()
-        assert "munsell" not in text and "luminance" not in text and "srgb" not in text.replace("linearsrgbcolorspace", "")
+        assert (
+            "munsell" not in text
+            and "luminance" not in text
+            and "srgb" not in text.replace("linearsrgbcolorspace", "")
+        )

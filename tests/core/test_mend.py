@@ -15,7 +15,10 @@ from ..shapes import ball, mesh_of, plate, together
 
 def soup(shape: trimesh.Trimesh) -> Mesh:
     """The shape as an STL holds it: three corners of its own per triangle."""
-    return Mesh(shape.triangles.reshape(-1, 3).astype(np.float32), np.arange(len(shape.faces) * 3, dtype=np.int32).reshape(-1, 3))
+    return Mesh(
+        shape.triangles.reshape(-1, 3).astype(np.float32),
+        np.arange(len(shape.faces) * 3, dtype=np.int32).reshape(-1, 3),
+    )
 
 
 def test_welding_finds_every_exactly_equal_corner_as_numpy_does():
@@ -86,7 +89,9 @@ def test_holes_doubles_degenerates_and_specks_are_counted():
     dusty = together(trimesh.Trimesh(shape.vertices, faces, process=False), ball(radius=0.004, fine=0, at=(12, 0, 0)))
     found = mend(mesh_of(dusty)).findings
     assert (found.holes, found.duplicate_faces, found.degenerate_faces, found.specks) == (1, 5, 1, 1)
-    assert found.open_edge_length == pytest.approx(trimesh.Trimesh(shape.vertices, [shape.faces[-1]]).edges_unique_length.sum(), rel=1e-4)
+    assert found.open_edge_length == pytest.approx(
+        trimesh.Trimesh(shape.vertices, [shape.faces[-1]]).edges_unique_length.sum(), rel=1e-4
+    )
     assert len(found.sentences()) == 4
 
 

@@ -35,7 +35,9 @@ def test_a_stood_up_sculpt_stands_on_the_ground_at_its_true_height():
 @pytest.mark.parametrize("lying", AXES)
 def test_the_warden_is_stood_up_again_however_it_lies(warden_file, lying):
     mesh = read_sculpt(warden_file)
-    turned = Mesh((mesh.vertices @ Standing(lying, fronts_for(lying)[0]).file_to_bench()).astype(np.float32), mesh.faces)
+    turned = Mesh(
+        (mesh.vertices @ Standing(lying, fronts_for(lying)[0]).file_to_bench()).astype(np.float32), mesh.faces
+    )
     assert guess_up(turned)[0].up == lying
 
 
@@ -51,7 +53,9 @@ def test_units_are_guessed_and_said(tall, unit, height):
     assert guess.sure == (unit == "mm")
 
 
-@pytest.mark.parametrize("bad", [("z", "z", 32), ("w", "-y", 32), ("z", "-y", 0), ("z", "-y", 1e9), ("z", "-y", float("nan"))])
+@pytest.mark.parametrize(
+    "bad", [("z", "z", 32), ("w", "-y", 32), ("z", "-y", 0), ("z", "-y", 1e9), ("z", "-y", float("nan"))]
+)
 def test_impossible_standings_are_refused(bad):
     with pytest.raises(SettingError):
         Standing(*bad)

@@ -56,7 +56,9 @@ def test_as_is_keeps_vertices_in_place_and_order():
 
 def test_as_is_smooths_normals_across_unwelded_corners_but_not_across_edges():
     shape = ball(fine=3)
-    soup = trimesh.Trimesh(shape.triangles.reshape(-1, 3), np.arange(len(shape.faces) * 3).reshape(-1, 3), process=False)
+    soup = trimesh.Trimesh(
+        shape.triangles.reshape(-1, 3), np.arange(len(shape.faces) * 3).reshape(-1, 3), process=False
+    )
     s = as_is_surface(mesh_of(soup))
     assert (s.normals * soup.vertices / 10).sum(axis=1).min() > 0.9999
     box = trimesh.creation.box()

@@ -162,7 +162,7 @@ def as_is_surface(mesh: Mesh) -> Surface:
 
 
 def _decimated(mesh: Mesh, shell: NDArray[np.int32], target: int) -> tuple[Mesh, NDArray[np.int32]]:
-    points, faces = fast_simplification.simplify(mesh.vertices, mesh.faces, target_count=target, agg=3)
+    points, faces = fast_simplification.simplify(mesh.vertices, mesh.faces, target_count=target, agg=7)
     points, faces = points.astype(np.float32), faces.astype(np.int32)
     corners = points[faces]
     flat = np.linalg.norm(np.cross(corners[:, 1] - corners[:, 0], corners[:, 2] - corners[:, 0]), axis=1) == 0

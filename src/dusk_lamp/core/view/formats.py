@@ -47,7 +47,7 @@ def lit_glb(surface: Surface, value: NDArray[np.float32], grey: NDArray[np.uint8
         upright, surface.faces, vertex_normals=normals, process=False, validate=False,
         vertex_colors=np.column_stack([grey, grey, grey, np.full(len(grey), 255, np.uint8)]),
     )  # fmt: skip
-    mesh.vertex_attributes["value"] = value.astype(np.float32)
+    mesh.vertex_attributes["_VALUE"] = value.astype(np.float32)
     return trimesh.exchange.gltf.export_glb(trimesh.Scene(mesh))
 
 

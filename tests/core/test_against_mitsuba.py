@@ -1,0 +1,129 @@
+"""Soft shadow and dome light sample by sample against Mitsuba 3, an independent renderer (scalar variant, CPU)."""
+
+import lzma
+from pathlib import Path
+
+import mitsuba as mi
+import numpy as np
+import pytest
+
+from dusk_lamp.core.light.key import key_light
+from dusk_lamp.core.light.lamp import Lamp
+from dusk_lamp.core.light.sky import sky_light, sky_view
+from dusk_lamp.core.sculpt.mend import mend
+from dusk_lamp.core.sculpt.read import read_sculpt
+from dusk_lamp.core.sculpt.stand import Standing, stand
+from dusk_lamp.core.sculpt.surface import working_surface
+from dusk_lamp.core.view.formats import lit_ply
+
+SPOTS = 250
+FAR_MM = 20_000.0
+
+
+@pytest.fixture(scope="module")
+def bunny(tmp_path_factory):
+    """An open mesh; see tests/data/README.md."""
+    path = tmp_path_factory.mktemp("bunny") / "bunny.ply"
+    path.write_bytes(lzma.decompress((Path(__file__).parent.parent / "data" / "bunny.ply.xz").read_bytes()))
+    mended = mend(read_sculpt(path))
+    return working_surface(stand(mended.mesh, Standing("y", "z", 32)), mended.shell, samples=30_000)
+
+
+def mitsuba_light(surface, spots, emitter, path, samples):
+    """Light that Mitsuba finds on some samples: what a white matt surface there sends straight out, 1 = the open lamp."""
+    mi.set_variant("scalar_rgb")
+    path.write_bytes(lit_ply(surface, {}))
+    eps = 2e-4 * surface.size
+    sensors = {}
+    for i, k in enumerate(spots):
+        normal = surface.normals[k].astype(float)
+        target = (surface.points[k] + surface.inset[k]).astype(float)
+        side = [0, 0, 1] if abs(normal[2]) < 0.9 else [1, 0, 0]
+        sensors[f"s{i:04d}"] = {
+            "type": "radiancemeter",
+            "film": {"type": "hdrfilm", "width": 1, "height": 1, "rfilter": {"type": "box"}},
+            "to_world": mi.ScalarTransform4f().look_at(
+                origin=list(target + eps * normal), target=list(target), up=side
+            ),
+        }
+    scene = mi.load_dict(
+        {
+            "type": "scene",
+            "integrator": {"type": "direct", "emitter_samples": 1, "bsdf_samples": 0},
+            "sculpt": {
+                "type": "ply",
+                "filename": str(path),
+                "bsdf": {
+                    "type": "twosided",
+                    "bsdf": {"type": "diffuse", "reflectance": {"type": "rgb", "value": 1.0}},
+                },
+            },
+            "sensor": {
+                "type": "batch",
+                "film": {
+                    "type": "hdrfilm",
+                    "width": len(spots),
+                    "height": 1,
+                    "rfilter": {"type": "box"},
+                    "pixel_format": "luminance",
+                },
+                "sampler": {"type": "independent", "sample_count": samples},
+                **sensors,
+            },
+            "lamp": emitter,
+        }
+    )
+    return np.array(mi.render(scene, seed=1)).reshape(-1)
+
+
+def spots_of(surface, rng):
+    return np.sort(rng.choice(len(surface), SPOTS, replace=False))
+
+
+def agrees(ours, theirs, mean, worst):
+    """Mean difference and the 95th percentile of 100 spots. Measured when this was written: soft shadow 0.002 and 0.010
+    on the warden; dome light 0.010 and 0.040 with 256 directions, of which Mitsuba's own noise is about a third."""
+    difference = np.abs(ours - theirs)
+    assert theirs.std() > 0.1, "the spots must differ for the comparison to mean anything"
+    assert difference.mean() < mean
+    assert np.percentile(difference, 95) < worst
+
+
+@pytest.mark.parametrize("which", ["warden", "bunny"])
+def test_a_soft_shadow_agrees(which, request, rng, tmp_path):
+    surface = request.getfixturevalue(which)
+    lamp = Lamp(40, 55, 20)
+    spots = spots_of(surface, rng)
+    radius = FAR_MM * np.tan(np.radians(lamp.size / 2))
+    brightness = 1 / np.sin(np.radians(lamp.size / 2)) ** 2  # a disc of radiance L gives πL·sin²(half angle)
+    place = mi_transform(lamp.direction.astype(float) * FAR_MM, radius)
+    emitter = {
+        "type": "disk",
+        "to_world": place,
+        "emitter": {"type": "area", "radiance": {"type": "rgb", "value": float(brightness)}},
+    }
+    theirs = mitsuba_light(surface, spots, emitter, tmp_path / "s.ply", 1024)
+    agrees(key_light(surface, lamp, 64).light[spots], theirs, 0.006, 0.03)
+
+
+@pytest.mark.parametrize("which", ["warden", "bunny"])
+def test_dome_light_agrees(which, request, rng, tmp_path):
+    surface = request.getfixturevalue(which)
+    spots = spots_of(surface, rng)
+    mi.set_variant("scalar_rgb")
+    sky = np.zeros((256, 512, 3), np.float32)
+    sky[:128] = 1.0  # the upper half; Mitsuba's own up is y, so it is turned to z
+    emitter = {
+        "type": "envmap",
+        "bitmap": mi.Bitmap(sky),
+        "to_world": mi.ScalarTransform4f().rotate([1, 0, 0], 90),
+    }
+    theirs = mitsuba_light(surface, spots, emitter, tmp_path / "s.ply", 1024)
+    agrees(sky_light(surface, sky_view(surface))[spots], theirs, 0.02, 0.06)
+
+
+def mi_transform(origin, radius):
+    mi.set_variant("scalar_rgb")
+    up = [0, 1, 0] if abs(origin[2]) > 0.9 * FAR_MM else [0, 0, 1]
+    turned = mi.ScalarTransform4f().look_at(origin=list(origin), target=[0, 0, 0], up=up)
+    return turned @ mi.ScalarTransform4f().scale([radius, radius, 1])

@@ -1,0 +1,134 @@
+"""Cameras, pictures and files that leave the house."""
+
+import io
+
+import numpy as np
+import pytest
+import trimesh
+from PIL import Image
+from pypdf import PdfReader
+
+from dusk_lamp.core.errors import SettingError
+from dusk_lamp.core.light.lamp import Lamp
+from dusk_lamp.core.light.rig import Scene
+from dusk_lamp.core.plan.steps import Step
+from dusk_lamp.core.view.camera import VIEWS, Camera
+from dusk_lamp.core.view.formats import lit_glb, lit_ply, png_bytes
+from dusk_lamp.core.view.raster import grey_picture, snapshot
+from dusk_lamp.core.view.sheet import SheetFacts, plan_pdf
+from dusk_lamp.core.view.step_picture import plan_snapshot, step_picture
+from dusk_lamp.web.sheet import FONTS
+
+from ..shapes import ball, surface_of
+
+
+@pytest.mark.parametrize("view", VIEWS)
+def test_a_ball_fills_its_picture_as_a_disc(view):
+    s = surface_of(ball(fine=5))
+    shot = snapshot(s, Camera.named(view), 200, 200, margin=0)
+    assert shot.seen.mean() == pytest.approx(np.pi / 4, abs=0.01)
+    assert shot.scale == pytest.approx(10, rel=0.01)
+
+
+def test_right_and_left_are_the_viewers_seen_from_the_front():
+    s = surface_of(ball(fine=4))
+    side = (s.points[:, 0] > 0) * 255.0
+    picture = snapshot(s, Camera.named("front"), 100, 100).field(side)
+    assert picture[50, 70] > 250 and picture[50, 30] < 5
+    assert snapshot(s, Camera.named("back"), 100, 100).field(side)[50, 30] > 250
+    assert snapshot(s, Camera.named("right"), 100, 100).field((s.points[:, 1] < 0) * 255.0)[50, 30] > 250, (
+        "its front is at the left"
+    )
+    assert snapshot(s, Camera.named("top"), 100, 100).field((s.points[:, 1] < 0) * 255.0)[70, 50] > 250, (
+        "the front is below"
+    )
+
+
+def test_the_lamps_own_view_and_no_other_name():
+    assert Camera.named("lamp", Lamp(30, 50)) == Camera(30, 50)
+    with pytest.raises(SettingError, match="a view is one of"):
+        Camera.named("../../etc/passwd")
+
+
+def test_a_picture_has_a_clear_ground_or_the_grey_asked_for():
+    s = surface_of(ball(fine=3))
+    levels = np.full(len(s), 200, np.uint8)
+    clear = grey_picture(s, levels, Camera(0, 0), 60, 80)
+    assert clear.shape == (80, 60, 4) and clear[0, 0, 3] == 0 and tuple(clear[40, 30]) == (200, 200, 200, 255)
+    assert grey_picture(s, levels, Camera(0, 0), 60, 80, ground=119)[0, 0, 0] == 119
+
+
+def test_a_ply_holds_fields_that_another_library_reads_back():
+    s = surface_of(ball(fine=2))
+    light, grey = s.normals[:, 2], np.arange(len(s)).astype(np.uint8)
+    back = trimesh.load(
+        io.BytesIO(lit_ply(s, {"light": light, "red": grey, "green": grey, "blue": grey})),
+        file_type="ply",
+        process=False,
+    )
+    data = back.metadata["_ply_raw"]["vertex"]["data"]
+    assert data.dtype.names == ("x", "y", "z", "nx", "ny", "nz", "light", "red", "green", "blue")
+    assert data["light"].ravel() == pytest.approx(light) and (data["red"].ravel() == grey).all()
+    assert (back.faces == s.faces).all() and back.vertices == pytest.approx(s.points)
+
+
+def test_a_glb_stands_upright_in_metres_with_colours():
+    s = surface_of(ball(fine=2, at=(0, 0, 10)))
+    back = trimesh.load(
+        io.BytesIO(lit_glb(s, s.normals[:, 2], np.full(len(s), 90, np.uint8))),
+        file_type="glb",
+        force="mesh",
+        process=False,
+    )
+    assert back.bounds[:, 1] == pytest.approx([0, 0.02], abs=1e-4), "glTF: y up, metres"
+    assert tuple(back.visual.vertex_colors[0][:3]) == (90, 90, 90)
+    assert back.vertex_attributes["_VALUE"].ravel() == pytest.approx(s.normals[:, 2], abs=1e-6)
+
+
+def test_a_steps_picture_marks_where_the_grey_goes_and_survives_black_and_white():
+    s = surface_of(ball(fine=5))
+    scene, camera = Scene(s), Camera.named("front")
+    step = np.where(s.points[:, 2] > 0, 2, 1).astype(np.uint8)
+    shot = plan_snapshot(scene, camera, 120, 160, 22)
+    picture = step_picture(scene, shot, camera, np.array([1.5, 5, 9.5]), step, 2).astype(float)
+    top, bottom = picture[40:70, 45:75].reshape(-1, 3), picture[95:120, 45:75].reshape(-1, 3)
+    assert (top[:, 0] - top[:, 2] > 40).mean() > 0.9, "amber where it goes"
+    assert np.ptp(bottom, axis=1).max() < 3, "neutral where it does not"
+    grey = top @ [0.2126, 0.7152, 0.0722]
+    assert grey.std() > 15 > bottom.std(), "hatching shows without colour"
+    assert (picture[0, 0] == 255).all(), "paper stays white"
+
+
+def test_the_pdf_has_every_step_its_numbers_and_its_cautions():
+    picture = png_bytes(np.full((44, 33, 3), 200, np.uint8))
+    steps = [
+        Step(
+            n,
+            f"Grey {n}",
+            n + 0.5,
+            10 * n,
+            f"#{20 * n:02x}" * 1 + f"{20 * n:02x}" * 2,
+            1 / n,
+            900 / n,
+            0.1,
+            90,
+            "From above.",
+            "Thin coats.",
+            ["Mind the fumes."],
+        )
+        for n in range(1, 8)
+    ]
+    pdf = plan_pdf(
+        SheetFacts("Wärter & Söhne <b>", "Lamp above.", 32, 900, ""),
+        steps,
+        list(VIEWS),
+        lambda k, v: picture,
+        picture,
+        FONTS,
+    )
+    text = " ".join(page.extract_text() for page in PdfReader(io.BytesIO(pdf)).pages)
+    assert "Wärter & Söhne <b>" in text
+    for step in steps:
+        assert f"{step.number}. {step.title}" in text and f"N {step.value:.1f}" in text
+    assert text.count("Mind the fumes.") == 7
+    assert Image.open(io.BytesIO(picture)).size == (33, 44)

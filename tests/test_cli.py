@@ -1,0 +1,142 @@
+"""The command line, as others call it."""
+
+import numpy as np
+import pytest
+import trimesh
+
+from dusk_lamp.cli import main
+
+from .shapes import ball, plate
+
+
+def shaded(path):
+    mesh = trimesh.load(path, process=False)
+    data = mesh.metadata["_ply_raw"]["vertex"]["data"]
+    return {name: data[name].ravel() for name in data.dtype.names}
+
+
+@pytest.fixture
+def ball_file(tmp_path):
+    path = tmp_path / "ball.ply"
+    ball(fine=3, at=(0, 0, 30)).export(path)
+    return path
+
+
+def test_shade_as_is_writes_the_contracts_columns_vertex_by_vertex(tmp_path, ball_file):
+    out = tmp_path / "out.ply"
+    assert main(["shade", str(ball_file), "-o", str(out), "--as-is", "--lamp", "-35,40"]) == 0
+    assert out.read_bytes().startswith(b"ply\nformat binary_little_endian 1.0\n")
+    got = shaded(out)
+    assert list(got) == ["x", "y", "z", "nx", "ny", "nz", "light", "visible", "value", "red", "green", "blue"]
+    want = trimesh.load(ball_file, process=False).vertices
+    assert np.stack([got[k] for k in "xyz"], 1) == pytest.approx(want, abs=1e-5)
+    a, e = np.radians([-35, 40])
+    toward = np.array([np.cos(e) * np.sin(a), -np.cos(e) * np.cos(a), np.sin(e)])
+    assert got["light"] == pytest.approx(np.maximum((want - [0, 0, 30]) @ toward / 10, 0), abs=0.01)
+    assert set(np.unique(got["visible"])) == {0, 1} and got["value"].min() >= 0 and got["value"].max() <= 10
+    assert (got["red"] == got["green"]).all()
+
+
+def test_shade_defaults_to_a_hard_lamp_straight_above(tmp_path, ball_file):
+    out = tmp_path / "out.ply"
+    main(["shade", str(ball_file), "-o", str(out), "--as-is"])
+    got = shaded(out)
+    assert got["light"] == pytest.approx(np.maximum((got["z"] - 30) / 10, 0), abs=0.01)
+
+
+def test_shade_by_sky_alone(tmp_path, ball_file):
+    """W·(1 + cos β)/2 on a convex body."""
+    out = tmp_path / "out.ply"
+    assert main(["shade", str(ball_file), "-o", str(out), "--as-is", "--lamp", "off", "--sky", "0.6"]) == 0
+    got = shaded(out)
+    assert got["light"] == pytest.approx(0.6 * (1 + (got["z"] - 30) / 10) / 2, abs=0.006)
+    assert (got["visible"] == 0).all()
+
+
+def test_shade_without_as_is_stands_it_up_and_lays_it_out(tmp_path):
+    path, out = tmp_path / "lying.stl", tmp_path / "out.ply"
+    trimesh.creation.box((4, 8, 2)).export(path)
+    assert (
+        main(
+            [
+                "shade",
+                str(path),
+                "-o",
+                str(out),
+                "--up",
+                "y",
+                "--height",
+                "32",
+                "--samples",
+                "3000",
+                "--sky",
+                "0.2",
+                "--bounce",
+                "0.3",
+                "--lamp",
+                "0,90,20",
+            ]
+        )
+        == 0
+    )
+    got = shaded(out)
+    assert np.ptp(got["z"]) == pytest.approx(32, rel=1e-4) and got["z"].min() == pytest.approx(0, abs=1e-4)
+    assert np.ptp(got["x"]) == pytest.approx(16, rel=1e-4)
+    assert 2_000 < len(got["x"]) < 6_000
+
+
+def test_a_flat_sheet_is_lit(tmp_path):
+    path, out = tmp_path / "sheet.ply", tmp_path / "out.ply"
+    plate(-5, 5, -5, 5).export(path)
+    assert main(["shade", str(path), "-o", str(out), "--as-is", "--lamp", "0,30"]) == 0
+    assert shaded(out)["light"] == pytest.approx(0.5, abs=1e-4)
+
+
+@pytest.mark.parametrize(
+    "extra",
+    [["--lamp", "north"], ["--lamp", "1"], ["--lamp", "0,120"], ["--lamp", "0,90,500"], ["--sky", "-1"], ["--bounce", "2"],
+     ["--height", "0"], ["--height", "nan"], ["--up", "q"], ["--samples", "3"], ["--sky", "lots"], ["--sky-kind", "stormy"]],
+)  # fmt: skip
+def test_bad_settings_exit_with_2_one_line_and_no_file(tmp_path, ball_file, capsys, extra):
+    _refused(tmp_path, [str(ball_file)], extra, capsys)
+
+
+@pytest.mark.parametrize("content", [b"", b"no sculpt at all", b"\0" * 90, b"solid\nendsolid"])
+def test_bad_files_exit_with_2_one_line_and_no_file(tmp_path, capsys, content):
+    path = tmp_path / "bad.stl"
+    path.write_bytes(content)
+    _refused(tmp_path, [str(path)], [], capsys)
+    _refused(tmp_path, [str(path)], ["--as-is"], capsys)
+    _refused(tmp_path, [str(tmp_path / "missing.stl")], [], capsys)
+
+
+def _refused(tmp_path, file, extra, capsys):
+    out = tmp_path / "out.ply"
+    try:
+        code = main(["shade", *file, "-o", str(out), *extra])
+    except SystemExit as left:
+        code = left.code
+    said = capsys.readouterr().err.strip()
+    assert code == 2
+    assert said.startswith("dusk-lamp: ") and "\n" not in said and "Traceback" not in said
+    assert not out.exists() and not list(tmp_path.glob("*.part"))
+
+
+def test_an_earlier_result_survives_a_failed_run(tmp_path, ball_file):
+    out = tmp_path / "out.ply"
+    main(["shade", str(ball_file), "-o", str(out), "--as-is"])
+    before = out.read_bytes()
+    assert main(["shade", str(tmp_path / "missing.stl"), "-o", str(out)]) == 2
+    assert out.read_bytes() == before
+
+
+@pytest.mark.parametrize("scale", [1e-6, 1e6])
+def test_tiny_and_huge_units_are_lit_all_the_same_and_said(tmp_path, capsys, scale):
+    shape = ball(fine=3)
+    shape.apply_scale(scale)
+    path, out = tmp_path / "odd.stl", tmp_path / "out.ply"
+    shape.export(path)
+    assert main(["shade", str(path), "-o", str(out), "--samples", "2000"]) == 0
+    assert "set its height" in capsys.readouterr().err
+    got = shaded(out)
+    assert got["light"] == pytest.approx(np.maximum(got["nz"], 0), abs=0.02)
