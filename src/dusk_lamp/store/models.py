@@ -3,7 +3,7 @@
 from datetime import UTC, datetime
 from typing import Any, ClassVar
 
-from sqlalchemy import JSON, ForeignKey, String
+from sqlalchemy import JSON, Float, ForeignKey, String
 from sqlalchemy.orm import DeclarativeBase, Mapped, mapped_column, relationship
 
 from ..core.light.rig import Rig
@@ -22,7 +22,7 @@ def now() -> datetime:
 class Base(DeclarativeBase):
     """The root of all tables."""
 
-    type_annotation_map: ClassVar = {dict[str, Any]: JSON, list[str]: JSON}
+    type_annotation_map: ClassVar = {dict[str, Any]: JSON, list[str]: JSON, float: Float}
 
 
 class Sculpt(Base):

@@ -15,7 +15,7 @@ from .common import the_sculpt
 from .sheet import download, plan_for
 
 blueprint = Blueprint("exports", __name__)
-PICTURE_SIZE = (1200, 1600)
+PICTURE_SIZE = (900, 1200)
 
 
 @blueprint.get("/sculpts/<int:sculpt_id>/plan.json")

@@ -1,0 +1,73 @@
+"""The real thing: `dusk-lamp serve` with its worker, and Debian's Chromium in front of it."""
+
+import shutil
+import signal
+import subprocess
+import sys
+import time
+import urllib.request
+
+import pytest
+from playwright.sync_api import sync_playwright
+
+CHROMIUM = shutil.which("chromium") or shutil.which("chromium-browser") or "/usr/bin/chromium"
+ARGUMENTS = [
+    "--no-sandbox", "--use-gl=angle", "--use-angle=swiftshader", "--enable-unsafe-swiftshader",
+    "--disable-background-networking", "--disable-component-update", "--disable-sync", "--no-first-run",
+]  # fmt: skip
+
+
+class Server:
+    """One running bench."""
+
+    def __init__(self, data):
+        self.data = data
+        self.process = subprocess.Popen(
+            [sys.executable, "-m", "dusk_lamp.cli", "serve", "--port", "0", "--data", str(data)],
+            stdout=subprocess.PIPE,
+            text=True,
+        )
+        said = self.process.stdout.readline()
+        self.address = next(word for word in said.split() if word.startswith("http"))
+        for _ in range(100):
+            try:
+                urllib.request.urlopen(self.address, timeout=5).read()
+                return
+            except OSError:
+                time.sleep(0.1)
+        raise AssertionError("the server did not come up")
+
+    def end(self):
+        self.process.send_signal(signal.SIGTERM)
+        self.process.wait(20)
+
+
+@pytest.fixture(scope="module")
+def server(tmp_path_factory):
+    server = Server(tmp_path_factory.mktemp("bench") / "data")
+    yield server
+    server.end()
+
+
+@pytest.fixture(scope="session")
+def chromium():
+    with sync_playwright() as p:
+        browser = p.chromium.launch(executable_path=CHROMIUM, args=ARGUMENTS)
+        yield browser
+        browser.close()
+
+
+@pytest.fixture
+def page(chromium, server):
+    """A page at 1280 × 800 that fails the test on any script error or blocked content."""
+    context = chromium.new_context(viewport={"width": 1280, "height": 800}, accept_downloads=True)
+    page = context.new_page()
+    page.set_default_timeout(30_000)
+    trouble = []
+    page.on("pageerror", lambda e: trouble.append(str(e)))
+    page.on("console", lambda m: trouble.append(m.text) if m.type == "error" else None)
+    page.trouble = trouble
+    page.goto(server.address)
+    yield page
+    context.close()
+    assert trouble == []

@@ -1,0 +1,129 @@
+"""A shelf of its own for every test, and a browserless painter who uses it."""
+
+import io
+import re
+import shutil
+
+import numpy as np
+import pytest
+import trimesh
+from bs4 import BeautifulSoup
+
+from dusk_lamp.core.sculpt import surface
+from dusk_lamp.web.app import create_app
+
+from ..shapes import ball, together
+
+
+@pytest.fixture(scope="session", autouse=True)
+def coarse():
+    """Few samples, so that a test of the pages is not a test of patience."""
+    with pytest.MonkeyPatch.context() as patch:
+        patch.setattr(surface, "FEWEST_SAMPLES", 2_000)
+        patch.setattr(surface, "MOST_SAMPLES", 3_000)
+        yield
+
+
+def shelf_at(data):
+    app = create_app(data, testing=True, upload_limit_mb=3)
+    app.extensions["workshop"].queue.huey.immediate = True  # jobs run at once, in the test
+    return app
+
+
+@pytest.fixture(scope="session")
+def with_a_sculpt(tmp_path_factory, coarse, figure):
+    """A data folder with one prepared sculpt, to be copied."""
+    data = tmp_path_factory.mktemp("prepared") / "data"
+    app = shelf_at(data)
+    Painter(app.test_client()).bring(figure, "Lamp keeper.stl")
+    app.extensions["workshop"].store.close()
+    return data
+
+
+@pytest.fixture
+def app(tmp_path, request):
+    if "sculpt_id" in request.fixturenames:
+        shutil.copytree(request.getfixturevalue("with_a_sculpt"), tmp_path / "data")
+    app = shelf_at(tmp_path / "data")
+    yield app
+    app.extensions["workshop"].store.close()
+
+
+@pytest.fixture
+def store(app):
+    return app.extensions["workshop"].store
+
+
+class Painter:
+    """Asks for pages, fills in forms, and reads what comes back as a tree."""
+
+    def __init__(self, client):
+        self.client = client
+
+    def page(self, url, code=200) -> BeautifulSoup:
+        answer = self.client.get(url, follow_redirects=True)
+        assert answer.status_code == code, answer.text[:500]
+        return BeautifulSoup(answer.data, "html.parser")
+
+    def token(self) -> str:
+        return self.page("/").find("meta", {"name": "csrf-token"})["content"]
+
+    def post(self, url, data=None, code=200, **more) -> BeautifulSoup:
+        headers = {"X-CSRFToken": self.token(), **more.pop("headers", {})}
+        answer = self.client.post(url, data=data, headers=headers, follow_redirects=True, **more)
+        assert answer.status_code == code, answer.text[:500]
+        return BeautifulSoup(answer.data, "html.parser")
+
+    def json(self, method, url, body, code=200):
+        answer = self.client.open(
+            url, method=method, json=body, headers={"X-CSRFToken": self.token(), "X-Requested-With": "fetch"}
+        )
+        assert answer.status_code == code, answer.data[:500]
+        return answer
+
+    def bring(self, content: bytes, name: str, code=201):
+        answer = self.client.post(
+            "/sculpts",
+            data={"file": (io.BytesIO(content), name)},
+            headers={"X-CSRFToken": self.token(), "X-Requested-With": "fetch"},
+        )
+        assert answer.status_code == code, answer.data[:500]
+        return answer.get_json()
+
+    def settings(self, sculpt_id) -> dict:
+        bench = self.page(f"/sculpts/{sculpt_id}/light").find(id="bench")
+        import json
+
+        kept = {name: json.loads(bench[f"data-{name}"]) for name in ("rig", "ladder", "exposure")}
+        return {**kept, "revision": int(bench["data-revision"])}
+
+
+@pytest.fixture
+def painter(app):
+    return Painter(app.test_client())
+
+
+@pytest.fixture(scope="session")
+def figure() -> bytes:
+    """An STL that stands up: a body and a head on a plinth."""
+    plinth = trimesh.creation.cylinder(radius=8, height=4, sections=48)
+    plinth.apply_translation((0, 0, 2))
+    shape = together(plinth, ball(5, 3, (0, 0, 12)), ball(3, 3, (0, 0, 22)))
+    return shape.export(file_type="stl")
+
+
+@pytest.fixture
+def sculpt_id(app):
+    """The one sculpt of a shelf that was prepared beforehand."""
+    return 1
+
+
+def packet(answer) -> tuple[dict, np.ndarray]:
+    """A heading and the bytes after it, as the scripts unpack them."""
+    import json
+
+    n = int.from_bytes(answer.data[:4], "little")
+    return json.loads(answer.data[4 : 4 + n]), np.frombuffer(answer.data[4 + n :], np.uint8)
+
+
+INLINE = re.compile(r"\bon\w+\s*=|javascript:|\bstyle\s*=", re.I)

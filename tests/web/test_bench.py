@@ -1,0 +1,176 @@
+"""The bench, the standing and the sheet."""
+
+import io
+import json
+
+import numpy as np
+import pytest
+import trimesh
+from PIL import Image
+
+from dusk_lamp.core.light.rig import Rig
+from dusk_lamp.core.plan.ladder import Ladder, lay_bands
+from dusk_lamp.core.plan.target import Exposure, target_value
+from dusk_lamp.store.models import Sculpt
+
+from .conftest import packet
+
+
+def test_the_bench_relights_with_the_cores_own_numbers(painter, sculpt_id, app, store):
+    wish = painter.settings(sculpt_id)
+    wish["rig"]["lamp"] = {"azimuth": -50, "elevation": 35, "size": 10}
+    heading, rest = packet(painter.json("POST", f"/sculpts/{sculpt_id}/relight", wish))
+    with store.session() as session:
+        scene = app.extensions["workshop"].scenes.of(session.get(Sculpt, sculpt_id)).scene
+    rig = Rig.from_dict(wish["rig"])
+    value = target_value(scene.light(rig).total, Exposure(), rig.full)
+    n = len(scene.surface)
+    assert rest[:n] == pytest.approx(np.round(value * 25), abs=1)
+    bands = lay_bands(scene.surface, value, Ladder(), Exposure())
+    assert (rest[n : 2 * n] == bands.step).all()
+    assert heading["share"] == pytest.approx(bands.area_mm2 / bands.area_mm2.sum(), abs=1e-3)
+    assert sum(heading["histogram"]) == pytest.approx(scene.surface.areas.sum(), rel=1e-3)
+
+
+def test_a_moving_lamp_is_answered_with_the_quick_samples_only(painter, sculpt_id):
+    surface, _ = packet(painter.client.get(f"/sculpts/{sculpt_id}/surface.bin"))
+    heading, levels = packet(
+        painter.json("POST", f"/sculpts/{sculpt_id}/relight", {**painter.settings(sculpt_id), "moving": True})
+    )
+    assert heading["moving"] and len(levels) == surface["quick"]
+
+
+def test_the_surface_arrives_as_it_lies_in_memory(painter, sculpt_id):
+    heading, rest = packet(painter.client.get(f"/sculpts/{sculpt_id}/surface.bin"))
+    n, f = heading["samples"], heading["faces"]
+    points = rest[: n * 12].view(np.float32).reshape(n, 3)
+    assert points[:, 2].min() == pytest.approx(0, abs=1e-4) and points[:, 2].max() == pytest.approx(25, rel=1e-3)
+    assert rest[n * 16 : n * 16 + f * 12].view(np.uint32).max() == n - 1
+    assert len(rest) == n * 16 + f * 12 + heading["quick"] * 4 + heading["quick_faces"] * 12
+    assert len(heading["greys"]) == 256 and set(heading["views"]) == {"front", "right", "back", "left", "top"}
+
+
+def test_light_and_ladder_are_kept_over_a_reload(painter, sculpt_id):
+    wish = painter.settings(sculpt_id)
+    wish["rig"]["lamp"]["elevation"], wish["ladder"] = 20.0, {"steps": 7, "white_budget": None, "cuts": None}
+    assert painter.json("PUT", f"/sculpts/{sculpt_id}/plan", wish).get_json() == {"revision": 1}
+    kept = painter.settings(sculpt_id)
+    assert (
+        kept["rig"]["lamp"]["elevation"] == 20
+        and kept["ladder"]["steps"] == 7
+        and kept["ladder"]["white_budget"] is None
+    )
+
+
+def test_two_tabs_cannot_overwrite_each_other_unseen(painter, sculpt_id):
+    one, two = painter.settings(sculpt_id), painter.settings(sculpt_id)
+    one["rig"]["sky"], two["rig"]["sky"] = 0.1, 0.9
+    painter.json("PUT", f"/sculpts/{sculpt_id}/plan", one)
+    told = painter.json("PUT", f"/sculpts/{sculpt_id}/plan", two, code=409).get_json()
+    assert "another tab" in told["error"] and told["theirs"]["rig"]["sky"] == 0.1
+    assert painter.settings(sculpt_id)["rig"]["sky"] == 0.1, "nothing was lost"
+    painter.json("PUT", f"/sculpts/{sculpt_id}/plan", {**two, "anyway": True})
+    assert painter.settings(sculpt_id)["rig"]["sky"] == 0.9
+
+
+@pytest.mark.parametrize(
+    "change",
+    [{"rig": {}}, {"rig": {"lamp": {"azimuth": 0, "elevation": 400, "size": 0}, "sky": 0, "sky_kind": "uniform", "bounce": 0}},
+     {"ladder": {"steps": 99, "white_budget": 0.1}}, {"exposure": {"gain": "bright"}}, {"exposure": None}, {"ladder": [1]}],
+)  # fmt: skip
+def test_settings_that_make_no_sense_are_refused_in_words(painter, sculpt_id, change):
+    wish = {**painter.settings(sculpt_id), **change}
+    for method, url in (("POST", "relight"), ("PUT", "plan")):
+        said = painter.json(method, f"/sculpts/{sculpt_id}/{url}", wish, code=400).get_json()["error"]
+        assert len(said) > 20 and "Error" not in said
+
+
+def test_stages_light_up_in_order_of_work(painter, sculpt_id):
+    def lit():
+        return [
+            a["data-stage"]
+            for a in painter.page(f"/sculpts/{sculpt_id}/light").select(".string a[data-stage]")
+            if a.select(".lamp-lit")
+        ]
+
+    assert lit() == []
+    painter.post(f"/sculpts/{sculpt_id}/stand", {"up": "z", "front": "-y", "height": "25"})
+    painter.post(f"/sculpts/{sculpt_id}/done/light")
+    page = painter.post(f"/sculpts/{sculpt_id}/done/ladder")
+    assert page.find(class_="sheet"), "the last stage leads to the sheet"
+    assert lit() == ["stand", "light", "ladder", "sheet"]
+    assert "4 of 4 stages" in painter.page("/").text
+
+
+def test_six_ways_to_stand_and_four_to_face_are_shown_as_pictures(painter, sculpt_id):
+    page = painter.page(f"/sculpts/{sculpt_id}/stand")
+    pictures = [img["src"] for img in page.select(".way img")]
+    assert len(pictures) == 10
+    assert len({painter.client.get(src).data for src in pictures[:6]}) >= 3, "the ways differ"
+    assert page.select_one(".way")["aria-current"] == "true", "the likeliest comes first and is chosen"
+
+
+def test_standing_it_another_way_lays_it_out_anew(painter, sculpt_id):
+    painter.post(f"/sculpts/{sculpt_id}/stand", {"up": "x", "front": "-y", "height": "54,5"})
+    heading, _ = packet(painter.client.get(f"/sculpts/{sculpt_id}/surface.bin"))
+    assert heading["high"][2] == pytest.approx(54.5, rel=1e-3), "a decimal comma is understood"
+
+
+def test_odd_units_are_said(painter, figure):
+    shape = trimesh.load(io.BytesIO(figure), file_type="stl")
+    shape.apply_scale(1.8 / 25)
+    metres = painter.bring(shape.export(file_type="stl"), "Giant.stl")["id"]
+    page = painter.page(f"/sculpts/{metres}/stand")
+    assert "in metres" in page.select_one(".units.unsure").text
+    assert page.find(id="height")["value"] == "32.0"
+
+
+@pytest.mark.parametrize(
+    "form",
+    [
+        {"up": "z", "front": "z", "height": "32"},
+        {"up": "z", "front": "-y", "height": "tall"},
+        {"up": "z", "front": "-y", "height": "-1"},
+        {},
+    ],
+)
+def test_impossible_standings_are_refused_in_words(painter, sculpt_id, form):
+    assert painter.post(f"/sculpts/{sculpt_id}/stand", form, code=400).find(class_="trouble")
+
+
+def test_the_sheet_shows_each_step_with_grey_pictures_share_and_cautions(painter, sculpt_id):
+    page = painter.page(f"/sculpts/{sculpt_id}/sheet")
+    steps = page.select("article.step")
+    assert len(steps) == 5
+    for step in steps:
+        assert len(step.select("figure img")) == 5 and "mm²" in step.text and "Mind." in step.text
+        assert step.select_one(".swatch rect")["fill"].startswith("#")
+    picture = Image.open(io.BytesIO(painter.client.get(steps[2].select("img")[0]["src"]).data)).convert("RGB")
+    pixels = np.asarray(picture).reshape(-1, 3).astype(int)
+    assert ((pixels[:, 0] - pixels[:, 2]) > 60).mean() > 0.02, "the new band is marked in amber"
+    painter.page(f"/sculpts/{sculpt_id}/steps/99/front.png", code=404)
+
+
+def test_exports_open_elsewhere(painter, sculpt_id):
+    get = painter.client.get
+    assert get(f"/sculpts/{sculpt_id}/plan.pdf").data.startswith(b"%PDF")
+    plan = json.loads(get(f"/sculpts/{sculpt_id}/plan.json").data)
+    assert [s["number"] for s in plan["steps"]] == [1, 2, 3, 4, 5] and plan["light"]["lamp"]["elevation"] == 90
+    ply = trimesh.load(io.BytesIO(get(f"/sculpts/{sculpt_id}/sculpt.ply").data), file_type="ply", process=False)
+    assert {"light", "visible", "value", "step"} <= set(ply.metadata["_ply_raw"]["vertex"]["data"].dtype.names)
+    glb = trimesh.load(io.BytesIO(get(f"/sculpts/{sculpt_id}/sculpt.glb").data), file_type="glb", force="mesh")
+    assert len(glb.faces) == len(ply.faces)
+    for query in ("view=lamp", "view=back&steps=1", "azimuth=30&elevation=10&ground=3"):
+        assert Image.open(io.BytesIO(get(f"/sculpts/{sculpt_id}/view.png?{query}").data)).size == (900, 1200)
+    for bad in ("view.png?view=moon", "view.png?azimuth=east", "sculpt.exe"):
+        painter.page(f"/sculpts/{sculpt_id}/{bad}", code=400)
+
+
+def test_a_lost_cache_is_said_not_crashed_on(painter, sculpt_id, store, app):
+    import shutil
+
+    shutil.rmtree(store.cache.root)
+    app.extensions["workshop"].scenes._kept.clear()
+    answer = painter.client.get(f"/sculpts/{sculpt_id}/light")
+    assert answer.status_code in (200, 409)
+    assert "Traceback" not in answer.text

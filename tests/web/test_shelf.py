@@ -1,0 +1,171 @@
+"""The shelf: bringing, renaming, copying, deleting; and what happens to bad files."""
+
+import json
+import struct
+
+import pytest
+import trimesh
+
+from dusk_lamp.store.models import Job, Sculpt
+
+from ..shapes import ball
+from .conftest import INLINE
+
+
+def test_a_dropped_file_becomes_a_lit_sculpt(painter, figure, store):
+    brought = painter.bring(figure, "Lamp keeper.stl")
+    card = painter.page("/").find(id=f"sculpt-{brought['id']}")
+    assert card.find("input", {"name": "name"})["value"] == "Lamp keeper"
+    assert "25 mm" in card.text
+    picture = painter.client.get(card.find("img")["src"])
+    assert picture.mimetype == "image/png" and len(picture.data) > 2_000
+    with store.session() as session:
+        job = session.get(Sculpt, brought["id"]).latest_job
+        assert (job.state, job.share) == ("done", 1.0)
+
+
+BAD = {
+    "empty.stl": (b"", "empty"),
+    "letter.stl": (b"Dear painter,\n" * 30, "text with the ending"),
+    "cut.stl": (ball(fine=2).export(file_type="stl")[:-99], "cut short"),
+    "liar.stl": (b"\0" * 80 + struct.pack("<I", 10**9) + b"\0" * 50, "cut short"),
+    "one.stl": (b"\0" * 80 + struct.pack("<I", 1) + struct.pack("<12f", *[0, 0, 1], *[0, 0, 0, 1, 0, 0, 0, 1, 0]) + b"\0\0", "scrap"),
+    "points.ply": (trimesh.PointCloud([[0, 0, 0], [1, 0, 0]]).export(file_type="ply"), "only points"),
+    "nan.obj": (b"v nan 0 0\nv 1 0 0\nv 0 1 0\nf 1 2 3\n", ""),
+}  # fmt: skip
+
+
+@pytest.mark.parametrize("name", BAD)
+def test_a_bad_file_says_why_and_harms_nothing_else(painter, figure, name):
+    good = painter.bring(figure, "Good.stl")["id"]
+    content, words = BAD[name]
+    bad = painter.bring(content, name)["id"]
+    card = painter.page("/").find(id=f"sculpt-{bad}")
+    said = card.find(class_="trouble").text
+    assert "Could not be prepared" in said and words in said
+    assert "Traceback" not in card.text and "/data/" not in card.text
+    assert painter.page("/").find(id=f"sculpt-{good}").find("img")
+    assert card.find("button", string=lambda t: t and "Try again" in t) or "Try again" in card.text
+
+
+@pytest.mark.parametrize("name", ["notes.txt", "figure", "../../etc/passwd", "run.stl.exe"])
+def test_other_kinds_of_files_are_refused_at_the_door(painter, name):
+    assert "bring STL" in painter.bring(b"x", name, code=400)["error"]
+
+
+def test_a_file_over_the_limit_is_refused_with_the_limit(painter):
+    assert "3 MB" in painter.bring(b"\0" * 3_200_000, "big.stl", code=413)["error"]
+
+
+def test_names_with_paths_and_markup_are_only_ever_shown(painter, figure, store, tmp_path):
+    wild = "..\\..\\<script>alert(1)<!--'&.stl"
+    brought = painter.bring(figure, wild)
+    html = painter.client.get("/").text
+    assert "<script>alert" not in html and "&lt;script&gt;" in html
+    with store.session() as session:
+        sha = session.get(Sculpt, brought["id"]).file_sha
+    assert [p.name for p in store.uploads.iterdir()] == [f"{sha}.stl"]
+    painter.post(f"/sculpts/{brought['id']}/rename", {"name": "<img src=x onerror=alert(1)>"})
+    card = painter.page("/").find(id=f"sculpt-{brought['id']}")
+    assert card.find("input", {"name": "name"})["value"] == "<img src=x onerror=alert(1)>"
+    assert len(card.find_all("img")) == 1
+    for url in (f"/sculpts/{brought['id']}/light", f"/sculpts/{brought['id']}/sheet"):
+        assert "<img src=x" not in painter.client.get(url).text
+    disposition = painter.client.get(f"/sculpts/{brought['id']}/plan.json").headers["Content-Disposition"]
+    assert "<" not in disposition and "/" not in disposition.split("filename=")[1]
+
+
+def test_the_same_file_twice_is_said_and_shares_its_work(painter, figure, store):
+    painter.bring(figure, "Keeper.stl")
+    entries = {p.name for p in store.cache.root.glob("*/*")}
+    again = painter.bring(figure, "Keeper.stl")
+    assert "already have this file as 'Keeper'" in again["said"]
+    assert painter.page("/").find(id=f"sculpt-{again['id']}").find("input", {"name": "name"})["value"] == "Keeper (2)"
+    assert {p.name for p in store.cache.root.glob("*/*")} == entries
+    assert len(list(store.uploads.iterdir())) == 1
+
+
+def test_renaming_copying_deleting_and_putting_back(painter, sculpt_id):
+    card = painter.post(f"/sculpts/{sculpt_id}/rename", {"name": "  Night   warden "})
+    assert card.find("input", {"name": "name"})["value"] == "Night warden"
+    assert (
+        painter.post(f"/sculpts/{sculpt_id}/rename", {"name": "   "}).find("input", {"name": "name"})["value"]
+        == "Night warden"
+    )
+    copies = painter.post(f"/sculpts/{sculpt_id}/duplicate")
+    assert [i["value"] for i in copies.find_all("input", {"name": "name"})] == ["Night warden (2)", "Night warden"]
+    gone = painter.post(f"/sculpts/{sculpt_id}/delete")
+    assert "Put it back" in gone.text
+    painter.page(f"/sculpts/{sculpt_id}/light", code=404)
+    assert "Lately deleted (1)" in painter.page("/").text, "a reload does not lose the way back"
+    painter.post(f"/sculpts/{sculpt_id}/restore")
+    assert painter.page(f"/sculpts/{sculpt_id}/light").find(id="bench")
+
+
+def test_a_copy_has_its_own_light(painter, sculpt_id):
+    first = painter.settings(sculpt_id)
+    copy_id = int(painter.post(f"/sculpts/{sculpt_id}/duplicate").find("article")["data-sculpt"])
+    theirs = painter.settings(copy_id)
+    theirs["rig"]["lamp"]["azimuth"] = 123
+    painter.json("PUT", f"/sculpts/{copy_id}/plan", theirs)
+    assert painter.settings(sculpt_id)["rig"] == first["rig"]
+    assert painter.settings(copy_id)["rig"]["lamp"]["azimuth"] == 123
+
+
+def test_progress_names_the_present_step_and_can_be_stopped(painter, sculpt_id, store, app):
+    app.extensions["workshop"].queue.huey.immediate = False  # as when the worker is busy elsewhere
+    with store.session() as session:
+        session.get(Sculpt, sculpt_id).sky_key = None
+    card = painter.post(f"/sculpts/{sculpt_id}/prepare")
+    assert card.find("progress") and "Waiting for the bench" in card.text
+    assert card.find("article")["hx-trigger"].startswith("every")
+    with store.session() as session:
+        job = session.get(Sculpt, sculpt_id).latest_job
+        job.state, job.step, job.share = "working", "Looking at the sky from every spot", 0.7
+        job_id = job.id
+    assert "Looking at the sky" in painter.page(f"/sculpts/{sculpt_id}/card").text
+    painter.post(f"/jobs/{job_id}/stop")
+    with store.session() as session:
+        assert session.get(Job, job_id).stop_asked
+
+
+def test_forms_without_a_token_are_refused(app, sculpt_id):
+    answer = app.test_client().post(f"/sculpts/{sculpt_id}/delete")
+    assert answer.status_code == 400 and "reload" in answer.text
+
+
+def test_pages_carry_a_strict_policy_and_nothing_inline(painter, sculpt_id):
+    for url in ("/", f"/sculpts/{sculpt_id}/stand", f"/sculpts/{sculpt_id}/light", f"/sculpts/{sculpt_id}/sheet"):
+        answer = painter.client.get(url)
+        policy = answer.headers["Content-Security-Policy"]
+        assert "script-src 'self'" in policy and "unsafe" not in policy and "http" not in policy
+        page = painter.page(url)
+        assert all(script.get("src", "").startswith("/static/") for script in page.find_all("script"))
+        assert not page.find_all("style")
+        for tag in page.find_all(True):
+            assert not INLINE.search(" ".join(f"{k}=" for k in tag.attrs)), tag
+        for tag in page.find_all(["link", "img", "script"]):
+            assert not (tag.get("href") or tag.get("src", "")).startswith(("http", "//")), (
+                "nothing is fetched from elsewhere"
+            )
+
+
+def test_cookies_are_kept_from_scripts_and_other_sites(app):
+    answer = app.test_client().get("/")
+    cookie = answer.headers["Set-Cookie"]
+    assert "HttpOnly" in cookie and "SameSite=Strict" in cookie
+
+
+@pytest.mark.parametrize("url", ["/sculpts/999/light", "/nowhere", "/sculpts/1/ways/z/..%2f..%2fsecret.png"])
+def test_missing_pages_say_so_in_words(painter, url):
+    assert "Back to the shelf" in painter.page(url, code=404).text
+
+
+def test_an_empty_shelf_says_what_to_do(painter):
+    page = painter.page("/")
+    assert "Drop a file here" in page.text and page.find("input", {"type": "file"})["accept"].startswith(".stl")
+
+
+def test_errors_reach_scripts_as_json(painter, sculpt_id):
+    answer = painter.json("PUT", f"/sculpts/{sculpt_id}/plan", {"rig": 3}, code=400)
+    assert "incomplete" in json.loads(answer.data)["error"]
