@@ -45,24 +45,29 @@ class Caster:
         """
         if not len(origins):
             return np.zeros(0, np.bool_)
-        toward = np.ascontiguousarray(direction, dtype=np.float32).reshape(1, 3)
         boxed = self._to_box(origins)
         if not split or len(boxed) < 4096:  # below this the hand-over to threads costs more than the rays
-            return self._scene.run(boxed, toward, query="OCCLUDED") == 0
+            return self.boxed_blocked(boxed, direction)
         pieces = np.array_split(boxed, THREADS)
-        found = _pool.map(lambda piece: self._scene.run(piece, toward, query="OCCLUDED"), pieces)
-        return np.concatenate(list(found)) == 0
+        return np.concatenate(list(_pool.map(lambda piece: self.boxed_blocked(piece, direction), pieces)))
 
-    def first_face(self, origins: NDArray[np.float32], direction: NDArray[np.float32]) -> NDArray[np.int32]:
-        """(N,) index of the first face met toward one direction (3,), or −1."""
-        toward = np.ascontiguousarray(direction, dtype=np.float32).reshape(1, 3)
-        return self._scene.run(self._to_box(origins), toward, query="INTERSECT").astype(np.int32)
+    def boxed(self, origins: NDArray[np.float32]) -> NDArray[np.float32]:
+        """Origins brought to the caster's own box, for those who cast from them toward many directions."""
+        return self._to_box(origins)
+
+    def boxed_blocked(self, boxed: NDArray[np.float32], direction: NDArray[np.float32]) -> NDArray[np.bool_]:
+        """As `blocked`, from origins already boxed, on the calling thread."""
+        return self._scene.run(boxed, _row(direction), query="OCCLUDED") == 0
+
+    def boxed_first_face(self, boxed: NDArray[np.float32], direction: NDArray[np.float32]) -> NDArray[np.int32]:
+        """(N,) index of the first face met from boxed origins toward one direction (3,), or −1."""
+        return self._scene.run(boxed, _row(direction), query="INTERSECT")
 
     def first_hits(
         self, origins: NDArray[np.float32], direction: NDArray[np.float32]
     ) -> tuple[NDArray[np.int32], NDArray[np.float32], NDArray[np.float32]]:
         """First face (N,) or −1 toward one direction, with the barycentric u and v (N,) of the place met."""
-        toward = np.ascontiguousarray(direction, dtype=np.float32).reshape(1, 3)
+        toward = _row(direction)
         pieces = np.array_split(self._to_box(origins), THREADS)
         hits = list(_pool.map(lambda piece: self._scene.run(piece, toward, output=1), pieces))
         face, u, v = (np.concatenate([h[name] for h in hits]) for name in ("primID", "u", "v"))
@@ -80,6 +85,10 @@ class Caster:
             count += 1
             at = (at + toward * (hit["tfar"][0] + np.float32(1e-6))).astype(np.float32)
         return count
+
+
+def _row(direction: NDArray[np.float32]) -> NDArray[np.float32]:
+    return np.ascontiguousarray(direction, dtype=np.float32).reshape(1, 3)
 
 
 def fibonacci_sphere(count: int) -> NDArray[np.float32]:

@@ -111,13 +111,15 @@ def _stages(store: Store, job_id: int) -> None:
             standing = first_guess(facts)
             sculpt.up, sculpt.front, sculpt.height_mm = standing.up, standing.front, standing.height_mm
         sculpt.file_tall = facts.size["xyz".index(standing.up[-1])]
+        rig, exposure = Rig.from_dict(sculpt.rig), Exposure(**sculpt.exposure)
 
+    say("A first look", 0.32)
+    thumb_key = stages.first_look(store.cache, mended_key, standing, rig, exposure)
+    with store.session() as session:
+        session.get_one(Sculpt, sculpt_id).thumb_key = thumb_key
     surface_key = stages.surface(store.cache, mended_key, standing, say)
     say("Turning on the lamp", 0.5)
     scene = Scene(stages.load_surface(store.cache, surface_key))
-    with store.session() as session:
-        sculpt = session.get_one(Sculpt, sculpt_id)
-        rig, exposure = Rig.from_dict(sculpt.rig), Exposure(**sculpt.exposure)
     thumb_key = stages.thumb(store.cache, [surface_key], scene, rig, exposure)
     with store.session() as session:
         sculpt = session.get_one(Sculpt, sculpt_id)

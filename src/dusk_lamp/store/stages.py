@@ -5,7 +5,6 @@ from collections.abc import Callable
 from dataclasses import asdict, dataclass
 from pathlib import Path
 
-import fast_simplification
 import numpy as np
 
 from ..core.errors import Stopped
@@ -18,15 +17,15 @@ from ..core.sculpt.mend import mend
 from ..core.sculpt.mesh import Mesh
 from ..core.sculpt.read import read_sculpt
 from ..core.sculpt.stand import Standing, guess_up, stand
-from ..core.sculpt.surface import Surface, quick_samples, working_surface
+from ..core.sculpt.surface import Surface, as_is_surface, clustered, quick_samples, working_surface
 from ..core.view.camera import Camera
 from ..core.view.formats import png_bytes
 from ..core.view.raster import grey_picture
 from .cache import Cache, key_of
 
 # Raise a stage's version when its code changes what comes out; old entries are then simply not found.
-MENDED, SURFACE, SKY, THUMB = 1, 2, 1, 2
-SKETCH_FACES = 30_000  # for the six small pictures of how it could stand
+MENDED, SURFACE, SKY, THUMB = 2, 4, 1, 2
+SKETCH_VERTICES = 40_000  # for the first look, and the small pictures of how it could stand
 THUMB_SIZE = (320, 400)
 
 Progress = Callable[[str, float], None]
@@ -85,18 +84,21 @@ def facts_of(cache: Cache, mended_key: str) -> MendedFacts:
 
 
 def _sketch(mesh: Mesh) -> Mesh:
-    if len(mesh.faces) <= SKETCH_FACES:
-        return mesh
-    points, faces = fast_simplification.simplify(mesh.vertices, mesh.faces, target_count=SKETCH_FACES)
-    return Mesh(points.astype(np.float32), faces.astype(np.int32))
+    return mesh if len(mesh.vertices) <= SKETCH_VERTICES else clustered(mesh, SKETCH_VERTICES)[0]
 
 
 def sketch_picture(cache: Cache, mended_key: str, standing: Standing, width: int, height: int) -> bytes:
     """A small PNG of the sculpt standing one way, lit from above and in front."""
     mesh = stand(Mesh(cache.array(mended_key, "sketch_vertices"), cache.array(mended_key, "sketch_faces")), standing)
-    surface = working_surface(mesh, samples=max(2_000, len(mesh.vertices)))
+    surface = as_is_surface(mesh)
     light = Scene(surface).light(Rig(Lamp(25, 55))).total * 0.6 + 0.12 + 0.15 * np.clip(surface.normals[:, 2], 0, 1)
     return png_bytes(grey_picture(surface, grey_srgb(target_value(light, Exposure())), Camera(0, 8), width, height))
+
+
+def first_look(cache: Cache, mended_key: str, standing: Standing, rig: Rig, exposure: Exposure) -> str:
+    """A lit picture of the rough form, seconds before the working surface is laid out. Returns the cache key."""
+    mesh = stand(Mesh(cache.array(mended_key, "sketch_vertices"), cache.array(mended_key, "sketch_faces")), standing)
+    return thumb(cache, [mended_key, standing.as_dict()], Scene(as_is_surface(mesh)), rig, exposure)
 
 
 def surface(cache: Cache, mended_key: str, standing: Standing, say: Progress) -> str:

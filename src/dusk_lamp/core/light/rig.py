@@ -22,7 +22,7 @@ PRESETS = {  # CP-10: the usual lamp is straight above, then above and to the ri
     "behind": (180.0, 40.0),
     "below": (0.0, -60.0),
 }
-MOVING_RAYS = 6  # to a soft lamp while it is being dragged
+MOVING_RAYS = 4  # to a soft lamp while it is being dragged
 BENCH_RAYS = 32  # and at rest: a shadow's edge is then right to about 2 % of the disc, less than an eighth of a value
 STRONGEST_SKY = 2.0
 

@@ -59,6 +59,7 @@ def sky_view(
     upward = surface.normals[surface.faces].mean(axis=1)[:, 2] > 0.5
     is_base = upward & (middles[:, 2] < low + BASE_SHARE * surface.height)
     hits: list[tuple[NDArray[np.int64], NDArray[np.int32], int]] = []
+    boxed = surface.caster.boxed(surface.origins)
     done = 0
 
     def one_byte(b: int) -> None:
@@ -68,14 +69,13 @@ def sky_view(
         for j in range(8 * b, 8 * b + 8):
             toward = sphere[j]
             facing = np.flatnonzero(surface.normals @ toward > 0)
-            origins = surface.origins[facing]
             if toward[2] < 0:  # only what looks down can see the base
-                met = surface.caster.first_face(origins, toward)
+                met = surface.caster.boxed_first_face(boxed[facing], toward)
                 free = met < 0
                 on_base = np.flatnonzero(~free & is_base[met])
                 hits.append((facing[on_base], surface.faces[met[on_base], 0], j))
             else:
-                free = ~surface.caster.blocked(origins, toward, split=False)
+                free = ~surface.caster.boxed_blocked(boxed[facing], toward)
             bytes_[b, facing[free]] |= np.uint8(1 << (j % 8))
         done += 1
         if progress:

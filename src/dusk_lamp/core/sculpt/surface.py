@@ -9,7 +9,7 @@ from numpy.typing import NDArray
 
 from ..errors import SettingError
 from ..rays import Caster
-from .edges import connected, edges_of
+from .edges import connected, edges_of, same_rows
 from .mend import weld
 from .mesh import Mesh, summed
 
@@ -20,6 +20,7 @@ FEWEST_SAMPLES, MOST_SAMPLES = (
 )  # by default, before sharp edges are split; a painter may ask for others
 SAMPLES_LIMIT = 2_000_000
 SHARP_DEGREES = 40.0  # a bend sharper than this is an edge of the form and gets a normal on either side
+DENSE, THIN = 6, 5  # a file with six times the faces wanted is first thinned to five times the vertices
 LIFT_SHARE = 3e-4  # rays start this share of the size off the skin (0.01 mm at 32 mm), far below a brush mark
 INSET_SHARE = 0.02  # and this share of the way to the middle of their own faces, so no seam swallows a sample
 
@@ -99,6 +100,8 @@ def working_surface(mesh: Mesh, shell: NDArray[np.int32] | None = None, samples:
         raise SettingError(f"samples are between 100 and {SAMPLES_LIMIT:,}, not {samples:,}")
     shell = np.zeros(len(mesh.faces), np.int32) if shell is None else shell
     target_faces = 2 * samples
+    if len(mesh.faces) > DENSE * target_faces:
+        mesh, shell = _thinned(mesh, shell, THIN * samples)
     if len(mesh.faces) > target_faces:  # a little too few, so that long edges can still be cut where it went too far
         mesh, shell = _decimated(mesh, shell, int(0.85 * target_faces))
     spacing = np.sqrt(2 / np.sqrt(3) * area / samples)
@@ -106,24 +109,43 @@ def working_surface(mesh: Mesh, shell: NDArray[np.int32] | None = None, samples:
     return _sorted(_split_at_edges(mesh, shell))
 
 
-QUICK_SAMPLES = 40_000  # enough to show a moving shadow; a quarter of the work
+QUICK_SAMPLES = 30_000  # enough to show a moving shadow; a fifth of the work
+
+
+def clustered(mesh: Mesh, vertices: int) -> tuple[Mesh, NDArray[np.int32]]:
+    """The mesh with all vertices of one small cube drawn together, about so many left; and the number (V,) of the
+    cube each vertex fell into.
+
+    Rough, but thirty times faster than decimating well: for pictures of a thumb's size, and to thin the very densest
+    files before they are decimated. Source: Rossignac and Borrel (1993), vertex clustering.
+    """
+    cell = np.sqrt(2 / np.sqrt(3) * mesh.area() / vertices)
+    low = mesh.bounds[0]
+    cubes = np.maximum((mesh.vertices - low) / np.float32(cell), 0).astype(np.uint32)
+    number, first = same_rows(np.ascontiguousarray(cubes))
+    count = np.bincount(number, minlength=len(first))
+    middle = np.stack([summed(number, mesh.vertices[:, k], len(first)) / count for k in range(3)], axis=1)
+    faces = number[mesh.faces]
+    return Mesh(middle.astype(np.float32), faces[_proper(faces)]), number
+
+
+def _proper(faces: NDArray[np.int32]) -> NDArray[np.bool_]:
+    """(F,) whether a face has three different corners."""
+    a, b, c = faces.T
+    return (a != b) & (b != c) & (c != a)
 
 
 def quick_samples(surface: Surface, samples: int = QUICK_SAMPLES) -> tuple[NDArray[np.int32], NDArray[np.int32]]:
     """Which samples (M,) int32, and faces (G, 3) int32 between them by place in that list, show the form roughly.
 
-    A decimated surface whose vertices are snapped to the nearest samples: while a lamp is dragged only these are lit.
+    One sample for each small cube: while a lamp is dragged only these are lit.
     """
-    from scipy.spatial import cKDTree
-
     if len(surface) <= samples:
         return np.arange(len(surface), dtype=np.int32), surface.faces
-    points, faces = fast_simplification.simplify(surface.points, surface.faces, target_count=2 * samples)
-    _, nearest = cKDTree(surface.points).query(points, workers=-1)
-    snapped = nearest[faces]
-    whole = (snapped[:, 0] != snapped[:, 1]) & (snapped[:, 1] != snapped[:, 2]) & (snapped[:, 2] != snapped[:, 0])
-    chosen, place = np.unique(snapped[whole], return_inverse=True)
-    return chosen.astype(np.int32), place.reshape(-1, 3).astype(np.int32)
+    _, number = clustered(Mesh(surface.points, surface.faces), samples)
+    chosen = np.unique(number, return_index=True)[1].astype(np.int32)
+    faces = number[surface.faces]
+    return chosen, np.ascontiguousarray(faces[_proper(faces)])
 
 
 def some_samples(surface: Surface, chosen: NDArray[np.int32], faces: NDArray[np.int32]) -> Surface:
@@ -159,6 +181,13 @@ def as_is_surface(mesh: Mesh) -> Surface:
         part=np.zeros(n, np.int32),
         inset=inset.astype(np.float32),
     )
+
+
+def _thinned(mesh: Mesh, shell: NDArray[np.int32], vertices: int) -> tuple[Mesh, NDArray[np.int32]]:
+    """The very densest files first lose what is far below a brush mark, at a tenth of the cost of decimating."""
+    thin, number = clustered(mesh, vertices)
+    kept = shell[_proper(number[mesh.faces])]
+    return thin, kept
 
 
 def _decimated(mesh: Mesh, shell: NDArray[np.int32], target: int) -> tuple[Mesh, NDArray[np.int32]]:

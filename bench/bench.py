@@ -1,0 +1,259 @@
+"""Speed and memory of the work a painter waits for. `bin/bench` runs it; `bin/bench import light growth browser` a part."""
+
+import lzma
+import os
+import resource
+import statistics
+import subprocess
+import sys
+import tempfile
+import time
+from importlib.resources import files
+from pathlib import Path
+
+import numpy as np
+
+RUNS = 3
+
+
+def median(job, runs=RUNS):
+    """Median seconds of several runs, after one that warms up."""
+    job()
+    times = []
+    for _ in range(runs):
+        start = time.perf_counter()
+        job()
+        times.append(time.perf_counter() - start)
+    return statistics.median(times)
+
+
+def row(what, figure, target="", ratio=""):
+    print(f"{what:<66} {figure:>14}  {target:<12} {ratio}", flush=True)
+
+
+def head(title):
+    print(f"\n{title:<66} {'measured':>14}  {'target':<12} ratio")
+
+
+def warden_mesh():
+    from dusk_lamp.core.sculpt.read import read_sculpt
+
+    with tempfile.NamedTemporaryFile(suffix=".ply") as f:
+        f.write(lzma.decompress((files("dusk_lamp.demo") / "wick-warden.ply.xz").read_bytes()))
+        f.flush()
+        return read_sculpt(f.name)
+
+
+def stl_of(triangles: int, folder: Path) -> Path:
+    """The wick-warden with this many triangles, as a binary STL of loose triangles, as printers' files are."""
+    import fast_simplification
+
+    mesh = warden_mesh()
+    rounds = max(0, int(np.ceil(np.log(triangles / len(mesh.faces)) / np.log(4))))
+    points, faces = fast_simplification.simplify(mesh.vertices, mesh.faces, target_count=triangles // 4**rounds)
+    corners = points[faces]
+    for _ in range(rounds):
+        a, b, c = corners[:, 0], corners[:, 1], corners[:, 2]
+        ab, bc, ca = (a + b) / 2, (b + c) / 2, (c + a) / 2
+        corners = np.concatenate([np.stack(t, axis=1) for t in ((a, ab, ca), (ab, b, bc), (ca, bc, c), (ab, bc, ca))])
+    out = np.zeros(len(corners), [("n", "<f4", 3), ("v", "<f4", (3, 3)), ("a", "<u2")])
+    out["v"] = corners
+    path = folder / f"{triangles}.stl"
+    path.write_bytes(b"\0" * 80 + np.uint32(len(out)).tobytes() + out.tobytes())
+    return path
+
+
+def first_picture(path: str) -> None:
+    """From a file to its first lit picture, and say how long and how large it was. Runs in a process of its own."""
+    from dusk_lamp.core.light.lamp import Lamp
+    from dusk_lamp.core.light.rig import Rig, Scene
+    from dusk_lamp.core.plan.target import Exposure
+    from dusk_lamp.jobs.queue import first_guess
+    from dusk_lamp.store import stages
+    from dusk_lamp.store.cache import Cache
+
+    with tempfile.TemporaryDirectory() as folder:
+        cache = Cache(Path(folder))
+        start = time.perf_counter()
+        key, facts = stages.mended(cache, Path(path), "stl", "bench", lambda *_: None)
+        mended = time.perf_counter()
+        stages.first_look(cache, key, first_guess(facts), Rig(Lamp(40, 60)), Exposure())
+        looked = time.perf_counter()
+        surface_key = stages.surface(cache, key, first_guess(facts), lambda *_: None)
+        laid = time.perf_counter()
+        scene = Scene(stages.load_surface(cache, surface_key))
+        stages.thumb(cache, [surface_key], scene, Rig(Lamp(40, 60)), Exposure())
+        end = time.perf_counter()
+    peak = resource.getrusage(resource.RUSAGE_SELF).ru_maxrss / 1e6
+    print(looked - start, mended - start, laid - looked, end - start, peak)
+
+
+def bench_import(folder: Path) -> None:
+    head("From file to first lit picture (read, mend, stand, light, draw; a process of its own)")
+    for triangles, target in ((1_000_000, "5 s"), (4_000_000, "20 s")):
+        path = stl_of(triangles, folder)
+        runs = []
+        for _ in range(RUNS if triangles < 2e6 else 2):
+            out = subprocess.run(
+                [sys.executable, __file__, "--first-picture", str(path)], capture_output=True, text=True, check=True
+            )
+            runs.append([float(x) for x in out.stdout.split()])
+        look, mended, laid, ready, peak = (statistics.median(r) for r in zip(*runs, strict=True))
+        row(
+            f"{triangles:,} triangles, {path.stat().st_size / 1e6:.0f} MB",
+            f"{look:.2f} s",
+            f"≤ {target}",
+            f"of which reading and mending {mended:.1f}",
+        )
+        row("    until the bench is ready", f"{ready:.2f} s", "", f"of which laying out {laid:.1f}")
+        row("    peak memory", f"{peak:.2f} GB", "≤ 1.5 GB" if triangles < 2e6 else "")
+
+
+def laid_out(samples):
+    from dusk_lamp.core.sculpt.mend import mend
+    from dusk_lamp.core.sculpt.stand import Standing, stand
+    from dusk_lamp.core.sculpt.surface import working_surface
+
+    mended = mend(warden_mesh())
+    return working_surface(stand(mended.mesh, Standing(height_mm=40)), mended.shell, samples=samples)
+
+
+def bench_light(_folder: Path) -> None:
+    from dusk_lamp.core.light.key import key_light
+    from dusk_lamp.core.light.lamp import Lamp
+    from dusk_lamp.core.light.rig import MOVING_RAYS, Rig, Scene
+    from dusk_lamp.core.light.sky import sky_view
+    from dusk_lamp.core.sculpt.surface import quick_samples
+
+    surface = laid_out(137_000)
+    surface.caster, surface.origins  # noqa: B018
+    head(f"Light on {len(surface):,} samples of the wick-warden")
+    lamps = iter([Lamp(a, 50) for a in range(0, 3600, 7)])
+    hard = median(lambda: key_light(surface, next(lamps)), 9)
+    row("hard key, relight", f"{hard * 1e3:.0f} ms", "≤ 50 ms")
+    row("soft key, 16° wide, 32 rays", f"{median(lambda: key_light(surface, Lamp(40, 50, 16), 32)) * 1e3:.0f} ms")
+    start = time.perf_counter()
+    view = sky_view(surface)
+    row("sky, 256 directions", f"{time.perf_counter() - start:.2f} s", "≤ 6 s")
+    quick = Scene(surface, view).only(*quick_samples(surface))
+    rigs = iter([Rig(Lamp(a, 50, 16), 0.25, "overcast", 0.15) for a in range(0, 3600, 7)])
+    row(
+        "lamp in motion, lamp + sky + bounce, quick samples",
+        f"{median(lambda: quick.light(next(rigs), MOVING_RAYS), 9) * 1e3:.0f} ms",
+    )
+
+    head("Occlusion rays, the same ones each time (front-facing samples toward one direction)")
+    direction = Lamp(40, 50).direction
+    origins = surface.origins[surface.normals @ direction > 0]
+    many = np.ascontiguousarray(np.broadcast_to(direction, origins.shape))
+    ours = median(lambda: surface.caster.blocked(origins, direction), 7)
+    row(f"ours, {len(origins):,} rays", f"{len(origins) / ours / 1e6:.2f} M/s")
+
+    import trimesh
+    from trimesh.ray.ray_pyembree import RayMeshIntersector
+
+    plain = RayMeshIntersector(trimesh.Trimesh(surface.points, surface.faces, process=False))
+    theirs = median(lambda: plain.intersects_any(origins, many))
+    row(
+        "trimesh's ray interface over the same library",
+        f"{len(origins) / theirs / 1e6:.2f} M/s",
+        "",
+        f"ours is {theirs / ours:.1f} × as fast",
+    )
+    import point_cloud_utils as pcu
+
+    other = pcu.RayMeshIntersector(surface.points.astype(np.float32), surface.faces)
+    theirs = median(lambda: other.intersect_rays(origins, many))
+    row("point-cloud-utils", f"{len(origins) / theirs / 1e6:.2f} M/s", "", f"ours is {theirs / ours:.1f} × as fast")
+
+
+def bench_growth(folder: Path) -> None:
+    head("Growth: from file to first lit picture")
+    before = None
+    for triangles in (100_000, 400_000, 1_600_000):
+        path = stl_of(triangles, folder)
+        out = subprocess.run(
+            [sys.executable, __file__, "--first-picture", str(path)], capture_output=True, text=True, check=True
+        )
+        whole = float(out.stdout.split()[0])
+        row(
+            f"{triangles:,} triangles",
+            f"{whole:.2f} s",
+            "",
+            f"× {whole / before:.2f} for 4 × the triangles" if before else "",
+        )
+        before = whole
+
+
+def bench_browser(folder: Path) -> None:
+    """Gesture to new pixels, in Debian's Chromium with WebGL in software: the worst case a painter could have."""
+    sys.path.insert(0, str(Path(__file__).parent.parent))
+    from playwright.sync_api import sync_playwright
+    from tests.browser.conftest import ARGUMENTS, CHROMIUM, Server
+
+    head("In the browser (Chromium, WebGL drawn by the processor on the same cores as the server)")
+    path = folder / "wick-warden.ply"
+    path.write_bytes(lzma.decompress((files("dusk_lamp.demo") / "wick-warden.ply.xz").read_bytes()))
+    server = Server(folder / "data")
+    try:
+        with sync_playwright() as p:
+            browser = p.chromium.launch(executable_path=CHROMIUM, args=ARGUMENTS)
+            page = browser.new_page(viewport={"width": 1280, "height": 800})
+            page.goto(server.address)
+            page.set_input_files('input[type="file"]', str(path))
+            page.wait_for_selector(".card-sculpt:not([hx-trigger]) img", timeout=120_000)
+            page.goto(server.address + page.locator(".card-sculpt .picture a").first.get_attribute("href"))
+            page.wait_for_selector("#bench[data-drawn]", timeout=60_000)
+            page.wait_for_timeout(3000)
+            for name, size in (("hard lamp", 0), ("lamp 16° wide", 16)):
+                page.evaluate(
+                    f"() => {{ const s = document.getElementById('size'); s.value = {size}; s.dispatchEvent(new Event('input')); s.dispatchEvent(new Event('change')); }}"
+                )
+                page.wait_for_timeout(5000)
+                times = page.evaluate(DRAG)
+                row(
+                    f"dragging a {name}: gesture to new pixels, median of {len(times)}",
+                    f"{statistics.median(times):.0f} ms",
+                    "≤ 150 ms",
+                    f"worst {max(times):.0f} ms",
+                )
+            browser.close()
+    finally:
+        server.end()
+
+
+DRAG = """async () => {
+    const canvas = document.getElementById("turntable"), dial = document.getElementById("dial"), times = [];
+    const box = dial.getBoundingClientRect(), middle = [box.x + box.width / 2, box.y + box.height / 2];
+    const at = (type, x) => dial.dispatchEvent(new PointerEvent(type, { clientX: x, clientY: middle[1] + 20, pointerId: 1, buttons: 1, bubbles: true }));
+    dial.setPointerCapture = () => {};
+    at("pointerdown", middle[0] - 40);
+    await new Promise((r) => setTimeout(r, 1500));
+    for (let i = 0; i < 15; i += 1) {
+        const painted = new Promise((r) => canvas.addEventListener("painted", r, { once: true }));
+        const start = performance.now();
+        at("pointermove", middle[0] - 40 + 5 * i);
+        await painted;
+        const gl = canvas.getContext("webgl2");
+        gl.readPixels(0, 0, 1, 1, gl.RGBA, gl.UNSIGNED_BYTE, new Uint8Array(4)); // waits until it is really drawn
+        times.push(performance.now() - start);
+        await new Promise((r) => setTimeout(r, 60));
+    }
+    at("pointerup", middle[0]);
+    return times;
+}"""
+
+
+def main() -> None:
+    if sys.argv[1:2] == ["--first-picture"]:
+        first_picture(sys.argv[2])
+        return
+    parts = {"import": bench_import, "light": bench_light, "growth": bench_growth, "browser": bench_browser}
+    print(f"{os.cpu_count()} cores, Python {sys.version.split()[0]}, numpy {np.__version__}")
+    with tempfile.TemporaryDirectory() as folder:
+        for name in sys.argv[1:] or parts:
+            parts[name](Path(folder))
+
+
+if __name__ == "__main__":
+    main()
