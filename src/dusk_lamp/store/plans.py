@@ -15,7 +15,7 @@ from ..core.view.step_picture import finished_picture, plan_snapshot, step_pictu
 from .cache import Cache, key_of
 from .models import Sculpt
 
-PICTURES = 2  # version of the code that draws them
+PICTURES = 3  # version of the code that draws them
 PICTURE_SIZE = (330, 440)
 
 

@@ -17,7 +17,7 @@ from ..core.sculpt.mend import mend
 from ..core.sculpt.mesh import Mesh
 from ..core.sculpt.read import read_sculpt
 from ..core.sculpt.stand import Standing, guess_up, stand
-from ..core.sculpt.surface import Surface, as_is_surface, clustered, quick_samples, working_surface
+from ..core.sculpt.surface import Surface, as_is_surface, clustered, quick_samples, smoothed, working_surface
 from ..core.view.camera import Camera
 from ..core.view.formats import png_bytes
 from ..core.view.raster import grey_picture
@@ -92,7 +92,8 @@ def sketch_picture(cache: Cache, mended_key: str, standing: Standing, width: int
     mesh = stand(Mesh(cache.array(mended_key, "sketch_vertices"), cache.array(mended_key, "sketch_faces")), standing)
     surface = as_is_surface(mesh)
     light = Scene(surface).light(Rig(Lamp(25, 55))).total * 0.6 + 0.12 + 0.15 * np.clip(surface.normals[:, 2], 0, 1)
-    return png_bytes(grey_picture(surface, grey_srgb(target_value(light, Exposure())), Camera(0, 8), width, height))
+    value = target_value(smoothed(surface, light, 3), Exposure())
+    return png_bytes(grey_picture(surface, grey_srgb(value), Camera(0, 8), width, height))
 
 
 def first_look(cache: Cache, mended_key: str, standing: Standing, rig: Rig, exposure: Exposure) -> str:

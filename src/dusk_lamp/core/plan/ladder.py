@@ -9,11 +9,12 @@ from numpy.typing import NDArray
 
 from ..errors import SettingError
 from ..sculpt.mesh import summed
-from ..sculpt.surface import Surface
+from ..sculpt.surface import Surface, smoothed
 from .target import Exposure
 
 FEWEST_STEPS, MOST_STEPS = 2, 9
 HISTOGRAM_STEP = 0.1  # the value ruler counts area in tenths of a Munsell value
+BRUSH_ROUNDS = 2  # samples lie a fine brush mark apart; a mark and its surroundings are painted alike
 LEAST_GAP = 0.05  # two cuts closer than this could not be told apart with a brush
 
 
@@ -114,6 +115,9 @@ def lay_bands(surface: Surface, value: NDArray[np.float32], ladder: Ladder, expo
         value: (N,) target, Munsell 0..10.
     """
     greys = ladder.greys(exposure)
+    histogram = summed(np.clip((value / HISTOGRAM_STEP).astype(int), 0, 99), surface.areas, 100)
+    # what is finer than a brush mark cannot be painted as a band of its own
+    value = smoothed(surface, value, BRUSH_ROUNDS)
     cuts = np.array(ladder.cuts) if ladder.cuts is not None else (greys[1:] + greys[:-1]) / 2
     areas = surface.areas.astype(np.float64)
     lower, earns_top = _climbed(surface, value, cuts)
@@ -127,7 +131,6 @@ def lay_bands(surface: Surface, value: NDArray[np.float32], ladder: Ladder, expo
             )
     step = np.where(earns_top & (value >= cuts[-1]), np.uint8(len(cuts)), lower)
     shown = summed(step, areas, len(greys))
-    histogram = summed(np.clip((value / HISTOGRAM_STEP).astype(int), 0, 99), areas, 100)
     return Bands(greys, cuts, step, shown, np.cumsum(shown[::-1])[::-1], histogram, notice)
 
 

@@ -109,6 +109,20 @@ def working_surface(mesh: Mesh, shell: NDArray[np.int32] | None = None, samples:
     return _sorted(_split_at_edges(mesh, shell))
 
 
+def smoothed(surface: Surface, field: NDArray[np.float32], rounds: int) -> NDArray[np.float32]:
+    """(N,) float32 field evened out over about so many samples' spacing, never across a sharp edge.
+
+    Each round takes the mean of a sample and its neighbours.
+    """
+    a, b = surface.edges
+    n = len(surface)
+    count = 1 + np.bincount(a, minlength=n) + np.bincount(b, minlength=n)
+    out = field.astype(np.float64)
+    for _ in range(rounds):
+        out = (out + summed(a, out[b], n) + summed(b, out[a], n)) / count
+    return out.astype(np.float32)
+
+
 QUICK_SAMPLES = 30_000  # enough to show a moving shadow; a fifth of the work
 
 

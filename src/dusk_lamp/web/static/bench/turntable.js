@@ -3,18 +3,18 @@ import * as THREE from "../vendor/three/three.module.js";
 
 const VERTEX = `
 in float level; in float step;
-out float vLevel; flat out float vStep; out vec3 vNormal;
+out float vLevel; out float vStep; out vec3 vNormal;
 void main() {
   vLevel = level; vStep = step; vNormal = normal;
   gl_Position = projectionMatrix * modelViewMatrix * vec4(position, 1.0);
 }`;
 const FRAGMENT = `
 precision highp float;
-in float vLevel; flat in float vStep; in vec3 vNormal;
+in float vLevel; in float vStep; in vec3 vNormal;
 uniform sampler2D greys; uniform float only; uniform bool banded; uniform float stepGrey[10]; uniform vec3 ground; uniform vec3 eye;
 out vec4 colour;
 void main() {
-  int s = int(vStep * 255.0 + 0.5);
+  int s = int(vStep * 255.0 + 0.5); // neighbours are one step apart at most, so half-way between them is the border
   float grey = banded ? stepGrey[s] : texture(greys, vec2((vLevel * 255.0 + 0.5) / 256.0, 0.5)).r;
   vec3 shown = vec3(grey);
   if (only >= 0.0) {

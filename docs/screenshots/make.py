@@ -1,0 +1,66 @@
+"""One picture of each main view, from the demo data, at 1280 × 800. `bin/screenshots` runs it."""
+
+import subprocess
+import sys
+import tempfile
+from pathlib import Path
+
+from playwright.sync_api import sync_playwright
+
+HERE = Path(__file__).parent
+sys.path.insert(0, str(HERE.parent.parent))
+from tests.browser.conftest import ARGUMENTS, CHROMIUM  # noqa: E402
+
+
+def main() -> None:
+    """Serve the demo on a fresh folder, walk through it, take the pictures."""
+    with tempfile.TemporaryDirectory() as data, sync_playwright() as p:
+        server = subprocess.Popen(  # noqa: S603 - our own command
+            [sys.executable, "-m", "dusk_lamp.cli", "demo", "--port", "0", "--data", data],
+            stdout=subprocess.PIPE,
+            text=True,
+        )
+        assert server.stdout is not None
+        address = next(word for word in server.stdout.readline().split() if word.startswith("http"))
+        browser = p.chromium.launch(executable_path=CHROMIUM, args=ARGUMENTS)
+        page = browser.new_page(viewport={"width": 1280, "height": 800})
+
+        def shot(name: str) -> None:
+            page.wait_for_load_state("networkidle")
+            page.wait_for_timeout(700)
+            page.screenshot(path=HERE / f"{name}.png")
+
+        def bench(stage: str) -> None:
+            page.goto(f"{address}/sculpts/1/{stage}")
+            page.wait_for_selector("#bench[data-drawn]", timeout=120_000)
+
+        try:
+            page.goto(address)
+            page.wait_for_selector(".card-sculpt:not([hx-trigger]) img", timeout=120_000)
+            shot("shelf")
+            page.goto(f"{address}/sculpts/1/stand")
+            shot("stand")
+            page.click("text=Put it under the lamp")
+            page.wait_for_selector("#bench[data-drawn]", timeout=120_000)
+            shot("lamp")
+            page.keyboard.down("e")
+            shot("from-the-lamp")
+            page.keyboard.up("e")
+            page.click("text=Keep this light")
+            page.wait_for_selector("#bench[data-drawn]", timeout=120_000)
+            shot("greys")
+            page.keyboard.press("4")
+            shot("one-step")
+            page.keyboard.press("0")
+            page.click("text=Make my plan sheet")
+            shot("sheet")
+            page.evaluate("document.getElementById('step-3').scrollIntoView()")
+            shot("sheet-step")
+        finally:
+            browser.close()
+            server.terminate()
+            server.wait(20)
+
+
+if __name__ == "__main__":
+    main()
