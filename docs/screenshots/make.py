@@ -15,7 +15,7 @@ from tests.browser.conftest import ARGUMENTS, CHROMIUM  # noqa: E402
 def main() -> None:
     """Serve the demo on a fresh folder, walk through it, take the pictures."""
     with tempfile.TemporaryDirectory() as data, sync_playwright() as p:
-        server = subprocess.Popen(  # noqa: S603 - our own command
+        server = subprocess.Popen(
             [sys.executable, "-m", "dusk_lamp.cli", "demo", "--port", "0", "--data", data],
             stdout=subprocess.PIPE,
             text=True,
