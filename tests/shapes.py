@@ -38,3 +38,15 @@ def together(*shapes: trimesh.Trimesh) -> trimesh.Trimesh:
 
 def cosine(normals, direction) -> np.ndarray:
     return np.maximum(normals @ np.asarray(direction), 0)
+
+
+def block_with_a_slot() -> trimesh.Trimesh:
+    """A block 20 × 20 × 10 without its ends, with a slot 2 wide and 3 deep along the top."""
+    profile = np.array([(-10, 0), (-10, 10), (-1, 10), (-1, 7), (1, 7), (1, 10), (10, 10), (10, 0)], float)
+    n = len(profile)
+    points = np.array([(x, y, z) for y in (-10, 10) for x, z in profile])
+    faces = [f for i in range(n) for f in ((i, n + (i + 1) % n, (i + 1) % n), (i, n + i, n + (i + 1) % n))]
+    shape = trimesh.Trimesh(points, faces, process=False)
+    if shape.face_normals[0, 0] > 0:  # the side at x = −10 must face −x
+        shape.invert()
+    return shape

@@ -1,5 +1,7 @@
 """The command line, as others call it."""
 
+import json
+
 import numpy as np
 import pytest
 import trimesh
@@ -140,3 +142,47 @@ def test_tiny_and_huge_units_are_lit_all_the_same_and_said(tmp_path, capsys, sca
     assert "set its height" in capsys.readouterr().err
     got = shaded(out)
     assert got["light"] == pytest.approx(np.maximum(got["nz"], 0), abs=0.02)
+
+
+def test_inspect_tells_size_area_volume_parts_and_holes(tmp_path, capsys):
+    path = tmp_path / "two.stl"
+    two = trimesh.util.concatenate([trimesh.creation.box((2, 3, 4)), ball(radius=1, fine=3, at=(9, 0, 0))])
+    two.export(path)
+    assert main(["inspect", str(path), "--json"]) == 0
+    facts = json.loads(capsys.readouterr().out)
+    assert facts["triangles"] == len(two.faces) and [p["triangles"] for p in facts["parts"]] == [
+        12,
+        len(two.faces) - 12,
+    ]
+    assert facts["size"] == pytest.approx(np.ptp(two.vertices, axis=0), abs=1e-3)
+    assert facts["area"] == pytest.approx(two.area, rel=1e-4) and facts["volume"] == pytest.approx(
+        two.volume, rel=1e-4
+    )
+    assert facts["holes"] == 0
+    open_box = trimesh.Trimesh(two.vertices[:8], two.faces[2:12], process=False)
+    open_box.export(path)
+    main(["inspect", str(path), "--json"])
+    facts = json.loads(capsys.readouterr().out)
+    assert facts["holes"] == 1 and facts["volume"] is None
+    assert main(["inspect", str(path)]) == 0 and "One hole" in capsys.readouterr().out
+
+
+def test_regions_marks_the_face_of_a_cube(tmp_path):
+    path, out = tmp_path / "cube.stl", tmp_path / "out.ply"
+    trimesh.creation.box((10, 10, 10)).export(path)
+    assert main(["regions", str(path), "--seed", "-1,2,5", "-o", str(out)]) == 0
+    got = shaded(out)
+    assert set(np.unique(got["region"])) == {0, 1}
+    assert (got["nz"][got["region"] == 1] > 0.99).all() and (got["region"][got["nz"] > 0.99] == 1).all()
+    assert main(["regions", str(path), "--seed", "left", "-o", str(tmp_path / "no.ply")]) == 2
+    assert not (tmp_path / "no.ply").exists()
+
+
+def test_relief_writes_fields_and_tells_lengths(tmp_path, capsys):
+    path, out = tmp_path / "cube.stl", tmp_path / "out.ply"
+    trimesh.creation.box((10, 10, 10)).export(path)
+    assert main(["relief", str(path), "-o", str(out), "--scale", "0.5"]) == 0
+    told = json.loads(capsys.readouterr().out)
+    assert told["crests"]["length"] == pytest.approx(120, rel=1e-3) and told["creases"]["length"] == 0
+    got = shaded(out)
+    assert got["cavity"].max() < 0.02 and got["exposed"].max() > 0.3

@@ -2,15 +2,17 @@
 
 import io
 import sqlite3
+from datetime import timedelta
 
 import numpy as np
 import pytest
 from alembic.autogenerate import compare_metadata
 from alembic.migration import MigrationContext
+from sqlalchemy import select
 
 from dusk_lamp.store.cache import Cache, key_of
-from dusk_lamp.store.models import Base
-from dusk_lamp.store.store import Store
+from dusk_lamp.store.models import Base, Sculpt, now
+from dusk_lamp.store.store import Store, add_sculpt, clear_away
 
 
 def test_the_migrations_make_exactly_the_models(tmp_path):
@@ -42,6 +44,20 @@ def test_sqlite_writes_ahead_and_minds_foreign_keys(tmp_path):
             )
     store.close()
     assert sqlite3.connect(tmp_path / "dusk-lamp.db").execute("select version_num from alembic_version").fetchone()
+
+
+def test_what_was_deleted_long_ago_is_cleared_away_and_nothing_else(tmp_path):
+    store = Store(tmp_path)
+    days = {"new": None, "lately": 3, "long ago": 40}
+    with store.session() as session:
+        for name, ago in days.items():
+            sha = store.keep_upload(io.BytesIO(name.encode()), "stl")
+            add_sculpt(session, name, name, "stl", sha).deleted_at = ago and now() - timedelta(days=ago)
+    assert clear_away(store) == 1
+    with store.session() as session:
+        assert set(session.scalars(select(Sculpt.name))) == {"new", "lately"}
+    assert len(list(store.uploads.iterdir())) == 2
+    store.close()
 
 
 def test_a_key_changes_with_any_input_and_with_nothing_else():

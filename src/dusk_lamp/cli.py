@@ -38,7 +38,7 @@ def _with_signs(argv: list[str]) -> list[str]:
     """Values that begin with a minus (`--lamp -45,30`, `--up -z`) glued to their option, or they read as options."""
     out: list[str] = []
     for word in argv:
-        if out and out[-1] in ("--lamp", "--up", "--front") and word.startswith("-"):
+        if out and out[-1] in ("--lamp", "--up", "--front", "--seed") and word.startswith("-"):
             out[-1] += f"={word}"
         else:
             out.append(word)
@@ -69,6 +69,24 @@ def _parser() -> argparse.ArgumentParser:
     shade.add_argument("--samples", type=int, metavar="N", help="about how many samples to lay out")
     shade.add_argument("--as-is", action="store_true", help="keep the file's own vertices, axes and units")
     shade.set_defaults(run=_shade)
+
+    inspect = commands.add_parser("inspect", help="say what a sculpt's file holds and what had to be mended")
+    inspect.add_argument("file", metavar="IN")
+    inspect.add_argument("--json", action="store_true", help="as JSON")
+    inspect.set_defaults(run=_inspect)
+
+    regions = commands.add_parser("regions", help="grow a region from a spot to the nearest creases, as a PLY column")
+    regions.add_argument("file", metavar="IN")
+    regions.add_argument("--seed", required=True, metavar="X,Y,Z", help="a spot on the sculpt, in the file's units")
+    regions.add_argument("--crease", type=float, default=40.0, metavar="DEG", help="sharpest bend to grow over (40)")
+    regions.add_argument("-o", "--out", required=True, metavar="OUT.ply")
+    regions.set_defaults(run=_regions)
+
+    relief = commands.add_parser("relief", help="cavity and exposedness as PLY columns, crests and creases as JSON")
+    relief.add_argument("file", metavar="IN")
+    relief.add_argument("--scale", type=float, metavar="MM", help="what counts as small (0.5 mm at 32 mm of height)")
+    relief.add_argument("-o", "--out", required=True, metavar="OUT.ply")
+    relief.set_defaults(run=_relief)
 
     serve = commands.add_parser("serve", help="open the bench for a browser on this machine")
     demo = commands.add_parser("demo", help="the same, with the demo sculpts laid out")
@@ -125,6 +143,71 @@ def _shade(args: argparse.Namespace) -> None:
         "blue": grey,
     }
     write_whole(Path(args.out), lit_ply(surface, fields))
+
+
+def _inspect(args: argparse.Namespace) -> None:
+    import json
+
+    from .core.sculpt.inspect import inspected
+    from .core.sculpt.mend import mend
+    from .core.sculpt.read import read_sculpt
+
+    facts = inspected(mend(read_sculpt(args.file)))
+    if args.json:
+        print(json.dumps(facts, indent=2, ensure_ascii=False))
+        return
+    size = " × ".join(f"{s:g}" for s in facts["size"])
+    volume = "not closed, so no volume" if facts["volume"] is None else f"volume {facts['volume']:,.1f}"
+    print(
+        f"{facts['triangles']:,} triangles in {len(facts['parts'])} part(s); {size}; area {facts['area']:,.1f}; {volume}"
+    )
+    for sentence in facts["said"]:
+        print(sentence)
+
+
+def _laid_out(path: str):
+    """The working surface of a file in the file's own axes and units."""
+    from .core.sculpt.mend import mend
+    from .core.sculpt.read import read_sculpt
+    from .core.sculpt.surface import working_surface
+
+    mended = mend(read_sculpt(path))
+    return working_surface(mended.mesh, mended.shell)
+
+
+def _regions(args: argparse.Namespace) -> None:
+    from .core.sculpt.regions import grow
+    from .core.view.formats import lit_ply
+
+    try:
+        seed = np.array([float(part) for part in args.seed.split(",")])
+    except ValueError as e:
+        raise SettingError(f"--seed is three numbers X,Y,Z, not '{args.seed}'") from e
+    surface = _laid_out(args.file)
+    region = grow(surface, seed, args.crease)
+    write_whole(Path(args.out), lit_ply(surface, {"region": region.astype(np.uint8)}))
+
+
+def _relief(args: argparse.Namespace) -> None:
+    import json
+
+    from .core.sculpt.relief import cavity, exposed, lines, usual_scale
+    from .core.view.formats import lit_ply
+
+    surface = _laid_out(args.file)
+    scale = usual_scale(surface) if args.scale is None else args.scale
+    found = lines(surface, scale)
+    fields = {"cavity": cavity(surface, scale), "exposed": exposed(surface, scale)}
+    write_whole(Path(args.out), lit_ply(surface, fields))
+
+    def told(convex: bool) -> dict:
+        chosen = [line for line in found if line.convex == convex]
+        return {
+            "length": round(sum(line.length for line in chosen), 4),
+            "lines": [{"length": round(line.length, 4), "angle": round(line.angle, 2)} for line in chosen],
+        }
+
+    print(json.dumps({"scale": scale, "crests": told(True), "creases": told(False)}))
 
 
 def lamp_from_text(text: str):

@@ -59,9 +59,17 @@ class Caster:
         """As `blocked`, from origins already boxed, on the calling thread."""
         return self._scene.run(boxed, _row(direction), query="OCCLUDED") == 0
 
-    def boxed_first_face(self, boxed: NDArray[np.float32], direction: NDArray[np.float32]) -> NDArray[np.int32]:
-        """(N,) index of the first face met from boxed origins toward one direction (3,), or −1."""
-        return self._scene.run(boxed, _row(direction), query="INTERSECT")
+    def boxed_first_face(
+        self, boxed: NDArray[np.float32], direction: NDArray[np.float32], reach: float | None = None
+    ) -> NDArray[np.int32]:
+        """(N,) index of the first face met from boxed origins toward one direction (3,), or −1.
+
+        reach: how far to look, in the caster's own unit of length; None for as far as there is.
+        """
+        if reach is None:
+            return self._scene.run(boxed, _row(direction), query="INTERSECT")
+        far = np.full(len(boxed), reach * self._scale, np.float32)
+        return self._scene.run(boxed, _row(direction), dists=far, query="INTERSECT")
 
     def first_hits(
         self, origins: NDArray[np.float32], direction: NDArray[np.float32]

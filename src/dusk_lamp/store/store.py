@@ -5,6 +5,7 @@ import os
 import secrets
 from collections.abc import Iterator
 from contextlib import contextmanager
+from datetime import timedelta
 from pathlib import Path
 from typing import IO, Any
 
@@ -14,9 +15,10 @@ from sqlalchemy import create_engine, event, select
 from sqlalchemy.orm import Session, sessionmaker
 
 from .cache import Cache
-from .models import Job, Sculpt
+from .models import Job, Sculpt, now
 
 PIECE_BYTES = 1 << 20
+UNDO_DAYS = 30  # how long a deleted sculpt can be put back
 
 
 class Store:
@@ -102,6 +104,20 @@ def free_name(session: Session, wanted: str) -> str:
     while name in taken:
         name, n = f"{wanted} ({n})", n + 1
     return name
+
+
+def clear_away(store: "Store") -> int:
+    """Let go of what was deleted more than UNDO_DAYS ago, and of uploads no sculpt needs; returns how many sculpts went."""
+    with store.session() as session:
+        old = session.scalars(select(Sculpt).where(Sculpt.deleted_at < now() - timedelta(days=UNDO_DAYS))).all()
+        for sculpt in old:
+            session.delete(sculpt)
+        session.flush()
+        needed = set(session.scalars(select(Sculpt.file_sha)))
+    for path in store.uploads.iterdir():
+        if path.name.split(".")[0] not in needed:
+            path.unlink(missing_ok=True)
+    return len(old)
 
 
 def new_job(session: Session, sculpt: Sculpt) -> Job:

@@ -11,6 +11,7 @@ from pathlib import Path
 from waitress import create_server
 
 from ..core.errors import SettingError
+from ..store.store import clear_away
 from .app import create_app
 
 RESTART_DELAY_S = 1.0
@@ -64,6 +65,7 @@ def serve(host: str, port: int, data: Path | None, *, with_demo: bool = False) -
     folder = data_folder(data)
     folder.mkdir(parents=True, exist_ok=True)
     app = create_app(folder)
+    clear_away(app.extensions["workshop"].store)
     if with_demo:
         from ..demo.load import load_demo
 

@@ -10,12 +10,11 @@ from werkzeug.wrappers import Response as AnyResponse
 from ..core.errors import SculptFileError
 from ..core.sculpt.read import FORMATS
 from ..store.models import Job, Sculpt, now
-from ..store.store import add_sculpt, free_name, new_job
+from ..store.store import UNDO_DAYS, add_sculpt, free_name, new_job
 from .app import wants_json, workshop
 from .common import stages_of, the_sculpt
 
 blueprint = Blueprint("shelf", __name__)
-UNDO_DAYS = 30
 
 
 @blueprint.get("/")

@@ -21,6 +21,7 @@ FEWEST_SAMPLES, MOST_SAMPLES = (
 SAMPLES_LIMIT = 2_000_000
 SHARP_DEGREES = 40.0  # a bend sharper than this is an edge of the form and gets a normal on either side
 DENSE, THIN = 6, 5  # a file with six times the faces wanted is first thinned to five times the vertices
+AS_IS_LIFT_SHARE = 5e-5  # nearer, where a file's own vertices are compared; still far above rounding
 LIFT_SHARE = 3e-4  # rays start this share of the size off the skin (0.01 mm at 32 mm), far below a brush mark
 INSET_SHARE = 0.02  # and this share of the way to the middle of their own faces, so no seam swallows a sample
 
@@ -39,6 +40,7 @@ class Surface:
     faces: NDArray[np.int32]
     part: NDArray[np.int32]
     inset: NDArray[np.float32]
+    lift_share: float = LIFT_SHARE  # rays start this share of the size off the skin
     blockers: "Surface | None" = None  # what rays run into, where that is not this surface itself
 
     def __len__(self) -> int:
@@ -62,7 +64,7 @@ class Surface:
     @cached_property
     def origins(self) -> NDArray[np.float32]:
         """(N, 3) where rays start: a hair off the skin, so that no spot shadows itself."""
-        lift = np.float32(LIFT_SHARE * (self.blockers or self).size)
+        lift = np.float32(self.lift_share * (self.blockers or self).size)
         return np.ascontiguousarray(self.points + self.inset + lift * self.normals, dtype=np.float32)
 
     @cached_property
@@ -166,7 +168,7 @@ def some_samples(surface: Surface, chosen: NDArray[np.int32], faces: NDArray[np.
     """Only the chosen samples (M,), joined by faces (G, 3), shadowed by the whole surface."""
     return Surface(
         surface.points[chosen], surface.normals[chosen], surface.areas[chosen], faces, surface.part[chosen],
-        surface.inset[chosen], blockers=surface,
+        surface.inset[chosen], surface.lift_share, blockers=surface,
     )  # fmt: skip
 
 
@@ -187,6 +189,9 @@ def as_is_surface(mesh: Mesh) -> Surface:
     normals /= np.where(length > 0, length, 1)[:, None]
     uses = np.maximum(np.bincount(owner, minlength=n), 1)
     inset = np.stack([summed(owner, corner_inset[:, k], n) for k in range(3)], axis=1) / uses[:, None]
+    # a coarse file's vertices must not wander: no further along the skin than off it
+    most = AS_IS_LIFT_SHARE * float(np.ptp(mesh.bounds, axis=0).max())
+    inset *= np.minimum(1, most / np.maximum(np.linalg.norm(inset, axis=1), 1e-300))[:, None]
     return Surface(
         points=mesh.vertices,
         normals=normals.astype(np.float32),
@@ -194,6 +199,7 @@ def as_is_surface(mesh: Mesh) -> Surface:
         faces=mesh.faces,
         part=np.zeros(n, np.int32),
         inset=inset.astype(np.float32),
+        lift_share=AS_IS_LIFT_SHARE,
     )
 
 

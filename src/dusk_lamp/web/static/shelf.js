@@ -32,6 +32,7 @@ function bring(file) {
     row.remove();
     let answer = {};
     try { answer = JSON.parse(request.responseText); } catch { /* not ours */ }
+    if (request.status === 413) { say(`The file is larger than the limit of ${limit} MB; decimate it first.`, true); return; }
     if (request.status !== 201) { say(answer.error || "The upload did not work; drop the file again.", true); return; }
     document.querySelector(".empty")?.remove();
     const sculpts = document.getElementById("sculpts");

@@ -1,0 +1,242 @@
+"""Relief: crests and creases as lines with lengths, cavity and exposedness as fields, at the scale of a brush."""
+
+from dataclasses import dataclass
+
+import numpy as np
+from numpy.typing import NDArray
+
+from ..errors import SettingError
+from ..rays import fibonacci_sphere, in_threads
+from .edges import Edges, edges_of
+from .mend import weld
+from .mesh import Mesh
+from .surface import SHARP_DEGREES, Surface
+
+DIRECTIONS, FEW_DIRECTIONS = 256, 64  # few where there are many samples, whose neighbours even them out
+MANY_SAMPLES = 50_000
+USUAL_SCALE_SHARE = 0.5 / 32  # 0.5 mm on a 32 mm figure, the middle of a brush's reach
+RADIUS_SHARE = 0.5  # an edge rounder than this share of the scale is a curve of the form, not an edge
+LEAST_DEGREES = 12.0  # a bend gentler than this is no edge, however small its radius: it is noise
+DOUBLE_SHARE = 0.8  # a line with this share of its places beside a longer one is the same edge again
+EVEN_ROUNDS = 2
+LEAST_LENGTH = 2.0  # an edge shorter than this many scales is a bump
+OPPOSITE = -0.5  # a face turned this far away is the other side of a thin sheet, not the far side of a crest
+
+
+@dataclass(frozen=True)
+class Line:
+    """One crest or crease.
+
+    places: (P, 3) float32 mm, from end to end (a ring repeats its first place). corners: (P,) int32, the same places by
+    number in the relief's joined mesh. length: mm. angle: mean bend, degrees. convex: a crest, else a crease.
+    """
+
+    places: NDArray[np.float32]
+    corners: NDArray[np.int32]
+    length: float
+    angle: float
+    convex: bool
+
+
+class Bends:
+    """How the faces of a surface meet: the bend at every edge, and on which side.
+
+    joined: the surface with the two sides of its sharp edges welded together again. edges: its edges. angle: (E,) float64
+    radians between the normals of the two faces, 0 where there are not two. convex: (E,) bool. across: (E,) float64 mm
+    from middle to middle of the two faces, measured square to the edge.
+    """
+
+    def __init__(self, surface: Surface) -> None:
+        self.joined: Mesh = weld(Mesh(surface.points, surface.faces))
+        self.edges: Edges = edges_of(self.joined.faces, len(self.joined.vertices))
+        cross = self.joined.crosses()
+        twice = np.maximum(np.linalg.norm(cross, axis=1), 1e-300)
+        self.normals = cross / twice[:, None]
+        half = np.flatnonzero(self.edges.mate > np.arange(len(self.edges.mate)))
+        mate = self.edges.mate[half]
+        f, g = half // 3, mate // 3
+        edge = self.edges.edge[half]
+        count = len(self.edges.ends)
+        self.faces = np.full((count, 2), -1, np.int32)
+        self.faces[edge] = np.stack([f, g], axis=1)
+        self.angle = np.zeros(count)
+        cosine = np.einsum("ij,ij->i", self.normals[f], self.normals[g])
+        sine = np.linalg.norm(np.cross(self.normals[f], self.normals[g]), axis=1)
+        self.angle[edge] = np.arctan2(sine, cosine)
+        tip = self.joined.faces.ravel()[3 * g + (mate - 3 * g + 2) % 3]  # the corner of g that f does not share
+        foot = self.joined.vertices[self.joined.faces.ravel()[half]].astype(float)
+        self.convex = np.ones(count, np.bool_)
+        self.convex[edge] = np.einsum("ij,ij->i", self.joined.vertices[tip] - foot, self.normals[f]) <= 0
+        a, b = self.edges.ends.T
+        self.along = (self.joined.vertices[b] - self.joined.vertices[a]).astype(float)
+        self.length = np.linalg.norm(self.along, axis=1)
+        self.across = np.zeros(count)
+        self.across[edge] = (twice[f] + twice[g]) / 3 / np.maximum(self.length[edge], 1e-300)
+
+
+def usual_scale(surface: Surface) -> float:
+    """The scale in mm that relief is read at where none is asked for."""
+    return USUAL_SCALE_SHARE * (surface.height or surface.size)
+
+
+def lines(surface: Surface, scale: float | None = None, bends: Bends | None = None) -> list[Line]:
+    """Crests and creases, longest first.
+
+    An edge of the mesh belongs to one where it bends by more than SHARP_DEGREES, or where the bend is so tight that its
+    radius (width over angle) is under RADIUS_SHARE of the scale and tighter than at the edges beside it. What is shorter
+    than LEAST_LENGTH scales is sculpted noise and left out.
+
+    Raises:
+        SettingError: the scale is no positive length.
+    """
+    scale = _checked(surface, scale)
+    bends = bends or Bends(surface)
+    radius = bends.across / np.maximum(bends.angle, 1e-9)
+    tight = (bends.angle > np.radians(LEAST_DEGREES)) & (radius < RADIUS_SHARE * scale) & _tightest(bends)
+    chosen = (bends.angle > np.radians(SHARP_DEGREES)) | tight
+    found = []
+    for convex in (True, False):
+        found += _chains(bends, np.flatnonzero(chosen & (bends.convex == convex)), convex)
+    found = sorted((line for line in found if line.length >= LEAST_LENGTH * scale), key=lambda line: -line.length)
+    return _without_doubles(found, RADIUS_SHARE * scale)
+
+
+def _without_doubles(found: list[Line], near: float) -> list[Line]:
+    """Lines, longest first, without those that run beside a longer one of their kind: a rounded edge on a fine mesh
+    shows as two or three."""
+    round_about = np.stack(np.meshgrid(*[[-1, 0, 1]] * 3, indexing="ij"), axis=-1).reshape(-1, 3)
+    taken: dict[bool, set[tuple[int, ...]]] = {True: set(), False: set()}  # cells within reach of a kept line
+    kept = []
+    for line in found:
+        cells = np.floor(line.places / near).astype(int)
+        beside = [tuple(cell) in taken[line.convex] for cell in cells.tolist()]
+        if np.mean(beside) < DOUBLE_SHARE:
+            kept.append(line)
+            taken[line.convex].update(map(tuple, (cells[:, None] + round_about).reshape(-1, 3).tolist()))
+    return kept
+
+
+def _run_length(places: NDArray[np.float32]) -> float:
+    """Length of a line of mesh edges along its run: evened out, or a zigzag would count as detour."""
+    p = places.astype(float)
+    ring = len(p) > 3 and (p[0] == p[-1]).all()
+    for _ in range(EVEN_ROUNDS):
+        before = np.r_[p[-2:-1], p[:-1]] if ring else np.r_[p[:1], p[:-1]]
+        after = np.r_[p[1:], p[1:2]] if ring else np.r_[p[1:], p[-1:]]
+        even = (before + 2 * p + after) / 4
+        if not ring:
+            even[0], even[-1] = p[0], p[-1]
+        p = even
+    return float(np.linalg.norm(np.diff(p, axis=0), axis=1).sum())
+
+
+def _tightest(bends: Bends) -> NDArray[np.bool_]:
+    """(E,) whether no edge that runs beside it, in the two faces it joins, bends more the same way."""
+    best = np.ones(len(bends.angle), np.bool_)
+    unit = bends.along / np.maximum(bends.length, 1e-300)[:, None]
+    of_face = bends.edges.edge.reshape(-1, 3)
+    for side in (0, 1):
+        own = np.flatnonzero(bends.faces[:, side] >= 0)
+        for k in range(3):
+            other = of_face[bends.faces[own, side], k]
+            beside = np.abs(np.einsum("ij,ij->i", unit[own], unit[other])) > 0.7
+            more = (bends.angle[other] > bends.angle[own]) & (bends.convex[other] == bends.convex[own])
+            best[own[beside & more & (other != own)]] = False
+    return best
+
+
+def _chains(bends: Bends, chosen: NDArray[np.int64], convex: bool) -> list[Line]:
+    """Join edges end to end into lines; a place where three or more meet ends a line."""
+    at: dict[int, list[int]] = {}
+    for e in chosen.tolist():
+        for v in bends.edges.ends[e].tolist():
+            at.setdefault(v, []).append(e)
+    used: set[int] = set()
+
+    def follow(e: int, v: int) -> tuple[list[int], list[int]]:
+        edges, corners = [], [v]
+        while e not in used:
+            used.add(e)
+            edges.append(e)
+            a, b = bends.edges.ends[e].tolist()
+            v = b if v == a else a
+            corners.append(v)
+            onward = [x for x in at[v] if x not in used]
+            if len(at[v]) != 2 or not onward:
+                break
+            e = onward[0]
+        return edges, corners
+
+    out = []
+    ends = [v for v in sorted(at) if len(at[v]) != 2]
+    for v in [*ends, *sorted(at)]:  # open lines from their ends first; what is left over are rings
+        for e in at[v]:
+            if e not in used:
+                edges, corners = follow(e, v)
+                out.append(
+                    Line(
+                        bends.joined.vertices[corners],
+                        np.array(corners, np.int32),
+                        _run_length(bends.joined.vertices[corners]),
+                        float(np.degrees(np.average(bends.angle[edges], weights=bends.length[edges]))),
+                        convex,
+                    )
+                )
+    return out
+
+
+def cavity(surface: Surface, scale: float | None = None) -> NDArray[np.float32]:
+    """(N,) 0..1: how much of its surroundings a spot sees blocked by its own surface, by cosine, within twice the scale.
+
+    A flat spot has 0; a hemispherical pit up to the scale in radius has 0.5 anywhere inside it (every spot of a sphere
+    sees every other alike); a groove what its walls take of the view. Source: ambient occlusion, Zhukov et al. (1998).
+    """
+    return _met(surface, _checked(surface, scale), inward=False)
+
+
+def exposed(surface: Surface, scale: float | None = None) -> NDArray[np.float32]:
+    """(N,) 0..1: the same looking into the body: how soon it ends. A flat spot of a thick body has 0, a crest much.
+
+    What lies straight behind, the other side of a thin sheet, does not count: a cloak is no crest.
+    """
+    return _met(surface, _checked(surface, scale), inward=True)
+
+
+def _met(surface: Surface, scale: float, inward: bool) -> NDArray[np.float32]:
+    reach = 2 * scale
+    sphere = fibonacci_sphere(FEW_DIRECTIONS if len(surface) > MANY_SAMPLES else DIRECTIONS)
+    skin = surface.points + surface.inset
+    lift = surface.origins - skin
+    origins = surface.caster.boxed(skin - lift if inward else skin + lift)
+    normals = -surface.normals if inward else surface.normals
+    face_normals = np.cross(
+        surface.points[surface.faces[:, 1]] - surface.points[surface.faces[:, 0]],
+        surface.points[surface.faces[:, 2]] - surface.points[surface.faces[:, 0]],
+    )
+    face_normals /= np.maximum(np.linalg.norm(face_normals, axis=1), 1e-30)[:, None]
+    parts = 8
+    seen = np.zeros((parts, len(surface)), np.float32)
+    whole = np.zeros((parts, len(surface)), np.float32)
+
+    def one_part(k: int) -> None:
+        for toward in sphere[k::parts]:
+            cosine = normals @ toward
+            facing = np.flatnonzero(cosine > 0)
+            met = surface.caster.boxed_first_face(origins[facing], toward, reach)
+            hit = met >= 0
+            if inward:  # the far side of a thin sheet looks the other way
+                turned = np.einsum("ij,ij->i", face_normals[met[hit]], surface.normals[facing[hit]])
+                hit[np.flatnonzero(hit)[turned < OPPOSITE]] = False
+            whole[k, facing] += cosine[facing]
+            seen[k, facing[hit]] += cosine[facing[hit]]
+
+    in_threads(one_part, range(parts))
+    return seen.sum(axis=0) / np.maximum(whole.sum(axis=0), 1e-9)
+
+
+def _checked(surface: Surface, scale: float | None) -> float:
+    if scale is None:
+        return usual_scale(surface)
+    if not (np.isfinite(scale) and scale > 0):
+        raise SettingError(f"a scale is a length in mm, such as 0.5, not {scale:g}")
+    return scale
