@@ -1,4 +1,4 @@
-"""Speed and memory of the work a painter waits for. `bin/bench` runs it; `bin/bench import light growth browser` a part."""
+"""Speed and memory of the work a painter waits for. `bin/bench` runs it; `bin/bench import light regions growth browser` a part."""
 
 import lzma
 import os
@@ -167,6 +167,26 @@ def bench_light(_folder: Path) -> None:
     row("point-cloud-utils", f"{len(origins) / theirs / 1e6:.2f} M/s", "", f"ours is {theirs / ours:.1f} × as fast")
 
 
+def bench_regions(_folder: Path) -> None:
+    from dusk_lamp.core.sculpt.marking import Marking
+    from dusk_lamp.core.sculpt.regions import grow
+    from dusk_lamp.core.sculpt.relief import Bends, cavity, exposed, lines
+
+    surface = laid_out(137_000)
+    head(f"Regions and relief on {len(surface):,} samples of the wick-warden")
+    bends = Bends(surface)
+    seed = surface.points[np.argmin(np.linalg.norm(surface.points - [0, 6, 15], axis=1))]
+    marking = Marking(np.zeros(len(surface), np.uint8))
+    row(
+        "pick: grow a region from a spot and mark it",
+        f"{median(lambda: marking.painted(grow(surface, seed, 40, bends), None), 7) * 1e3:.0f} ms",
+        "≤ 100 ms",
+    )
+    row("how faces meet (once per sculpt)", f"{median(lambda: Bends(surface)) * 1e3:.0f} ms")
+    row("cavity and exposedness", f"{median(lambda: (cavity(surface), exposed(surface)), 1):.2f} s", "≤ 4 s")
+    row("crests and creases as lines", f"{median(lambda: lines(surface, None, bends), 1):.2f} s", "≤ 1 s")
+
+
 def bench_growth(folder: Path) -> None:
     head("Growth: from file to first lit picture")
     before = None
@@ -248,7 +268,13 @@ def main() -> None:
     if sys.argv[1:2] == ["--first-picture"]:
         first_picture(sys.argv[2])
         return
-    parts = {"import": bench_import, "light": bench_light, "growth": bench_growth, "browser": bench_browser}
+    parts = {
+        "import": bench_import,
+        "light": bench_light,
+        "regions": bench_regions,
+        "growth": bench_growth,
+        "browser": bench_browser,
+    }
     print(f"{os.cpu_count()} cores, Python {sys.version.split()[0]}, numpy {np.__version__}")
     with tempfile.TemporaryDirectory() as folder:
         for name in sys.argv[1:] or parts:

@@ -73,7 +73,7 @@ def test_a_dropped_file_is_lit_within_the_page_and_shows_its_progress(page, figu
     card = page.locator(".card-sculpt", has=page.locator('input[value="Dropped keeper"]'))
     card.locator("progress").wait_for()
     card.locator("img").wait_for(timeout=90_000)
-    card.locator("text=of 4 stages").wait_for(timeout=90_000)
+    card.locator("text=of 5 stages").wait_for(timeout=90_000)
     assert "23 mm" in card.inner_text()
 
 
@@ -100,7 +100,7 @@ def test_a_bad_file_is_refused_in_words(page, tmp_path):
     page.locator("text=text with the ending .stl").wait_for()
 
 
-def test_standing_up_by_pictures_leads_to_the_lamp(page, bench_url):
+def test_standing_up_by_pictures_leads_on_to_the_lamp(page, bench_url):
     page.goto(bench_url.replace("/light", "/stand"))
     assert page.locator(".way").count() == 10
     page.locator(".way").nth(1).click()
@@ -108,10 +108,46 @@ def test_standing_up_by_pictures_leads_to_the_lamp(page, bench_url):
     page.locator(".way").first.click()
     page.locator('label:has-text("32 mm")').click()
     assert page.input_value("#height") == "32"
-    page.click("text=Put it under the lamp")
+    page.click("text=Stand it like this")
+    page.wait_for_url("**/regions")
+    page.wait_for_selector("#bench[data-drawn]", timeout=90_000)
+    page.click("text=On to the lamp")
     page.wait_for_url("**/light")
     page.wait_for_selector("#bench[data-drawn]", timeout=90_000)
     assert page.locator('.string [data-stage="stand"] .lamp-lit').count() == 1
+
+
+def test_clicking_on_the_sculpt_marks_a_region_that_can_be_named_and_undone(page, bench_url):
+    open_bench(page, bench_url.replace("/light", "/regions"))
+    box = page.locator("#stage").bounding_box()
+
+    def marked(act):
+        with page.expect_response(lambda r: r.request.method == "POST" and r.url.endswith("/regions")):
+            act()
+        page.wait_for_timeout(300)
+
+    def rows():
+        return page.locator("#region-list li").count() - 1  # the last row is the rest
+
+    before = rows()
+    base = (box["x"] + box["width"] / 2, box["y"] + box["height"] * 0.9)
+    marked(lambda: page.mouse.click(*base))
+    assert rows() == before + 1
+    shown = pixels(page)
+    assert (np.ptp(shown, axis=2) > 40).mean() > 0.01, "it is coloured on the sculpt"
+    page.fill("#region-name", "Plinth <b>")
+    marked(lambda: page.press("#region-name", "Enter"))
+    marked(lambda: page.select_option("#region-material", "stone"))
+    page.reload()
+    page.wait_for_selector("#bench[data-drawn]", timeout=60_000)
+    row = page.locator("#region-list li").nth(before)
+    assert "Plinth <b>" in row.inner_text() and "stone" in row.inner_text()
+    for _ in range(3):
+        marked(lambda: page.keyboard.press("Control+z"))
+    assert rows() == before
+    marked(lambda: page.click("#redo"))
+    assert rows() == before + 1
+    marked(lambda: page.keyboard.press("Control+z"))
 
 
 def test_dragging_the_lamp_relights_the_sculpt_and_is_kept(page, bench_url):
@@ -332,7 +368,7 @@ def test_a_browser_closed_in_mid_import_and_a_server_killed_lose_nothing(chromiu
     try:
         page = chromium.new_page()
         page.goto(second.address)
-        page.locator(".card-sculpt:has-text('of 4 stages') img").wait_for(timeout=90_000)
+        page.locator(".card-sculpt:has-text('of 5 stages') img").wait_for(timeout=90_000)
         page.close()
     finally:
         second.end()

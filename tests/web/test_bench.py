@@ -95,11 +95,12 @@ def test_stages_light_up_in_order_of_work(painter, sculpt_id):
 
     assert lit() == []
     painter.post(f"/sculpts/{sculpt_id}/stand", {"up": "z", "front": "-y", "height": "25"})
+    painter.post(f"/sculpts/{sculpt_id}/done/regions")
     painter.post(f"/sculpts/{sculpt_id}/done/light")
     page = painter.post(f"/sculpts/{sculpt_id}/done/ladder")
     assert page.find(class_="sheet"), "the last stage leads to the sheet"
-    assert lit() == ["stand", "light", "ladder", "sheet"]
-    assert "4 of 4 stages" in painter.page("/").text
+    assert lit() == ["stand", "regions", "light", "ladder", "sheet"]
+    assert "5 of 5 stages" in painter.page("/").text
 
 
 def test_six_ways_to_stand_and_four_to_face_are_shown_as_pictures(painter, sculpt_id):
@@ -157,7 +158,9 @@ def test_exports_open_elsewhere(painter, sculpt_id):
     plan = json.loads(get(f"/sculpts/{sculpt_id}/plan.json").data)
     assert [s["number"] for s in plan["steps"]] == [1, 2, 3, 4, 5] and plan["light"]["lamp"]["elevation"] == 90
     ply = trimesh.load(io.BytesIO(get(f"/sculpts/{sculpt_id}/sculpt.ply").data), file_type="ply", process=False)
-    assert {"light", "visible", "value", "step"} <= set(ply.metadata["_ply_raw"]["vertex"]["data"].dtype.names)
+    assert {"light", "visible", "value", "step", "region"} <= set(
+        ply.metadata["_ply_raw"]["vertex"]["data"].dtype.names
+    )
     glb = trimesh.load(io.BytesIO(get(f"/sculpts/{sculpt_id}/sculpt.glb").data), file_type="glb", force="mesh")
     assert len(glb.faces) == len(ply.faces)
     for query in ("view=lamp", "view=back&steps=1", "azimuth=30&elevation=10&ground=3"):

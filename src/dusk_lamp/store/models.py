@@ -11,7 +11,13 @@ from ..core.plan.ladder import Ladder
 from ..core.plan.target import Exposure
 from ..core.sculpt.stand import Standing
 
-STAGES = ("stand", "light", "ladder", "sheet")  # of the work, in its order; a stage is done once it was confirmed
+STAGES = (
+    "stand",
+    "regions",
+    "light",
+    "ladder",
+    "sheet",
+)  # of the work, in its order; a stage is done once it was confirmed
 
 
 def now() -> datetime:
@@ -22,7 +28,7 @@ def now() -> datetime:
 class Base(DeclarativeBase):
     """The root of all tables."""
 
-    type_annotation_map: ClassVar = {dict[str, Any]: JSON, list[str]: JSON, float: Float}
+    type_annotation_map: ClassVar = {dict[str, Any]: JSON, list[str]: JSON, list[dict[str, Any]]: JSON, float: Float}
 
 
 class Sculpt(Base):
@@ -55,6 +61,10 @@ class Sculpt(Base):
         default=0
     )  # counts saves, so that two tabs cannot overwrite each other unseen
 
+    marking_number: Mapped[int] = mapped_column(
+        default=0, server_default="0"
+    )  # the stroke that holds now; 0 for none
+
     jobs: Mapped[list["Job"]] = relationship(
         back_populates="sculpt", order_by="Job.id", cascade="all, delete-orphan", passive_deletes=True
     )
@@ -73,6 +83,20 @@ class Sculpt(Base):
     def ready(self) -> bool:
         """Whether it can be lit."""
         return self.surface_key is not None
+
+
+class Stroke(Base):
+    """The marking after one stroke. The sculpt points at the one that holds; later ones can be redone."""
+
+    __tablename__ = "marking"
+
+    id: Mapped[int] = mapped_column(primary_key=True)
+    sculpt_id: Mapped[int] = mapped_column(ForeignKey("sculpt.id", ondelete="CASCADE"), index=True)
+    number: Mapped[int]
+    surface_key: Mapped[str] = mapped_column(String(64))
+    standing: Mapped[dict[str, Any]]
+    labels: Mapped[bytes]  # packed by zlib, a byte per sample
+    regions: Mapped[list[dict[str, Any]]]
 
 
 class Job(Base):

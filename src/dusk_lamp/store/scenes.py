@@ -2,9 +2,11 @@
 
 import threading
 from collections import OrderedDict
+from functools import cached_property
 
 from ..core.light.rig import Scene
 from ..core.light.sky import SkyView
+from ..core.sculpt.relief import Bends
 from .cache import Cache
 from .models import Sculpt
 from .stages import load_sky, load_surface
@@ -22,6 +24,11 @@ class Laid:
         self.between = cache.array(surface_key, "quick_faces")
         self.quick = self.scene.only(self.chosen, self.between)
         self.scene.surface.caster  # noqa: B018 - built now, so that the first drag does not wait for it
+
+    @cached_property
+    def bends(self) -> Bends:
+        """How its faces meet, for growing regions."""
+        return Bends(self.scene.surface)
 
     def add_sky(self, view: SkyView) -> None:
         """Let the sky in."""

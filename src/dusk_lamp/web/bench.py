@@ -14,6 +14,8 @@ from ..core.light.rig import BENCH_RAYS, MOVING_RAYS, PRESETS, STRONGEST_SKY, Ri
 from ..core.paint.value import grey_hex, grey_srgb
 from ..core.plan.ladder import FEWEST_STEPS, MOST_STEPS, Ladder, lay_bands
 from ..core.plan.target import Exposure, target_value
+from ..core.sculpt.marking import ATTENTION, MATERIALS
+from ..core.sculpt.regions import USUAL_CREASE
 from ..core.sculpt.surface import Surface
 from ..core.view.camera import VIEWS
 from ..store.models import Sculpt
@@ -25,6 +27,12 @@ blueprint = Blueprint("bench", __name__)
 LEVELS_PER_VALUE = 25  # a value of 0..10 travels to the browser as one byte
 GROUNDS = {"dark": 3.0, "middle": 5.0, "light": 7.0}  # the three greys the sculpt can stand on, Munsell value
 SIZES = {"hard": 0.0, "bulb": 8.0, "softbox": 30.0, "window": 60.0, "overcast": 120.0}
+
+
+@blueprint.get("/sculpts/<int:sculpt_id>/regions")
+def regions(sculpt_id: int) -> str:
+    """Mark the regions."""
+    return _bench(sculpt_id, "regions")
 
 
 @blueprint.get("/sculpts/<int:sculpt_id>/light")
@@ -46,17 +54,21 @@ def _bench(sculpt_id: int, stage: str) -> str:
             return render_template(
                 "waiting.html", sculpt=sculpt, stages=stages_of(sculpt, stage), stages_of=stages_of
             )
-        scene = _laid(sculpt).scene
+        scene = laid_out(sculpt).scene
         return render_template(
             "bench.html", sculpt=sculpt, stage=stage, stages=stages_of(sculpt, stage), presets=PRESETS, sizes=SIZES,
             rig=Rig.from_dict(sculpt.rig), ladder=Ladder.from_dict(sculpt.ladder), exposure=Exposure(**sculpt.exposure),
             footprint=footprint(scene.surface), grounds={name: grey_hex(v) for name, v in GROUNDS.items()},
             strongest_sky=STRONGEST_SKY, views=VIEWS, fewest=FEWEST_STEPS, most=MOST_STEPS,
+            materials=MATERIALS,
+            attention=ATTENTION,
+            usual_crease=USUAL_CREASE,
             spacing=scene.surface.spacing, samples=len(scene.surface), area=float(scene.surface.areas.sum()),
         )  # fmt: skip
 
 
-def _laid(sculpt: Sculpt) -> Laid:
+def laid_out(sculpt: Sculpt) -> Laid:
+    """The sculpt laid out in memory, or a 409 while it is being prepared."""
     try:
         return workshop().scenes.of(sculpt)
     except KeyError:
@@ -82,7 +94,7 @@ def surface(sculpt_id: int) -> Response:
     Heading: counts, bounds, the grey levels that value bytes stand for, and the cameras of the named views.
     """
     with workshop().store.session() as session:
-        laid = _laid(the_sculpt(session, sculpt_id))
+        laid = laid_out(the_sculpt(session, sculpt_id))
     s = laid.scene.surface
     heading = {
         "samples": len(s),
@@ -96,10 +108,10 @@ def surface(sculpt_id: int) -> Response:
     }
     normals = np.zeros((len(s), 4), np.int8)
     normals[:, :3] = np.round(s.normals * 127)
-    return _packed(heading, s.points, normals, s.faces, laid.chosen, laid.chosen[laid.between])
+    return packed(heading, s.points, normals, s.faces, laid.chosen, laid.chosen[laid.between])
 
 
-def _packed(heading: dict[str, Any], *arrays: np.ndarray) -> Response:
+def packed(heading: dict[str, Any], *arrays: np.ndarray) -> Response:
     """A JSON heading with its length before it, padded to 4 bytes, and arrays as they lie in memory."""
     text = json.dumps(heading).encode()
     text += b" " * (-len(text) % 4)
@@ -130,7 +142,7 @@ def relight(sculpt_id: int) -> Response:
     rig, wanted, exposure = _wishes(given)
     moving = bool(given.get("moving"))
     with workshop().store.session() as session:
-        laid = _laid(the_sculpt(session, sculpt_id))
+        laid = laid_out(the_sculpt(session, sculpt_id))
     scene = laid.quick if moving else laid.scene
     lit = scene.light(rig, MOVING_RAYS if moving else BENCH_RAYS)
     value = target_value(lit.total, exposure, rig.full)
@@ -139,14 +151,14 @@ def relight(sculpt_id: int) -> Response:
     if moving:
         histogram = np.bincount(np.minimum((value * 10).astype(int), 99), scene.surface.areas, minlength=100)
         heading["histogram"] = np.round(histogram, 1).tolist()
-        return _packed(heading, levels)
+        return packed(heading, levels)
     bands = lay_bands(scene.surface, value, wanted, exposure)
     heading.update(bands.as_dict())
     heading["hex"] = [grey_hex(g) for g in bands.greys]
     heading["lit_share"] = round(
         float(scene.surface.areas[lit.visible > 0.5].sum() / max(scene.surface.areas.sum(), 1e-9)), 4
     )
-    return _packed(heading, levels, bands.step)
+    return packed(heading, levels, bands.step)
 
 
 @blueprint.put("/sculpts/<int:sculpt_id>/plan")
@@ -169,7 +181,7 @@ def keep(sculpt_id: int) -> tuple[Response, int] | Response:
 @blueprint.post("/sculpts/<int:sculpt_id>/done/<stage>")
 def done(sculpt_id: int, stage: str) -> AnyResponse:
     """Light the lamp of a stage and go on to the next."""
-    following = {"light": "bench.ladder", "ladder": "sheet.sheet"}
+    following = {"regions": "bench.light", "light": "bench.ladder", "ladder": "sheet.sheet"}
     if stage not in following:
         abort(404)
     with workshop().store.session() as session:

@@ -7,7 +7,13 @@ from sqlalchemy.orm import Session
 
 from ..store.models import STAGES, Sculpt
 
-STAGE_WORDS = {"stand": "Stand it up", "light": "Set the lamp", "ladder": "Choose greys", "sheet": "Plan sheet"}
+STAGE_WORDS = {
+    "stand": "Stand it up",
+    "regions": "Mark regions",
+    "light": "Set the lamp",
+    "ladder": "Choose greys",
+    "sheet": "Plan sheet",
+}
 
 
 def the_sculpt(session: Session, sculpt_id: int) -> Sculpt:

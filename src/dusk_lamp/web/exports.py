@@ -1,15 +1,21 @@
 """Exports: PLY and GLB with the light on the vertices, a PNG of any view, the plan as JSON."""
 
 import json
+from typing import Any
 
+import numpy as np
 from flask import Blueprint, Response, request
 
 from ..core.errors import SettingError
 from ..core.paint.value import grey_hex, grey_srgb
+from ..core.plan.ladder import Bands
 from ..core.plan.steps import rig_words
+from ..core.sculpt.marking import Marking
+from ..core.sculpt.surface import Surface
 from ..core.view.camera import Camera
 from ..core.view.formats import lit_glb, lit_ply, png_bytes
 from ..core.view.raster import grey_picture
+from ..store.markings import marking_of
 from .app import workshop
 from .common import the_sculpt
 from .sheet import download, plan_for
@@ -24,6 +30,7 @@ def plan_json(sculpt_id: int) -> Response:
     with workshop().store.session() as session:
         sculpt = the_sculpt(session, sculpt_id)
         scene, plan = plan_for(sculpt)
+        marking = marking_of(session, sculpt, scene.surface, workshop().store.cache)
         content = {
             "sculpt": sculpt.name,
             "height_mm": round(scene.surface.height, 2),
@@ -32,11 +39,31 @@ def plan_json(sculpt_id: int) -> Response:
             "exposure": plan.exposure.as_dict(),
             "ladder": {**plan.ladder.as_dict(), "cuts": [round(float(c), 3) for c in plan.bands.cuts]},
             "steps": [step.as_dict() for step in plan.steps],
+            "regions": _regions(marking, scene.surface, plan.bands),
             "notice": plan.bands.notice,
         }
         return download(
             json.dumps(content, indent=2, ensure_ascii=False).encode(), "application/json", f"{sculpt.name} plan.json"
         )
+
+
+def _regions(marking: Marking, surface: Surface, bands: Bands) -> list[dict[str, Any]]:
+    """Every region with its area, and how much of it each step of the ladder keeps in the end; the rest comes last."""
+    told = [*marking.as_list(), {"name": "the rest", "material": None, "attention": None}]
+    numbers = [*range(1, len(told)), 0]
+    out = []
+    for number, facts in zip(numbers, told, strict=True):
+        own = marking.labels == number
+        by_step = np.bincount(bands.step[own], surface.areas[own].astype(np.float64), minlength=len(bands.greys))
+        out.append(
+            {
+                **facts,
+                "number": number,
+                "area_mm2": round(float(by_step.sum()), 1),
+                "steps_mm2": [round(float(a), 1) for a in by_step],
+            }
+        )
+    return out
 
 
 @blueprint.get("/sculpts/<int:sculpt_id>/sculpt.<kind>")
@@ -53,6 +80,7 @@ def sculpt_file(sculpt_id: int, kind: str) -> Response:
         fields = {
             "light": plan.light.total, "visible": plan.light.visible, "value": plan.value,
             "red": grey, "green": grey, "blue": grey, "step": plan.bands.step,
+            "region": marking_of(session, sculpt, scene.surface, workshop().store.cache).labels,
         }  # fmt: skip
         return download(lit_ply(scene.surface, fields), "application/octet-stream", f"{sculpt.name}.ply")
 

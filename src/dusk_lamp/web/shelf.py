@@ -9,6 +9,7 @@ from werkzeug.wrappers import Response as AnyResponse
 
 from ..core.errors import SculptFileError
 from ..core.sculpt.read import FORMATS
+from ..store import markings
 from ..store.models import Job, Sculpt, now
 from ..store.store import UNDO_DAYS, add_sculpt, free_name, new_job
 from .app import wants_json, workshop
@@ -93,6 +94,7 @@ def duplicate(sculpt_id: int) -> str:
             "thumb_key", "rig", "ladder", "exposure", "stages_done",
         ):  # fmt: skip
             setattr(copy, column, getattr(first, column))
+        markings.copy(session, first, copy)
         job = new_job(session, copy) if copy.sky_key is None else None
         session.flush()
         cards = _card(copy) + _card(first)

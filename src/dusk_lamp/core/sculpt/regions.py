@@ -5,9 +5,12 @@ from heapq import heappop, heappush
 import numba
 import numpy as np
 from numpy.typing import NDArray
+from scipy.spatial import cKDTree
 
 from ..errors import SettingError
+from .edges import same_rows
 from .relief import Bends, usual_scale
+from .stand import Standing
 from .surface import Surface
 
 USUAL_CREASE = 40.0  # degrees: a cloak's folds are gentler, its hem is sharper
@@ -17,7 +20,11 @@ RECESS_LOW, RECESS_HIGH = 0.1, 0.2  # cavity at which a seed begins to count as 
 
 
 def grow(
-    surface: Surface, seed: NDArray[np.floating], crease: float = USUAL_CREASE, bends: Bends | None = None
+    surface: Surface,
+    seed: NDArray[np.floating],
+    crease: float = USUAL_CREASE,
+    bends: Bends | None = None,
+    face: int | None = None,
 ) -> NDArray[np.bool_]:
     """The samples (N,) of the region round a seed.
 
@@ -30,6 +37,8 @@ def grow(
         surface: the samples.
         seed: (3,) mm; the nearest face to it is where growth begins.
         crease: degrees; the sharpest bend that does not stop the region.
+        bends: of this surface, where they are known already.
+        face: the face the seed lies on, where that is known already.
     Raises:
         SettingError: crease outside 1..180 degrees, or a seed that is no place.
     Source: cost-limited Dijkstra over faces; the minima rule (Hoffman and Richards 1984) for what bounds a part.
@@ -40,7 +49,7 @@ def grow(
     if not 1 <= crease <= 180:
         raise SettingError(f"a crease is between 1 and 180 degrees, not {crease:g}")
     bends = bends or Bends(surface)
-    start = face_at(surface, seed)
+    start = face_at(surface, seed) if face is None else face
     # a fine mesh spreads one bend over many edges: what counts is how far the form turns over a brush's breadth
     breadth = np.clip(bends.across / usual_scale(surface), 1e-6, 1)
     cost = (bends.angle / breadth / np.radians(crease)) ** HARDNESS * breadth
@@ -107,3 +116,40 @@ def _spread(edge, mate, cost, start, best):
             if onward <= 1 and onward < best[g]:
                 best[g] = onward
                 heappush(heap, (onward, g))
+
+
+def by_part(surface: Surface, seed: NDArray[np.floating]) -> NDArray[np.bool_]:
+    """The samples (N,) of the whole part (connected shell) that a place (3,) lies on."""
+    return surface.part == surface.part[surface.faces[face_at(surface, np.asarray(seed, float))][0]]
+
+
+def widened(surface: Surface, region: NDArray[np.bool_], rounds: int = 1) -> NDArray[np.bool_]:
+    """The region with its rim moved out by so many samples, over sharp edges too; a negative number moves it in."""
+    if rounds < 0:
+        return ~widened(surface, ~region, -rounds)
+    # the two sides of a sharp edge lie at one place; there the rim may pass
+    place, _ = same_rows(np.ascontiguousarray(surface.points).view(np.uint32).reshape(-1, 3))
+    a, b = surface.edges
+    out = region.copy()
+    for _ in range(rounds):
+        at_place = np.bincount(place, out) > 0
+        wider = at_place[place]
+        wider[a[wider[b]]] = True
+        wider[b[wider[a]]] = True
+        out = wider
+    return out
+
+
+def carried(
+    labels: NDArray[np.uint8], was: Surface, was_standing: Standing, now: Surface, now_standing: Standing
+) -> NDArray[np.uint8]:
+    """The labels (N,) of one working surface carried to another of the same sculpt: each sample takes the label of the
+    nearest old one, wherever and however tall it stands now."""
+
+    def in_file_axes(surface: Surface, standing: Standing) -> NDArray[np.float64]:
+        points = surface.points.astype(np.float64) @ standing.file_to_bench()
+        low, high = points.min(axis=0), points.max(axis=0)
+        return (points - (low + high) / 2) / max(float((high - low).max()), 1e-30)
+
+    _, nearest = cKDTree(in_file_axes(was, was_standing)).query(in_file_axes(now, now_standing), workers=-1)
+    return labels[nearest]

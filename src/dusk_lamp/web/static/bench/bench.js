@@ -2,6 +2,7 @@
 import { say, send } from "../page.js";
 import { Dial } from "./dial.js";
 import { Ruler } from "./ruler.js";
+import { Regions } from "./regions.js";
 import { Turntable, unpack } from "./turntable.js";
 
 const bench = document.getElementById("bench");
@@ -84,7 +85,7 @@ function twoTabs(told) {
   };
   if (!dialog.open) dialog.showModal();
 }
-for (const form of document.querySelectorAll(".controls form")) { // a change made a blink ago goes with the form
+for (const form of document.querySelectorAll(".controls form[method]")) { // a change made a blink ago goes with the form
   form.addEventListener("submit", async (e) => {
     if (!keeping) return;
     e.preventDefault();
@@ -178,13 +179,14 @@ function go(stage, push = true) {
     if (here) { word.dataset.was ||= word.textContent; word.textContent = "working on it"; } else if (word.textContent === "working on it") word.textContent = word.dataset.was && word.dataset.was !== "working on it" ? word.dataset.was : (link.querySelector(".lamp-lit") ? "done" : "to do");
   }
   table.uniforms.banded.value = stage === "ladder";
+  table.uniforms.marked.value = stage === "regions";
   if (push) history.pushState({ stage }, "", `${base}/${stage}`);
   table.draw();
 }
-for (const link of document.querySelectorAll('.string [data-stage="light"], .string [data-stage="ladder"]')) {
+for (const link of document.querySelectorAll('.string [data-stage="regions"], .string [data-stage="light"], .string [data-stage="ladder"]')) {
   link.addEventListener("click", (e) => { e.preventDefault(); go(link.dataset.stage); });
 }
-addEventListener("popstate", () => go(location.pathname.endsWith("/ladder") ? "ladder" : "light", false));
+addEventListener("popstate", () => go(location.pathname.split("/").pop(), false));
 
 // --- looking
 function pressed(view) { for (const b of document.querySelectorAll(".views [data-view]")) b.setAttribute("aria-pressed", String(b.dataset.view === view)); }
@@ -232,7 +234,7 @@ addEventListener("keydown", (e) => {
   else if (key === "g") ground(grounds[(grounds.findIndex((g) => g.getAttribute("aria-pressed") === "true") + 1) % grounds.length]);
   else if (key === "0" || key === "escape") only(null);
   else if (/^[1-9]$/.test(key) && state.bands && Number(key) <= state.bands.greys.length) only(Number(key) - 1);
-  else if (key === "n") document.querySelector(`[data-panel="${state.stage}"] form .button`).click();
+  else if (key === "n") document.querySelector(`[data-panel="${state.stage}"] form[method] .button`).click();
 });
 addEventListener("keyup", (e) => { if (e.key.toLowerCase() === "e") eyeInLamp(false); });
 addEventListener("blur", () => eyeInLamp(false));
@@ -249,6 +251,8 @@ async function waitForSky() {
   }
 }
 
+const regions = new Regions(base, table, () => state.stage === "regions");
+
 async function begin() {
   showControls();
   try { await table.load(`${base}/surface.bin`); } catch (e) { say(e.message, true); return; }
@@ -258,6 +262,7 @@ async function begin() {
   ground(grounds.find((g) => g.dataset.ground === localStorage.getItem("ground")) || grounds[1]);
   go(state.stage, false);
   look("front");
+  await regions.load();
   await relight(false);
   bench.dataset.drawn = "true";
   waitForSky();

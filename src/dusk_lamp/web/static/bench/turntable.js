@@ -2,21 +2,30 @@
 import * as THREE from "../vendor/three/three.module.js";
 
 const VERTEX = `
-in float level; in float step;
-out float vLevel; out float vStep; out vec3 vNormal;
+in float level; in float step; in float region;
+out float vLevel; out float vStep; out float vRegion; out vec3 vNormal;
 void main() {
-  vLevel = level; vStep = step; vNormal = normal;
+  vLevel = level; vStep = step; vRegion = region; vNormal = normal;
   gl_Position = projectionMatrix * modelViewMatrix * vec4(position, 1.0);
 }`;
 const FRAGMENT = `
 precision highp float;
-in float vLevel; in float vStep; in vec3 vNormal;
+in float vLevel; in float vStep; in float vRegion; in vec3 vNormal;
+uniform bool marked; uniform float chosen; uniform vec3 patches[61];
 uniform sampler2D greys; uniform float only; uniform bool banded; uniform float stepGrey[10]; uniform vec3 ground; uniform vec3 eye;
 out vec4 colour;
 void main() {
   int s = int(vStep * 255.0 + 0.5); // neighbours are one step apart at most, so half-way between them is the border
   float grey = banded ? stepGrey[s] : texture(greys, vec2((vLevel * 255.0 + 0.5) / 256.0, 0.5)).r;
   vec3 shown = vec3(grey);
+  if (marked) { // the form by a light in the eye, so that dark recesses can be marked too
+    float form = 0.35 + 0.6 * clamp(dot(normalize(vNormal), eye), 0.0, 1.0);
+    int r = int(vRegion * 255.0 + 0.5);
+    bool between = abs(vRegion * 255.0 - float(r)) > 0.02; // a facet with corners in two regions: their border
+    shown = r == 0 ? vec3(form * 0.8) : patches[r] * form;
+    if (r > 0 && r == int(chosen + 0.5)) shown = mix(shown, vec3(1.0), 0.25);
+    if (between) shown = vec3(0.08);
+  }
   if (only >= 0.0) {
     float form = 0.5 + 0.5 * dot(normalize(vNormal), eye);
     vec3 ghost = ground * (0.42 + 0.5 * form);
@@ -39,6 +48,8 @@ export class Turntable {
     this.uniforms = {
       greys: { value: null }, only: { value: -1 }, banded: { value: false },
       stepGrey: { value: new Array(10).fill(0) }, ground: { value: new THREE.Vector3(0.47, 0.47, 0.47) },
+      marked: { value: false }, chosen: { value: 0 },
+      patches: { value: Array.from({ length: 61 }, () => new THREE.Vector3(0.5, 0.5, 0.5)) },
       eye: { value: new THREE.Vector3(0, -1, 0) },
     };
     new ResizeObserver(() => this.draw()).observe(canvas.parentElement);
@@ -63,7 +74,9 @@ export class Turntable {
     g.setIndex(this.whole);
     this.level = new THREE.BufferAttribute(new Uint8Array(n), 1, true);
     this.step = new THREE.BufferAttribute(new Uint8Array(n), 1, true);
-    for (const a of [this.level, this.step]) a.setUsage(THREE.DynamicDrawUsage);
+    this.region = new THREE.BufferAttribute(new Uint8Array(n), 1, true);
+    g.setAttribute("region", this.region);
+    for (const a of [this.level, this.step, this.region]) a.setUsage(THREE.DynamicDrawUsage);
     g.setAttribute("level", this.level);
     g.setAttribute("step", this.step);
     const greys = new Uint8Array(256 * 4);
@@ -104,6 +117,19 @@ export class Turntable {
     this.level.array.set(levels); this.level.needsUpdate = true;
     this.step.array.set(steps); this.step.needsUpdate = true;
     this.rest();
+  }
+
+  mark(labels, patches) {
+    this.region.array.set(labels); this.region.needsUpdate = true;
+    patches.forEach((hex, i) => { const v = parseInt(hex.slice(1), 16); this.uniforms.patches.value[i + 1].set((v >> 16) / 255, (v >> 8 & 255) / 255, (v & 255) / 255); });
+    this.draw();
+  }
+
+  // the line of sight through a place on the screen, in the sculpt's own mm
+  sight(x, y) {
+    const box = this.canvas.getBoundingClientRect(), e = this.camera.matrix.elements;
+    const u = this.camera.right * (2 * (x - box.left) / box.width - 1), v = this.camera.top * (1 - 2 * (y - box.top) / box.height);
+    return { origin: [0, 1, 2].map((k) => e[12 + k] + u * e[k] + v * e[4 + k]), direction: [0, 1, 2].map((k) => -e[8 + k]) };
   }
 
   showMoving(levels) { // only the quick samples have been lit
@@ -177,13 +203,14 @@ export class Turntable {
 
   gestures() {
     const c = this.canvas, down = new Map();
-    let pinch = 0;
-    c.addEventListener("pointerdown", (e) => { c.setPointerCapture(e.pointerId); down.set(e.pointerId, [e.clientX, e.clientY]); });
+    let pinch = 0, moved = 0;
+    c.addEventListener("pointerdown", (e) => { c.setPointerCapture(e.pointerId); moved = 0; down.set(e.pointerId, [e.clientX, e.clientY]); });
     for (const end of ["pointerup", "pointercancel"]) c.addEventListener(end, (e) => { down.delete(e.pointerId); pinch = 0; });
     c.addEventListener("pointermove", (e) => {
       const from = down.get(e.pointerId);
       if (!from) return;
       const [dx, dy] = [e.clientX - from[0], e.clientY - from[1]];
+      moved += Math.abs(dx) + Math.abs(dy);
       down.set(e.pointerId, [e.clientX, e.clientY]);
       if (down.size === 2) {
         const [p, q] = [...down.values()];
@@ -197,9 +224,10 @@ export class Turntable {
         this.turn(-dx * 0.45, dy * 0.35);
       }
     });
+    c.addEventListener("click", (e) => { if (moved < 5) c.dispatchEvent(new CustomEvent("picked", { detail: this.sight(e.clientX, e.clientY) })); });
     c.addEventListener("contextmenu", (e) => e.preventDefault());
     c.addEventListener("wheel", (e) => { e.preventDefault(); this.nearer(Math.exp(-e.deltaY * 0.0012)); }, { passive: false });
-    c.addEventListener("dblclick", () => { this.zoom = 1; this.pan = [0, 0]; this.look(0, 8); });
+    c.addEventListener("dblclick", () => { if (this.uniforms.marked.value) return; this.zoom = 1; this.pan = [0, 0]; this.look(0, 8); });
     c.addEventListener("keydown", (e) => {
       const by = { ArrowLeft: [-10, 0], ArrowRight: [10, 0], ArrowUp: [0, 10], ArrowDown: [0, -10] }[e.key];
       if (by) { e.preventDefault(); this.turn(...by); }

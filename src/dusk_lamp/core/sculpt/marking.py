@@ -1,0 +1,94 @@
+"""The marking of a sculpt: every sample belongs to exactly one region, and what is unmarked is the rest."""
+
+from dataclasses import dataclass, replace
+from typing import Any
+
+import numpy as np
+from numpy.typing import NDArray
+
+from ..errors import SettingError
+from .mesh import summed
+from .surface import Surface
+
+MATERIALS = (
+    "cloth", "leather", "skin", "fur", "bone", "hair", "wood", "stone", "painted armour", "metal", "glass or gem",
+)  # fmt: skip
+ATTENTION = ("focal point", "important", "quiet")
+MOST_REGIONS = 60  # more than any painter keeps apart, and few enough for a byte
+LONGEST_NAME = 60
+
+
+@dataclass(frozen=True)
+class Region:
+    """One region: its name, what it is made of, and how much attention it deserves."""
+
+    name: str
+    material: str = "cloth"
+    attention: str = "important"
+
+    def __post_init__(self) -> None:
+        if not self.name.strip() or len(self.name) > LONGEST_NAME:
+            raise SettingError(f"a region's name has 1 to {LONGEST_NAME} letters")
+        if self.material not in MATERIALS:
+            raise SettingError(f"a material is one of {', '.join(MATERIALS)}")
+        if self.attention not in ATTENTION:
+            raise SettingError(f"attention is one of {', '.join(ATTENTION)}")
+
+
+@dataclass(frozen=True)
+class Marking:
+    """labels: (N,) uint8, 0 for the rest, else the number of a region from 1. regions: in the order of their numbers."""
+
+    labels: NDArray[np.uint8]
+    regions: tuple[Region, ...] = ()
+
+    def __post_init__(self) -> None:
+        if len(self.labels) and int(self.labels.max()) > len(self.regions):
+            raise SettingError("the marking names a region that is not there")
+
+    def painted(self, mask: NDArray[np.bool_], number: int | None, *, take: bool = False) -> "Marking":
+        """The samples of the mask given to a region, to a new one (None), or, with `take`, given back to the rest.
+
+        Raises:
+            SettingError: no such region, or no room for another.
+        """
+        labels, regions = self.labels.copy(), self.regions
+        if number is None:
+            if len(regions) >= MOST_REGIONS:
+                raise SettingError(f"{MOST_REGIONS} regions are as many as can be kept apart; remove one first")
+            regions = (*regions, Region(f"Region {len(regions) + 1}"))
+            number = len(regions)
+        self._known(number, len(regions))
+        if take:
+            labels[mask & (labels == number)] = 0
+        else:
+            labels[mask] = number
+        return Marking(labels, regions)
+
+    def described(self, number: int, **changes: str) -> "Marking":
+        """The marking with a region's name, material or attention changed."""
+        self._known(number, len(self.regions))
+        regions = list(self.regions)
+        regions[number - 1] = replace(regions[number - 1], **changes)
+        return Marking(self.labels, tuple(regions))
+
+    def without(self, number: int) -> "Marking":
+        """The marking without a region; its samples go back to the rest."""
+        self._known(number, len(self.regions))
+        move = np.arange(len(self.regions) + 1, dtype=np.uint8)
+        move[number] = 0
+        move[number + 1 :] -= 1
+        return Marking(move[self.labels], self.regions[: number - 1] + self.regions[number:])
+
+    def areas(self, surface: Surface) -> NDArray[np.float64]:
+        """(R + 1,) mm² of the rest and of each region."""
+        return summed(self.labels, surface.areas.astype(np.float64), len(self.regions) + 1)
+
+    def as_list(self) -> list[dict[str, Any]]:
+        """The regions as plain values, for JSON."""
+        return [{"name": r.name, "material": r.material, "attention": r.attention} for r in self.regions]
+
+    @staticmethod
+    def _known(number: int, count: int) -> None:
+        if not 1 <= number <= count:
+            raise SettingError("this region is not there any more; choose another")

@@ -1,0 +1,90 @@
+"""Markings kept stroke by stroke, so that every one can be undone and redone, also after a reload."""
+
+import zlib
+
+import numpy as np
+from sqlalchemy import delete, func, select
+from sqlalchemy.orm import Session
+
+from ..core.sculpt.marking import Marking, Region
+from ..core.sculpt.regions import carried
+from ..core.sculpt.stand import Standing
+from ..core.sculpt.surface import Surface
+from .cache import Cache
+from .models import Sculpt, Stroke
+from .stages import load_surface
+
+MOST_STROKES = 80  # kept per sculpt; at about 10 kB each
+
+
+def marking_of(session: Session, sculpt: Sculpt, surface: Surface, cache: Cache) -> Marking:
+    """The marking that holds now, carried over if the sculpt was laid out anew since it was made."""
+    stroke = _stroke(session, sculpt, sculpt.marking_number)
+    if stroke is None:
+        return Marking(np.zeros(len(surface), np.uint8))
+    labels = np.frombuffer(zlib.decompress(stroke.labels), np.uint8)
+    if stroke.surface_key != sculpt.surface_key and sculpt.standing is not None:
+        try:
+            was = load_surface(cache, stroke.surface_key)
+        except KeyError:  # the cache was emptied; without the old surface the labels cannot be placed
+            return Marking(np.zeros(len(surface), np.uint8), tuple(Region(**r) for r in stroke.regions))
+        labels = carried(labels, was, Standing(**stroke.standing), surface, sculpt.standing)
+    return Marking(labels, tuple(Region(**r) for r in stroke.regions))
+
+
+def keep(session: Session, sculpt: Sculpt, marking: Marking) -> None:
+    """Keep a marking as the next stroke; what had been undone before it is gone."""
+    if sculpt.surface_key is None or sculpt.standing is None:
+        raise KeyError("not laid out yet")
+    session.execute(delete(Stroke).where(Stroke.sculpt_id == sculpt.id, Stroke.number > sculpt.marking_number))
+    sculpt.marking_number += 1
+    session.add(
+        Stroke(
+            sculpt_id=sculpt.id,
+            number=sculpt.marking_number,
+            surface_key=sculpt.surface_key,
+            standing=sculpt.standing.as_dict(),
+            labels=zlib.compress(marking.labels.tobytes(), 3),
+            regions=marking.as_list(),
+        )
+    )
+    oldest = sculpt.marking_number - MOST_STROKES
+    session.execute(delete(Stroke).where(Stroke.sculpt_id == sculpt.id, Stroke.number <= oldest))
+    session.flush()
+
+
+def step(session: Session, sculpt: Sculpt, by: int) -> bool:
+    """Undo (−1) or redo (+1) a stroke; False where there is none."""
+    wanted = sculpt.marking_number + by
+    if by > 0 and _stroke(session, sculpt, wanted) is None:
+        return False
+    if by < 0 and (sculpt.marking_number == 0 or (wanted > 0 and _stroke(session, sculpt, wanted) is None)):
+        return False
+    sculpt.marking_number = wanted
+    return True
+
+
+def can_step(session: Session, sculpt: Sculpt) -> tuple[bool, bool]:
+    """Whether there is something to undo, and something to redo."""
+    low, high = session.execute(
+        select(func.min(Stroke.number), func.max(Stroke.number)).where(Stroke.sculpt_id == sculpt.id)
+    ).one()
+    now = sculpt.marking_number
+    return now > 0 and (now - 1 == 0 or (low or 0) < now), bool(high and high > now)
+
+
+def copy(session: Session, first: Sculpt, second: Sculpt) -> None:
+    """Give a copied sculpt the marking of the first."""
+    stroke = _stroke(session, first, first.marking_number)
+    if stroke is not None:
+        second.marking_number = 1
+        session.add(
+            Stroke(
+                sculpt_id=second.id, number=1, surface_key=stroke.surface_key, standing=stroke.standing,
+                labels=stroke.labels, regions=stroke.regions,
+            )
+        )  # fmt: skip
+
+
+def _stroke(session: Session, sculpt: Sculpt, number: int) -> Stroke | None:
+    return session.scalars(select(Stroke).where(Stroke.sculpt_id == sculpt.id, Stroke.number == number)).first()

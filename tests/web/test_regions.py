@@ -1,0 +1,129 @@
+"""Marking regions: a ray in, labels out; undo, two tabs, hostile names."""
+
+import json
+
+import numpy as np
+import pytest
+
+from dusk_lamp.core.sculpt.marking import MATERIALS
+
+from .conftest import packet
+
+DOWN = {"origin": [0, 0, 100], "direction": [0, 0, -1]}
+SIDE = {"origin": [100, 0, 2], "direction": [-1, 0, 0]}
+
+
+class Marker:
+    def __init__(self, painter, sculpt_id):
+        self.painter, self.url = painter, f"/sculpts/{sculpt_id}/regions"
+
+    def now(self):
+        return packet(self.painter.client.get(f"{self.url}.bin"))
+
+    def do(self, what, code=200, **more):
+        stroke = more.pop("stroke", self.now()[0]["stroke"])
+        answer = self.painter.json("POST", self.url, {"do": what, "stroke": stroke, **more}, code=code)
+        return packet(answer) if code == 200 else answer.get_json()
+
+
+@pytest.fixture
+def marker(painter, sculpt_id):
+    return Marker(painter, sculpt_id)
+
+
+def test_picking_from_above_marks_the_head_and_only_it(marker, painter, sculpt_id):
+    heading, labels = marker.do("pick", **DOWN)
+    assert [r["number"] for r in heading["regions"]] == [1]
+    surface, rest = packet(painter.client.get(f"/sculpts/{sculpt_id}/surface.bin"))
+    n = surface["samples"]
+    points = rest[: n * 12].view(np.float32).reshape(n, 3)
+    marked = points[labels == 1]
+    assert len(labels) == n and marked[:, 2].max() == pytest.approx(25, abs=0.1) and marked[:, 2].min() > 15
+    assert heading["rest"] + heading["regions"][0]["area"] == pytest.approx(heading["whole"], abs=0.3)
+
+
+def test_a_new_crease_replaces_the_stroke_instead_of_adding_one(marker):
+    first = marker.do("pick", **DOWN)[0]
+    again = marker.do("pick", **DOWN, crease=90, again=True)[0]
+    assert len(again["regions"]) == 1 and again["stroke"] == first["stroke"]
+
+
+def test_strokes_are_undone_and_redone_even_after_a_reload(marker):
+    marker.do("pick", **DOWN)
+    marker.do("describe", number=1, name="Head", material="skin", attention="focal point")
+    marker.do("pick", **SIDE)
+    assert [r["name"] for r in marker.now()[0]["regions"]] == ["Head", "Region 2"]
+    marker.do("undo")
+    assert [r["name"] for r in marker.do("undo")[0]["regions"]] == ["Region 1"]
+    heading, labels = marker.do("undo")
+    assert heading["regions"] == [] and not labels.any() and not heading["undo"] and heading["redo"]
+    assert marker.do("undo")[0]["stroke"] == 0, "there is nothing before the first stroke"
+    for _ in range(4):
+        heading, _ = marker.do("redo")
+    assert [r["name"] for r in heading["regions"]] == ["Head", "Region 2"] and not heading["redo"]
+    marker.do("undo")
+    marker.do("rim", number=1, rounds=1)
+    assert not marker.now()[0]["redo"], "a new stroke ends what was undone"
+
+
+def test_taking_away_wider_narrower_and_removing(marker):
+    area = marker.do("pick", **SIDE)[0]["regions"][0]["area"]
+    wider = marker.do("rim", number=1, rounds=1)[0]["regions"][0]["area"]
+    narrower = marker.do("rim", number=1, rounds=-2)[0]["regions"][0]["area"]
+    assert narrower < area < wider
+    assert marker.do("pick", **SIDE, number=1, take=True)[0]["regions"][0]["area"] == 0
+    assert marker.do("remove", number=1)[0]["regions"] == []
+
+
+def test_two_tabs_marking_the_same_sculpt_are_told(marker):
+    then = marker.now()[0]["stroke"]
+    marker.do("pick", **DOWN)
+    told = marker.do("pick", code=409, stroke=then, **SIDE)
+    assert told["stale"] and "another tab" in told["error"]
+    assert len(marker.now()[0]["regions"]) == 1, "the first tab's stroke is kept"
+
+
+def test_a_name_with_markup_is_only_text(marker, painter, sculpt_id):
+    marker.do("pick", **DOWN)
+    marker.do("describe", number=1, name="<img src=x onerror=alert(1)>")
+    assert marker.now()[0]["regions"][0]["name"].startswith("<img")
+    assert "<img src=x" not in painter.client.get(f"/sculpts/{sculpt_id}/regions").text
+
+
+@pytest.mark.parametrize(
+    "wish",
+    [{"do": "pick", "origin": [0, 0, 100], "direction": [0, 0, 1]}, {"do": "pick", "origin": [0, 0], "direction": [0, 0, 1]},
+     {"do": "pick", **DOWN, "number": 7}, {"do": "pick", **DOWN, "crease": 0}, {"do": "pick"}, {"do": "dance"}, {"do": "remove", "number": 3},
+     {"do": "describe", "number": 1, "name": ""}, {"do": "rim", "number": "x", "rounds": 1},
+     {"do": "pick", "origin": [0, 0, None], "direction": [0, 0, -1]}],
+)  # fmt: skip
+def test_changes_that_make_no_sense_are_refused_in_words(marker, wish):
+    told = marker.do(wish.pop("do"), code=400, **wish)
+    assert len(told["error"]) > 15 and "Error" not in told["error"]
+    assert marker.now()[0]["regions"] == []
+
+
+def test_regions_are_carried_over_when_the_sculpt_is_stood_up_anew(marker, painter, sculpt_id):
+    before = marker.do("pick", **DOWN)[0]
+    painter.post(f"/sculpts/{sculpt_id}/stand", {"up": "x", "front": "-y", "height": "60"})
+    after = marker.now()[0]
+    assert after["regions"][0]["area"] / after["whole"] == pytest.approx(
+        before["regions"][0]["area"] / before["whole"], rel=0.08
+    )
+
+
+def test_a_copy_carries_the_marking_and_the_plan_tells_the_regions(marker, painter, sculpt_id):
+    marker.do("pick", **DOWN)
+    marker.do("describe", number=1, name="Head", material="skin")
+    copy_id = int(painter.post(f"/sculpts/{sculpt_id}/duplicate").find("article")["data-sculpt"])
+    assert Marker(painter, copy_id).now()[0]["regions"][0]["name"] == "Head"
+    plan = json.loads(painter.client.get(f"/sculpts/{sculpt_id}/plan.json").data)
+    head, rest = plan["regions"]
+    assert head["material"] == "skin" and rest["number"] == 0
+    assert head["area_mm2"] + rest["area_mm2"] == pytest.approx(plan["area_mm2"], abs=0.5)
+    assert sum(head["steps_mm2"]) == pytest.approx(head["area_mm2"], abs=0.5)
+
+
+def test_every_material_is_offered(painter, sculpt_id):
+    page = painter.page(f"/sculpts/{sculpt_id}/regions")
+    assert [o.text for o in page.select("#region-material option")] == list(MATERIALS)
