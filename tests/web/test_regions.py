@@ -69,7 +69,8 @@ def test_strokes_are_undone_and_redone_even_after_a_reload(marker):
 def test_taking_away_wider_narrower_and_removing(marker):
     area = marker.do("pick", **SIDE)[0]["regions"][0]["area"]
     wider = marker.do("rim", number=1, rounds=1)[0]["regions"][0]["area"]
-    narrower = marker.do("rim", number=1, rounds=-2)[0]["regions"][0]["area"]
+    marker.do("undo")
+    narrower = marker.do("rim", number=1, rounds=-1)[0]["regions"][0]["area"]
     assert narrower < area < wider
     assert marker.do("pick", **SIDE, number=1, take=True)[0]["regions"][0]["area"] == 0
     assert marker.do("remove", number=1)[0]["regions"] == []

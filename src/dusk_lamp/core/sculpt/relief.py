@@ -96,8 +96,8 @@ def lines(surface: Surface, scale: float | None = None, bends: Bends | None = No
     chosen = (bends.angle > np.radians(SHARP_DEGREES)) | tight
     found = []
     for convex in (True, False):
-        found += _chains(bends, np.flatnonzero(chosen & (bends.convex == convex)), convex)
-    found = sorted((line for line in found if line.length >= LEAST_LENGTH * scale), key=lambda line: -line.length)
+        found += _chains(bends, np.flatnonzero(chosen & (bends.convex == convex)), convex, LEAST_LENGTH * scale)
+    found.sort(key=lambda line: -line.length)
     return _without_doubles(found, RADIUS_SHARE * scale)
 
 
@@ -145,8 +145,8 @@ def _tightest(bends: Bends) -> NDArray[np.bool_]:
     return best
 
 
-def _chains(bends: Bends, chosen: NDArray[np.int64], convex: bool) -> list[Line]:
-    """Join edges end to end into lines; a place where three or more meet ends a line."""
+def _chains(bends: Bends, chosen: NDArray[np.int64], convex: bool, shortest: float) -> list[Line]:
+    """Join edges end to end into lines, short ones left out; a place where three or more meet ends a line."""
     at: dict[int, list[int]] = {}
     for e in chosen.tolist():
         for v in bends.edges.ends[e].tolist():
@@ -173,6 +173,8 @@ def _chains(bends: Bends, chosen: NDArray[np.int64], convex: bool) -> list[Line]
         for e in at[v]:
             if e not in used:
                 edges, corners = follow(e, v)
+                if bends.length[edges].sum() < shortest:  # most are, and evening out only shortens
+                    continue
                 out.append(
                     Line(
                         bends.joined.vertices[corners],

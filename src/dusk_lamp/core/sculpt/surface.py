@@ -46,7 +46,7 @@ class Surface:
     def __len__(self) -> int:
         return len(self.points)
 
-    @property
+    @cached_property
     def size(self) -> float:
         """Longest side of the bounding box, mm."""
         return float(max(np.ptp(self.points[:, k]) for k in range(3)))

@@ -86,6 +86,7 @@ export class Regions {
     };
     regions.forEach((r) => row(r.number, `${r.number}. ${r.name}`, `${r.material}, ${r.attention}`, r.area, r.patch));
     row(0, "The rest", "not marked", rest, "#8a8a8a");
+    list.querySelector('[aria-pressed="true"]')?.scrollIntoView({ block: "nearest" });
     const own = regions[this.chosen - 1];
     $("region-form").hidden = !own;
     if (own) { $("region-name").value = own.name; $("region-material").value = own.material; $("region-attention").value = own.attention; }
