@@ -242,6 +242,21 @@ def test_views_squint_and_grounds_by_key(page, bench_url):
     assert len(corners) == 3
 
 
+def test_crests_are_drawn_and_their_length_is_told(page, bench_url):
+    open_bench(page, bench_url)
+    page.locator("#turntable").focus()
+    before = pixels(page)
+    page.keyboard.press("c")
+    page.locator("#edge-note span").first.wait_for()
+    words = page.locator("#edge-note").inner_text()
+    crests, lit = (int(n) for n in re.search(r"Crests (\d+) mm, of which the lamp sees (\d+) mm", words).groups())
+    assert 0 < lit < crests
+    amber = pixels(page)
+    assert ((amber[..., 0] - amber[..., 2]) > 60).sum() > ((before[..., 0] - before[..., 2]) > 60).sum() + 100
+    page.keyboard.press("c")
+    assert page.locator("#edge-note").is_hidden()
+
+
 def test_touching_a_step_on_the_ruler_shows_only_that_band_with_its_share(page, bench_url):
     open_bench(page, bench_url.replace("/light", "/ladder"))
     piece = page.locator(".ruler-steps button").nth(1)

@@ -5,7 +5,9 @@ import pytest
 import trimesh
 
 from dusk_lamp.core.errors import SettingError
-from dusk_lamp.core.sculpt.relief import cavity, exposed, lines
+from dusk_lamp.core.light.key import key_light
+from dusk_lamp.core.light.lamp import Lamp
+from dusk_lamp.core.sculpt.relief import Bends, cavity, exposed, lengths, lines
 from dusk_lamp.core.sculpt.surface import working_surface
 
 from ..shapes import ball, block_with_a_slot, mesh_of, plate, surface_of, together
@@ -114,3 +116,14 @@ def test_crests_are_exposed_and_flats_and_thin_sheets_are_not():
 def test_scales_that_are_no_length_are_refused(bad):
     with pytest.raises(SettingError):
         cavity(surface_of(ball(1, 1)), bad)
+
+
+def test_lengths_are_told_by_region_and_by_what_the_lamp_sees():
+    """A cube under a lamp straight above: of its twelve crests the lamp sees the four round the top."""
+    box = laid(trimesh.creation.box((10, 10, 10)))
+    bends = Bends(box)
+    top = (box.normals[:, 2] > 0.9).astype(np.uint8)
+    told = lengths(lines(box, 0.5, bends), bends, key_light(box, Lamp(0, 90)).light, top, 1)
+    assert told["crests"]["length"] == pytest.approx([80, 40], rel=0.02)
+    assert told["crests"]["lit"] == pytest.approx([0, 40], abs=1)
+    assert told["creases"]["length"] == [0, 0]

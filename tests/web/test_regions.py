@@ -128,3 +128,13 @@ def test_a_copy_carries_the_marking_and_the_plan_tells_the_regions(marker, paint
 def test_every_material_is_offered(painter, sculpt_id):
     page = painter.page(f"/sculpts/{sculpt_id}/regions")
     assert [o.text for o in page.select("#region-material option")] == list(MATERIALS)
+
+
+def test_edges_come_with_their_lengths_by_region(marker, painter, sculpt_id):
+    """A plinth of radius 8: the lamp straight above sees its upper rim, 2π·8."""
+    marker.do("pick", **SIDE)
+    heading, rest = packet(painter.client.get(f"/sculpts/{sculpt_id}/edges.bin"))
+    assert heading["names"] == ["the rest", "Region 1"]
+    assert heading["crests"]["length"][1] == pytest.approx(2 * 2 * np.pi * 8, rel=0.02), "both its rims"
+    assert heading["crests"]["lit"][1] == pytest.approx(2 * np.pi * 8, rel=0.05)
+    assert len(rest) == 24 * (heading["crest_pieces"] + heading["crease_pieces"])

@@ -6,7 +6,7 @@ from functools import cached_property
 
 from ..core.light.rig import Scene
 from ..core.light.sky import SkyView
-from ..core.sculpt.relief import Bends
+from ..core.sculpt.relief import Bends, Line, lines
 from .cache import Cache
 from .models import Sculpt
 from .stages import load_sky, load_surface
@@ -29,6 +29,11 @@ class Laid:
     def bends(self) -> Bends:
         """How its faces meet, for growing regions."""
         return Bends(self.scene.surface)
+
+    @cached_property
+    def lines(self) -> list[Line]:
+        """Its crests and creases at the usual scale."""
+        return lines(self.scene.surface, None, self.bends)
 
     def add_sky(self, view: SkyView) -> None:
         """Let the sky in."""

@@ -7,8 +7,12 @@ from flask import Blueprint, Response, jsonify, request
 from sqlalchemy.orm import Session
 
 from ..core.errors import SettingError
+from ..core.light.key import key_light
+from ..core.light.lamp import Lamp
+from ..core.light.rig import Rig
 from ..core.sculpt import regions as growth
 from ..core.sculpt.marking import Marking
+from ..core.sculpt.relief import lengths
 from ..core.sculpt.surface import Surface
 from ..store import markings
 from ..store.models import Sculpt
@@ -56,6 +60,31 @@ def labels(sculpt_id: int) -> Response:
     with workshop().store.session() as session:
         sculpt, laid, marking = _opened(session, sculpt_id)
         return _answer(session, sculpt, marking, laid.scene.surface)
+
+
+@blueprint.get("/sculpts/<int:sculpt_id>/edges.bin")
+def edges(sculpt_id: int) -> Response:
+    """Crests and creases: a JSON heading with their lengths in mm, whole and lit by the lamp that is kept, over the rest
+    and each region; then the two ends of every piece as float32, crests first."""
+    with workshop().store.session() as session:
+        sculpt, laid, marking = _opened(session, sculpt_id)
+        rig = Rig.from_dict(sculpt.rig)
+    surface = laid.scene.surface
+    light = np.zeros(len(surface), np.float32)
+    if rig.lamp is not None:
+        light = key_light(surface, Lamp(rig.lamp.azimuth, rig.lamp.elevation)).light
+    told = lengths(laid.lines, laid.bends, light, marking.labels, len(marking.regions))
+    pieces = []
+    for convex in (True, False):
+        ends = [np.repeat(line.places, 2, axis=0)[1:-1] for line in laid.lines if line.convex == convex]
+        pieces.append(np.concatenate(ends) if ends else np.zeros((0, 3), np.float32))
+    heading = {
+        **told,
+        "crest_pieces": len(pieces[0]) // 2,
+        "crease_pieces": len(pieces[1]) // 2,
+        "names": ["the rest", *(r.name for r in marking.regions)],
+    }
+    return packed(heading, *pieces)
 
 
 @blueprint.post("/sculpts/<int:sculpt_id>/regions")

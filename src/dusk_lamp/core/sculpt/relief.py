@@ -7,8 +7,7 @@ from numpy.typing import NDArray
 
 from ..errors import SettingError
 from ..rays import fibonacci_sphere, in_threads
-from .edges import Edges, edges_of
-from .mend import weld
+from .edges import Edges, edges_of, same_rows
 from .mesh import Mesh
 from .surface import SHARP_DEGREES, Surface
 
@@ -20,6 +19,7 @@ LEAST_DEGREES = 12.0  # a bend gentler than this is no edge, however small its r
 DOUBLE_SHARE = 0.8  # a line with this share of its places beside a longer one is the same edge again
 EVEN_ROUNDS = 2
 LEAST_LENGTH = 2.0  # an edge shorter than this many scales is a bump
+GRAZE = 0.05  # less light than this is a lamp that only grazes past
 OPPOSITE = -0.5  # a face turned this far away is the other side of a thin sheet, not the far side of a crest
 
 
@@ -41,13 +41,17 @@ class Line:
 class Bends:
     """How the faces of a surface meet: the bend at every edge, and on which side.
 
-    joined: the surface with the two sides of its sharp edges welded together again. edges: its edges. angle: (E,) float64
+    joined: the surface with the two sides of its sharp edges welded together again. place: (N,) int32, the joined vertex
+    that each sample lies at. edges: its edges. angle: (E,) float64
     radians between the normals of the two faces, 0 where there are not two. convex: (E,) bool. across: (E,) float64 mm
     from middle to middle of the two faces, measured square to the edge.
     """
 
     def __init__(self, surface: Surface) -> None:
-        self.joined: Mesh = weld(Mesh(surface.points, surface.faces))
+        self.place, first = same_rows(
+            np.ascontiguousarray(surface.points + np.float32(0)).view(np.uint32).reshape(-1, 3)
+        )
+        self.joined: Mesh = Mesh(surface.points[first], self.place[surface.faces])
         self.edges: Edges = edges_of(self.joined.faces, len(self.joined.vertices))
         cross = self.joined.crosses()
         twice = np.maximum(np.linalg.norm(cross, axis=1), 1e-300)
@@ -128,6 +132,40 @@ def _run_length(places: NDArray[np.float32]) -> float:
             even[0], even[-1] = p[0], p[-1]
         p = even
     return float(np.linalg.norm(np.diff(p, axis=0), axis=1).sum())
+
+
+def lengths(
+    found: list[Line], bends: Bends, light: NDArray[np.float32], labels: NDArray[np.uint8], regions: int
+) -> dict[str, dict[str, list[float]]]:
+    """Whole length and the length the lamp can see, in mm, of the crests and the creases of each region.
+
+    Args:
+        found: the lines.
+        bends: of the same surface.
+        light: (N,) of the lamp alone; a piece counts as lit where a side of it gets more than GRAZE of it at both ends.
+        labels: (N,) uint8 region of each sample, 0 for the rest. regions: how many there are beside the rest.
+    Returns:
+        for "crests" and "creases": "length" and "lit", each a list over the rest (first) and the regions.
+    """
+    count = len(bends.joined.vertices)
+    lit, label = np.zeros(count, np.float32), np.zeros(count, np.uint8)
+    np.maximum.at(lit, bends.place, light)
+    np.maximum.at(label, bends.place, labels)  # an edge between a region and the rest is the region's
+    out = {}
+    for name, convex in (("crests", True), ("creases", False)):
+        whole, seen = np.zeros(regions + 1), np.zeros(regions + 1)
+        for line in found:
+            if line.convex != convex:
+                continue
+            piece = np.linalg.norm(np.diff(line.places.astype(float), axis=0), axis=1)
+            piece *= line.length / max(piece.sum(), 1e-12)  # the run of the line, not its zigzag
+            a, b = line.corners[:-1], line.corners[1:]
+            own = np.where(label[a] == label[b], label[a], 0)
+            shone_on = np.minimum(lit[a], lit[b]) > GRAZE
+            whole += np.bincount(own, piece, minlength=regions + 1)
+            seen += np.bincount(own, piece * shone_on, minlength=regions + 1)
+        out[name] = {"length": whole.round(2).tolist(), "lit": seen.round(2).tolist()}
+    return out
 
 
 def _tightest(bends: Bends) -> NDArray[np.bool_]:

@@ -214,6 +214,24 @@ for (const button of document.querySelectorAll('.views [data-view]:not([data-vie
 $("turntable").addEventListener("turned", () => pressed(null));
 const squint = document.querySelector("[data-squint]");
 squint.addEventListener("click", () => { const on = $("stage").classList.toggle("squint"); squint.setAttribute("aria-pressed", String(on)); });
+const edges = document.querySelector("[data-edges]");
+edges.addEventListener("click", async () => {
+  const on = edges.getAttribute("aria-pressed") !== "true", note = $("edge-note");
+  edges.setAttribute("aria-pressed", String(on));
+  note.hidden = !on;
+  if (!on) { table.edges(null); return; }
+  note.textContent = "Looking for crests and creases …";
+  const answer = await fetch(`${base}/edges.bin`);
+  if (!answer.ok) { note.textContent = "The edges could not be read; try again."; return; }
+  const bytes = await answer.arrayBuffer(), { heading, at } = unpack(bytes);
+  const crests = new Float32Array(bytes, at, heading.crest_pieces * 6);
+  table.edges(crests, new Float32Array(bytes, at + crests.byteLength, heading.crease_pieces * 6));
+  const sum = (list) => Math.round(list.reduce((a, b) => a + b, 0));
+  note.replaceChildren();
+  const line = (text) => { const p = document.createElement("span"); p.textContent = text; note.append(p); };
+  line(`Crests ${sum(heading.crests.length)} mm, of which the lamp sees ${sum(heading.crests.lit)} mm · creases (dashed) ${sum(heading.creases.length)} mm`);
+  heading.names.forEach((name, k) => { if (k && heading.crests.length[k] >= 1) line(`${k}. ${name}: crests ${Math.round(heading.crests.length[k])} mm, ${Math.round(heading.crests.lit[k])} mm lit`); });
+});
 const grounds = [...document.querySelectorAll("[data-ground]")];
 function ground(button) {
   for (const g of grounds) g.setAttribute("aria-pressed", String(g === button));
@@ -231,6 +249,7 @@ addEventListener("keydown", (e) => {
   if (view) look(view);
   else if (key === "e") { if (!e.repeat) eyeInLamp(true); }
   else if (key === "s") squint.click();
+  else if (key === "c") edges.click();
   else if (key === "g") ground(grounds[(grounds.findIndex((g) => g.getAttribute("aria-pressed") === "true") + 1) % grounds.length]);
   else if (key === "0" || key === "escape") only(null);
   else if (/^[1-9]$/.test(key) && state.bands && Number(key) <= state.bands.greys.length) only(Number(key) - 1);

@@ -88,6 +88,7 @@ export class Turntable {
     const material = new THREE.ShaderMaterial({
       vertexShader: VERTEX, fragmentShader: FRAGMENT, uniforms: this.uniforms, glslVersion: THREE.GLSL3, side: THREE.DoubleSide,
     });
+    material.polygonOffset = true; material.polygonOffsetFactor = 1; material.polygonOffsetUnits = 2; // lines lie on top
     this.mesh = new THREE.Mesh(g, material);
     this.mesh.frustumCulled = false;
     const [low, high] = [heading.low, heading.high];
@@ -122,6 +123,25 @@ export class Turntable {
   mark(labels, patches) {
     this.region.array.set(labels); this.region.needsUpdate = true;
     patches.forEach((hex, i) => { const v = parseInt(hex.slice(1), 16); this.uniforms.patches.value[i + 1].set((v >> 16) / 255, (v >> 8 & 255) / 255, (v & 255) / 255); });
+    this.draw();
+  }
+
+  // crests as whole lines, creases dashed, so that they are told apart without colour
+  edges(crests, creases) {
+    if (this.lines) { this.scene.remove(this.lines); this.lines.traverse((o) => o.geometry?.dispose()); this.lines = null; }
+    if (crests) {
+      const make = (places, material) => {
+        const g = new THREE.BufferGeometry();
+        g.setAttribute("position", new THREE.BufferAttribute(places, 3));
+        const l = new THREE.LineSegments(g, material);
+        if (material.isLineDashedMaterial) l.computeLineDistances();
+        return l;
+      };
+      this.lines = new THREE.Group();
+      this.lines.add(make(crests, new THREE.LineBasicMaterial({ color: new THREE.Color().setRGB(0.95, 0.66, 0.23) })));
+      this.lines.add(make(creases, new THREE.LineDashedMaterial({ color: new THREE.Color().setRGB(0.1, 0.2, 0.5), dashSize: this.tall / 120, gapSize: this.tall / 200 })));
+      this.scene.add(this.lines);
+    }
     this.draw();
   }
 
