@@ -15,7 +15,7 @@ from ..core.view.step_picture import finished_picture, plan_snapshot, step_pictu
 from .cache import Cache, key_of
 from .models import Sculpt
 
-PICTURES = 3  # version of the code that draws them
+PICTURES = 4  # version of the code that draws them
 PICTURE_SIZE = (330, 440)
 
 
@@ -38,7 +38,7 @@ def plan_of(sculpt: Sculpt, scene: Scene) -> Plan:
     rig, ladder, exposure = Rig.from_dict(sculpt.rig), Ladder.from_dict(sculpt.ladder), Exposure(**sculpt.exposure)
     light = scene.light(rig)
     value = target_value(light.total, exposure, rig.full)
-    bands = lay_bands(scene.surface, value, ladder, exposure)
+    bands = lay_bands(scene.surface, value, ladder, exposure, scene.paintable)
     key = key_of(
         "pictures",
         PICTURES,

@@ -63,7 +63,7 @@ def _bench(sculpt_id: int, stage: str) -> str:
             materials=MATERIALS,
             attention=ATTENTION,
             usual_crease=USUAL_CREASE,
-            spacing=scene.surface.spacing, samples=len(scene.surface), area=float(scene.surface.areas.sum()),
+            spacing=scene.surface.spacing, samples=len(scene.surface), area=float(scene.surface.areas[scene.paintable].sum()),
         )  # fmt: skip
 
 
@@ -149,10 +149,11 @@ def relight(sculpt_id: int) -> Response:
     levels = np.round(value * LEVELS_PER_VALUE).astype(np.uint8)
     heading: dict[str, Any] = {"moving": moving, "sky": scene.view is not None}
     if moving:
-        histogram = np.bincount(np.minimum((value * 10).astype(int), 99), scene.surface.areas, minlength=100)
+        areas = np.where(scene.paintable, scene.surface.areas, 0)
+        histogram = np.bincount(np.minimum((value * 10).astype(int), 99), areas, minlength=100)
         heading["histogram"] = np.round(histogram, 1).tolist()
         return packed(heading, levels)
-    bands = lay_bands(scene.surface, value, wanted, exposure)
+    bands = lay_bands(scene.surface, value, wanted, exposure, scene.paintable)
     heading.update(bands.as_dict())
     heading["hex"] = [grey_hex(g) for g in bands.greys]
     heading["lit_share"] = round(

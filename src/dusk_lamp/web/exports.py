@@ -7,11 +7,11 @@ import numpy as np
 from flask import Blueprint, Response, request
 
 from ..core.errors import SettingError
+from ..core.light.rig import Scene
 from ..core.paint.value import grey_hex, grey_srgb
 from ..core.plan.ladder import Bands
 from ..core.plan.steps import rig_words
 from ..core.sculpt.marking import Marking
-from ..core.sculpt.surface import Surface
 from ..core.view.camera import Camera
 from ..core.view.formats import lit_glb, lit_ply, png_bytes
 from ..core.view.raster import grey_picture
@@ -37,9 +37,10 @@ def plan_json(sculpt_id: int) -> Response:
             "area_mm2": round(float(plan.bands.area_mm2.sum()), 1),
             "light": {**plan.rig.as_dict(), "words": rig_words(plan.rig)},
             "exposure": plan.exposure.as_dict(),
+            "hidden_mm2": round(plan.bands.hidden_mm2, 1),
             "ladder": {**plan.ladder.as_dict(), "cuts": [round(float(c), 3) for c in plan.bands.cuts]},
             "steps": [step.as_dict() for step in plan.steps],
-            "regions": _regions(marking, scene.surface, plan.bands),
+            "regions": _regions(marking, scene, plan.bands),
             "notice": plan.bands.notice,
         }
         return download(
@@ -47,13 +48,15 @@ def plan_json(sculpt_id: int) -> Response:
         )
 
 
-def _regions(marking: Marking, surface: Surface, bands: Bands) -> list[dict[str, Any]]:
+def _regions(marking: Marking, scene: Scene, bands: Bands) -> list[dict[str, Any]]:
     """Every region with its area, and how much of it each step of the ladder keeps in the end; the rest comes last."""
     told = [*marking.as_list(), {"name": "the rest", "material": None, "attention": None}]
     numbers = [*range(1, len(told)), 0]
+    surface, paintable = scene.surface, scene.paintable
     out = []
     for number, facts in zip(numbers, told, strict=True):
         own = marking.labels == number
+        own &= paintable
         by_step = np.bincount(bands.step[own], surface.areas[own].astype(np.float64), minlength=len(bands.greys))
         out.append(
             {

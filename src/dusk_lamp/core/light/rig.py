@@ -128,6 +128,11 @@ class Scene:
             )
         return Light(total, visible)
 
+    @property
+    def paintable(self) -> NDArray[np.bool_]:
+        """(N,) what can be seen from anywhere; everything, as long as the sky is not known."""
+        return np.ones(len(self.surface), np.bool_) if self.view is None else sky.paintable(self.view)
+
     def only(self, chosen: NDArray[np.int32], faces: NDArray[np.int32]) -> "Scene":
         """The same scene at some of its samples only; see sculpt.surface.quick_samples."""
         some = some_samples(self.surface, chosen, faces)

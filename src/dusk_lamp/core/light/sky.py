@@ -92,6 +92,12 @@ def sky_view(
     )
 
 
+def paintable(view: SkyView) -> NDArray[np.bool_]:
+    """(N,) whether a spot sees out in any direction. One that sees out in none lies inside: a shell pushed through
+    another, the inner wall of a hollow cast. Nobody can see or paint it, so it is left out of areas."""
+    return view.bits.max(axis=1) > 0
+
+
 def luminance(kind: str, sin_elevation: NDArray[np.floating]) -> NDArray[np.floating]:
     """Brightness of the sky at an elevation, scaled so that an upward plane receives 1; nothing below the horizon.
 

@@ -77,7 +77,8 @@ class Bands:
     greys: (S,) Munsell values. cuts: (S − 1,) value at which each lighter step begins. step: (N,) uint8, the lightest
     step each sample receives. area_mm2: (S,) area on which each step stays visible in the end. covered_mm2: (S,) area
     each step is put on, which holds all lighter ones too (CP-16). histogram: (100,) mm² per tenth of a value.
-    notice: a sentence where the wish could not be met, else "".
+    notice: a sentence where the wish could not be met, else "". hidden_mm2: area inside, that nobody can paint; in none of
+    the others.
     """
 
     greys: NDArray[np.float64]
@@ -87,6 +88,7 @@ class Bands:
     covered_mm2: NDArray[np.float64]
     histogram: NDArray[np.float64]
     notice: str
+    hidden_mm2: float
 
     def as_dict(self) -> dict[str, Any]:
         """Plain values, for JSON."""
@@ -100,10 +102,17 @@ class Bands:
             "histogram": [round(float(a), 1) for a in self.histogram],
             "whole_mm2": round(whole, 1),
             "notice": self.notice,
+            "hidden_mm2": round(self.hidden_mm2, 1),
         }
 
 
-def lay_bands(surface: Surface, value: NDArray[np.float32], ladder: Ladder, exposure: Exposure) -> Bands:
+def lay_bands(
+    surface: Surface,
+    value: NDArray[np.float32],
+    ladder: Ladder,
+    exposure: Exposure,
+    paintable: NDArray[np.bool_] | None = None,
+) -> Bands:
     """Cut the target values into the ladder's steps.
 
     Every sample gets the lightest step whose cut it reaches. Each step then lies inside the one before with a rim of
@@ -113,13 +122,16 @@ def lay_bands(surface: Surface, value: NDArray[np.float32], ladder: Ladder, expo
     Args:
         surface: the samples.
         value: (N,) target, Munsell 0..10.
+        paintable: (N,) what can be reached; the rest has a step but no area. Everything where not given.
     """
     greys = ladder.greys(exposure)
-    histogram = summed(np.clip((value / HISTOGRAM_STEP).astype(int), 0, 99), surface.areas, 100)
+    areas = surface.areas.astype(np.float64)
+    if paintable is not None:
+        areas = np.where(paintable, areas, 0.0)
+    histogram = summed(np.clip((value / HISTOGRAM_STEP).astype(int), 0, 99), areas, 100)
     # what is finer than a brush mark cannot be painted as a band of its own
     value = smoothed(surface, value, BRUSH_ROUNDS)
     cuts = np.array(ladder.cuts) if ladder.cuts is not None else (greys[1:] + greys[:-1]) / 2
-    areas = surface.areas.astype(np.float64)
     lower, earns_top = _climbed(surface, value, cuts)
     notice = ""
     if ladder.white_budget is not None:
@@ -131,7 +143,8 @@ def lay_bands(surface: Surface, value: NDArray[np.float32], ladder: Ladder, expo
             )
     step = np.where(earns_top & (value >= cuts[-1]), np.uint8(len(cuts)), lower)
     shown = summed(step, areas, len(greys))
-    return Bands(greys, cuts, step, shown, np.cumsum(shown[::-1])[::-1], histogram, notice)
+    hidden = float(surface.areas.sum(dtype=np.float64) - areas.sum())
+    return Bands(greys, cuts, step, shown, np.cumsum(shown[::-1])[::-1], histogram, notice, hidden)
 
 
 @numba.njit(cache=True)
