@@ -80,6 +80,7 @@ def edges(sculpt_id: int) -> Response:
         pieces.append(np.concatenate(ends) if ends else np.zeros((0, 3), np.float32))
     heading = {
         **told,
+        "whole": {name: {key: round(sum(each), 1) for key, each in lists.items()} for name, lists in told.items()},
         "crest_pieces": len(pieces[0]) // 2,
         "crease_pieces": len(pieces[1]) // 2,
         "names": ["the rest", *(r.name for r in marking.regions)],

@@ -226,10 +226,10 @@ edges.addEventListener("click", async () => {
   const bytes = await answer.arrayBuffer(), { heading, at } = unpack(bytes);
   const crests = new Float32Array(bytes, at, heading.crest_pieces * 6);
   table.edges(crests, new Float32Array(bytes, at + crests.byteLength, heading.crease_pieces * 6));
-  const sum = (list) => Math.round(list.reduce((a, b) => a + b, 0));
+  const { crests: all, creases: deep } = heading.whole;
   note.replaceChildren();
   const line = (text) => { const p = document.createElement("span"); p.textContent = text; note.append(p); };
-  line(`Crests ${sum(heading.crests.length)} mm, of which the lamp sees ${sum(heading.crests.lit)} mm · creases (dashed) ${sum(heading.creases.length)} mm`);
+  line(`Crests ${all.length.toFixed(0)} mm, of which the lamp sees ${all.lit.toFixed(0)} mm · creases (dashed) ${deep.length.toFixed(0)} mm`);
   heading.names.forEach((name, k) => { if (k && heading.crests.length[k] >= 1) line(`${k}. ${name}: crests ${Math.round(heading.crests.length[k])} mm, ${Math.round(heading.crests.lit[k])} mm lit`); });
 });
 const grounds = [...document.querySelectorAll("[data-ground]")];
