@@ -69,6 +69,17 @@ def test_a_worker_killed_in_mid_import_resumes_at_its_last_stage(store, warden_f
     assert all(now[name] == when for name, when in done_before.items()), "no finished stage was done again"
 
 
+def test_a_worker_does_not_outlive_its_server_even_one_that_died_before_it_had_begun(store):
+    gone = subprocess.Popen([sys.executable, "-c", ""])
+    gone.wait()
+    worker = subprocess.Popen([sys.executable, "-m", "dusk_lamp.jobs.worker", str(store.root), str(gone.pid)])
+    try:
+        assert worker.wait(30) == 0
+    finally:
+        worker.kill()
+        worker.wait()
+
+
 def test_a_file_that_kills_the_worker_three_times_is_put_aside(store, tmp_path):
     path = tmp_path / "b.stl"
     ball(fine=1).export(path)

@@ -1,4 +1,4 @@
-"""The worker process: `python -m dusk_lamp.jobs.worker DATA`. Started, watched and restarted by `dusk-lamp serve`."""
+"""The worker process: `python -m dusk_lamp.jobs.worker DATA [PARENT]`. Started, watched and restarted by `dusk-lamp serve`."""
 
 import os
 import sys
@@ -12,7 +12,10 @@ PARENT_CHECK_S = 2.0
 
 
 def _leave_with_parent(parent: int) -> None:
-    """Do not outlive the server: a worker without one would hold the queue of the next."""
+    """Do not outlive the server: a worker without one would take jobs from the next.
+
+    The server says its own number: asked here, it could be gone already, and someone else the parent.
+    """
     while os.getppid() == parent:
         time.sleep(PARENT_CHECK_S)
     os._exit(0)
@@ -20,7 +23,8 @@ def _leave_with_parent(parent: int) -> None:
 
 def main() -> None:
     """Work through the queue until stopped."""
-    threading.Thread(target=_leave_with_parent, args=(os.getppid(),), daemon=True).start()
+    if len(sys.argv) > 2:
+        threading.Thread(target=_leave_with_parent, args=(int(sys.argv[2]),), daemon=True).start()
     queue = queue_at(Path(sys.argv[1]))
     queue.resume()
     # one job at a time: each uses every core; the short delay is what a painter waits before the first step shows

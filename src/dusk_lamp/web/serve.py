@@ -37,7 +37,7 @@ class Worker:
         threading.Thread(target=self._watch, daemon=True).start()
 
     def _start(self) -> subprocess.Popen:
-        return subprocess.Popen([sys.executable, "-m", "dusk_lamp.jobs.worker", str(self._data)])  # noqa: S603 - our own module
+        return subprocess.Popen([sys.executable, "-m", "dusk_lamp.jobs.worker", str(self._data), str(os.getpid())])  # noqa: S603 - our own module
 
     def _watch(self) -> None:
         while not self._ending:
