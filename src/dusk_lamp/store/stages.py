@@ -7,7 +7,6 @@ from pathlib import Path
 
 import numpy as np
 
-from ..core.errors import Stopped
 from ..core.light.lamp import Lamp
 from ..core.light.rig import Rig, Scene
 from ..core.light.sky import DIRECTIONS, SkyView, sky_view
@@ -172,9 +171,3 @@ def thumb(cache: Cache, key_inputs: list, scene: Scene, rig: Rig, exposure: Expo
         pixels = grey_picture(scene.surface, grey_srgb(value), Camera(18, 8), *THUMB_SIZE)
         cache.put(key, blobs={"thumb.png": png_bytes(pixels)})
     return key
-
-
-__all__ = [
-    "MendedFacts", "Stopped", "facts_of", "load_sky", "load_surface", "mended", "sketch_picture", "sky", "surface",
-    "thumb",
-]  # fmt: skip

@@ -3,7 +3,7 @@
 from dataclasses import dataclass
 from pathlib import Path
 
-from flask import Flask, Response, current_app, g, jsonify, render_template, request
+from flask import Flask, Response, current_app, jsonify, render_template, request
 from flask_wtf import CSRFProtect
 from flask_wtf.csrf import CSRFError
 from werkzeug.exceptions import HTTPException, RequestEntityTooLarge
@@ -106,4 +106,4 @@ def _said(sentence: str, code: int) -> tuple[Response | str, int]:
 
 def wants_json() -> bool:
     """Whether a script is asking."""
-    return request.headers.get("X-Requested-With") == "fetch" or g.get("json_only", False)
+    return request.headers.get("X-Requested-With") == "fetch"

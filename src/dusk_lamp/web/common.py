@@ -1,7 +1,5 @@
 """What several pages need."""
 
-from typing import NoReturn
-
 from flask import abort
 from sqlalchemy.orm import Session
 
@@ -35,8 +33,3 @@ def mark_done(sculpt: Sculpt, *stages: str) -> None:
     """Light the lamps of these stages."""
     done = set(sculpt.stages_done) | set(stages)
     sculpt.stages_done = [s for s in STAGES if s in done]
-
-
-def not_ready() -> NoReturn:
-    """The sculpt is still being prepared."""
-    abort(409)

@@ -1,6 +1,6 @@
 """The rig: lamp, sky and bounce together, and the sculpt that stands in it."""
 
-from dataclasses import dataclass, field, replace
+from dataclasses import dataclass, field
 from typing import Any
 
 import numpy as np
@@ -81,11 +81,6 @@ class Rig:
             raise
         except (KeyError, TypeError, ValueError) as e:
             raise SettingError("the light's settings are incomplete; set the lamp again") from e
-
-    def moved(self, azimuth: float, elevation: float) -> "Rig":
-        """The same rig with its lamp elsewhere."""
-        size = self.lamp.size if self.lamp else 0.0
-        return replace(self, lamp=Lamp(azimuth, elevation, size))
 
 
 @dataclass(frozen=True)
