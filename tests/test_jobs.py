@@ -127,6 +127,27 @@ def test_a_newer_job_ends_the_older_one(store, tmp_path):
     assert job_of(store, old).state == "stopped" and job_of(store, old).attempts == 0
 
 
+def test_a_painters_own_standing_is_never_overwritten_by_a_job_it_overtook(store, tmp_path, monkeypatch):
+    path = tmp_path / "b.stl"
+    ball(fine=2).export(path)
+    sculpt_id, old = brought(store, path, "stl")
+    mend = stages.mended
+
+    def stood_up_meanwhile(*args):
+        result = mend(*args)
+        with store.session() as session:
+            sculpt = session.get(Sculpt, sculpt_id)
+            sculpt.up, sculpt.front, sculpt.height_mm = "x", "z", 54.0
+            new_job(session, sculpt)
+        return result
+
+    monkeypatch.setattr(queue_module.stages, "mended", stood_up_meanwhile)
+    prepare(store, old)
+    with store.session() as session:
+        sculpt = session.get(Sculpt, sculpt_id)
+        assert (sculpt.up, sculpt.front, sculpt.height_mm, sculpt.surface_key) == ("x", "z", 54.0, None)
+
+
 @pytest.mark.parametrize("trouble", [RuntimeError("boom"), MemoryError(), KeyError("x")])
 def test_trouble_inside_is_told_in_words_and_the_file_is_kept(store, tmp_path, monkeypatch, trouble):
     path = tmp_path / "b.stl"

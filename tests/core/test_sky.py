@@ -6,7 +6,7 @@ import pytest
 from dusk_lamp.core.errors import SettingError, Stopped
 from dusk_lamp.core.light.lamp import Lamp
 from dusk_lamp.core.light.rig import Rig, Scene
-from dusk_lamp.core.light.sky import luminance, paintable, sky_light, sky_view
+from dusk_lamp.core.light.sky import luminance, sky_light, sky_view
 from dusk_lamp.core.sculpt.surface import working_surface
 
 from ..shapes import ball, mesh_of, plate, surface_of, together
@@ -146,7 +146,7 @@ def test_what_lies_inside_two_balls_pushed_through_each_other_is_left_out():
     radius, apart = 10.0, 12.0
     two = together(ball(radius, 6), ball(radius, 6, (apart, 0, 0)))
     s = working_surface(mesh_of(two), samples=60_000)
-    hidden = s.areas[~paintable(sky_view(s))].sum()
+    hidden = s.areas[~sky_view(s).paintable].sum()
     assert hidden == pytest.approx(2 * 2 * np.pi * radius * (radius - apart / 2), rel=0.01)
 
 
@@ -154,4 +154,4 @@ def test_the_inner_wall_of_a_hollow_cast_is_left_out_and_an_open_bowl_is_not():
     inner = ball(radius=6, fine=4)
     inner.invert()
     s = surface_of(together(ball(radius=8, fine=4), inner))
-    assert (~paintable(sky_view(s)) == (np.linalg.norm(s.points, axis=1) < 7)).all()
+    assert (~sky_view(s).paintable == (np.linalg.norm(s.points, axis=1) < 7)).all()

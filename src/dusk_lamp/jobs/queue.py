@@ -5,6 +5,7 @@ from pathlib import Path
 
 from huey import SqliteHuey
 from sqlalchemy import select
+from sqlalchemy.orm import Session
 
 from ..core.errors import DuskLampError, Stopped
 from ..core.light.rig import Rig, Scene
@@ -96,16 +97,21 @@ def _stages(store: Store, job_id: int) -> None:
             job = session.get(Job, job_id)
             return job is None or job.stop_asked
 
+    def mine(session: Session) -> Sculpt:
+        """The sculpt, to write to; a job that was stopped or overtaken by a newer one must not touch it any more."""
+        job = session.get(Job, job_id)
+        if job is None or job.stop_asked:
+            raise Stopped("stopped before its result was kept")
+        return job.sculpt
+
     with store.session() as session:
-        job = session.get_one(Job, job_id)
-        sculpt_id = job.sculpt_id
-        sculpt = job.sculpt
+        sculpt = mine(session)
         path = store.upload_path(sculpt.file_sha, sculpt.file_format)
         file_format, sha, standing = sculpt.file_format, sculpt.file_sha, sculpt.standing
 
     mended_key, facts = stages.mended(store.cache, path, file_format, sha, say)
     with store.session() as session:
-        sculpt = session.get_one(Sculpt, sculpt_id)
+        sculpt = mine(session)
         sculpt.mended_key, sculpt.findings, sculpt.notes = mended_key, facts.findings, facts.notes
         if standing is None:
             standing = first_guess(facts)
@@ -116,13 +122,13 @@ def _stages(store: Store, job_id: int) -> None:
     say("A first look", 0.32)
     thumb_key = stages.first_look(store.cache, mended_key, standing, rig, exposure)
     with store.session() as session:
-        session.get_one(Sculpt, sculpt_id).thumb_key = thumb_key
+        mine(session).thumb_key = thumb_key
     surface_key = stages.surface(store.cache, mended_key, standing, say)
     say("Turning on the lamp", 0.5)
     scene = Scene(stages.load_surface(store.cache, surface_key))
     thumb_key = stages.thumb(store.cache, [surface_key], scene, rig, exposure)
     with store.session() as session:
-        sculpt = session.get_one(Sculpt, sculpt_id)
+        sculpt = mine(session)
         sculpt.surface_key, sculpt.thumb_key, sculpt.sky_key = surface_key, thumb_key, None
 
     say("Looking at the sky from every spot", 0.6)
@@ -131,9 +137,8 @@ def _stages(store: Store, job_id: int) -> None:
     say("Drawing its picture", 0.99)
     thumb_key = stages.thumb(store.cache, [surface_key, sky_key], scene, rig, exposure)
     with store.session() as session:
-        sculpt = session.get_one(Sculpt, sculpt_id)
-        if sculpt.surface_key == surface_key:
-            sculpt.sky_key, sculpt.thumb_key = sky_key, thumb_key
+        sculpt = mine(session)
+        sculpt.sky_key, sculpt.thumb_key = sky_key, thumb_key
 
 
 def first_guess(facts: stages.MendedFacts) -> Standing:

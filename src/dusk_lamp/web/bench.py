@@ -12,7 +12,7 @@ from werkzeug.wrappers import Response as AnyResponse
 from ..core.errors import SettingError
 from ..core.light.rig import BENCH_RAYS, MOVING_RAYS, PRESETS, STRONGEST_SKY, Rig
 from ..core.paint.value import grey_hex, grey_srgb
-from ..core.plan.ladder import FEWEST_STEPS, MOST_STEPS, Ladder, lay_bands
+from ..core.plan.ladder import FEWEST_STEPS, MOST_STEPS, Ladder, lay_bands, value_histogram
 from ..core.plan.target import Exposure, target_value
 from ..core.sculpt.marking import ATTENTION, MATERIALS
 from ..core.sculpt.regions import USUAL_CREASE
@@ -149,9 +149,7 @@ def relight(sculpt_id: int) -> Response:
     levels = np.round(value * LEVELS_PER_VALUE).astype(np.uint8)
     heading: dict[str, Any] = {"moving": moving, "sky": scene.view is not None}
     if moving:
-        areas = np.where(scene.paintable, scene.surface.areas, 0)
-        histogram = np.bincount(np.minimum((value * 10).astype(int), 99), areas, minlength=100)
-        heading["histogram"] = np.round(histogram, 1).tolist()
+        heading["histogram"] = np.round(value_histogram(scene.surface, value, scene.paintable), 1).tolist()
         return packed(heading, levels)
     bands = lay_bands(scene.surface, value, wanted, exposure, scene.paintable)
     heading.update(bands.as_dict())

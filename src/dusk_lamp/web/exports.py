@@ -1,17 +1,13 @@
 """Exports: PLY and GLB with the light on the vertices, a PNG of any view, the plan as JSON."""
 
 import json
-from typing import Any
 
-import numpy as np
 from flask import Blueprint, Response, request
 
 from ..core.errors import SettingError
-from ..core.light.rig import Scene
 from ..core.paint.value import grey_hex, grey_srgb
-from ..core.plan.ladder import Bands
+from ..core.plan.by_region import steps_by_region
 from ..core.plan.steps import rig_words
-from ..core.sculpt.marking import Marking
 from ..core.view.camera import Camera
 from ..core.view.formats import lit_glb, lit_ply, png_bytes
 from ..core.view.raster import grey_picture
@@ -40,33 +36,12 @@ def plan_json(sculpt_id: int) -> Response:
             "hidden_mm2": round(plan.bands.hidden_mm2, 1),
             "ladder": {**plan.ladder.as_dict(), "cuts": [round(float(c), 3) for c in plan.bands.cuts]},
             "steps": [step.as_dict() for step in plan.steps],
-            "regions": _regions(marking, scene, plan.bands),
+            "regions": steps_by_region(scene.surface, marking, plan.bands, scene.paintable),
             "notice": plan.bands.notice,
         }
         return download(
             json.dumps(content, indent=2, ensure_ascii=False).encode(), "application/json", f"{sculpt.name} plan.json"
         )
-
-
-def _regions(marking: Marking, scene: Scene, bands: Bands) -> list[dict[str, Any]]:
-    """Every region with its area, and how much of it each step of the ladder keeps in the end; the rest comes last."""
-    told = [*marking.as_list(), {"name": "the rest", "material": None, "attention": None}]
-    numbers = [*range(1, len(told)), 0]
-    surface, paintable = scene.surface, scene.paintable
-    out = []
-    for number, facts in zip(numbers, told, strict=True):
-        own = marking.labels == number
-        own &= paintable
-        by_step = np.bincount(bands.step[own], surface.areas[own].astype(np.float64), minlength=len(bands.greys))
-        out.append(
-            {
-                **facts,
-                "number": number,
-                "area_mm2": round(float(by_step.sum()), 1),
-                "steps_mm2": [round(float(a), 1) for a in by_step],
-            }
-        )
-    return out
 
 
 @blueprint.get("/sculpts/<int:sculpt_id>/sculpt.<kind>")

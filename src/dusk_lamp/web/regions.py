@@ -9,11 +9,10 @@ from sqlalchemy.orm import Session
 from ..core.errors import SettingError
 from ..core.light.key import key_light
 from ..core.light.lamp import Lamp
-from ..core.light.rig import Rig
+from ..core.light.rig import Rig, Scene
 from ..core.sculpt import regions as growth
 from ..core.sculpt.marking import Marking
 from ..core.sculpt.relief import lengths
-from ..core.sculpt.surface import Surface
 from ..store import markings
 from ..store.models import Sculpt
 from ..store.scenes import Laid
@@ -31,8 +30,8 @@ PATCHES = (
 )  # fmt: skip
 
 
-def _answer(session: Session, sculpt: Sculpt, marking: Marking, surface: Surface) -> Response:
-    areas = marking.areas(surface)
+def _answer(session: Session, sculpt: Sculpt, marking: Marking, scene: Scene) -> Response:
+    areas = marking.areas(scene.surface, scene.paintable)
     undo, redo = markings.can_step(session, sculpt)
     heading = {
         "stroke": sculpt.marking_number,
@@ -59,7 +58,7 @@ def labels(sculpt_id: int) -> Response:
     """The marking as it holds now: a JSON heading, then a label per sample."""
     with workshop().store.session() as session:
         sculpt, laid, marking = _opened(session, sculpt_id)
-        return _answer(session, sculpt, marking, laid.scene.surface)
+        return _answer(session, sculpt, marking, laid.scene)
 
 
 @blueprint.get("/sculpts/<int:sculpt_id>/edges.bin")
@@ -129,7 +128,7 @@ def change(sculpt_id: int) -> tuple[Response, int] | Response:
         except (KeyError, TypeError, ValueError) as e:
             raise SettingError("the change that arrived is incomplete; reload the page") from e
         marking = markings.marking_of(session, sculpt, surface, workshop().store.cache)
-        return _answer(session, sculpt, marking, surface)
+        return _answer(session, sculpt, marking, laid.scene)
 
 
 def _picked(laid: Laid, marking: Marking, given: dict[str, Any]) -> Marking:

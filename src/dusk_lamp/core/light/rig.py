@@ -126,7 +126,7 @@ class Scene:
     @property
     def paintable(self) -> NDArray[np.bool_]:
         """(N,) what can be seen from anywhere; everything, as long as the sky is not known."""
-        return np.ones(len(self.surface), np.bool_) if self.view is None else sky.paintable(self.view)
+        return np.ones(len(self.surface), np.bool_) if self.view is None else self.view.paintable
 
     def only(self, chosen: NDArray[np.int32], faces: NDArray[np.int32]) -> "Scene":
         """The same scene at some of its samples only; see sculpt.surface.quick_samples."""

@@ -2,7 +2,7 @@
 
 from collections.abc import Callable
 from dataclasses import dataclass
-from functools import cache
+from functools import cache, cached_property
 
 import numba
 import numpy as np
@@ -31,6 +31,12 @@ class SkyView:
     base_row: NDArray[np.int32]
     base_sample: NDArray[np.int32]
     base_direction: NDArray[np.int32]
+
+    @cached_property
+    def paintable(self) -> NDArray[np.bool_]:
+        """(N,) whether a spot sees out in any direction. One that sees out in none lies inside: a shell pushed through
+        another, the inner wall of a hollow cast. Nobody can see or paint it, so it is left out of areas."""
+        return self.bits.max(axis=1) > 0
 
 
 BASE_SHARE = 0.15  # what faces up in the lowest 15 % of the height is the sculpt's own base
@@ -90,12 +96,6 @@ def sky_view(
         np.concatenate([h[1] for h in hits]).astype(np.int32) if hits else np.zeros(0, np.int32),
         np.concatenate([np.full(len(h[0]), h[2]) for h in hits]).astype(np.int32) if hits else np.zeros(0, np.int32),
     )
-
-
-def paintable(view: SkyView) -> NDArray[np.bool_]:
-    """(N,) whether a spot sees out in any direction. One that sees out in none lies inside: a shell pushed through
-    another, the inner wall of a hollow cast. Nobody can see or paint it, so it is left out of areas."""
-    return view.bits.max(axis=1) > 0
 
 
 def luminance(kind: str, sin_elevation: NDArray[np.floating]) -> NDArray[np.floating]:

@@ -106,6 +106,14 @@ class Bands:
         }
 
 
+def value_histogram(
+    surface: Surface, value: NDArray[np.float32], paintable: NDArray[np.bool_] | None = None
+) -> NDArray[np.float64]:
+    """(100,) mm² of surface at each tenth of a Munsell value; what cannot be painted is left out."""
+    areas = surface.areas if paintable is None else np.where(paintable, surface.areas, 0)
+    return summed(np.clip((value / HISTOGRAM_STEP).astype(int), 0, 99), areas, 100)
+
+
 def lay_bands(
     surface: Surface,
     value: NDArray[np.float32],
@@ -128,7 +136,7 @@ def lay_bands(
     areas = surface.areas.astype(np.float64)
     if paintable is not None:
         areas = np.where(paintable, areas, 0.0)
-    histogram = summed(np.clip((value / HISTOGRAM_STEP).astype(int), 0, 99), areas, 100)
+    histogram = value_histogram(surface, value, paintable)
     # what is finer than a brush mark cannot be painted as a band of its own
     value = smoothed(surface, value, BRUSH_ROUNDS)
     cuts = np.array(ladder.cuts) if ladder.cuts is not None else (greys[1:] + greys[:-1]) / 2

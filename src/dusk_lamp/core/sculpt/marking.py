@@ -80,9 +80,10 @@ class Marking:
         move[number + 1 :] -= 1
         return Marking(move[self.labels], self.regions[: number - 1] + self.regions[number:])
 
-    def areas(self, surface: Surface) -> NDArray[np.float64]:
-        """(R + 1,) mm² of the rest and of each region."""
-        return summed(self.labels, surface.areas.astype(np.float64), len(self.regions) + 1)
+    def areas(self, surface: Surface, paintable: NDArray[np.bool_] | None = None) -> NDArray[np.float64]:
+        """(R + 1,) mm² of the rest and of each region; what is not paintable (N,) is left out."""
+        areas = surface.areas if paintable is None else np.where(paintable, surface.areas, 0)
+        return summed(self.labels, areas, len(self.regions) + 1)
 
     def as_list(self) -> list[dict[str, Any]]:
         """The regions as plain values, for JSON."""
