@@ -50,6 +50,15 @@ def pixels(page) -> np.ndarray:
     return np.asarray(picture.convert("RGB"), int)
 
 
+def until(holds, page, seconds=20):
+    """Ask again and again. The pages' policy forbids the browser to evaluate a condition of ours by itself."""
+    for _ in range(seconds * 10):
+        if holds():
+            return
+        page.wait_for_timeout(100)
+    raise AssertionError("it never came about")
+
+
 def settled(page, act):
     """Do something that relights the whole sculpt, and wait for the answer and its keeping."""
     with page.expect_response(lambda r: r.request.method == "PUT" and r.url.endswith("/plan")):
@@ -275,14 +284,18 @@ def test_touching_a_step_on_the_ruler_shows_only_that_band_with_its_share(page, 
 def test_the_ladder_changes_by_clicks_and_by_its_notches(page, bench_url):
     open_bench(page, bench_url.replace("/light", "/ladder"))
     settled(page, lambda: page.locator(".stepper label", has_text="7").click())
-    page.wait_for_function("document.querySelectorAll('#greys li').length === 7")
+    until(lambda: page.locator("#greys li").count() == 7, page)
     settled(page, lambda: page.uncheck("#rationed"))
     notch = page.locator(".notch").nth(2)
     before = float(notch.get_attribute("aria-valuenow"))
     notch.focus()
     settled(page, lambda: page.keyboard.press("ArrowRight"))
-    page.wait_for_function(
-        f"Math.abs(document.querySelectorAll('.notch')[2].getAttribute('aria-valuenow') - {before + 0.1:.2f}) < 0.02"
+    until(
+        lambda: abs(float(page.locator(".notch").nth(2).get_attribute("aria-valuenow")) - before - 0.1) < 0.02, page
+    )
+    settled(page, lambda: page.keyboard.press("ArrowRight"))  # still in hand
+    until(
+        lambda: abs(float(page.locator(".notch").nth(2).get_attribute("aria-valuenow")) - before - 0.2) < 0.02, page
     )
     settled(page, lambda: page.click("text=Even steps again"))
     settled(page, lambda: page.check("#rationed"))
@@ -317,7 +330,7 @@ def test_two_tabs_are_told_of_each_other_and_both_choices_are_offered(page, benc
     other.click("text=Behind")
     other.locator("#two-tabs-title").wait_for()
     other.click("text=Take the other tab's")
-    other.wait_for_function("document.getElementById('azimuth').value === '60'")
+    until(lambda: other.input_value("#azimuth") == "60", other)
     page.trouble[:] = [t for t in page.trouble if "409" not in t]
     other.close()
 

@@ -21,6 +21,8 @@ export class Ruler {
 
   // the grey card under the bars: a piece per step from cut to cut, wide enough to touch
   ladder(bands, only, rationed) {
+    // a notch in hand stays in hand when the ruler is drawn anew
+    const held = [...this.steps.querySelectorAll(".notch")].indexOf(document.activeElement);
     this.steps.replaceChildren();
     const edges = [0, ...bands.cuts, 10];
     bands.greys.forEach((grey, k) => {
@@ -38,6 +40,7 @@ export class Ruler {
       this.steps.append(piece);
     });
     bands.cuts.forEach((cut, k) => this.steps.append(this.notch(bands.cuts, cut, k)));
+    this.steps.querySelectorAll(".notch")[held]?.focus();
     if (rationed) {
       const bracket = document.createElement("div");
       bracket.className = "ration";
