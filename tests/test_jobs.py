@@ -26,7 +26,7 @@ def brought(store, path, kind):
     with path.open("rb") as f:
         sha = store.keep_upload(f, kind)
     with store.session() as session:
-        sculpt = add_sculpt(session, "Warden", path.name, kind, sha)
+        sculpt = add_sculpt(session, "Warden", [{"name": path.name, "format": kind, "sha": sha}])
         return sculpt.id, new_job(session, sculpt).id
 
 

@@ -52,7 +52,8 @@ def test_what_was_deleted_long_ago_is_cleared_away_and_nothing_else(tmp_path):
     with store.session() as session:
         for name, ago in days.items():
             sha = store.keep_upload(io.BytesIO(name.encode()), "stl")
-            add_sculpt(session, name, name, "stl", sha).deleted_at = ago and now() - timedelta(days=ago)
+            sculpt = add_sculpt(session, name, [{"name": name, "format": "stl", "sha": sha}])
+            sculpt.deleted_at = ago and now() - timedelta(days=ago)
     assert clear_away(store) == 1
     with store.session() as session:
         assert set(session.scalars(select(Sculpt.name))) == {"new", "lately"}

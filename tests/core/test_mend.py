@@ -116,3 +116,15 @@ def test_a_flat_sheet_is_kept_as_it_lies():
     assert result.findings.flipped_shells == 0
     assert result.findings.holes == 1
     assert (result.mesh.crosses()[:, 2] > 0).all()
+
+
+def test_a_leftover_flap_is_dropped_and_a_real_sheet_is_kept():
+    """Decimation leaves single triangles standing on an edge; a banner glued to a wall is no leftover."""
+    shape = ball(10, 4)
+    a, b = shape.edges_unique[0]
+    out = shape.vertices[a] * 1.01
+    flap = trimesh.Trimesh([*shape.vertices[[a, b]], out], [(0, 1, 2)], process=False)
+    result = mend(mesh_of(together(shape, flap)))
+    assert result.findings.fins == 1 and result.findings.holes == 0 and result.findings.nonmanifold_edges == 0
+    banner = trimesh.Trimesh([*shape.vertices[[a, b]], shape.vertices[a] * 2], [(0, 1, 2)], process=False)
+    assert mend(mesh_of(together(shape, banner))).findings.fins == 0

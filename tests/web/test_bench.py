@@ -46,7 +46,7 @@ def test_the_surface_arrives_as_it_lies_in_memory(painter, sculpt_id):
     points = rest[: n * 12].view(np.float32).reshape(n, 3)
     assert points[:, 2].min() == pytest.approx(0, abs=1e-4) and points[:, 2].max() == pytest.approx(25, rel=1e-3)
     assert rest[n * 16 : n * 16 + f * 12].view(np.uint32).max() == n - 1
-    assert len(rest) == n * 16 + f * 12 + heading["quick"] * 4 + heading["quick_faces"] * 12
+    assert len(rest) == n * 16 + f * 12 + heading["quick"] * 4 + heading["quick_faces"] * 12 + n
     assert len(heading["greys"]) == 256 and set(heading["views"]) == {"front", "right", "back", "left", "top"}
 
 
@@ -95,12 +95,14 @@ def test_stages_light_up_in_order_of_work(painter, sculpt_id):
 
     assert lit() == []
     painter.post(f"/sculpts/{sculpt_id}/stand", {"up": "z", "front": "-y", "height": "25"})
+    painter.post(f"/sculpts/{sculpt_id}/done/parts")
     painter.post(f"/sculpts/{sculpt_id}/done/regions")
+    painter.post(f"/sculpts/{sculpt_id}/done/view")
     painter.post(f"/sculpts/{sculpt_id}/done/light")
     page = painter.post(f"/sculpts/{sculpt_id}/done/ladder")
     assert page.find(class_="sheet"), "the last stage leads to the sheet"
-    assert lit() == ["stand", "regions", "light", "ladder", "sheet"]
-    assert "5 of 5 stages" in painter.page("/").text
+    assert lit() == ["stand", "parts", "regions", "view", "light", "ladder", "sheet"]
+    assert "7 of 7 stages" in painter.page("/").text
 
 
 def test_six_ways_to_stand_and_four_to_face_are_shown_as_pictures(painter, sculpt_id):

@@ -1,7 +1,7 @@
 """Rays: what a straight line runs into. Cast by Embree, bundled in `embreex`."""
 
 import os
-from collections.abc import Callable, Iterable
+from collections.abc import Callable, Iterable, Iterator
 from concurrent.futures import ThreadPoolExecutor
 from typing import Any
 
@@ -80,6 +80,28 @@ class Caster:
         hits = list(_pool.map(lambda piece: self._scene.run(piece, toward, output=1), pieces))
         face, u, v = (np.concatenate([h[name] for h in hits]) for name in ("primID", "u", "v"))
         return face.astype(np.int32), u, v
+
+    def passed(
+        self, origin: NDArray[np.float32], direction: NDArray[np.float32], most: int = 64
+    ) -> Iterator[tuple[int, float, NDArray[np.float64]]]:
+        """The faces one ray passes through, nearest first: number, distance, and place (3,) in the caster's unit."""
+        at = self._to_box(np.asarray(origin, np.float32).reshape(1, 3))
+        toward = (direction / np.linalg.norm(direction)).astype(np.float32).reshape(1, 3)
+        far = 0.0
+        for _ in range(most):
+            hit = self._scene.run(at, toward, output=1)
+            if hit["primID"][0] < 0:
+                return
+            step = float(hit["tfar"][0])
+            far += step
+            at = (at + toward * np.float32(step)).astype(np.float32)
+            yield int(hit["primID"][0]), far / float(self._scale), at[0].astype(float) / self._scale + self._centre
+            at = (at + toward * np.float32(2e-6)).astype(np.float32)
+
+    def first_distance(self, origins: NDArray[np.float32], directions: NDArray[np.float32]) -> NDArray[np.float32]:
+        """(N,) how far it is from each origin (N, 3) to the first face toward its own direction (N, 3); inf for none."""
+        hit = self._scene.run(self._to_box(origins), np.ascontiguousarray(directions, np.float32), output=1)
+        return np.where(hit["primID"] >= 0, hit["tfar"] / self._scale, np.inf).astype(np.float32)
 
     def crossings(self, origin: NDArray[np.float32], direction: NDArray[np.float32], most: int = 4096) -> int:
         """How many faces one ray passes through; odd means the origin lies inside a closed shape."""

@@ -111,15 +111,19 @@ def both(a: Field, b: Field, k: float = 0.0) -> Field:
     return -join(-a, -b, k)
 
 
+def near(p: Points, at: ArrayLike, radius: float, form: Form) -> Field:
+    """The form, which lies inside a ball; not worked out for a block of points far from it."""
+    far = length(p - vec(at)) - vec(radius)
+    return far if far.min() > NEAR_MM else form(p)
+
+
 def within(at: ArrayLike, radius: float) -> Callable[[Callable[..., Field]], Callable[..., Field]]:
     """Says that a form lies inside a ball, so that a block of points far from it need not be worked out."""
-    middle = vec(at)
 
     def bounded(form: Callable[..., Field]) -> Callable[..., Field]:
         @wraps(form)
         def quick(p: Points, *rest: object) -> Field:
-            far = length(p - middle) - vec(radius)
-            return far if far.min() > NEAR_MM else form(p, *rest)
+            return near(p, at, radius, lambda block: form(block, *rest))
 
         return quick
 

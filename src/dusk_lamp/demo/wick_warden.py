@@ -2,6 +2,7 @@
 
 import numpy as np
 
+from .figure import fist, folded, sleeve
 from .forms import (
     Field,
     Points,
@@ -14,7 +15,6 @@ from .forms import (
     join,
     length,
     path,
-    profile,
     ring,
     rod,
     smoothstep,
@@ -26,29 +26,6 @@ from .forms import (
 
 LOW, HIGH = (-14.5, -14.5, -0.3), (14.5, 14.5, 42.5)
 POLE = np.array([6.9, -6.6])
-
-
-def _folded(p, heights, radii, wide, deep, folds, phase, back=0.0, taut=24.0, loose=6.0):
-    """Hanging cloth round the upright: a profile of radii over heights, thrown into folds of `folds` mm that deepen
-    from the height where the cloth is taut to the one where it is loose.
-
-    Returns the distance to the cloth's outer side.
-    """
-    z = p[:, 2]
-    lean = back * smoothstep(z, 30, 4)
-    x, y = p[:, 0] / wide, (p[:, 1] - lean) / deep
-    around = np.arctan2(x, -y)
-    r = profile(z, heights, radii)
-    depth = folds * (0.12 + smoothstep(-z, -taut, -loose))
-    swing = 0.35 * np.sin(z * 0.22 + phase)
-    wave = (
-        0.55 * np.cos(7 * around + 1.3 * np.sin(2 * around + phase) + swing)
-        + 0.30 * np.cos(12 * around - 0.8 * np.cos(3 * around) - 1.5 * swing + phase)
-        + 0.22 * np.cos(4 * around + 0.13 * z + 2 * phase)
-    )
-    # cloth folds are rounded outside and pinched inside
-    wave = 1 - 1.6 * np.abs(np.sin(0.5 * np.arccos(np.clip(wave, -1, 1)))) ** 1.4
-    return (np.hypot(x, y) - (r + depth * wave)) * vec(0.72)
 
 
 @within((0, 0, 1.2), 14.2)
@@ -111,7 +88,7 @@ def boots(p: Points) -> Field:
 @within((0, 0, 16), 13.5)
 def tunic(p: Points) -> Field:
     """The long coat under the cloak: skirts in folds, drawn in at the waist, buttoned."""
-    d = _folded(
+    d = folded(
         p, (4.8, 9, 15.6, 17, 20, 23.5, 26.5, 28), (5.2, 4.5, 3.35, 3.3, 3.7, 3.8, 2.6, 1.6), 1.12, 0.86, 0.75, 1.1
     )
     hem = 4.9 + 0.25 * np.sin(3 * np.arctan2(p[:, 0], -p[:, 1]))
@@ -128,7 +105,7 @@ def tunic(p: Points) -> Field:
 @within((0, 1, 15), 17.5)
 def cloak(p: Points) -> Field:
     """The cloak: open in front, thrown back, deep folds, a bound hem and a shoulder cape over it."""
-    outer = _folded(
+    outer = folded(
         p,
         (2.6, 7, 13, 19, 23, 25.4, 27, 28.2),
         (9.6, 8.0, 6.6, 5.8, 5.35, 4.7, 3.4, 2.2),
@@ -151,7 +128,7 @@ def cloak(p: Points) -> Field:
     opening = np.maximum(np.abs(p[:, 0] + edge) - gap, p[:, 1] + 0.6 + 0.03 * z)
     d = cut(d, opening * 0.8, 0.5)
 
-    cape = _folded(
+    cape = folded(
         p,
         (19.6, 22, 24.5, 26.4, 27.6, 28.6),
         (6.55, 6.15, 5.5, 4.3, 3.3, 2.7),
@@ -217,52 +194,17 @@ def face(p: Points) -> Field:
     return join(d, (beard + strands) * vec(0.8), 0.12)
 
 
-def _sleeve(p: Points, shoulder, elbow, wrist, drop: float) -> Field:
-    """A wide sleeve: cloth round the arm that hangs open at the wrist."""
-    shoulder, elbow, wrist = (np.array(v, float) for v in (shoulder, elbow, wrist))
-    d = join(rod(p, shoulder, elbow, 1.6, 1.55), rod(p, elbow, wrist, 1.5, 1.35), 0.7)
-    cuff = wrist + (0, 0, -drop * 0.55)
-    d = join(d, rod(p, (elbow + wrist) / 2 - (0, 0, 0.4), cuff, 1.2, 1.1), 0.8)
-    along = (wrist - elbow) / np.linalg.norm(wrist - elbow)
-    t = (p - vec(elbow)) @ vec(along)
-    creases = 0.17 * np.sin(2.3 * t + 0.9 * p[:, 2]) + 0.1 * np.sin(4.1 * t - 1.7 * p[:, 0] + 1.0)
-    d = (d + creases) * vec(0.8)
-    mouth = rod(p, wrist + along * 0.4 - (0, 0, drop * 0.2), wrist + along * 3 - (0, 0, drop * 0.2), 1.15)
-    d = cut(d, mouth, 0.2)
-    end = (p - vec(wrist + along * 0.85)) @ vec(along)
-    trim = both(np.abs(d) - 0.14, np.abs(end + 0.45) - 0.4, 0.1)
-    return join(np.maximum(d, end), np.maximum(trim, end), 0.1)
-
-
-def _fist(p: Points, at, axis, forward) -> Field:
-    """A hand closed round a rod that runs along `axis`; `forward` is where the knuckles point."""
-    at, axis, forward = np.array(at, float), np.array(axis, float), np.array(forward, float)
-    axis /= np.linalg.norm(axis)
-    forward -= axis * (forward @ axis)
-    forward /= np.linalg.norm(forward)
-    side = np.cross(axis, forward)
-    d = rod(p, at - side * 0.75 - axis * 0.6, at - side * 0.75 + axis * 0.6, 0.62)
-    for k in range(4):
-        centre = at + axis * (-0.9 + 0.6 * k)
-        r = 0.79 - 0.05 * abs(k - 1.5)
-        finger = path(p, arc(centre, forward, side, r, -125, 115, 8), [0.3] * 3 + [0.28] * 3 + [0.25, 0.22])
-        knuckle = ball(p, arc(centre, forward, side, r + 0.06, -45, 0, 2)[0], 0.33)
-        d = join(d, join(finger, knuckle, 0.1), 0.05)
-    thumb = path(p, arc(at + axis * 1.25, forward, side, 0.82, 215, 60, 6), [0.36, 0.34, 0.31, 0.3, 0.28, 0.24])
-    return join(d, thumb, 0.08)
-
-
 @within((0.8, -3.5, 21.0), 12.0)
 def arms(p: Points) -> Field:
     """One arm holds the pole out, the other a wick-hook across the body."""
-    d = _sleeve(p, (4.9, -0.4, 24.0), (7.6, -1.4, 19.4), (6.95, -4.7, 21.3), 2.6)
-    d = join(d, _sleeve(p, (-4.9, -0.4, 24.0), (-7.0, -2.0, 19.2), (-4.7, -5.6, 17.9), 2.4))
+    d = sleeve(p, (4.9, -0.4, 24.0), (7.6, -1.4, 19.4), (6.95, -4.7, 21.3), 2.6)
+    d = join(d, sleeve(p, (-4.9, -0.4, 24.0), (-7.0, -2.0, 19.2), (-4.7, -5.6, 17.9), 2.4))
     d = join(d, rod(p, (7.3, -3.2, 20.4), (6.9, -6.0, 22.0), 0.75, 0.62))
     d = join(d, rod(p, (-5.9, -3.7, 18.4), (-4.1, -6.5, 17.5), 0.75, 0.6))
-    d = join(d, _fist(p, (POLE[0], POLE[1], 22.2), (0, 0, 1), (0.25, -1, 0)), 0.1)
+    d = join(d, fist(p, (POLE[0], POLE[1], 22.2), (0, 0, 1), (0.25, -1, 0)), 0.1)
     hook = np.array([0.72, -0.28, 0.64])
     at = np.array([-3.55, -7.2, 17.4])
-    d = join(d, _fist(p, at, hook, (0.1, -1, -0.3)), 0.1)
+    d = join(d, fist(p, at, hook, (0.1, -1, -0.3)), 0.1)
     d = join(d, path(p, [at - hook * 2.6, at + hook * 4.4], [0.2, 0.17]))
     tip = at + hook * 4.4
     return join(d, path(p, arc(tip + (0, -0.5, 0.25), (0, 1, -0.4), (0.5, 0, 0.9), 0.6, 0, 230, 7), 0.16))
@@ -370,3 +312,31 @@ def form(p: Points) -> Field:
     d = join(d, crook(p))
     d = join(d, lantern(p))
     return np.maximum(d, -p[:, 2])  # everything stands on the ground
+
+
+def _worn(p: Points) -> Field:
+    return straps(p, tunic(p))
+
+
+def _light(p: Points) -> Field:
+    """Candle and flame inside the lantern."""
+    x, y = POLE[0] + 3.85, POLE[1] + 0.1
+    inside = np.maximum(np.hypot(p[:, 0] - x, p[:, 1] - y) - 1.1, np.abs(p[:, 2] - 31.7) - 1.9)
+    return np.maximum(lantern(p) - vec(0.02), inside)
+
+
+PARTS = (("Wick-warden", form, LOW, HIGH),)
+REGIONS = (
+    ("Cobbles", "stone", "quiet", base),
+    ("Mooring post", "wood", "quiet", bollard),
+    ("Boots", "leather", "quiet", boots),
+    ("Coat", "cloth", "important", tunic),
+    ("Straps and bags", "leather", "important", _worn),
+    ("Cloak", "cloth", "important", cloak),
+    ("Hood", "cloth", "important", hood),
+    ("Face", "skin", "focal point", face),
+    ("Arms", "cloth", "important", arms),
+    ("Crook", "wood", "important", crook),
+    ("Lantern", "metal", "focal point", lantern),
+    ("Flame", "glass or gem", "focal point", _light),
+)

@@ -10,8 +10,9 @@ from sqlalchemy.orm import Session
 from ..core.errors import DuskLampError, Stopped
 from ..core.light.rig import Rig, Scene
 from ..core.plan.target import Exposure
+from ..core.sculpt.parts import Part, alone, matched
 from ..core.sculpt.stand import Standing, fronts_for, guess_units
-from ..store import stages
+from ..store import markings, stages
 from ..store.models import Job, Sculpt
 from ..store.store import Store
 
@@ -106,13 +107,15 @@ def _stages(store: Store, job_id: int) -> None:
 
     with store.session() as session:
         sculpt = mine(session)
-        path = store.upload_path(sculpt.file_sha, sculpt.file_format)
-        file_format, sha, standing = sculpt.file_format, sculpt.file_sha, sculpt.standing
+        files, standing, close_holes = sculpt.files, sculpt.standing, sculpt.holes_closed
+    paths = [store.upload_path(f["sha"], f["format"]) for f in files]
 
-    mended_key, facts = stages.mended(store.cache, path, file_format, sha, say)
+    mended_key, facts = stages.mended(store.cache, files, paths, close_holes, say)
     with store.session() as session:
         sculpt = mine(session)
         sculpt.mended_key, sculpt.findings, sculpt.notes = mended_key, facts.findings, facts.notes
+        sculpt.parts = [p.as_dict() for p in matched(sculpt.named_parts, [Part.from_dict(p) for p in facts.parts])]
+        shadowless = sculpt.shadowless
         if standing is None:
             standing = first_guess(facts)
             sculpt.up, sculpt.front, sculpt.height_mm = standing.up, standing.front, standing.height_mm
@@ -125,17 +128,21 @@ def _stages(store: Store, job_id: int) -> None:
         mine(session).thumb_key = thumb_key
     surface_key = stages.surface(store.cache, mended_key, standing, say)
     say("Turning on the lamp", 0.5)
-    scene = Scene(stages.load_surface(store.cache, surface_key))
-    thumb_key = stages.thumb(store.cache, [surface_key], scene, rig, exposure)
+    laid = stages.load_surface(store.cache, surface_key)
+    scene = Scene(laid, apart=[alone(laid, part, uncast) for part, uncast in shadowless])
+    thumb_key = stages.thumb(store.cache, [surface_key, shadowless], scene, rig, exposure)
+    own = stages.own_marking(paths[0], files[0]["format"], laid, stages.load_placing(store.cache, surface_key))
     with store.session() as session:
         sculpt = mine(session)
         sculpt.surface_key, sculpt.thumb_key, sculpt.sky_key = surface_key, thumb_key, None
+        if own is not None and not markings.ever_marked(session, sculpt):
+            markings.keep(session, sculpt, own)
 
     say("Looking at the sky from every spot", 0.6)
-    sky_key = stages.sky(store.cache, surface_key, scene.surface, say, stopped)
-    scene.view = stages.load_sky(store.cache, sky_key)
+    sky_key = stages.sky(store.cache, surface_key, laid, shadowless, say, stopped)
+    scene.view = stages.load_sky(store.cache, sky_key, surface_key, laid, shadowless)
     say("Drawing its picture", 0.99)
-    thumb_key = stages.thumb(store.cache, [surface_key, sky_key], scene, rig, exposure)
+    thumb_key = stages.thumb(store.cache, [surface_key, shadowless, sky_key], scene, rig, exposure)
     with store.session() as session:
         sculpt = mine(session)
         sculpt.sky_key, sculpt.thumb_key = sky_key, thumb_key

@@ -8,11 +8,10 @@ from sqlalchemy.orm import Session
 
 from ..core.sculpt.marking import Marking, Region
 from ..core.sculpt.regions import carried
-from ..core.sculpt.stand import Standing
 from ..core.sculpt.surface import Surface
 from .cache import Cache
 from .models import Sculpt, Stroke
-from .stages import load_surface
+from .stages import load_placing, load_surface
 
 MOST_STROKES = 80  # kept per sculpt; at about 10 kB each
 
@@ -23,12 +22,18 @@ def marking_of(session: Session, sculpt: Sculpt, surface: Surface, cache: Cache)
     if stroke is None:
         return Marking(np.zeros(len(surface), np.uint8))
     labels = np.frombuffer(zlib.decompress(stroke.labels), np.uint8)
-    if stroke.surface_key != sculpt.surface_key and sculpt.standing is not None:
+    if stroke.surface_key != sculpt.surface_key and sculpt.surface_key is not None:
         try:
-            was = load_surface(cache, stroke.surface_key)
+            was, now = (
+                load_placing(cache, key).to_file(on.points)
+                for key, on in (
+                    (stroke.surface_key, load_surface(cache, stroke.surface_key)),
+                    (sculpt.surface_key, surface),
+                )
+            )
         except KeyError:  # the cache was emptied; without the old surface the labels cannot be placed
             return Marking(np.zeros(len(surface), np.uint8), tuple(Region(**r) for r in stroke.regions))
-        labels = carried(labels, was, Standing(**stroke.standing), surface, sculpt.standing)
+        labels = carried(labels, was, now)
     return Marking(labels, tuple(Region(**r) for r in stroke.regions))
 
 
@@ -71,6 +76,11 @@ def can_step(session: Session, sculpt: Sculpt) -> tuple[bool, bool]:
     ).one()
     now = sculpt.marking_number
     return now > 0 and (now - 1 == 0 or (low or 0) < now), bool(high and high > now)
+
+
+def ever_marked(session: Session, sculpt: Sculpt) -> bool:
+    """Whether there was ever a stroke, undone or not."""
+    return session.scalars(select(Stroke.id).where(Stroke.sculpt_id == sculpt.id)).first() is not None
 
 
 def copy(session: Session, first: Sculpt, second: Sculpt) -> None:

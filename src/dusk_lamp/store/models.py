@@ -9,11 +9,15 @@ from sqlalchemy.orm import DeclarativeBase, Mapped, mapped_column, relationship
 from ..core.light.rig import Rig
 from ..core.plan.ladder import Ladder
 from ..core.plan.target import Exposure
+from ..core.sculpt.display import Display
+from ..core.sculpt.parts import Part
 from ..core.sculpt.stand import Standing
 
 STAGES = (
     "stand",
+    "parts",
     "regions",
+    "view",
     "light",
     "ladder",
     "sheet",
@@ -61,6 +65,16 @@ class Sculpt(Base):
         default=0
     )  # counts saves, so that two tabs cannot overwrite each other unseen
 
+    more_files: Mapped[list[dict[str, Any]]] = mapped_column(
+        default=list
+    )  # name, format, sha of the files after the first
+    former_files: Mapped[list[dict[str, Any]]] = mapped_column(
+        default=list
+    )  # number, name, format, sha: what was replaced
+    parts: Mapped[list[dict[str, Any]]] = mapped_column(default=list)  # in the order of their numbers
+    display: Mapped[dict[str, Any]] = mapped_column(default=lambda: Display().as_dict())
+    holes_closed: Mapped[bool] = mapped_column(default=False)
+
     marking_number: Mapped[int] = mapped_column(
         default=0, server_default="0"
     )  # the stroke that holds now; 0 for none
@@ -73,6 +87,27 @@ class Sculpt(Base):
     def standing(self) -> Standing | None:
         """How it stands, once that is known."""
         return Standing(self.up, self.front, self.height_mm) if self.up and self.front else None
+
+    @property
+    def files(self) -> list[dict[str, str]]:
+        """Every file it is made of: name, format, sha."""
+        first = {"name": self.file_name, "format": self.file_format, "sha": self.file_sha}
+        return [first, *self.more_files]
+
+    @files.setter
+    def files(self, given: list[dict[str, str]]) -> None:
+        first, *self.more_files = given
+        self.file_name, self.file_format, self.file_sha = first["name"][:255], first["format"], first["sha"]
+
+    @property
+    def named_parts(self) -> list[Part]:
+        """Its parts, in the order of their numbers; empty until it was read."""
+        return [Part.from_dict(p) for p in self.parts]
+
+    @property
+    def shadowless(self) -> list[tuple[int, tuple[int, ...]]]:
+        """The parts painted apart on which some others do not cast, with the numbers of those."""
+        return [(k, p.uncast) for k, p in enumerate(self.named_parts) if p.apart and p.uncast]
 
     @property
     def latest_job(self) -> "Job | None":

@@ -15,7 +15,7 @@ from ..core.view.step_picture import finished_picture, plan_snapshot, step_pictu
 from .cache import Cache, key_of
 from .models import Sculpt
 
-PICTURES = 4  # version of the code that draws them
+PICTURES = 5  # version of the code that draws them
 PICTURE_SIZE = (330, 440)
 
 
@@ -31,11 +31,13 @@ class Plan:
     value: NDArray[np.float32]
     bands: Bands
     steps: list[Step]
+    display: Camera
 
 
 def plan_of(sculpt: Sculpt, scene: Scene) -> Plan:
     """Work out the plan of a sculpt as it is kept now."""
     rig, ladder, exposure = Rig.from_dict(sculpt.rig), Ladder.from_dict(sculpt.ladder), Exposure(**sculpt.exposure)
+    display = Camera(sculpt.display["azimuth"], sculpt.display["elevation"])
     light = scene.light(rig)
     value = target_value(light.total, exposure, rig.full)
     bands = lay_bands(scene.surface, value, ladder, exposure, scene.paintable)
@@ -43,12 +45,14 @@ def plan_of(sculpt: Sculpt, scene: Scene) -> Plan:
         "pictures",
         PICTURES,
         sculpt.surface_key,
+        sculpt.shadowless,
+        sculpt.display,
         scene.view is not None,
         rig.as_dict(),
         ladder.as_dict(),
         exposure.as_dict(),
     )
-    return Plan(key, rig, ladder, exposure, light, value, bands, ladder_steps(scene.surface, bands, rig))
+    return Plan(key, rig, ladder, exposure, light, value, bands, ladder_steps(scene.surface, bands, rig), display)
 
 
 def draw(cache: Cache, scene: Scene, plan: Plan) -> None:
@@ -56,7 +60,7 @@ def draw(cache: Cache, scene: Scene, plan: Plan) -> None:
     if plan.key in cache:
         return
     surface = scene.surface
-    cameras = {name: Camera.named(name) for name in VIEWS}
+    cameras = {name: Camera.named(name) for name in VIEWS} | {"display": plan.display}
     # one scale for all, set by whichever view needs the most room
     tall = max(float(np.ptp(surface.points @ c.up)) for c in cameras.values())
     wide = max(float(np.ptp(surface.points @ c.right)) for c in cameras.values())
@@ -64,7 +68,7 @@ def draw(cache: Cache, scene: Scene, plan: Plan) -> None:
     blobs = {}
     for name, camera in cameras.items():
         shot = plan_snapshot(scene, camera, *PICTURE_SIZE, span)
-        for k in range(len(plan.bands.greys)):
+        for k in range(len(plan.bands.greys) if name in VIEWS else 0):
             blobs[f"{k}-{name}.png"] = png_bytes(
                 step_picture(scene, shot, camera, plan.bands.greys, plan.bands.step, k)
             )

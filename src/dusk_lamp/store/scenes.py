@@ -3,13 +3,19 @@
 import threading
 from collections import OrderedDict
 from functools import cached_property
+from typing import Any
+
+import numpy as np
+from numpy.typing import NDArray
 
 from ..core.light.rig import Scene
 from ..core.light.sky import SkyView
+from ..core.sculpt.brush import likeness
+from ..core.sculpt.parts import alone, pull
 from ..core.sculpt.relief import Bends, Line, lines
 from .cache import Cache
 from .models import Sculpt
-from .stages import load_sky, load_surface
+from .stages import Shadowless, load_placing, load_sky, load_surface
 from .store import Store
 
 MOST_IN_MEMORY = 3  # about 150 MB each
@@ -18,8 +24,10 @@ MOST_IN_MEMORY = 3  # about 150 MB each
 class Laid:
     """One sculpt laid out: its scene, and the same at the few samples that are lit while a lamp is dragged."""
 
-    def __init__(self, cache: Cache, surface_key: str) -> None:
-        self.scene = Scene(load_surface(cache, surface_key))
+    def __init__(self, cache: Cache, surface_key: str, shadowless: Shadowless) -> None:
+        surface = load_surface(cache, surface_key)
+        self.placing = load_placing(cache, surface_key)
+        self.scene = Scene(surface, apart=[alone(surface, part, uncast) for part, uncast in shadowless])
         self.chosen = cache.array(surface_key, "quick")
         self.between = cache.array(surface_key, "quick_faces")
         self.quick = self.scene.only(self.chosen, self.between)
@@ -35,6 +43,17 @@ class Laid:
         """Its crests and creases at the usual scale."""
         return lines(self.scene.surface, None, self.bends)
 
+    @cached_property
+    def looks(self) -> NDArray[np.float64]:
+        """Its curvature at two scales, for finding spots alike."""
+        return likeness(self.scene.surface, self.bends)
+
+    @cached_property
+    def pulled(self) -> NDArray[np.float32]:
+        """(P, 3) how far each part moves when it is pulled apart."""
+        surface = self.scene.surface
+        return pull(surface, int(surface.part.max()) + 1)
+
     def add_sky(self, view: SkyView) -> None:
         """Let the sky in."""
         self.scene.view = view
@@ -46,7 +65,7 @@ class Scenes:
 
     def __init__(self, store: Store) -> None:
         self._store = store
-        self._kept: OrderedDict[str, Laid] = OrderedDict()
+        self._kept: OrderedDict[tuple[str, Any], Laid] = OrderedDict()
         self._lock = threading.Lock()
 
     def of(self, sculpt: Sculpt) -> Laid:
@@ -55,15 +74,17 @@ class Scenes:
         Raises:
             KeyError: its fields are not in the cache and must be prepared again.
         """
-        key = sculpt.surface_key
-        if key is None:
+        surface_key, shadowless = sculpt.surface_key, sculpt.shadowless
+        if surface_key is None:
             raise KeyError("not laid out yet")
+        key = (surface_key, tuple(shadowless))
         with self._lock:
             if key not in self._kept:
-                self._kept[key] = Laid(self._store.cache, key)
+                self._kept[key] = Laid(self._store.cache, surface_key, shadowless)
             laid = self._kept[key]
             if laid.scene.view is None and sculpt.sky_key:
-                laid.add_sky(load_sky(self._store.cache, sculpt.sky_key))
+                surface = laid.scene.surface
+                laid.add_sky(load_sky(self._store.cache, sculpt.sky_key, surface_key, surface, shadowless))
             self._kept.move_to_end(key)
             while len(self._kept) > MOST_IN_MEMORY:
                 self._kept.popitem(last=False)

@@ -88,9 +88,9 @@ def upgrade(store: Store) -> None:
         command.upgrade(config, "head")
 
 
-def add_sculpt(session: Session, name: str, file_name: str, file_format: str, sha: str) -> Sculpt:
-    """A new sculpt on the shelf, waiting to be prepared."""
-    sculpt = Sculpt(name=name[:120], file_name=file_name[:255], file_format=file_format, file_sha=sha)
+def add_sculpt(session: Session, name: str, files: list[dict[str, str]]) -> Sculpt:
+    """A new sculpt on the shelf, waiting to be prepared. files: name, format and sha of each."""
+    sculpt = Sculpt(name=name[:120], files=files)
     session.add(sculpt)
     session.flush()
     return sculpt
@@ -113,7 +113,8 @@ def clear_away(store: "Store") -> int:
         for sculpt in old:
             session.delete(sculpt)
         session.flush()
-        needed = set(session.scalars(select(Sculpt.file_sha)))
+        kept = session.scalars(select(Sculpt)).all()
+        needed = {file["sha"] for sculpt in kept for file in (*sculpt.files, *sculpt.former_files)}
     for path in store.uploads.iterdir():
         if path.name.split(".")[0] not in needed:
             path.unlink(missing_ok=True)

@@ -14,6 +14,8 @@ from ..core.light.rig import BENCH_RAYS, MOVING_RAYS, PRESETS, STRONGEST_SKY, Ri
 from ..core.paint.value import grey_hex, grey_srgb
 from ..core.plan.ladder import FEWEST_STEPS, MOST_STEPS, Ladder, lay_bands, value_histogram
 from ..core.plan.target import Exposure, target_value
+from ..core.sculpt.brush import USUAL_BRUSH_SHARE, USUAL_LIKENESS, WAYS
+from ..core.sculpt.display import MOST_SPOTS
 from ..core.sculpt.marking import ATTENTION, MATERIALS
 from ..core.sculpt.regions import USUAL_CREASE
 from ..core.sculpt.surface import Surface
@@ -27,6 +29,18 @@ blueprint = Blueprint("bench", __name__)
 LEVELS_PER_VALUE = 25  # a value of 0..10 travels to the browser as one byte
 GROUNDS = {"dark": 3.0, "middle": 5.0, "light": 7.0}  # the three greys the sculpt can stand on, Munsell value
 SIZES = {"hard": 0.0, "bulb": 8.0, "softbox": 30.0, "window": 60.0, "overcast": 120.0}
+
+
+@blueprint.get("/sculpts/<int:sculpt_id>/parts")
+def parts(sculpt_id: int) -> str:
+    """Take the sculpt apart."""
+    return _bench(sculpt_id, "parts")
+
+
+@blueprint.get("/sculpts/<int:sculpt_id>/view")
+def view(sculpt_id: int) -> str:
+    """Say how the model is looked at."""
+    return _bench(sculpt_id, "view")
 
 
 @blueprint.get("/sculpts/<int:sculpt_id>/regions")
@@ -63,6 +77,11 @@ def _bench(sculpt_id: int, stage: str) -> str:
             materials=MATERIALS,
             attention=ATTENTION,
             usual_crease=USUAL_CREASE,
+            usual_likeness=USUAL_LIKENESS,
+            usual_brush=round(USUAL_BRUSH_SHARE * scene.surface.height, 2),
+            ways=WAYS,
+            most_spots=MOST_SPOTS,
+            display=sculpt.display,
             spacing=scene.surface.spacing, samples=len(scene.surface), area=float(scene.surface.areas[scene.paintable].sum()),
         )  # fmt: skip
 
@@ -105,10 +124,13 @@ def surface(sculpt_id: int) -> Response:
         "high": s.points.max(axis=0).tolist(),
         "greys": grey_srgb(np.arange(256) / LEVELS_PER_VALUE).tolist(),
         "views": VIEWS,
+        "parts": int(s.part.max()) + 1,
     }
     normals = np.zeros((len(s), 4), np.int8)
     normals[:, :3] = np.round(s.normals * 127)
-    return packed(heading, s.points, normals, s.faces, laid.chosen, laid.chosen[laid.between])
+    return packed(
+        heading, s.points, normals, s.faces, laid.chosen, laid.chosen[laid.between], s.part.astype(np.uint8)
+    )
 
 
 def packed(heading: dict[str, Any], *arrays: np.ndarray) -> Response:
@@ -180,7 +202,13 @@ def keep(sculpt_id: int) -> tuple[Response, int] | Response:
 @blueprint.post("/sculpts/<int:sculpt_id>/done/<stage>")
 def done(sculpt_id: int, stage: str) -> AnyResponse:
     """Light the lamp of a stage and go on to the next."""
-    following = {"regions": "bench.light", "light": "bench.ladder", "ladder": "sheet.sheet"}
+    following = {
+        "parts": "bench.regions",
+        "regions": "bench.view",
+        "view": "bench.light",
+        "light": "bench.ladder",
+        "ladder": "sheet.sheet",
+    }
     if stage not in following:
         abort(404)
     with workshop().store.session() as session:

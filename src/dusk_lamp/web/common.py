@@ -1,13 +1,21 @@
 """What several pages need."""
 
+from pathlib import PurePosixPath
+
 from flask import abort
 from sqlalchemy.orm import Session
+from werkzeug.datastructures import FileStorage
 
+from ..core.errors import SculptFileError
+from ..core.sculpt.read import FORMATS
 from ..store.models import STAGES, Sculpt
+from .app import workshop
 
 STAGE_WORDS = {
     "stand": "Stand it up",
+    "parts": "Take it apart",
     "regions": "Mark regions",
+    "view": "Choose the view",
     "light": "Set the lamp",
     "ladder": "Choose greys",
     "sheet": "Plan sheet",
@@ -33,3 +41,15 @@ def mark_done(sculpt: Sculpt, *stages: str) -> None:
     """Light the lamps of these stages."""
     done = set(sculpt.stages_done) | set(stages)
     sculpt.stages_done = [s for s in STAGES if s in done]
+
+
+def taken_in(file: FileStorage) -> dict[str, str]:
+    """Keep an upload; its name, format and sha."""
+    # the name is only ever shown, escaped; the file lies under its hash
+    name = PurePosixPath((file.filename or "").replace("\\", "/")).name
+    ending = PurePosixPath(name).suffix.lstrip(".").lower()
+    if ending not in FORMATS:
+        raise SculptFileError(
+            f"'{name}' is not a kind of file this bench reads; bring {', '.join(f.upper() for f in FORMATS)}"
+        )
+    return {"name": name, "format": ending, "sha": workshop().store.keep_upload(file.stream, ending)}

@@ -2,6 +2,7 @@
 
 import json
 
+import numpy as np
 from flask import Blueprint, Response, request
 
 from ..core.errors import SettingError
@@ -12,9 +13,10 @@ from ..core.view.camera import Camera
 from ..core.view.formats import lit_glb, lit_ply, png_bytes
 from ..core.view.raster import grey_picture
 from ..store.markings import marking_of
+from ..store.stages import load_placing
 from .app import workshop
 from .common import the_sculpt
-from .sheet import download, plan_for
+from .sheet import download, plan_for, seams_of
 
 blueprint = Blueprint("exports", __name__)
 PICTURE_SIZE = (900, 1200)
@@ -27,6 +29,7 @@ def plan_json(sculpt_id: int) -> Response:
         sculpt = the_sculpt(session, sculpt_id)
         scene, plan = plan_for(sculpt)
         marking = marking_of(session, sculpt, scene.surface, workshop().store.cache)
+        placing = load_placing(workshop().store.cache, sculpt.surface_key or "")
         content = {
             "sculpt": sculpt.name,
             "height_mm": round(scene.surface.height, 2),
@@ -37,6 +40,11 @@ def plan_json(sculpt_id: int) -> Response:
             "ladder": {**plan.ladder.as_dict(), "cuts": [round(float(c), 3) for c in plan.bands.cuts]},
             "steps": [step.as_dict() for step in plan.steps],
             "regions": steps_by_region(scene.surface, marking, plan.bands, scene.paintable),
+            "display": {
+                **{k: sculpt.display[k] for k in ("azimuth", "elevation")},
+                "spots_mm": placing.to_bench(np.array(sculpt.display["spots"]).reshape(-1, 3)).round(3).tolist(),
+            },
+            "seams": seams_of(sculpt, scene, plan.value),
             "notice": plan.bands.notice,
         }
         return download(
@@ -55,12 +63,15 @@ def sculpt_file(sculpt_id: int, kind: str) -> Response:
             return download(lit_glb(scene.surface, plan.value, grey), "model/gltf-binary", f"{sculpt.name}.glb")
         if kind != "ply":
             raise SettingError("the lit sculpt comes as ply or glb")
+        marking = marking_of(session, sculpt, scene.surface, workshop().store.cache)
         fields = {
             "light": plan.light.total, "visible": plan.light.visible, "value": plan.value,
             "red": grey, "green": grey, "blue": grey, "step": plan.bands.step,
-            "region": marking_of(session, sculpt, scene.surface, workshop().store.cache).labels,
+            "region": marking.labels,
         }  # fmt: skip
-        return download(lit_ply(scene.surface, fields), "application/octet-stream", f"{sculpt.name}.ply")
+        return download(
+            lit_ply(scene.surface, fields, marking.regions), "application/octet-stream", f"{sculpt.name}.ply"
+        )
 
 
 @blueprint.get("/sculpts/<int:sculpt_id>/view.png")

@@ -1,17 +1,23 @@
 """Marking regions on the bench: a ray from the browser in, labels as bytes out."""
 
+import tempfile
+from collections.abc import Iterator
+from contextlib import contextmanager
 from typing import Any
 
 import numpy as np
 from flask import Blueprint, Response, jsonify, request
 from sqlalchemy.orm import Session
 
-from ..core.errors import SettingError
-from ..core.light.key import key_light
+from ..core.errors import SculptFileError, SettingError
 from ..core.light.lamp import Lamp
 from ..core.light.rig import Rig, Scene
+from ..core.sculpt import brush
 from ..core.sculpt import regions as growth
+from ..core.sculpt.guess import first_guess
 from ..core.sculpt.marking import Marking
+from ..core.sculpt.masks import mask_json, read_mask
+from ..core.sculpt.parts import spot
 from ..core.sculpt.relief import lengths
 from ..store import markings
 from ..store.models import Sculpt
@@ -19,8 +25,10 @@ from ..store.scenes import Laid
 from .app import workshop
 from .bench import laid_out, packed
 from .common import the_sculpt
+from .sheet import download
 
 blueprint = Blueprint("regions", __name__)
+MOST_DABS = 400  # in one stroke
 
 # Colours that stay apart for every kind of colour vision: Okabe and Ito (2008), then Tol's muted scheme (2021).
 # Each is shown with its number beside it.
@@ -35,6 +43,7 @@ def _answer(session: Session, sculpt: Sculpt, marking: Marking, scene: Scene) ->
     undo, redo = markings.can_step(session, sculpt)
     heading = {
         "stroke": sculpt.marking_number,
+        "surface": sculpt.surface_key,
         "undo": undo,
         "redo": redo,
         "rest": round(float(areas[0]), 1),
@@ -71,7 +80,8 @@ def edges(sculpt_id: int) -> Response:
     surface = laid.scene.surface
     light = np.zeros(len(surface), np.float32)
     if rig.lamp is not None:
-        light = key_light(surface, Lamp(rig.lamp.azimuth, rig.lamp.elevation)).light
+        bare = Rig(Lamp(rig.lamp.azimuth, rig.lamp.elevation), sky=0, bounce=0)
+        light = laid.scene.light(bare).total
     told = lengths(laid.lines, laid.bends, light, marking.labels, len(marking.regions))
     pieces = []
     for convex in (True, False):
@@ -87,63 +97,182 @@ def edges(sculpt_id: int) -> Response:
     return packed(heading, *pieces)
 
 
+@blueprint.post("/sculpts/<int:sculpt_id>/dab")
+def dab(sculpt_id: int) -> Response:
+    """The samples under a brush in motion, to be shown at once: rays in, int32 sample numbers out. Nothing is kept."""
+    given = request.get_json()
+    with workshop().store.session() as session:
+        laid = laid_out(the_sculpt(session, sculpt_id))
+    with _complete():
+        touched = _brushed(laid, given)
+    return packed({"touched": len(touched)}, touched.astype(np.int32))
+
+
 @blueprint.post("/sculpts/<int:sculpt_id>/regions")
 def change(sculpt_id: int) -> tuple[Response, int] | Response:
-    """One change to the marking. `stroke` says which state it was made on; a later one is refused with 409.
+    """One change to the marking. `stroke` says which state it was made on; a later one is refused with 409, and so is
+    one made on a surface that is being laid out anew.
 
-    do: pick (origin, direction, crease, number or null for a new region, take, part, again), describe (number and name,
-    material, attention), rim (number, rounds), remove (number), undo, redo.
+    do: pick (origin, direction, tool: creases, part or alike; crease or near; again), brush (rays, radius, through),
+    facing (way), all three with number or null for a new region, take, and free: leave other regions alone; describe
+    (number and name, material, attention), rim (number, rounds), fill (number), even (number), remove (number), guess,
+    clear, undo, redo. A spot is looked for among the parts that are in sight: hidden, pulled (0..1).
     """
     given = request.get_json()
     with workshop().store.session() as session:
         sculpt, laid, marking = _opened(session, sculpt_id)
-        surface = laid.scene.surface
-        if given.get("stroke") != sculpt.marking_number:
+        surface, cache = laid.scene.surface, workshop().store.cache
+        if (
+            given.get("stroke") != sculpt.marking_number
+            or given.get("surface", sculpt.surface_key) != sculpt.surface_key
+        ):
             return jsonify(
-                error="The regions were changed in another tab; they are shown as they are now. Mark again.",
+                error="The regions were changed in another tab, or the sculpt was laid out anew; they are shown as they "
+                "are now. Mark again.",
                 stale=True,
+                anew=given.get("surface", sculpt.surface_key) != sculpt.surface_key,
             ), 409
         what = given.get("do")
-        try:
+        with _complete():
             if what in ("undo", "redo"):
                 markings.step(session, sculpt, -1 if what == "undo" else 1)
-            elif what == "pick":
-                if given.get("again") and markings.step(session, sculpt, -1):  # the same spot with another crease
-                    marking = markings.marking_of(session, sculpt, surface, workshop().store.cache)
-                markings.keep(session, sculpt, _picked(laid, marking, given))
-            elif what == "describe":
-                told = {k: str(given[k]) for k in ("name", "material", "attention") if k in given}
-                markings.keep(session, sculpt, marking.described(int(given["number"]), **told))
-            elif what == "rim":
-                number, rounds = int(given["number"]), max(-5, min(5, int(given["rounds"])))
-                mask = growth.widened(surface, marking.labels == number, rounds)
-                grown = marking.painted(mask, number) if rounds > 0 else marking.painted(~mask, number, take=True)
-                markings.keep(session, sculpt, grown)
-            elif what == "remove":
-                markings.keep(session, sculpt, marking.without(int(given["number"])))
             else:
-                raise SettingError("this bench does not know that change; reload the page")
-        except SettingError:
-            raise
-        except (KeyError, TypeError, ValueError) as e:
-            raise SettingError("the change that arrived is incomplete; reload the page") from e
-        marking = markings.marking_of(session, sculpt, surface, workshop().store.cache)
+                if given.get("again") and markings.step(session, sculpt, -1):  # the same spot with another crease
+                    marking = markings.marking_of(session, sculpt, surface, cache)
+                markings.keep(session, sculpt, _changed(laid, marking, what, given))
+        marking = markings.marking_of(session, sculpt, surface, cache)
         return _answer(session, sculpt, marking, laid.scene)
 
 
-def _picked(laid: Laid, marking: Marking, given: dict[str, Any]) -> Marking:
+@contextmanager
+def _complete() -> Iterator[None]:
+    """What was sent must be all there, and of the right kinds."""
+    try:
+        yield
+    except SettingError:
+        raise
+    except (KeyError, TypeError, ValueError) as e:
+        raise SettingError("the change that arrived is incomplete; reload the page") from e
+
+
+def _changed(laid: Laid, marking: Marking, what: str | None, given: dict[str, Any]) -> Marking:
     surface = laid.scene.surface
+    if what in ("pick", "brush", "facing"):
+        if what == "pick":
+            mask = _picked(laid, given)
+        elif what == "brush":
+            mask = np.zeros(len(surface), np.bool_)
+            mask[_brushed(laid, given)] = True
+        else:
+            mask = brush.by_facing(surface, str(given["way"])) & laid.scene.paintable
+        number = None if given.get("number") is None else int(given["number"])
+        if given.get("free") and not given.get("take"):
+            mask &= (marking.labels == 0) | (marking.labels == (number or 0))
+        if not mask.any():
+            raise SettingError("nothing there is free to take; untick “leave other regions alone”")
+        return marking.painted(mask, number, take=bool(given.get("take")))
+    if what == "guess":
+        return first_guess(surface, laid.scene.paintable, laid.bends)
+    if what == "clear":
+        return Marking(np.zeros(len(surface), np.uint8))
+    number = int(given["number"])
+    own = marking.labels == number
+    if what == "describe":
+        return marking.described(
+            number, **{k: str(given[k]) for k in ("name", "material", "attention") if k in given}
+        )
+    if what == "rim":
+        rounds = max(-5, min(5, int(given["rounds"])))
+        mask = growth.widened(surface, own, rounds)
+        return marking.painted(mask, number) if rounds > 0 else marking.painted(~mask, number, take=True)
+    if what == "fill":
+        return marking.painted(brush.filled(laid.bends, own, marking.labels == 0, surface.areas), number)
+    if what == "even":
+        mask = brush.evened(laid.bends, own)
+        return marking.painted(~mask, number, take=True).painted(mask & (marking.labels == 0), number)
+    if what == "remove":
+        return marking.without(number)
+    raise SettingError("this bench does not know that change; reload the page")
+
+
+def sight(given: dict[str, Any]) -> tuple[np.ndarray, np.ndarray]:
+    """The line of sight that came from the browser: origin and direction (3,) mm.
+
+    Raises:
+        SettingError: they are no places.
+    """
     origin, direction = (np.array([float(x) for x in given[k]], np.float32) for k in ("origin", "direction"))
-    if origin.shape != (3,) or direction.shape != (3,) or not np.isfinite([*origin, *direction]).all():
+    if (
+        origin.shape != (3,)
+        or direction.shape != (3,)
+        or not np.isfinite([*origin, *direction]).all()
+        or not direction.any()
+    ):
         raise SettingError("the spot that arrived is no place; click again")
-    face, u, v = surface.caster.first_hits(origin[None], direction)
-    if face[0] < 0:
+    return origin, direction
+
+
+def _spot(laid: Laid, given: dict[str, Any], line: dict[str, Any]) -> tuple[int, np.ndarray] | None:
+    hidden = frozenset(int(k) for k in given.get("hidden", ()))
+    pulled = min(1.0, max(0.0, float(given.get("pulled", 0))))
+    return spot(laid.scene.surface, *sight(line), hidden, np.float32(pulled) * laid.pulled if pulled else None)
+
+
+def _brushed(laid: Laid, given: dict[str, Any]) -> np.ndarray:
+    """The samples (M,) under a stroke of the brush."""
+    lines = given["rays"][:MOST_DABS]
+    radius, through = float(given["radius"]), bool(given.get("through"))
+    touched = []
+    for line in lines:
+        met = _spot(laid, given, line)
+        if met is not None:
+            toward = -sight(line)[1]
+            touched.append(brush.dab(laid.scene.surface, met[1], toward / np.linalg.norm(toward), radius, through))
+    return np.unique(np.concatenate(touched)) if touched else np.zeros(0, np.int64)
+
+
+def _picked(laid: Laid, given: dict[str, Any]) -> np.ndarray:
+    surface = laid.scene.surface
+    met = _spot(laid, given, given)
+    if met is None:
         raise SettingError("there is nothing there; click on the sculpt itself")
-    corners = surface.points[surface.faces[face[0]]]
-    place = (1 - u[0] - v[0]) * corners[0] + u[0] * corners[1] + v[0] * corners[2]
-    if given.get("part"):
-        mask = growth.by_part(surface, place)
-    else:
-        mask = growth.grow(surface, place, float(given.get("crease", growth.USUAL_CREASE)), laid.bends, int(face[0]))
-    number = given.get("number")
-    return marking.painted(mask, None if number is None else int(number), take=bool(given.get("take")))
+    face, place = met
+    tool = given.get("tool", "creases")
+    if tool == "part":
+        return growth.by_part(surface, place)
+    if tool == "alike":
+        corners = surface.faces[face]
+        nearest = corners[np.argmin(np.linalg.norm(surface.points[corners] - place, axis=1))]
+        return (
+            brush.alike(laid.looks, int(nearest), float(given.get("near", brush.USUAL_LIKENESS)))
+            & laid.scene.paintable
+        )
+    return growth.grow(surface, place, float(given.get("crease", growth.USUAL_CREASE)), laid.bends, face)
+
+
+@blueprint.get("/sculpts/<int:sculpt_id>/regions.json")
+def export(sculpt_id: int) -> Response:
+    """The marking as a file for another bench; see docs/formats.md."""
+    with workshop().store.session() as session:
+        sculpt, laid, marking = _opened(session, sculpt_id)
+        return download(mask_json(laid.scene.surface, marking), "application/json", f"{sculpt.name} regions.json")
+
+
+@blueprint.post("/sculpts/<int:sculpt_id>/regions/file")
+def bring(sculpt_id: int) -> tuple[Response, int] | Response:
+    """Take the marking from a PLY with a `region` property, or from JSON; one stroke, so it can be undone."""
+    file = request.files.get("file")
+    if file is None or not file.filename:
+        raise SculptFileError("no file came along; choose one")
+    ending = file.filename.rsplit(".", 1)[-1].lower()
+    with tempfile.NamedTemporaryFile(suffix=".mask") as kept:
+        file.save(kept)
+        kept.flush()
+        mask = read_mask(kept.name, ending)
+    if mask is None:
+        raise SculptFileError("this PLY carries no regions; it needs a whole-number property named region")
+    with workshop().store.session() as session:
+        sculpt, laid, _ = _opened(session, sculpt_id)
+        marking = mask.on(laid.scene.surface, laid.placing)
+        markings.keep(session, sculpt, marking)
+        return _answer(session, sculpt, marking, laid.scene)

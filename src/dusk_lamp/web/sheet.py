@@ -3,12 +3,15 @@
 import threading
 from functools import lru_cache
 from pathlib import Path
+from typing import Any
 
+import numpy as np
 from flask import Blueprint, Response, abort, render_template
 from werkzeug.utils import secure_filename
 
 from ..core.light.rig import Scene
 from ..core.plan.steps import rig_words
+from ..core.sculpt.parts import seams
 from ..core.view.camera import VIEWS
 from ..core.view.sheet import SheetFacts, plan_pdf
 from ..store.models import Sculpt
@@ -22,7 +25,7 @@ _drawing = threading.Lock()  # twenty-five pictures are asked for at once and dr
 
 
 @lru_cache(maxsize=4)
-def _worked_out(surface_key: str, sky: bool, revision: int, sculpt_id: int) -> tuple[Scene, Plan]:
+def _worked_out(surface_key: str, sky: bool, revision: int, display: str, sculpt_id: int) -> tuple[Scene, Plan]:
     with workshop().store.session() as session:
         sculpt = the_sculpt(session, sculpt_id)
         scene = workshop().scenes.of(sculpt).scene
@@ -34,7 +37,9 @@ def plan_for(sculpt: Sculpt) -> tuple[Scene, Plan]:
     if sculpt.surface_key is None:
         abort(409)
     try:
-        return _worked_out(sculpt.surface_key, sculpt.sky_key is not None, sculpt.revision, sculpt.id)
+        return _worked_out(
+            sculpt.surface_key, sculpt.sky_key is not None, sculpt.revision, repr(sculpt.display), sculpt.id
+        )
     except KeyError:
         abort(409)
 
@@ -51,8 +56,27 @@ def sheet(sculpt_id: int) -> str:
         scene, plan = plan_for(sculpt)
         return render_template(
             "sheet.html", sculpt=sculpt, stages=stages_of(sculpt, "sheet"), plan=plan, views=list(VIEWS),
-            words=rig_words(plan.rig), surface=scene.surface, whole=float(plan.bands.area_mm2.sum()),
+            seams=seams_of(sculpt, scene, plan.value), words=rig_words(plan.rig), surface=scene.surface, whole=float(plan.bands.area_mm2.sum()),
         )  # fmt: skip
+
+
+def seams_of(sculpt: Sculpt, scene: Scene, value: np.ndarray) -> list[dict[str, Any]]:
+    """The seams to be matched, with the value (N,) on either side and the length in mm, as plain values."""
+    named, out = sculpt.named_parts, []
+    for seam in seams(scene.surface, named, scene.paintable):
+        on_a, on_b = seam.either_side(scene.surface, value)
+        out.append(
+            {
+                "a": named[seam.a].name, "b": named[seam.b].name, "value_a": round(on_a, 1),
+                "value_b": round(on_b, 1), "length": round(seam.length, 1),
+            }
+        )  # fmt: skip
+    return out
+
+
+def seam_words(seam: dict[str, Any]) -> str:
+    """One seam in a line."""
+    return "{a} on {b}: N {value_a:.1f} against N {value_b:.1f}, along {length:.0f} mm".format(**seam)
 
 
 def _picture(sculpt: Sculpt, name: str) -> bytes:
@@ -65,7 +89,7 @@ def _picture(sculpt: Sculpt, name: str) -> bytes:
 @blueprint.get("/sculpts/<int:sculpt_id>/steps/<which>/<view>.png")
 def picture(sculpt_id: int, which: str, view: str) -> Response:
     """A step's picture (numbered from 1) from one view, or `finished`."""
-    if view not in VIEWS or not (which == "finished" or which.isdecimal()):
+    if view not in (*VIEWS, "display") or not (which == "finished" or which.isdecimal()):
         abort(404)
     name = f"finished-{view}.png" if which == "finished" else f"{int(which) - 1}-{view}.png"
     with workshop().store.session() as session:
@@ -87,10 +111,11 @@ def pdf(sculpt_id: int) -> Response:
             scene.surface.height,
             float(plan.bands.area_mm2.sum()),
             plan.bands.notice,
+            [seam_words(seam) for seam in seams_of(sculpt, scene, plan.value)],
         )
         content = plan_pdf(
             facts, plan.steps, list(VIEWS), lambda k, view: _picture(sculpt, f"{k}-{view}.png"),
-            _picture(sculpt, "finished-front.png"), FONTS,
+            _picture(sculpt, "finished-display.png"), FONTS,
         )  # fmt: skip
         return download(content, "application/pdf", f"{sculpt.name} plan.pdf")
 

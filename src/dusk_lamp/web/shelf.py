@@ -13,9 +13,10 @@ from ..store import markings
 from ..store.models import Job, Sculpt, now
 from ..store.store import UNDO_DAYS, add_sculpt, free_name, new_job
 from .app import wants_json, workshop
-from .common import stages_of, the_sculpt
+from .common import stages_of, taken_in, the_sculpt
 
 blueprint = Blueprint("shelf", __name__)
+MOST_FILES = 60
 
 
 @blueprint.get("/")
@@ -44,24 +45,18 @@ def card(sculpt_id: int) -> str:
 
 @blueprint.post("/sculpts")
 def upload() -> tuple[Response, int] | AnyResponse:
-    """Take in a dropped file."""
-    file = request.files.get("file")
-    if file is None or not file.filename:
+    """Take in a dropped file; several at once are the parts of one sculpt."""
+    files = [taken_in(file) for file in request.files.getlist("file") if file.filename]
+    if not files:
         raise SculptFileError("no file came along; drop it again")
-    # the name is only ever shown, escaped; the file lies under its hash
-    name = PurePosixPath(file.filename.replace("\\", "/")).name
-    ending = PurePosixPath(name).suffix.lstrip(".").lower()
-    if ending not in FORMATS:
-        raise SculptFileError(
-            f"'{name}' is not a kind of file this bench reads; bring {', '.join(f.upper() for f in FORMATS)}"
-        )
-    sha = workshop().store.keep_upload(file.stream, ending)
+    if len(files) > MOST_FILES:
+        raise SculptFileError(f"a sculpt is put together from at most {MOST_FILES} files; these are {len(files)}")
     with workshop().store.session() as session:
         again = session.scalars(
-            select(Sculpt).where(Sculpt.file_sha == sha, Sculpt.deleted_at.is_(None)).order_by(Sculpt.id)
+            select(Sculpt).where(Sculpt.file_sha == files[0]["sha"], Sculpt.deleted_at.is_(None)).order_by(Sculpt.id)
         ).first()
-        wanted = PurePosixPath(name).stem.replace("_", " ").strip() or "Sculpt"
-        sculpt = add_sculpt(session, free_name(session, wanted), name, ending, sha)
+        wanted = PurePosixPath(files[0]["name"]).stem.replace("_", " ").strip() or "Sculpt"
+        sculpt = add_sculpt(session, free_name(session, wanted), files)
         job = new_job(session, sculpt)
         said = f"You already have this file as '{again.name}'; this is a second copy." if again else ""
         sculpt_id, job_id = sculpt.id, job.id
@@ -88,10 +83,10 @@ def duplicate(sculpt_id: int) -> str:
     """A copy with its own light and ladder; the file and the computed fields are shared."""
     with workshop().store.session() as session:
         first = the_sculpt(session, sculpt_id)
-        copy = add_sculpt(session, free_name(session, first.name), first.file_name, first.file_format, first.file_sha)
+        copy = add_sculpt(session, free_name(session, first.name), first.files)
         for column in (
             "up", "front", "height_mm", "file_tall", "findings", "notes", "mended_key", "surface_key", "sky_key",
-            "thumb_key", "rig", "ladder", "exposure", "stages_done",
+            "thumb_key", "rig", "ladder", "exposure", "stages_done", "former_files", "parts", "display", "holes_closed",
         ):  # fmt: skip
             setattr(copy, column, getattr(first, column))
         markings.copy(session, first, copy)

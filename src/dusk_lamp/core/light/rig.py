@@ -1,6 +1,7 @@
 """The rig: lamp, sky and bounce together, and the sculpt that stands in it."""
 
-from dataclasses import dataclass, field
+from collections.abc import Sequence
+from dataclasses import dataclass, field, replace
 from typing import Any
 
 import numpy as np
@@ -91,15 +92,19 @@ class Light:
     visible: NDArray[np.float32]
 
 
+Apart = tuple[NDArray[np.int32], Surface]  # samples of a part that some neighbours do not shadow, and that part
+
+
 class Scene:
     """A sculpt standing in light: relights as often as asked, casting only the key's rays again.
 
     The sky may be missing at first: the key alone can already be looked at while the sky is being worked out.
     """
 
-    def __init__(self, surface: Surface, view: SkyView | None = None) -> None:
+    def __init__(self, surface: Surface, view: SkyView | None = None, apart: Sequence[Apart] = ()) -> None:
         self.surface = surface
         self.view = view
+        self.apart = tuple(apart)
         self._ground: Ground | None = None
         self._base: csr_array | None = None
         self._domes: dict[str, NDArray[np.float32]] = {}
@@ -110,6 +115,8 @@ class Scene:
         visible = total
         if rig.lamp is not None:
             total, visible = key.key_light(self.surface, rig.lamp, rays)
+            for chosen, alone in self.apart:
+                total[chosen], visible[chosen] = key.key_light(alone, rig.lamp, rays)
         if self.view is None:
             return Light(total, visible)
         if rig.sky:
@@ -131,8 +138,9 @@ class Scene:
     def only(self, chosen: NDArray[np.int32], faces: NDArray[np.int32]) -> "Scene":
         """The same scene at some of its samples only; see sculpt.surface.quick_samples."""
         some = some_samples(self.surface, chosen, faces)
+        apart = [few for own, alone in self.apart if (few := _few(own, alone, chosen)) is not None]
         if self.view is None:
-            return Scene(some)
+            return Scene(some, apart=apart)
         place = np.full(len(self.surface), -1, np.int32)
         place[chosen] = np.arange(len(chosen), dtype=np.int32)
         view = self.view
@@ -145,9 +153,19 @@ class Scene:
                 view.directions, view.bits[chosen], place[view.base_row[looks]], near[looks].astype(np.int32),
                 view.base_direction[looks],
             ),
+            apart,
         )  # fmt: skip
 
     def _dome(self, view: SkyView, kind: str) -> NDArray[np.float32]:
         if kind not in self._domes:
             self._domes[kind] = sky.sky_light(self.surface, view, kind)
         return self._domes[kind]
+
+
+def _few(own: NDArray[np.int32], alone: Surface, chosen: NDArray[np.int32]) -> Apart | None:
+    """Those of a part's samples (its own numbers, and its surface) that are among the chosen ones."""
+    _, here, there = np.intersect1d(own, chosen, assume_unique=True, return_indices=True)
+    if not len(here):
+        return None
+    some = some_samples(alone, here.astype(np.int32), np.zeros((0, 3), np.int32))
+    return there.astype(np.int32), replace(some, blockers=alone.blockers)

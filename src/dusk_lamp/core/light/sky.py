@@ -38,6 +38,23 @@ class SkyView:
         another, the inner wall of a hollow cast. Nobody can see or paint it, so it is left out of areas."""
         return self.bits.max(axis=1) > 0
 
+    def with_part(self, chosen: NDArray[np.int32], view: "SkyView") -> "SkyView":
+        """The same, but for some samples (M,) what they see in another view of theirs, where fewer things shadow them.
+        What lies inside on the whole model stays unpaintable."""
+        own = self.paintable[chosen]
+        bits = self.bits.copy()
+        bits[chosen[own]] = view.bits[own]
+        replaced = np.zeros(len(self.bits), np.bool_)
+        replaced[chosen[own]] = True
+        old, new = ~replaced[self.base_row], own[view.base_row]
+        return SkyView(
+            self.directions,
+            bits,
+            np.concatenate([self.base_row[old], chosen[view.base_row[new]]]),
+            np.concatenate([self.base_sample[old], view.base_sample[new]]),
+            np.concatenate([self.base_direction[old], view.base_direction[new]]),
+        )
+
 
 BASE_SHARE = 0.15  # what faces up in the lowest 15 % of the height is the sculpt's own base
 
@@ -60,10 +77,11 @@ def sky_view(
     """
     sphere = fibonacci_sphere(directions)
     bytes_ = np.zeros((directions // 8, len(surface)), np.uint8)  # a row per byte: threads never share one
-    low = float(surface.points[:, 2].min())
-    middles = surface.points[surface.faces].mean(axis=1)
-    upward = surface.normals[surface.faces].mean(axis=1)[:, 2] > 0.5
-    is_base = upward & (middles[:, 2] < low + BASE_SHARE * surface.height)
+    body = surface.blockers or surface  # what the rays meet
+    low = float(body.points[:, 2].min())
+    middles = body.points[body.faces].mean(axis=1)
+    upward = body.normals[body.faces].mean(axis=1)[:, 2] > 0.5
+    is_base = upward & (middles[:, 2] < low + BASE_SHARE * body.height)
     hits: list[tuple[NDArray[np.int64], NDArray[np.int32], int]] = []
     boxed = surface.caster.boxed(surface.origins)
     done = 0
@@ -79,7 +97,7 @@ def sky_view(
                 met = surface.caster.boxed_first_face(boxed[facing], toward)
                 free = met < 0
                 on_base = np.flatnonzero(~free & is_base[met])
-                hits.append((facing[on_base], surface.faces[met[on_base], 0], j))
+                hits.append((facing[on_base], body.faces[met[on_base], 0], j))
             else:
                 free = ~surface.caster.boxed_blocked(boxed[facing], toward)
             bytes_[b, facing[free]] |= np.uint8(1 << (j % 8))

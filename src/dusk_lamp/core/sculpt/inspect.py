@@ -40,6 +40,7 @@ def inspected(mended: Mended) -> dict[str, Any]:
             "degenerate_faces": found.degenerate_faces,
             "duplicate_faces": found.duplicate_faces,
             "specks": found.specks,
+            "fins": found.fins,
             "turned_faces": found.turned_faces,
             "flipped_shells": found.flipped_shells,
         },

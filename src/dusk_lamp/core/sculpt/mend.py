@@ -1,6 +1,6 @@
 """Mending: weld, drop what is no surface, turn shells the right way out, and say what was found."""
 
-from dataclasses import asdict, dataclass
+from dataclasses import asdict, dataclass, replace
 
 import numba
 import numpy as np
@@ -12,6 +12,7 @@ from .edges import Edges, compact, connected, edges_of, same_rows
 from .mesh import Mesh, summed
 
 SPECK_SHARE = 0.0025  # a shell smaller than this share of the whole (0.08 mm at 32 mm) is dust of the export
+FIN_SHARE = 0.01  # a flap smaller than this share of the whole is a leftover of decimation, not a sheet
 FEWEST_FACES = 4  # a closed form needs four
 
 
@@ -27,6 +28,7 @@ class Findings:
     degenerate_faces: int  # dropped: no area
     duplicate_faces: int  # dropped: the same three corners again
     specks: int  # shells dropped as dust
+    fins: int  # single triangles dropped that stick out of an edge
     turned_faces: int  # faces that wound against their neighbours
     flipped_shells: int  # whole shells that were inside out
     holes: int
@@ -48,6 +50,7 @@ class Findings:
         say(self.degenerate_faces, "One triangle without area dropped.", "{} triangles without area dropped.")
         say(self.duplicate_faces, "One doubled triangle dropped.", "{} doubled triangles dropped.")
         say(self.specks, "One stray speck dropped.", "{} stray specks dropped.")
+        say(self.fins, "One stray flap dropped.", "{} stray flaps dropped.")
         say(self.turned_faces, "One triangle turned to face outward.", "{} triangles turned to face outward.")
         say(self.flipped_shells, "One shell was inside out: turned.", "{} shells were inside out: turned.")
         say(self.holes, "One hole left open: it stays dark inside.", "{} holes left open: they stay dark inside.")
@@ -61,10 +64,14 @@ class Findings:
 
 @dataclass(frozen=True)
 class Mended:
-    """A welded, consistently facing mesh, and the shell each face belongs to, largest shell first."""
+    """A welded, consistently facing mesh, and what each of its faces is.
+
+    shell: (F,) the connected shell, largest first. turned: (F,) bool, whether it faced the wrong way in the file.
+    """
 
     mesh: Mesh
     shell: NDArray[np.int32]
+    turned: NDArray[np.bool_]
     findings: Findings
 
 
@@ -111,15 +118,15 @@ def _turn(faces, mate, turned):
                 turned[patch[k]] = not turned[patch[k]]
 
 
-def _wound_alike(mesh: Mesh, edges: Edges) -> tuple[Mesh, int]:
-    """The mesh with its faces wound as their neighbours are, and how many had to be turned."""
+def _wound_alike(mesh: Mesh, edges: Edges) -> tuple[Mesh, NDArray[np.bool_]]:
+    """The mesh with its faces wound as their neighbours are, and which (F,) had to be turned."""
     turned = np.zeros(len(mesh.faces), np.bool_)
     _turn(mesh.faces, edges.mate, turned)
     if not turned.any():
-        return mesh, 0
+        return mesh, turned
     faces = mesh.faces.copy()
     faces[turned] = faces[turned][:, ::-1]
-    return Mesh(mesh.vertices, faces), int(turned.sum())
+    return Mesh(mesh.vertices, faces), turned
 
 
 def shells_of(mesh: Mesh) -> NDArray[np.int32]:
@@ -142,8 +149,8 @@ def _enclosed(mesh: Mesh, shell: NDArray[np.int32], candidates: NDArray[np.int64
     return inside
 
 
-def _face_outward(mesh: Mesh, shell: NDArray[np.int32]) -> tuple[Mesh, int]:
-    """Turn shells whose enclosed volume is negative, unless they are the inner wall of a hollow cast."""
+def _face_outward(mesh: Mesh, shell: NDArray[np.int32]) -> tuple[Mesh, NDArray[np.int64]]:
+    """Turn shells whose enclosed volume is negative, unless they are the inner wall of a hollow cast; and which."""
     count = int(shell.max()) + 1
     corners, crosses = mesh.corners(), mesh.crosses()
     areas = np.sqrt(np.einsum("ij,ij->i", crosses, crosses)) / 2
@@ -157,11 +164,11 @@ def _face_outward(mesh: Mesh, shell: NDArray[np.int32]) -> tuple[Mesh, int]:
     negative = np.flatnonzero(volumes < -1e-6 * weight**1.5)
     flip = np.setdiff1d(negative, list(_enclosed(mesh, shell, negative)) if count > 1 else [])
     if not len(flip):
-        return mesh, 0
+        return mesh, flip
     faces = mesh.faces.copy()
     turn = np.isin(shell, flip)
     faces[turn] = faces[turn][:, ::-1]
-    return Mesh(mesh.vertices, faces), len(flip)
+    return Mesh(mesh.vertices, faces), flip
 
 
 def mend(raw: Mesh) -> Mended:
@@ -196,10 +203,12 @@ def mend(raw: Mesh) -> Mended:
         faces = faces[~np.isin(shell, dust)]
     mesh = Mesh(*compact(mesh.vertices, faces))
 
+    mesh, fins = _without_fins(mesh, longest)
     edges = edges_of(mesh.faces, len(mesh.vertices))
     mesh, turned = _wound_alike(mesh, edges)
     shell = shells_of(mesh)
     mesh, flipped = _face_outward(mesh, shell)
+    wrong = turned | np.isin(shell, flipped)
     area = np.bincount(shell, mesh.face_areas())
     shell = np.argsort(np.argsort(-area, kind="stable"), kind="stable")[shell].astype(np.int32)
 
@@ -207,6 +216,7 @@ def mend(raw: Mesh) -> Mended:
     return Mended(
         mesh,
         shell,
+        wrong,
         Findings(
             triangles_read=len(raw.faces),
             triangles=len(mesh.faces),
@@ -216,13 +226,101 @@ def mend(raw: Mesh) -> Mended:
             degenerate_faces=int((~distinct).sum()),
             duplicate_faces=duplicates,
             specks=len(dust),
-            turned_faces=turned,
-            flipped_shells=flipped,
+            fins=fins,
+            turned_faces=int(turned.sum()),
+            flipped_shells=len(flipped),
             holes=holes,
             open_edge_length=open_length,
             nonmanifold_edges=int((edges.faces > 2).sum()),
         ),
     )
+
+
+def _without_fins(mesh: Mesh, longest: float) -> tuple[Mesh, int]:
+    """Drop single small triangles that stick out of an edge: open on one side, one too many on another."""
+    faces, before = mesh.faces, len(mesh.faces)
+    small = mesh.face_areas() < (FIN_SHARE * longest) ** 2
+    for _ in range(4):  # what stood beside a fin may be the next one
+        edges = edges_of(faces, len(mesh.vertices))
+        shared = edges.faces[edges.edge].reshape(-1, 3)
+        fin = (shared == 1).any(axis=1) & (shared > 2).any(axis=1) & small
+        if not fin.any():
+            break
+        faces, small = faces[~fin], small[~fin]
+    if len(faces) == before:
+        return mesh, 0
+    return Mesh(*compact(mesh.vertices, faces)), before - len(faces)
+
+
+def put_together(pieces: list[Mended]) -> tuple[Mended, NDArray[np.int32]]:
+    """Several mended files as one, in their own places, and the file (F,) each face came in.
+
+    Shells keep their order within a file, and follow those of the files before it. Nothing is joined across files.
+    """
+    if len(pieces) == 1:
+        return pieces[0], np.zeros(len(pieces[0].mesh.faces), np.int32)
+    vertices, faces, shells, files = [], [], [], []
+    before = shell = 0
+    for k, piece in enumerate(pieces):
+        vertices.append(piece.mesh.vertices)
+        faces.append(piece.mesh.faces + np.int32(before))
+        shells.append(piece.shell + np.int32(shell))
+        files.append(np.full(len(piece.mesh.faces), k, np.int32))
+        before += len(piece.mesh.vertices)
+        shell += piece.findings.shells
+    found = [piece.findings.as_dict() for piece in pieces]
+    whole = Findings(**{name: type(value)(sum(f[name] for f in found)) for name, value in found[0].items()})  # type: ignore[arg-type]
+    mesh = Mesh(np.concatenate(vertices), np.concatenate(faces))
+    turned = np.concatenate([piece.turned for piece in pieces])
+    return Mended(mesh, np.concatenate(shells), turned, whole), np.concatenate(files)
+
+
+def holes_closed(mended: Mended) -> Mended:
+    """The same with a flat skin over every hole whose rim is one plain ring: a fan from the ring's middle."""
+    mesh = mended.mesh
+    edges = edges_of(mesh.faces, len(mesh.vertices))
+    onward: dict[int, int] = {}
+    crossed: set[int] = set()
+    face_of: dict[int, int] = {}
+    for h in np.flatnonzero(edges.faces[edges.edge] == 1).tolist():
+        f = h // 3
+        a, b = int(mesh.faces[f, h - 3 * f]), int(mesh.faces[f, (h + 1 - 3 * f) % 3])
+        if b in onward:  # two rims meet in one corner: which way round is anybody's guess
+            crossed.add(b)
+        onward[b] = a  # the skin runs along the rim against its neighbours
+        face_of[b] = f
+    middles: list[NDArray[np.float64]] = []
+    fans: list[tuple[int, int, int]] = []
+    shells: list[int] = []
+    seen: set[int] = set()
+    for start in sorted(onward):
+        ring, v = [], start
+        while v in onward and v not in seen:
+            seen.add(v)
+            ring.append(v)
+            v = onward[v]
+        if v != start or len(ring) < 3 or crossed & set(ring):
+            continue
+        middle = len(mesh.vertices) + len(middles)
+        middles.append(mesh.vertices[ring].astype(np.float64).mean(axis=0))
+        fans += [(p, q, middle) for p, q in zip(ring, [*ring[1:], ring[0]], strict=True)]
+        shells += [int(mended.shell[face_of[ring[0]]])] * len(ring)
+    if not fans:
+        return mended
+    whole = Mesh(
+        np.concatenate([mesh.vertices, np.array(middles, np.float32)]),
+        np.concatenate([mesh.faces, np.array(fans, np.int32)]),
+    )
+    left, open_length = _open_edges(whole, edges_of(whole.faces, len(whole.vertices)))
+    return Mended(
+        whole,
+        np.concatenate([mended.shell, np.array(shells, np.int32)]),
+        np.concatenate([mended.turned, np.zeros(len(fans), np.bool_)]),
+        replace(
+            mended.findings, triangles=len(whole.faces), vertices=len(whole.vertices), holes=left,
+            open_edge_length=open_length,
+        ),
+    )  # fmt: skip
 
 
 def _specks(mesh: Mesh, shell: NDArray[np.int32], longest: float) -> NDArray[np.int64]:

@@ -10,7 +10,6 @@ from scipy.spatial import cKDTree
 from ..errors import SettingError
 from .edges import same_rows
 from .relief import Bends, usual_scale
-from .stand import Standing
 from .surface import Surface
 
 USUAL_CREASE = 40.0  # degrees: a cloak's folds are gentler, its hem is sharper
@@ -141,15 +140,11 @@ def widened(surface: Surface, region: NDArray[np.bool_], rounds: int = 1) -> NDA
 
 
 def carried(
-    labels: NDArray[np.uint8], was: Surface, was_standing: Standing, now: Surface, now_standing: Standing
+    labels: NDArray[np.uint8], was: NDArray[np.floating], now: NDArray[np.floating], reach: float = np.inf
 ) -> NDArray[np.uint8]:
-    """The labels (N,) of one working surface carried to another of the same sculpt: each sample takes the label of the
-    nearest old one, wherever and however tall it stands now."""
-
-    def in_file_axes(surface: Surface, standing: Standing) -> NDArray[np.float64]:
-        points = surface.points.astype(np.float64) @ standing.file_to_bench()
-        low, high = points.min(axis=0), points.max(axis=0)
-        return (points - (low + high) / 2) / max(float((high - low).max()), 1e-30)
-
-    _, nearest = cKDTree(in_file_axes(was, was_standing)).query(in_file_axes(now, now_standing), workers=-1)
-    return labels[nearest]
+    """The labels (N,) of places (N, 3) carried to other places (M, 3) of the same axes: each takes the label of the
+    nearest one that is no further than `reach`, else 0."""
+    if not len(was):
+        return np.zeros(len(now), np.uint8)
+    far, nearest = cKDTree(was).query(now, workers=-1)
+    return np.where(far <= reach, labels[nearest], 0).astype(np.uint8)

@@ -54,18 +54,55 @@ def fronts_for(up: str) -> tuple[str, ...]:
     return order if up[0] != "-" else (order[1], order[0], *order[2:])
 
 
-def stand(mesh: Mesh, standing: Standing) -> Mesh:
-    """The mesh on the bench: z up, mm, ground at z = 0, the middle of its footprint over the origin."""
+@dataclass(frozen=True)
+class Placing:
+    """The way from the file's axes and units to the bench: turned, moved, then scaled.
+
+    turn: (3, 3). move: (3,) in file units. scale: mm to a unit of the file.
+    """
+
+    turn: NDArray[np.float64]
+    move: NDArray[np.float64]
+    scale: float
+
+    def to_bench(self, points: NDArray) -> NDArray[np.float64]:
+        """Places (N, 3) of the file on the bench, mm."""
+        return (np.asarray(points, np.float64) @ self.turn.T + self.move) * self.scale
+
+    def to_file(self, points: NDArray) -> NDArray[np.float64]:
+        """Places (N, 3) on the bench in the file."""
+        return (np.asarray(points, np.float64) / self.scale - self.move) @ self.turn
+
+    def as_array(self) -> NDArray[np.float64]:
+        """(5, 3), to be kept as a field."""
+        return np.vstack([self.turn, self.move, [self.scale, 0, 0]])
+
+    @classmethod
+    def from_array(cls, kept: NDArray[np.float64]) -> "Placing":
+        """Back from `as_array`."""
+        return cls(kept[:3], kept[3], float(kept[4, 0]))
+
+
+def placing(mesh: Mesh, standing: Standing) -> Placing:
+    """How the mesh comes to stand on the bench: z up, mm, ground at z = 0, the middle of its footprint over the origin.
+
+    Raises:
+        SettingError: it has no height this way up.
+    """
     turn = standing.file_to_bench()
-    points = mesh.vertices.astype(np.float64) @ turn.T
     low, high = np.sort(mesh.bounds.astype(np.float64) @ turn.T, axis=0)
-    points -= [*(low + high)[:2] / 2, low[2]]
+    scale = 1.0
     if standing.height_mm is not None:
         tall = high[2] - low[2]
         if tall <= 0:
             raise SettingError("lying like this the sculpt has no height at all; stand it another way up")
-        points *= standing.height_mm / tall
-    return Mesh(points.astype(np.float32), mesh.faces)
+        scale = standing.height_mm / tall
+    return Placing(turn, -np.array([*(low + high)[:2] / 2, low[2]]), scale)
+
+
+def stand(mesh: Mesh, standing: Standing) -> Mesh:
+    """The mesh on the bench; see `placing`."""
+    return Mesh(placing(mesh, standing).to_bench(mesh.vertices).astype(np.float32), mesh.faces)
 
 
 @dataclass(frozen=True)

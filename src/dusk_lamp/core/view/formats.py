@@ -1,21 +1,28 @@
 """Results in open formats: PLY, GLB and PNG."""
 
 import io
-from collections.abc import Mapping
+import json
+from collections.abc import Mapping, Sequence
 from typing import Any
 
 import numpy as np
 from numpy.typing import NDArray
 
+from ..sculpt.marking import Region
+from ..sculpt.mesh import Mesh
 from ..sculpt.surface import Surface
 
 
 def ply_bytes(
-    vertices: NDArray[np.float32], faces: NDArray[np.int32], fields: Mapping[str, NDArray] | None = None
+    vertices: NDArray[np.float32],
+    faces: NDArray[np.int32],
+    fields: Mapping[str, NDArray] | None = None,
+    comments: Sequence[str] = (),
 ) -> bytes:
     """A binary little-endian PLY.
 
     fields: extra properties per vertex, (V,) arrays; uint8 becomes `uchar`, everything else `float`.
+    comments: lines for the heading; what is not plain text in them is escaped.
     """
     columns: list[tuple[str, str, NDArray]] = [(axis, "<f4", vertices[:, k]) for k, axis in enumerate("xyz")]
     for name, field in (fields or {}).items():
@@ -25,16 +32,27 @@ def ply_bytes(
         rows[name] = column
     polygons = np.empty(len(faces), [("count", "u1"), ("index", "<i4", 3)])
     polygons["count"], polygons["index"] = 3, faces
-    header = ["ply", "format binary_little_endian 1.0", f"element vertex {len(vertices)}"]
+    header = ["ply", "format binary_little_endian 1.0"]
+    header += [f"comment {json.dumps(line)[1:-1]}" for line in comments]
+    header += [f"element vertex {len(vertices)}"]
     header += [f"property {'uchar' if kind == 'u1' else 'float'} {name}" for name, kind, _ in columns]
     header += [f"element face {len(faces)}", "property list uchar int vertex_indices", "end_header", ""]
     return "\n".join(header).encode("ascii") + rows.tobytes() + polygons.tobytes()
 
 
-def lit_ply(surface: Surface, fields: Mapping[str, Any]) -> bytes:
-    """A PLY of the surface with its normals and the given fields on the vertices."""
+def lit_ply(surface: Surface, fields: Mapping[str, Any], regions: Sequence[Region] = ()) -> bytes:
+    """A PLY of the surface with its normals and the given fields on the vertices; the names of regions as comments."""
     normals = {f"n{axis}": surface.normals[:, k] for k, axis in enumerate("xyz")}
-    return ply_bytes(surface.points, surface.faces, {**normals, **fields})
+    return ply_bytes(surface.points, surface.faces, {**normals, **fields}, _told(regions))
+
+
+def marked_ply(mesh: Mesh, labels: NDArray[np.uint8], regions: Sequence[Region]) -> bytes:
+    """A PLY of a mesh with the region of each vertex (V,), and what the regions are as comments."""
+    return ply_bytes(mesh.vertices, mesh.faces, {"region": labels}, _told(regions))
+
+
+def _told(regions: Sequence[Region]) -> list[str]:
+    return [f"region {k} | {r.name} | {r.material} | {r.attention}" for k, r in enumerate(regions, 1)]
 
 
 def lit_glb(surface: Surface, value: NDArray[np.float32], grey: NDArray[np.uint8]) -> bytes:

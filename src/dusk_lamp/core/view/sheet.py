@@ -11,6 +11,7 @@ from PIL import Image
 from ..plan.steps import Step
 
 PAGE_MM, MARGIN_MM = (210, 297), 14
+MOST_SEAMS = 12  # on the first page
 PICTURE_RATIO = 4 / 3  # height over width of every step picture
 
 
@@ -23,6 +24,7 @@ class SheetFacts:
     height_mm: float
     area_mm2: float
     notice: str
+    seams: list[str]
 
 
 def plan_pdf(
@@ -73,6 +75,13 @@ def plan_pdf(
     if facts.notice:
         pdf.ln(2)
         pdf.multi_cell(wide - 62, 5.2, facts.notice, align="L", new_x="LMARGIN", new_y="NEXT")
+    if facts.seams:
+        pdf.ln(2)
+        pdf.set_font("text", "B", 9.5)
+        pdf.cell(wide - 62, 5, "Seams to match", new_x="LMARGIN", new_y="NEXT")
+        pdf.set_font("text", size=9.5)
+        for line in facts.seams[:MOST_SEAMS]:
+            pdf.multi_cell(wide - 62, 4.6, line, align="L", new_x="LMARGIN", new_y="NEXT")
     pdf.ln(4)
     left = pdf.get_x()
     top = pdf.get_y()

@@ -10,7 +10,7 @@ from .raster import SOFTEN, Snapshot, smoothed, snapshot
 
 MARK = np.array([242, 168, 58], np.float32)  # lamplight amber; its grey differs from every neighbour it lies on
 HATCH_PX, HATCH_WIDTH_PX = 9, 2.2  # rising lines, so that the mark survives a black-and-white printer
-PAPER = 255
+PAPER, GROUND = 255, 119  # white, and the middle grey of the bench
 
 
 def plan_snapshot(scene: Scene, camera: Camera, width: int, height: int, zoom_height: float) -> Snapshot:
@@ -19,9 +19,15 @@ def plan_snapshot(scene: Scene, camera: Camera, width: int, height: int, zoom_he
 
 
 def step_picture(
-    scene: Scene, shot: Snapshot, camera: Camera, greys: NDArray[np.float64], step: NDArray[np.uint8], k: int
+    scene: Scene,
+    shot: Snapshot,
+    camera: Camera,
+    greys: NDArray[np.float64],
+    step: NDArray[np.uint8],
+    k: int,
+    paper: int = PAPER,
 ) -> NDArray[np.uint8]:
-    """(H, W, 3) uint8 picture for step k (0 = primer) on paper white.
+    """(H, W, 3) uint8 picture for step k (0 = primer) on paper white, or another grey.
 
     What is already there is shown in its own greys, faintly modelled so that the form reads; where the new grey goes
     is amber, hatched and outlined.
@@ -46,10 +52,18 @@ def step_picture(
     picture = np.where((on & hatch)[..., None], picture * 0.62, picture)
     rim = _edge(on) & seen
     picture = np.where(rim[..., None], 30, picture)
-    picture = np.where(seen[..., None], picture, PAPER)
+    picture = np.where(seen[..., None], picture, paper)
     outline = _edge(seen)
     picture = np.where((outline & ~seen)[..., None], 60, picture)
     return smoothed(np.clip(picture, 0, 255))
+
+
+def marked_picture(
+    scene: Scene, camera: Camera, marks: NDArray[np.bool_], width: int, height: int
+) -> NDArray[np.uint8]:
+    """(height, width, 3) uint8 picture of the sculpt in one middle grey with the marked samples (N,) hatched in amber."""
+    shot = snapshot(scene.surface, camera, width * SOFTEN, height * SOFTEN)
+    return step_picture(scene, shot, camera, np.array([6.5, 6.5]), marks.astype(np.uint8), 1, GROUND)
 
 
 def finished_picture(shot: Snapshot, value: NDArray[np.float32]) -> NDArray[np.uint8]:

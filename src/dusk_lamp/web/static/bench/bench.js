@@ -2,8 +2,10 @@
 import { say, send } from "../page.js";
 import { Dial } from "./dial.js";
 import { Ruler } from "./ruler.js";
+import { Parts } from "./parts.js";
 import { Regions } from "./regions.js";
 import { Turntable, unpack } from "./turntable.js";
+import { View } from "./view.js";
 
 const bench = document.getElementById("bench");
 const $ = (id) => document.getElementById(id);
@@ -180,10 +182,14 @@ function go(stage, push = true) {
   }
   table.uniforms.banded.value = stage === "ladder";
   table.uniforms.marked.value = stage === "regions";
+  if (table.marks) for (const mark of table.marks.children) mark.visible = stage === "view";
+  regions.tool();
+  if (stage === "view") looking.load();
+  if (stage === "parts") parts.load();
   if (push) history.pushState({ stage }, "", `${base}/${stage}`);
   table.draw();
 }
-for (const link of document.querySelectorAll('.string [data-stage="regions"], .string [data-stage="light"], .string [data-stage="ladder"]')) {
+for (const link of document.querySelectorAll('.string [data-stage="parts"], .string [data-stage="regions"], .string [data-stage="view"], .string [data-stage="light"], .string [data-stage="ladder"]')) {
   link.addEventListener("click", (e) => { e.preventDefault(); go(link.dataset.stage); });
 }
 addEventListener("popstate", () => go(location.pathname.split("/").pop(), false));
@@ -192,6 +198,7 @@ addEventListener("popstate", () => go(location.pathname.split("/").pop(), false)
 function pressed(view) { for (const b of document.querySelectorAll(".views [data-view]")) b.setAttribute("aria-pressed", String(b.dataset.view === view)); }
 function look(view) {
   if (view === "lamp") table.look(state.rig.lamp.azimuth, state.rig.lamp.elevation);
+  else if (view === "display") table.look(looking.told.azimuth, looking.told.elevation);
   else table.look(...views[view]);
   pressed(view);
 }
@@ -247,6 +254,7 @@ addEventListener("keydown", (e) => {
   const key = e.key.toLowerCase();
   const view = Object.keys(views).find((name) => name[0] === key);
   if (view) look(view);
+  else if (key === "d") look("display");
   else if (key === "e") { if (!e.repeat) eyeInLamp(true); }
   else if (key === "s") squint.click();
   else if (key === "c") edges.click();
@@ -270,7 +278,9 @@ async function waitForSky() {
   }
 }
 
-const regions = new Regions(base, table, () => state.stage === "regions");
+const parts = new Parts(base, table, () => { state.sky = false; waitForSky(); });
+const regions = new Regions(base, table, () => state.stage === "regions", () => parts.seen());
+const looking = new View(base, table, () => state.stage === "view");
 
 async function begin() {
   showControls();
@@ -279,9 +289,9 @@ async function begin() {
   Object.assign(views, heading.views);
   ruler.greys = heading.greys;
   ground(grounds.find((g) => g.dataset.ground === localStorage.getItem("ground")) || grounds[1]);
-  go(state.stage, false);
   look("front");
-  await regions.load();
+  await Promise.all([regions.load(), parts.load(), looking.load()]);
+  go(state.stage, false);
   await relight(false);
   bench.dataset.drawn = "true";
   waitForSky();

@@ -5,11 +5,21 @@ import { unpack } from "./turntable.js";
 const $ = (id) => document.getElementById(id);
 
 export class Regions {
-  constructor(base, table, here) {
-    Object.assign(this, { base, table, here, chosen: null, last: null });
+  constructor(base, table, here, seen) {
+    Object.assign(this, { base, table, here, seen, chosen: null, last: null, rays: [], dabbing: false, waiting: [] });
+    table.canvas.addEventListener("dabbed", (e) => this.dab(e.detail));
+    table.canvas.addEventListener("lifted", () => this.lift());
+    for (const radio of document.querySelectorAll('[name="tool"]')) radio.addEventListener("change", () => this.tool());
+    for (const id of ["brush", "near"]) $(id).addEventListener("input", () => this.words());
+    $("near").addEventListener("change", () => { if (this.last?.tool === "alike") this.change({ ...this.last, near: Number($("near").value), again: true }); });
+    for (const button of document.querySelectorAll("[data-facing]")) button.addEventListener("click", () => this.wish({ do: "facing", way: button.dataset.facing }));
+    for (const button of document.querySelectorAll("[data-tidy]")) button.addEventListener("click", () => this.change({ do: button.dataset.tidy, number: this.chosen }));
+    $("guess").addEventListener("click", () => this.change({ do: "guess" }));
+    $("clear").addEventListener("click", () => this.change({ do: "clear" }));
+    $("regions-file").addEventListener("change", () => this.bring());
     table.canvas.addEventListener("picked", (e) => { if (here()) this.pick(e.detail); });
     $("crease").addEventListener("input", () => this.words());
-    $("crease").addEventListener("change", () => { if (this.last) this.change({ ...this.last, crease: Number($("crease").value), again: true }); });
+    $("crease").addEventListener("change", () => { if (this.last?.tool === "creases") this.change({ ...this.last, crease: Number($("crease").value), again: true }); });
     $("undo").addEventListener("click", () => this.change({ do: "undo" }));
     $("redo").addEventListener("click", () => this.change({ do: "redo" }));
     $("region-form").addEventListener("submit", (e) => e.preventDefault());
@@ -25,7 +35,78 @@ export class Regions {
   }
 
   mode() { return document.querySelector('[name="mode"]:checked').value; }
-  words() { $("crease-out").textContent = `${$("crease").value}°`; }
+  words() {
+    $("crease-out").textContent = `${$("crease").value}°`;
+    $("brush-out").textContent = `${(2 * $("brush").value).toFixed(1)} mm across`;
+    $("near-out").textContent = Number($("near").value) < 0.08 ? "very" : Number($("near").value) < 0.2 ? "much" : "somewhat";
+  }
+
+  tool() {
+    const tool = document.querySelector('[name="tool"]:checked').value;
+    for (const own of document.querySelectorAll("[data-tool]")) own.hidden = own.dataset.tool !== tool;
+    this.table.brushing = tool === "brush" && this.here();
+    document.querySelector(".hint").textContent = this.table.brushing ? "Drag to paint · right button to turn · wheel to come closer" : "Drag to turn · wheel to come closer · double-click to reset";
+    return tool;
+  }
+
+  // a stroke: every dab is shown as soon as the server says what it touches, and kept when the brush is lifted
+  target() {
+    const mode = this.mode();
+    if (mode !== "new" && this.chosen === null) { say("Choose a region in the list first, or paint with “New region”.", true); return null; }
+    return { number: mode === "new" ? null : this.chosen, take: mode === "take", free: $("free").checked };
+  }
+
+  dab(ray) {
+    if (!this.here()) return;
+    if (!this.rays.length && !(this.stroke = this.target())) return;
+    if (!this.stroke) return;
+    const last = this.rays[this.rays.length - 1], radius = Number($("brush").value);
+    if (last && Math.hypot(...ray.origin.map((v, i) => v - last.origin[i])) < radius / 3) return;
+    this.rays.push(ray); this.waiting.push(ray);
+    this.ask();
+  }
+
+  async ask() {
+    if (this.dabbing || !this.waiting.length) return;
+    this.dabbing = true;
+    const rays = this.waiting.splice(0);
+    const began = performance.now();
+    try {
+      const answer = await send(`${this.base}/dab`, { method: "POST", headers: { "Content-Type": "application/json" }, body: JSON.stringify({ rays, radius: Number($("brush").value), through: $("through").checked, ...this.seen() }) });
+      if (answer.ok && this.rays.length) {
+        const bytes = await answer.arrayBuffer(), { heading, at } = unpack(bytes);
+        this.table.inMotion();
+        const number = this.stroke.take ? 0 : this.stroke.number ?? Math.min(this.told.regions.length + 1, 60);
+        this.table.touch(new Int32Array(bytes, at, heading.touched), number);
+        this.table.canvas.dataset.dab = (performance.now() - began).toFixed(1);
+      }
+    } finally { this.dabbing = false; }
+    this.ask();
+  }
+
+  async lift() {
+    const rays = this.rays.splice(0);
+    this.waiting = [];
+    if (!rays.length || !this.stroke) return;
+    await this.change({ do: "brush", rays, radius: Number($("brush").value), through: $("through").checked, ...this.stroke, ...this.seen() });
+    if (this.mode() === "new") document.querySelector('[name="mode"][value="add"]').checked = true; // the next stroke goes on with it
+  }
+
+  wish(what) {
+    const target = this.target();
+    if (target) this.change({ ...what, ...target });
+  }
+
+  async bring() {
+    const form = new FormData(), file = $("regions-file").files[0];
+    if (!file) return;
+    form.append("file", file);
+    $("regions-file").value = "";
+    const answer = await send(`${this.base}/regions/file`, { method: "POST", body: form });
+    if (!answer.ok) { say((await answer.json()).error, true); return; }
+    this.show(await answer.arrayBuffer());
+    say("The regions are on. Undo takes them off again.");
+  }
 
   async load() {
     const answer = await fetch(`${this.base}/regions.bin`);
@@ -33,30 +114,29 @@ export class Regions {
   }
 
   pick({ origin, direction }) {
-    const mode = this.mode();
-    if (mode !== "new" && this.chosen === null) { say("Choose a region in the list first, or click with “New region”.", true); return; }
-    const wish = { do: "pick", origin, direction, crease: Number($("crease").value), part: $("whole-part").checked, take: mode === "take", number: mode === "new" ? null : this.chosen };
-    this.change(wish);
+    this.wish({ do: "pick", origin, direction, tool: this.tool(), crease: Number($("crease").value), near: Number($("near").value), ...this.seen() });
   }
 
   async change(wish) {
     const before = this.told.regions.length;
-    const answer = await send(`${this.base}/regions`, { method: "POST", headers: { "Content-Type": "application/json" }, body: JSON.stringify({ ...wish, stroke: this.told.stroke }) });
+    const answer = await send(`${this.base}/regions`, { method: "POST", headers: { "Content-Type": "application/json" }, body: JSON.stringify({ ...wish, stroke: this.told.stroke, surface: this.told.surface }) });
     if (!answer.ok) {
-      const { error, stale } = await answer.json();
+      const { error, stale, anew } = await answer.json();
       say(error, true);
-      if (stale) this.load();
+      if (anew || answer.status === 409 && !stale) location.reload(); // the surface itself is another one now
+      else if (wish.do === "brush" || stale) this.load();
       return;
     }
     this.last = wish.do === "pick" ? { ...wish, again: undefined } : null;
     this.show(await answer.arrayBuffer());
-    if (wish.do === "pick" && this.told.regions.length > before) this.choose(this.told.regions.length);
+    if (["pick", "brush", "facing"].includes(wish.do) && this.told.regions.length > before) this.choose(this.told.regions.length);
   }
 
   show(bytes) {
     const { heading, at } = unpack(bytes);
     this.told = heading;
     this.table.mark(new Uint8Array(bytes, at), heading.regions.map((r) => r.patch));
+    $("guess-row").hidden = heading.regions.length > 0; $("clear").hidden = !heading.regions.length;
     $("undo").disabled = !heading.undo; $("redo").disabled = !heading.redo;
     if (this.chosen > heading.regions.length) this.chosen = null;
     this.list();

@@ -2,11 +2,13 @@
 import * as THREE from "../vendor/three/three.module.js";
 
 const VERTEX = `
-in float level; in float step; in float region;
+in float level; in float step; in float region; in float part;
+uniform vec3 pulls[61]; uniform bool hidden[61]; uniform float pulled;
 out float vLevel; out float vStep; out float vRegion; out vec3 vNormal;
 void main() {
   vLevel = level; vStep = step; vRegion = region; vNormal = normal;
-  gl_Position = projectionMatrix * modelViewMatrix * vec4(position, 1.0);
+  int p = int(part * 255.0 + 0.5);
+  gl_Position = hidden[p] ? vec4(0.0, 0.0, 2.0, 1.0) : projectionMatrix * modelViewMatrix * vec4(position + pulled * pulls[p], 1.0);
 }`;
 const FRAGMENT = `
 precision highp float;
@@ -50,6 +52,7 @@ export class Turntable {
       stepGrey: { value: new Array(10).fill(0) }, ground: { value: new THREE.Vector3(0.47, 0.47, 0.47) },
       marked: { value: false }, chosen: { value: 0 },
       patches: { value: Array.from({ length: 61 }, () => new THREE.Vector3(0.5, 0.5, 0.5)) },
+      pulls: { value: Array.from({ length: 61 }, () => new THREE.Vector3()) }, hidden: { value: new Array(61).fill(false) }, pulled: { value: 0 },
       eye: { value: new THREE.Vector3(0, -1, 0) },
     };
     new ResizeObserver(() => this.draw()).observe(canvas.parentElement);
@@ -72,6 +75,7 @@ export class Turntable {
     this.quick = new Uint32Array(bytes, quick, heading.quick);
     this.rough = new THREE.BufferAttribute(new Uint32Array(bytes, quick + heading.quick * 4, heading.quick_faces * 3), 1);
     g.setIndex(this.whole);
+    g.setAttribute("part", new THREE.BufferAttribute(new Uint8Array(bytes, quick + heading.quick * 4 + heading.quick_faces * 12, n), 1, true));
     this.level = new THREE.BufferAttribute(new Uint8Array(n), 1, true);
     this.step = new THREE.BufferAttribute(new Uint8Array(n), 1, true);
     this.region = new THREE.BufferAttribute(new Uint8Array(n), 1, true);
@@ -123,6 +127,53 @@ export class Turntable {
   mark(labels, patches) {
     this.region.array.set(labels); this.region.needsUpdate = true;
     patches.forEach((hex, i) => { const v = parseInt(hex.slice(1), 16); this.uniforms.patches.value[i + 1].set((v >> 16) / 255, (v >> 8 & 255) / 255, (v & 255) / 255); });
+    this.draw();
+  }
+
+  // dabs of a brush in motion, before the server has kept the stroke
+  touch(samples, number) {
+    for (const s of samples) this.region.array[s] = number;
+    this.region.needsUpdate = true;
+    this.draw();
+  }
+
+  pulls(each) { each.forEach((v, k) => this.uniforms.pulls.value[k].set(...v)); }
+
+  apart(hidden, share) {
+    this.uniforms.hidden.value.fill(false);
+    for (const k of hidden) this.uniforms.hidden.value[k] = true;
+    this.uniforms.pulled.value = share;
+    if (this.lines) this.lines.visible = !share;
+    if (this.marks) this.marks.visible = !share;
+    this.reachOut = 1 + 2 * share * Math.max(0, ...this.uniforms.pulls.value.map((v) => v.length())) / Math.max(this.tall, this.reach);
+    this.draw();
+  }
+
+  // focal spots as rings with their numbers, and an eye on the rim of the turntable where the model is looked at from
+  focus(spots, azimuth) {
+    if (this.marks) this.scene.remove(this.marks);
+    this.marks = new THREE.Group();
+    const size = Math.max(this.tall, this.reach) / 13;
+    const sprite = (paint, at, scale) => {
+      const c = document.createElement("canvas");
+      c.width = c.height = 96;
+      paint(c.getContext("2d"));
+      const s = new THREE.Sprite(new THREE.SpriteMaterial({ map: new THREE.CanvasTexture(c), depthTest: false, depthWrite: false }));
+      s.position.set(...at); s.scale.set(scale, scale, 1); s.renderOrder = 9;
+      this.marks.add(s);
+    };
+    spots.forEach((at, k) => sprite((x) => {
+      for (const [wide, ink] of [[14, "#16151a"], [7, "#f2a83a"]]) { x.lineWidth = wide; x.strokeStyle = ink; x.beginPath(); x.arc(48, 48, 30, 0, 7); x.stroke(); }
+      x.fillStyle = "#16151a"; x.beginPath(); x.arc(78, 18, 17, 0, 7); x.fill();
+      x.fillStyle = "#f2a83a"; x.font = "bold 26px sans-serif"; x.textAlign = "center"; x.textBaseline = "middle"; x.fillText(String(k + 1), 78, 19);
+    }, at, size));
+    const a = azimuth * Math.PI / 180, r = this.reach * 1.04;
+    sprite((x) => {
+      x.lineWidth = 8; x.strokeStyle = "#16151a"; x.fillStyle = "#f4f1ea";
+      x.beginPath(); x.moveTo(6, 48); x.quadraticCurveTo(48, 4, 90, 48); x.quadraticCurveTo(48, 92, 6, 48); x.fill(); x.stroke();
+      x.fillStyle = "#16151a"; x.beginPath(); x.arc(48, 48, 15, 0, 7); x.fill();
+    }, [r * Math.sin(a), -r * Math.cos(a), 0], size);
+    this.scene.add(this.marks);
     this.draw();
   }
 
@@ -204,7 +255,7 @@ export class Turntable {
     const up = new THREE.Vector3().crossVectors(toward, right);
     // fits the whole turn: the sculpt neither jumps nor is cut off while it turns
     const span = Math.max(this.tall * Math.cos(e) + 2.2 * this.reach * Math.abs(Math.sin(e)), 1e-6) * 1.03;
-    const fit = Math.max(span, 2.2 * this.reach * box.height / box.width) / this.zoom;
+    const fit = Math.max(span, 2.2 * this.reach * box.height / box.width) * (this.reachOut || 1) / this.zoom;
     const half = fit / 2;
     Object.assign(this.camera, { top: half, bottom: -half, left: -half * box.width / box.height, right: half * box.width / box.height });
     const far = 4 * (this.tall + this.reach);
@@ -223,28 +274,34 @@ export class Turntable {
 
   gestures() {
     const c = this.canvas, down = new Map();
-    let pinch = 0, moved = 0;
-    c.addEventListener("pointerdown", (e) => { c.setPointerCapture(e.pointerId); moved = 0; down.set(e.pointerId, [e.clientX, e.clientY]); });
-    for (const end of ["pointerup", "pointercancel"]) c.addEventListener(end, (e) => { down.delete(e.pointerId); pinch = 0; });
+    let pinch = 0, moved = 0, stroke = false;
+    const stroked = (kind, e) => c.dispatchEvent(new CustomEvent(kind, { detail: this.sight(e.clientX, e.clientY) }));
+    c.addEventListener("pointerdown", (e) => {
+      c.setPointerCapture(e.pointerId); moved = 0; down.set(e.pointerId, [e.clientX, e.clientY]);
+      stroke = Boolean(this.brushing) && e.button === 0 && !e.shiftKey && down.size === 1; // the other button turns
+      if (stroke) stroked("dabbed", e);
+    });
+    for (const end of ["pointerup", "pointercancel"]) c.addEventListener(end, (e) => { down.delete(e.pointerId); pinch = 0; if (stroke) { stroke = false; stroked("lifted", e); } });
     c.addEventListener("pointermove", (e) => {
       const from = down.get(e.pointerId);
       if (!from) return;
       const [dx, dy] = [e.clientX - from[0], e.clientY - from[1]];
       moved += Math.abs(dx) + Math.abs(dy);
       down.set(e.pointerId, [e.clientX, e.clientY]);
+      if (stroke && down.size === 1) { stroked("dabbed", e); return; }
       if (down.size === 2) {
         const [p, q] = [...down.values()];
         const apart = Math.hypot(p[0] - q[0], p[1] - q[1]);
         if (pinch) this.nearer(apart / pinch);
         pinch = apart;
-      } else if (e.buttons & 6 || e.shiftKey) {
+      } else if (e.buttons & (this.brushing ? 4 : 6) || e.shiftKey) {
         const mm = (this.camera.top - this.camera.bottom) / this.high;
         this.pan = [this.pan[0] - dx * mm, this.pan[1] + dy * mm]; this.inMotion(); this.draw();
       } else {
         this.turn(-dx * 0.45, dy * 0.35);
       }
     });
-    c.addEventListener("click", (e) => { if (moved < 5) c.dispatchEvent(new CustomEvent("picked", { detail: this.sight(e.clientX, e.clientY) })); });
+    c.addEventListener("click", (e) => { if (moved < 5 && !this.brushing) c.dispatchEvent(new CustomEvent("picked", { detail: this.sight(e.clientX, e.clientY) })); });
     c.addEventListener("contextmenu", (e) => e.preventDefault());
     c.addEventListener("wheel", (e) => { e.preventDefault(); this.nearer(Math.exp(-e.deltaY * 0.0012)); }, { passive: false });
     c.addEventListener("dblclick", () => { if (this.uniforms.marked.value) return; this.zoom = 1; this.pan = [0, 0]; this.look(0, 8); });

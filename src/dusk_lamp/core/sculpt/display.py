@@ -1,0 +1,72 @@
+"""How a finished model is looked at: the display view, the spots the eye should go to, and what is seen from there."""
+
+from dataclasses import asdict, dataclass
+from typing import Any
+
+import numpy as np
+from numpy.typing import NDArray
+
+from ..errors import SettingError
+from ..light.lamp import direction_of
+from .marking import Marking
+from .mesh import summed
+from .surface import Surface
+
+MOST_SPOTS = 3  # an eye that is called everywhere goes nowhere
+
+
+@dataclass(frozen=True)
+class Display:
+    """Where the model is looked at from, and up to three focal spots.
+
+    azimuth, elevation: degrees, as a lamp's. spots: places in the sculpt's own file axes, so that they stay where they
+    are when it is stood up anew.
+    """
+
+    azimuth: float = 0.0
+    elevation: float = 8.0
+    spots: tuple[tuple[float, float, float], ...] = ()
+
+    def __post_init__(self) -> None:
+        if not (-180 <= self.azimuth <= 180 and -90 <= self.elevation <= 90):
+            raise SettingError("a view is −180 to 180 degrees around and −90 to 90 above level")
+        if len(self.spots) > MOST_SPOTS:
+            raise SettingError(f"{MOST_SPOTS} focal spots are as many as an eye can follow; take one away first")
+        if not np.isfinite(np.array([v for s in self.spots for v in s], float)).all():
+            raise SettingError("a focal spot is three numbers")
+
+    def as_dict(self) -> dict[str, Any]:
+        """Plain values, for JSON."""
+        return {**asdict(self), "spots": [list(s) for s in self.spots]}
+
+    @classmethod
+    def from_dict(cls, given: dict[str, Any]) -> "Display":
+        """The display from plain values.
+
+        Raises:
+            SettingError: a value is missing or outside its range.
+        """
+        try:
+            spots = tuple((float(x), float(y), float(z)) for x, y, z in given.get("spots", ()))
+            return cls(float(given["azimuth"]), float(given["elevation"]), spots)
+        except (KeyError, TypeError, ValueError) as e:
+            raise e if isinstance(e, SettingError) else SettingError("the view that arrived is incomplete") from e
+
+
+def seen_from(surface: Surface, azimuth: float, elevation: float) -> NDArray[np.bool_]:
+    """(N,) whether a far eye sees each sample: it faces the eye and nothing lies between."""
+    toward = direction_of(azimuth, elevation)
+    seen = np.zeros(len(surface), np.bool_)
+    facing = np.flatnonzero(surface.normals @ toward > 0)
+    seen[facing] = ~surface.caster.blocked(surface.origins[facing], toward)
+    return seen
+
+
+def seen_shares(
+    surface: Surface, marking: Marking, display: Display, paintable: NDArray[np.bool_]
+) -> NDArray[np.float64]:
+    """(R + 1,) share of the paintable area of the rest and of each region that is seen from the display view."""
+    seen = seen_from(surface, display.azimuth, display.elevation) & paintable
+    count = len(marking.regions) + 1
+    whole = marking.areas(surface, paintable)
+    return summed(marking.labels, np.where(seen, surface.areas, 0), count) / np.maximum(whole, 1e-12)

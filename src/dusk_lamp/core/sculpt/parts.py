@@ -1,0 +1,194 @@
+"""Parts: what a sculpt is put together from, how it comes apart, and where painted pieces must match again."""
+
+from dataclasses import asdict, dataclass, replace
+from itertools import combinations
+from typing import Any
+
+import numpy as np
+from numpy.typing import NDArray
+from scipy.spatial import cKDTree
+
+from ..errors import SettingError
+from .marking import LONGEST_NAME
+from .mesh import summed
+from .surface import Surface, some_samples
+
+MOST_PARTS = 60  # more than anyone assembles; rivets and chain links beyond that are kept together as one
+PULL = 0.9  # a part moves out by this share of its distance from the largest one
+LEAST_PULL_SHARE = 0.12  # and by at least this share of the size
+SEAM_SPACINGS = 2.0  # samples nearer than this many spacings lie on a seam
+
+
+@dataclass(frozen=True)
+class Part:
+    """One part.
+
+    file, order: which file it came in, and its place among that file's shells, largest first. apart: painted on its own
+    and put on afterwards. uncast: numbers of parts that cast no shadow on it.
+    """
+
+    name: str
+    file: int = 0
+    order: int = 0
+    apart: bool = False
+    uncast: tuple[int, ...] = ()
+
+    def __post_init__(self) -> None:
+        if not self.name.strip() or len(self.name) > LONGEST_NAME:
+            raise SettingError(f"a part's name has 1 to {LONGEST_NAME} letters")
+
+    def as_dict(self) -> dict[str, Any]:
+        """Plain values, for JSON."""
+        return {**asdict(self), "uncast": list(self.uncast)}
+
+    @classmethod
+    def from_dict(cls, given: dict[str, Any]) -> "Part":
+        """The part from plain values."""
+        return cls(**{**given, "uncast": tuple(int(k) for k in given.get("uncast", ()))})
+
+
+def gathered(shell: NDArray[np.int32], areas: NDArray[np.float64], most: int = MOST_PARTS) -> NDArray[np.int32]:
+    """(F,) part of each face: its shell, but shells beyond the `most` − 1 largest are one part, the last.
+
+    Args:
+        shell: (F,) shells in any order of numbers. areas: (F,) of the faces.
+    """
+    count = int(shell.max()) + 1
+    if count <= most:
+        return shell
+    largest = np.sort(np.argsort(-summed(shell, areas, count), kind="stable")[: most - 1])
+    number = np.full(count, most - 1, np.int32)
+    number[largest] = np.arange(most - 1)
+    return number[shell]
+
+
+def matched(named: list[Part], found: list[Part]) -> list[Part]:
+    """The parts found in the files, with the names and wishes kept for those that were there before."""
+    known = {(p.file, p.order): p for p in named}
+    number = {(p.file, p.order): k for k, p in enumerate(found)}
+    moved = {k: number.get((p.file, p.order)) for k, p in enumerate(named)}
+    out = []
+    for part in found:
+        if (was := known.get((part.file, part.order))) is None:
+            out.append(part)
+        else:
+            uncast = tuple(sorted(n for k in was.uncast if (n := moved.get(k)) is not None))
+            out.append(replace(was, uncast=uncast))
+    return out
+
+
+def areas(surface: Surface, count: int, paintable: NDArray[np.bool_]) -> NDArray[np.float64]:
+    """(count,) mm² of each part that a brush can reach."""
+    return summed(surface.part, np.where(paintable, surface.areas, 0), count)
+
+
+def pull(surface: Surface, count: int) -> NDArray[np.float32]:
+    """(count, 3) mm: how far each part moves when the sculpt is pulled all the way apart; the largest one stays."""
+    out = np.zeros((count, 3))
+    weight = np.maximum(summed(surface.part, surface.areas, count), 1e-12)
+    middle = np.stack(
+        [summed(surface.part, surface.areas * surface.points[:, k], count) / weight for k in range(3)], 1
+    )
+    way = middle - middle[np.argmax(weight)]
+    far = np.linalg.norm(way, axis=1)
+    moves = far > 1e-6 * surface.size
+    out[moves] = way[moves] * np.maximum(PULL, LEAST_PULL_SHARE * surface.size / far[moves])[:, None]
+    return out.astype(np.float32)
+
+
+def spot(
+    surface: Surface,
+    origin: NDArray[np.float32],
+    direction: NDArray[np.float32],
+    hidden: frozenset[int] = frozenset(),
+    moved: NDArray[np.float32] | None = None,
+) -> tuple[int, NDArray[np.float64]] | None:
+    """The face (its number) and the place (3,) mm that a line of sight meets first, or None.
+
+    Args:
+        origin, direction: (3,) mm.
+        hidden: parts that are out of sight.
+        moved: (P, 3) mm, how far each part is pulled from its place; the place is given where it really is.
+    """
+    count = int(surface.part.max()) + 1
+    shifts = np.zeros((count, 3), np.float32) if moved is None else moved
+    # one ray for all parts that stand where their neighbours do
+    groups = [
+        (shift, set(np.flatnonzero((shifts == shift).all(axis=1)).tolist())) for shift in np.unique(shifts, axis=0)
+    ]
+    best: tuple[float, int, NDArray[np.float64]] | None = None
+    for shift, members in groups:
+        for face, far, place in surface.caster.passed(origin - shift, direction):
+            part = int(surface.part[surface.faces[face, 0]])
+            if part in members and part not in hidden:
+                if best is None or far < best[0]:
+                    best = (far, face, place)
+                break
+    return None if best is None else best[1:]
+
+
+def lifted_out(surface: Surface, number: int) -> Surface:
+    """One part alone, as a surface of its own."""
+    chosen = np.flatnonzero(surface.part == number).astype(np.int32)
+    own = some_samples(surface, chosen, _between(surface, chosen))
+    return replace(own, blockers=None)
+
+
+def alone(surface: Surface, number: int, uncast: tuple[int, ...]) -> tuple[NDArray[np.int32], Surface]:
+    """Which samples (M,) are of a part, and that part in its place on the model, shadowed by all parts but some.
+
+    A part painted apart is lit in the pose it takes in the end, CP-1; what stands beside it there may or may not be
+    meant to cast on it.
+    """
+    chosen = np.flatnonzero(surface.part == number).astype(np.int32)
+    casts = ~np.isin(surface.part[surface.faces[:, 0]], uncast)
+    shadowing = replace(surface, faces=np.ascontiguousarray(surface.faces[casts]))
+    own = some_samples(surface, chosen, _between(surface, chosen))
+    return chosen, replace(own, blockers=shadowing)
+
+
+def _between(surface: Surface, chosen: NDArray[np.int32]) -> NDArray[np.int32]:
+    place = np.full(len(surface), -1, np.int32)
+    place[chosen] = np.arange(len(chosen), dtype=np.int32)
+    faces = place[surface.faces]
+    return np.ascontiguousarray(faces[(faces >= 0).all(axis=1)])
+
+
+@dataclass(frozen=True)
+class Seam:
+    """Where two parts meet, one of them at least painted apart.
+
+    a, b: their numbers. on_a, on_b: (M,) samples of each beside the seam. length: about, mm.
+    """
+
+    a: int
+    b: int
+    on_a: NDArray[np.int64]
+    on_b: NDArray[np.int64]
+    length: float
+
+    def either_side(self, surface: Surface, field: NDArray[np.floating]) -> tuple[float, float]:
+        """The mean of a field on either side of the seam, by area."""
+        return tuple(float(np.average(field[s], weights=surface.areas[s] + 1e-12)) for s in (self.on_a, self.on_b))  # type: ignore[return-value]
+
+
+def seams(surface: Surface, named: list[Part], paintable: NDArray[np.bool_]) -> list[Seam]:
+    """Every seam that has to be matched, the longest first: where a part painted apart meets another, in plain sight."""
+    reach = SEAM_SPACINGS * surface.spacing
+    trees: dict[int, tuple[NDArray[np.int64], cKDTree]] = {}
+    for k in range(len(named)):
+        own = np.flatnonzero((surface.part == k) & paintable)
+        if len(own):
+            trees[k] = (own, cKDTree(surface.points[own]))
+    out = []
+    for (a, (own_a, tree_a)), (b, (own_b, tree_b)) in combinations(trees.items(), 2):
+        if named[a].apart or named[b].apart:
+            if (tree_a.mins - reach > tree_b.maxes).any() or (tree_b.mins - reach > tree_a.maxes).any():
+                continue
+            on_a = own_a[np.isfinite(tree_b.query(tree_a.data, distance_upper_bound=reach, workers=-1)[0])]
+            on_b = own_b[np.isfinite(tree_a.query(tree_b.data, distance_upper_bound=reach, workers=-1)[0])]
+            if len(on_a) and len(on_b):
+                # a band as wide as the reach runs along each side of the seam
+                length = float(surface.areas[on_a].sum() + surface.areas[on_b].sum()) / 2 / reach
+                out.append(Seam(a, b, on_a, on_b, length))
+    return sorted(out, key=lambda s: -s.length)

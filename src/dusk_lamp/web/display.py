@@ -1,0 +1,87 @@
+"""How the finished model is looked at: the display view, the focal spots, and what is seen from there."""
+
+from typing import Any
+
+import numpy as np
+from flask import Blueprint, Response, jsonify, request
+
+from ..core.errors import SettingError
+from ..core.sculpt.display import Display, seen_shares
+from ..core.sculpt.marking import Marking
+from ..core.sculpt.parts import spot
+from ..store import markings
+from ..store.models import Sculpt
+from ..store.scenes import Laid
+from .app import workshop
+from .bench import laid_out
+from .common import the_sculpt
+from .regions import PATCHES, sight
+
+blueprint = Blueprint("display", __name__)
+
+
+@blueprint.get("/sculpts/<int:sculpt_id>/display.json")
+def shown(sculpt_id: int) -> Response:
+    """The display view, the focal spots on the bench in mm, and the share of each region that is seen."""
+    with workshop().store.session() as session:
+        sculpt = the_sculpt(session, sculpt_id)
+        laid = laid_out(sculpt)
+        marking = markings.marking_of(session, sculpt, laid.scene.surface, workshop().store.cache)
+        return _answer(sculpt, laid, marking)
+
+
+def _answer(sculpt: Sculpt, laid: Laid, marking: Marking) -> Response:
+    display, surface = Display.from_dict(sculpt.display), laid.scene.surface
+    shares = seen_shares(surface, marking, display, laid.scene.paintable)
+    areas = marking.areas(surface, laid.scene.paintable)
+    rows: list[dict[str, Any]] = [
+        {
+            "name": f"{k}. {r.name}",
+            "attention": r.attention,
+            "share": round(float(shares[k]), 4),
+            "patch": PATCHES[(k - 1) % len(PATCHES)],
+        }
+        for k, r in enumerate(marking.regions, 1)
+    ]
+    if areas[0] > 0:
+        name = "The rest" if rows else "The whole model"
+        rows.append({"name": name, "attention": "", "share": round(float(shares[0]), 4), "patch": "#8a8a8a"})
+    spots = laid.placing.to_bench(np.array(display.spots).reshape(-1, 3)).round(3).tolist()
+    labels = []
+    for place in spots:
+        nearest = int(np.argmin(np.linalg.norm(surface.points - np.array(place, np.float32), axis=1)))
+        k = int(marking.labels[nearest])
+        labels.append(marking.regions[k - 1].name if k else "")
+    return jsonify(azimuth=display.azimuth, elevation=display.elevation, spots=spots, on=labels, seen=rows)
+
+
+@blueprint.post("/sculpts/<int:sculpt_id>/display")
+def change(sculpt_id: int) -> Response:
+    """do: look (azimuth, elevation), spot (origin, direction), away (number of a spot, from 0)."""
+    given = request.get_json()
+    with workshop().store.session() as session:
+        sculpt = the_sculpt(session, sculpt_id)
+        laid = laid_out(sculpt)
+        old = Display.from_dict(sculpt.display)
+        try:
+            what = given.get("do")
+            if what == "look":
+                new = Display(float(given["azimuth"]), float(given["elevation"]), old.spots)
+            elif what == "spot":
+                met = spot(laid.scene.surface, *sight(given))
+                if met is None:
+                    raise SettingError("there is nothing there; click on the sculpt itself")
+                x, y, z = laid.placing.to_file(met[1][None])[0].tolist()
+                new = Display(old.azimuth, old.elevation, (*old.spots, (x, y, z)))
+            elif what == "away":
+                k = int(given["number"])
+                new = Display(old.azimuth, old.elevation, tuple(s for i, s in enumerate(old.spots) if i != k))
+            else:
+                raise SettingError("this bench does not know that change; reload the page")
+        except (KeyError, TypeError, ValueError) as e:
+            if isinstance(e, SettingError):
+                raise
+            raise SettingError("the change that arrived is incomplete; reload the page") from e
+        sculpt.display = new.as_dict()
+        marking = markings.marking_of(session, sculpt, laid.scene.surface, workshop().store.cache)
+        return _answer(sculpt, laid, marking)
