@@ -182,6 +182,18 @@ def bench_regions(_folder: Path) -> None:
         f"{median(lambda: marking.painted(grow(surface, seed, 40, bends), None), 7) * 1e3:.0f} ms",
         "≤ 100 ms",
     )
+    from dusk_lamp.core.sculpt.brush import dab, likeness
+    from dusk_lamp.core.sculpt.guess import first_guess
+    from dusk_lamp.core.sculpt.parts import spot
+
+    eye, toward = np.array([0, 99, 15], np.float32), np.array([0, -1, 0], np.float32)
+    row(
+        "brush: find the spot and what one dab touches",
+        f"{median(lambda: dab(surface, spot(surface, eye, toward)[1], -toward, 1.0), 9) * 1e3:.1f} ms",
+        "≤ 30 ms to new pixels",
+    )
+    row("first guess of the regions", f"{median(lambda: first_guess(surface, surface.areas > 0, bends), 1):.2f} s")
+    row("curvature at two scales (once per sculpt)", f"{median(lambda: likeness(surface, bends), 1) * 1e3:.0f} ms")
     row("how faces meet (once per sculpt)", f"{median(lambda: Bends(surface)) * 1e3:.0f} ms")
     row("cavity and exposedness", f"{median(lambda: (cavity(surface), exposed(surface)), 1):.2f} s", "≤ 4 s")
     row("crests and creases as lines", f"{median(lambda: lines(surface, None, bends), 1):.2f} s", "≤ 1 s")
@@ -237,6 +249,26 @@ def bench_browser(folder: Path) -> None:
                     "≤ 150 ms",
                     f"worst {max(times):.0f} ms",
                 )
+            page.goto(page.url.replace("/light", "/regions"))
+            page.wait_for_selector('#bench[data-drawn="true"]', timeout=60_000)
+            page.click("text=Brush")
+            page.click("text=New region")
+            box = page.locator("#turntable").bounding_box()
+            x, y = box["x"] + box["width"] * 0.45, box["y"] + box["height"] * 0.6
+            page.mouse.move(x, y)
+            page.mouse.down()
+            times = []
+            for k in range(25):
+                page.mouse.move(x + 5 * k, y + k)
+                page.wait_for_timeout(150)
+                times.append(float(page.get_attribute("#turntable", "data-dab")))
+            page.mouse.up()
+            row(
+                f"a dab of the brush: gesture to new pixels, median of {len(times)}",
+                f"{statistics.median(times):.0f} ms",
+                "≤ 30 ms",
+                f"worst {max(times):.0f} ms",
+            )
             browser.close()
     finally:
         server.end()

@@ -11,46 +11,7 @@ HERE = Path(__file__).parent
 sys.path.insert(0, str(HERE.parent.parent))
 from tests.browser.conftest import ARGUMENTS, CHROMIUM  # noqa: E402
 
-REGIONS = (  # where to click at 1280 × 800 from the front, and what it is
-    (500, 300, "Cape", "cloth", "important"),
-    (590, 300, "Cape", "cloth", "important"),
-    (660, 540, "Cloak", "cloth", "important"),
-    (420, 540, "Cloak", "cloth", "important"),
-    (500, 540, "Coat", "cloth", "quiet"),
-    (580, 540, "Coat", "cloth", "quiet"),
-    (530, 185, "Hood", "cloth", "important"),
-    (636, 350, "Hand", "skin", "important"),
-    (436, 650, "Plinth", "stone", "quiet"),
-    (688, 182, "Lantern roof", "metal", "focal point"),
-)
-
-
-def mark_regions(page) -> None:
-    """Click the regions together and name them."""
-    known: dict[str, int] = {}
-
-    def changed(act) -> None:
-        with page.expect_response(lambda r: r.request.method == "POST" and r.url.endswith("/regions")):
-            act()
-        page.wait_for_timeout(250)
-
-    for x, y, name, material, attention in REGIONS:
-        mode = "Add to it" if name in known else "New region"
-        page.click(f"text={mode}")
-        if (
-            name in known
-            and page.locator("#region-list button").nth(known[name]).get_attribute("aria-pressed") != "true"
-        ):
-            page.locator("#region-list button").nth(known[name]).click()
-        changed(lambda x=x, y=y: page.mouse.click(x, y))
-        if name not in known:
-            known[name] = len(known)
-            page.fill("#region-name", name)
-            changed(lambda: page.press("#region-name", "Enter"))
-            if material != "cloth":
-                changed(lambda material=material: page.select_option("#region-material", material))
-            if attention != "important":
-                changed(lambda attention=attention: page.select_option("#region-attention", attention))
+WARDEN, KNIGHT, KEEPER = 8, 7, 6  # their numbers on a fresh shelf
 
 
 def main() -> None:
@@ -71,22 +32,34 @@ def main() -> None:
             page.wait_for_timeout(700)
             page.screenshot(path=HERE / f"{name}.png")
 
-        def bench(stage: str) -> None:
-            page.goto(f"{address}/sculpts/1/{stage}")
-            page.wait_for_selector("#bench[data-drawn]", timeout=120_000)
+        def bench(sculpt: int, stage: str) -> None:
+            page.goto(f"{address}/sculpts/{sculpt}/{stage}")
+            page.wait_for_selector('#bench[data-drawn="true"]', timeout=120_000)
 
         try:
             page.goto(address)
-            page.wait_for_selector(".card-sculpt:not([hx-trigger]) img", timeout=120_000)
+            page.wait_for_selector(".card-sculpt", timeout=120_000)
+            while page.locator(".card-sculpt progress").count():
+                page.wait_for_timeout(2000)
             shot("shelf")
-            page.goto(f"{address}/sculpts/1/stand")
+            page.goto(f"{address}/sculpts/{WARDEN}/stand")
             shot("stand")
             page.click("text=Stand it like this")
-            page.wait_for_selector("#bench[data-drawn]", timeout=120_000)
-            mark_regions(page)
+            bench(KNIGHT, "parts")
+            page.keyboard.press("d")
+            page.locator("#pull").fill("70")
+            page.locator(".part-list .choose").nth(3).click()
+            shot("parts")
+            page.goto(f"{address}/sculpts/{WARDEN}/health")
+            shot("health")
+            bench(KNIGHT, "regions")
+            page.keyboard.press("d")
+            page.locator("#region-list button").nth(2).click()
             shot("regions")
-            page.click("text=On to the lamp")
-            page.wait_for_selector("#bench[data-drawn]", timeout=120_000)
+            bench(KEEPER, "view")
+            page.keyboard.press("d")
+            shot("view")
+            bench(WARDEN, "light")
             shot("lamp")
             page.keyboard.down("e")
             shot("from-the-lamp")

@@ -82,7 +82,7 @@ def test_a_dropped_file_is_lit_within_the_page_and_shows_its_progress(page, figu
     card = page.locator(".card-sculpt", has=page.locator('input[value="Dropped keeper"]'))
     card.locator("progress").wait_for()
     card.locator("img").wait_for(timeout=90_000)
-    card.locator("text=of 5 stages").wait_for(timeout=90_000)
+    card.locator("text=of 7 stages").wait_for(timeout=90_000)
     assert "23 mm" in card.inner_text()
 
 
@@ -118,10 +118,12 @@ def test_standing_up_by_pictures_leads_on_to_the_lamp(page, bench_url):
     page.locator('label:has-text("32 mm")').click()
     assert page.input_value("#height") == "32"
     page.click("text=Stand it like this")
-    page.wait_for_url("**/regions")
+    page.wait_for_url("**/parts")
     page.wait_for_selector("#bench[data-drawn]", timeout=90_000)
-    page.click("text=On to the lamp")
-    page.wait_for_url("**/light")
+    for onward in ("regions", "view", "lamp"):
+        page.get_by_role("button", name=f"On to the {onward}").click()
+        page.wait_for_url(f"**/{onward.replace('lamp', 'light')}")
+        page.wait_for_selector("#bench[data-drawn]", timeout=90_000)
     page.wait_for_selector("#bench[data-drawn]", timeout=90_000)
     assert page.locator('.string [data-stage="stand"] .lamp-lit').count() == 1
 
@@ -157,6 +159,82 @@ def test_clicking_on_the_sculpt_marks_a_region_that_can_be_named_and_undone(page
     marked(lambda: page.click("#redo"))
     assert rows() == before + 1
     marked(lambda: page.keyboard.press("Control+z"))
+
+
+def test_a_brush_paints_what_it_passes_over_and_the_stroke_is_kept(page, bench_url):
+    open_bench(page, bench_url.replace("/light", "/regions"))
+    before = page.locator("#region-list li").count()
+    page.get_by_text("Brush", exact=True).click()
+    page.get_by_text("New region", exact=True).click()
+    shown = pixels(page)
+    box = page.locator("#turntable").bounding_box()
+    x, y = box["x"] + box["width"] / 2, box["y"] + box["height"] * 0.55
+    page.mouse.move(x - 12, y)
+    page.mouse.down()
+    page.mouse.move(x, y, steps=4)
+    page.mouse.move(x + 12, y + 8, steps=4)
+    until(lambda: page.locator("#turntable").get_attribute("data-dab"), page)
+    assert np.abs(pixels(page).astype(int) - shown).max() > 30, "it shows before the brush is lifted"
+    with page.expect_response(lambda r: r.url.endswith("/regions") and r.request.method == "POST"):
+        page.mouse.up()
+    until(lambda: page.locator("#region-list li").count() == before + 1, page)
+    page.reload()
+    page.wait_for_selector('#bench[data-drawn="true"]')
+    assert page.locator("#region-list li").count() == before + 1, "kept over a reload"
+    page.keyboard.press("Control+z")
+    until(lambda: page.locator("#region-list li").count() == before, page)
+
+
+def test_the_sculpt_comes_apart_and_a_hidden_part_is_clicked_through(page, bench_url):
+    open_bench(page, bench_url.replace("/light", "/parts"))
+    together = pixels(page)
+    page.locator("#pull").fill("100")
+    assert np.abs(pixels(page).astype(int) - together).mean() > 1
+    page.locator(".part-list .choose").first.click()
+    page.locator("#part-name").fill("Bottom")
+    page.keyboard.press("Tab")
+    until(lambda: "Bottom" in page.locator("#part-list").inner_text(), page)
+    page.locator("#show-all").click()
+    assert page.locator("#pull").input_value() == "0"
+    page.locator(".part-list .eye").first.click()
+    assert np.abs(pixels(page).astype(int) - together).mean() > 0.5
+    page.locator("#part-apart").check()
+    until(lambda: "painted apart" in page.locator("#part-list").inner_text(), page)
+    assert page.locator("#part-casters label").count() == page.locator(".part-list .choose").count() - 1
+    page.locator("#part-apart").uncheck()
+    until(lambda: "painted apart" not in page.locator("#part-list").inner_text(), page)
+
+
+def test_the_display_view_and_a_focal_spot_are_set_and_looked_at_by_key(page, bench_url):
+    open_bench(page, bench_url.replace("/light", "/view"))
+    page.keyboard.press("r")
+    page.locator("#look-here").click()
+    until(lambda: "90° to the right" in page.locator("#look-words").inner_text(), page)
+    page.keyboard.press("f")
+    front = pixels(page)
+    box = page.locator("#turntable").bounding_box()
+    page.mouse.click(box["x"] + box["width"] / 2, box["y"] + box["height"] * 0.5)
+    until(lambda: page.locator("#spot-list li").count() == 1, page)
+    assert np.abs(pixels(page).astype(int) - front).max() > 60, "the spot is ringed on the model"
+    page.keyboard.press("d")
+    assert page.locator('[data-view="display"]').get_attribute("aria-pressed") == "true"
+    page.get_by_label("Take focal spot 1 away").click()
+    until(lambda: page.locator("#spot-list li").count() == 0, page)
+
+
+def test_two_files_dropped_together_become_one_sculpt_if_the_painter_says_so(page, tmp_path):
+    for name, at in (("body.stl", (0, 0, 8)), ("cap.stl", (0, 0, 18))):
+        ball(6, 3, at).export(tmp_path / name)
+    before = page.locator(".card-sculpt").count()
+    page.set_input_files('input[name="file"]', [tmp_path / "body.stl", tmp_path / "cap.stl"])
+    page.get_by_role("button", name="One sculpt in parts").click()
+    until(lambda: page.locator(".card-sculpt").count() == before + 1, page)
+    card = page.locator(".card-sculpt").first
+    until(lambda: card.locator("progress").count() == 0, page, 60)
+    card.locator(".picture a").click()
+    page.wait_for_selector('#bench[data-drawn="true"]')
+    page.locator('.string [data-stage="parts"]').click()
+    until(lambda: page.locator(".part-list b").all_inner_texts() == ["body", "cap"], page)
 
 
 def test_dragging_the_lamp_relights_the_sculpt_and_is_kept(page, bench_url):
@@ -396,7 +474,7 @@ def test_a_browser_closed_in_mid_import_and_a_server_killed_lose_nothing(chromiu
     try:
         page = chromium.new_page()
         page.goto(second.address)
-        page.locator(".card-sculpt:has-text('of 5 stages') img").wait_for(timeout=90_000)
+        page.locator(".card-sculpt:has-text('of 7 stages') img").wait_for(timeout=90_000)
         page.close()
     finally:
         second.end()

@@ -119,7 +119,9 @@ def test_the_pdf_has_every_step_its_numbers_and_its_cautions():
         for n in range(1, 8)
     ]
     pdf = plan_pdf(
-        SheetFacts("Wärter & Söhne <b>", "Lamp above.", 32, 900, "", ["Helm on body: N 6.0 against N 4.5, along 8 mm"]),
+        SheetFacts(
+            "Wärter & Söhne <b>", "Lamp above.", 32, 900, "", ["Helm on body: N 6.0 against N 4.5, along 8 mm"]
+        ),
         steps,
         list(VIEWS),
         lambda k, v: picture,

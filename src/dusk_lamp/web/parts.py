@@ -1,6 +1,5 @@
 """The parts of a sculpt: names, pictures, painted apart, seams to match, files replaced; and the sculpt's health."""
 
-
 import numpy as np
 from flask import Blueprint, Response, abort, jsonify, redirect, render_template, request, url_for
 from sqlalchemy.orm import Session

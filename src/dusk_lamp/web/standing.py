@@ -92,4 +92,4 @@ def set_standing(sculpt_id: int) -> AnyResponse:
             job_id = new_job(session, sculpt).id
     if job_id is not None:
         workshop().queue.add(job_id)
-    return redirect(url_for("bench.regions", sculpt_id=sculpt_id))
+    return redirect(url_for("bench.parts", sculpt_id=sculpt_id))

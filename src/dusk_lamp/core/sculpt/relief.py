@@ -11,7 +11,7 @@ from .edges import Edges, edges_of, same_rows
 from .mesh import Mesh
 from .surface import SHARP_DEGREES, Surface
 
-DIRECTIONS, FEW_DIRECTIONS = 256, 64  # few where there are many samples, whose neighbours even them out
+DIRECTIONS, FEW_DIRECTIONS = 256, 48  # few where there are many samples, whose neighbours even them out
 MANY_SAMPLES = 50_000
 USUAL_SCALE_SHARE = 0.5 / 32  # 0.5 mm on a 32 mm figure, the middle of a brush's reach
 RADIUS_SHARE = 0.5  # an edge rounder than this share of the scale is a curve of the form, not an edge
@@ -186,8 +186,9 @@ def _tightest(bends: Bends) -> NDArray[np.bool_]:
 def _chains(bends: Bends, chosen: NDArray[np.int64], convex: bool, shortest: float) -> list[Line]:
     """Join edges end to end into lines, short ones left out; a place where three or more meet ends a line."""
     at: dict[int, list[int]] = {}
-    for e in chosen.tolist():
-        for v in bends.edges.ends[e].tolist():
+    ends_of = dict(zip(chosen.tolist(), bends.edges.ends[chosen].tolist(), strict=True))
+    for e, pair in ends_of.items():
+        for v in pair:
             at.setdefault(v, []).append(e)
     used: set[int] = set()
 
@@ -196,7 +197,7 @@ def _chains(bends: Bends, chosen: NDArray[np.int64], convex: bool, shortest: flo
         while e not in used:
             used.add(e)
             edges.append(e)
-            a, b = bends.edges.ends[e].tolist()
+            a, b = ends_of[e]
             v = b if v == a else a
             corners.append(v)
             onward = [x for x in at[v] if x not in used]

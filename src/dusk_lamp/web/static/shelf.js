@@ -7,16 +7,28 @@ const uploads = document.getElementById("uploads");
 const picker = line.querySelector('input[type="file"]');
 const limit = Number(line.dataset.limitMb);
 
-function bring(file) {
-  if (file.size > limit * 1e6) {
-    say(`“${file.name}” is larger than the limit of ${limit} MB; decimate it first.`, true);
+// several files at once are either parts of one sculpt or sculpts of their own: only the painter knows
+const asked = document.getElementById("several");
+function take(list) {
+  const files = [...list];
+  if (files.length < 2) { if (files.length) bring(files); return; }
+  document.getElementById("several-count").textContent = String(files.length);
+  asked.querySelector('[data-choice="one"]').onclick = () => { asked.close(); bring(files); };
+  asked.querySelector('[data-choice="each"]').onclick = () => { asked.close(); for (const file of files) bring([file]); };
+  asked.showModal();
+}
+
+function bring(files) {
+  const name = files.length === 1 ? `“${files[0].name}”` : `${files.length} files`;
+  if (files.reduce((sum, file) => sum + file.size, 0) > limit * 1e6) {
+    say(`${name} ${files.length === 1 ? "is" : "are"} larger than the limit of ${limit} MB; decimate first.`, true);
     return;
   }
   const row = document.createElement("p");
   const bar = document.createElement("progress");
   bar.max = 1; bar.value = 0;
   const word = document.createElement("span");
-  word.textContent = `Bringing “${file.name}”`;
+  word.textContent = `Bringing ${name}`;
   const stop = document.createElement("button");
   stop.className = "quiet"; stop.textContent = "Stop";
   row.append(bar, word, stop);
@@ -41,11 +53,11 @@ function bring(file) {
     if (answer.said) say(answer.said);
   };
   const form = new FormData();
-  form.append("file", file);
+  for (const file of files) form.append("file", file);
   request.send(form);
 }
 
-picker.addEventListener("change", () => { for (const file of picker.files) bring(file); picker.value = ""; });
+picker.addEventListener("change", () => { take(picker.files); picker.value = ""; });
 let depth = 0;
 addEventListener("dragenter", (e) => { e.preventDefault(); depth += 1; veil.hidden = false; });
 addEventListener("dragleave", () => { depth -= 1; if (depth <= 0) { depth = 0; veil.hidden = true; } });
@@ -53,5 +65,5 @@ addEventListener("dragover", (e) => e.preventDefault());
 addEventListener("drop", (e) => {
   e.preventDefault();
   depth = 0; veil.hidden = true;
-  for (const file of e.dataTransfer.files) bring(file);
+  take(e.dataTransfer.files);
 });

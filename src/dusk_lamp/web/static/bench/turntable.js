@@ -2,13 +2,19 @@
 import * as THREE from "../vendor/three/three.module.js";
 
 const VERTEX = `
-in float level; in float step; in float region; in float part;
-uniform vec3 pulls[61]; uniform bool hidden[61]; uniform float pulled;
+in float level; in float step; in float region;
+#ifdef APART
+in float part; uniform vec3 pulls[61]; uniform bool hidden[61]; uniform float pulled;
+#endif
 out float vLevel; out float vStep; out float vRegion; out vec3 vNormal;
 void main() {
   vLevel = level; vStep = step; vRegion = region; vNormal = normal;
+#ifndef APART
+  gl_Position = projectionMatrix * modelViewMatrix * vec4(position, 1.0);
+#else
   int p = int(part * 255.0 + 0.5);
   gl_Position = hidden[p] ? vec4(0.0, 0.0, 2.0, 1.0) : projectionMatrix * modelViewMatrix * vec4(position + pulled * pulls[p], 1.0);
+#endif
 }`;
 const FRAGMENT = `
 precision highp float;
@@ -90,7 +96,7 @@ export class Turntable {
     texture.needsUpdate = true;
     this.uniforms.greys.value = texture;
     const material = new THREE.ShaderMaterial({
-      vertexShader: VERTEX, fragmentShader: FRAGMENT, uniforms: this.uniforms, glslVersion: THREE.GLSL3, side: THREE.DoubleSide,
+      vertexShader: VERTEX, fragmentShader: FRAGMENT, uniforms: this.uniforms, glslVersion: THREE.GLSL3, defines: {}, side: THREE.DoubleSide,
     });
     material.polygonOffset = true; material.polygonOffsetFactor = 1; material.polygonOffsetUnits = 2; // lines lie on top
     this.mesh = new THREE.Mesh(g, material);
@@ -143,6 +149,11 @@ export class Turntable {
     this.uniforms.hidden.value.fill(false);
     for (const k of hidden) this.uniforms.hidden.value[k] = true;
     this.uniforms.pulled.value = share;
+    const apart = share > 0 || hidden.length > 0;
+    if (Boolean(this.mesh.material.defines.APART) !== apart) { // a shader of its own: looking parts up costs a slow machine time
+      if (apart) this.mesh.material.defines.APART = 1; else delete this.mesh.material.defines.APART;
+      this.mesh.material.needsUpdate = true;
+    }
     if (this.lines) this.lines.visible = !share;
     if (this.marks) this.marks.visible = !share;
     this.reachOut = 1 + 2 * share * Math.max(0, ...this.uniforms.pulls.value.map((v) => v.length())) / Math.max(this.tall, this.reach);
