@@ -8,6 +8,7 @@ from typing import NoReturn
 import numpy as np
 
 from . import __version__
+from .cli_paint import add_paint_commands
 from .core.errors import DuskLampError, SettingError
 
 SHADE_BUDGET = 40_000_000  # rays spent on the sky: small files get more directions, so small tests are exact
@@ -87,6 +88,8 @@ def _parser() -> argparse.ArgumentParser:
     relief.add_argument("--scale", type=float, metavar="MM", help="what counts as small (0.5 mm at 32 mm of height)")
     relief.add_argument("-o", "--out", required=True, metavar="OUT.ply")
     relief.set_defaults(run=_relief)
+
+    add_paint_commands(commands)
 
     serve = commands.add_parser("serve", help="open the bench for a browser on this machine")
     demo = commands.add_parser("demo", help="the same, with the demo sculpts laid out")

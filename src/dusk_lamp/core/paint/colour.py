@@ -1,0 +1,182 @@
+"""Colour: from a swatch to a reflectance on 36 bands and back, under three lamps, and how far two colours are apart."""
+
+import csv
+import re
+from dataclasses import dataclass
+from functools import lru_cache
+from pathlib import Path
+
+import numpy as np
+from numpy.typing import ArrayLike, NDArray
+
+from ..errors import SettingError
+from .value import munsell_from_luminance
+
+BANDS = 36  # 380 to 730 nm, every 10
+LAMPS = ("daylight", "lamp", "dusk")  # CIE D65, CIE A (a warm bench lamp), the daylight series at 9000 K
+# Nothing painted is blacker than soot in matt medium or whiter than the best titanium white.
+DARKEST, LIGHTEST = 0.004, 0.96
+WHITE_XYZ = np.array([0.95047, 1.0, 1.08883])  # CIE D65, 2 degrees
+_RGB_TO_XYZ = np.array(  # IEC 61966-2-1
+    [[0.4124564, 0.3575761, 0.1804375], [0.2126729, 0.7151522, 0.0721750], [0.0193339, 0.1191920, 0.9503041]]
+)
+_XYZ_TO_RGB = np.linalg.inv(_RGB_TO_XYZ)
+_BRADFORD = np.array([[0.8951, 0.2664, -0.1614], [-0.7502, 1.7135, 0.0367], [0.0389, -0.0685, 1.0296]])
+_HEX = re.compile(r"#?([0-9a-fA-F]{6})")
+
+
+@lru_cache(maxsize=1)
+def bands() -> dict[str, NDArray[np.float64]]:
+    """The tables of bands.csv by column: nm; red, green, blue (Mallett and Yuksel 2019, a basis of reflectances for sRGB);
+    x, y, z (CIE 1931 2 degree observer); and the three lamps."""
+    with (Path(__file__).parent / "bands.csv").open(newline="") as f:
+        names, *rows = csv.reader(f)
+    columns = np.array(rows, np.float64).T
+    return dict(zip(names, columns, strict=True))
+
+
+@lru_cache(maxsize=len(LAMPS))
+def _weights(lamp: str) -> NDArray[np.float64]:
+    """(36, 3): a reflectance times these is its XYZ under a lamp, seen by an eye that takes the lamp for white.
+
+    A perfect white gives WHITE_XYZ under every lamp: the eye adapts (Bradford; CIE 159), as a painter's does.
+    """
+    if lamp not in LAMPS:
+        raise SettingError(f"a lamp to look by is one of {', '.join(LAMPS)}")
+    table = bands()
+    raw = np.stack([table[lamp] * table[axis] for axis in "xyz"], axis=1)
+    raw /= raw[:, 1].sum()
+    cone_white = _BRADFORD @ raw.sum(axis=0)
+    adapt = np.linalg.inv(_BRADFORD) @ np.diag((_BRADFORD @ WHITE_XYZ) / cone_white) @ _BRADFORD
+    return raw @ adapt.T
+
+
+def rgb_from_hex(colour: str) -> NDArray[np.float64]:
+    """(3,) sRGB 0..1 of `#rrggbb`.
+
+    Raises:
+        SettingError: not written like that.
+    """
+    match = _HEX.fullmatch(colour.strip())
+    if not match:
+        raise SettingError(f"a colour is written #rrggbb, such as #8a4b2d, not '{colour[:40]}'")
+    return np.array([int(match[1][k : k + 2], 16) for k in (0, 2, 4)]) / 255
+
+
+def linear(rgb: ArrayLike) -> NDArray[np.float64]:
+    """Light (0..1) of sRGB values (0..1). Source: IEC 61966-2-1."""
+    v = np.asarray(rgb, np.float64)
+    return np.where(v <= 0.04045, v / 12.92, ((np.maximum(v, 0) + 0.055) / 1.055) ** 2.4)
+
+
+def encoded(light: ArrayLike) -> NDArray[np.float64]:
+    """sRGB values (0..1) of light, clipped to what a screen can show. Source: IEC 61966-2-1."""
+    v = np.clip(np.asarray(light, np.float64), 0, 1)
+    return np.where(v <= 0.0031308, 12.92 * v, 1.055 * v ** (1 / 2.4) - 0.055)
+
+
+def reflectance_from_rgb(rgb: ArrayLike) -> NDArray[np.float64]:
+    """(..., 36) reflectance of an sRGB colour (..., 3), kept between what the darkest and the lightest paint can be.
+
+    Source: Mallett and Yuksel (2019), Spectral Primary Decomposition for Rendering with sRGB Reflectance.
+    """
+    table = bands()
+    basis = np.stack([table["red"], table["green"], table["blue"]])
+    return np.clip(linear(rgb) @ basis, DARKEST, LIGHTEST)
+
+
+def reflectance_from_hex(colour: str) -> NDArray[np.float64]:
+    """(36,) reflectance of `#rrggbb`."""
+    return reflectance_from_rgb(rgb_from_hex(colour))
+
+
+def xyz(reflectance: NDArray, lamp: str = "daylight") -> NDArray[np.float64]:
+    """(..., 3) XYZ (Y of a perfect white = 1) of a reflectance (..., 36), the eye adapted to the lamp."""
+    return reflectance @ _weights(lamp)
+
+
+def lab(XYZ: NDArray) -> NDArray[np.float64]:
+    """(..., 3) CIE L*a*b* (L* 0..100) of XYZ (..., 3). Source: CIE 15."""
+    t = XYZ / WHITE_XYZ
+    f = np.where(t > (6 / 29) ** 3, np.cbrt(t), t * (29 / 6) ** 2 / 3 + 4 / 29)
+    return np.stack([116 * f[..., 1] - 16, 500 * (f[..., 0] - f[..., 1]), 200 * (f[..., 1] - f[..., 2])], axis=-1)
+
+
+def rgb(XYZ: NDArray) -> NDArray[np.float64]:
+    """(..., 3) sRGB 0..1 of XYZ (..., 3), clipped to what a screen can show."""
+    return encoded(XYZ @ _XYZ_TO_RGB.T)
+
+
+@dataclass(frozen=True)
+class Colour:
+    """A predicted colour: as a screen shows it, as CIE counts it, and its Munsell value."""
+
+    hex: str
+    L: float
+    a: float
+    b: float
+    value: float
+
+    def as_dict(self) -> dict[str, str | float]:
+        """Plain values, for JSON."""
+        return {
+            "hex": self.hex,
+            "L": round(self.L, 2),
+            "a": round(self.a, 2),
+            "b": round(self.b, 2),
+            "value": round(self.value, 2),
+        }
+
+    @property
+    def lab(self) -> NDArray[np.float64]:
+        """(3,) L*a*b*."""
+        return np.array([self.L, self.a, self.b])
+
+    @property
+    def chroma(self) -> float:
+        """How far from grey: C*ab."""
+        return float(np.hypot(self.a, self.b))
+
+
+def colour_of(reflectance: NDArray, lamp: str = "daylight") -> Colour:
+    """The colour of one reflectance (36,)."""
+    XYZ = xyz(reflectance, lamp)
+    L, a, b = lab(XYZ).tolist()
+    level = np.round(rgb(XYZ) * 255).astype(int)
+    return Colour("#{:02x}{:02x}{:02x}".format(*level), L, a, b, float(munsell_from_luminance(100 * XYZ[1])))
+
+
+def colour_of_hex(colour: str) -> Colour:
+    """A screen colour, counted."""
+    XYZ = linear(rgb_from_hex(colour)) @ _RGB_TO_XYZ.T
+    L, a, b = lab(XYZ).tolist()
+    return Colour("#" + colour.strip().lstrip("#").lower(), L, a, b, float(munsell_from_luminance(100 * XYZ[1])))
+
+
+def delta_e(first: ArrayLike, second: ArrayLike) -> NDArray[np.float64]:
+    """CIEDE2000 difference of L*a*b* colours (..., 3); about 1 is just seen, 2 is told apart side by side.
+
+    Source: CIE 142; Sharma, Wu and Dalal (2005), whose pairs the tests use.
+    """
+    L1, a1, b1 = np.moveaxis(np.asarray(first, np.float64), -1, 0)
+    L2, a2, b2 = np.moveaxis(np.asarray(second, np.float64), -1, 0)
+    mean_c7 = ((np.hypot(a1, b1) + np.hypot(a2, b2)) / 2) ** 7
+    g = 0.5 * (1 - np.sqrt(mean_c7 / (mean_c7 + 25.0**7)))
+    a1, a2 = (1 + g) * a1, (1 + g) * a2
+    c1, c2 = np.hypot(a1, b1), np.hypot(a2, b2)
+    h1, h2 = np.degrees(np.arctan2(b1, a1)) % 360, np.degrees(np.arctan2(b2, a2)) % 360
+    grey = c1 * c2 == 0
+    turn = (h2 - h1 + 180) % 360 - 180
+    turn = np.where((turn == -180) & (h2 > h1), 180.0, turn)  # opposite hues: the standard counts upward
+    dL, dC = L2 - L1, c2 - c1
+    dH = 2 * np.sqrt(c1 * c2) * np.sin(np.radians(np.where(grey, 0, turn)) / 2)
+    L, C = (L1 + L2) / 2, (c1 + c2) / 2
+    far = np.abs(h1 - h2) > 180
+    h = np.where(grey, h1 + h2, np.where(far, (h1 + h2 + np.where(h1 + h2 < 360, 360, -360)) / 2, (h1 + h2) / 2))
+    cos = lambda degrees: np.cos(np.radians(degrees))  # noqa: E731
+    T = 1 - 0.17 * cos(h - 30) + 0.24 * cos(2 * h) + 0.32 * cos(3 * h + 6) - 0.20 * cos(4 * h - 63)
+    SL = 1 + 0.015 * (L - 50) ** 2 / np.sqrt(20 + (L - 50) ** 2)
+    SC, SH = 1 + 0.045 * C, 1 + 0.015 * C * T
+    c7 = C**7
+    RT = -2 * np.sqrt(c7 / (c7 + 25.0**7)) * np.sin(np.radians(60 * np.exp(-(((h - 275) / 25) ** 2))))
+    return np.sqrt((dL / SL) ** 2 + (dC / SC) ** 2 + (dH / SH) ** 2 + RT * (dC / SC) * (dH / SH))

@@ -1,0 +1,290 @@
+"""Ladders, matches, coats, primers, glazes, thinning and amounts."""
+
+from importlib.resources import files
+
+import numpy as np
+import pytest
+
+from dusk_lamp.core.errors import SettingError
+from dusk_lamp.core.paint.coats import Wish, choose_primer, coats_over, undercoat_for
+from dusk_lamp.core.paint.colour import colour_of, colour_of_hex, delta_e
+from dusk_lamp.core.paint.cost import amount, drops_for, shopping
+from dusk_lamp.core.paint.film import card
+from dusk_lamp.core.paint.glaze import glaze
+from dusk_lamp.core.paint.mix import (
+    MOST_PARTS,
+    Mix,
+    compositions,
+    customary,
+    ladder,
+    match,
+    only,
+    unevenness,
+)
+from dusk_lamp.core.paint.rack import Paint, rack_from_csv, written
+from dusk_lamp.core.paint.thin import JOBS, Airbrush, warnings
+
+RACK = rack_from_csv((files("dusk_lamp.demo") / "rack.csv").read_bytes())
+SOOT, GULL, CHALK, YELLOW = (RACK.find(n) for n in ("Soot", "Gull", "Chalk", "Lamp Yellow"))
+SKETCH = [1.5, 3.5, 5.5, 7.5, 9.5]
+
+
+# --- ladders
+
+
+@pytest.mark.parametrize("steps", [3, 5, 7, 9])
+@pytest.mark.parametrize("middle", [None, GULL])
+def test_a_ladder_climbs_evenly_in_small_whole_parts(steps, middle):
+    rungs = ladder(SOOT, CHALK, middle, steps)
+    values = [r.mix.colour.value for r in rungs]
+    assert (
+        (np.diff(values) > 0).all()
+        and rungs[0].mix.counted() == {"Soot": 1}
+        and rungs[-1].mix.counted() == {"Chalk": 1}
+    )
+    assert all(sum(r.mix.counted().values()) <= MOST_PARTS for r in rungs)
+    # with at most eight parts, and no middle, the darkest steps cannot be told apart more finely
+    assert unevenness(rungs) < (0.35 if middle or steps < 7 else 0.9)
+    assert [r.error for r in rungs] == pytest.approx(values - np.linspace(values[0], values[-1], steps), abs=1e-6)
+
+
+def test_equal_parts_are_not_equal_steps():
+    """Common practice: black plus white by volume is not linear."""
+    half = Mix((SOOT, CHALK), (1, 1)).colour.value
+    middle = (SOOT.looks.value + CHALK.looks.value) / 2
+    assert half < middle - 0.3
+    assert unevenness(ladder(SOOT, CHALK, GULL, 5)) < unevenness(
+        customary(SOOT, GULL, CHALK, "three paints, five steps (CP-21)")
+    )
+
+
+def test_the_customary_ladders_are_mixed_as_painters_mix_them():
+    """Common practice, CP-21 and CP-22."""
+    told = [s.mix.counted() for s in customary(SOOT, GULL, CHALK, "three paints, five steps (CP-21)")]
+    assert told == [{"Soot": 1}, {"Soot": 1, "Gull": 1}, {"Gull": 1}, {"Gull": 1, "Chalk": 1}, {"Chalk": 1}]
+    steel = [s.mix.counted() for s in customary(SOOT, GULL, CHALK, "painted steel (CP-22)")]
+    assert steel[1] == {"Soot": 1, "Gull": 2} and steel[-1] == {"Gull": 1, "Chalk": 2}
+
+
+def test_more_steps_make_a_finer_gradient():
+    """Common practice, CP-23."""
+    widest = [np.diff([r.mix.colour.value for r in ladder(SOOT, CHALK, GULL, n)]).max() for n in (3, 5, 8)]
+    assert widest[0] > widest[1] > widest[2]
+
+
+def test_wanted_values_are_met_and_impossible_ladders_refused():
+    rungs = ladder(SOOT, CHALK, GULL, wanted=[2.0, 5.0, 8.0])
+    assert [r.mix.colour.value for r in rungs] == pytest.approx([2, 5, 8], abs=0.25)
+    with pytest.raises(SettingError, match="change them round"):
+        ladder(CHALK, SOOT)
+    for n in (1, 13):
+        with pytest.raises(SettingError):
+            ladder(SOOT, CHALK, None, n)
+
+
+# --- matching
+
+
+def test_all_small_mixes_and_only_those_are_tried():
+    two = compositions(2)
+    assert [1, 1] in two.tolist() and [2, 2] not in two.tolist() and [1, 7] in two.tolist()
+    assert compositions(3).sum(axis=1).max() == MOST_PARTS and len(compositions(1)) == 1
+
+
+def test_a_mix_of_owned_paints_is_found_again():
+    hidden = Mix((RACK.find("Reed"), RACK.find("Plum Quay")), (5, 2))
+    best = match(hidden.colour, RACK.mixable())[0]
+    assert best.delta_e < 0.3
+    exact = delta_e(best.mix.colour.lab, hidden.colour.lab)
+    assert best.delta_e == pytest.approx(float(exact), abs=0.02)
+
+
+def test_a_paint_on_the_rack_matches_itself_alone():
+    best = match(RACK.find("Heron").looks, RACK.mixable())[0]
+    assert best.mix.counted() == {"Heron": 1} and best.delta_e < 0.05
+
+
+def test_nothing_nearer_is_overlooked():
+    """Every pair in up to five parts, one by one."""
+    paints = [RACK.find(n) for n in ("Soot", "Chalk", "Signal Red", "Marigold", "Tide Blue", "Reed")]
+    wanted = colour_of_hex("#6f7a62")
+    best = match(wanted, paints, most=2, parts=5)[0]
+    by_hand = min(
+        float(delta_e(Mix((a, b), (int(m), int(n))).colour.lab, wanted.lab))
+        for i, a in enumerate(paints)
+        for b in paints[i + 1 :]
+        for m, n in compositions(2, 5)
+    )
+    assert best.delta_e == pytest.approx(by_hand, abs=0.11)
+
+
+def test_what_cannot_be_mixed_is_said_honestly():
+    best = match(colour_of_hex("#00ff00"), RACK.mixable())[0]
+    assert best.delta_e > 10
+    with pytest.raises(SettingError):
+        match(colour_of_hex("#808080"), [])
+    with pytest.raises(SettingError):
+        match(colour_of_hex("#808080"), RACK.mixable(), 4)
+
+
+# --- coats
+
+
+def test_yellow_wants_two_or_three_coats_on_white_and_many_on_black():
+    """Common practice, CP-18: yellow needs 2–3 thin coats; CP-3: a bright colour over black needs an undercoat."""
+    over = {p: coats_over(only(YELLOW), RACK.find(p).pigment.masstone) for p in ("Chalk Primer", "Pitch Primer")}
+    assert 2 <= over["Chalk Primer"].coats <= 3
+    assert over["Pitch Primer"].coats > 4
+    under = undercoat_for(over["Pitch Primer"], RACK.find("Pitch Primer").pigment.masstone, RACK.mixable())
+    assert under.all < over["Pitch Primer"].coats and under.paint.looks.value > 6
+    assert undercoat_for(over["Chalk Primer"], RACK.find("Chalk Primer").pigment.masstone, RACK.mixable()) is None
+
+
+def test_dark_colours_take_fast():
+    """Common practice: dark colours take fast; yellow, white and light red struggle."""
+    for name in ("Soot", "Deep Channel", "Mud Bank", "Plum Quay"):
+        assert coats_over(only(RACK.find(name)), card("white")).coats == 1
+
+
+def test_the_last_coat_is_the_first_that_is_near_enough():
+    found = coats_over(only(YELLOW), card("black"))
+    near, before = (
+        delta_e(colour_of(YELLOW.pigment.film(n * 20, card("black"))).lab, YELLOW.looks.lab)
+        for n in (found.coats, found.coats - 1)
+    )
+    assert near <= 2 < before
+    assert (
+        YELLOW.pigment.contrast_ratio(found.hiding_coats * 20)
+        >= 0.98
+        > YELLOW.pigment.contrast_ratio((found.hiding_coats - 1) * 20)
+    )
+
+
+def test_the_primer_follows_the_colours_that_cover_most():
+    """CP-3, common practice: dark schemes over black, bright ones over white."""
+    primers = [p for p in RACK if p.kind == "primer"]
+
+    def best(*wishes):
+        return choose_primer([Wish(n, a, only(RACK.find(n))) for n, a in wishes], primers)[0]
+
+    assert best(("Lamp Yellow", 900), ("Soot", 100)).primer.name == "Chalk Primer"
+    assert best(("Ice Rim", 700), ("Signal Red", 100), ("Marigold", 500)).primer.name != "Pitch Primer"
+    dark = best(("Dusk Veil", 800), ("Lamp Yellow", 20))
+    assert dark.primer.name == "Pitch Primer"
+    assert dark.rows[0]["area_mm2"] == 800 and dark.coats == pytest.approx(
+        np.average([r["coats"] for r in dark.rows], weights=[800, 20])
+    )
+    for wrong in (([], primers), ([Wish("a", 0, only(SOOT))], primers), ([Wish("a", 1, only(SOOT))], [])):
+        with pytest.raises(SettingError):
+            choose_primer(*wrong)
+
+
+# --- glazes
+
+
+def test_every_pass_adds_colour_and_takes_range():
+    """Common practice, CP-17: every pass adds saturation and opacity; stop before the sketch's values are lost."""
+    g = glaze(only(RACK.find("Moss Veil")), SKETCH, 6)
+    assert (np.diff(g.left) < 0).all() and (np.diff(g.chroma.mean(axis=1)) > 0).all()
+    assert g.left[0] == pytest.approx(1) and g.value[0] == pytest.approx(SKETCH, abs=0.01)
+    assert 1 <= g.advised < 6
+    assert g.left[g.advised] >= 0.7 > g.left[g.advised + 1]
+
+
+def test_thinner_glazes_leave_more_passes_and_opaque_paint_is_no_glaze():
+    veil = only(RACK.find("Dusk Veil"))
+    assert glaze(veil, SKETCH, 12, thinning=8).advised > glaze(veil, SKETCH, 12, thinning=3).advised
+    assert glaze(only(RACK.find("Wet Slate")), SKETCH, 6, thinning=1).advised == 0
+    assert glaze(veil, SKETCH, 12, keep=0.5).advised > glaze(veil, SKETCH, 12, keep=0.9).advised
+
+
+def test_two_thinned_coats_of_a_one_coat_paint_keep_more_of_the_sketch_than_one_from_the_bottle():
+    """CP-19, common practice: thinned about 1:1 and put on in two coats over a high-contrast sketch they are smooth; the
+    film is the same, so nothing of the sketch is lost by it."""
+    flesh = only(RACK.find("Lantern Flesh"))
+    thinned, neat = glaze(flesh, SKETCH, 2, thinning=1), glaze(flesh, SKETCH, 1, thinning=0)
+    assert thinned.value[2] == pytest.approx(neat.value[1], abs=0.01)
+    assert thinned.left[1] > neat.left[1]
+
+
+@pytest.mark.parametrize(
+    "bad",
+    [
+        {"passes": 0},
+        {"passes": 99},
+        {"thinning": -1},
+        {"keep": 0},
+        {"sketch": [5]},
+        {"sketch": [5, 5]},
+        {"sketch": [0, 12]},
+    ],
+)
+def test_impossible_glazes_are_refused(bad):
+    with pytest.raises(SettingError):
+        glaze(only(SOOT), **{"sketch": SKETCH, **bad})
+
+
+# --- thinning, airbrush, amounts
+
+
+def test_thinning_by_job():
+    """Common practice, CP-19 and CP-20."""
+    ratio = {job: (t.paint, t.water) for job, t in JOBS.items()}
+    assert ratio["base coat"] == (4, 1) and ratio["layer"] == (3, 1) and ratio["fine highlight"] == (1, 1)
+    assert ratio["glow tint"] == (1, 1) and ratio["verdigris wash"] == (1, 5) and ratio["metallic"][1] == 0
+    assert ratio["one-coat over panels"] == (1, 1)
+
+
+@pytest.mark.parametrize(
+    ("set_to", "kind", "value", "words"),
+    [
+        (Airbrush(0.4, 30, 150, 0.5), "primer", 1.5, None),  # CP-5
+        (Airbrush(0.2, 20, 150, 0.5), "primer", 1.5, "0.4 mm"),
+        (Airbrush(0.3, 25, 80, 4), "layer", 9, "spider"),  # CP-8
+        (Airbrush(0.2, 10, 150, 1), "layer", 5, "speckle"),  # CP-7
+        (Airbrush(0.3, 18, 60, 1), "layer", 9, "25 psi"),  # CP-7: white
+        (Airbrush(0.2, 15, 60, 1), "ink", 3, "high pressure"),  # CP-8
+        (Airbrush(0.3, 30, 80, 1), "layer", 4, "flow improver"),  # CP-7
+        (Airbrush(0.2, 22, 40, 1.5), "layer", 4, None),  # CP-7: detail
+        (Airbrush(0.5, 20, 15, 1), "layer", 4, "flood"),
+    ],
+)
+def test_the_airbrush_warns_as_real_ones_misbehave(set_to, kind, value, words):
+    said = warnings(set_to, kind, value)
+    assert not said if words is None else any(words in s for s in said), said
+
+
+def test_pressure_is_told_in_both_units_and_nonsense_refused():
+    """1 psi = 6.894757 kPa (NIST SP 811)."""
+    assert Airbrush(psi=30).kpa == pytest.approx(206.84, abs=0.01)
+    for bad in ({"needle": 0}, {"psi": 200}, {"distance": 0}, {"water": -1}):
+        with pytest.raises(SettingError):
+            Airbrush(**bad)
+
+
+def test_amounts_by_hand():
+    """1000 mm² at 20 µm are 20 mm³ dry; at 40 % solids 50 mm³ wet; brushed at 90 % 55.6 mm³ = 0.0556 ml."""
+    a = amount(1000, 20, 0.4, 1, "brush", 20)
+    assert a.ml == pytest.approx(0.05556, abs=1e-5) and a.drops == pytest.approx(1.11, abs=0.01)
+    assert amount(1000, 20, 0.4, 3, "airbrush").ml == pytest.approx(3 * 0.05 / 0.4)
+    assert amount(1000, 20, 0.4, tool="can", efficiency=1).ml == pytest.approx(0.05)
+    for bad in ({"tool": "sponge"}, {"efficiency": 0}, {"solids": 0}, {"area": -1}):
+        with pytest.raises(SettingError):
+            amount(**{"area": 1, "film_um": 1, "solids": 0.4, **bad})
+
+
+def test_drops_keep_the_proportions_and_are_enough():
+    assert drops_for({"Soot": 1, "Gull": 2}, 0.01) == {"Soot": 1, "Gull": 2}
+    assert drops_for({"Soot": 1, "Gull": 2}, 0.5, 20) == {"Soot": 4, "Gull": 8}
+    with pytest.raises(SettingError):
+        drops_for({}, 1)
+
+
+def test_the_shopping_list_holds_what_is_low():
+    paints = [Paint("A", stock_ml=1), Paint("B", stock_ml=9), Paint("C", "ink", stock_ml=3)]
+    assert [row["name"] for row in shopping(paints)] == ["C", "A"]
+
+
+def test_paints_are_written_as_masstone_at_hiding():
+    p = written("#8A4B2D@0,95")
+    assert p.colour == "#8a4b2d" and p.hides == 0.95 and written("#8a4b2d").hides == 0.98
