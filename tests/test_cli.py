@@ -186,3 +186,74 @@ def test_relief_writes_fields_and_tells_lengths(tmp_path, capsys):
     assert told["crests"]["length"] == pytest.approx(120, rel=1e-3) and told["creases"]["length"] == 0
     got = shaded(out)
     assert got["cavity"].max() < 0.02 and got["exposed"].max() > 0.3
+
+
+# --- paint
+
+
+def run(capsys, *argv):
+    code = main(list(argv))
+    said = capsys.readouterr()
+    return code, said.out, said.err
+
+
+def test_mix_tells_masstone_film_and_hiding(capsys):
+    code, out, _ = run(capsys, "mix", "Soot:1", "Chalk:1", "--film", "20", "--over", "black", "--json")
+    told = json.loads(out)
+    assert code == 0 and told["parts"] == {"Soot": 1, "Chalk": 1}
+    assert set(told["colour"]) == set(told["film"]) == {"hex", "L", "a", "b", "value"}
+    assert told["film"]["L"] <= told["colour"]["L"] + 0.1 and 0.9 < told["contrast_ratio"] <= 1
+    bare = json.loads(run(capsys, "mix", "#8a3f2a@0.6:1", "--film", "0", "--over", "#2d5c93", "--json")[1])
+    assert bare["film"]["hex"] in ("#2d5c93", "#2c5c93"), "a film of nothing is what is under it"
+    assert "film" not in json.loads(run(capsys, "mix", "Soot", "--json")[1])
+
+
+def test_ladder_coats_and_match_have_the_keys_they_promise(capsys, tmp_path):
+    steps = json.loads(
+        run(capsys, "ladder", "--dark", "Soot", "--light", "Chalk", "--mid", "Gull", "--steps", "5", "--json")[1]
+    )
+    assert [set(s) >= {"parts", "wanted", "colour"} for s in steps["steps"]] == [True] * 5
+    values = [s["colour"]["value"] for s in steps["steps"]]
+    assert values == sorted(values)
+    coats = json.loads(run(capsys, "coats", "Lamp Yellow", "--over", "Soot", "--json")[1])
+    assert (
+        coats["coats"] > 3
+        and coats["delta_e"] <= 2
+        and coats["undercoat"]["coats"] + coats["undercoat"]["then"] < coats["coats"]
+    )
+    assert json.loads(run(capsys, "coats", "Soot", "--over", "white", "--json")[1])["undercoat"] is None
+    rack = tmp_path / "rack.csv"
+    rack.write_text("name;kind;colour;hiding\nInk;base;#101012;0,9999\nPaper;layer;#f0f0ea;0,88\n")
+    found = json.loads(run(capsys, "match", "#808080", "--most", "2", "--rack", str(rack), "--json")[1])
+    assert set(found) == {"parts", "colour", "delta_e"} and set(found["parts"]) == {"Ink", "Paper"}
+    for command in (
+        ("mix", "Soot"),
+        ("ladder", "--dark", "Soot", "--light", "Gull"),
+        ("coats", "Gull", "--over", "Soot"),
+        ("match", "#808080"),
+    ):
+        code, out, _ = run(capsys, *command)
+        assert (code == 0 and "N " in out) or "coats" in out
+
+
+@pytest.mark.parametrize(
+    "argv",
+    [
+        ("mix", "Sooot:1"),
+        ("mix", "Soot:0"),
+        ("mix", "Soot:x"),
+        ("mix", "#8a3f2a@1:1"),
+        ("mix", "Soot:1", "Gull:1", "Chalk:1", "Reed:1", "Ember:1"),
+        ("mix", "Soot:1", "--film", "-3"),
+        ("mix", "Soot:1", "--film", "10", "--over", "mud"),
+        ("ladder", "--dark", "Chalk", "--light", "Soot"),
+        ("ladder", "--dark", "Soot", "--light", "Chalk", "--steps", "99"),
+        ("coats", "Dust Varnish", "--over", "black"),
+        ("match", "#80808"),
+        ("match", "#808080", "--most", "7"),
+        ("match", "#808080", "--rack", "nowhere.csv"),
+    ],
+)
+def test_paint_that_cannot_be_is_refused_in_one_line(capsys, argv):
+    code, out, err = run(capsys, *argv)
+    assert code == 2 and out == "" and err.count("\n") == 1 and err.startswith("dusk-lamp: ")

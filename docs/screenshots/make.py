@@ -78,6 +78,21 @@ def main() -> None:
             shot("sheet")
             page.evaluate("document.getElementById('step-3').scrollIntoView()")
             shot("sheet-step")
+            page.goto(f"{address}/rack")
+            shot("rack")
+            page.goto(f"{address}/palette?mix=Soot:1,Heather:3,Pale Cheek:2")
+            page.wait_for_selector('#palette[data-ready="true"]')
+            page.get_by_role("button", name="Find", exact=True).click()
+            page.locator("#found li").nth(2).wait_for()
+            page.get_by_text("Steps from here to there").click()
+            page.get_by_role("button", name="Mix my steps").click()
+            page.locator("#ladders li").nth(2).wait_for()
+            page.evaluate(
+                "document.querySelector('.room-main').scrollTo(0, 0); document.querySelector('.room-side').scrollTo(0, 0)"
+            )
+            shot("palette")
+            page.goto(f"{address}/glaze")
+            shot("glaze")
         finally:
             browser.close()
             server.terminate()

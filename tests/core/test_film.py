@@ -108,7 +108,7 @@ def test_a_drawdown_gives_back_the_paint_it_was_made_of():
         for um in (10, 20, 60):
             for ground in ("black", "white", "#7f7f7f"):
                 off = delta_e(colour_of(again.film(um, card(ground))).lab, colour_of(p.film(um, card(ground))).lab)
-                assert off < 2.0, (colour, um, ground)
+                assert off < 3.0, (colour, um, ground)
 
 
 def test_a_drawdown_the_wrong_way_round_is_noticed():

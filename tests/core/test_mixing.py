@@ -44,7 +44,7 @@ def test_a_ladder_climbs_evenly_in_small_whole_parts(steps, middle):
     )
     assert all(sum(r.mix.counted().values()) <= MOST_PARTS for r in rungs)
     # with at most eight parts, and no middle, the darkest steps cannot be told apart more finely
-    assert unevenness(rungs) < (0.35 if middle or steps < 7 else 0.9)
+    assert unevenness(rungs) < (0.35 if middle or steps < 7 else 1.3)
     assert [r.error for r in rungs] == pytest.approx(values - np.linspace(values[0], values[-1], steps), abs=1e-6)
 
 
@@ -54,15 +54,15 @@ def test_equal_parts_are_not_equal_steps():
     middle = (SOOT.looks.value + CHALK.looks.value) / 2
     assert half < middle - 0.3
     assert unevenness(ladder(SOOT, CHALK, GULL, 5)) < unevenness(
-        customary(SOOT, GULL, CHALK, "three paints, five steps (CP-21)")
+        customary(SOOT, GULL, CHALK, "three paints, five steps")
     )
 
 
 def test_the_customary_ladders_are_mixed_as_painters_mix_them():
     """Common practice, CP-21 and CP-22."""
-    told = [s.mix.counted() for s in customary(SOOT, GULL, CHALK, "three paints, five steps (CP-21)")]
+    told = [s.mix.counted() for s in customary(SOOT, GULL, CHALK, "three paints, five steps")]
     assert told == [{"Soot": 1}, {"Soot": 1, "Gull": 1}, {"Gull": 1}, {"Gull": 1, "Chalk": 1}, {"Chalk": 1}]
-    steel = [s.mix.counted() for s in customary(SOOT, GULL, CHALK, "painted steel (CP-22)")]
+    steel = [s.mix.counted() for s in customary(SOOT, GULL, CHALK, "painted steel")]
     assert steel[1] == {"Soot": 1, "Gull": 2} and steel[-1] == {"Gull": 1, "Chalk": 2}
 
 

@@ -10,9 +10,11 @@ from sqlalchemy import select
 
 from ..core.light.lamp import Lamp
 from ..core.light.rig import Rig
+from ..core.paint.rack import rack_from_csv
 from ..core.sculpt.display import Display
 from ..core.sculpt.parts import Part
-from ..store.models import Sculpt
+from ..store import paints
+from ..store.models import Bottle, Sculpt
 from ..store.store import add_sculpt, new_job
 
 
@@ -71,8 +73,17 @@ DEMO = (
 )
 
 
+def load_rack(workshop: Any) -> None:
+    """Put the guild's paints on the rack, where it has never held any."""
+    content = (files("dusk_lamp.demo") / "rack.csv").read_bytes()
+    with workshop.store.session() as session:
+        if session.scalars(select(Bottle)).first() is None:
+            paints.bring(session, rack_from_csv(content))
+
+
 def load_demo(workshop: Any) -> None:
-    """Add each demo sculpt whose file has never been on this shelf."""
+    """Add each demo sculpt whose file has never been on this shelf, and the rack."""
+    load_rack(workshop)
     fresh = []
     for demo in DEMO:
         content = lzma.decompress((files("dusk_lamp.demo") / f"{demo.file}.ply.xz").read_bytes())

@@ -7,6 +7,8 @@ from sqlalchemy import JSON, Float, ForeignKey, String
 from sqlalchemy.orm import DeclarativeBase, Mapped, mapped_column, relationship
 
 from ..core.light.rig import Rig
+from ..core.paint.mix import Mix
+from ..core.paint.rack import Paint
 from ..core.plan.ladder import Ladder
 from ..core.plan.target import Exposure
 from ..core.sculpt.display import Display
@@ -32,7 +34,13 @@ def now() -> datetime:
 class Base(DeclarativeBase):
     """The root of all tables."""
 
-    type_annotation_map: ClassVar = {dict[str, Any]: JSON, list[str]: JSON, list[dict[str, Any]]: JSON, float: Float}
+    type_annotation_map: ClassVar = {
+        dict[str, Any]: JSON,
+        list[str]: JSON,
+        list[dict[str, Any]]: JSON,
+        list[int]: JSON,
+        float: Float,
+    }
 
 
 class Sculpt(Base):
@@ -132,6 +140,38 @@ class Stroke(Base):
     standing: Mapped[dict[str, Any]]
     labels: Mapped[bytes]  # packed by zlib, a byte per sample
     regions: Mapped[list[dict[str, Any]]]
+
+
+class Bottle(Base):
+    """One paint on the rack. A deleted one is kept until it is cleared away."""
+
+    __tablename__ = "paint"
+
+    id: Mapped[int] = mapped_column(primary_key=True)
+    told: Mapped[dict[str, Any]]  # as core.paint.rack.Paint has it
+    deleted_at: Mapped[datetime | None]
+
+    @property
+    def paint(self) -> Paint:
+        """The paint itself."""
+        return Paint(**self.told)
+
+
+class Recipe(Base):
+    """A named mix. It keeps its paints whole, so that a bottle that is gone takes nothing from it."""
+
+    __tablename__ = "recipe"
+
+    id: Mapped[int] = mapped_column(primary_key=True)
+    name: Mapped[str] = mapped_column(String(60))
+    paints: Mapped[list[dict[str, Any]]]
+    parts: Mapped[list[int]]
+    deleted_at: Mapped[datetime | None]
+
+    @property
+    def mix(self) -> Mix:
+        """The mix itself."""
+        return Mix(tuple(Paint(**p) for p in self.paints), tuple(self.parts))
 
 
 class Job(Base):

@@ -23,7 +23,7 @@ from ..core.view.camera import VIEWS
 from ..store.models import Sculpt
 from ..store.scenes import Laid
 from .app import workshop
-from .common import mark_done, stages_of, the_sculpt
+from .common import colour_names, mark_done, stages_of, the_sculpt
 
 blueprint = Blueprint("bench", __name__)
 LEVELS_PER_VALUE = 25  # a value of 0..10 travels to the browser as one byte
@@ -82,6 +82,7 @@ def _bench(sculpt_id: int, stage: str) -> str:
             ways=WAYS,
             most_spots=MOST_SPOTS,
             display=sculpt.display,
+            colours=colour_names(session),
             spacing=scene.surface.spacing, samples=len(scene.surface), area=float(scene.surface.areas[scene.paintable].sum()),
         )  # fmt: skip
 

@@ -8,6 +8,7 @@ from werkzeug.datastructures import FileStorage
 
 from ..core.errors import SculptFileError
 from ..core.sculpt.read import FORMATS
+from ..store import paints
 from ..store.models import STAGES, Sculpt
 from .app import workshop
 
@@ -53,3 +54,11 @@ def taken_in(file: FileStorage) -> dict[str, str]:
             f"'{name}' is not a kind of file this bench reads; bring {', '.join(f.upper() for f in FORMATS)}"
         )
     return {"name": name, "format": ending, "sha": workshop().store.keep_upload(file.stream, ending)}
+
+
+def colour_names(session: Session) -> list[str]:
+    """Everything a region's colour can be chosen from: recipes first, then paints."""
+    rack = paints.rack_of(session)
+    return [r.name for r in paints.recipes(session)] + sorted(
+        (p.name for p in rack if p.of_kind.changes_colour), key=str.casefold
+    )

@@ -179,7 +179,7 @@ def _changed(laid: Laid, marking: Marking, what: str | None, given: dict[str, An
     own = marking.labels == number
     if what == "describe":
         return marking.described(
-            number, **{k: str(given[k]) for k in ("name", "material", "attention") if k in given}
+            number, **{k: str(given[k]) for k in ("name", "material", "attention", "colour") if k in given}
         )
     if what == "rim":
         rounds = max(-5, min(5, int(given["rounds"])))

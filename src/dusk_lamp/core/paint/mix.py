@@ -233,9 +233,9 @@ def _climbing(own: NDArray[np.float64], cost: NDArray[np.float64]) -> list[int]:
     return path[::-1]
 
 
-CUSTOMARY = {  # parts of dark, middle, light
-    "three paints, five steps (CP-21)": ((1, 0, 0), (1, 1, 0), (0, 1, 0), (0, 1, 1), (0, 0, 1)),
-    "painted steel (CP-22)": ((1, 1, 0), (1, 2, 0), (0, 1, 0), (0, 1, 1), (0, 1, 2)),
+CUSTOMARY = {  # parts of dark, middle, light; CP-21 and CP-22
+    "three paints, five steps": ((1, 0, 0), (1, 1, 0), (0, 1, 0), (0, 1, 1), (0, 0, 1)),
+    "painted steel": ((1, 1, 0), (1, 2, 0), (0, 1, 0), (0, 1, 1), (0, 1, 2)),
 }
 
 

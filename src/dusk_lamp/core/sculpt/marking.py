@@ -25,12 +25,15 @@ class Region:
     name: str
     material: str = "cloth"
     attention: str = "important"
+    colour: str = ""  # the paint or recipe it shall have, by name; "" while that is open
 
     def __post_init__(self) -> None:
         if not self.name.strip() or len(self.name) > LONGEST_NAME:
             raise SettingError(f"a region's name has 1 to {LONGEST_NAME} letters")
         if self.material not in MATERIALS:
             raise SettingError(f"a material is one of {', '.join(MATERIALS)}")
+        if len(self.colour) > LONGEST_NAME:
+            raise SettingError(f"a colour's name has at most {LONGEST_NAME} letters")
         if self.attention not in ATTENTION:
             raise SettingError(f"attention is one of {', '.join(ATTENTION)}")
 
@@ -87,7 +90,10 @@ class Marking:
 
     def as_list(self) -> list[dict[str, Any]]:
         """The regions as plain values, for JSON."""
-        return [{"name": r.name, "material": r.material, "attention": r.attention} for r in self.regions]
+        return [
+            {"name": r.name, "material": r.material, "attention": r.attention, "colour": r.colour}
+            for r in self.regions
+        ]
 
     @staticmethod
     def _known(number: int, count: int) -> None:

@@ -23,7 +23,7 @@ export class Regions {
     $("undo").addEventListener("click", () => this.change({ do: "undo" }));
     $("redo").addEventListener("click", () => this.change({ do: "redo" }));
     $("region-form").addEventListener("submit", (e) => e.preventDefault());
-    for (const name of ["name", "material", "attention"]) {
+    for (const name of ["name", "material", "attention", "colour"]) {
       $(`region-${name}`).addEventListener("change", () => this.change({ do: "describe", number: this.chosen, [name]: $(`region-${name}`).value }));
     }
     for (const button of document.querySelectorAll("[data-rim]")) button.addEventListener("click", () => this.change({ do: "rim", number: this.chosen, rounds: Number(button.dataset.rim) }));
@@ -164,11 +164,15 @@ export class Regions {
       if (number) button.addEventListener("click", () => this.choose(this.chosen === number ? null : number)); else button.disabled = true;
       item.append(button); list.append(item);
     };
-    regions.forEach((r) => row(r.number, `${r.number}. ${r.name}`, `${r.material}, ${r.attention}`, r.area, r.patch));
+    regions.forEach((r) => row(r.number, `${r.number}. ${r.name}`, `${r.colour || r.material}, ${r.attention}`, r.area, r.patch));
     row(0, "The rest", "not marked", rest, "#8a8a8a");
     list.querySelector('[aria-pressed="true"]')?.scrollIntoView({ block: "nearest" });
     const own = regions[this.chosen - 1];
     $("region-form").hidden = !own;
-    if (own) { $("region-name").value = own.name; $("region-material").value = own.material; $("region-attention").value = own.attention; }
+    if (own) { $("region-name").value = own.name; $("region-material").value = own.material; $("region-attention").value = own.attention;
+      const colour = $("region-colour");
+      if (own.colour && ![...colour.options].some((o) => o.value === own.colour)) colour.append(new Option(own.colour)); // gone from the rack
+      colour.value = own.colour;
+    }
   }
 }

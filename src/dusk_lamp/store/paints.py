@@ -1,0 +1,110 @@
+"""The rack and the recipes kept: added, changed, taken away and put back."""
+
+from datetime import timedelta
+
+from sqlalchemy import select
+from sqlalchemy.orm import Session
+
+from ..core.errors import SettingError
+from ..core.paint.mix import Mix, only
+from ..core.paint.rack import LONGEST_NAME, Paint, Rack, RackError
+from .models import Bottle, Recipe, now
+from .store import UNDO_DAYS
+
+MOST_BOTTLES = 2000
+
+
+def bottles(session: Session) -> list[Bottle]:
+    """What is on the rack, in the order it was put there."""
+    return list(session.scalars(select(Bottle).where(Bottle.deleted_at.is_(None)).order_by(Bottle.id)))
+
+
+def gone(session: Session) -> list[Bottle]:
+    """What was taken off lately, the latest first."""
+    since = now() - timedelta(days=UNDO_DAYS)
+    return list(session.scalars(select(Bottle).where(Bottle.deleted_at > since).order_by(Bottle.deleted_at.desc())))
+
+
+def rack_of(session: Session) -> Rack:
+    """The rack."""
+    return Rack(b.paint for b in bottles(session))
+
+
+def put(session: Session, paint: Paint, bottle: Bottle | None = None) -> Bottle:
+    """Put a paint on the rack, or change the one in a bottle.
+
+    Raises:
+        RackError: another paint has this name, or the rack is full.
+    """
+    paint.pigment  # noqa: B018 - a paint that cannot be is refused here, not when it is first mixed
+    others = [b for b in bottles(session) if b is not bottle]
+    if any(b.paint.name.casefold() == paint.name.casefold() for b in others):
+        raise RackError(f"there is a paint called “{paint.name}” already; give this one another name")
+    if bottle is None:
+        if len(others) >= MOST_BOTTLES:
+            raise RackError(f"the rack holds {MOST_BOTTLES:,} paints; take some off first")
+        bottle = Bottle()
+        session.add(bottle)
+    bottle.told = paint.as_dict()
+    session.flush()
+    return bottle
+
+
+def bring(session: Session, rack: Rack) -> tuple[int, int]:
+    """Put a whole rack beside what is there: new names are added, known ones changed. Returns how many of each."""
+    for paint in rack:
+        paint.pigment  # noqa: B018 - all or nothing: a bad one is met before any is kept
+    known = {b.paint.name.casefold(): b for b in bottles(session)}
+    added = changed = 0
+    for paint in rack:
+        own = known.get(paint.name.casefold())
+        if own is None:
+            if len(known) + added >= MOST_BOTTLES:
+                raise RackError(f"the rack holds {MOST_BOTTLES:,} paints; take some off first")
+            session.add(Bottle(told=paint.as_dict()))
+            added += 1
+        elif own.told != paint.as_dict():
+            own.told = paint.as_dict()
+            changed += 1
+    session.flush()
+    return added, changed
+
+
+def recipes(session: Session) -> list[Recipe]:
+    """The named mixes, by name."""
+    found = session.scalars(select(Recipe).where(Recipe.deleted_at.is_(None)))
+    return sorted(found, key=lambda r: r.name.casefold())
+
+
+def keep_recipe(session: Session, name: str, mix: Mix) -> Recipe:
+    """Keep a mix under a name; a recipe of that name is changed.
+
+    Raises:
+        SettingError: no name, or one that a paint has.
+    """
+    name = " ".join(name.split())
+    if not 1 <= len(name) <= LONGEST_NAME:
+        raise SettingError(f"a recipe's name has 1 to {LONGEST_NAME} letters")
+    if any(b.paint.name.casefold() == name.casefold() for b in bottles(session)):
+        raise SettingError(f"“{name}” is a paint on your rack; give the recipe another name")
+    recipe = next((r for r in recipes(session) if r.name.casefold() == name.casefold()), None)
+    if recipe is None:
+        recipe = Recipe()
+        session.add(recipe)
+    recipe.name = name
+    recipe.paints, recipe.parts = [p.as_dict() for p in mix.paints], list(mix.parts)
+    session.flush()
+    return recipe
+
+
+def colour_called(session: Session, name: str) -> Mix | None:
+    """The mix of a recipe, or the paint, of that name; None where there is neither any more."""
+    wanted = name.casefold()
+    for recipe in recipes(session):
+        if recipe.name.casefold() == wanted:
+            return recipe.mix
+    for bottle in bottles(session):
+        paint = bottle.paint
+        if paint.name.casefold() == wanted and paint.of_kind.changes_colour:
+            return only(paint)
+    return None

@@ -1,0 +1,263 @@
+"""The palette and the glaze bench: mixes, ladders, matches, recipes, passes; all of it worked out in the core."""
+
+from typing import Any
+
+import numpy as np
+from flask import Blueprint, Response, abort, jsonify, render_template, request
+from sqlalchemy.orm import Session
+
+from ..core.errors import SettingError
+from ..core.paint.coats import Wish, choose_primer
+from ..core.paint.colour import LAMPS, colour_of, colour_of_hex
+from ..core.paint.cost import DROPS_PER_ML, EFFICIENCY, amount, drops_for
+from ..core.paint.glaze import MOST_PASSES, USUAL_SHARE, USUAL_THINNING, glaze
+from ..core.paint.mix import (
+    CUSTOMARY,
+    MOST_PAINTS_IN_A_MIX,
+    MOST_PARTS,
+    LadderStep,
+    Mix,
+    customary,
+    ladder,
+    match,
+    unevenness,
+)
+from ..core.paint.rack import Paint, Rack
+from ..core.paint.thin import JOBS
+from ..store import markings, paints
+from ..store.models import Recipe, Sculpt, now
+from .app import workshop
+from .bench import laid_out
+from .common import the_sculpt
+from .rack import COATS, drawdown
+
+blueprint = Blueprint("palette", __name__)
+GROUNDS = ("black", "#777777", "white")
+
+
+@blueprint.get("/palette")
+def palette() -> str:
+    """Mix paints."""
+    with workshop().store.session() as session:
+        rack = paints.rack_of(session)
+        shelf = [
+            s for s in session.query(Sculpt).filter(Sculpt.deleted_at.is_(None)).order_by(Sculpt.id.desc()) if s.ready
+        ]
+        return render_template(
+            "palette.html", paints=_listed(rack), recipes=_recipes(session), wells=MOST_PAINTS_IN_A_MIX, most=MOST_PARTS,
+            jobs=JOBS, tools=list(EFFICIENCY), drops_per_ml=DROPS_PER_ML, customary=list(CUSTOMARY), shelf=shelf,
+        )  # fmt: skip
+
+
+@blueprint.get("/glaze")
+def glaze_bench() -> str:
+    """Passes over a sketch, one by one."""
+    with workshop().store.session() as session:
+        return render_template(
+            "glaze.html", paints=_listed(paints.rack_of(session)), recipes=_recipes(session), thinning=USUAL_THINNING,
+            keep=USUAL_SHARE, most=MOST_PASSES,
+        )  # fmt: skip
+
+
+def _listed(rack: Rack) -> list[dict[str, Any]]:
+    return [
+        {"name": p.name, "kind": p.kind, "hex": p.looks.hex, "value": round(p.looks.value, 1)}
+        for p in sorted(rack, key=lambda p: p.name.casefold())
+        if p.of_kind.changes_colour
+    ]
+
+
+def _recipes(session: Session) -> list[dict[str, Any]]:
+    return [
+        {
+            "id": r.id, "name": r.name, "hex": r.mix.colour.hex, "value": round(r.mix.colour.value, 1),
+            "words": r.mix.words(), "wells": [{"paint": p["name"], "parts": n} for p, n in zip(r.paints, r.parts, strict=True)],
+        }
+        for r in paints.recipes(session)
+    ]  # fmt: skip
+
+
+def _mix(session: Session, given: dict[str, Any]) -> Mix:
+    """The mix that came from the page: `wells` of paint and parts, or `name` of a recipe or paint."""
+    if given.get("name"):
+        mix = paints.colour_called(session, str(given["name"]))
+        if mix is None:
+            raise SettingError(f"there is no paint or recipe called “{given['name']}” any more")
+        return mix
+    rack = paints.rack_of(session)
+    kept = {p["name"].casefold(): p for r in paints.recipes(session) for p in r.paints}
+    try:
+        wells = [(str(w["paint"]), int(w["parts"])) for w in given["wells"]][:MOST_PAINTS_IN_A_MIX]
+    except (KeyError, TypeError, ValueError) as e:
+        raise SettingError("the mix that arrived is incomplete; reload the page") from e
+    own = {p.name.casefold(): p for p in rack}
+    chosen = []
+    for name, _ in wells:
+        key = name.casefold()
+        chosen.append(own[key] if key in own else Paint(**kept[key]) if key in kept else rack.find(name))
+    return Mix(tuple(chosen), tuple(n for _, n in wells))
+
+
+def _number(given: dict[str, Any], name: str, usual: float, low: float, high: float) -> float:
+    try:
+        value = float(given.get(name, usual))
+    except (TypeError, ValueError) as e:
+        raise SettingError(f"{name.replace('_', ' ')} is a number, such as {usual:g}") from e
+    if not (np.isfinite(value) and low <= value <= high):
+        raise SettingError(f"{name.replace('_', ' ')} is between {low:g} and {high:g}, not {value:g}")
+    return value
+
+
+@blueprint.post("/palette/look")
+def look() -> Response:
+    """A mix: its colour under three lamps, its drawdown, its coats over the cards, drops for one model and the squad."""
+    given = request.get_json()
+    area = _number(given, "area", 500, 0, 1e7)
+    models = int(_number(given, "models", 1, 1, 1000))
+    per_ml = _number(given, "drops_per_ml", DROPS_PER_ML, 1, 200)
+    tool = str(given.get("tool", "brush"))
+    with workshop().store.session() as session:
+        mix = _mix(session, given)
+    solids = float(np.average([p.of("solids") for p in mix.paints], weights=mix.parts))
+    one = amount(area, mix.coat_um, solids, 1, tool, per_ml)
+    told = {
+        "words": mix.words(),
+        "colour": mix.colour.as_dict(),
+        "lamps": {lamp: colour_of(mix.pigment.masstone, lamp).as_dict() for lamp in LAMPS},
+        "drawdown": drawdown(mix.pigment, mix.coat_um, GROUNDS),
+        "contrast": [round(mix.pigment.contrast_ratio(n * mix.coat_um), 3) for n in COATS],
+        "coat_um": round(mix.coat_um, 1),
+        "one": one.as_dict() | {"parts": drops_for(mix.counted(), one.ml, per_ml)},
+        "squad": {"ml": round(one.ml * models, 3), "parts": drops_for(mix.counted(), one.ml * models, per_ml)},
+    }
+    return jsonify(told)
+
+
+@blueprint.post("/palette/match")
+def find() -> Response:
+    """The three best mixes for a colour."""
+    given = request.get_json()
+    wanted = colour_of_hex(str(given.get("colour", "")))
+    with workshop().store.session() as session:
+        best = match(wanted, paints.rack_of(session).mixable(), int(_number(given, "most", 3, 1, 3)), best=3)
+    return jsonify(
+        wanted=wanted.as_dict(),
+        mixes=[
+            m.as_dict()
+            | {"words": m.mix.words(), "wells": [{"paint": k, "parts": n} for k, n in m.mix.counted().items()]}
+            for m in best
+        ],
+    )
+
+
+@blueprint.post("/palette/ladder")
+def steps() -> Response:
+    """A ladder from one paint to another, even, and the customary ones beside it where there is a middle."""
+    given = request.get_json()
+    with workshop().store.session() as session:
+        rack = paints.rack_of(session)
+        dark, light = (rack.find(str(given.get(k, ""))) for k in ("dark", "light"))
+        middle = rack.find(str(given["mid"])) if given.get("mid") else None
+    rungs = ladder(dark, light, middle, int(_number(given, "steps", 5, 2, 12)))
+    told = [{"name": "even steps", **_rungs(rungs)}]
+    if middle is not None:
+        told += [{"name": name, **_rungs(customary(dark, middle, light, name))} for name in CUSTOMARY]
+    return jsonify(ladders=told)
+
+
+def _rungs(rungs: list[LadderStep]) -> dict[str, Any]:
+    return {
+        "unevenness": round(unevenness(rungs), 1),
+        "steps": [
+            r.as_dict()
+            | {"words": r.mix.words(), "wells": [{"paint": k, "parts": n} for k, n in r.mix.counted().items()]}
+            for r in rungs
+        ],
+    }
+
+
+@blueprint.post("/recipes")
+def keep() -> Response:
+    """Keep a mix as a recipe."""
+    given = request.get_json()
+    with workshop().store.session() as session:
+        paints.keep_recipe(session, str(given.get("called", "")), _mix(session, given))
+        return jsonify(recipes=_recipes(session))
+
+
+@blueprint.post("/recipes/<int:recipe_id>/<what>")
+def recipe(recipe_id: int, what: str) -> Response:
+    """Take a recipe away, or put it back."""
+    with workshop().store.session() as session:
+        own = session.get(Recipe, recipe_id)
+        if own is None or what not in ("delete", "restore"):
+            abort(404)
+        own.deleted_at = now() if what == "delete" else None
+        session.flush()
+        return jsonify(recipes=_recipes(session))
+
+
+@blueprint.post("/palette/primer")
+def primer() -> Response:
+    """Which primer costs the fewest coats for a sculpt's regions and their colours, with the table behind it."""
+    given = request.get_json()
+    with workshop().store.session() as session:
+        sculpt = the_sculpt(session, int(_number(given, "sculpt", 0, 1, 1e9)))
+        laid = laid_out(sculpt)
+        marking = markings.marking_of(session, sculpt, laid.scene.surface, workshop().store.cache)
+        areas = marking.areas(laid.scene.surface, laid.scene.paintable)
+        wishes, missing = [], []
+        for k, region in enumerate(marking.regions, 1):
+            mix = paints.colour_called(session, region.colour) if region.colour else None
+            if mix is None:
+                missing.append(region.name)
+            else:
+                wishes.append(Wish(region.name, float(areas[k]), mix))
+        rack = paints.rack_of(session)
+    if not wishes:
+        raise SettingError("no region of this sculpt has a colour yet; choose colours under “Mark regions” first")
+    verdicts = choose_primer(
+        wishes, [p for p in rack if p.kind == "primer"], [p for p in rack if p.kind in ("base", "layer")]
+    )
+    return jsonify(
+        missing=missing,
+        primers=[
+            {
+                "name": v.primer.name, "hex": v.primer.looks.hex, "coats": round(v.coats, 1), "minutes": round(v.minutes),
+                "rows": v.rows,
+            }
+            for v in verdicts
+        ],
+    )  # fmt: skip
+
+
+@blueprint.post("/glaze/passes")
+def passes() -> Response:
+    """What passes of a glaze make of a sketch's values, and the advised stop."""
+    given = request.get_json()
+    with workshop().store.session() as session:
+        mix = _mix(session, given)
+    try:
+        sketch = [float(v) for v in given.get("sketch", (1.5, 3.5, 5.5, 7.5, 9.5))][:12]
+    except (TypeError, ValueError) as e:
+        raise SettingError("a sketch is a row of values between 0 and 10") from e
+    found = glaze(
+        mix,
+        sketch,
+        int(_number(given, "passes", 6, 1, MOST_PASSES)),
+        _number(given, "thinning", USUAL_THINNING, 0, 50),
+        _number(given, "keep", USUAL_SHARE, 0.05, 1),
+    )
+    return jsonify(
+        words=mix.words(),
+        film_um=round(found.film_um, 1),
+        advised=found.advised,
+        sketch=found.sketch.tolist(),
+        passes=[
+            {
+                "hexes": row, "values": found.value[k].round(1).tolist(), "left": round(float(found.left[k]), 3),
+                "chroma": round(float(found.chroma[k].mean()), 1),
+            }
+            for k, row in enumerate(found.hexes)
+        ],
+    )  # fmt: skip

@@ -1,0 +1,270 @@
+"""The rack: the paints one owns, as drawdown cards."""
+
+import io
+import secrets
+from typing import Any
+
+import numpy as np
+from flask import Blueprint, Response, abort, jsonify, redirect, render_template, request, url_for
+from flask import session as cookie
+from PIL import Image, UnidentifiedImageError
+from werkzeug.wrappers import Response as AnyResponse
+
+from ..core.errors import SettingError
+from ..core.paint.colour import colour_of, encoded, linear
+from ..core.paint.cost import shopping
+from ..core.paint.film import card
+from ..core.paint.pigment import HIDING, Pigment
+from ..core.paint.rack import (
+    FINISHES,
+    KINDS,
+    PAINT_FIELDS,
+    Paint,
+    RackError,
+    rack_csv,
+    rack_from_csv,
+    rack_from_gpl,
+    rack_gpl,
+)
+from ..store import paints
+from ..store.models import Bottle, now
+from .app import workshop
+from .sheet import download
+
+blueprint = Blueprint("rack", __name__)
+SORTS = {
+    "value": lambda b: b.paint.looks.value,
+    "hue": lambda b: (b.paint.looks.chroma > 8, np.arctan2(b.paint.looks.b, b.paint.looks.a) % (2 * np.pi)),
+    "name": lambda b: b.paint.name.casefold(),
+    "stock": lambda b: b.paint.stock_ml,
+}
+COATS = (1, 2, 3)
+GREY_CARD = 0.18  # the reflectance of a photographer's grey card
+LARGEST_PHOTO = 40_000_000  # pixels
+SPOT = 0.012  # half the side of the patch that is read, over the photo's longer side
+
+
+def drawdown(pigment: Pigment, coat_um: float, grounds: tuple[str, ...] = ("black", "white")) -> list[list[str]]:
+    """The colours of one, two and three coats over each ground: rows by coats, columns by ground."""
+    return [[colour_of(pigment.film(n * coat_um, card(g))).hex for g in grounds] for n in COATS]
+
+
+@blueprint.app_template_filter("drawdown")
+def _card_of(paint: Paint) -> list[list[str]]:
+    return drawdown(paint.pigment, paint.of("coat_um"))
+
+
+@blueprint.get("/rack")
+def rack() -> str:
+    """Every paint as a card; sorted and filtered as the query says."""
+    sort = request.args.get("sort", "value")
+    kind = request.args.get("kind", "")
+    with workshop().store.session() as session:
+        owned = paints.bottles(session)
+        shown = sorted((b for b in owned if not kind or b.paint.kind == kind), key=SORTS.get(sort, SORTS["value"]))
+        return render_template(
+            "rack.html", bottles=shown, owned=len(owned), sort=sort, sorts=list(SORTS), kind=kind,
+            kinds=[k for k in KINDS if any(b.paint.kind == k for b in owned)],
+            shopping=shopping([b.paint for b in owned]), gone=paints.gone(session), all_kinds=list(KINDS),
+            finishes=FINISHES, hiding=HIDING, edited=None, trouble="",
+        )  # fmt: skip
+
+
+@blueprint.get("/rack/<int:bottle_id>")
+def bottle(bottle_id: int) -> str:
+    """One paint's form."""
+    with workshop().store.session() as session:
+        own = _bottle(session, bottle_id)
+        return _form(own.paint, own)
+
+
+def _bottle(session: Any, bottle_id: int) -> Bottle:
+    own = session.get(Bottle, bottle_id)
+    if own is None:
+        abort(404)
+    return own
+
+
+def _form(paint: Paint | None, own: Bottle | None, trouble: str = "") -> str:
+    return render_template(
+        "_paint_form.html", paint=paint, bottle=own, all_kinds=list(KINDS), finishes=FINISHES, hiding=HIDING,
+        trouble=trouble,
+    )  # fmt: skip
+
+
+def _told() -> Paint:
+    """The paint of a filled-in form."""
+    values: dict[str, Any] = {}
+    for name in PAINT_FIELDS:
+        text = request.form.get(name, "").strip()
+        if not text:
+            continue
+        if name in ("name", "kind", "colour", "over_black", "over_white", "finish"):
+            values[name] = " ".join(text.split())
+        else:
+            try:
+                values[name] = float(text.replace(",", "."))
+            except ValueError as e:
+                raise RackError(f"{name.replace('_', ' ')} is a number, not '{text[:30]}'") from e
+    if "name" not in values:
+        raise RackError("a paint needs a name")
+    if request.form.get("by") == "drawdown":
+        values.pop("hiding", None)
+    else:
+        for name in ("over_black", "over_white", "drawdown_um"):
+            values.pop(name, None)
+    return Paint(**values)
+
+
+@blueprint.post("/rack")
+def add() -> AnyResponse:
+    """Put a new paint on the rack."""
+    with workshop().store.session() as session:
+        paints.put(session, _told())
+    return redirect(url_for(".rack"))
+
+
+@blueprint.post("/rack/<int:bottle_id>")
+def change(bottle_id: int) -> AnyResponse:
+    """Change a paint."""
+    with workshop().store.session() as session:
+        paints.put(session, _told(), _bottle(session, bottle_id))
+    return redirect(url_for(".rack"))
+
+
+@blueprint.post("/rack/<int:bottle_id>/stock")
+def stock(bottle_id: int) -> AnyResponse:
+    """How much is left in a bottle, ml."""
+    with workshop().store.session() as session:
+        own = _bottle(session, bottle_id)
+        try:
+            left = float(request.form.get("stock_ml", "").replace(",", "."))
+        except ValueError as e:
+            raise RackError("what is left is a number of ml") from e
+        paints.put(session, Paint(**{**own.told, "stock_ml": left}), own)
+        return Response(render_template("_bottle.html", bottle=own))
+
+
+@blueprint.post("/rack/<int:bottle_id>/delete")
+def delete(bottle_id: int) -> AnyResponse:
+    """Take a paint off the rack; recipes keep what they need of it, and it can be put back."""
+    with workshop().store.session() as session:
+        _bottle(session, bottle_id).deleted_at = now()
+    return redirect(url_for(".rack"))
+
+
+@blueprint.post("/rack/<int:bottle_id>/restore")
+def restore(bottle_id: int) -> AnyResponse:
+    """Put a paint back on the rack."""
+    with workshop().store.session() as session:
+        own = _bottle(session, bottle_id)
+        paints.put(session, own.paint, own)
+        own.deleted_at = None
+    return redirect(url_for(".rack"))
+
+
+@blueprint.post("/rack/file")
+def bring() -> AnyResponse:
+    """Take in a rack from CSV or a GPL palette; all of it, or nothing where something is wrong with it."""
+    file = request.files.get("file")
+    if file is None or not file.filename:
+        raise RackError("no file came along; choose one")
+    content = file.stream.read(5_000_001)
+    if len(content) > 5_000_000:
+        raise RackError("the file is larger than any rack's; bring the paints you own")
+    read = rack_from_gpl if file.filename.lower().endswith(".gpl") else rack_from_csv
+    with workshop().store.session() as session:
+        paints.bring(session, read(content))
+    return redirect(url_for(".rack"))
+
+
+@blueprint.post("/rack/demo")
+def demo() -> AnyResponse:
+    """Lay out the guild's rack."""
+    from ..demo.load import load_rack
+
+    load_rack(workshop())
+    return redirect(url_for(".rack"))
+
+
+@blueprint.get("/rack.<kind>")
+def export(kind: str) -> Response:
+    """The rack as CSV or GPL palette."""
+    with workshop().store.session() as session:
+        owned = [b.paint for b in paints.bottles(session)]
+    if kind == "csv":
+        return download(rack_csv(owned), "text/csv; charset=utf-8", "rack.csv")
+    if kind == "gpl":
+        return download(rack_gpl(owned), "text/plain; charset=utf-8", "rack.gpl")
+    abort(404)
+
+
+# --- a colour from a photo of a swatch
+
+
+@blueprint.post("/rack/photo")
+def photo() -> Response:
+    """Take in a photo of a swatch beside a grey card; the spots are asked for next."""
+    file = request.files.get("file")
+    if file is None or not file.filename:
+        raise RackError("no photo came along; choose one")
+    try:
+        Image.MAX_IMAGE_PIXELS = LARGEST_PHOTO
+        with Image.open(file.stream, formats=("JPEG", "PNG", "WEBP")) as opened:
+            if opened.width * opened.height > LARGEST_PHOTO:
+                raise RackError("the photo is larger than 40 megapixels; make it smaller")
+            picture = opened.convert("RGB")
+    except (UnidentifiedImageError, OSError, ValueError, Image.DecompressionBombError) as e:
+        raise RackError("this is no photo this bench can read; bring a JPEG or PNG") from e
+    picture.thumbnail((1400, 1400))
+    out = io.BytesIO()
+    picture.save(out, "PNG")
+    key = secrets.token_hex(32)
+    workshop().store.cache.put(key, blobs={"photo.png": out.getvalue()})
+    cookie["photo"] = key
+    return jsonify(url=url_for(".photo_png", v=key[:8]), width=picture.width, height=picture.height)
+
+
+def _photo() -> bytes:
+    try:
+        return workshop().store.cache.blob(str(cookie.get("photo", "-")), "photo.png")
+    except KeyError:
+        raise RackError("the photo is not there any more; bring it again") from None
+
+
+@blueprint.get("/rack/photo.png")
+def photo_png() -> Response:
+    """The photo last brought."""
+    return Response(_photo(), mimetype="image/png")
+
+
+@blueprint.post("/rack/photo/colour")
+def photo_colour() -> Response:
+    """The colour at a spot of the photo; `grey`: where the grey card is, to take the light's colour and strength out."""
+    given = request.get_json()
+    pixels = np.asarray(Image.open(io.BytesIO(_photo())), np.float64) / 255
+    try:
+        swatch = _patch(pixels, given["swatch"])
+        if given.get("grey"):
+            grey = _patch(pixels, given["grey"])
+            if grey.min() < 0.004 or grey.max() > 0.98:
+                raise SettingError("the grey card is too dark or burnt out there; click on an evenly lit place of it")
+            swatch = swatch * GREY_CARD / grey
+    except (KeyError, TypeError, ValueError, IndexError) as e:
+        if isinstance(e, SettingError):
+            raise
+        raise SettingError("the spot that arrived is no place on the photo; click again") from e
+    level = np.round(encoded(swatch) * 255).astype(int).tolist()
+    return jsonify(colour="#{:02x}{:02x}{:02x}".format(*level), clipped=bool((swatch > 1).any()))
+
+
+def _patch(pixels: np.ndarray, at: Any) -> np.ndarray:
+    """(3,) mean light of a patch at a place (x, y) given as shares of the photo."""
+    tall, wide = pixels.shape[:2]
+    x, y = (float(v) for v in at)
+    if not (0 <= x <= 1 and 0 <= y <= 1):
+        raise SettingError("the spot that arrived lies beside the photo; click again")
+    half = max(1, round(SPOT * max(tall, wide)))
+    row, column = int(y * (tall - 1)), int(x * (wide - 1))
+    block = pixels[max(0, row - half) : row + half + 1, max(0, column - half) : column + half + 1]
+    return linear(block).reshape(-1, 3).mean(axis=0)

@@ -1,0 +1,40 @@
+// The glaze bench: sends the settings, draws the strip of passes that comes back.
+import { say, send } from "./page.js";
+
+const $ = (id) => document.getElementById(id);
+const root = $("glaze"), form = $("glaze-form");
+let asked = 0;
+
+async function show() {
+  const given = Object.fromEntries(new FormData(form));
+  form.elements.thinning.previousElementSibling.textContent = `${Number(given.thinning)} : 1`;
+  form.elements.passes.previousElementSibling.textContent = given.passes;
+  form.elements.keep.previousElementSibling.textContent = `${Math.round(given.keep * 100)} %`;
+  const turn = ++asked;
+  const answer = await send(root.dataset.url, { method: "POST", headers: { "Content-Type": "application/json" }, body: JSON.stringify(given) });
+  const told = await answer.json();
+  if (turn !== asked) return;
+  if (!answer.ok) { say(told.error, true); return; }
+  const table = $("passes");
+  table.querySelectorAll("tr").forEach((r) => r.remove());
+  told.passes.forEach((p, k) => {
+    const row = document.createElement("tr"), head = document.createElement("th");
+    head.scope = "row";
+    head.innerHTML = "<b></b><small></small>";
+    head.querySelector("b").textContent = k === 0 ? "The sketch" : `Pass ${k}`;
+    head.querySelector("small").textContent = k === 0 ? "bare" : `${Math.round(p.left * 100)} % of the range left, colour ${p.chroma.toFixed(0)}`;
+    row.append(head);
+    row.className = k === told.advised ? "stop" : k > told.advised ? "too-far" : "";
+    p.hexes.forEach((fill, j) => {
+      const cell = document.createElement("td");
+      cell.innerHTML = `<svg viewBox="0 0 100 60" preserveAspectRatio="none" aria-hidden="true"><rect width="100" height="60" fill="${fill}"/></svg><small>N ${p.values[j].toFixed(1)}</small>`;
+      row.append(cell);
+    });
+    table.append(row);
+  });
+  $("advice").textContent = told.advised ? `Stop after pass ${told.advised}: the sketch still has ${Math.round(told.passes[told.advised].left * 100)} % of its range. Each pass lies ${told.film_um} µm thick.` : "Even one pass takes too much of the sketch: thin it more, or take a more transparent paint.";
+  root.dataset.ready = "true";
+}
+form.addEventListener("input", show);
+form.addEventListener("submit", (e) => e.preventDefault());
+show();
