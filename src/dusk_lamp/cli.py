@@ -9,6 +9,7 @@ import numpy as np
 
 from . import __version__
 from .cli_paint import add_paint_commands
+from .cli_undercoat import add_undercoat_commands
 from .core.errors import DuskLampError, SettingError
 
 SHADE_BUDGET = 40_000_000  # rays spent on the sky: small files get more directions, so small tests are exact
@@ -39,7 +40,7 @@ def _with_signs(argv: list[str]) -> list[str]:
     """Values that begin with a minus (`--lamp -45,30`, `--up -z`) glued to their option, or they read as options."""
     out: list[str] = []
     for word in argv:
-        if out and out[-1] in ("--lamp", "--up", "--front", "--seed") and word.startswith("-"):
+        if out and out[-1] in ("--lamp", "--up", "--front", "--seed", "--from") and word.startswith("-"):
             out[-1] += f"={word}"
         else:
             out.append(word)
@@ -90,6 +91,7 @@ def _parser() -> argparse.ArgumentParser:
     relief.set_defaults(run=_relief)
 
     add_paint_commands(commands)
+    add_undercoat_commands(commands)
 
     serve = commands.add_parser("serve", help="open the bench for a browser on this machine")
     demo = commands.add_parser("demo", help="the same, with the demo sculpts laid out")

@@ -39,7 +39,8 @@ def add_paint_commands(commands: Any) -> None:
         command.add_argument("--json", action="store_true", help="as JSON")
 
 
-def _rack(path: Path | None):
+def the_rack(path: Path | None):
+    """The rack in a file, or the demo rack."""
     from .core.paint.rack import RackError, rack_from_csv, rack_from_gpl
 
     if path is None:
@@ -74,7 +75,7 @@ def _mix(args: argparse.Namespace) -> None:
     from .core.paint.colour import colour_of
     from .core.paint.film import card
 
-    mix = _written_mix(args.paints, _rack(args.rack))
+    mix = _written_mix(args.paints, the_rack(args.rack))
     told: dict[str, Any] = {"parts": mix.counted(), "colour": mix.colour.as_dict()}
     lines = [f"{mix.words()}: {_words(mix.colour)}"]
     if args.film is not None:
@@ -90,7 +91,7 @@ def _mix(args: argparse.Namespace) -> None:
 def _ladder(args: argparse.Namespace) -> None:
     from .core.paint.mix import ladder, unevenness
 
-    rack = _rack(args.rack)
+    rack = the_rack(args.rack)
     middle = rack.find(args.mid) if args.mid else None
     steps = ladder(rack.find(args.dark), rack.find(args.light), middle, args.steps)
     told = {"steps": [s.as_dict() for s in steps], "unevenness": round(unevenness(steps), 2)}
@@ -105,7 +106,7 @@ def _coats(args: argparse.Namespace) -> None:
     from .core.paint.film import card
     from .core.paint.mix import only
 
-    rack = _rack(args.rack)
+    rack = the_rack(args.rack)
     ground = args.over.strip()
     plain = ground in ("black", "white") or (ground.startswith("#") and "@" not in ground)
     under = card(ground) if plain else rack.find(ground).pigment.masstone
@@ -131,7 +132,7 @@ def _match(args: argparse.Namespace) -> None:
     from .core.paint.colour import colour_of_hex
     from .core.paint.mix import match
 
-    best = match(colour_of_hex(args.colour), _rack(args.rack).mixable(), args.most)[0]
+    best = match(colour_of_hex(args.colour), the_rack(args.rack).mixable(), args.most)[0]
     _say(args, best.as_dict(), [f"{best.mix.words()}: {_words(best.mix.colour)}; off by ΔE00 {best.delta_e:.1f}"])
 
 

@@ -71,6 +71,24 @@ class Caster:
         far = np.full(len(boxed), reach * self._scale, np.float32)
         return self._scene.run(boxed, _row(direction), dists=far, query="INTERSECT")
 
+    def blocked_before(self, origins: NDArray[np.float32], place: NDArray[np.float32]) -> NDArray[np.bool_]:
+        """(N,) whether anything lies between each origin (N, 3) and one place (3,)."""
+        if not len(origins):
+            return np.zeros(0, np.bool_)
+        way = np.asarray(place, np.float32) - origins
+        far = np.linalg.norm(way, axis=1)
+        boxed, toward = self._to_box(origins), np.ascontiguousarray(way / np.maximum(far, 1e-9)[:, None], np.float32)
+        reach = np.ascontiguousarray(far * self._scale, np.float32)
+        parts = np.array_split(np.arange(len(boxed)), THREADS)
+
+        def one(part: NDArray[np.int64]) -> NDArray[np.bool_]:
+            if not len(part):
+                return np.zeros(0, np.bool_)
+            hit = self._scene.run(boxed[part], toward[part], dists=reach[part], query="INTERSECT")
+            return np.asarray(hit >= 0)
+
+        return np.concatenate(list(_pool.map(one, parts)))
+
     def first_hits(
         self, origins: NDArray[np.float32], direction: NDArray[np.float32]
     ) -> tuple[NDArray[np.int32], NDArray[np.float32], NDArray[np.float32]]:

@@ -9,11 +9,14 @@ from sqlalchemy.orm import Session
 
 from ..core.errors import DuskLampError, Stopped
 from ..core.light.rig import Rig, Scene
+from ..core.paint.mix import only
+from ..core.plan.spray_fit import fit
 from ..core.plan.target import Exposure
 from ..core.sculpt.parts import Part, alone, matched
 from ..core.sculpt.stand import Standing, fronts_for, guess_units
-from ..store import markings, stages
+from ..store import markings, stages, undercoats
 from ..store.models import Job, Sculpt
+from ..store.scenes import Scenes
 from ..store.store import Store
 
 MOST_ATTEMPTS = 3  # a file that kills the worker as often as this is not tried again
@@ -59,8 +62,9 @@ def prepare(store: Store, job_id: int) -> None:
         if job is None or not job.open:
             return
         job.state, job.attempts = "working", job.attempts + 1
+        kind = job.kind
     try:
-        _stages(store, job_id)
+        _fit(store, job_id) if kind == "fit" else _stages(store, job_id)
         _end(store, job_id, "done", "")
     except Stopped:
         _end(store, job_id, "stopped", "stopped; nothing was lost. Start again whenever you like.")
@@ -146,6 +150,29 @@ def _stages(store: Store, job_id: int) -> None:
     with store.session() as session:
         sculpt = mine(session)
         sculpt.sky_key, sculpt.thumb_key = sky_key, thumb_key
+
+
+def _fit(store: Store, job_id: int) -> None:
+    """Find the passes of the undercoat for a sculpt's present light."""
+
+    def say(step: str, share: float) -> None:
+        with store.session() as session:
+            job = session.get(Job, job_id)
+            if job is None or job.stop_asked:
+                raise Stopped(f"stopped before: {step}")
+            job.step, job.share = step, share
+
+    with store.session() as session:
+        sculpt = session.get_one(Job, job_id).sculpt
+        laid = Scenes(store).of(sculpt)
+        tins = undercoats.tins_of(session, sculpt)
+        lamp, wanted = undercoats.lamp_of(sculpt), undercoats.target_of(sculpt, laid, tins)
+    found = fit(laid.scene.surface, wanted, laid.scene.paintable, lamp, only(tins.primer), tins.greys, progress=say)
+    with store.session() as session:
+        job = session.get(Job, job_id)
+        if job is None or job.stop_asked:
+            raise Stopped("stopped before its result was kept")
+        undercoats.fitted(session, job.sculpt, tins, found.coats, laid)
 
 
 def first_guess(facts: stages.MendedFacts) -> Standing:

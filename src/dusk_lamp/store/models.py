@@ -22,6 +22,7 @@ STAGES = (
     "view",
     "light",
     "ladder",
+    "undercoat",
     "sheet",
 )  # of the work, in its order; a stage is done once it was confirmed
 
@@ -81,6 +82,7 @@ class Sculpt(Base):
     )  # number, name, format, sha: what was replaced
     parts: Mapped[list[dict[str, Any]]] = mapped_column(default=list)  # in the order of their numbers
     display: Mapped[dict[str, Any]] = mapped_column(default=lambda: Display().as_dict())
+    undercoat: Mapped[dict[str, Any]] = mapped_column(default=dict)  # school, coats, past: lists of coats before
     holes_closed: Mapped[bool] = mapped_column(default=False)
 
     marking_number: Mapped[int] = mapped_column(
@@ -181,6 +183,7 @@ class Job(Base):
 
     id: Mapped[int] = mapped_column(primary_key=True)
     sculpt_id: Mapped[int] = mapped_column(ForeignKey("sculpt.id", ondelete="CASCADE"), index=True)
+    kind: Mapped[str] = mapped_column(String(12), default="prepare", server_default="prepare")  # or fit
     state: Mapped[str] = mapped_column(String(8), default="waiting")  # waiting, working, done, failed, stopped
     step: Mapped[str] = mapped_column(String(80), default="Waiting for the bench")
     share: Mapped[float] = mapped_column(default=0.0)

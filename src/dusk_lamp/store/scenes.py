@@ -31,6 +31,7 @@ class Laid:
         self.chosen = cache.array(surface_key, "quick")
         self.between = cache.array(surface_key, "quick_faces")
         self.quick = self.scene.only(self.chosen, self.between)
+        self.memory: dict[str, Any] = {}  # what pages have worked out on it and may want again
         self.scene.surface.caster  # noqa: B018 - built now, so that the first drag does not wait for it
 
     @cached_property

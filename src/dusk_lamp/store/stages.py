@@ -7,6 +7,7 @@ from pathlib import Path
 
 import numpy as np
 
+from ..core.coat.hand import Relief
 from ..core.errors import DuskLampError
 from ..core.light.lamp import Lamp
 from ..core.light.rig import Rig, Scene
@@ -19,6 +20,7 @@ from ..core.sculpt.mend import Findings, Mended, holes_closed, mend, put_togethe
 from ..core.sculpt.mesh import Mesh
 from ..core.sculpt.parts import Part, alone, gathered
 from ..core.sculpt.read import read_sculpt
+from ..core.sculpt.relief import cavity, exposed
 from ..core.sculpt.stand import Placing, Standing, guess_up, placing, stand
 from ..core.sculpt.surface import Surface, as_is_surface, clustered, quick_samples, smoothed, working_surface
 from ..core.view.camera import Camera
@@ -255,6 +257,17 @@ def load_sky(cache: Cache, sky_key: str, surface_key: str, laid: Surface, shadow
 
 def _load_view(cache: Cache, key: str) -> SkyView:
     return SkyView(**{name: cache.array(key, name) for name in VIEW_ARRAYS})
+
+
+RELIEF = 1
+
+
+def relief(cache: Cache, surface_key: str, laid: Surface) -> Relief:
+    """What a brush feels of a surface, worked out once."""
+    key = key_of("relief", RELIEF, surface_key)
+    if key not in cache:
+        cache.put(key, {"cavity": cavity(laid), "exposed": exposed(laid)})
+    return Relief(cache.array(key, "cavity"), cache.array(key, "exposed"))
 
 
 def own_marking(path: Path, file_format: str, laid: Surface, at: Placing) -> Marking | None:

@@ -121,13 +121,13 @@ def clear_away(store: "Store") -> int:
     return len(old)
 
 
-def new_job(session: Session, sculpt: Sculpt) -> Job:
+def new_job(session: Session, sculpt: Sculpt, kind: str = "prepare") -> Job:
     """A job for a sculpt; any older one still open is asked to stop."""
     for old in sculpt.jobs:
         if old.open:
             old.stop_asked = True
             old.state = "stopped"
-    job = Job(sculpt=sculpt)
+    job = Job(sculpt=sculpt, kind=kind)
     session.add(job)
     session.flush()
     return job

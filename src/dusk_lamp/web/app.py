@@ -60,9 +60,9 @@ def create_app(data: Path, *, testing: bool = False, upload_limit_mb: int | None
     app.jinja_env.trim_blocks = app.jinja_env.lstrip_blocks = True
     app.jinja_env.filters["number"] = lambda x, digits=0: f"{x:,.{digits}f}".replace(",", "\u202f")
 
-    from . import bench, display, exports, palette, parts, rack, regions, sheet, shelf, standing
+    from . import bench, display, exports, palette, parts, rack, regions, sheet, shelf, standing, undercoat
 
-    for page in (shelf, standing, parts, bench, regions, display, sheet, exports, rack, palette):
+    for page in (shelf, standing, parts, bench, regions, display, sheet, exports, rack, palette, undercoat):
         app.register_blueprint(page.blueprint)
 
     @app.after_request

@@ -9,11 +9,14 @@ from flask import Blueprint, Response, abort, jsonify, redirect, render_template
 from scipy.spatial import ConvexHull, QhullError
 from werkzeug.wrappers import Response as AnyResponse
 
+from ..core.coat.coat import TECHNIQUES
+from ..core.coat.spray import WAYS as SPRAY_WAYS
 from ..core.errors import SettingError
 from ..core.light.rig import BENCH_RAYS, MOVING_RAYS, PRESETS, STRONGEST_SKY, Rig
 from ..core.paint.value import grey_hex, grey_srgb
 from ..core.plan.ladder import FEWEST_STEPS, MOST_STEPS, Ladder, lay_bands, value_histogram
 from ..core.plan.target import Exposure, target_value
+from ..core.plan.undercoat import SCHOOLS
 from ..core.sculpt.brush import USUAL_BRUSH_SHARE, USUAL_LIKENESS, WAYS
 from ..core.sculpt.display import MOST_SPOTS
 from ..core.sculpt.marking import ATTENTION, MATERIALS
@@ -23,7 +26,7 @@ from ..core.view.camera import VIEWS
 from ..store.models import Sculpt
 from ..store.scenes import Laid
 from .app import workshop
-from .common import colour_names, mark_done, stages_of, the_sculpt
+from .common import colour_names, mark_done, shelf_of, stages_of, the_sculpt
 
 blueprint = Blueprint("bench", __name__)
 LEVELS_PER_VALUE = 25  # a value of 0..10 travels to the browser as one byte
@@ -61,6 +64,12 @@ def ladder(sculpt_id: int) -> str:
     return _bench(sculpt_id, "ladder")
 
 
+@blueprint.get("/sculpts/<int:sculpt_id>/undercoat")
+def undercoat(sculpt_id: int) -> str:
+    """Spray, brush and wash the undercoat."""
+    return _bench(sculpt_id, "undercoat")
+
+
 def _bench(sculpt_id: int, stage: str) -> str:
     with workshop().store.session() as session:
         sculpt = the_sculpt(session, sculpt_id)
@@ -83,6 +92,10 @@ def _bench(sculpt_id: int, stage: str) -> str:
             most_spots=MOST_SPOTS,
             display=sculpt.display,
             colours=colour_names(session),
+            schools=SCHOOLS,
+            techniques=TECHNIQUES,
+            spray_ways=SPRAY_WAYS,
+            shelf=[s for s in shelf_of(session) if s.ready and s.id != sculpt_id],
             spacing=scene.surface.spacing, samples=len(scene.surface), area=float(scene.surface.areas[scene.paintable].sum()),
         )  # fmt: skip
 
@@ -208,13 +221,14 @@ def done(sculpt_id: int, stage: str) -> AnyResponse:
         "regions": "bench.view",
         "view": "bench.light",
         "light": "bench.ladder",
-        "ladder": "sheet.sheet",
+        "ladder": "bench.undercoat",
+        "undercoat": "sheet.sheet",
     }
     if stage not in following:
         abort(404)
     with workshop().store.session() as session:
         sculpt = the_sculpt(session, sculpt_id)
-        mark_done(sculpt, stage, *(["sheet"] if stage == "ladder" else []))
+        mark_done(sculpt, stage, *(["sheet"] if stage == "undercoat" else []))
     return redirect(url_for(following[stage], sculpt_id=sculpt_id))
 
 

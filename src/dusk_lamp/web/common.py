@@ -3,6 +3,7 @@
 from pathlib import PurePosixPath
 
 from flask import abort
+from sqlalchemy import select
 from sqlalchemy.orm import Session
 from werkzeug.datastructures import FileStorage
 
@@ -19,6 +20,7 @@ STAGE_WORDS = {
     "view": "Choose the view",
     "light": "Set the lamp",
     "ladder": "Choose greys",
+    "undercoat": "Lay the undercoat",
     "sheet": "Plan sheet",
 }
 
@@ -62,3 +64,8 @@ def colour_names(session: Session) -> list[str]:
     return [r.name for r in paints.recipes(session)] + sorted(
         (p.name for p in rack if p.of_kind.changes_colour), key=str.casefold
     )
+
+
+def shelf_of(session: Session) -> list[Sculpt]:
+    """The sculpts on the shelf, newest first."""
+    return list(session.scalars(select(Sculpt).where(Sculpt.deleted_at.is_(None)).order_by(Sculpt.id.desc())))

@@ -25,10 +25,10 @@ from ..core.paint.mix import (
 from ..core.paint.rack import Paint, Rack
 from ..core.paint.thin import JOBS
 from ..store import markings, paints
-from ..store.models import Recipe, Sculpt, now
+from ..store.models import Recipe, now
 from .app import workshop
 from .bench import laid_out
-from .common import the_sculpt
+from .common import shelf_of, the_sculpt
 from .rack import COATS, drawdown
 
 blueprint = Blueprint("palette", __name__)
@@ -40,9 +40,7 @@ def palette() -> str:
     """Mix paints."""
     with workshop().store.session() as session:
         rack = paints.rack_of(session)
-        shelf = [
-            s for s in session.query(Sculpt).filter(Sculpt.deleted_at.is_(None)).order_by(Sculpt.id.desc()) if s.ready
-        ]
+        shelf = [s for s in shelf_of(session) if s.ready]
         return render_template(
             "palette.html", paints=_listed(rack), recipes=_recipes(session), wells=MOST_PAINTS_IN_A_MIX, most=MOST_PARTS,
             jobs=JOBS, tools=list(EFFICIENCY), drops_per_ml=DROPS_PER_ML, customary=list(CUSTOMARY), shelf=shelf,

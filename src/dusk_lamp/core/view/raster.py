@@ -81,6 +81,15 @@ def smoothed(pixels: NDArray, times: int = SOFTEN) -> NDArray[np.uint8]:
     return np.round(blocks.mean(axis=(1, 3))).astype(np.uint8)
 
 
+def colour_picture(
+    surface: Surface, levels: NDArray[np.uint8], camera: Camera, width: int, height: int, ground: int = 119
+) -> NDArray[np.uint8]:
+    """(height, width, 3) uint8 picture of sRGB levels (N, 3) on a grey ground."""
+    shot = snapshot(surface, camera, width * SOFTEN, height * SOFTEN)
+    channels = [np.where(shot.seen, shot.field(levels[:, k]), ground) for k in range(3)]
+    return smoothed(np.stack(channels, axis=-1))
+
+
 def grey_picture(
     surface: Surface, levels: NDArray[np.uint8], camera: Camera, width: int, height: int, ground: int | None = None
 ) -> NDArray[np.uint8]:

@@ -78,7 +78,7 @@ wells.forEach((well, k) => {
     if (next[k]) next[k].paint = e.target.value; else next[k] = { paint: e.target.value, parts: 1 };
     set(next);
   });
-  for (const [name, by] of [[".more", 1], [".fewer", -1]]) well.querySelector(name).addEventListener("click", () => {
+  for (const [name, by] of [[".part-more", 1], [".part-fewer", -1]]) well.querySelector(name).addEventListener("click", () => {
     if (!mix[k]) return;
     const next = mix.map((w) => ({ ...w }));
     next[k].parts += by;
@@ -110,9 +110,9 @@ async function look() {
     s.append(svg("rect", { width: 60, height: 84, fill: own.hex }));
     lamps.append(s);
   }
-  const drops = (parts) => Object.entries(parts).map(([name, n]) => `${n} ${name}`).join(", ");
+  const drops = (parts) => Object.entries(parts).map(([name, n], k) => `${n}${k ? "" : n === 1 ? " drop" : " drops"} of ${name}`).join(", ");
   const models = Number(form.models);
-  $("drops-words").textContent = `One coat: ${told.one.ml.toFixed(2)} ml, ${drops(told.one.parts)} drops` + (models > 1 ? `; for all ${models}: ${told.squad.ml.toFixed(2)} ml, ${drops(told.squad.parts)} drops` : "");
+  $("drops-words").textContent = `One coat: ${told.one.ml.toFixed(2)} ml, ${drops(told.one.parts)}` + (models > 1 ? `; for all ${models}: ${told.squad.ml.toFixed(2)} ml, ${drops(told.squad.parts)}` : "");
 }
 $("drops").addEventListener("input", look);
 $("drops").addEventListener("submit", (e) => e.preventDefault());

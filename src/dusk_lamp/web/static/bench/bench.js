@@ -4,6 +4,7 @@ import { Dial } from "./dial.js";
 import { Ruler } from "./ruler.js";
 import { Parts } from "./parts.js";
 import { Regions } from "./regions.js";
+import { Undercoat } from "./undercoat.js";
 import { Turntable, unpack } from "./turntable.js";
 import { View } from "./view.js";
 
@@ -182,6 +183,9 @@ function go(stage, push = true) {
   }
   table.uniforms.banded.value = stage === "ladder";
   table.uniforms.marked.value = stage === "regions";
+  table.uniforms.painted.value = stage === "undercoat";
+  if (table.jet) table.jet.visible = stage === "undercoat";
+  if (stage === "undercoat") undercoat.load();
   if (table.marks) for (const mark of table.marks.children) mark.visible = stage === "view";
   regions.tool();
   if (stage === "view") looking.load();
@@ -189,7 +193,7 @@ function go(stage, push = true) {
   if (push) history.pushState({ stage }, "", `${base}/${stage}`);
   table.draw();
 }
-for (const link of document.querySelectorAll('.string [data-stage="parts"], .string [data-stage="regions"], .string [data-stage="view"], .string [data-stage="light"], .string [data-stage="ladder"]')) {
+for (const link of document.querySelectorAll('.string [data-stage="parts"], .string [data-stage="regions"], .string [data-stage="view"], .string [data-stage="light"], .string [data-stage="ladder"], .string [data-stage="undercoat"]')) {
   link.addEventListener("click", (e) => { e.preventDefault(); go(link.dataset.stage); });
 }
 addEventListener("popstate", () => go(location.pathname.split("/").pop(), false));
@@ -280,6 +284,7 @@ async function waitForSky() {
 
 const parts = new Parts(base, table, () => { state.sky = false; waitForSky(); });
 const regions = new Regions(base, table, () => state.stage === "regions", () => parts.seen());
+const undercoat = new Undercoat(base, table);
 const looking = new View(base, table, () => state.stage === "view");
 
 async function begin() {

@@ -2,13 +2,14 @@
 import * as THREE from "../vendor/three/three.module.js";
 
 const VERTEX = `
-in float level; in float step; in float region;
+in float level; in float step; in float region; in vec4 coat;
+out vec4 vCoat; flat out float vOff; // between near and too dark lies no too light
 #ifdef APART
 in float part; uniform vec3 pulls[61]; uniform bool hidden[61]; uniform float pulled;
 #endif
 out float vLevel; out float vStep; out float vRegion; out vec3 vNormal;
 void main() {
-  vLevel = level; vStep = step; vRegion = region; vNormal = normal;
+  vLevel = level; vStep = step; vRegion = region; vNormal = normal; vCoat = coat; vOff = coat.a;
 #ifndef APART
   gl_Position = projectionMatrix * modelViewMatrix * vec4(position, 1.0);
 #else
@@ -18,7 +19,8 @@ void main() {
 }`;
 const FRAGMENT = `
 precision highp float;
-in float vLevel; in float vStep; in float vRegion; in vec3 vNormal;
+in float vLevel; in float vStep; in float vRegion; in vec3 vNormal; in vec4 vCoat; flat in float vOff;
+uniform bool painted; uniform bool differing;
 uniform bool marked; uniform float chosen; uniform vec3 patches[61];
 uniform sampler2D greys; uniform float only; uniform bool banded; uniform float stepGrey[10]; uniform vec3 ground; uniform vec3 eye;
 out vec4 colour;
@@ -26,6 +28,14 @@ void main() {
   int s = int(vStep * 255.0 + 0.5); // neighbours are one step apart at most, so half-way between them is the border
   float grey = banded ? stepGrey[s] : texture(greys, vec2((vLevel * 255.0 + 0.5) / 256.0, 0.5)).r;
   vec3 shown = vec3(grey);
+  if (painted) {
+    shown = vCoat.rgb;
+    int mark = int(vOff * 255.0 + 0.5);
+    if (differing && mark > 0) { // rising lines: too light; falling: too dark; told apart without colour
+      float along = mark == 1 ? gl_FragCoord.x - gl_FragCoord.y : gl_FragCoord.x + gl_FragCoord.y;
+      if (mod(along, 9.0) < 2.6) shown = mark == 1 ? vec3(0.85, 0.32, 0.05) : vec3(0.25, 0.55, 0.95);
+    }
+  }
   if (marked) { // the form by a light in the eye, so that dark recesses can be marked too
     float form = 0.35 + 0.6 * clamp(dot(normalize(vNormal), eye), 0.0, 1.0);
     int r = int(vRegion * 255.0 + 0.5);
@@ -56,7 +66,7 @@ export class Turntable {
     this.uniforms = {
       greys: { value: null }, only: { value: -1 }, banded: { value: false },
       stepGrey: { value: new Array(10).fill(0) }, ground: { value: new THREE.Vector3(0.47, 0.47, 0.47) },
-      marked: { value: false }, chosen: { value: 0 },
+      painted: { value: false }, differing: { value: false }, marked: { value: false }, chosen: { value: 0 },
       patches: { value: Array.from({ length: 61 }, () => new THREE.Vector3(0.5, 0.5, 0.5)) },
       pulls: { value: Array.from({ length: 61 }, () => new THREE.Vector3()) }, hidden: { value: new Array(61).fill(false) }, pulled: { value: 0 },
       eye: { value: new THREE.Vector3(0, -1, 0) },
@@ -86,6 +96,8 @@ export class Turntable {
     this.step = new THREE.BufferAttribute(new Uint8Array(n), 1, true);
     this.region = new THREE.BufferAttribute(new Uint8Array(n), 1, true);
     g.setAttribute("region", this.region);
+    this.coat = new THREE.BufferAttribute(new Uint8Array(n * 4), 4, true);
+    g.setAttribute("coat", this.coat);
     for (const a of [this.level, this.step, this.region]) a.setUsage(THREE.DynamicDrawUsage);
     g.setAttribute("level", this.level);
     g.setAttribute("step", this.step);
@@ -133,6 +145,29 @@ export class Turntable {
   mark(labels, patches) {
     this.region.array.set(labels); this.region.needsUpdate = true;
     patches.forEach((hex, i) => { const v = parseInt(hex.slice(1), 16); this.uniforms.patches.value[i + 1].set((v >> 16) / 255, (v >> 8 & 255) / 255, (v & 255) / 255); });
+    this.draw();
+  }
+
+  lay(levels) {
+    this.coat.array.set(levels); this.coat.needsUpdate = true;
+    this.draw();
+  }
+
+  // the nozzle at its true distance, with its cone
+  nozzle(at, middle, spread) {
+    if (this.jet) { this.scene.remove(this.jet); this.jet = null; }
+    if (at) {
+      const from = new THREE.Vector3(...at), to = new THREE.Vector3(...middle), axis = to.clone().sub(from).normalize();
+      const side = new THREE.Vector3(0, 0, 1).cross(axis);
+      if (side.length() < 1e-6) side.set(1, 0, 0);
+      side.normalize();
+      const over = axis.clone().cross(side), points = [];
+      const rim = (k) => to.clone().addScaledVector(side, spread * Math.cos(k * Math.PI / 12)).addScaledVector(over, spread * Math.sin(k * Math.PI / 12));
+      for (let k = 0; k < 24; k += 1) { points.push(rim(k), rim(k + 1)); if (k % 4 === 0) points.push(from, rim(k)); }
+      points.push(from, from.clone().addScaledVector(axis, -this.tall / 4));
+      this.jet = new THREE.LineSegments(new THREE.BufferGeometry().setFromPoints(points), new THREE.LineBasicMaterial({ color: new THREE.Color().setRGB(0.95, 0.66, 0.23) }));
+      this.scene.add(this.jet);
+    }
     this.draw();
   }
 

@@ -1,0 +1,1 @@
+"""Coats: where each technique puts its film, in µm of dry paint."""

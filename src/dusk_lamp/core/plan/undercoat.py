@@ -1,0 +1,291 @@
+"""The undercoat: the five schools as lists of coats, what each comes to, and how far it is from the target."""
+
+from collections.abc import Callable, Sequence
+from dataclasses import dataclass
+from typing import Any
+
+import numpy as np
+from numpy.typing import NDArray
+
+from ..coat.coat import Coat, appearance, looks
+from ..coat.hand import Relief
+from ..coat.spray import STICKS, Spray
+from ..errors import SettingError
+from ..light.lamp import Lamp
+from ..paint.cost import DROPS_PER_ML
+from ..paint.mix import Mix, ladder, only
+from ..paint.rack import Paint, Rack
+from ..sculpt.surface import Surface
+
+HALF_STEP = 0.5  # a value nobody tells apart on a model
+SCHOOLS: dict[str, tuple[str, str]] = {  # name: when to take it, what it is bad at
+    "ladder": ("Greys by airbrush, dark to light: smooth, and it carries detail.", "Slow: a cup to clean for every grey."),
+    "twotone": ("Black, then one burst of white from the lamp: fast, for hordes.", "Coarse: hardly any middle values."),
+    "drybrush": ("Greys by dry brush: no airbrush needed, crisp on texture.", "Chalky on smooth panels; shadows follow crests, not light."),
+    "bright-first": ("A dark tint, a wide bright white, then toned down: glowing colours.", "Its darks stay tinted; needs drying time."),
+    "shadow-first": ("White, then shadow only where the lamp does not reach: clean, bright schemes.", "Weak darks: deep recesses stay light."),
+}  # fmt: skip
+
+
+@dataclass(frozen=True)
+class Tins:
+    """The paints an undercoat is made of: black, greys dark to light, white, a dark tint, a transparent shadow, a wash."""
+
+    primer: Paint
+    greys: list[Mix]
+    white: Paint
+    tint: Paint
+    bright_primer: Paint
+    shadow: Paint
+    wash: Paint
+
+
+def tins_from(rack: Rack, steps: int = 5) -> Tins:
+    """The paints for an undercoat out of a rack.
+
+    Raises:
+        SettingError: nothing dark, nothing light, or a ladder of fewer than two greys.
+    """
+    if steps < 2:
+        raise SettingError("an undercoat needs at least two greys, a dark and a light one")
+    plain = [p for p in rack if p.kind in ("base", "layer", "primer")]
+    neutral = [p for p in plain if p.looks.chroma < 9]
+    if not neutral:
+        raise SettingError("there is no grey, black or white on the rack; put a black and a white on it")
+    dark = min(neutral, key=lambda p: p.looks.value)
+    white = max((p for p in neutral if p.kind != "primer"), key=lambda p: p.looks.value, default=dark)
+    if white.looks.value < 7:
+        raise SettingError("there is no white or light grey on the rack; an undercoat needs one")
+    if dark.looks.value > 4:
+        raise SettingError("there is no black or dark grey on the rack; an undercoat needs one")
+    middle = min(neutral, key=lambda p: abs(p.looks.value - 6) + 0.1 * p.looks.chroma)
+    between = middle if dark.looks.value < middle.looks.value < white.looks.value else None
+    primers = [p for p in rack if p.kind == "primer"]
+    black = min(primers or neutral, key=lambda p: p.looks.value)
+    bright = max(primers or [white], key=lambda p: p.looks.value)
+    tints = [p for p in plain if p.looks.value < 3.2 and p.looks.chroma > 15]
+    tint = min(tints, key=lambda p: (p.looks.b, p.name)) if tints else dark
+    clear = [p for p in rack if p.kind in ("one-coat", "ink") and p.looks.value < 4]
+    shadow = min(clear, key=lambda p: (p.looks.b, p.name)) if clear else dark
+    washes = [p for p in rack if p.kind == "wash"]
+    wash = min(washes, key=lambda p: p.looks.value) if washes else shadow
+    rungs = [s.mix for s in ladder(dark, white, between, steps)]
+    return Tins(black, rungs[1:], white, tint, bright, shadow, wash)
+
+
+def primed(mix: Mix, label: str) -> Coat:
+    """Primer everywhere, three thin coats (CP-5)."""
+    return Coat("prime", mix, amount=2.5 * mix.coat_um, label=label)
+
+
+def _sprayed(
+    surface: Surface,
+    mix: Mix,
+    azimuth: float,
+    elevation: float,
+    film_um: float,
+    way: str,
+    label: str,
+    needle: float = 0.3,
+    psi: float = 25.0,
+) -> Coat:
+    """A pass whose best-hit spots get so many µm: the seconds follow from what one second lays."""
+    distance = max(60.0, 2.2 * surface.size)
+    one = Coat("spray", mix, Spray(azimuth, elevation, distance, 1.0, way, needle=needle, psi=psi))
+    solids = one.solids
+    flow = one.pass_.wet_ml * 1000 * solids * STICKS["airbrush"] if one.pass_ else 1.0  # dry mm³ a second that stick
+    spread = one.pass_.cone * distance if one.pass_ else 1.0
+    outline = (surface.size + 2 * spread) ** 2
+    seconds = film_um / 1000 * outline / flow * (1.6 if way == "turn" else 1.0)
+    return Coat(
+        "spray", mix, Spray(azimuth, elevation, distance, snapped(seconds), way, needle=needle, psi=psi), label=label
+    )
+
+
+def snapped(seconds: float) -> float:
+    """Whole half seconds, at least one: what a finger can count."""
+    return max(0.5, round(seconds * 2) / 2)
+
+
+def school(name: str, surface: Surface, lamp: Lamp, tins: Tins) -> list[Coat]:
+    """The coats of a school for a lamp, in order. Source: common practice, the five schools of the craft.
+
+    Raises:
+        SettingError: no such school.
+    """
+    if name not in SCHOOLS:
+        raise SettingError(f"a school is one of {', '.join(SCHOOLS)} or fit, not '{name}'")
+    black = primed(only(tins.primer), "black everywhere")
+    white = only(tins.white)
+    toward = (lamp.azimuth, max(lamp.elevation, -60.0))
+    above = (lamp.azimuth, min(90.0, lamp.elevation + 20))
+
+    def grey_at(share: float) -> Mix:
+        return tins.greys[min(len(tins.greys) - 1, max(0, round(share * (len(tins.greys) - 1))))]
+
+    if name == "ladder":
+        coats = [black]
+        last = len(tins.greys) - 1
+        for k, mix in enumerate(tins.greys):
+            if k == 0:  # it carries the detail: nearly everywhere but the deepest recesses and undersides
+                coats.append(_sprayed(surface, mix, 0, 20, 9, "turn", "dark grey all round"))
+            elif k < last:
+                coats.append(_sprayed(surface, mix, *toward, 7, "stroke", "lighter, from the lamp"))
+            else:
+                coats.append(_sprayed(surface, mix, *above, 5, "stroke", "white, the last of the light"))
+        return coats
+    if name == "twotone":
+        return [black, _sprayed(surface, white, *toward, 9, "stroke", "one white from the lamp")]
+    if name == "drybrush":
+        strokes = {"azimuth": lamp.azimuth, "elevation": lamp.elevation}
+        return [
+            black,
+            Coat("drybrush", grey_at(0), amount=14, settings={"softness": 1.0}, label="dark grey over nearly all"),
+            Coat("drybrush", grey_at(0.5), amount=12, settings={"softness": 0.8, **strokes}, label="lighter, strokes from the lamp"),
+            Coat("drybrush", white, amount=9, settings={"softness": 0.5, **strokes}, label="white only where the lamp falls"),
+        ]  # fmt: skip
+    if name == "bright-first":
+        return [
+            primed(only(tins.tint), "a dark tint everywhere"),
+            _sprayed(surface, white, lamp.azimuth - 25, toward[1], 6, "stroke", "white, wide"),
+            _sprayed(surface, white, lamp.azimuth + 25, toward[1], 6, "stroke", "white, wide"),
+            Coat("wash", only(tins.wash), amount=2.5, settings={"pooling": 5.0}, label="a wash to bring it down"),
+            Coat(
+                "oil wipe", only(tins.tint), amount=3, settings={"pressure": 0.9}, label="dark left in the recesses"
+            ),
+        ]
+    below = -35.0 if lamp.elevation > 0 else 60.0
+    return [
+        primed(only(tins.bright_primer), "white everywhere"),
+        _sprayed(surface, only(tins.shadow), 0, below, 12, "turn", "shadow from below, all round", psi=30),
+        _sprayed(
+            surface, only(tins.shadow), lamp.azimuth + 180, 10, 10, "stroke", "shadow from behind the lamp", psi=30
+        ),
+        _sprayed(surface, grey_at(0.8), *toward, 4, "stroke", "thin off-white, to rebuild the middle"),
+        _sprayed(surface, white, *above, 2.5, "stroke", "a few spots of pure white"),
+    ]
+
+
+@dataclass(frozen=True)
+class Outcome:
+    """What a list of coats comes to.
+
+    value: (N,) Munsell. levels: (N, 3) sRGB. mean, p95: of the difference from the target in value, by area. within: share of the area
+    within half a value. after: the share within after each coat. films: (C, N) µm.
+    """
+
+    value: NDArray[np.float32]
+    levels: NDArray[np.uint8]
+    mean: float
+    p95: float
+    within: float
+    after: list[float]
+    films: list[NDArray[np.float32]]
+
+    def figures(self) -> dict[str, Any]:
+        """The errors as plain values."""
+        return {
+            "mean": round(self.mean, 3), "p95": round(self.p95, 3), "within_half": round(self.within, 4),
+            "within_half_after_each": [round(a, 4) for a in self.after],
+        }  # fmt: skip
+
+
+def paint_target(
+    value: NDArray[np.float32], dark: float, light: float, exposure_dark: float, exposure_light: float
+) -> NDArray[np.float32]:
+    """(N,) the target's values laid between the darkest and the lightest paint there is, instead of the usual ones."""
+    share = (value - exposure_dark) / max(exposure_light - exposure_dark, 1e-9)
+    return (dark + np.clip(share, 0, 1) * (light - dark)).astype(np.float32)
+
+
+def differences(
+    surface: Surface, value: NDArray, target: NDArray, paintable: NDArray[np.bool_]
+) -> tuple[float, float, float]:
+    """Mean and 95th percentile of the difference in value by area, and the share of the area within half a value."""
+    off = np.abs(value - target)[paintable]
+    area = surface.areas[paintable].astype(np.float64)
+    order = np.argsort(off)
+    run = np.cumsum(area[order])
+    p95 = float(off[order][np.searchsorted(run, 0.95 * run[-1])])
+    return float(np.average(off, weights=area)), p95, float(area[off <= HALF_STEP].sum() / area.sum())
+
+
+Filmed = Callable[[Coat], NDArray[np.float32]]
+
+
+def outcome(
+    surface: Surface,
+    coats: Sequence[Coat],
+    target: NDArray[np.float32],
+    paintable: NDArray[np.bool_],
+    relief: Relief | None,
+    filmed: Filmed | None = None,
+    steps: bool = True,
+) -> Outcome:
+    """What coats come to against a target (N,) of values.
+
+    Args:
+        filmed: gives the film of a coat, where it may be known already. steps: also after every single coat.
+    """
+    of = filmed or (lambda coat: coat.film(surface, relief))
+    films = [of(c) for c in coats]
+    stack = list(zip(coats, films, strict=True))
+    after: list[float] = []
+    seen = appearance(stack[:0], len(surface))
+    if steps:
+        for coat, film in stack:
+            seen = appearance([(coat, film)], len(surface), seen)
+            after.append(differences(surface, looks(seen)[0], target, paintable)[2])
+    else:
+        seen = appearance(stack, len(surface))
+    value, levels = looks(seen)
+    mean, p95, within = differences(surface, value, target, paintable)
+    return Outcome(value, levels, mean, p95, within, after, films)
+
+
+def told(
+    surface: Surface,
+    coats: Sequence[Coat],
+    films: Sequence[NDArray[np.float32]],
+    paintable: NDArray[np.bool_],
+    drops_per_ml: float = DROPS_PER_ML,
+) -> list[dict[str, Any]]:
+    """The coats as a painter reads them: technique, paint, from where, how far, how long, ml, drops, minutes, what to mind."""
+    out = []
+    for k, (coat, film) in enumerate(zip(coats, films, strict=True), 1):
+        p = coat.pass_
+        out.append(
+            {
+                "number": k, "technique": coat.technique, "label": coat.label, "paint": coat.mix.words(),
+                "parts": coat.mix.counted(), "hex": coat.mix.colour.hex, "value": round(coat.mix.colour.value, 2),
+                "way": p.way if p else None, "azimuth": p.azimuth if p else None, "elevation": p.elevation if p else None,
+                "distance_mm": round(p.distance, 1) if p else None, "amount": p.seconds if p else coat.amount,
+                "unit": "s" if p else "µm", "film_um": round(float(np.percentile(film, 95)), 2), "muted": coat.muted,
+                **coat.cost(surface, film, paintable, drops_per_ml), "warnings": coat.warnings(surface, film),
+            }
+        )  # fmt: skip
+    return out
+
+
+def coloured(dark: Mix, base: Mix, light: Mix, rack: Rack, steps: int = 4) -> list[Mix]:
+    """The ladder of one colour for a coloured zenithal: mixes of a shade, a base and a highlight, dark to light."""
+    if not dark.colour.value < base.colour.value < light.colour.value:
+        raise SettingError("a coloured ladder goes from a shade over its base to a highlight, dark to light")
+    out = [dark]
+    for k in range(1, steps):
+        t = k / (steps - 1) * 2
+        lower, upper, share = (dark, base, t) if t <= 1 else (base, light, t - 1)
+        n = max(0, min(6, round(6 * share)))
+        paints, parts = (
+            lower.paints + upper.paints,
+            tuple(p * (6 - n) for p in lower.parts) + tuple(p * n for p in upper.parts),
+        )
+        out.append(Mix(paints, parts))
+    return out
+
+
+def more_dark(coats: Sequence[Coat], tins: Tins, surface: Surface, lamp: Lamp) -> list[Coat]:
+    """The way out of "too grey all over": the dark is brought back from where the lamp does not reach."""
+    mix = only(tins.primer)
+    back = _sprayed(surface, mix, 0, -40 if lamp.elevation > 0 else 60, 6, "turn", "dark brought back from below")
+    return [*coats, back]

@@ -1,0 +1,164 @@
+"""The undercoat of a sculpt: its coats kept with what was before, its films and looks in memory."""
+
+import json
+from collections import OrderedDict
+from dataclasses import dataclass
+from typing import Any
+
+import numpy as np
+from numpy.typing import NDArray
+from scipy.spatial import cKDTree
+from sqlalchemy.orm import Session
+
+from ..core.coat.coat import Coat, appearance, looks
+from ..core.coat.hand import Relief
+from ..core.errors import SettingError
+from ..core.light.lamp import Lamp
+from ..core.light.rig import Rig
+from ..core.paint.mix import only
+from ..core.plan.target import Exposure, target_value
+from ..core.plan.undercoat import Tins, differences, paint_target, primed, school, tins_from
+from . import paints, stages
+from .cache import Cache
+from .models import Sculpt
+from .scenes import Laid
+
+MOST_PAST = 12  # undone at most so often
+MOST_COATS = 24
+MOST_FILMS, MOST_AFTER = 40, 30  # kept in memory, about 0.6 MB and 1 MB each
+
+
+@dataclass(frozen=True)
+class After:
+    """The model after some coats: value (N,), levels (N, 3) sRGB, reflectance (N, 36); and how near it is to the target."""
+
+    value: NDArray[np.float32]
+    levels: NDArray[np.uint8]
+    reflectance: NDArray[np.float32]
+    mean: float
+    p95: float
+    within: float
+
+
+def tins_of(session: Session, sculpt: Sculpt) -> Tins:
+    """The paints of an undercoat from the rack; the number of greys is the ladder's."""
+    return tins_from(paints.rack_of(session), int(sculpt.ladder["steps"]))
+
+
+def lamp_of(sculpt: Sculpt) -> Lamp:
+    """The lamp the undercoat is sprayed for; straight above where it is off."""
+    return Rig.from_dict(sculpt.rig).lamp or Lamp(0, 90)
+
+
+def target_of(sculpt: Sculpt, laid: Laid, tins: Tins) -> NDArray[np.float32]:
+    """(N,) the values of the present light, between the primer and the lightest paint there is."""
+    rig, exposure = Rig.from_dict(sculpt.rig), Exposure(**sculpt.exposure)
+    key = json.dumps([sculpt.rig, sculpt.exposure, tins.primer.name, tins.white.name, laid.scene.view is not None])
+    kept = laid.memory.get("target")
+    if kept is None or kept[0] != key:
+        value = target_value(laid.scene.light(rig).total, exposure, rig.full)
+        dark, light = tins.primer.looks.value, tins.white.looks.value
+        laid.memory["target"] = kept = (key, paint_target(value, dark, light, exposure.primer, exposure.white))
+    return kept[1]
+
+
+def coats_of(session: Session, sculpt: Sculpt, laid: Laid) -> list[Coat]:
+    """The coats that are kept, or the grey ladder where none are yet."""
+    if sculpt.undercoat.get("coats"):
+        return [Coat.from_dict(c) for c in sculpt.undercoat["coats"]]
+    return school("ladder", laid.scene.surface, lamp_of(sculpt), tins_of(session, sculpt))
+
+
+def keep(session: Session, sculpt: Sculpt, coats: list[Coat], name: str, laid: Laid) -> None:
+    """Keep coats; what was before can be had again."""
+    if len(coats) > MOST_COATS:
+        raise SettingError(f"{MOST_COATS} coats are more than a model bears; take one off first")
+    before = [c.as_dict() for c in coats_of(session, sculpt, laid)]
+    past = [*sculpt.undercoat.get("past", []), {"school": sculpt.undercoat.get("school", "ladder"), "coats": before}]
+    sculpt.undercoat = {"school": name, "coats": [c.as_dict() for c in coats], "past": past[-MOST_PAST:]}
+    sculpt.revision += 1
+
+
+def undo(sculpt: Sculpt) -> bool:
+    """Go back to the coats before the last change; False where there is nothing before."""
+    past = list(sculpt.undercoat.get("past", []))
+    if not past:
+        return False
+    last = past.pop()
+    sculpt.undercoat = {"school": last["school"], "coats": last["coats"], "past": past}
+    sculpt.revision += 1
+    return True
+
+
+def _remembered(store: "OrderedDict[str, Any]", key: str, make: Any, most: int) -> Any:
+    if key not in store:
+        store[key] = make()
+        while len(store) > most:
+            store.popitem(last=False)
+    store.move_to_end(key)
+    return store[key]
+
+
+def _key(coat: Coat) -> str:
+    return json.dumps({**coat.as_dict(), "muted": False, "label": ""}, sort_keys=True)
+
+
+def film_of(cache: Cache, surface_key: str, laid: Laid, coat: Coat) -> NDArray[np.float32]:
+    """(N,) the film of a coat, worked out once."""
+    needs_relief = coat.technique not in ("prime", "brush", "spray")
+
+    def make() -> NDArray[np.float32]:
+        felt = stages.relief(cache, surface_key, laid.scene.surface) if needs_relief else None
+        return coat.film(laid.scene.surface, felt)
+
+    told = coat.as_dict()
+    where = json.dumps([coat.technique, told["pass"], coat.amount, coat.settings, coat.solids], sort_keys=True)
+    return _remembered(laid.memory.setdefault("films", OrderedDict()), where, make, MOST_FILMS)
+
+
+def after(cache: Cache, surface_key: str, laid: Laid, coats: list[Coat], target: NDArray[np.float32]) -> list[After]:
+    """The model bare and after every coat, each worked out once."""
+    surface, paintable = laid.scene.surface, laid.scene.paintable
+    memory: OrderedDict[str, After] = laid.memory.setdefault("after", OrderedDict())
+    mark = f"{float(target.sum()):.6g}"
+    run = mark
+
+    def bare() -> After:
+        return _after(appearance([], len(surface)), surface, paintable, target)
+
+    out = [_remembered(memory, run, bare, MOST_AFTER)]
+    for coat in coats:
+        if coat.muted:
+            out.append(out[-1])
+            continue
+        run += _key(coat)
+        film = film_of(cache, surface_key, laid, coat)
+
+        def more(coat: Coat = coat, film: NDArray = film) -> After:
+            return _after(appearance([(coat, film)], len(surface), out[-1].reflectance), surface, paintable, target)
+
+        out.append(_remembered(memory, run, more, MOST_AFTER))
+    return out
+
+
+def rough_levels(cache: Cache, surface_key: str, laid: Laid, coats: list[Coat]) -> NDArray[np.uint8]:
+    """(N, 3) sRGB levels under coats, worked out at the quick samples only and spread to their neighbours: for pictures."""
+    surface = laid.quick.surface
+    felt = None
+    if any(c.technique not in ("prime", "brush", "spray") for c in coats):
+        whole = stages.relief(cache, surface_key, laid.scene.surface)
+        felt = Relief(whole.cavity[laid.chosen], whole.exposed[laid.chosen])
+    seen = appearance([(c, c.film(surface, felt)) for c in coats], len(surface))
+    if "nearest" not in laid.memory:
+        laid.memory["nearest"] = cKDTree(surface.points).query(laid.scene.surface.points, workers=-1)[1]
+    return looks(seen)[1][laid.memory["nearest"]]
+
+
+def _after(reflectance: NDArray[np.float32], surface: Any, paintable: NDArray, target: NDArray) -> After:
+    value, levels = looks(reflectance)
+    return After(value, levels, reflectance, *differences(surface, value, target, paintable))
+
+
+def fitted(session: Session, sculpt: Sculpt, tins: Tins, sprays: list[Coat], laid: Laid) -> None:
+    """Keep the passes a fit has found, over the primer."""
+    keep(session, sculpt, [primed(only(tins.primer), "black everywhere"), *sprays], "fit", laid)

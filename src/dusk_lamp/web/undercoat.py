@@ -1,0 +1,286 @@
+"""The undercoat stage: schools as pictures of this very model, coats to scrub through, what is too light or too dark."""
+
+import threading
+from collections.abc import Callable
+from dataclasses import replace
+from typing import Any
+
+import numpy as np
+from flask import Blueprint, Response, abort, jsonify, request, url_for
+from sqlalchemy.orm import Session
+
+from ..core.coat.coat import Coat, with_amount
+from ..core.coat.spray import Spray
+from ..core.errors import SettingError
+from ..core.paint.cost import DROPS_PER_ML
+from ..core.paint.mix import only
+from ..core.paint.thin import KPA_PER_PSI
+from ..core.plan.undercoat import HALF_STEP, SCHOOLS, more_dark, school, told
+from ..core.view.camera import Camera
+from ..core.view.formats import png_bytes
+from ..core.view.raster import colour_picture
+from ..store import paints, undercoats
+from ..store.cache import key_of
+from ..store.models import Sculpt
+from ..store.scenes import Laid
+from ..store.store import new_job
+from .app import workshop
+from .bench import laid_out, packed
+from .common import the_sculpt
+
+blueprint = Blueprint("undercoat", __name__)
+PICTURES = 1
+PICTURE_SIZE = (132, 168)
+TOO_LIGHT, TOO_DARK = 1, 2
+_drawing = threading.Lock()  # six pictures are asked for at once and each is heavy
+
+
+@blueprint.get("/sculpts/<int:sculpt_id>/undercoat.json")
+def shown(sculpt_id: int) -> Response:
+    """The coats as a painter reads them, and how near they come."""
+    with workshop().store.session() as session:
+        return _answer(session, the_sculpt(session, sculpt_id))
+
+
+def _opened(session: Session, sculpt: Sculpt) -> tuple[Laid, Any, np.ndarray, list[Coat]]:
+    laid = laid_out(sculpt)
+    if laid.scene.view is None:
+        abort(409)
+    tins = undercoats.tins_of(session, sculpt)
+    return laid, tins, undercoats.target_of(sculpt, laid, tins), undercoats.coats_of(session, sculpt, laid)
+
+
+def _answer(session: Session, sculpt: Sculpt) -> Response:
+    laid, tins, target, coats = _opened(session, sculpt)
+    cache, key = workshop().store.cache, str(sculpt.surface_key)
+    after = undercoats.after(cache, key, laid, coats, target)
+    films = [undercoats.film_of(cache, key, laid, c) for c in coats]
+    rows = told(laid.scene.surface, coats, films, laid.scene.paintable, DROPS_PER_ML)
+    middle = (laid.scene.surface.points.min(axis=0) + laid.scene.surface.points.max(axis=0)) / 2
+    for k, (row, coat) in enumerate(zip(rows, coats, strict=True)):
+        row |= {"within": round(after[k + 1].within, 4), "adds": round(after[k + 1].within - after[k].within, 4)}
+        if coat.pass_ is not None:
+            p = coat.pass_
+            row |= {
+                "tool": p.tool, "needle": p.needle, "psi": round(p.psi, 1), "kpa": round(p.psi * KPA_PER_PSI),
+                "nozzle": _nozzle(middle, p), "spread": round(float(np.tan(p.cone) * p.distance), 2),
+            }  # fmt: skip
+        row["picture"] = url_for(
+            ".after_png", sculpt_id=sculpt.id, number=k + 1, v=_look_key(sculpt, coats[: k + 1])[:12]
+        )
+    job = sculpt.latest_job
+    return jsonify(
+        school=sculpt.undercoat.get("school", "ladder"),
+        coats=rows,
+        undo=bool(sculpt.undercoat.get("past")),
+        middle=middle.tolist(),
+        figures={"mean": round(after[-1].mean, 2), "p95": round(after[-1].p95, 2), "within": round(after[-1].within, 4)},
+        total={k: round(sum(r[k] for r in rows if not r["muted"]), 2) for k in ("ml", "drops", "minutes")},
+        primer={"name": tins.primer.name, "hex": tins.primer.looks.hex},
+        fit={"state": job.state, "share": job.share, "step": job.step, "message": job.message, "id": job.id} if job and job.kind == "fit" else None,
+        schools=[
+            {"name": n, "when": when, "weak": weak, "picture": url_for(".school_png", sculpt_id=sculpt.id, name=n, v=_school_key(sculpt, n)[:12])}
+            for n, (when, weak) in SCHOOLS.items()
+        ],
+    )  # fmt: skip
+
+
+def _nozzle(middle: np.ndarray, p: Spray) -> list[float]:
+    from ..core.light.lamp import direction_of
+
+    return (middle + p.distance * direction_of(p.azimuth, p.elevation)).round(2).tolist()
+
+
+@blueprint.get("/sculpts/<int:sculpt_id>/undercoat/<int:number>.bin")
+def after_bin(sculpt_id: int, number: int) -> Response:
+    """The model after so many coats: four bytes for every sample, three of colour and one that says whether it is near the target
+    (0), too light (1) or too dark (2)."""
+    with workshop().store.session() as session:
+        sculpt = the_sculpt(session, sculpt_id)
+        laid, _, target, coats = _opened(session, sculpt)
+        if not 0 <= number <= len(coats):
+            abort(404)
+        look = undercoats.after(workshop().store.cache, str(sculpt.surface_key), laid, coats[:number], target)[-1]
+    off = look.value - target
+    mark = np.where(off > HALF_STEP, TOO_LIGHT, np.where(off < -HALF_STEP, TOO_DARK, 0)).astype(np.uint8)
+    areas = np.where(laid.scene.paintable, laid.scene.surface.areas, 0)
+    heading = {
+        "number": number, "within": round(look.within, 4), "mean": round(look.mean, 2),
+        "too_light_mm2": round(float(areas[mark == TOO_LIGHT].sum()), 1),
+        "too_dark_mm2": round(float(areas[mark == TOO_DARK].sum()), 1),
+    }  # fmt: skip
+    return packed(heading, np.column_stack([look.levels, mark]))
+
+
+def _look_key(sculpt: Sculpt, coats: list[Coat]) -> str:
+    return key_of(
+        "undercoat",
+        PICTURES,
+        sculpt.surface_key,
+        sculpt.display["azimuth"],
+        sculpt.display["elevation"],
+        [c.as_dict() for c in coats],
+    )
+
+
+def _school_key(sculpt: Sculpt, name: str) -> str:
+    return key_of(
+        "school", PICTURES, sculpt.surface_key, sculpt.rig, sculpt.ladder["steps"], sculpt.display["azimuth"], name
+    )
+
+
+def _drawn(sculpt: Sculpt, laid: Laid, levels: Callable[[], np.ndarray], key: str) -> Response:
+    cache = workshop().store.cache
+    with _drawing:
+        if key not in cache:
+            camera = Camera(sculpt.display["azimuth"], sculpt.display["elevation"])
+            cache.put(
+                key,
+                blobs={"look.png": png_bytes(colour_picture(laid.scene.surface, levels(), camera, *PICTURE_SIZE))},
+            )
+    return Response(
+        cache.blob(key, "look.png"), mimetype="image/png", headers={"Cache-Control": "private, max-age=86400"}
+    )
+
+
+@blueprint.get("/sculpts/<int:sculpt_id>/undercoat/<int:number>.png")
+def after_png(sculpt_id: int, number: int) -> Response:
+    """A picture of the model after so many coats, from the display view."""
+    with workshop().store.session() as session:
+        sculpt = the_sculpt(session, sculpt_id)
+        laid, _, target, coats = _opened(session, sculpt)
+        if not 0 <= number <= len(coats):
+            abort(404)
+        cache, key = workshop().store.cache, str(sculpt.surface_key)
+
+        def levels() -> np.ndarray:
+            return undercoats.after(cache, key, laid, coats[:number], target)[-1].levels
+
+        return _drawn(sculpt, laid, levels, _look_key(sculpt, coats[:number]))
+
+
+@blueprint.get("/sculpts/<int:sculpt_id>/undercoat/<name>.school.png")
+def school_png(sculpt_id: int, name: str) -> Response:
+    """A picture of this very model in one school."""
+    if name not in SCHOOLS:
+        abort(404)
+    with workshop().store.session() as session:
+        sculpt = the_sculpt(session, sculpt_id)
+        laid, tins, _, _ = _opened(session, sculpt)
+        coats = school(name, laid.scene.surface, undercoats.lamp_of(sculpt), tins)
+        cache, key = workshop().store.cache, str(sculpt.surface_key)
+        return _drawn(
+            sculpt, laid, lambda: undercoats.rough_levels(cache, key, laid, coats), _school_key(sculpt, name)
+        )
+
+
+@blueprint.post("/sculpts/<int:sculpt_id>/undercoat")
+def change(sculpt_id: int) -> tuple[Response, int] | Response:
+    """do: school (name), mute, remove, up, down (number, from 1), amount (number, amount), pass (number and azimuth, elevation,
+    distance, seconds, way, tool, needle, psi), paint (number, name), add (technique, paint), dark (bring it back), fit, undo.
+
+    `revision` of the coats is their number of changes; one made on older coats is refused.
+    """
+    given = request.get_json()
+    job_id = None
+    with workshop().store.session() as session:
+        sculpt = the_sculpt(session, sculpt_id)
+        laid, tins, _, coats = _opened(session, sculpt)
+        what = given.get("do")
+        try:
+            if what == "undo":
+                undercoats.undo(sculpt)
+            elif what == "fit":
+                job_id = new_job(session, sculpt, "fit").id
+            else:
+                changed, name = _changed(session, sculpt, laid, tins, coats, str(what), given)
+                undercoats.keep(session, sculpt, changed, name, laid)
+        except (KeyError, TypeError, ValueError, IndexError) as e:
+            if isinstance(e, SettingError):
+                raise
+            raise SettingError("the change that arrived is incomplete; reload the page") from e
+        session.flush()
+        answer = _answer(session, sculpt)
+    if job_id is not None:
+        workshop().queue.add(job_id)
+    return answer
+
+
+def _changed(
+    session: Session, sculpt: Sculpt, laid: Laid, tins: Any, coats: list[Coat], what: str, given: dict[str, Any]
+) -> tuple[list[Coat], str]:
+    surface, lamp = laid.scene.surface, undercoats.lamp_of(sculpt)
+    name = str(sculpt.undercoat.get("school", "ladder"))
+    if what == "school":
+        return school(str(given["name"]), surface, lamp, tins), str(given["name"])
+    if what == "dark":
+        return more_dark(coats, tins, surface, lamp), name
+    if what == "add":
+        mix = paints.colour_called(session, str(given["paint"])) or only(tins.white)
+        technique = str(given["technique"])
+        if technique == "spray":
+            usual = next((c.pass_ for c in reversed(coats) if c.pass_), None) or Spray(lamp.azimuth, lamp.elevation)
+            new = Coat(
+                "spray",
+                mix,
+                replace(usual, azimuth=lamp.azimuth, elevation=lamp.elevation, way="stroke"),
+                label="added by hand",
+            )
+        else:
+            new = Coat(technique, mix, amount=8.0 if technique != "wash" else 2.5, label="added by hand")
+        return [*coats, new], name
+    k = int(given["number"]) - 1
+    if not 0 <= k < len(coats):
+        raise SettingError("this coat is not there any more; reload the page")
+    own = coats[k]
+    if what == "mute":
+        own = replace(own, muted=not own.muted)
+    elif what == "remove":
+        return coats[:k] + coats[k + 1 :], name
+    elif what in ("up", "down"):
+        to = max(0, min(len(coats) - 1, k + (-1 if what == "up" else 1)))
+        rest = coats[:k] + coats[k + 1 :]
+        return [*rest[:to], own, *rest[to:]], name
+    elif what == "amount":
+        own = with_amount(own, float(given["amount"]))
+    elif what == "paint":
+        called = paints.colour_called(session, str(given["name"]))
+        if called is None:
+            raise SettingError(f"there is no paint or recipe called “{given['name']}” any more")
+        own = replace(own, mix=called)
+    elif what == "pass" and own.pass_ is not None:
+        numbers = {
+            n: float(given[n]) for n in ("azimuth", "elevation", "distance", "seconds", "needle", "psi") if n in given
+        }
+        words = {n: str(given[n]) for n in ("way", "tool") if n in given}
+        own = replace(own, pass_=replace(own.pass_, **numbers, **words))  # type: ignore[arg-type]
+    else:
+        raise SettingError("this bench does not know that change; reload the page")
+    return [*coats[:k], own, *coats[k + 1 :]], name
+
+
+@blueprint.post("/sculpts/<int:sculpt_id>/undercoat/squad")
+def squad(sculpt_id: int) -> Response:
+    """The same coats on other sculpts: how near each comes, and the paint for all of them."""
+    given = request.get_json()
+    with workshop().store.session() as session:
+        first = the_sculpt(session, sculpt_id)
+        _, tins, _, coats = _opened(session, first)
+        others = [int(n) for n in given.get("sculpts", [])][:12]
+        rows: list[dict[str, Any]] = []
+        paint: dict[str, float] = {}
+        for number in [sculpt_id, *[n for n in others if n != sculpt_id]]:
+            sculpt = the_sculpt(session, number)
+            own = laid_out(sculpt)
+            target = undercoats.target_of(sculpt, own, tins)
+            key, cache = str(sculpt.surface_key), workshop().store.cache
+            look = undercoats.after(cache, key, own, coats, target)[-1]
+            films = [undercoats.film_of(cache, key, own, c) for c in coats]
+            for row in told(own.scene.surface, coats, films, own.scene.paintable):
+                if not row["muted"]:
+                    paint[row["paint"]] = paint.get(row["paint"], 0.0) + row["ml"]
+            rows.append({"name": sculpt.name, "within": round(look.within, 4), "mean": round(look.mean, 2)})
+    return jsonify(
+        sculpts=rows,
+        paint=[{"paint": k, "ml": round(v, 2), "drops": round(v * DROPS_PER_ML)} for k, v in paint.items()],
+    )
