@@ -257,3 +257,85 @@ def test_ladder_coats_and_match_have_the_keys_they_promise(capsys, tmp_path):
 def test_paint_that_cannot_be_is_refused_in_one_line(capsys, argv):
     code, out, err = run(capsys, *argv)
     assert code == 2 and out == "" and err.count("\n") == 1 and err.startswith("dusk-lamp: ")
+
+
+# --- undercoat
+
+
+@pytest.fixture(scope="module")
+def keeper(tmp_path_factory):
+    path = tmp_path_factory.mktemp("keeper") / "keeper.stl"
+    trimesh.util.concatenate([ball(5, 3, (0, 0, 5)), ball(3, 3, (0, 0, 12))]).export(path)
+    return path
+
+
+@pytest.mark.parametrize("school", ["ladder", "drybrush", "fit"])
+def test_an_undercoat_is_planned_and_written(capsys, keeper, tmp_path, school):
+    out, plan = tmp_path / "u.ply", tmp_path / "plan.json"
+    code, said, _ = run(
+        capsys, "undercoat", str(keeper), "-o", str(out), "--school", school, "--lamp", "30,50", "--samples", "4000",
+        "--height", "32", "--json", str(plan),
+    )  # fmt: skip
+    assert code == 0 and "within half a value" in said
+    rows = trimesh.load(out, process=False).metadata["_ply_raw"]["vertex"]["data"]
+    assert {"target", "value", "red", "green", "blue"} <= set(rows.dtype.names)
+    told = json.loads(plan.read_text())
+    for coat in told["coats"]:
+        assert {
+            "technique",
+            "paint",
+            "azimuth",
+            "elevation",
+            "distance_mm",
+            "amount",
+            "ml",
+            "drops",
+            "minutes",
+        } <= set(coat)
+    assert {"mean", "p95", "within_half"} <= set(told["errors"])
+    near = np.abs(np.asarray(rows["value"]).ravel() - np.asarray(rows["target"]).ravel()) <= 0.5
+    assert near.mean() == pytest.approx(told["errors"]["within_half"], abs=0.1)
+
+
+def test_one_burst_is_sprayed(capsys, keeper, tmp_path):
+    out = tmp_path / "f.ply"
+    argv = (
+        "spray",
+        str(keeper),
+        "-o",
+        str(out),
+        "--from",
+        "-30,45",
+        "--distance",
+        "100",
+        "--paint",
+        "Chalk",
+        "--samples",
+        "4000",
+    )
+    code, said, _ = run(capsys, *argv, "--amount", "2")
+    told = json.loads(said)
+    assert code == 0 and told["landed_mm3"] + told["waste_mm3"] == pytest.approx(told["sprayed_mm3"], rel=0.02)
+    film = np.asarray(trimesh.load(out, process=False).metadata["_ply_raw"]["vertex"]["data"]["film_um"]).ravel()
+    assert film.max() == pytest.approx(told["most_um"], rel=0.01)
+
+
+@pytest.mark.parametrize(
+    "argv",
+    [
+        ("spray", "--from", "0,90", "--distance", "0", "--amount", "1"),
+        ("spray", "--from", "north", "--distance", "90", "--amount", "1"),
+        ("spray", "--from", "0,90", "--distance", "90", "--amount", "1", "--psi", "300"),
+        ("spray", "--from", "0,90", "--distance", "90", "--amount", "1", "--paint", "Mud Pie"),
+        ("undercoat", "--school", "ladder", "--steps", "1"),
+        ("undercoat", "--school", "mud"),
+    ],
+)
+def test_undercoats_that_cannot_be_leave_no_file(capsys, keeper, tmp_path, argv):
+    command, *rest = argv
+    out = tmp_path / "no.ply"
+    try:
+        code, said, err = run(capsys, command, str(keeper), "-o", str(out), "--samples", "2000", *rest)
+    except SystemExit as e:
+        code, said, err = e.code, "", capsys.readouterr().err
+    assert code == 2 and said == "" and err.count("\n") == 1 and not out.exists()

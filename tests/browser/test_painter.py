@@ -82,7 +82,7 @@ def test_a_dropped_file_is_lit_within_the_page_and_shows_its_progress(page, figu
     card = page.locator(".card-sculpt", has=page.locator('input[value="Dropped keeper"]'))
     card.locator("progress").wait_for()
     card.locator("img").wait_for(timeout=90_000)
-    card.locator("text=of 7 stages").wait_for(timeout=90_000)
+    card.locator("text=of 8 stages").wait_for(timeout=90_000)
     assert "23 mm" in card.inner_text()
 
 
@@ -382,6 +382,8 @@ def test_the_ladder_changes_by_clicks_and_by_its_notches(page, bench_url):
 
 def test_the_plan_sheet_is_made_and_leaves_as_pdf(page, bench_url):
     open_bench(page, bench_url.replace("/light", "/ladder"))
+    page.click("text=On to the undercoat")
+    page.wait_for_selector("#bench[data-drawn]", timeout=60_000)
     page.click("text=Make my plan sheet")
     page.wait_for_url("**/sheet")
     page.wait_for_load_state("networkidle")
@@ -474,7 +476,7 @@ def test_a_browser_closed_in_mid_import_and_a_server_killed_lose_nothing(chromiu
     try:
         page = chromium.new_page()
         page.goto(second.address)
-        page.locator(".card-sculpt:has-text('of 7 stages') img").wait_for(timeout=90_000)
+        page.locator(".card-sculpt:has-text('of 8 stages') img").wait_for(timeout=90_000)
         page.close()
     finally:
         second.end()

@@ -99,10 +99,11 @@ def test_stages_light_up_in_order_of_work(painter, sculpt_id):
     painter.post(f"/sculpts/{sculpt_id}/done/regions")
     painter.post(f"/sculpts/{sculpt_id}/done/view")
     painter.post(f"/sculpts/{sculpt_id}/done/light")
-    page = painter.post(f"/sculpts/{sculpt_id}/done/ladder")
+    painter.post(f"/sculpts/{sculpt_id}/done/ladder")
+    page = painter.post(f"/sculpts/{sculpt_id}/done/undercoat")
     assert page.find(class_="sheet"), "the last stage leads to the sheet"
-    assert lit() == ["stand", "parts", "regions", "view", "light", "ladder", "sheet"]
-    assert "7 of 7 stages" in painter.page("/").text
+    assert lit() == ["stand", "parts", "regions", "view", "light", "ladder", "undercoat", "sheet"]
+    assert "8 of 8 stages" in painter.page("/").text
 
 
 def test_six_ways_to_stand_and_four_to_face_are_shown_as_pictures(painter, sculpt_id):

@@ -39,7 +39,12 @@ _drawing = threading.Lock()  # six pictures are asked for at once and each is he
 def shown(sculpt_id: int) -> Response:
     """The coats as a painter reads them, and how near they come."""
     with workshop().store.session() as session:
-        return _answer(session, the_sculpt(session, sculpt_id))
+        sculpt = the_sculpt(session, sculpt_id)
+        try:
+            undercoats.tins_of(session, sculpt)
+        except SettingError as e:  # a rack that lacks something is no mistake of the page's: say what to put on it
+            return jsonify(trouble=str(e))
+        return _answer(session, sculpt)
 
 
 def _opened(session: Session, sculpt: Sculpt) -> tuple[Laid, Any, np.ndarray, list[Coat]]:

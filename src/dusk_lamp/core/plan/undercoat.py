@@ -129,6 +129,8 @@ def school(name: str, surface: Surface, lamp: Lamp, tins: Tins) -> list[Coat]:
         for k, mix in enumerate(tins.greys):
             if k == 0:  # it carries the detail: nearly everywhere but the deepest recesses and undersides
                 coats.append(_sprayed(surface, mix, 0, 20, 9, "turn", "dark grey all round"))
+            elif k == 1 and last > 2:
+                coats.append(_sprayed(surface, mix, 0, 50, 5, "turn", "middle grey from above and the sides"))
             elif k < last:
                 coats.append(_sprayed(surface, mix, *toward, 7, "stroke", "lighter, from the lamp"))
             else:

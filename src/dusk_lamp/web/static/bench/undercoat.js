@@ -28,14 +28,15 @@ export class Undercoat {
       else this.change({ do: "pass", number: this.chosen, [name]: name === "way" || name === "tool" ? value : Number(value) });
     });
     $("coat-add").addEventListener("submit", (e) => { e.preventDefault(); this.change({ do: "add", ...Object.fromEntries(new FormData(e.target)) }); });
-    $("squad").addEventListener("submit", (e) => { e.preventDefault(); this.squad(new FormData(e.target).getAll("sculpt").map(Number)); });
+    $("squad")?.addEventListener("submit", (e) => { e.preventDefault(); this.squad(new FormData(e.target).getAll("sculpt").map(Number)); });
   }
 
   async load() {
     $("undercoat-note").textContent = "Laying the coats …";
-    const answer = await fetch(`${this.base}/undercoat.json`);
-    if (!answer.ok) { $("undercoat-note").textContent = answer.status === 409 ? "The coats can be laid once the sky is in." : (await answer.json()).error; return; }
-    this.show(await answer.json());
+    const answer = await send(`${this.base}/undercoat.json`);
+    const told = answer.ok ? await answer.json() : { trouble: answer.status === 409 ? "The coats can be laid once the sky is in." : "The coats did not arrive; reload the page." };
+    if (told.trouble) { $("undercoat-note").textContent = told.trouble; return; }
+    this.show(told);
   }
 
   async change(wish) {

@@ -1,0 +1,129 @@
+"""The undercoat stage in the pages."""
+
+import numpy as np
+import pytest
+
+from dusk_lamp.demo.load import load_rack
+from dusk_lamp.store.models import Sculpt
+
+from .conftest import packet
+
+URL = "/sculpts/1/undercoat"
+
+
+@pytest.fixture
+def spraying(app, painter, sculpt_id):
+    load_rack(app.extensions["workshop"])
+    return painter
+
+
+def now(painter):
+    return painter.client.get(f"{URL}.json").get_json()
+
+
+def change(painter, what, code=200, **more):
+    return painter.json("POST", URL, {"do": what, **more}, code=code).get_json()
+
+
+def test_the_grey_ladder_is_laid_first_and_says_what_each_coat_adds(spraying):
+    told = now(spraying)
+    assert told["school"] == "ladder" and told["coats"][0]["technique"] == "prime"
+    assert [c["number"] for c in told["coats"]] == list(range(1, len(told["coats"]) + 1))
+    adds = sum(c["adds"] for c in told["coats"])
+    assert 0 < told["figures"]["within"] <= 1 and adds == pytest.approx(
+        told["figures"]["within"] - (told["coats"][0]["within"] - told["coats"][0]["adds"]), abs=0.002
+    )
+    assert told["total"]["ml"] == pytest.approx(sum(c["ml"] for c in told["coats"]), abs=0.01)
+    sprayed = told["coats"][1]
+    assert sprayed["kpa"] == pytest.approx(sprayed["psi"] * 6.895, abs=1) and len(sprayed["nozzle"]) == 3
+
+
+def test_the_model_is_seen_after_every_coat_in_its_colours(spraying):
+    n = len(now(spraying)["coats"])
+    values = []
+    for k in range(n + 1):
+        heading, raw = packet(spraying.client.get(f"{URL}/{k}.bin"))
+        looks = raw.reshape(-1, 4)
+        assert heading["number"] == k and set(np.unique(looks[:, 3])) <= {0, 1, 2}
+        values.append(looks[:, :3].mean())
+    assert values[1] < values[0], "the primer is darker than bare resin"
+    assert values[-1] > values[1], "and the greys lighten it again"
+    assert spraying.client.get(f"{URL}/99.bin").status_code == 404
+    assert spraying.client.get(f"{URL}/{n}.png").data.startswith(b"\x89PNG")
+    for school in now(spraying)["schools"]:
+        assert spraying.client.get(school["picture"]).data.startswith(b"\x89PNG")
+    assert spraying.client.get(f"{URL}/mud.school.png").status_code == 404
+
+
+def test_coats_are_muted_moved_changed_removed_added_and_all_of_it_undone(spraying):
+    first = now(spraying)
+    assert change(spraying, "mute", number=2)["coats"][1]["muted"]
+    moved = change(spraying, "down", number=2)["coats"]
+    assert moved[2]["label"] == first["coats"][1]["label"] and moved[2]["muted"]
+    longer = change(spraying, "pass", number=2, seconds=20, azimuth=-45, needle=0.2)["coats"][1]
+    assert longer["amount"] == 20 and longer["azimuth"] == -45 and longer["film_um"] > first["coats"][2]["film_um"]
+    assert change(spraying, "amount", number=1, amount=30)["coats"][0]["amount"] == 30
+    assert change(spraying, "paint", number=2, name="Ember")["coats"][1]["paint"] == "Ember"
+    assert len(change(spraying, "add", technique="wash", paint="Bilge Wash")["coats"]) == len(first["coats"]) + 1
+    assert len(change(spraying, "dark")["coats"]) == len(first["coats"]) + 2
+    assert len(change(spraying, "remove", number=1)["coats"]) == len(first["coats"]) + 1
+    for _ in range(8):
+        last = change(spraying, "undo")
+    assert [c["label"] for c in last["coats"]] == [c["label"] for c in first["coats"]] and not last["undo"]
+
+
+@pytest.mark.parametrize("school", ["twotone", "drybrush", "bright-first", "shadow-first"])
+def test_every_school_is_a_click_away(spraying, school):
+    told = change(spraying, "school", name=school)
+    assert told["school"] == school and now(spraying)["school"] == school, "kept over a reload"
+
+
+@pytest.mark.parametrize(
+    "bad",
+    [
+        {"do": "mute", "number": 99},
+        {"do": "mute"},
+        {"do": "pass", "number": 2, "distance": 0},
+        {"do": "pass", "number": 2, "psi": 300},
+        {"do": "pass", "number": 2, "seconds": "long"},
+        {"do": "pass", "number": 1, "seconds": 3},
+        {"do": "paint", "number": 2, "name": "Nothing"},
+        {"do": "school", "name": "mud"},
+        {"do": "add", "technique": "prayer", "paint": "Soot"},
+        {"do": "dance"},
+    ],
+)
+def test_changes_that_cannot_be_are_refused_and_change_nothing(spraying, bad):
+    before = now(spraying)
+    error = spraying.json("POST", URL, bad, code=400).get_json()["error"]
+    assert len(error.split()) > 3 and now(spraying)["coats"] == before["coats"]
+
+
+def test_passes_are_fitted_by_the_worker_and_better_than_the_ladder(spraying):
+    ladder = now(spraying)["figures"]["within"]
+    change(spraying, "fit")  # the queue runs at once in tests
+    told = now(spraying)
+    assert told["fit"]["state"] == "done", told["fit"]
+    assert told["school"] == "fit" and told["figures"]["within"] > ladder and 1 < len(told["coats"]) <= 9
+    assert change(spraying, "undo")["school"] == "ladder"
+
+
+def test_a_rack_without_white_says_so(app, painter, sculpt_id):
+    painter.post(
+        "/rack", {"name": "Only Black", "kind": "base", "by": "swatch", "colour": "#1b1b1b", "hiding": "0.99"}
+    )
+    answer = painter.client.get(f"{URL}.json", headers={"X-Requested-With": "fetch"})
+    assert answer.status_code == 200 and "white" in answer.get_json()["trouble"]
+
+
+def test_the_same_coats_go_on_a_squad(spraying, store):
+    spraying.post("/sculpts/1/duplicate")
+    with store.session() as session:
+        session.get(Sculpt, 2).rig = {
+            **session.get(Sculpt, 2).rig,
+            "lamp": {"azimuth": 180, "elevation": 20, "size": 8},
+        }
+    told = spraying.json("POST", f"{URL}/squad", {"sculpts": [2]}).get_json()
+    one, two = told["sculpts"]
+    assert one["within"] > two["within"], "passes for one light are not passes for another"
+    assert all(p["ml"] > 0 and p["drops"] >= 0 for p in told["paint"])
