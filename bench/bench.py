@@ -226,6 +226,44 @@ def bench_paint(_folder: Path) -> None:
     row(f"match among {len(own)} paints, three of them", f"{median(lambda: match(wanted, own), 3):.2f} s", "≤ 2 s")
 
 
+def bench_undercoat(_folder: Path) -> None:
+    from dusk_lamp.core.coat.coat import appearance
+    from dusk_lamp.core.coat.spray import Spray, spray
+    from dusk_lamp.core.light.lamp import Lamp
+    from dusk_lamp.core.light.rig import Rig, Scene
+    from dusk_lamp.core.light.sky import sky_view
+    from dusk_lamp.core.paint.mix import only
+    from dusk_lamp.core.paint.rack import rack_from_csv
+    from dusk_lamp.core.plan.spray_fit import fit
+    from dusk_lamp.core.plan.target import Exposure, target_value
+    from dusk_lamp.core.plan.undercoat import outcome, paint_target, primed, school, tins_from
+
+    surface = laid_out(133_000)
+    surface.caster, surface.origins  # noqa: B018
+    head(f"Undercoat on {len(surface):,} samples of the wick-warden")
+    row("one sprayed stroke", f"{median(lambda: spray(surface, Spray(40, 60)), 5):.2f} s", "≤ 0.3 s")
+    row("one burst", f"{median(lambda: spray(surface, Spray(40, 60, way='burst')), 3):.2f} s", "≤ 0.3 s")
+    tins = tins_from(rack_from_csv((files("dusk_lamp.demo") / "rack.csv").read_bytes()))
+    rig = Rig(Lamp(40, 58, 16), 0.22, "overcast", 0.15)
+    scene = Scene(surface, sky_view(surface))
+    value = target_value(scene.light(rig).total, Exposure(), rig.full)
+    target = paint_target(value, tins.primer.looks.value, tins.white.looks.value, 1.5, 9.5)
+    coats = school("ladder", surface, rig.lamp, tins)
+    films = [c.film(surface, None) for c in coats]
+    row(
+        "looks after one more coat",
+        f"{median(lambda: appearance([(coats[1], films[1])], len(surface))) * 1e3:.0f} ms",
+    )
+    found = []
+    took = median(
+        lambda: found.append(fit(surface, target, scene.paintable, rig.lamp, only(tins.primer), tins.greys)), 1
+    )
+    row("fit of the passes", f"{took:.1f} s", "≤ 20 s")
+    for name, plan in (("fitted passes", [primed(only(tins.primer), ""), *found[0].coats]), ("grey ladder", coats)):
+        within = outcome(surface, plan, target, scene.paintable, None, steps=False).within
+        row(f"{name}: area within half a value", f"{within:.0%}", "≥ 85 %" if name[0] == "f" else "")
+
+
 def bench_growth(folder: Path) -> None:
     head("Growth: from file to first lit picture")
     before = None
@@ -332,6 +370,7 @@ def main() -> None:
         "light": bench_light,
         "regions": bench_regions,
         "paint": bench_paint,
+        "undercoat": bench_undercoat,
         "growth": bench_growth,
         "browser": bench_browser,
     }

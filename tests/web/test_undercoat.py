@@ -127,3 +127,11 @@ def test_the_same_coats_go_on_a_squad(spraying, store):
     one, two = told["sculpts"]
     assert one["within"] > two["within"], "passes for one light are not passes for another"
     assert all(p["ml"] > 0 and p["drops"] >= 0 for p in told["paint"])
+
+
+def test_two_tabs_cannot_overwrite_each_others_coats_and_the_light_is_not_disturbed(spraying):
+    old = now(spraying)["turn"]
+    revision = spraying.settings(1)["revision"]
+    change(spraying, "mute", number=2, turn=old)
+    assert "another tab" in change(spraying, "remove", 409, number=2, turn=old)["error"]
+    assert spraying.settings(1)["revision"] == revision, "the lamp's own two-tab check must not be set off by coats"

@@ -162,6 +162,7 @@ def _fit(store: Store, job_id: int) -> None:
                 raise Stopped(f"stopped before: {step}")
             job.step, job.share = step, share
 
+    say("Looking at the light", 0.01)
     with store.session() as session:
         sculpt = session.get_one(Job, job_id).sculpt
         laid = Scenes(store).of(sculpt)

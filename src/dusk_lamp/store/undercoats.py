@@ -69,14 +69,20 @@ def coats_of(session: Session, sculpt: Sculpt, laid: Laid) -> list[Coat]:
     return school("ladder", laid.scene.surface, lamp_of(sculpt), tins_of(session, sculpt))
 
 
+def turn_of(sculpt: Sculpt) -> int:
+    """How often the coats were changed; a change made on an older turn is refused."""
+    return int(sculpt.undercoat.get("turn", 0))
+
+
 def keep(session: Session, sculpt: Sculpt, coats: list[Coat], name: str, laid: Laid) -> None:
     """Keep coats; what was before can be had again."""
     if len(coats) > MOST_COATS:
         raise SettingError(f"{MOST_COATS} coats are more than a model bears; take one off first")
     before = [c.as_dict() for c in coats_of(session, sculpt, laid)]
     past = [*sculpt.undercoat.get("past", []), {"school": sculpt.undercoat.get("school", "ladder"), "coats": before}]
-    sculpt.undercoat = {"school": name, "coats": [c.as_dict() for c in coats], "past": past[-MOST_PAST:]}
-    sculpt.revision += 1
+    sculpt.undercoat = {
+        "school": name, "coats": [c.as_dict() for c in coats], "past": past[-MOST_PAST:], "turn": turn_of(sculpt) + 1,
+    }  # fmt: skip
 
 
 def undo(sculpt: Sculpt) -> bool:
@@ -85,8 +91,7 @@ def undo(sculpt: Sculpt) -> bool:
     if not past:
         return False
     last = past.pop()
-    sculpt.undercoat = {"school": last["school"], "coats": last["coats"], "past": past}
-    sculpt.revision += 1
+    sculpt.undercoat = {"school": last["school"], "coats": last["coats"], "past": past, "turn": turn_of(sculpt) + 1}
     return True
 
 

@@ -92,7 +92,6 @@ def describe(sculpt_id: int) -> Response:
             raise SettingError("this part is not there any more; reload the page") from e
         sculpt.parts = [p.as_dict() for p in named]
         if sculpt.shadowless != before:
-            sculpt.revision += 1
             sculpt.sky_key = None  # until the changed part has looked at the sky again
             job_id = new_job(session, sculpt).id
         answer = _answer(sculpt)

@@ -25,7 +25,7 @@ _drawing = threading.Lock()  # twenty-five pictures are asked for at once and dr
 
 
 @lru_cache(maxsize=4)
-def _worked_out(surface_key: str, sky: bool, revision: int, display: str, sculpt_id: int) -> tuple[Scene, Plan]:
+def _worked_out(surface_key: str, sky: bool, revision: int, wishes: str, sculpt_id: int) -> tuple[Scene, Plan]:
     with workshop().store.session() as session:
         sculpt = the_sculpt(session, sculpt_id)
         scene = workshop().scenes.of(sculpt).scene
@@ -38,7 +38,11 @@ def plan_for(sculpt: Sculpt) -> tuple[Scene, Plan]:
         abort(409)
     try:
         return _worked_out(
-            sculpt.surface_key, sculpt.sky_key is not None, sculpt.revision, repr(sculpt.display), sculpt.id
+            sculpt.surface_key,
+            sculpt.sky_key is not None,
+            sculpt.revision,
+            repr((sculpt.display, sculpt.shadowless)),
+            sculpt.id,
         )
     except KeyError:
         abort(409)

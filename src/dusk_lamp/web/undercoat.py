@@ -56,6 +56,8 @@ def _opened(session: Session, sculpt: Sculpt) -> tuple[Laid, Any, np.ndarray, li
 
 
 def _answer(session: Session, sculpt: Sculpt) -> Response:
+    job = sculpt.latest_job
+    session.refresh(sculpt, ["undercoat"])  # after the job was read: one that is done has its coats here
     laid, tins, target, coats = _opened(session, sculpt)
     cache, key = workshop().store.cache, str(sculpt.surface_key)
     after = undercoats.after(cache, key, laid, coats, target)
@@ -73,9 +75,9 @@ def _answer(session: Session, sculpt: Sculpt) -> Response:
         row["picture"] = url_for(
             ".after_png", sculpt_id=sculpt.id, number=k + 1, v=_look_key(sculpt, coats[: k + 1])[:12]
         )
-    job = sculpt.latest_job
     return jsonify(
         school=sculpt.undercoat.get("school", "ladder"),
+        turn=undercoats.turn_of(sculpt),
         coats=rows,
         undo=bool(sculpt.undercoat.get("past")),
         middle=middle.tolist(),
@@ -184,7 +186,7 @@ def change(sculpt_id: int) -> tuple[Response, int] | Response:
     """do: school (name), mute, remove, up, down (number, from 1), amount (number, amount), pass (number and azimuth, elevation,
     distance, seconds, way, tool, needle, psi), paint (number, name), add (technique, paint), dark (bring it back), fit, undo.
 
-    `revision` of the coats is their number of changes; one made on older coats is refused.
+    `turn` says which state it was made on; one made on older coats is refused with 409.
     """
     given = request.get_json()
     job_id = None
@@ -192,6 +194,10 @@ def change(sculpt_id: int) -> tuple[Response, int] | Response:
         sculpt = the_sculpt(session, sculpt_id)
         laid, tins, _, coats = _opened(session, sculpt)
         what = given.get("do")
+        if given.get("turn", undercoats.turn_of(sculpt)) != undercoats.turn_of(sculpt):
+            return jsonify(
+                error="The coats were changed in another tab; they are shown as they are now. Change again."
+            ), 409
         try:
             if what == "undo":
                 undercoats.undo(sculpt)

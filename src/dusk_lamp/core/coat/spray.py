@@ -24,13 +24,13 @@ CONE_DEGREES = {0.2: 4.0, 0.3: 5.5, 0.4: 7.0, 0.5: 8.5}
 CAN_FLOW_ML_MIN, CAN_CONE_DEGREES = 50.0, 11.0
 USUAL_PSI = 20.0
 STICKS = {"airbrush": 0.65, "can": 0.55}  # of what is aimed at a surface: the rest bounces off or dries in the air
-NOZZLE_RAYS = 5  # directions a stroke's soft cone is looked along
+NOZZLE_RAYS = 4  # directions a stroke's soft cone is looked along
 BURST_RAYS = 4  # places on the nozzle that a burst is looked at from
 NOZZLE_MM = 3.0  # how large the cloud is where it leaves
 MISS_RAYS = 4096
 TURN_STEPS = 12
 USUAL_DRIFT = 0.04  # of what lands: carried round corners by the air
-DRIFT_DEGREES = 40.0
+DRIFT_DEGREES, DRIFT_RAYS = 40.0, 3
 RUNS_UM, SPECKLE_MM = 60.0, 220.0  # wetter than this in one pass runs; further than this an airbrush lands dry
 
 
@@ -190,7 +190,7 @@ def _with_drift(
         return landed
     body = surface.blockers or surface
     soft = np.zeros(len(surface), np.float32)
-    ring = _round(axis, np.radians(DRIFT_DEGREES), 4)
+    ring = _round(axis, np.radians(DRIFT_DEGREES), DRIFT_RAYS)
     for toward in ring:
         facing = np.flatnonzero(surface.normals @ toward > 0)
         free = facing[~body.caster.blocked(surface.origins[facing], toward)]

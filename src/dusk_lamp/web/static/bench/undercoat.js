@@ -40,9 +40,9 @@ export class Undercoat {
   }
 
   async change(wish) {
-    const answer = await send(`${this.base}/undercoat`, { method: "POST", headers: { "Content-Type": "application/json" }, body: JSON.stringify(wish) });
+    const answer = await send(`${this.base}/undercoat`, { method: "POST", headers: { "Content-Type": "application/json" }, body: JSON.stringify({ ...wish, turn: this.told.turn }) });
     const told = await answer.json();
-    if (!answer.ok) { say(told.error, true); return; }
+    if (!answer.ok) { say(told.error, true); if (answer.status === 409) this.load(); return; }
     this.show(told);
   }
 
