@@ -185,6 +185,35 @@ def test_a_brush_paints_what_it_passes_over_and_the_stroke_is_kept(page, bench_u
     until(lambda: page.locator("#region-list li").count() == before, page)
 
 
+def test_two_tabs_marking_regions_are_told_and_both_can_be_kept(page, bench_url, chromium):
+    url = bench_url.replace("/light", "/regions")
+    open_bench(page, url)
+    other = page.context.new_page()
+    open_bench(other, url)
+    before = page.locator("#region-list li").count()
+    box = page.locator("#turntable").bounding_box()
+    x, y = box["x"] + box["width"] / 2, box["y"] + box["height"] / 2
+    other.mouse.click(x, y)
+    until(lambda: other.locator("#region-list li").count() == before + 1, other)
+    page.mouse.click(x, y + 60)
+    page.locator("#two-tabs-regions").wait_for()
+    assert page.locator("#region-list li").count() == before + 1, "theirs is shown"
+    page.get_by_role("button", name="Put mine on top").click()
+    until(
+        lambda: (
+            page.locator("#region-list li").count() >= before + 1
+            and not page.locator("#two-tabs-regions").is_visible()
+        ),
+        page,
+    )
+    for _ in range(2):
+        page.keyboard.press("Control+z")
+        page.wait_for_timeout(600)
+    assert page.locator("#region-list li").count() == before
+    other.close()
+    page.trouble[:] = [t for t in page.trouble if "409" not in t]  # the refusal itself is logged by the browser
+
+
 def test_the_sculpt_comes_apart_and_a_hidden_part_is_clicked_through(page, bench_url):
     open_bench(page, bench_url.replace("/light", "/parts"))
     together = pixels(page)

@@ -30,6 +30,14 @@ def test_schools_scrub_difference_and_fit(page, server, bench_url):  # noqa: F81
     until(lambda: page.locator("#coats").inner_text() != before, page, 60)
     page.locator("#coat-undo").click()
     until(lambda: page.locator("#coats").inner_text() == before, page, 60)
+    was = int(page.locator('#coat-form [name="azimuth"]').input_value())
+    page.focus("#nozzle-dial")
+    page.keyboard.press("ArrowRight")
+    until(lambda: page.locator("#coats").inner_text() != before, page, 60)
+    assert int(page.locator('#coat-form [name="azimuth"]').input_value()) % 15 == 0
+    assert int(page.locator('#coat-form [name="azimuth"]').input_value()) != was
+    page.locator("#coat-undo").click()
+    until(lambda: page.locator("#coats").inner_text() == before, page, 60)
     page.get_by_role("button", name="Fit passes for me").click()
     until(lambda: "Passes fitted" in page.locator("#school-words").inner_text(), page, 90)
     fitted = page.locator("#coats").inner_text()

@@ -1,10 +1,10 @@
-// The lamp dial: draws the lamp on the dome and reports where it was put.
+// The dial: draws a lamp or a nozzle on the dome and reports where it was put.
 const RIM = 0.28; // width of the zone below the horizon
 
 export class Dial {
-  constructor(svg, moved, settled) {
+  constructor(svg, moved, settled, step = 5, fine = 1) {
     Object.assign(this, { svg, moved, settled });
-    this.lamp = svg.querySelector("#dial-lamp"); this.core = svg.querySelector("#dial-core"); this.ray = svg.querySelector("#dial-ray");
+    this.lamp = svg.querySelector(".lamp-disc"); this.core = svg.querySelector(".lamp-core"); this.ray = svg.querySelector(".ray");
     let dragging = false;
     svg.addEventListener("pointerdown", (e) => { svg.setPointerCapture(e.pointerId); dragging = true; this.put(e); });
     svg.addEventListener("pointermove", (e) => { if (dragging) this.put(e); });
@@ -13,9 +13,9 @@ export class Dial {
       const by = { ArrowLeft: [-1, 0], ArrowRight: [1, 0], ArrowUp: [0, 1], ArrowDown: [0, -1] }[e.key];
       if (!by) return;
       e.preventDefault();
-      const step = e.shiftKey ? 1 : 5;
-      const azimuth = ((this.azimuth + by[0] * step + 540) % 360) - 180;
-      const elevation = Math.max(-90, Math.min(90, this.elevation + by[1] * step));
+      const turn = e.shiftKey ? fine : step;
+      const azimuth = ((this.azimuth + by[0] * turn + 540) % 360) - 180;
+      const elevation = Math.max(-90, Math.min(90, this.elevation + by[1] * turn));
       moved(azimuth, elevation); settled();
     });
   }

@@ -122,6 +122,7 @@ export class Regions {
     const answer = await send(`${this.base}/regions`, { method: "POST", headers: { "Content-Type": "application/json" }, body: JSON.stringify({ ...wish, stroke: this.told.stroke, surface: this.told.surface }) });
     if (!answer.ok) {
       const { error, stale, anew } = await answer.json();
+      if (stale && !anew && !["undo", "redo"].includes(wish.do)) { await this.load(); this.both(wish); return; }
       say(error, true);
       if (anew || answer.status === 409 && !stale) location.reload(); // the surface itself is another one now
       else if (wish.do === "brush" || stale) this.load();
@@ -130,6 +131,14 @@ export class Regions {
     this.last = wish.do === "pick" ? { ...wish, again: undefined } : null;
     this.show(await answer.arrayBuffer());
     if (["pick", "brush", "facing"].includes(wish.do) && this.told.regions.length > before) this.choose(this.told.regions.length);
+  }
+
+  // another tab was quicker: its regions are shown, and this tab's change can still go on top of them
+  both(wish) {
+    const dialog = $("two-tabs-regions");
+    dialog.querySelector('[data-choice="mine"]').onclick = () => { dialog.close(); this.change({ ...wish, again: undefined }); };
+    dialog.querySelector('[data-choice="theirs"]').onclick = () => dialog.close();
+    if (!dialog.open) dialog.showModal();
   }
 
   show(bytes) {

@@ -1,5 +1,6 @@
 // The undercoat: schools as pictures, coats to scrub through, what is too light or too dark; the server works it all out.
 import { say, send } from "../page.js";
+import { Dial } from "./dial.js";
 import { unpack } from "./turntable.js";
 
 const $ = (id) => document.getElementById(id);
@@ -20,6 +21,11 @@ export class Undercoat {
       if (what === "remove") this.chosen = null;
       this.change({ do: what, number });
     });
+    const form = $("coat-form"), held = (angle) => Math.round(angle / 15) * 15; // what a hand can hold; the fields take any number
+    this.dial = new Dial($("nozzle-dial"), (azimuth, elevation) => {
+      form.elements.azimuth.value = held(azimuth); form.elements.elevation.value = held(elevation);
+      this.dial.show(held(azimuth), held(elevation), 14);
+    }, () => this.change({ do: "pass", number: this.chosen, azimuth: Number(form.elements.azimuth.value), elevation: Number(form.elements.elevation.value) }), 15, 15);
     $("coat-form").addEventListener("submit", (e) => e.preventDefault());
     $("coat-form").addEventListener("change", (e) => {
       const { name, value } = e.target, sprayed = this.told.coats[this.chosen - 1].way;
@@ -85,7 +91,8 @@ export class Undercoat {
       button.className = c.muted ? "muted" : "";
       button.innerHTML = `<img alt="" width="66" height="84" loading="lazy" src="${c.picture}"><span><b></b><small></small><small class="adds"></small></span>`;
       button.querySelector("b").textContent = `${c.number}. ${c.label || c.technique}`;
-      button.querySelector("small").textContent = `${c.paint}, ${c.unit === "s" ? `${c.amount} s` : `${c.amount} µm`}${c.muted ? ", left out" : ""}`;
+      const from = !c.way ? "" : c.way === "turn" ? `, turned, ${c.elevation}° up` : `, ${c.azimuth}° round, ${c.elevation}° up`;
+      button.querySelector("small").textContent = `${c.paint}, ${c.unit === "s" ? `${c.amount} s` : `${c.amount} µm`}${from}${c.muted ? ", left out" : ""}`;
       button.querySelector(".adds").textContent = c.muted ? "" : `${c.adds >= 0 ? "+" : "−"}${Math.abs(100 * c.adds).toFixed(0)} % near the target${c.warnings.length ? "; mind!" : ""}`;
       button.addEventListener("click", () => { this.chosen = this.chosen === c.number ? null : c.number; this.strip(); $("scrub").value = c.number; this.look(c.number); });
       item.append(button); strip.append(item);
@@ -101,6 +108,7 @@ export class Undercoat {
     if (c.way) {
       for (const name of ["azimuth", "elevation", "needle", "psi", "way", "tool"]) form.elements[name].value = c[name];
       form.elements.distance.value = c.distance_mm;
+      this.dial.show(c.azimuth, c.elevation, 14);
       $("kpa").textContent = `psi, ${c.kpa} kPa`;
     }
     $("coat-facts").textContent = `${c.ml.toFixed(2)} ml, ${c.drops.toFixed(0)} drops, ${Math.round(c.minutes)} minutes with drying; ${c.film_um.toFixed(1)} µm where it lies thickest.`;
