@@ -247,7 +247,7 @@ def bench_undercoat(_folder: Path) -> None:
     rig = Rig(Lamp(40, 58, 16), 0.22, "overcast", 0.15)
     scene = Scene(surface, sky_view(surface))
     value = target_value(scene.light(rig).total, Exposure(), rig.full)
-    target = paint_target(value, tins.primer.looks.value, tins.white.looks.value, 1.5, 9.5)
+    target = paint_target(value, tins, 1.5, 9.5)
     coats = school("ladder", surface, rig.lamp, tins)
     films = [c.film(surface, None) for c in coats]
     row(

@@ -99,7 +99,7 @@ def _undercoat(args: argparse.Namespace) -> None:
     scene = Scene(surface, sky_view(surface))
     exposure = Exposure()
     value = target_value(scene.light(rig).total, exposure, rig.full)
-    target = paint_target(value, tins.primer.looks.value, tins.white.looks.value, exposure.primer, exposure.white)
+    target = paint_target(value, tins, exposure.primer, exposure.white)
     lamp = lamp or Lamp(0, 90)
     if args.school == "fit":
         found = fit(surface, target, scene.paintable, lamp, only(tins.primer), tins.greys, args.most)

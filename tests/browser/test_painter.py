@@ -207,9 +207,9 @@ def test_two_tabs_marking_regions_are_told_and_both_can_be_kept(page, bench_url,
         page,
     )
     for _ in range(2):
-        page.keyboard.press("Control+z")
-        page.wait_for_timeout(600)
-    assert page.locator("#region-list li").count() == before
+        with page.expect_response(lambda r: r.request.method == "POST" and r.url.endswith("/regions") and r.ok):
+            page.keyboard.press("Control+z")
+    until(lambda: page.locator("#region-list li").count() == before, page)
     other.close()
     page.trouble[:] = [t for t in page.trouble if "409" not in t]  # the refusal itself is logged by the browser
 

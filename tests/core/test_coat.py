@@ -98,6 +98,17 @@ def test_two_half_bursts_are_one():
     assert 2 * half == pytest.approx(one, rel=1e-5)
 
 
+def test_half_the_trigger_is_half_the_paint_and_thinner_leaves_less_behind():
+    whole = Coat("spray", CHALK, Spray(0, 90, 100, 2, water=1.0, **BARE))
+    half = Coat("spray", CHALK, Spray(0, 90, 100, 2, trigger=0.5, water=1.0, **BARE))
+    thin = Coat("spray", CHALK, Spray(0, 90, 100, 2, water=3.0, **BARE))
+    film = whole.film(CARD, None)[MIDDLE]
+    assert half.film(CARD, None)[MIDDLE] == pytest.approx(film / 2)
+    assert thin.film(CARD, None)[MIDDLE] == pytest.approx(film / 2), "one part in four is paint, not one in two"
+    paid = [c.cost(CARD, c.film(CARD, None), np.ones(len(CARD), bool), 20)["ml"] for c in (whole, half, thin)]
+    assert paid[1] == pytest.approx(paid[0] / 2, abs=0.001) and paid[2] == pytest.approx(paid[0] / 2, abs=0.001)
+
+
 def test_a_turn_goes_all_round_and_a_stroke_does_not():
     s = working_surface(mesh_of(ball(10, 4)), samples=4_000)
     sides = [s.normals @ d > 0.9 for d in ((0, -1, 0), (1, 0, 0), (0, 1, 0), (-1, 0, 0))]

@@ -53,12 +53,11 @@ def lamp_of(sculpt: Sculpt) -> Lamp:
 def target_of(sculpt: Sculpt, laid: Laid, tins: Tins) -> NDArray[np.float32]:
     """(N,) the values of the present light, between the primer and the lightest paint there is."""
     rig, exposure = Rig.from_dict(sculpt.rig), Exposure(**sculpt.exposure)
-    key = json.dumps([sculpt.rig, sculpt.exposure, tins.primer.name, tins.white.name, laid.scene.view is not None])
+    key = json.dumps([sculpt.rig, sculpt.exposure, tins.darkest, tins.lightest, laid.scene.view is not None])
     kept = laid.memory.get("target")
     if kept is None or kept[0] != key:
         value = target_value(laid.scene.light(rig).total, exposure, rig.full)
-        dark, light = tins.primer.looks.value, tins.white.looks.value
-        laid.memory["target"] = kept = (key, paint_target(value, dark, light, exposure.primer, exposure.white))
+        laid.memory["target"] = kept = (key, paint_target(value, tins, exposure.primer, exposure.white))
     return kept[1]
 
 

@@ -18,7 +18,6 @@ from .spray import Spray, spray, troubles
 
 TECHNIQUES = ("prime", "spray", "brush", "drybrush", "wash", "oil wipe", "sponge")
 PRIMER_COATS = 3  # thin ones, CP-5
-SPRAY_WATER = 1.0  # parts of thinner to one of paint
 HANDLING_MINUTES = {"prime": 6, "spray": 1.5, "brush": 8, "drybrush": 5, "wash": 4, "oil wipe": 12, "sponge": 4}
 RESIN = 0.35  # reflectance of a bare grey print
 
@@ -50,7 +49,7 @@ class Coat:
     def solids(self) -> float:
         """Dry share by volume of what goes on, thinner and all."""
         own = float(np.average([p.of("solids") for p in self.mix.paints], weights=self.mix.parts))
-        return own / (1 + SPRAY_WATER) if self.technique == "spray" else own
+        return own / (1 + self.pass_.water) if self.pass_ is not None else own
 
     def film(self, surface: Surface, relief: hand.Relief | None) -> NDArray[np.float32]:
         """(N,) µm of dry paint.
@@ -75,9 +74,8 @@ class Coat:
         self, surface: Surface, film: NDArray[np.float32], paintable: NDArray[np.bool_], drops_per_ml: float
     ) -> dict[str, float]:
         """ml of paint from the bottle, drops, and minutes with drying."""
-        if self.technique == "spray":
-            assert self.pass_ is not None  # noqa: S101
-            ml = self.pass_.wet_ml / (1 + SPRAY_WATER)
+        if self.pass_ is not None:
+            ml = self.pass_.wet_ml / (1 + self.pass_.water)
         else:
             dry = float((film.astype(np.float64) * np.where(paintable, surface.areas, 0)).sum()) / 1e6
             ml = dry / self.solids / EFFICIENCY["airbrush" if self.technique == "prime" else "brush"]
@@ -98,7 +96,7 @@ class Coat:
             return []
         said = troubles(self.pass_, Landed(film, 0, 0, 0), self.solids)
         if self.pass_.tool == "airbrush":
-            brush = Airbrush(self.pass_.needle, self.pass_.psi, min(self.pass_.distance, 600), SPRAY_WATER)
+            brush = Airbrush(self.pass_.needle, self.pass_.psi, min(self.pass_.distance, 600), self.pass_.water)
             kind = self.mix.paints[int(np.argmax(self.mix.parts))].kind
             said += of_airbrush(brush, kind, self.mix.colour.value)
         return said

@@ -22,7 +22,7 @@ TOOLS = ("airbrush", "can")
 FLOW_ML_MIN = {0.2: 0.8, 0.3: 1.8, 0.4: 3.0, 0.5: 4.5}
 CONE_DEGREES = {0.2: 4.0, 0.3: 5.5, 0.4: 7.0, 0.5: 8.5}
 CAN_FLOW_ML_MIN, CAN_CONE_DEGREES = 50.0, 11.0
-USUAL_PSI = 20.0
+USUAL_PSI, USUAL_WATER = 20.0, 1.0
 STICKS = {"airbrush": 0.65, "can": 0.55}  # of what is aimed at a surface: the rest bounces off or dries in the air
 NOZZLE_RAYS = 4  # directions a stroke's soft cone is looked along
 BURST_RAYS = 4  # places on the nozzle that a burst is looked at from
@@ -41,6 +41,7 @@ class Spray:
     azimuth, elevation: where from, degrees as a lamp's. distance: mm from the nozzle to the middle of the model. seconds: of
     trigger. way: burst, stroke or turn (then the azimuth does not matter). tool, needle (mm), psi: what it comes out of.
     drift: share of what lands that goes a little round corners. aim: (3,) mm off the middle that a burst is pointed at.
+    trigger: of an airbrush, how far it is drawn, as a share of its full flow. water: parts of thinner to one of paint.
     """
 
     azimuth: float = 0.0
@@ -53,6 +54,8 @@ class Spray:
     psi: float = USUAL_PSI
     drift: float = USUAL_DRIFT
     aim: tuple[float, float, float] = (0.0, 0.0, 0.0)
+    trigger: float = 1.0
+    water: float = USUAL_WATER
 
     def __post_init__(self) -> None:
         if self.way not in WAYS:
@@ -67,6 +70,8 @@ class Spray:
             ("the needle (mm)", self.needle, 0.1, 1.2),
             ("the pressure (psi)", self.psi, 5, 60),
             ("the drift", self.drift, 0, 1),
+            ("the trigger, as a share of its way,", self.trigger, 0.05, 1),
+            ("the thinner (parts to one of paint)", self.water, 0, 10),
         ):
             if not (np.isfinite(value) and low <= value <= high):
                 raise SettingError(f"{words} is between {low:g} and {high:g}, not {value:g}")
@@ -81,7 +86,7 @@ class Spray:
         if self.tool == "can":
             return CAN_FLOW_ML_MIN * self.seconds / 60
         flow = float(np.interp(self.needle, list(FLOW_ML_MIN), list(FLOW_ML_MIN.values())))
-        return flow * np.sqrt(self.psi / USUAL_PSI) * self.seconds / 60
+        return float(flow * np.sqrt(self.psi / USUAL_PSI) * self.trigger * self.seconds / 60)
 
     @property
     def cone(self) -> float:

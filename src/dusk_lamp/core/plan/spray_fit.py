@@ -2,8 +2,11 @@
 
 Unknown are the seconds of every grey from every candidate direction. Film thickness is linear in them; value is not, but
 nearly so for small changes: the film model is made linear at the present solution, the best non-negative seconds are
-found, and so on a few times (Gauss and Newton, with non-negative least squares by Lawson and Hanson 1974). Then passes
-are dropped one by one, always the one that is missed least, and the rest found anew.
+found, and so on a few times (Gauss and Newton, with non-negative least squares by Lawson and Hanson 1974). Squares mind
+what is far off most, a painter minds how much of the model is near: from there the seconds are moved by their slopes
+(L-BFGS-B, Byrd and others 1995) towards more area within half a value. Then passes are dropped one by one, always the one
+that is missed least, and the rest moved anew. (Taking passes up one by one ended nearer the start, exchanging them
+afterwards took longer and gained little.)
 """
 
 from collections.abc import Callable, Sequence
@@ -11,7 +14,7 @@ from dataclasses import dataclass, replace
 
 import numpy as np
 from numpy.typing import NDArray
-from scipy.optimize import nnls
+from scipy.optimize import minimize, nnls
 
 from ..coat.coat import Coat
 from ..coat.spray import Spray, spray
@@ -21,18 +24,21 @@ from ..paint.colour import xyz
 from ..paint.mix import Mix
 from ..paint.value import munsell_from_luminance
 from ..sculpt.surface import Surface, some_samples
-from .undercoat import HALF_STEP, snapped
+from .undercoat import HALF_STEP, counted, trigger_for
 
 HELD_DEGREES = 15.0  # what a hand can hold
 FIT_SAMPLES = 5000
 ELEVATIONS = (-30.0, 0.0, 30.0, 45.0, 60.0, 75.0)
 AZIMUTHS = tuple(np.arange(0.0, 360.0, 45.0))
 MOST_PASSES, MOST_PER_GREY = 8, 4
-FIRST_LOOK, SECOND_LOOK = 16, 6  # passes tried in earnest, of those that promise most
-SWEEPS = 3
 ROUNDS = 7  # of making the film model linear
+MOVES, FEW_MOVES = 120, 20  # of the seconds: in earnest, and to see what a pass is worth
+IN_EARNEST = 24  # passes that dropping starts from: those that lay most
+LOOK = 3  # of them are tried without in earnest, each time
+MISSED = 0.008  # of the area may stop being near for passes left out: few are worth more than many
 LONGEST_S = 60.0
-ROBUST = 0.7  # a spot this far off in value counts half: a few hard shadow edges must not spoil the rest
+NEAR, ROBUST = 0.6, 0.7  # values: what counts as near, softly; a spot this far off counts half
+FAR_SHARE = 0.05  # how much what is far off counts beside what is not near
 DAMPING = 1e-4
 NEEDLE, PSI = 0.3, 25.0
 
@@ -112,87 +118,73 @@ def fit(
         films[c] = spray(some, pass_, 1.0).film
     problem = _Problem(films, wanted, weight, primer, greys)
 
-    active, seconds = _grown(problem, len(passes), most, say)
-    seconds = problem.solve(active, seconds, ROUNDS)
-    seconds = np.array([snapped(s) if s > 0.25 else 0.0 for s in seconds])
-    seconds = _to_the_half(problem, active, seconds, say)
-    active, seconds = _kept(active, seconds, seconds > 0)
-
+    seconds = _few(problem, most, say)
+    say("Counting whole half seconds", 0.96)
+    seconds = _to_the_half(problem, seconds)
     order = sorted(
-        range(len(active)),
-        key=lambda k: (active[k][0], passes[active[k][1]].way != "turn", -passes[active[k][1]].elevation),
+        zip(*np.nonzero(seconds), strict=True),
+        key=lambda k: (k[0], passes[k[1]].way != "turn", -passes[k[1]].elevation),
     )
-    coats = []
-    for k in order:
-        g, c = active[k]
-        coats.append(Coat("spray", greys[g], replace(passes[c], seconds=float(seconds[k])), label=_words(passes[c])))
-    return Fit(coats, problem.within(active, seconds))
+    coats = [
+        Coat("spray", greys[g], counted(replace(passes[c], seconds=float(seconds[g, c]))), label=_words(passes[c]))
+        for g, c in order
+    ]
+    return Fit(coats, problem.within(seconds))
 
 
-def _kept(active: list, seconds: NDArray, keep: NDArray) -> tuple[list, NDArray]:
-    return [a for a, k in zip(active, keep, strict=True) if k], seconds[keep]
-
-
-def _grown(problem: "_Problem", passes: int, most: int, say: Callable[[str, float], None]) -> tuple[list, NDArray]:
-    """Passes taken up one by one, always the one that helps most; then each is exchanged for a better one where there is."""
-    every = [(g, c) for g in range(len(problem.K)) for c in range(passes)]
-    active: list[tuple[int, int]] = []
-    seconds = np.zeros(0)
-    for n in range(most):
-        say("Choosing the passes", 0.62 + 0.2 * n / most)
-        taken = _best_more(problem, every, active, seconds, FIRST_LOOK)
-        if taken is None:
+def _few(problem: "_Problem", most: int, say: Callable[[str, float], None]) -> NDArray:
+    """(G, C) seconds of a few passes: all passes at once first, then always without the one that is missed least."""
+    say("Weighing all passes at once", 0.62)
+    every = np.ones((len(problem.K), len(problem.films)), bool)
+    seconds = problem.moved(problem.least_squares(every), every, MOVES)
+    laid = seconds * problem.solids[:, None] * (problem.films @ problem.weight)
+    seconds = np.where(laid >= np.sort(laid, axis=None)[-min(laid.size, IN_EARNEST)], seconds, 0.0)
+    seconds = problem.moved(seconds, None, MOVES)
+    start = max(int((seconds > 0).sum()), most + 1)
+    while (n := int((seconds > 0).sum())) > most or (seconds > 0).sum(axis=1).max() > MOST_PER_GREY:
+        say("Leaving out what is missed least", 0.7 + 0.24 * min(1.0, (start - n) / (start - most)))
+        seconds = _dropped(problem, seconds, 0 if n > most else MOST_PER_GREY)
+    seconds = problem.moved(seconds, None, MOVES)
+    bearable = problem.loss(seconds) + MISSED
+    while (seconds > 0).sum() > 1:
+        fewer = problem.moved(_dropped(problem, seconds, 0), None, MOVES)
+        if problem.loss(fewer) > bearable:
             break
-        active, seconds = taken
-    least = problem.loss(active, seconds)
-    for sweep in range(SWEEPS):
-        before = least
-        for k in range(len(active)):
-            say("Exchanging passes for better ones", 0.82 + 0.14 * (sweep + k / len(active)) / SWEEPS)
-            keep = np.ones(len(active), bool)
-            keep[k] = False
-            rest, start = _kept(active, seconds, keep)
-            taken = _best_more(problem, every, rest, start, SECOND_LOOK)
-            if taken is not None and (loss := problem.loss(*taken)) < least - 1e-6:
-                # the new one takes the old one's place, so that every place is looked at once
-                (*others, new), (*theirs, own) = taken[0], taken[1].tolist()
-                active = [*others[:k], new, *others[k:]]
-                seconds = np.array([*theirs[:k], own, *theirs[k:]])
-                least = loss
-        if before - least < 1e-4:
-            break
-    return active, seconds
+        seconds = fewer
+    return seconds
 
 
-def _best_more(
-    problem: "_Problem", every: list[tuple[int, int]], active: list[tuple[int, int]], seconds: NDArray, look: int
-) -> tuple[list[tuple[int, int]], NDArray] | None:
-    """The active passes and one more, the one that lowers the loss most; None where none does."""
-    full = np.bincount([g for g, _ in active], minlength=len(problem.K))
-    gain = problem.gains(active, seconds).ravel()  # in the order of `every`
-    known = set(active)
-    tried = [k for k in np.argsort(-gain) if every[k] not in known and full[every[k][0]] < MOST_PER_GREY][:look]
-    best, least = None, problem.loss(active, seconds) - 1e-7
-    for k in tried:
-        more = [*active, every[k]]
-        found = problem.solve(more, np.append(seconds, 0.0), 3)
-        loss = problem.loss(more, found)
-        if loss < least:
-            best, least = (more, found), loss
-    return best
+def _dropped(problem: "_Problem", seconds: NDArray, most: int) -> NDArray:
+    """The seconds without the pass that is missed least; of the greys with more passes than `most`, where there are such."""
+    mask = seconds > 0
+    full = mask.sum(axis=1) > most
+    asked = [tuple(k) for k in np.argwhere(mask & full[:, None] if full.any() else mask)]
+
+    def without(k: tuple[int, int], moves: int) -> tuple[float, NDArray]:
+        rest = seconds.copy()
+        rest[k] = 0.0
+        rest = problem.moved(rest, rest > 0, moves) if moves else rest
+        return problem.loss(rest), rest
+
+    likely = sorted(asked, key=lambda k: without(k, 0)[0])[:LOOK]
+    return min((without(k, FEW_MOVES) for k in likely), key=lambda found: found[0])[1]
 
 
-def _to_the_half(problem: "_Problem", active: list, seconds: NDArray, say: Callable[[str, float], None]) -> NDArray:
-    """Small whole changes of the seconds, kept where more area comes within half a value."""
-    best = problem.within(active, seconds)
-    for step in (3.0, 1.0, 0.5):
-        say("Trying half seconds more and less", 0.96)
+def _to_the_half(problem: "_Problem", seconds: NDArray) -> NDArray:
+    """Half seconds at the trigger each pass asks for; then small whole changes, kept where more area comes within half a value."""
+    taken = [tuple(k) for k in np.argwhere(seconds > 0)]
+    half = {k: 0.5 * trigger_for(seconds[k]) for k in taken}
+    seconds = seconds.copy()
+    for k, h in half.items():
+        seconds[k] = h * round(seconds[k] / h)
+    best = problem.within(seconds)
+    for halves in (4, 2, 1):
         for _ in range(2):
-            for k in range(len(seconds)):
-                for by in (-step, step):
+            for k in taken:
+                for by in (-halves * half[k], halves * half[k]):
                     trial = seconds.copy()
-                    trial[k] = max(0.0, trial[k] + by)
-                    share = problem.within(active, trial)
+                    trial[k] = min(LONGEST_S, max(0.0, trial[k] + by))
+                    share = problem.within(trial)
                     if share > best + 1e-4:
                         best, seconds = share, trial
     return seconds
@@ -215,91 +207,130 @@ def _words(pass_: Spray) -> str:
 
 
 class _Problem:
-    """Values of some spots under sprayed greys, with one band standing for all: greys hardly differ over them."""
+    """Values of some spots under sprayed greys, with one band standing for all: greys hardly differ over them.
+
+    Seconds are (G, C): of every grey from every candidate; 0 for those that are not taken.
+    """
 
     def __init__(self, films: NDArray, wanted: NDArray, weight: NDArray, primer: Mix, greys: Sequence[Mix]) -> None:
         eye = xyz(np.eye(36))[:, 1]
         eye = eye / eye.sum()
         self.films = films  # (C, M) µm a second, if the paint were all solids
+        self.strength = np.maximum(np.sqrt(films**2 @ weight), 1e-12)  # (C,)
         self.wanted, self.weight = wanted, weight
         self.K = np.array([float(m.pigment.K @ eye) for m in greys])
         self.S = np.array([float(m.pigment.S @ eye) for m in greys])
         self.ground = float(xyz(primer.pigment.masstone)[1])
         self.solids = np.array([Coat("spray", m, Spray()).solids for m in greys])
+        # value by reflectance as a table, close where it is steep; it is looked up some thousand times
+        self.R = np.linspace(0, 1, 4096) ** 2
+        self.V = munsell_from_luminance(100 * self.R)
+        self.dV = np.gradient(self.V, self.R)
 
-    def thickness(self, active: list[tuple[int, int]], seconds: NDArray) -> NDArray:
+    def laid(self, seconds: NDArray) -> NDArray:
         """(G, M) µm of each grey."""
-        out = np.zeros((len(self.K), self.films.shape[1]))
-        for (g, c), s in zip(active, seconds, strict=True):
-            out[g] += s * self.solids[g] * self.films[c]
-        return out
+        return (self.solids[:, None] * seconds) @ self.films
 
     def value(self, thickness: NDArray) -> NDArray:
         """(M,) Munsell value under films (G, M)."""
         R = np.full(thickness.shape[1], self.ground)
-        for k, s, d in zip(self.K, self.S, thickness, strict=True):
-            a = 1 + max(k, 1e-6 * s) / s
-            b = np.sqrt(a * a - 1)
-            decay = np.exp(-2 * b * s * d)
-            gone, both = 1 - decay, b * (1 + decay)
-            R = ((1 - R * a) * gone + R * both) / ((a - R) * gone + both)
-        return munsell_from_luminance(100 * R)
+        for grey, d in enumerate(thickness):
+            R = self._over(grey, d, R)[0]
+        return np.interp(R, self.R, self.V)
 
-    def slopes(self, thickness: NDArray, value: NDArray) -> NDArray:
-        """(G, M) change of value for each µm more of each grey."""
+    def _over(self, grey: int, d: NDArray, R: NDArray) -> tuple[NDArray, NDArray, NDArray]:
+        """Reflectance (M,) of a film over R, and its slopes by thickness and by R. Source: Kubelka 1948, as in paint.film."""
+        s = self.S[grey]
+        a = 1 + max(self.K[grey], 1e-6 * s) / s
+        b = np.sqrt(a * a - 1)
+        decay = np.exp(-2 * b * s * d)
+        gone, both = 1 - decay, b * (1 + decay)
+        above, below = (1 - R * a) * gone + R * both, (a - R) * gone + both
+        out = above / below
+        d_above, d_below = -(1 - R * a) + R * b, -(a - R) + b  # by decay
+        by_thickness = (d_above - out * d_below) / below * (-2 * b * s * decay)
+        by_ground = (both - a * gone + out * gone) / below
+        return out, by_thickness, by_ground
+
+    def slopes(self, thickness: NDArray) -> tuple[NDArray, NDArray]:
+        """(M,) values, and (G, M) their change for each µm more of each grey."""
+        R = np.full(thickness.shape[1], self.ground)
+        by_thickness, by_ground = [], []
+        for grey, d in enumerate(thickness):
+            R, t, g = self._over(grey, d, R)
+            by_thickness.append(t)
+            by_ground.append(g)
+        through = np.interp(R, self.R, self.dV)
         out = np.empty_like(thickness)
-        for g in range(len(thickness)):
-            more = thickness.copy()
-            more[g] += 0.05
-            out[g] = (self.value(more) - value) / 0.05
-        return out
+        for grey in reversed(range(len(thickness))):
+            out[grey] = through * by_thickness[grey]
+            through = through * by_ground[grey]
+        return np.interp(R, self.R, self.V), out
 
-    def solve(self, active: list[tuple[int, int]], start: NDArray | None, rounds: int) -> NDArray:
-        """Non-negative seconds of the active passes."""
-        seconds = np.zeros(len(active)) if start is None else start.copy()
-        if not active:
-            return seconds
-        which = np.array([c for _, c in active])
-        of_grey = np.array([g for g, _ in active])
-        best, least = seconds, self.loss(active, seconds)
-        for k in range(rounds):
-            thickness = self.thickness(active, seconds)
-            value = self.value(thickness)
+    def least_squares(self, mask: NDArray[np.bool_]) -> NDArray:
+        """The seconds of the passes in a mask (G, C) that come nearest in squares, what is far off counting less and less."""
+        seconds = best = np.where(mask, 0.05, 0.0)
+        least = self._off(best)
+        grey, pass_ = np.nonzero(mask)
+        for k in range(ROUNDS):
+            value, slopes = self.slopes(self.laid(seconds))
             off = self.wanted - value
-            J = (self.slopes(thickness, value) * self.solids[:, None])[of_grey] * self.films[which]  # (A, M)
+            J = (slopes * self.solids[:, None])[grey] * self.films[pass_]  # (A, M)
             robust = self.weight / (1 + (off / ROBUST) ** 2) if k else self.weight
-            next_ = linear_step(J, off + seconds @ J, robust)
-            step = 1.0
-            for _ in range(4):  # not too far from where the film model was made linear
-                trial = np.minimum(seconds + step * (next_ - seconds), LONGEST_S)
-                loss = self.loss(active, trial)
-                if loss < least - 1e-9:
+            goal = np.zeros_like(seconds)
+            goal[grey, pass_] = linear_step(J, off + seconds[grey, pass_] @ J, robust)
+            for step in (1.0, 0.5, 0.25, 0.125):  # not too far from where the film model was made linear
+                trial = np.minimum(seconds + step * (goal - seconds), LONGEST_S)
+                if (loss := self._off(trial)) < least - 1e-9:
                     best, least = trial, loss
                     break
-                step /= 2
-            seconds = best if step < 0.1 else trial
+            seconds = trial
         return best
 
-    def loss(self, active: list[tuple[int, int]], seconds: NDArray) -> float:
-        """How far off, robustly: spots far off count less and less."""
-        off = (self.value(self.thickness(active, seconds)) - self.wanted) / ROBUST
+    def _off(self, seconds: NDArray) -> float:
+        off = (self.value(self.laid(seconds)) - self.wanted) / ROBUST
         return float(self.weight @ np.log1p(off * off))
 
-    def within(self, active: list[tuple[int, int]], seconds: NDArray) -> float:
-        """Share of the area within half a value."""
-        off = np.abs(self.value(self.thickness(active, seconds)) - self.wanted)
-        return float(self.weight @ (off <= HALF_STEP))
+    def loss(self, seconds: NDArray) -> float:
+        """Share of the area that is not near, softly, and a little of how far off it is."""
+        return self._loss(self.value(self.laid(seconds)) - self.wanted)[0]
 
-    def gains(self, active: list[tuple[int, int]], seconds: NDArray) -> NDArray:
-        """(G, C) how much a first bit of each pass would lower the squares, to first order."""
-        thickness = self.thickness(active, seconds)
-        value = self.value(thickness)
-        off = self.wanted - value
-        robust = self.weight / (1 + (off / ROBUST) ** 2)
-        slopes = self.slopes(thickness, value) * self.solids[:, None]
-        along = (slopes * (robust * off)) @ self.films.T
-        size = (slopes**2 * robust) @ (self.films**2).T
-        return np.maximum(along, 0) ** 2 / np.maximum(size, 1e-12)
+    def _loss(self, off: NDArray) -> tuple[float, NDArray]:
+        """The loss of differences (M,) in value, and its slope by each."""
+        near = np.exp(-((off / NEAR) ** 4))
+        far = (off / ROBUST) ** 2
+        loss = float(self.weight @ (1 - near + FAR_SHARE * np.log1p(far)))
+        return loss, self.weight * (near * 4 * off**3 / NEAR**4 + FAR_SHARE * 2 * off / ROBUST**2 / (1 + far))
+
+    def slope(self, seconds: NDArray) -> NDArray:
+        """(G, C) change of the loss for each second more."""
+        value, slopes = self.slopes(self.laid(seconds))
+        return self.solids[:, None] * ((self._loss(value - self.wanted)[1] * slopes) @ self.films.T)
+
+    def moved(self, seconds: NDArray, mask: NDArray[np.bool_] | None, moves: int) -> NDArray:
+        """The seconds of the passes in a mask (G, C), None for those above 0, moved to lower the loss."""
+        grey, pass_ = np.nonzero(seconds > 0 if mask is None else mask)
+        used, where = np.unique(pass_, return_inverse=True)
+        films = self.films[used]
+
+        def of(x: NDArray) -> tuple[float, NDArray]:
+            some = np.zeros((len(self.K), len(used)))
+            some[grey, where] = x
+            value, slopes = self.slopes((self.solids[:, None] * some) @ films)
+            loss, by_value = self._loss(value - self.wanted)
+            return loss, (self.solids[:, None] * ((by_value * slopes) @ films.T))[grey, where]
+
+        found = minimize(
+            of, seconds[grey, pass_], jac=True, method="L-BFGS-B", bounds=[(0, LONGEST_S)] * len(grey),
+            options={"maxiter": moves},
+        )  # fmt: skip
+        out = np.zeros_like(seconds)
+        out[grey, pass_] = np.where(found.x > 1e-3, found.x, 0.0)
+        return out
+
+    def within(self, seconds: NDArray) -> float:
+        """Share of the area within half a value."""
+        return float(self.weight @ (np.abs(self.value(self.laid(seconds)) - self.wanted) <= HALF_STEP))
 
 
 def linear_step(J: NDArray, goal: NDArray, weight: NDArray) -> NDArray:

@@ -1,7 +1,7 @@
 """The undercoat: the five schools as lists of coats, what each comes to, and how far it is from the target."""
 
 from collections.abc import Callable, Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from typing import Any
 
 import numpy as np
@@ -13,11 +13,13 @@ from ..coat.spray import STICKS, Spray
 from ..errors import SettingError
 from ..light.lamp import Lamp
 from ..paint.cost import DROPS_PER_ML
-from ..paint.mix import Mix, ladder, only
-from ..paint.rack import Paint, Rack
+from ..paint.mix import Mix, ladder, only, values_of
+from ..paint.rack import KINDS, Paint, Rack
 from ..sculpt.surface import Surface
 
 HALF_STEP = 0.5  # a value nobody tells apart on a model
+TRIGGERS = (1.0, 0.5, 0.25, 0.1)  # full, half, a quarter, a touch
+SHORTEST_S = 3.0  # a half second more or less then matters little
 SCHOOLS: dict[str, tuple[str, str]] = {  # name: when to take it, what it is bad at
     "ladder": ("Greys by airbrush, dark to light: smooth, and it carries detail.", "Slow: a cup to clean for every grey."),
     "twotone": ("Black, then one burst of white from the lamp: fast, for hordes.", "Coarse: hardly any middle values."),
@@ -38,6 +40,22 @@ class Tins:
     bright_primer: Paint
     shadow: Paint
     wash: Paint
+
+    @property
+    def darkest(self) -> float:
+        """Munsell value of the primer: three thin coats of it hide wholly."""
+        return self.primer.looks.value
+
+    @property
+    def lightest(self) -> float:
+        """Munsell value of one sprayed coat of the white over the grey before it.
+
+        Not that of a coat without end: where a spray falls off with the cosine, nobody reaches that at the top without
+        drowning the middle in white (CP-14, the brightest step is rationed).
+        """
+        under = self.greys[-2].pigment if len(self.greys) > 1 else only(self.primer).pigment
+        coat = self.white.pigment.film(KINDS[self.white.kind].sprayed_um, under.masstone)
+        return float(values_of(coat[None])[0])
 
 
 def tins_from(rack: Rack, steps: int = 5) -> Tins:
@@ -97,14 +115,20 @@ def _sprayed(
     spread = one.pass_.cone * distance if one.pass_ else 1.0
     outline = (surface.size + 2 * spread) ** 2
     seconds = film_um / 1000 * outline / flow * (1.6 if way == "turn" else 1.0)
-    return Coat(
-        "spray", mix, Spray(azimuth, elevation, distance, snapped(seconds), way, needle=needle, psi=psi), label=label
-    )
+    return Coat("spray", mix, counted(replace(one.pass_, seconds=seconds)) if one.pass_ else None, label=label)
 
 
-def snapped(seconds: float) -> float:
-    """Whole half seconds, at least one: what a finger can count."""
-    return max(0.5, round(seconds * 2) / 2)
+def counted(pass_: Spray) -> Spray:
+    """The same paint in whole half seconds, which a finger can count: of a short pass the trigger is drawn less far."""
+    full = pass_.seconds * pass_.trigger
+    trigger = trigger_for(full)
+    return replace(pass_, trigger=trigger, seconds=max(0.5, round(2 * full / trigger) / 2))
+
+
+def trigger_for(seconds: float) -> float:
+    """How far the trigger is drawn for what would take so many seconds at full flow: the furthest at which it takes long
+    enough to be counted."""
+    return next((t for t in TRIGGERS if seconds / t >= SHORTEST_S), TRIGGERS[-1])
 
 
 def school(name: str, surface: Surface, lamp: Lamp, tins: Tins) -> list[Coat]:
@@ -193,11 +217,11 @@ class Outcome:
 
 
 def paint_target(
-    value: NDArray[np.float32], dark: float, light: float, exposure_dark: float, exposure_light: float
+    value: NDArray[np.float32], tins: Tins, exposure_dark: float, exposure_light: float
 ) -> NDArray[np.float32]:
-    """(N,) the target's values laid between the darkest and the lightest paint there is, instead of the usual ones."""
+    """(N,) the target's values laid between the primer and the lightest a spray of these paints gets."""
     share = (value - exposure_dark) / max(exposure_light - exposure_dark, 1e-9)
-    return (dark + np.clip(share, 0, 1) * (light - dark)).astype(np.float32)
+    return (tins.darkest + np.clip(share, 0, 1) * (tins.lightest - tins.darkest)).astype(np.float32)
 
 
 def differences(
@@ -262,7 +286,7 @@ def told(
                 "parts": coat.mix.counted(), "hex": coat.mix.colour.hex, "value": round(coat.mix.colour.value, 2),
                 "way": p.way if p else None, "azimuth": p.azimuth if p else None, "elevation": p.elevation if p else None,
                 "distance_mm": round(p.distance, 1) if p else None, "amount": p.seconds if p else coat.amount,
-                "unit": "s" if p else "µm", "film_um": round(float(np.percentile(film, 95)), 2), "muted": coat.muted,
+                "trigger": p.trigger if p else None, "water": p.water if p else None, "unit": "s" if p else "µm", "film_um": round(float(np.percentile(film, 95)), 2), "muted": coat.muted,
                 **coat.cost(surface, film, paintable, drops_per_ml), "warnings": coat.warnings(surface, film),
             }
         )  # fmt: skip
