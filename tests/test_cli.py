@@ -269,12 +269,20 @@ def keeper(tmp_path_factory):
     return path
 
 
-@pytest.mark.parametrize("school", ["ladder", "drybrush", "fit"])
-def test_an_undercoat_is_planned_and_written(capsys, keeper, tmp_path, school):
+@pytest.mark.parametrize(
+    ("school", "more"),
+    [
+        ("ladder", ("--primer", "Fog Primer")),
+        ("drybrush", ()),
+        ("coloured", ("--through", "Heather")),
+        ("fit", ("--most", "4")),
+    ],
+)
+def test_an_undercoat_is_planned_and_written(capsys, keeper, tmp_path, school, more):
     out, plan = tmp_path / "u.ply", tmp_path / "plan.json"
     code, said, _ = run(
         capsys, "undercoat", str(keeper), "-o", str(out), "--school", school, "--lamp", "30,50", "--samples", "4000",
-        "--height", "32", "--json", str(plan),
+        "--height", "32", "--json", str(plan), *more,
     )  # fmt: skip
     assert code == 0 and "within half a value" in said
     rows = trimesh.load(out, process=False).metadata["_ply_raw"]["vertex"]["data"]
@@ -293,6 +301,9 @@ def test_an_undercoat_is_planned_and_written(capsys, keeper, tmp_path, school):
             "minutes",
         } <= set(coat)
     assert {"mean", "p95", "within_half"} <= set(told["errors"])
+    assert told["coats"][0]["paint"] == ("Fog Primer" if "Fog Primer" in more else "Pitch Primer")
+    assert any("Heather" in c["paint"] for c in told["coats"]) == ("Heather" in more)
+    assert school != "fit" or len(told["coats"]) <= 5
     near = np.abs(np.asarray(rows["value"]).ravel() - np.asarray(rows["target"]).ravel()) <= 0.5
     assert near.mean() == pytest.approx(told["errors"]["within_half"], abs=0.1)
 
@@ -329,6 +340,8 @@ def test_one_burst_is_sprayed(capsys, keeper, tmp_path):
         ("spray", "--from", "0,90", "--distance", "90", "--amount", "1", "--paint", "Mud Pie"),
         ("undercoat", "--school", "ladder", "--steps", "1"),
         ("undercoat", "--school", "mud"),
+        ("undercoat", "--school", "fit", "--primer", "Chalk Primer"),
+        ("spray", "--from", "0,90", "--distance", "90", "--amount", "1", "--trigger", "2"),
     ],
 )
 def test_undercoats_that_cannot_be_leave_no_file(capsys, keeper, tmp_path, argv):

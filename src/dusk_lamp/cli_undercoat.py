@@ -16,6 +16,7 @@ SCHOOLS = (
     "drybrush",
     "bright-first",
     "shadow-first",
+    "coloured",
 )  # named here so that a parser loads no core
 SAMPLES = 60_000  # enough to plan passes on, and soon laid out
 
@@ -35,6 +36,8 @@ def add_undercoat_commands(commands: Any) -> None:
     )
     undercoat.add_argument("--steps", type=int, default=5, metavar="N", help="greys with the primer, 2 to 9 (5)")
     undercoat.add_argument("--most", type=int, default=8, metavar="N", help="passes of a fit at most (8)")
+    undercoat.add_argument("--primer", metavar="PAINT", help="(the darkest on the rack)")
+    undercoat.add_argument("--through", metavar="PAINT", help="the colour of a coloured ladder")
     undercoat.add_argument("--json", type=Path, metavar="PLAN.json", help="write the coats and the errors there")
     undercoat.set_defaults(run=_undercoat)
 
@@ -49,6 +52,8 @@ def add_undercoat_commands(commands: Any) -> None:
     spray.add_argument("--tool", default="airbrush", choices=("airbrush", "can"))
     spray.add_argument("--needle", type=float, default=0.3, metavar="MM")
     spray.add_argument("--psi", type=float, default=20.0)
+    spray.add_argument("--trigger", type=float, default=1.0, metavar="SHARE", help="how far it is drawn (1)")
+    spray.add_argument("--water", type=float, default=1.0, metavar="PARTS", help="of thinner to one of paint (1)")
     spray.add_argument("--drift", type=float, default=None, metavar="SHARE", help="carried round corners (0.04)")
     spray.set_defaults(run=_spray)
 
@@ -94,7 +99,7 @@ def _undercoat(args: argparse.Namespace) -> None:
         raise SettingError(f"a fit has 1 to 12 passes, not {args.most}")
     lamp = lamp_from_text(args.lamp)
     rig = Rig(lamp, args.sky, "overcast", args.bounce)
-    tins = tins_from(the_rack(args.rack), args.steps)
+    tins = tins_from(the_rack(args.rack), args.steps, args.primer, args.through)
     surface = _laid_out(args)
     scene = Scene(surface, sky_view(surface))
     exposure = Exposure()
@@ -102,8 +107,9 @@ def _undercoat(args: argparse.Namespace) -> None:
     target = paint_target(value, tins, exposure.primer, exposure.white)
     lamp = lamp or Lamp(0, 90)
     if args.school == "fit":
-        found = fit(surface, target, scene.paintable, lamp, only(tins.primer), tins.greys, args.most)
-        coats = [primed(only(tins.primer), "black everywhere"), *found.coats]
+        greys = tins.colour if args.through else tins.greys
+        found = fit(surface, target, scene.paintable, lamp, only(tins.primer), greys, args.most)
+        coats = [primed(only(tins.primer), "primer everywhere"), *found.coats]
     else:
         coats = school(args.school, surface, lamp, tins)
     felt = (
@@ -143,7 +149,9 @@ def _spray(args: argparse.Namespace) -> None:
     except ValueError:
         raise SettingError(f"--from is AZ,EL in degrees, not '{args.from_}'") from None
     drift = USUAL_DRIFT if args.drift is None else args.drift
-    pass_ = Spray(azimuth, elevation, args.distance, args.amount, args.way, args.tool, args.needle, args.psi, drift)
+    pass_ = Spray(azimuth, elevation, args.distance, args.amount, args.way, args.tool, args.needle, args.psi, drift,
+        trigger=args.trigger, water=args.water,
+    )  # fmt: skip
     coat = Coat("spray", only(the_rack(args.rack).find(args.paint)), pass_)
     surface = _laid_out(args)
     landed = spray(surface, pass_, coat.solids)

@@ -7,7 +7,7 @@ import pytest
 import trimesh
 
 from dusk_lamp.core.coat.coat import Coat, appearance, looks, with_amount
-from dusk_lamp.core.coat.hand import Relief, drybrush, even, oil_wipe, sponge, wash
+from dusk_lamp.core.coat.hand import POSES, Relief, drybrush, even, oil_wipe, sponge, wash
 from dusk_lamp.core.coat.spray import STICKS, Spray, spray, troubles
 from dusk_lamp.core.errors import SettingError
 from dusk_lamp.core.paint.film import card
@@ -221,6 +221,15 @@ def test_a_wash_is_thicker_in_a_v_groove_by_its_cavity(half_angle):
     level = 0.75 + 0.25 * np.sin(a)
     assert film[low].mean() == pytest.approx(2 * (1 + 5 * blocked * level), rel=0.06)
     assert film[rim].mean() < 0.75 * film[low].mean()
+
+
+def test_a_wash_settles_by_the_pose_it_dries_in():
+    felt = Relief(np.full(len(CARD), 0.3, np.float32), np.zeros(len(CARD), np.float32))
+    films = {pose: float(wash(CARD, felt, 2.0, 5.0, pose).mean()) for pose in POSES}
+    assert films["standing"] == max(films.values()) and films["upside down"] == min(films.values())
+    assert films["on its back"] == pytest.approx(films["left side up"])
+    with pytest.raises(SettingError, match="dries"):
+        wash(CARD, felt, 2.0, 5.0, "on its head")
 
 
 def test_oil_stays_low_after_the_cloth_and_a_sponge_hits_what_stands_out():

@@ -20,7 +20,6 @@ from dusk_lamp.core.plan.target import Exposure, target_value
 from dusk_lamp.core.plan.undercoat import (
     SCHOOLS,
     TRIGGERS,
-    coloured,
     counted,
     differences,
     more_dark,
@@ -157,12 +156,26 @@ def test_too_grey_all_over_is_mended_by_bringing_the_dark_back(stage):
     assert abs(after[top].mean() - before[top].mean()) < 0.4
 
 
-def test_a_coloured_zenithal_climbs_through_one_colour():
-    steps = coloured(*(only(RACK.find(n)) for n in ("Plum Quay", "Heather", "Pale Cheek")), RACK, 5)
-    values = [m.colour.value for m in steps]
-    assert values == sorted(values) and len(steps) == 5
-    with pytest.raises(SettingError):
-        coloured(*(only(RACK.find(n)) for n in ("Heather", "Plum Quay", "Chalk")), RACK)
+def test_a_coloured_zenithal_is_the_ladder_through_one_colour(stage):
+    """Common practice, craft school A: the ladder of one colour instead of greys."""
+    tins = tins_from(RACK, 5, through="Heather")
+    values = [m.colour.value for m in tins.colour]
+    assert values == sorted(values) and len(values) == 4
+    assert any("Heather" in m.counted() for m in tins.colour)
+    assert max(m.colour.chroma for m in tins.colour) > 3 * max(m.colour.chroma for m in tins.greys)
+    grey, coloured = (school(n, stage[0], LAMP, tins) for n in ("ladder", "coloured"))
+    assert [c.pass_ and c.pass_.azimuth for c in grey] == [c.pass_ and c.pass_.azimuth for c in coloured]
+    with pytest.raises(SettingError, match="middle"):
+        tins_from(RACK, through="Chalk")
+
+
+def test_a_lighter_primer_starts_the_ladder_at_its_own_value():
+    """CP-3: grey for a neutral, outdoor look; and nothing sprayed light over dark is darker than the primer."""
+    fog = tins_from(RACK, 5, primer="Fog Primer")
+    assert fog.darkest == pytest.approx(RACK.find("Fog Primer").looks.value)
+    assert all(m.colour.value > fog.darkest for m in fog.greys)
+    with pytest.raises(SettingError, match="too light"):
+        tins_from(RACK, primer="Chalk Primer")
 
 
 def test_racks_without_what_an_undercoat_needs_are_refused_in_words():

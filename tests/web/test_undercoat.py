@@ -99,6 +99,55 @@ def test_changes_that_cannot_be_are_refused_and_change_nothing(spraying, bad):
     assert len(error.split()) > 3 and now(spraying)["coats"] == before["coats"]
 
 
+def test_a_pass_is_set_as_an_airbrush_is(spraying):
+    first = change(spraying, "pass", number=3, seconds=60, trigger=1, water=1)["coats"][2]
+    told = change(spraying, "pass", number=3, trigger=0.5, water=3)["coats"][2]
+    assert (told["trigger"], told["water"]) == (0.5, 3)
+    assert told["ml"] == pytest.approx(first["ml"] / 4, rel=0.02), "half the flow, and half as much paint in it"
+    thin = change(spraying, "pass", number=5, water=4)["coats"][4]
+    assert any("spider" in w for w in thin["warnings"]), "CP-8"
+
+
+def test_coats_by_hand_are_set_by_what_hands_do(spraying):
+    change(spraying, "add", technique="drybrush", paint="Chalk")
+    n = len(now(spraying)["coats"])
+    change(spraying, "setting", number=n, softness=0)
+    hard = packet(spraying.client.get(f"{URL}/{n}.bin"))[1].copy()
+    change(spraying, "setting", number=n, softness=1)
+    assert (packet(spraying.client.get(f"{URL}/{n}.bin"))[1] != hard).any(), "a soft brush touches more"
+    change(spraying, "add", technique="wash", paint="Bilge Wash")
+    n += 1
+    told = change(spraying, "setting", number=n, pose="on its face", pooling=9)
+    assert told["coats"][-1]["settings"] == {"pose": "on its face", "pooling": 9}
+    before = now(spraying)
+    change(spraying, "setting", number=n, pose="on its head", code=400)
+    change(spraying, "setting", number=n, pooling=900, code=400)
+    change(spraying, "setting", number=2, pooling=3, code=400)
+    assert now(spraying)["coats"] == before["coats"], "what is refused changes nothing"
+
+
+def test_a_primer_is_chosen_with_its_reasons(spraying):
+    """CP-3."""
+    weighed = spraying.client.get(f"{URL}/primers").get_json()
+    assert {p["name"] for p in weighed["primers"]} == {"Pitch Primer", "Fog Primer", "Chalk Primer"}
+    told = change(spraying, "primer", name="Fog Primer")
+    assert told["primer"]["name"] == "Fog Primer" and told["coats"][0]["paint"] == "Fog Primer"
+    assert all(c["value"] > told["coats"][0]["value"] for c in told["coats"][1:])
+    refused = change(spraying, "primer", name="Chalk Primer", code=400)
+    assert "too light" in refused["error"] and now(spraying)["primer"]["name"] == "Fog Primer"
+    assert change(spraying, "undo")["primer"]["name"] == "Pitch Primer"
+
+
+def test_one_colour_can_stand_in_for_the_greys(spraying):
+    told = change(spraying, "colour", name="Heather")
+    assert told["school"] == "coloured" and told["through"] == "Heather"
+    assert any("Heather" in c["paint"] for c in told["coats"])
+    change(spraying, "fit")
+    told = now(spraying)
+    assert told["school"] == "fit"
+    assert any("Heather" in c["paint"] for c in told["coats"][1:]), "and the fit is in it, too"
+
+
 def test_passes_are_fitted_by_the_worker_and_better_than_the_ladder(spraying):
     ladder = now(spraying)["figures"]["within"]
     change(spraying, "fit")  # the queue runs at once in tests

@@ -168,7 +168,8 @@ def _fit(store: Store, job_id: int) -> None:
         laid = Scenes(store).of(sculpt)
         tins = undercoats.tins_of(session, sculpt)
         lamp, wanted = undercoats.lamp_of(sculpt), undercoats.target_of(sculpt, laid, tins)
-    found = fit(laid.scene.surface, wanted, laid.scene.paintable, lamp, only(tins.primer), tins.greys, progress=say)
+        greys = undercoats.greys_of(sculpt, tins)
+    found = fit(laid.scene.surface, wanted, laid.scene.paintable, lamp, only(tins.primer), greys, progress=say)
     with store.session() as session:
         job = session.get(Job, job_id)
         if job is None or job.stop_asked:

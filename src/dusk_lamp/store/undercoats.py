@@ -15,16 +15,18 @@ from ..core.coat.hand import Relief
 from ..core.errors import SettingError
 from ..core.light.lamp import Lamp
 from ..core.light.rig import Rig
-from ..core.paint.mix import only
+from ..core.paint.coats import PrimerVerdict, Wish, choose_primer
+from ..core.paint.mix import Mix, only
 from ..core.plan.target import Exposure, target_value
 from ..core.plan.undercoat import Tins, differences, paint_target, primed, school, tins_from
-from . import paints, stages
+from . import markings, paints, stages
 from .cache import Cache
 from .models import Sculpt
 from .scenes import Laid
 
 MOST_PAST = 12  # undone at most so often
 MOST_COATS = 24
+CHOSEN = ("primer", "through")  # names of paints, where the painter chose them
 MOST_FILMS, MOST_AFTER = 40, 30  # kept in memory, about 0.6 MB and 1 MB each
 
 
@@ -40,9 +42,22 @@ class After:
     within: float
 
 
-def tins_of(session: Session, sculpt: Sculpt) -> Tins:
-    """The paints of an undercoat from the rack; the number of greys is the ladder's."""
-    return tins_from(paints.rack_of(session), int(sculpt.ladder["steps"]))
+def tins_of(session: Session, sculpt: Sculpt, **other: str | None) -> Tins:
+    """The paints of an undercoat from the rack; the number of greys is the ladder's, primer and colour as they were chosen.
+
+    Args:
+        other: a primer or a colour (through) to take instead. What is not on the rack any more is chosen anew.
+    """
+    rack = paints.rack_of(session)
+    names = {p.name for p in rack}
+    kept = {k: sculpt.undercoat.get(k) for k in CHOSEN}
+    kept = {k: v if v in names else None for k, v in kept.items()} | other
+    return tins_from(rack, int(sculpt.ladder["steps"]), kept["primer"], kept["through"])
+
+
+def greys_of(sculpt: Sculpt, tins: Tins) -> list[Mix]:
+    """What a fit may spray: greys, or the steps of one colour where that school was taken."""
+    return tins.colour if sculpt.undercoat.get("in_colour") else tins.greys
 
 
 def lamp_of(sculpt: Sculpt) -> Lamp:
@@ -73,15 +88,19 @@ def turn_of(sculpt: Sculpt) -> int:
     return int(sculpt.undercoat.get("turn", 0))
 
 
-def keep(session: Session, sculpt: Sculpt, coats: list[Coat], name: str, laid: Laid) -> None:
-    """Keep coats; what was before can be had again."""
+def keep(session: Session, sculpt: Sculpt, coats: list[Coat], name: str, laid: Laid, **chosen: Any) -> None:
+    """Keep coats, and a primer, a colour or whether a fit is in colour where they were chosen; what was before can be had again."""
     if len(coats) > MOST_COATS:
         raise SettingError(f"{MOST_COATS} coats are more than a model bears; take one off first")
-    before = [c.as_dict() for c in coats_of(session, sculpt, laid)]
-    past = [*sculpt.undercoat.get("past", []), {"school": sculpt.undercoat.get("school", "ladder"), "coats": before}]
-    sculpt.undercoat = {
-        "school": name, "coats": [c.as_dict() for c in coats], "past": past[-MOST_PAST:], "turn": turn_of(sculpt) + 1,
-    }  # fmt: skip
+    now = {k: v for k, v in sculpt.undercoat.items() if k not in ("past", "turn")}
+    before = {
+        **now,
+        "school": now.get("school", "ladder"),
+        "coats": [c.as_dict() for c in coats_of(session, sculpt, laid)],
+    }
+    past = [*sculpt.undercoat.get("past", []), before][-MOST_PAST:]
+    own = {"school": name, "coats": [c.as_dict() for c in coats]}
+    sculpt.undercoat = {**now, **chosen, **own, "past": past, "turn": turn_of(sculpt) + 1}
 
 
 def undo(sculpt: Sculpt) -> bool:
@@ -89,8 +108,7 @@ def undo(sculpt: Sculpt) -> bool:
     past = list(sculpt.undercoat.get("past", []))
     if not past:
         return False
-    last = past.pop()
-    sculpt.undercoat = {"school": last["school"], "coats": last["coats"], "past": past, "turn": turn_of(sculpt) + 1}
+    sculpt.undercoat = {**past.pop(), "past": past, "turn": turn_of(sculpt) + 1}
     return True
 
 
@@ -165,4 +183,27 @@ def _after(reflectance: NDArray[np.float32], surface: Any, paintable: NDArray, t
 
 def fitted(session: Session, sculpt: Sculpt, tins: Tins, sprays: list[Coat], laid: Laid) -> None:
     """Keep the passes a fit has found, over the primer."""
-    keep(session, sculpt, [primed(only(tins.primer), "black everywhere"), *sprays], "fit", laid)
+    keep(session, sculpt, [primed(only(tins.primer), "primer everywhere"), *sprays], "fit", laid)
+
+
+def weighed_primers(
+    session: Session, sculpt: Sculpt, laid: Laid, cache: Cache
+) -> tuple[list[PrimerVerdict], list[str]]:
+    """The primers on the rack, weighed by the colours of a sculpt's regions, and the regions that have no colour yet.
+
+    Where no region has one there is nothing to weigh them by, and the list is empty.
+    """
+    marking = markings.marking_of(session, sculpt, laid.scene.surface, cache)
+    areas = marking.areas(laid.scene.surface, laid.scene.paintable)
+    wishes, missing = [], []
+    for k, region in enumerate(marking.regions, 1):
+        mix = paints.colour_called(session, region.colour) if region.colour else None
+        if mix is None:
+            missing.append(region.name)
+        else:
+            wishes.append(Wish(region.name, float(areas[k]), mix))
+    rack = paints.rack_of(session)
+    primers = [p for p in rack if p.kind == "primer"]
+    if not wishes or not primers:
+        return [], missing
+    return choose_primer(wishes, primers, [p for p in rack if p.kind in ("base", "layer")]), missing

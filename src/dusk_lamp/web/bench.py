@@ -10,13 +10,14 @@ from scipy.spatial import ConvexHull, QhullError
 from werkzeug.wrappers import Response as AnyResponse
 
 from ..core.coat.coat import TECHNIQUES
+from ..core.coat.hand import POSES
 from ..core.coat.spray import WAYS as SPRAY_WAYS
 from ..core.errors import SettingError
 from ..core.light.rig import BENCH_RAYS, MOVING_RAYS, PRESETS, STRONGEST_SKY, Rig
 from ..core.paint.value import grey_hex, grey_srgb
 from ..core.plan.ladder import FEWEST_STEPS, MOST_STEPS, Ladder, lay_bands, value_histogram
 from ..core.plan.target import Exposure, target_value
-from ..core.plan.undercoat import SCHOOLS
+from ..core.plan.undercoat import SCHOOLS, middles
 from ..core.sculpt.brush import USUAL_BRUSH_SHARE, USUAL_LIKENESS, WAYS
 from ..core.sculpt.display import MOST_SPOTS
 from ..core.sculpt.marking import ATTENTION, MATERIALS
@@ -24,6 +25,7 @@ from ..core.sculpt.regions import USUAL_CREASE
 from ..core.sculpt.surface import Surface
 from ..core.view.camera import VIEWS
 from ..store.models import Sculpt
+from ..store.paints import rack_of
 from ..store.scenes import Laid
 from .app import workshop
 from .common import colour_names, mark_done, shelf_of, stages_of, the_sculpt
@@ -94,6 +96,8 @@ def _bench(sculpt_id: int, stage: str) -> str:
             colours=colour_names(session),
             schools=SCHOOLS,
             techniques=TECHNIQUES,
+            poses=POSES,
+            ladder_colours=middles(rack_of(session)),
             spray_ways=SPRAY_WAYS,
             shelf=[s for s in shelf_of(session) if s.ready and s.id != sculpt_id],
             spacing=scene.surface.spacing, samples=len(scene.surface), area=float(scene.surface.areas[scene.paintable].sum()),

@@ -7,7 +7,6 @@ from flask import Blueprint, Response, abort, jsonify, render_template, request
 from sqlalchemy.orm import Session
 
 from ..core.errors import SettingError
-from ..core.paint.coats import Wish, choose_primer
 from ..core.paint.colour import LAMPS, colour_of, colour_of_hex
 from ..core.paint.cost import DROPS_PER_ML, EFFICIENCY, amount, drops_for
 from ..core.paint.glaze import MOST_PASSES, USUAL_SHARE, USUAL_THINNING, glaze
@@ -24,7 +23,7 @@ from ..core.paint.mix import (
 )
 from ..core.paint.rack import Paint, Rack
 from ..core.paint.thin import JOBS
-from ..store import markings, paints
+from ..store import paints, undercoats
 from ..store.models import Recipe, now
 from .app import workshop
 from .bench import laid_out
@@ -201,22 +200,11 @@ def primer() -> Response:
     given = request.get_json()
     with workshop().store.session() as session:
         sculpt = the_sculpt(session, int(_number(given, "sculpt", 0, 1, 1e9)))
-        laid = laid_out(sculpt)
-        marking = markings.marking_of(session, sculpt, laid.scene.surface, workshop().store.cache)
-        areas = marking.areas(laid.scene.surface, laid.scene.paintable)
-        wishes, missing = [], []
-        for k, region in enumerate(marking.regions, 1):
-            mix = paints.colour_called(session, region.colour) if region.colour else None
-            if mix is None:
-                missing.append(region.name)
-            else:
-                wishes.append(Wish(region.name, float(areas[k]), mix))
-        rack = paints.rack_of(session)
-    if not wishes:
-        raise SettingError("no region of this sculpt has a colour yet; choose colours under “Mark regions” first")
-    verdicts = choose_primer(
-        wishes, [p for p in rack if p.kind == "primer"], [p for p in rack if p.kind in ("base", "layer")]
-    )
+        verdicts, missing = undercoats.weighed_primers(session, sculpt, laid_out(sculpt), workshop().store.cache)
+    if not verdicts:
+        raise SettingError(
+            "there is nothing to weigh primers by: no region of this sculpt has a colour yet (choose colours under “Mark regions”), or there is no primer on the rack"
+        )
     return jsonify(
         missing=missing,
         primers=[

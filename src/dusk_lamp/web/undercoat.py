@@ -15,7 +15,8 @@ from ..core.errors import SettingError
 from ..core.paint.cost import DROPS_PER_ML
 from ..core.paint.mix import only
 from ..core.paint.thin import KPA_PER_PSI
-from ..core.plan.undercoat import HALF_STEP, SCHOOLS, more_dark, school, told
+from ..core.plan.undercoat import HALF_STEP, SCHOOLS, Tins, more_dark, school, told
+from ..core.sculpt.surface import Surface
 from ..core.view.camera import Camera
 from ..core.view.formats import png_bytes
 from ..core.view.raster import colour_picture
@@ -32,6 +33,13 @@ blueprint = Blueprint("undercoat", __name__)
 PICTURES = 1
 PICTURE_SIZE = (132, 168)
 TOO_LIGHT, TOO_DARK = 1, 2
+PASS_NUMBERS = ("azimuth", "elevation", "distance", "seconds", "trigger", "water", "needle", "psi")
+BY_HAND = {  # what can be set of a technique
+    "drybrush": ("softness", "azimuth", "elevation"),
+    "wash": ("pooling", "pose"),
+    "oil wipe": ("pressure",),
+    "sponge": ("cover",),
+}
 _drawing = threading.Lock()  # six pictures are asked for at once and each is heavy
 
 
@@ -70,6 +78,7 @@ def _answer(session: Session, sculpt: Sculpt) -> Response:
             p = coat.pass_
             row |= {
                 "tool": p.tool, "needle": p.needle, "psi": round(p.psi, 1), "kpa": round(p.psi * KPA_PER_PSI),
+                "runs": f"{p.wet_ml * 1000 / max(p.seconds, 1e-9):.0f} µl a second",
                 "nozzle": _nozzle(middle, p), "spread": round(float(np.tan(p.cone) * p.distance), 2),
             }  # fmt: skip
         row["picture"] = url_for(
@@ -81,15 +90,23 @@ def _answer(session: Session, sculpt: Sculpt) -> Response:
         coats=rows,
         undo=bool(sculpt.undercoat.get("past")),
         middle=middle.tolist(),
+        size=_outline(laid.scene.surface),
         figures={"mean": round(after[-1].mean, 2), "p95": round(after[-1].p95, 2), "within": round(after[-1].within, 4)},
         total={k: round(sum(r[k] for r in rows if not r["muted"]), 2) for k in ("ml", "drops", "minutes")},
         primer={"name": tins.primer.name, "hex": tins.primer.looks.hex},
+        through=tins.through,
         fit={"state": job.state, "share": job.share, "step": job.step, "message": job.message, "id": job.id} if job and job.kind == "fit" else None,
         schools=[
-            {"name": n, "when": when, "weak": weak, "picture": url_for(".school_png", sculpt_id=sculpt.id, name=n, v=_school_key(sculpt, n)[:12])}
+            {"name": n, "when": when, "weak": weak, "picture": url_for(".school_png", sculpt_id=sculpt.id, name=n, v=_school_key(sculpt, tins, n)[:12])}
             for n, (when, weak) in SCHOOLS.items()
         ],
     )  # fmt: skip
+
+
+def _outline(surface: Surface) -> list[float]:
+    """Breadth and height, mm, for a drawing to scale."""
+    broad = float(np.ptp(surface.points[:, :2], axis=0).max())
+    return [round(broad, 1), round(float(np.ptp(surface.points[:, 2])), 1)]
 
 
 def _nozzle(middle: np.ndarray, p: Spray) -> list[float]:
@@ -130,10 +147,11 @@ def _look_key(sculpt: Sculpt, coats: list[Coat]) -> str:
     )
 
 
-def _school_key(sculpt: Sculpt, name: str) -> str:
+def _school_key(sculpt: Sculpt, tins: Tins, name: str) -> str:
     return key_of(
-        "school", PICTURES, sculpt.surface_key, sculpt.rig, sculpt.ladder["steps"], sculpt.display["azimuth"], name
-    )
+        "school", PICTURES, sculpt.surface_key, sculpt.rig, sculpt.display["azimuth"], name,
+        [m.words() + m.colour.hex for m in (tins.colour if name == "coloured" else tins.greys)], tins.primer.name,
+    )  # fmt: skip
 
 
 def _drawn(sculpt: Sculpt, laid: Laid, levels: Callable[[], np.ndarray], key: str) -> Response:
@@ -177,14 +195,15 @@ def school_png(sculpt_id: int, name: str) -> Response:
         coats = school(name, laid.scene.surface, undercoats.lamp_of(sculpt), tins)
         cache, key = workshop().store.cache, str(sculpt.surface_key)
         return _drawn(
-            sculpt, laid, lambda: undercoats.rough_levels(cache, key, laid, coats), _school_key(sculpt, name)
+            sculpt, laid, lambda: undercoats.rough_levels(cache, key, laid, coats), _school_key(sculpt, tins, name)
         )
 
 
 @blueprint.post("/sculpts/<int:sculpt_id>/undercoat")
 def change(sculpt_id: int) -> tuple[Response, int] | Response:
-    """do: school (name), mute, remove, up, down (number, from 1), amount (number, amount), pass (number and azimuth, elevation,
-    distance, seconds, way, tool, needle, psi), paint (number, name), add (technique, paint), dark (bring it back), fit, undo.
+    """do: school (name), primer (name), colour (name: of a coloured ladder), mute, remove, up, down (number, from 1), amount
+    (number, amount), pass (number and azimuth, elevation, distance, seconds, trigger, water, way, tool, needle, psi), setting
+    (number and those of a technique by hand), paint (number, name), add (technique, paint), dark (bring it back), fit, undo.
 
     `turn` says which state it was made on; one made on older coats is refused with 409.
     """
@@ -204,8 +223,8 @@ def change(sculpt_id: int) -> tuple[Response, int] | Response:
             elif what == "fit":
                 job_id = new_job(session, sculpt, "fit").id
             else:
-                changed, name = _changed(session, sculpt, laid, tins, coats, str(what), given)
-                undercoats.keep(session, sculpt, changed, name, laid)
+                changed, name, chosen = _changed(session, sculpt, laid, tins, coats, str(what), given)
+                undercoats.keep(session, sculpt, changed, name, laid, **chosen)
         except (KeyError, TypeError, ValueError, IndexError) as e:
             if isinstance(e, SettingError):
                 raise
@@ -218,28 +237,27 @@ def change(sculpt_id: int) -> tuple[Response, int] | Response:
 
 
 def _changed(
-    session: Session, sculpt: Sculpt, laid: Laid, tins: Any, coats: list[Coat], what: str, given: dict[str, Any]
-) -> tuple[list[Coat], str]:
+    session: Session, sculpt: Sculpt, laid: Laid, tins: Tins, coats: list[Coat], what: str, given: dict[str, Any]
+) -> tuple[list[Coat], str, dict[str, Any]]:
+    """The coats after a change, what they are called, and what else was chosen with it."""
     surface, lamp = laid.scene.surface, undercoats.lamp_of(sculpt)
     name = str(sculpt.undercoat.get("school", "ladder"))
     if what == "school":
-        return school(str(given["name"]), surface, lamp, tins), str(given["name"])
+        chosen = str(given["name"])
+        return school(chosen, surface, lamp, tins), chosen, {"in_colour": chosen == "coloured"}
+    if what == "primer":
+        other = undercoats.tins_of(session, sculpt, primer=str(given["name"]))
+        kept = {"primer": other.primer.name}
+        if name in SCHOOLS:
+            return school(name, surface, lamp, other), name, kept
+        return [replace(c, mix=only(other.primer)) if c.technique == "prime" else c for c in coats], name, kept
+    if what == "colour":
+        other = undercoats.tins_of(session, sculpt, through=str(given["name"]))
+        return school("coloured", surface, lamp, other), "coloured", {"through": other.through, "in_colour": True}
     if what == "dark":
-        return more_dark(coats, tins, surface, lamp), name
+        return more_dark(coats, tins, surface, lamp), name, {}
     if what == "add":
-        mix = paints.colour_called(session, str(given["paint"])) or only(tins.white)
-        technique = str(given["technique"])
-        if technique == "spray":
-            usual = next((c.pass_ for c in reversed(coats) if c.pass_), None) or Spray(lamp.azimuth, lamp.elevation)
-            new = Coat(
-                "spray",
-                mix,
-                replace(usual, azimuth=lamp.azimuth, elevation=lamp.elevation, way="stroke"),
-                label="added by hand",
-            )
-        else:
-            new = Coat(technique, mix, amount=8.0 if technique != "wash" else 2.5, label="added by hand")
-        return [*coats, new], name
+        return [*coats, _new_coat(session, coats, tins, lamp, given)], name, {}
     k = int(given["number"]) - 1
     if not 0 <= k < len(coats):
         raise SettingError("this coat is not there any more; reload the page")
@@ -247,11 +265,11 @@ def _changed(
     if what == "mute":
         own = replace(own, muted=not own.muted)
     elif what == "remove":
-        return coats[:k] + coats[k + 1 :], name
+        return coats[:k] + coats[k + 1 :], name, {}
     elif what in ("up", "down"):
         to = max(0, min(len(coats) - 1, k + (-1 if what == "up" else 1)))
         rest = coats[:k] + coats[k + 1 :]
-        return [*rest[:to], own, *rest[to:]], name
+        return [*rest[:to], own, *rest[to:]], name, {}
     elif what == "amount":
         own = with_amount(own, float(given["amount"]))
     elif what == "paint":
@@ -260,14 +278,47 @@ def _changed(
             raise SettingError(f"there is no paint or recipe called “{given['name']}” any more")
         own = replace(own, mix=called)
     elif what == "pass" and own.pass_ is not None:
-        numbers = {
-            n: float(given[n]) for n in ("azimuth", "elevation", "distance", "seconds", "needle", "psi") if n in given
-        }
+        numbers = {n: float(given[n]) for n in PASS_NUMBERS if n in given}
         words = {n: str(given[n]) for n in ("way", "tool") if n in given}
         own = replace(own, pass_=replace(own.pass_, **numbers, **words))  # type: ignore[arg-type]
+    elif what == "setting" and own.technique in BY_HAND:
+        numbers = {n: float(given[n]) for n in BY_HAND[own.technique] if n in given and n != "pose"}
+        pose = {"pose": str(given["pose"])} if "pose" in given and own.technique == "wash" else {}
+        own = replace(own, settings={**own.settings, **numbers, **pose})
+        undercoats.film_of(
+            workshop().store.cache, str(sculpt.surface_key), laid, own
+        )  # refused here where it cannot be
     else:
         raise SettingError("this bench does not know that change; reload the page")
-    return [*coats[:k], own, *coats[k + 1 :]], name
+    return [*coats[:k], own, *coats[k + 1 :]], name, {}
+
+
+def _new_coat(session: Session, coats: list[Coat], tins: Tins, lamp: Any, given: dict[str, Any]) -> Coat:
+    mix = paints.colour_called(session, str(given["paint"])) or only(tins.white)
+    technique = str(given["technique"])
+    if technique != "spray":
+        return Coat(technique, mix, amount=8.0 if technique != "wash" else 2.5, label="added by hand")
+    usual = next((c.pass_ for c in reversed(coats) if c.pass_), None) or Spray(lamp.azimuth, lamp.elevation)
+    own = replace(usual, azimuth=lamp.azimuth, elevation=lamp.elevation, way="stroke")
+    return Coat("spray", mix, own, label="added by hand")
+
+
+@blueprint.get("/sculpts/<int:sculpt_id>/undercoat/primers")
+def primers(sculpt_id: int) -> Response:
+    """The primers on the rack, the one that costs the fewest coats for this sculpt's colours first, and why."""
+    with workshop().store.session() as session:
+        sculpt = the_sculpt(session, sculpt_id)
+        laid = laid_out(sculpt)
+        verdicts, missing = undercoats.weighed_primers(session, sculpt, laid, workshop().store.cache)
+        names = [v.primer.name for v in verdicts]
+        others = [p for p in paints.rack_of(session) if p.kind == "primer" and p.name not in names]
+        return jsonify(
+            missing=missing,
+            primers=[
+                {"name": v.primer.name, "hex": v.primer.looks.hex, "value": round(v.primer.looks.value, 1), "coats": round(v.coats, 1), "minutes": round(v.minutes)}
+                for v in verdicts
+            ] + [{"name": p.name, "hex": p.looks.hex, "value": round(p.looks.value, 1), "coats": None, "minutes": None} for p in others],
+        )  # fmt: skip
 
 
 @blueprint.post("/sculpts/<int:sculpt_id>/undercoat/squad")

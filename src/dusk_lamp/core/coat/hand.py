@@ -11,6 +11,14 @@ from ..sculpt.surface import Surface
 
 FLAT_EXPOSED = 0.02  # exposedness of a flat spot, by the grain of the rays
 CREST_EXPOSED = 0.22  # and of a crest a brush surely catches
+POSES = {  # how a model is laid down while a wash dries: which way of it is up
+    "standing": (0.0, 0.0, 1.0),
+    "upside down": (0.0, 0.0, -1.0),
+    "on its back": tuple(float(x) for x in direction_of(0, 0)),
+    "on its face": tuple(float(x) for x in direction_of(180, 0)),
+    "right side up": tuple(float(x) for x in direction_of(90, 0)),
+    "left side up": tuple(float(x) for x in direction_of(-90, 0)),
+}
 SPONGE_MM_SHARE = 0.5 / 32  # grain of a sponge over height
 
 
@@ -63,22 +71,24 @@ def drybrush(
 
 
 def wash(
-    surface: Surface, relief: Relief, film_um: float, pooling: float = 4.0, up: tuple[float, float, float] = (0, 0, 1)
+    surface: Surface, relief: Relief, film_um: float, pooling: float = 4.0, pose: str = "standing"
 ) -> NDArray[np.float32]:
     """(N,) a wash: thin everywhere, thicker in proportion to the cavity, most where a cavity faces up while it dries.
 
     Args:
         film_um: dry, on an open flat. pooling: how many times thicker it would be in a spot that is all cavity.
-        up: which way was up while it dried, in the sculpt's axes.
+        pose: one of POSES, how it was laid down while it dried.
     Raises:
         SettingError: a setting outside its range.
     """
     _checked(film_um)
     if not 0 <= pooling <= 50:
         raise SettingError(f"pooling is between 0 and 50, not {pooling:g}")
-    way = np.asarray(up, float)
-    way = way / max(float(np.linalg.norm(way)), 1e-9)
-    level = 0.75 + 0.25 * np.clip(surface.normals @ way, -1, 1)  # it leaves what hangs over
+    if pose not in POSES:
+        raise SettingError(f"a model dries {', '.join(POSES)}, not '{pose}'")
+    level = 0.75 + 0.25 * np.clip(
+        surface.normals @ np.array(POSES[pose], np.float32), -1, 1
+    )  # it leaves what hangs over
     return (np.float32(film_um) * (1 + np.float32(pooling) * relief.cavity * level)).astype(np.float32)
 
 

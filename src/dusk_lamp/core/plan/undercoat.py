@@ -19,6 +19,7 @@ from ..sculpt.surface import Surface
 
 HALF_STEP = 0.5  # a value nobody tells apart on a model
 TRIGGERS = (1.0, 0.5, 0.25, 0.1)  # full, half, a quarter, a touch
+LEAST_SPAN = 3.0  # values between a primer and the white, or there is no sketch
 SHORTEST_S = 3.0  # a half second more or less then matters little
 SCHOOLS: dict[str, tuple[str, str]] = {  # name: when to take it, what it is bad at
     "ladder": ("Greys by airbrush, dark to light: smooth, and it carries detail.", "Slow: a cup to clean for every grey."),
@@ -26,12 +27,14 @@ SCHOOLS: dict[str, tuple[str, str]] = {  # name: when to take it, what it is bad
     "drybrush": ("Greys by dry brush: no airbrush needed, crisp on texture.", "Chalky on smooth panels; shadows follow crests, not light."),
     "bright-first": ("A dark tint, a wide bright white, then toned down: glowing colours.", "Its darks stay tinted; needs drying time."),
     "shadow-first": ("White, then shadow only where the lamp does not reach: clean, bright schemes.", "Weak darks: deep recesses stay light."),
+    "coloured": ("The ladder in one colour instead of greys: a cloak or a skin is half painted when it dries.", "Whatever is not to be that colour wants a coat of its own."),
 }  # fmt: skip
 
 
 @dataclass(frozen=True)
 class Tins:
-    """The paints an undercoat is made of: black, greys dark to light, white, a dark tint, a transparent shadow, a wash."""
+    """The paints an undercoat is made of: the primer, greys dark to light, white, a dark tint, a white primer, a transparent
+    shadow, a wash; colour: steps through one colour that can stand in for the greys, through is its paint's name."""
 
     primer: Paint
     greys: list[Mix]
@@ -40,6 +43,8 @@ class Tins:
     bright_primer: Paint
     shadow: Paint
     wash: Paint
+    colour: list[Mix]
+    through: str
 
     @property
     def darkest(self) -> float:
@@ -58,11 +63,15 @@ class Tins:
         return float(values_of(coat[None])[0])
 
 
-def tins_from(rack: Rack, steps: int = 5) -> Tins:
+def tins_from(rack: Rack, steps: int = 5, primer: str | None = None, through: str | None = None) -> Tins:
     """The paints for an undercoat out of a rack.
 
+    Args:
+        steps: greys with the primer. primer: its name; None for the darkest. through: the paint a coloured ladder goes through;
+            None for the strongest colour of middle value.
     Raises:
-        SettingError: nothing dark, nothing light, or a ladder of fewer than two greys.
+        SettingError: nothing dark, nothing light, a ladder of fewer than two greys, a primer too light to sketch upon, a
+            colour as dark or as light as the ends of the ladder, or no such paint.
     """
     if steps < 2:
         raise SettingError("an undercoat needs at least two greys, a dark and a light one")
@@ -79,7 +88,11 @@ def tins_from(rack: Rack, steps: int = 5) -> Tins:
     middle = min(neutral, key=lambda p: abs(p.looks.value - 6) + 0.1 * p.looks.chroma)
     between = middle if dark.looks.value < middle.looks.value < white.looks.value else None
     primers = [p for p in rack if p.kind == "primer"]
-    black = min(primers or neutral, key=lambda p: p.looks.value)
+    ground = rack.find(primer) if primer else min(primers or neutral, key=lambda p: p.looks.value)
+    if ground.looks.value > white.looks.value - LEAST_SPAN:
+        raise SettingError(
+            f"“{ground.name}” is too light to sketch light upon: no shadow can be darker than it. Take a darker primer, or shadow first, which brings its own white"
+        )
     bright = max(primers or [white], key=lambda p: p.looks.value)
     tints = [p for p in plain if p.looks.value < 3.2 and p.looks.chroma > 15]
     tint = min(tints, key=lambda p: (p.looks.b, p.name)) if tints else dark
@@ -87,8 +100,24 @@ def tins_from(rack: Rack, steps: int = 5) -> Tins:
     shadow = min(clear, key=lambda p: (p.looks.b, p.name)) if clear else dark
     washes = [p for p in rack if p.kind == "wash"]
     wash = min(washes, key=lambda p: p.looks.value) if washes else shadow
-    rungs = [s.mix for s in ladder(dark, white, between, steps)]
-    return Tins(black, rungs[1:], white, tint, bright, shadow, wash)
+    colours = [p for p in plain if p.kind != "primer" and 3.5 <= p.looks.value <= 6.5]
+    base = rack.find(through) if through else max(colours, key=lambda p: (p.looks.chroma, p.name), default=middle)
+    if not dark.looks.value < base.looks.value < white.looks.value:
+        raise SettingError(f"“{base.name}” is no middle for a ladder; take a colour between the dark and the white")
+
+    def upward(middle: Paint | None) -> list[Mix]:
+        """The steps above the primer."""
+        if ground.looks.value <= dark.looks.value + HALF_STEP:
+            return [s.mix for s in ladder(dark, white, middle, steps)][1:]
+        wanted = np.linspace(ground.looks.value, white.looks.value, steps)
+        return [*[s.mix for s in ladder(dark, white, middle, wanted=list(wanted))][1:-1], only(white)]
+
+    return Tins(ground, upward(between), white, tint, bright, shadow, wash, upward(base), base.name)
+
+
+def middles(rack: Rack) -> list[str]:
+    """Names of the paints a coloured ladder can go through."""
+    return [p.name for p in rack if p.kind in ("base", "layer") and 2.5 <= p.looks.value <= 8]
 
 
 def primed(mix: Mix, label: str) -> Coat:
@@ -139,29 +168,32 @@ def school(name: str, surface: Surface, lamp: Lamp, tins: Tins) -> list[Coat]:
     """
     if name not in SCHOOLS:
         raise SettingError(f"a school is one of {', '.join(SCHOOLS)} or fit, not '{name}'")
-    black = primed(only(tins.primer), "black everywhere")
+    black = primed(only(tins.primer), "primer everywhere")
     white = only(tins.white)
     toward = (lamp.azimuth, max(lamp.elevation, -60.0))
     above = (lamp.azimuth, min(90.0, lamp.elevation + 20))
+
+    if name == "coloured":
+        return school("ladder", surface, lamp, replace(tins, greys=tins.colour))
 
     def grey_at(share: float) -> Mix:
         return tins.greys[min(len(tins.greys) - 1, max(0, round(share * (len(tins.greys) - 1))))]
 
     if name == "ladder":
-        coats = [black]
+        coats, dark = [black], "the darkest" if tins.greys == tins.colour else "dark grey"
         last = len(tins.greys) - 1
         for k, mix in enumerate(tins.greys):
             if k == 0:  # it carries the detail: nearly everywhere but the deepest recesses and undersides
-                coats.append(_sprayed(surface, mix, 0, 20, 9, "turn", "dark grey all round"))
+                coats.append(_sprayed(surface, mix, 0, 20, 9, "turn", f"{dark} all round"))
             elif k == 1 and last > 2:
-                coats.append(_sprayed(surface, mix, 0, 50, 5, "turn", "middle grey from above and the sides"))
+                coats.append(_sprayed(surface, mix, 0, 50, 3, "turn", "the middle, from above and the sides"))
             elif k < last:
-                coats.append(_sprayed(surface, mix, *toward, 7, "stroke", "lighter, from the lamp"))
+                coats.append(_sprayed(surface, mix, *toward, 4.5, "stroke", "lighter, from the lamp"))
             else:
-                coats.append(_sprayed(surface, mix, *above, 5, "stroke", "white, the last of the light"))
+                coats.append(_sprayed(surface, mix, *above, 3, "stroke", "the lightest, the last of the light"))
         return coats
     if name == "twotone":
-        return [black, _sprayed(surface, white, *toward, 9, "stroke", "one white from the lamp")]
+        return [black, _sprayed(surface, white, *toward, 6, "stroke", "one white from the lamp")]
     if name == "drybrush":
         strokes = {"azimuth": lamp.azimuth, "elevation": lamp.elevation}
         return [
@@ -286,27 +318,10 @@ def told(
                 "parts": coat.mix.counted(), "hex": coat.mix.colour.hex, "value": round(coat.mix.colour.value, 2),
                 "way": p.way if p else None, "azimuth": p.azimuth if p else None, "elevation": p.elevation if p else None,
                 "distance_mm": round(p.distance, 1) if p else None, "amount": p.seconds if p else coat.amount,
-                "trigger": p.trigger if p else None, "water": p.water if p else None, "unit": "s" if p else "µm", "film_um": round(float(np.percentile(film, 95)), 2), "muted": coat.muted,
+                "trigger": p.trigger if p else None, "water": p.water if p else None, "unit": "s" if p else "µm", "film_um": round(float(np.percentile(film, 95)), 2), "muted": coat.muted, "settings": coat.settings,
                 **coat.cost(surface, film, paintable, drops_per_ml), "warnings": coat.warnings(surface, film),
             }
         )  # fmt: skip
-    return out
-
-
-def coloured(dark: Mix, base: Mix, light: Mix, rack: Rack, steps: int = 4) -> list[Mix]:
-    """The ladder of one colour for a coloured zenithal: mixes of a shade, a base and a highlight, dark to light."""
-    if not dark.colour.value < base.colour.value < light.colour.value:
-        raise SettingError("a coloured ladder goes from a shade over its base to a highlight, dark to light")
-    out = [dark]
-    for k in range(1, steps):
-        t = k / (steps - 1) * 2
-        lower, upper, share = (dark, base, t) if t <= 1 else (base, light, t - 1)
-        n = max(0, min(6, round(6 * share)))
-        paints, parts = (
-            lower.paints + upper.paints,
-            tuple(p * (6 - n) for p in lower.parts) + tuple(p * n for p in upper.parts),
-        )
-        out.append(Mix(paints, parts))
     return out
 
 

@@ -3,6 +3,8 @@ import { say, send } from "../page.js";
 import { Dial } from "./dial.js";
 import { unpack } from "./turntable.js";
 
+const TRIGGER = { 0.5: " at half trigger", 0.25: " at a quarter", 0.1: " at a touch" };
+const USUAL = { softness: 0.4, pooling: 4, pose: "standing", pressure: 0.7, cover: 0.2 }; // what a coat has that was not set
 const $ = (id) => document.getElementById(id);
 
 export class Undercoat {
@@ -25,17 +27,22 @@ export class Undercoat {
     this.dial = new Dial($("nozzle-dial"), (azimuth, elevation) => {
       form.elements.azimuth.value = held(azimuth); form.elements.elevation.value = held(elevation);
       this.dial.show(held(azimuth), held(elevation), 14);
-    }, () => this.change({ do: "pass", number: this.chosen, azimuth: Number(form.elements.azimuth.value), elevation: Number(form.elements.elevation.value) }), 15, 15);
+    }, () => this.change({ do: this.of.way ? "pass" : "setting", number: this.chosen, azimuth: Number(form.elements.azimuth.value), elevation: Number(form.elements.elevation.value) }), 15, 15);
+    form.addEventListener("input", (e) => { if (e.target.type === "range") e.target.parentElement.querySelector("output").textContent = e.target.value; });
+    $("ladder-colour").addEventListener("change", () => this.change({ do: "colour", name: $("ladder-colour").value }));
+    $("primers").addEventListener("toggle", () => { if ($("primers").open) this.primers(); });
     $("coat-form").addEventListener("submit", (e) => e.preventDefault());
     $("coat-form").addEventListener("change", (e) => {
-      const { name, value } = e.target, sprayed = this.told.coats[this.chosen - 1].way;
+      const { name, value } = e.target, sprayed = this.of.way;
       if (name === "paint") this.change({ do: "paint", number: this.chosen, name: value });
       else if (name === "amount") this.change(sprayed ? { do: "pass", number: this.chosen, seconds: Number(value) } : { do: "amount", number: this.chosen, amount: Number(value) });
-      else this.change({ do: "pass", number: this.chosen, [name]: name === "way" || name === "tool" ? value : Number(value) });
+      else this.change({ do: sprayed ? "pass" : "setting", number: this.chosen, [name]: ["way", "tool", "pose"].includes(name) ? value : Number(value) });
     });
     $("coat-add").addEventListener("submit", (e) => { e.preventDefault(); this.change({ do: "add", ...Object.fromEntries(new FormData(e.target)) }); });
     $("squad")?.addEventListener("submit", (e) => { e.preventDefault(); this.squad(new FormData(e.target).getAll("sculpt").map(Number)); });
   }
+
+  get of() { return this.told.coats[this.chosen - 1]; }
 
   async load() {
     $("undercoat-note").textContent = "Laying the coats …";
@@ -58,13 +65,13 @@ export class Undercoat {
     const n = told.coats.length, per = (x) => `${Math.round(100 * x)} %`;
     $("undercoat-note").textContent = `${per(told.figures.within)} of the surface is within half a value of the target; off by ${told.figures.mean.toFixed(2)} on the mean. ${told.total.ml.toFixed(1)} ml, ${Math.round(told.total.minutes)} minutes with drying.`;
     const schools = $("schools");
-    if (!schools.children.length || before?.schools[0].picture !== told.schools[0].picture) {
+    if (!schools.children.length || before?.schools.some((s, k) => s.picture !== told.schools[k].picture)) {
       schools.replaceChildren();
       for (const s of told.schools) {
         const button = document.createElement("button");
         button.type = "button"; button.dataset.school = s.name; button.title = `${s.when} ${s.weak}`;
         button.innerHTML = `<img alt="" width="132" height="168" src="${s.picture}"><span></span>`;
-        button.querySelector("span").textContent = { ladder: "Grey ladder", twotone: "Two-tone", drybrush: "Drybrush", "bright-first": "Bright first", "shadow-first": "Shadow first" }[s.name];
+        button.querySelector("span").textContent = { ladder: "Grey ladder", twotone: "Two-tone", drybrush: "Drybrush", "bright-first": "Bright first", "shadow-first": "Shadow first", coloured: "One colour" }[s.name];
         button.addEventListener("click", () => { this.chosen = null; this.change({ do: "school", name: s.name }); });
         schools.append(button);
       }
@@ -72,6 +79,10 @@ export class Undercoat {
     for (const b of schools.children) b.setAttribute("aria-pressed", String(b.dataset.school === told.school));
     const own = told.schools.find((s) => s.name === told.school);
     $("school-words").textContent = own ? `${own.when} ${own.weak}` : "Passes fitted to your light.";
+    $("through-row").hidden = told.school !== "coloured";
+    $("ladder-colour").value = told.through;
+    $("primer-name").textContent = told.primer.name;
+    if (before && before.primer.name !== told.primer.name && $("primers").open) this.primers();
     this.strip();
     $("coat-undo").disabled = !told.undo;
     $("scrub").max = n;
@@ -92,7 +103,7 @@ export class Undercoat {
       button.innerHTML = `<img alt="" width="66" height="84" loading="lazy" src="${c.picture}"><span><b></b><small></small><small class="adds"></small></span>`;
       button.querySelector("b").textContent = `${c.number}. ${c.label || c.technique}`;
       const from = !c.way ? "" : c.way === "turn" ? `, turned, ${c.elevation}° up` : `, ${c.azimuth}° round, ${c.elevation}° up`;
-      button.querySelector("small").textContent = `${c.paint}, ${c.unit === "s" ? `${c.amount} s` : `${c.amount} µm`}${from}${c.muted ? ", left out" : ""}`;
+      button.querySelector("small").textContent = `${c.paint}, ${c.unit === "s" ? `${c.amount} s${TRIGGER[c.trigger] ?? ""}` : `${c.amount} µm`}${from}${c.muted ? ", left out" : ""}`;
       button.querySelector(".adds").textContent = c.muted ? "" : `${c.adds >= 0 ? "+" : "−"}${Math.abs(100 * c.adds).toFixed(0)} % near the target${c.warnings.length ? "; mind!" : ""}`;
       button.addEventListener("click", () => { this.chosen = this.chosen === c.number ? null : c.number; this.strip(); $("scrub").value = c.number; this.look(c.number); });
       item.append(button); strip.append(item);
@@ -104,17 +115,58 @@ export class Undercoat {
     form.elements.paint.value = [...form.elements.paint.options].some((o) => o.value === c.paint) ? c.paint : "";
     form.elements.amount.value = c.amount;
     $("amount-unit").textContent = c.unit === "s" ? "s on the trigger" : "µm dry";
+    const stroked = c.technique === "drybrush" && c.settings.azimuth !== undefined;
     $("pass-fields").hidden = !c.way;
+    $("from-fields").hidden = !c.way && !stroked;
     if (c.way) {
-      for (const name of ["azimuth", "elevation", "needle", "psi", "way", "tool"]) form.elements[name].value = c[name];
+      for (const name of ["azimuth", "elevation", "needle", "psi", "way", "tool", "trigger", "water"]) form.elements[name].value = c[name];
       form.elements.distance.value = c.distance_mm;
-      this.dial.show(c.azimuth, c.elevation, 14);
       $("kpa").textContent = `psi, ${c.kpa} kPa`;
+      this.reach(c);
+    }
+    if (stroked) for (const name of ["azimuth", "elevation"]) form.elements[name].value = c.settings[name];
+    if (c.way || stroked) this.dial.show(Number(form.elements.azimuth.value), Number(form.elements.elevation.value), 14);
+    for (const field of $("hand-fields").children) {
+      field.hidden = field.dataset.of !== c.technique;
+      const input = field.querySelector("input, select"), out = field.querySelector("output");
+      input.value = c.settings[input.name] ?? USUAL[input.name];
+      if (out) out.textContent = input.value;
     }
     $("coat-facts").textContent = `${c.ml.toFixed(2)} ml, ${c.drops.toFixed(0)} drops, ${Math.round(c.minutes)} minutes with drying; ${c.film_um.toFixed(1)} µm where it lies thickest.`;
     const warned = $("coat-warnings");
     warned.hidden = !c.warnings.length;
     warned.textContent = c.warnings.join(" ");
+  }
+
+  // the nozzle beside the model, to scale: how far it is, how steep, how wide the cone is where it lands
+  reach(c) {
+    const svg = $("reach"), tall = this.told.size[1], wide = this.told.size[0], far = c.distance_mm, up = c.elevation * Math.PI / 180;
+    const x = -far * Math.cos(up), y = -far * Math.sin(up), s = c.spread, left = Math.min(x, -wide / 2) - 6, right = Math.max(wide / 2, s) + 6;
+    const top = Math.min(y, -tall / 2, -s) - 6, bottom = Math.max(y, tall / 2, s) + 6;
+    const rim = (k) => `${-k * s * Math.sin(up)} ${k * s * Math.cos(up)}`;
+    svg.setAttribute("viewBox", `${left} ${top} ${right - left} ${bottom - top}`);
+    svg.setAttribute("aria-label", `The nozzle is ${Math.round(far)} mm from the middle of the model, which is ${Math.round(tall)} mm tall; the cone is ${Math.round(2 * s)} mm wide there.`);
+    svg.innerHTML = `<path class="cone" d="M${x} ${y}L${rim(1)}L${rim(-1)}z"/><rect class="model" x="${-wide / 2}" y="${-tall / 2}" width="${wide}" height="${tall}" rx="${wide / 3}"/><path class="ground" d="M${left} ${tall / 2}H${right}"/><path class="ray" d="M${x} ${y}L0 0"/><circle class="jet" cx="${x}" cy="${y}" r="${(right - left) / 60}"/>`;
+  }
+
+  async primers() {
+    const answer = await send(`${this.base}/undercoat/primers`);
+    if (!answer.ok) return;
+    const told = await answer.json(), list = $("primer-list");
+    list.replaceChildren();
+    for (const p of told.primers) {
+      const item = document.createElement("li"), button = document.createElement("button");
+      button.type = "button";
+      button.setAttribute("aria-pressed", String(p.name === this.told.primer.name));
+      button.innerHTML = '<svg class="dab" viewBox="0 0 10 10" aria-hidden="true"><rect width="10" height="10"/></svg><span><b></b><small></small></span>';
+      button.querySelector("rect").setAttribute("fill", p.hex);
+      button.querySelector("b").textContent = p.name;
+      button.querySelector("small").textContent = p.coats === null ? `value ${p.value}` : `value ${p.value}; your colours cover it in ${p.coats} coats on the mean, ${Math.round(p.minutes / 60 * 10) / 10} h with drying`;
+      button.addEventListener("click", () => this.change({ do: "primer", name: p.name }));
+      item.append(button); list.append(item);
+    }
+    const weighed = told.primers.some((p) => p.coats !== null);
+    $("primer-words").textContent = !told.primers.length ? "No primer on the rack." : weighed ? `The first costs the fewest coats for the colours of your regions${told.missing.length ? `; without a colour yet: ${told.missing.join(", ")}` : ""}. Black keeps recesses dark, grey is neutral, white keeps colours bright.` : "Give your regions colours, and the primers are weighed by the coats they cost. Black keeps recesses dark, grey is neutral, white keeps colours bright.";
   }
 
   async look(number) {
@@ -148,6 +200,13 @@ export class Undercoat {
     const answer = await send(`${this.base}/undercoat/squad`, { method: "POST", headers: { "Content-Type": "application/json" }, body: JSON.stringify({ sculpts }) });
     const told = await answer.json();
     if (!answer.ok) { $("squad-words").textContent = ""; say(told.error, true); return; }
-    $("squad-words").textContent = `${told.sculpts.map((s) => `${s.name}: ${Math.round(100 * s.within)} % near its target`).join("; ")}. For all: ${told.paint.map((p) => `${p.paint} ${p.ml.toFixed(1)} ml (${p.drops} drops)`).join(", ")}.`;
+    const table = $("squad-table");
+    table.innerHTML = "<thead><tr><th>Sculpt</th><th>Near</th><th>Off by</th></tr></thead><tbody></tbody>";
+    for (const row of told.sculpts) {
+      const line = table.tBodies[0].insertRow();
+      for (const words of [row.name, `${Math.round(100 * row.within)} %`, row.mean.toFixed(2)]) line.insertCell().textContent = words;
+    }
+    table.hidden = false;
+    $("squad-words").textContent = `Paint for all: ${told.paint.map((p) => `${p.paint} ${p.ml.toFixed(1)} ml (${p.drops} drops)`).join(", ")}.`;
   }
 }
