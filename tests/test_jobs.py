@@ -15,6 +15,11 @@ from dusk_lamp.store.store import Store, add_sculpt, new_job
 from .shapes import ball
 
 
+@pytest.fixture(autouse=True)
+def few_samples(monkeypatch):
+    monkeypatch.setenv("DUSK_LAMP_MOST_SAMPLES", "50000")
+
+
 @pytest.fixture
 def store(tmp_path):
     store = Store(tmp_path / "data")

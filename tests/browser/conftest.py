@@ -1,5 +1,6 @@
 """The real thing: `dusk-lamp serve` with its worker, and Debian's Chromium in front of it."""
 
+import os
 import shutil
 import signal
 import subprocess
@@ -26,6 +27,7 @@ class Server:
             [sys.executable, "-m", "dusk_lamp.cli", "serve", "--port", "0", "--data", str(data)],
             stdout=subprocess.PIPE,
             text=True,
+            env={**os.environ, "DUSK_LAMP_MOST_SAMPLES": "40000"},  # the pages are tested, not patience
         )
         said = self.process.stdout.readline()
         self.address = next(word for word in said.split() if word.startswith("http"))

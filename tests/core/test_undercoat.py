@@ -15,6 +15,7 @@ from dusk_lamp.core.light.rig import Rig, Scene
 from dusk_lamp.core.light.sky import sky_view
 from dusk_lamp.core.paint.mix import only
 from dusk_lamp.core.paint.rack import Rack, rack_from_csv
+from dusk_lamp.core.plan import spray_fit
 from dusk_lamp.core.plan.spray_fit import HELD_DEGREES, MOST_PER_GREY, candidates, fit, linear_step
 from dusk_lamp.core.plan.target import Exposure, target_value
 from dusk_lamp.core.plan.undercoat import (
@@ -45,6 +46,14 @@ def stage(warden):
     value = target_value(scene.light(rig).total, Exposure(), rig.full)
     target = paint_target(value, TINS, 1.5, 9.5)
     return warden, target, scene.paintable, Relief(cavity(warden), exposed(warden))
+
+
+@pytest.fixture(scope="module", autouse=True)
+def few_samples():
+    """A fit over fewer spots, so that a test of it is not a test of patience."""
+    with pytest.MonkeyPatch.context() as patch:
+        patch.setattr(spray_fit, "FIT_SAMPLES", 2_000)
+        yield
 
 
 @pytest.fixture(scope="module")

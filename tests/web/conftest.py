@@ -3,24 +3,33 @@
 import io
 import re
 import shutil
+from contextlib import contextmanager
 
 import numpy as np
 import pytest
 import trimesh
 from bs4 import BeautifulSoup
 
+from dusk_lamp.core.plan import spray_fit
 from dusk_lamp.core.sculpt import surface
 from dusk_lamp.web.app import create_app
 
 from ..shapes import ball, together
 
 
-@pytest.fixture(scope="session", autouse=True)
-def coarse():
-    """Few samples, so that a test of the pages is not a test of patience."""
+@contextmanager
+def few_samples():
+    """So that a test of the pages is not a test of patience."""
     with pytest.MonkeyPatch.context() as patch:
         patch.setattr(surface, "FEWEST_SAMPLES", 2_000)
         patch.setattr(surface, "MOST_SAMPLES", 3_000)
+        patch.setattr(spray_fit, "FIT_SAMPLES", 1_000)
+        yield
+
+
+@pytest.fixture(scope="module", autouse=True)
+def coarse():
+    with few_samples():
         yield
 
 
@@ -31,11 +40,12 @@ def shelf_at(data):
 
 
 @pytest.fixture(scope="session")
-def with_a_sculpt(tmp_path_factory, coarse, figure):
+def with_a_sculpt(tmp_path_factory, figure):
     """A data folder with one prepared sculpt, to be copied."""
     data = tmp_path_factory.mktemp("prepared") / "data"
     app = shelf_at(data)
-    Painter(app.test_client()).bring(figure, "Lamp keeper.stl")
+    with few_samples():
+        Painter(app.test_client()).bring(figure, "Lamp keeper.stl")
     app.extensions["workshop"].store.close()
     return data
 

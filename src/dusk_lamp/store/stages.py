@@ -1,6 +1,7 @@
 """The stages of preparing a sculpt, each a pure function of its inputs, kept in the cache under their hash."""
 
 import json
+import os
 from collections.abc import Callable
 from dataclasses import asdict, dataclass
 from pathlib import Path
@@ -162,13 +163,14 @@ def first_look(cache: Cache, mended_key: str, standing: Standing, rig: Rig, expo
 
 def surface(cache: Cache, mended_key: str, standing: Standing, say: Progress) -> str:
     """Stand the sculpt up and lay out its working surface. Returns the cache key."""
-    key = key_of("surface", SURFACE, mended_key, standing.as_dict())
+    most = int(os.environ.get("DUSK_LAMP_MOST_SAMPLES") or 0) or None
+    key = key_of("surface", SURFACE, mended_key, standing.as_dict(), *([most] if most else []))
     if key not in cache:
         say("Standing it up", 0.34)
         raw = Mesh(cache.array(mended_key, "vertices"), cache.array(mended_key, "faces"))
         mesh = stand(raw, standing)
         say("Laying out the surface", 0.38)
-        s = working_surface(mesh, cache.array(mended_key, "part"))
+        s = working_surface(mesh, cache.array(mended_key, "part"), most=most)
         chosen, between = quick_samples(s)
         cache.put(
             key,

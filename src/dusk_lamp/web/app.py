@@ -16,6 +16,7 @@ from ..store.store import Store
 # name: (default, help). Every one can be set in the environment as DUSK_LAMP_<NAME>.
 SETTINGS: dict[str, tuple[int, str]] = {
     "UPLOAD_LIMIT_MB": (300, "largest file that may be dropped on the shelf, in MB"),
+    "MOST_SAMPLES": (0, "most samples a sculpt is laid out in; 0 for as many as its detail wants, at most 190,000"),
 }
 
 POLICY = (

@@ -79,7 +79,9 @@ class Surface:
         return ends[:, 0], ends[:, 1]
 
 
-def working_surface(mesh: Mesh, shell: NDArray[np.int32] | None = None, samples: int | None = None) -> Surface:
+def working_surface(
+    mesh: Mesh, shell: NDArray[np.int32] | None = None, samples: int | None = None, most: int | None = None
+) -> Surface:
     """Lay out the samples of a mended mesh that stands on the bench in mm.
 
     What is denser than needed is decimated (quadric error, `fast-simplification`), what is coarser is subdivided at
@@ -89,7 +91,7 @@ def working_surface(mesh: Mesh, shell: NDArray[np.int32] | None = None, samples:
     Args:
         mesh: welded, outward, mm.
         shell: (F,) int32 shell of each face; all one where not given.
-        samples: about how many samples to lay out.
+        samples: about how many samples to lay out. most: but no more than so many, for a small machine.
     Raises:
         SettingError: samples outside 100 .. SAMPLES_LIMIT.
     """
@@ -98,6 +100,7 @@ def working_surface(mesh: Mesh, shell: NDArray[np.int32] | None = None, samples:
     per_mm2 = 2 / np.sqrt(3) / (BRUSH_MARK_SHARE * tall) ** 2
     if samples is None:
         samples = int(np.clip(area * per_mm2, FEWEST_SAMPLES, MOST_SAMPLES))
+        samples = samples if most is None else max(100, min(samples, most))
     elif not 100 <= samples <= SAMPLES_LIMIT:
         raise SettingError(f"samples are between 100 and {SAMPLES_LIMIT:,}, not {samples:,}")
     shell = np.zeros(len(mesh.faces), np.int32) if shell is None else shell
