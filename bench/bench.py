@@ -243,6 +243,7 @@ def bench_undercoat(_folder: Path) -> None:
     head(f"Undercoat on {len(surface):,} samples of the wick-warden")
     row("one sprayed stroke", f"{median(lambda: spray(surface, Spray(40, 60)), 5):.2f} s", "≤ 0.3 s")
     row("one burst", f"{median(lambda: spray(surface, Spray(40, 60, way='burst')), 3):.2f} s", "≤ 0.3 s")
+    row("one turn, all round", f"{median(lambda: spray(surface, Spray(40, 60, way='turn')), 3):.2f} s", "≤ 0.3 s")
     tins = tins_from(rack_from_csv((files("dusk_lamp.demo") / "rack.csv").read_bytes()))
     rig = Rig(Lamp(40, 58, 16), 0.22, "overcast", 0.15)
     scene = Scene(surface, sky_view(surface))

@@ -82,6 +82,8 @@ def main() -> None:
             page.locator("#coats button").last.click()
             while page.locator("#schools img").evaluate_all("all => all.some(i => !i.complete)"):
                 page.wait_for_timeout(500)
+            page.locator("#difference").check()
+            page.locator("#coats").scroll_into_view_if_needed()
             page.wait_for_timeout(6000)
             shot("undercoat")
             page.locator('[data-panel="undercoat"] form[method] .button').click()

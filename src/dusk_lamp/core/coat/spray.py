@@ -28,7 +28,7 @@ NOZZLE_RAYS = 4  # directions a stroke's soft cone is looked along
 BURST_RAYS = 4  # places on the nozzle that a burst is looked at from
 NOZZLE_MM = 3.0  # how large the cloud is where it leaves
 MISS_RAYS = 4096
-TURN_STEPS = 12
+TURN_STEPS = 24  # of a turn; each looks along one direction of the cone and every second one along one of the drift
 USUAL_DRIFT = 0.04  # of what lands: carried round corners by the air
 DRIFT_DEGREES, DRIFT_RAYS = 40.0, 3
 RUNS_UM, SPECKLE_MM = 60.0, 220.0  # wetter than this in one pass runs; further than this an airbrush lands dry
@@ -126,12 +126,7 @@ def spray(surface: Surface, pass_: Spray, solids: float = 0.2) -> Landed:
     elif pass_.way == "stroke":
         per_mm3, hits = _stroke(surface, pass_, direction_of(pass_.azimuth, pass_.elevation))
     else:
-        turns = [
-            _stroke(surface, pass_, direction_of(a, pass_.elevation))
-            for a in np.arange(TURN_STEPS) * 360 / TURN_STEPS
-        ]
-        per_mm3 = np.mean([film for film, _ in turns], axis=0)
-        hits = float(np.mean([h for _, h in turns]))
+        per_mm3, hits = _turn(surface, pass_)
     stays = STICKS[pass_.tool]
     film = (per_mm3 * np.float32(1000 * dry * stays)).astype(np.float32)  # mm to µm
     landed = float((film.astype(np.float64) * surface.areas).sum()) / 1000
@@ -193,16 +188,24 @@ def _with_drift(
     """A small share goes a little round corners: it comes from anywhere within a wide cone round the nozzle."""
     if not pass_.drift:
         return landed
-    body = surface.blockers or surface
     soft = np.zeros(len(surface), np.float32)
     ring = _round(axis, np.radians(DRIFT_DEGREES), DRIFT_RAYS)
     for toward in ring:
-        facing = np.flatnonzero(surface.normals @ toward > 0)
-        free = facing[~body.caster.blocked(surface.origins[facing], toward)]
-        soft[free] += (surface.normals[free] @ toward) / np.float32(len(ring))
+        soft += _received(surface, toward) / np.float32(len(ring))
     near = float(np.percentile(unblocked, 90)) if len(unblocked) else 0.0
     strength = np.maximum(unblocked, np.float32(0.3 * near))
     return np.float32(1 - pass_.drift) * landed + np.float32(pass_.drift) * strength * soft
+
+
+def _received(surface: Surface, toward: NDArray[np.float32], split: bool = True) -> NDArray[np.float32]:
+    """(N,) cosine to a direction where it is free, 0 elsewhere."""
+    body = surface.blockers or surface
+    cosine = surface.normals @ toward
+    facing = np.flatnonzero(cosine > 0)
+    free = facing[~body.caster.blocked(surface.origins[facing], toward, split=split)]
+    out = np.zeros(len(surface), np.float32)
+    out[free] = cosine[free]
+    return out
 
 
 def _round(axis: NDArray, angle: float, count: int, turn: float = 0.4) -> NDArray[np.float32]:
@@ -219,28 +222,48 @@ def _round(axis: NDArray, angle: float, count: int, turn: float = 0.4) -> NDArra
 def _stroke(surface: Surface, pass_: Spray, axis: NDArray) -> tuple[NDArray[np.float32], float]:
     """(N,) mm of film for each mm³ that sticks, from a nozzle carried evenly over the outline seen from it; and the share of
     what is sprayed that meets the model."""
-    body = surface.blockers or surface
     axis = np.asarray(axis, float)
+    swept, outline = _swept(surface, pass_, axis)
+    directions = np.vstack([axis[None].astype(np.float32), _round(axis, pass_.cone, NOZZLE_RAYS - 1)])
+    share = _each(surface, directions).mean(axis=0)
+    even = np.full(len(surface), 1 / swept, np.float32)
+    return _with_drift(surface, pass_, share / np.float32(swept), even, axis), outline / swept
+
+
+def _turn(surface: Surface, pass_: Spray) -> tuple[NDArray[np.float32], float]:
+    """As _stroke, while the model goes once round: the directions of the cone are spread over the turn."""
+    axes = [direction_of(a, pass_.elevation).astype(float) for a in np.arange(TURN_STEPS) * 360 / TURN_STEPS]
+    swept, outline = np.transpose([_swept(surface, pass_, axis) for axis in axes])
+    cones = [np.vstack([axis[None].astype(np.float32), _round(axis, pass_.cone, NOZZLE_RAYS - 1)]) for axis in axes]
+    landed = _each(surface, np.stack([cone[k % NOZZLE_RAYS] for k, cone in enumerate(cones)]))
+    per_mm3 = (landed / swept[:, None].astype(np.float32)).mean(axis=0)
+    if pass_.drift:
+        rings = [_round(axis, np.radians(DRIFT_DEGREES), DRIFT_RAYS)[k % DRIFT_RAYS] for k, axis in enumerate(axes)]
+        soft = _each(surface, np.stack(rings[::2])).mean(axis=0) * np.float32((1 / swept).mean())
+        per_mm3 = np.float32(1 - pass_.drift) * per_mm3 + np.float32(pass_.drift) * soft
+    return per_mm3, float((outline / swept).mean())
+
+
+def _each(surface: Surface, directions: NDArray[np.float32]) -> NDArray[np.float32]:
+    """(D, N) what is received from each direction."""
+    share = np.zeros((len(directions), len(surface)), np.float32)
+
+    def one(k: int) -> None:
+        share[k] = _received(surface, directions[k], split=False)
+
+    in_threads(one, range(len(directions)))
+    return share
+
+
+def _swept(surface: Surface, pass_: Spray, axis: NDArray) -> tuple[float, float]:
+    """mm²: what a nozzle is carried over to cover the outline seen along an axis, and the outline itself."""
+    body = surface.blockers or surface
     right = np.cross([0, 0, 1.0] if abs(axis[2]) < 0.999 else [0, 1.0, 0], axis)
     right /= np.linalg.norm(right)
     up = np.cross(axis, right)
     x, y = body.points @ right, body.points @ up
     spread = pass_.cone * pass_.distance  # how far the cone reaches past the edge of where it is carried
-    swept = (np.ptp(x) + 2 * spread) * (np.ptp(y) + 2 * spread)
-    directions = np.vstack([axis[None].astype(np.float32), _round(axis, pass_.cone, NOZZLE_RAYS - 1)])
-    share = np.zeros((len(directions), len(surface)), np.float32)
-
-    def one(k: int) -> None:
-        cosine = surface.normals @ directions[k]
-        facing = np.flatnonzero(cosine > 0)
-        free = facing[~body.caster.blocked(surface.origins[facing], directions[k], split=False)]
-        share[k, free] = cosine[free]
-
-    in_threads(one, range(len(directions)))
-    per_mm3 = _with_drift(
-        surface, pass_, share.mean(axis=0) / np.float32(swept), np.full(len(surface), 1 / swept, np.float32), axis
-    )
-    return per_mm3, float(_outline(body.caster, body, axis, right, up) / swept)
+    return float((np.ptp(x) + 2 * spread) * (np.ptp(y) + 2 * spread)), _outline(body.caster, body, axis, right, up)
 
 
 def _outline(caster: Caster, body: Surface, axis: NDArray, right: NDArray, up: NDArray) -> float:

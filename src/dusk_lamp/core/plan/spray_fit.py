@@ -190,20 +190,20 @@ def _to_the_half(problem: "_Problem", seconds: NDArray) -> NDArray:
     return seconds
 
 
+SIDES = ("the front", "the front right", "the right", "the back right", "the back", "the back left", "the left", "the front left")  # fmt: skip
+
+
 def _words(pass_: Spray) -> str:
+    """In a painter's words; the angles are told beside it."""
+    height = (
+        "from below" if pass_.elevation < 0 else "level" if pass_.elevation < 15 else "from a little above"
+        if pass_.elevation < 40 else "from above" if pass_.elevation < 70 else "from high above"
+    )  # fmt: skip
     if pass_.way == "turn":
-        return (
-            f"all round, {pass_.elevation:.0f}° above level"
-            if pass_.elevation >= 0
-            else f"all round, from {-pass_.elevation:.0f}° below"
-        )
+        return f"all round, {height}"
     if pass_.elevation >= 90:
         return "from straight above"
-    side = abs(pass_.azimuth)
-    where = (
-        "the front" if side < 23 else "the back" if side > 157 else ("the right" if pass_.azimuth > 0 else "the left")
-    )
-    return f"from {where}, {pass_.azimuth:.0f}° round, {pass_.elevation:.0f}° up"
+    return f"{height}, from {SIDES[round(pass_.azimuth % 360 / 45) % 8]}"
 
 
 class _Problem:

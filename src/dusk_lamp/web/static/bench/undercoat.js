@@ -102,7 +102,8 @@ export class Undercoat {
       button.className = c.muted ? "muted" : "";
       button.innerHTML = `<img alt="" width="66" height="84" loading="lazy" src="${c.picture}"><span><b></b><small></small><small class="adds"></small></span>`;
       button.querySelector("b").textContent = `${c.number}. ${c.label || c.technique}`;
-      const from = !c.way ? "" : c.way === "turn" ? `, turned, ${c.elevation}° up` : `, ${c.azimuth}° round, ${c.elevation}° up`;
+      const held = (angle) => `${Math.round(angle)}°`.replace("-", "−");
+      const from = !c.way ? "" : c.way === "turn" ? `, turned, ${held(c.elevation)} up` : `, ${held(c.azimuth)} round, ${held(c.elevation)} up`;
       button.querySelector("small").textContent = `${c.paint}, ${c.unit === "s" ? `${c.amount} s${TRIGGER[c.trigger] ?? ""}` : `${c.amount} µm`}${from}${c.muted ? ", left out" : ""}`;
       button.querySelector(".adds").textContent = c.muted ? "" : `${c.adds >= 0 ? "+" : "−"}${Math.abs(100 * c.adds).toFixed(0)} % near the target${c.warnings.length ? "; mind!" : ""}`;
       button.addEventListener("click", () => { this.chosen = this.chosen === c.number ? null : c.number; this.strip(); $("scrub").value = c.number; this.look(c.number); });
