@@ -28,7 +28,7 @@ def main() -> None:
         page = browser.new_page(viewport={"width": 1280, "height": 800})
 
         def shot(name: str) -> None:
-            page.wait_for_load_state("networkidle")
+            page.wait_for_load_state("networkidle", timeout=180_000)
             page.wait_for_timeout(700)
             page.screenshot(path=HERE / f"{name}.png")
 

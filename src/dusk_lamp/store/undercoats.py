@@ -3,6 +3,7 @@
 import json
 from collections import OrderedDict
 from dataclasses import dataclass
+from functools import lru_cache
 from typing import Any
 
 import numpy as np
@@ -17,6 +18,7 @@ from ..core.light.lamp import Lamp
 from ..core.light.rig import Rig
 from ..core.paint.coats import PrimerVerdict, Wish, choose_primer
 from ..core.paint.mix import Mix, only
+from ..core.paint.rack import Paint, Rack
 from ..core.plan.target import Exposure, target_value
 from ..core.plan.undercoat import Tins, differences, paint_target, primed, school, tins_from
 from . import markings, paints, stages
@@ -52,7 +54,13 @@ def tins_of(session: Session, sculpt: Sculpt, **other: str | None) -> Tins:
     names = {p.name for p in rack}
     kept = {k: sculpt.undercoat.get(k) for k in CHOSEN}
     kept = {k: v if v in names else None for k, v in kept.items()} | other
-    return tins_from(rack, int(sculpt.ladder["steps"]), kept["primer"], kept["through"])
+    return _tins(tuple(rack), int(sculpt.ladder["steps"]), kept["primer"], kept["through"])
+
+
+@lru_cache(16)
+def _tins(bottles: tuple[Paint, ...], steps: int, primer: str | None, through: str | None) -> Tins:
+    """Kept, because it is asked for with every look at a coat and two ladders take longer than the look."""
+    return tins_from(Rack(bottles), steps, primer, through)
 
 
 def greys_of(sculpt: Sculpt, tins: Tins) -> list[Mix]:
