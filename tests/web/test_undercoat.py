@@ -52,6 +52,11 @@ def test_the_model_is_seen_after_every_coat_in_its_colours(spraying):
     assert spraying.client.get(f"{URL}/{n}.png").data.startswith(b"\x89PNG")
     for school in now(spraying)["schools"]:
         assert spraying.client.get(school["picture"]).data.startswith(b"\x89PNG")
+        near = spraying.client.get(school["near"]).get_json()["within"]
+        if school["name"] == "ladder":
+            assert near == pytest.approx(now(spraying)["figures"]["within"], abs=0.1), (
+                "the picture's figure is the school's"
+            )
     assert spraying.client.get(f"{URL}/mud.school.png").status_code == 404
 
 

@@ -171,17 +171,21 @@ def after(cache: Cache, surface_key: str, laid: Laid, coats: list[Coat], target:
     return out
 
 
-def rough_levels(cache: Cache, surface_key: str, laid: Laid, coats: list[Coat]) -> NDArray[np.uint8]:
-    """(N, 3) sRGB levels under coats, worked out at the quick samples only and spread to their neighbours: for pictures."""
+def roughly(
+    cache: Cache, surface_key: str, laid: Laid, coats: list[Coat], target: NDArray[np.float32]
+) -> tuple[NDArray[np.uint8], float]:
+    """(N, 3) sRGB levels under coats, and the share of the area within half a value; worked out at the quick samples only and
+    spread to their neighbours: for pictures of what is not chosen yet."""
     surface = laid.quick.surface
     felt = None
     if any(c.technique not in ("prime", "brush", "spray") for c in coats):
         whole = stages.relief(cache, surface_key, laid.scene.surface)
         felt = Relief(whole.cavity[laid.chosen], whole.exposed[laid.chosen])
-    seen = appearance([(c, c.film(surface, felt)) for c in coats], len(surface))
+    value, levels = looks(appearance([(c, c.film(surface, felt)) for c in coats], len(surface)))
+    within = differences(surface, value, target[laid.chosen], laid.scene.paintable[laid.chosen])[2]
     if "nearest" not in laid.memory:
         laid.memory["nearest"] = cKDTree(surface.points).query(laid.scene.surface.points, workers=-1)[1]
-    return looks(seen)[1][laid.memory["nearest"]]
+    return levels[laid.memory["nearest"]], within
 
 
 def _after(reflectance: NDArray[np.float32], surface: Any, paintable: NDArray, target: NDArray) -> After:

@@ -1,5 +1,6 @@
 """The undercoat stage: schools as pictures of this very model, coats to scrub through, what is too light or too dark."""
 
+import json
 import threading
 from collections.abc import Callable
 from dataclasses import replace
@@ -30,7 +31,7 @@ from .bench import laid_out, packed
 from .common import the_sculpt
 
 blueprint = Blueprint("undercoat", __name__)
-PICTURES = 1
+PICTURES = 2
 PICTURE_SIZE = (132, 168)
 TOO_LIGHT, TOO_DARK = 1, 2
 PASS_NUMBERS = ("azimuth", "elevation", "distance", "seconds", "trigger", "water", "needle", "psi")
@@ -97,7 +98,7 @@ def _answer(session: Session, sculpt: Sculpt) -> Response:
         through=tins.through,
         fit={"state": job.state, "share": job.share, "step": job.step, "message": job.message, "id": job.id} if job and job.kind == "fit" else None,
         schools=[
-            {"name": n, "when": when, "weak": weak, "picture": url_for(".school_png", sculpt_id=sculpt.id, name=n, v=_school_key(sculpt, tins, n)[:12])}
+            {"name": n, "when": when, "weak": weak, "picture": url_for(".school_png", sculpt_id=sculpt.id, name=n, v=_school_key(sculpt, tins, n)[:12]), "near": url_for(".school_json", sculpt_id=sculpt.id, name=n)}
             for n, (when, weak) in SCHOOLS.items()
         ],
     )  # fmt: skip
@@ -150,7 +151,7 @@ def _look_key(sculpt: Sculpt, coats: list[Coat]) -> str:
 def _school_key(sculpt: Sculpt, tins: Tins, name: str) -> str:
     return key_of(
         "school", PICTURES, sculpt.surface_key, sculpt.rig, sculpt.display["azimuth"], name,
-        [m.words() + m.colour.hex for m in (tins.colour if name == "coloured" else tins.greys)], tins.primer.name,
+        sculpt.exposure, [m.words() + m.colour.hex for m in (tins.colour if name == "coloured" else tins.greys)], tins.primer.name,
     )  # fmt: skip
 
 
@@ -187,16 +188,37 @@ def after_png(sculpt_id: int, number: int) -> Response:
 @blueprint.get("/sculpts/<int:sculpt_id>/undercoat/<name>.school.png")
 def school_png(sculpt_id: int, name: str) -> Response:
     """A picture of this very model in one school."""
+    key = _schooled(sculpt_id, name)
+    return Response(
+        workshop().store.cache.blob(key, "look.png"),
+        mimetype="image/png",
+        headers={"Cache-Control": "private, max-age=86400"},
+    )
+
+
+@blueprint.get("/sculpts/<int:sculpt_id>/undercoat/<name>.school.json")
+def school_json(sculpt_id: int, name: str) -> Response:
+    """How near a school comes to the target, roughly."""
+    return Response(workshop().store.cache.blob(_schooled(sculpt_id, name), "near.json"), mimetype="application/json")
+
+
+def _schooled(sculpt_id: int, name: str) -> str:
+    """Works a school out, once. Returns the key its picture and its figure are kept under."""
     if name not in SCHOOLS:
         abort(404)
     with workshop().store.session() as session:
         sculpt = the_sculpt(session, sculpt_id)
-        laid, tins, _, _ = _opened(session, sculpt)
-        coats = school(name, laid.scene.surface, undercoats.lamp_of(sculpt), tins)
-        cache, key = workshop().store.cache, str(sculpt.surface_key)
-        return _drawn(
-            sculpt, laid, lambda: undercoats.rough_levels(cache, key, laid, coats), _school_key(sculpt, tins, name)
-        )
+        laid, tins, target, _ = _opened(session, sculpt)
+        key, cache = _school_key(sculpt, tins, name), workshop().store.cache
+        with _drawing:
+            if key not in cache:
+                coats = school(name, laid.scene.surface, undercoats.lamp_of(sculpt), tins)
+                levels, within = undercoats.roughly(cache, str(sculpt.surface_key), laid, coats, target)
+                camera = Camera(sculpt.display["azimuth"], sculpt.display["elevation"])
+                picture = colour_picture(laid.scene.surface, levels, camera, *PICTURE_SIZE)
+                near = json.dumps({"within": round(within, 3)}).encode()
+                cache.put(key, blobs={"look.png": png_bytes(picture), "near.json": near})
+    return key
 
 
 @blueprint.post("/sculpts/<int:sculpt_id>/undercoat")

@@ -70,7 +70,11 @@ export class Undercoat {
       for (const s of told.schools) {
         const button = document.createElement("button");
         button.type = "button"; button.dataset.school = s.name; button.title = `${s.when} ${s.weak}`;
-        button.innerHTML = `<img alt="" width="132" height="168" src="${s.picture}"><span></span>`;
+        button.innerHTML = `<img alt="" width="132" height="168" src="${s.picture}"><span></span><small></small>`;
+        button.querySelector("img").addEventListener("load", async () => { // worked out with the picture
+          const answer = await fetch(s.near);
+          if (answer.ok) button.querySelector("small").textContent = `${per((await answer.json()).within)} near`;
+        });
         button.querySelector("span").textContent = { ladder: "Grey ladder", twotone: "Two-tone", drybrush: "Drybrush", "bright-first": "Bright first", "shadow-first": "Shadow first", coloured: "One colour" }[s.name];
         button.addEventListener("click", () => { this.chosen = null; this.change({ do: "school", name: s.name }); });
         schools.append(button);
