@@ -16,6 +16,7 @@ from ..core.errors import SettingError
 from ..core.light.rig import BENCH_RAYS, MOVING_RAYS, PRESETS, STRONGEST_SKY, Rig
 from ..core.paint.value import grey_hex, grey_srgb
 from ..core.plan.ladder import FEWEST_STEPS, MOST_STEPS, Ladder, lay_bands, value_histogram
+from ..core.plan.spray_fit import HELD_DEGREES
 from ..core.plan.target import Exposure, target_value
 from ..core.plan.undercoat import SCHOOLS, middles
 from ..core.sculpt.brush import USUAL_BRUSH_SHARE, USUAL_LIKENESS, WAYS
@@ -97,6 +98,7 @@ def _bench(sculpt_id: int, stage: str) -> str:
             schools=SCHOOLS,
             techniques=TECHNIQUES,
             poses=POSES,
+            held=HELD_DEGREES,
             ladder_colours=middles(rack_of(session)),
             spray_ways=SPRAY_WAYS,
             shelf=[s for s in shelf_of(session) if s.ready and s.id != sculpt_id],

@@ -10,7 +10,7 @@ import numpy as np
 from flask import Blueprint, Response, abort, jsonify, request, url_for
 from sqlalchemy.orm import Session
 
-from ..core.coat.coat import Coat, with_amount
+from ..core.coat.coat import Coat, by_hand, with_amount, with_settings
 from ..core.coat.spray import Spray
 from ..core.errors import SettingError
 from ..core.paint.cost import DROPS_PER_ML
@@ -35,12 +35,6 @@ PICTURES = 2
 PICTURE_SIZE = (132, 168)
 TOO_LIGHT, TOO_DARK = 1, 2
 PASS_NUMBERS = ("azimuth", "elevation", "distance", "seconds", "trigger", "water", "needle", "psi")
-BY_HAND = {  # what can be set of a technique
-    "drybrush": ("softness", "azimuth", "elevation"),
-    "wash": ("pooling", "pose"),
-    "oil wipe": ("pressure",),
-    "sponge": ("cover",),
-}
 _drawing = threading.Lock()  # six pictures are asked for at once and each is heavy
 
 
@@ -303,10 +297,8 @@ def _changed(
         numbers = {n: float(given[n]) for n in PASS_NUMBERS if n in given}
         words = {n: str(given[n]) for n in ("way", "tool") if n in given}
         own = replace(own, pass_=replace(own.pass_, **numbers, **words))  # type: ignore[arg-type]
-    elif what == "setting" and own.technique in BY_HAND:
-        numbers = {n: float(given[n]) for n in BY_HAND[own.technique] if n in given and n != "pose"}
-        pose = {"pose": str(given["pose"])} if "pose" in given and own.technique == "wash" else {}
-        own = replace(own, settings={**own.settings, **numbers, **pose})
+    elif what == "setting":
+        own = with_settings(own, given)
         undercoats.film_of(
             workshop().store.cache, str(sculpt.surface_key), laid, own
         )  # refused here where it cannot be
@@ -319,7 +311,7 @@ def _new_coat(session: Session, coats: list[Coat], tins: Tins, lamp: Any, given:
     mix = paints.colour_called(session, str(given["paint"])) or only(tins.white)
     technique = str(given["technique"])
     if technique != "spray":
-        return Coat(technique, mix, amount=8.0 if technique != "wash" else 2.5, label="added by hand")
+        return by_hand(technique, mix, "added by hand")
     usual = next((c.pass_ for c in reversed(coats) if c.pass_), None) or Spray(lamp.azimuth, lamp.elevation)
     own = replace(usual, azimuth=lamp.azimuth, elevation=lamp.elevation, way="stroke")
     return Coat("spray", mix, own, label="added by hand")

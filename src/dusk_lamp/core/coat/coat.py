@@ -19,6 +19,7 @@ from .spray import Spray, spray, troubles
 TECHNIQUES = ("prime", "spray", "brush", "drybrush", "wash", "oil wipe", "sponge")
 PRIMER_COATS = 3  # thin ones, CP-5
 HANDLING_MINUTES = {"prime": 6, "spray": 1.5, "brush": 8, "drybrush": 5, "wash": 4, "oil wipe": 12, "sponge": 4}
+USUAL_UM = {"wash": 2.5}  # of a coat by hand; anything else 8
 RESIN = 0.35  # reflectance of a bare grey print
 
 
@@ -133,6 +134,36 @@ class Coat:
             )  # fmt: skip
         except (KeyError, TypeError, ValueError) as e:
             raise e if isinstance(e, SettingError) else SettingError("this coat's settings are incomplete") from e
+
+
+def by_hand(technique: str, mix: Mix, label: str = "") -> Coat:
+    """A coat by hand in its usual amount and settings.
+
+    Raises:
+        SettingError: no such technique.
+    """
+    return Coat(
+        technique,
+        mix,
+        amount=USUAL_UM.get(technique, 8.0),
+        settings=dict(hand.SETTINGS.get(technique, {})),
+        label=label,
+    )
+
+
+def with_settings(coat: Coat, given: dict[str, Any]) -> Coat:
+    """The coat with other settings of its technique; numbers are taken as such, what is not its own is left out.
+
+    Raises:
+        SettingError: a technique that has none. ValueError: no number.
+    """
+    usual: dict[str, Any] = dict(hand.SETTINGS.get(coat.technique, {}))
+    if coat.technique == "drybrush":  # strokes from a side, where they have one
+        usual |= {"azimuth": 0.0, "elevation": 60.0}
+    if not usual:
+        raise SettingError(f"there is nothing to set of a coat that is a {coat.technique}")
+    own = {k: str(given[k]) if isinstance(v, str) else float(given[k]) for k, v in usual.items() if k in given}
+    return replace(coat, settings={**coat.settings, **own})
 
 
 def with_amount(coat: Coat, amount: float) -> Coat:

@@ -19,6 +19,12 @@ POSES = {  # how a model is laid down while a wash dries: which way of it is up
     "right side up": tuple(float(x) for x in direction_of(90, 0)),
     "left side up": tuple(float(x) for x in direction_of(-90, 0)),
 }
+SETTINGS: dict[str, dict[str, float | str]] = {  # what can be set of a technique, and what it is where nobody set it
+    "drybrush": {"softness": 0.4},
+    "wash": {"pooling": 4.0, "pose": "standing"},
+    "oil wipe": {"pressure": 0.7},
+    "sponge": {"cover": 0.2},
+}
 SPONGE_MM_SHARE = 0.5 / 32  # grain of a sponge over height
 
 

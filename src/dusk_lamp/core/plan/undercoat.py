@@ -8,7 +8,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from ..coat.coat import Coat, appearance, looks
-from ..coat.hand import Relief
+from ..coat.hand import SETTINGS, Relief
 from ..coat.spray import STICKS, Spray
 from ..errors import SettingError
 from ..light.lamp import Lamp
@@ -318,7 +318,9 @@ def told(
                 "parts": coat.mix.counted(), "hex": coat.mix.colour.hex, "value": round(coat.mix.colour.value, 2),
                 "way": p.way if p else None, "azimuth": p.azimuth if p else None, "elevation": p.elevation if p else None,
                 "distance_mm": round(p.distance, 1) if p else None, "amount": p.seconds if p else coat.amount,
-                "trigger": p.trigger if p else None, "water": p.water if p else None, "unit": "s" if p else "µm", "film_um": round(float(np.percentile(film, 95)), 2), "muted": coat.muted, "settings": coat.settings,
+                "trigger": p.trigger if p else None, "water": p.water if p else None, "unit": "s" if p else "µm",
+                "film_um": round(float(np.percentile(film, 95)), 2), "muted": coat.muted,
+                "settings": {**SETTINGS.get(coat.technique, {}), **coat.settings},
                 **coat.cost(surface, film, paintable, drops_per_ml), "warnings": coat.warnings(surface, film),
             }
         )  # fmt: skip

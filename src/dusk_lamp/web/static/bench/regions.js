@@ -136,7 +136,7 @@ export class Regions {
   // another tab was quicker: its regions are shown, and this tab's change can still go on top of them
   both(wish) {
     const dialog = $("two-tabs-regions");
-    dialog.querySelector('[data-choice="mine"]').onclick = () => { dialog.close(); this.change({ ...wish, again: undefined }); };
+    dialog.querySelector('[data-choice="mine"]').onclick = () => { dialog.close(); this.change({ ...wish, again: undefined }); }; // nothing of this tab's is on top any more to be done again
     dialog.querySelector('[data-choice="theirs"]').onclick = () => dialog.close();
     if (!dialog.open) dialog.showModal();
   }

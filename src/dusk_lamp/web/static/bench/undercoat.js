@@ -4,7 +4,6 @@ import { Dial } from "./dial.js";
 import { unpack } from "./turntable.js";
 
 const TRIGGER = { 0.5: " at half trigger", 0.25: " at a quarter", 0.1: " at a touch" };
-const USUAL = { softness: 0.4, pooling: 4, pose: "standing", pressure: 0.7, cover: 0.2 }; // what a coat has that was not set
 const $ = (id) => document.getElementById(id);
 
 export class Undercoat {
@@ -23,11 +22,11 @@ export class Undercoat {
       if (what === "remove") this.chosen = null;
       this.change({ do: what, number });
     });
-    const form = $("coat-form"), held = (angle) => Math.round(angle / 15) * 15; // what a hand can hold; the fields take any number
+    const form = $("coat-form"), step = Number($("nozzle-dial").dataset.step), held = (angle) => Math.round(angle / step) * step; // what a hand can hold; the fields take any number
     this.dial = new Dial($("nozzle-dial"), (azimuth, elevation) => {
       form.elements.azimuth.value = held(azimuth); form.elements.elevation.value = held(elevation);
       this.dial.show(held(azimuth), held(elevation), 14);
-    }, () => this.change({ do: this.of.way ? "pass" : "setting", number: this.chosen, azimuth: Number(form.elements.azimuth.value), elevation: Number(form.elements.elevation.value) }), 15, 15);
+    }, () => this.change({ do: this.of.way ? "pass" : "setting", number: this.chosen, azimuth: Number(form.elements.azimuth.value), elevation: Number(form.elements.elevation.value) }), step, step);
     form.addEventListener("input", (e) => { if (e.target.type === "range") e.target.parentElement.querySelector("output").textContent = e.target.value; });
     $("ladder-colour").addEventListener("change", () => this.change({ do: "colour", name: $("ladder-colour").value }));
     $("primers").addEventListener("toggle", () => { if ($("primers").open) this.primers(); });
@@ -134,7 +133,7 @@ export class Undercoat {
     for (const field of $("hand-fields").children) {
       field.hidden = field.dataset.of !== c.technique;
       const input = field.querySelector("input, select"), out = field.querySelector("output");
-      input.value = c.settings[input.name] ?? USUAL[input.name];
+      if (!field.hidden) input.value = c.settings[input.name];
       if (out) out.textContent = input.value;
     }
     $("coat-facts").textContent = `${c.ml.toFixed(2)} ml, ${c.drops.toFixed(0)} drops, ${Math.round(c.minutes)} minutes with drying; ${c.film_um.toFixed(1)} µm where it lies thickest.`;
@@ -171,7 +170,7 @@ export class Undercoat {
       item.append(button); list.append(item);
     }
     const weighed = told.primers.some((p) => p.coats !== null);
-    $("primer-words").textContent = !told.primers.length ? "No primer on the rack." : weighed ? `The first costs the fewest coats for the colours of your regions${told.missing.length ? `; without a colour yet: ${told.missing.join(", ")}` : ""}. Black keeps recesses dark, grey is neutral, white keeps colours bright.` : "Give your regions colours, and the primers are weighed by the coats they cost. Black keeps recesses dark, grey is neutral, white keeps colours bright.";
+    $("primer-words").textContent = !told.primers.length ? "No primer on the rack." : weighed ? `The first costs the fewest coats for the colours of your regions${told.missing.length ? `; without a colour yet: ${told.missing.join(", ")}` : ""}.` : "Give your regions colours, and the primers are weighed by the coats they cost.";
   }
 
   async look(number) {
