@@ -13,6 +13,8 @@ from pathlib import Path
 
 import numpy as np
 
+from dusk_lamp.core.light.rig import light_on
+
 RUNS = 3
 
 
@@ -66,8 +68,9 @@ def stl_of(triangles: int, folder: Path) -> Path:
 def first_picture(path: str) -> None:
     """From a file to its first lit picture, and say how long and how large it was. Runs in a process of its own."""
     from dusk_lamp.core.light.lamp import Lamp
-    from dusk_lamp.core.light.rig import Rig, Scene
+    from dusk_lamp.core.light.rig import Rig
     from dusk_lamp.core.plan.target import Exposure
+    from dusk_lamp.core.sculpt.site import Site
     from dusk_lamp.jobs.queue import first_guess
     from dusk_lamp.store import stages
     from dusk_lamp.store.cache import Cache
@@ -81,8 +84,8 @@ def first_picture(path: str) -> None:
         looked = time.perf_counter()
         surface_key = stages.surface(cache, key, first_guess(facts), lambda *_: None)
         laid = time.perf_counter()
-        scene = Scene(stages.load_surface(cache, surface_key))
-        stages.thumb(cache, [surface_key], scene, Rig(Lamp(40, 60)), Exposure())
+        site = Site(stages.load_surface(cache, surface_key))
+        stages.thumb(cache, [surface_key], site, Rig(Lamp(40, 60)), Exposure())
         end = time.perf_counter()
     peak = resource.getrusage(resource.RUSAGE_SELF).ru_maxrss / 1e6
     print(looked - start, mended - start, laid - looked, end - start, peak)
@@ -121,8 +124,9 @@ def laid_out(samples):
 def bench_light(_folder: Path) -> None:
     from dusk_lamp.core.light.key import key_light
     from dusk_lamp.core.light.lamp import Lamp
-    from dusk_lamp.core.light.rig import MOVING_RAYS, Rig, Scene
-    from dusk_lamp.core.light.sky import sky_view
+    from dusk_lamp.core.light.rig import MOVING_RAYS, Rig
+    from dusk_lamp.core.sculpt.outlook import look_out
+    from dusk_lamp.core.sculpt.site import Site
     from dusk_lamp.core.sculpt.surface import quick_samples
 
     surface = laid_out(137_000)
@@ -133,13 +137,13 @@ def bench_light(_folder: Path) -> None:
     row("hard key, relight", f"{hard * 1e3:.0f} ms", "≤ 50 ms")
     row("soft key, 16° wide, 32 rays", f"{median(lambda: key_light(surface, Lamp(40, 50, 16), 32)) * 1e3:.0f} ms")
     start = time.perf_counter()
-    view = sky_view(surface)
+    view = look_out(surface)
     row("sky, 256 directions", f"{time.perf_counter() - start:.2f} s", "≤ 6 s")
-    quick = Scene(surface, view).only(*quick_samples(surface))
+    quick = Site(surface, view).only(*quick_samples(surface))
     rigs = iter([Rig(Lamp(a, 50, 16), 0.25, "overcast", 0.15) for a in range(0, 3600, 7)])
     row(
         "lamp in motion, lamp + sky + bounce, quick samples",
-        f"{median(lambda: quick.light(next(rigs), MOVING_RAYS), 9) * 1e3:.0f} ms",
+        f"{median(lambda: light_on(quick, next(rigs), MOVING_RAYS), 9) * 1e3:.0f} ms",
     )
 
     head("Occlusion rays, the same ones each time (front-facing samples toward one direction)")
@@ -230,13 +234,14 @@ def bench_undercoat(_folder: Path) -> None:
     from dusk_lamp.core.coat.coat import appearance
     from dusk_lamp.core.coat.spray import Spray, spray
     from dusk_lamp.core.light.lamp import Lamp
-    from dusk_lamp.core.light.rig import Rig, Scene
-    from dusk_lamp.core.light.sky import sky_view
+    from dusk_lamp.core.light.rig import Rig
     from dusk_lamp.core.paint.mix import only
     from dusk_lamp.core.paint.rack import rack_from_csv
     from dusk_lamp.core.plan.spray_fit import fit
     from dusk_lamp.core.plan.target import Exposure, target_value
     from dusk_lamp.core.plan.undercoat import outcome, paint_target, primed, school, tins_from
+    from dusk_lamp.core.sculpt.outlook import look_out
+    from dusk_lamp.core.sculpt.site import Site
 
     surface = laid_out(133_000)
     surface.caster, surface.origins  # noqa: B018
@@ -246,8 +251,8 @@ def bench_undercoat(_folder: Path) -> None:
     row("one turn, all round", f"{median(lambda: spray(surface, Spray(40, 60, way='turn')), 3):.2f} s", "≤ 0.3 s")
     tins = tins_from(rack_from_csv((files("dusk_lamp.demo") / "rack.csv").read_bytes()))
     rig = Rig(Lamp(40, 58, 16), 0.22, "overcast", 0.15)
-    scene = Scene(surface, sky_view(surface))
-    value = target_value(scene.light(rig).total, Exposure(), rig.full)
+    site = Site(surface, look_out(surface))
+    value = target_value(light_on(site, rig).total, Exposure(), rig.full)
     target = paint_target(value, tins, 1.5, 9.5)
     coats = school("ladder", surface, rig.lamp, tins)
     films = [c.film(surface, None) for c in coats]
@@ -257,11 +262,11 @@ def bench_undercoat(_folder: Path) -> None:
     )
     found = []
     took = median(
-        lambda: found.append(fit(surface, target, scene.paintable, rig.lamp, only(tins.primer), tins.greys)), 1
+        lambda: found.append(fit(surface, target, site.paintable, rig.lamp, only(tins.primer), tins.greys)), 1
     )
     row("fit of the passes", f"{took:.1f} s", "≤ 20 s")
     for name, plan in (("fitted passes", [primed(only(tins.primer), ""), *found[0].coats]), ("grey ladder", coats)):
-        within = outcome(surface, plan, target, scene.paintable, None, steps=False).within
+        within = outcome(surface, plan, target, site.paintable, None, steps=False).within
         row(f"{name}: area within half a value", f"{within:.0%}", "≥ 85 %" if name[0] == "f" else "")
 
 

@@ -11,6 +11,7 @@ from . import __version__
 from .cli_paint import add_paint_commands
 from .cli_undercoat import add_undercoat_commands
 from .core.errors import DuskLampError, SettingError
+from .core.light.rig import light_on
 
 SHADE_BUDGET = 40_000_000  # rays spent on the sky: small files get more directions, so small tests are exact
 
@@ -105,12 +106,13 @@ def _parser() -> argparse.ArgumentParser:
 
 def _shade(args: argparse.Namespace) -> None:
     from .core.light.key import RAYS
-    from .core.light.rig import Rig, Scene
-    from .core.light.sky import DIRECTIONS, sky_view
+    from .core.light.rig import Rig
     from .core.paint.value import grey_srgb
     from .core.plan.target import Exposure, target_value
     from .core.sculpt.mend import mend
+    from .core.sculpt.outlook import DIRECTIONS, look_out
     from .core.sculpt.read import read_sculpt
+    from .core.sculpt.site import Site
     from .core.sculpt.stand import Standing, fronts_for, guess_units, stand
     from .core.sculpt.surface import as_is_surface, working_surface
     from .core.view.formats import lit_ply
@@ -135,8 +137,8 @@ def _shade(args: argparse.Namespace) -> None:
     view = None
     if rig.sky or rig.bounce:
         directions = int(np.clip(SHADE_BUDGET // max(len(surface), 1) // 8 * 8, DIRECTIONS, 16 * DIRECTIONS))
-        view = sky_view(surface, directions)
-    light = Scene(surface, view).light(rig, RAYS)
+        view = look_out(surface, directions)
+    light = light_on(Site(surface, view), rig, RAYS)
     value = target_value(light.total, Exposure(), rig.full)
     grey = grey_srgb(value)
     fields = {

@@ -9,6 +9,7 @@ import numpy as np
 
 from .cli_paint import the_rack
 from .core.errors import SettingError
+from .core.light.rig import light_on
 
 SCHOOLS = (
     "ladder",
@@ -82,15 +83,15 @@ def _laid_out(args: argparse.Namespace):
 
 def _undercoat(args: argparse.Namespace) -> None:
     from .cli import lamp_from_text, write_whole
-    from .core.coat.hand import Relief
     from .core.light.lamp import Lamp
-    from .core.light.rig import Rig, Scene
-    from .core.light.sky import sky_view
+    from .core.light.rig import Rig
     from .core.paint.mix import only
     from .core.plan.spray_fit import fit
     from .core.plan.target import Exposure, target_value
     from .core.plan.undercoat import outcome, paint_target, primed, school, tins_from, told
-    from .core.sculpt.relief import cavity, exposed
+    from .core.sculpt.outlook import look_out
+    from .core.sculpt.relief import Relief, cavity, exposed
+    from .core.sculpt.site import Site
     from .core.view.formats import lit_ply
 
     if not 2 <= args.steps <= 9:
@@ -101,14 +102,14 @@ def _undercoat(args: argparse.Namespace) -> None:
     rig = Rig(lamp, args.sky, "overcast", args.bounce)
     tins = tins_from(the_rack(args.rack), args.steps, args.primer, args.through)
     surface = _laid_out(args)
-    scene = Scene(surface, sky_view(surface))
+    site = Site(surface, look_out(surface))
     exposure = Exposure()
-    value = target_value(scene.light(rig).total, exposure, rig.full)
+    value = target_value(light_on(site, rig).total, exposure, rig.full)
     target = paint_target(value, tins, exposure.primer, exposure.white)
     lamp = lamp or Lamp(0, 90)
     if args.school == "fit":
         greys = tins.colour if args.through else tins.greys
-        found = fit(surface, target, scene.paintable, lamp, only(tins.primer), greys, args.most)
+        found = fit(surface, target, site.paintable, lamp, only(tins.primer), greys, args.most)
         coats = [primed(only(tins.primer), "primer everywhere"), *found.coats]
     else:
         coats = school(args.school, surface, lamp, tins)
@@ -117,7 +118,7 @@ def _undercoat(args: argparse.Namespace) -> None:
         if any(c.technique in ("drybrush", "wash", "oil wipe") for c in coats)
         else None
     )
-    result = outcome(surface, coats, target, scene.paintable, felt)
+    result = outcome(surface, coats, target, site.paintable, felt)
     fields = {
         "target": target, "value": result.value,
         "red": np.ascontiguousarray(result.levels[:, 0]), "green": np.ascontiguousarray(result.levels[:, 1]),
@@ -125,7 +126,7 @@ def _undercoat(args: argparse.Namespace) -> None:
     }  # fmt: skip
     plan = {
         "school": args.school,
-        "coats": told(surface, coats, result.films, scene.paintable),
+        "coats": told(surface, coats, result.films, site.paintable),
         "errors": result.figures(),
     }
     write_whole(Path(args.out), lit_ply(surface, fields))

@@ -9,8 +9,9 @@ import pytest
 
 from dusk_lamp.core.light.key import key_light
 from dusk_lamp.core.light.lamp import Lamp
-from dusk_lamp.core.light.sky import sky_light, sky_view
+from dusk_lamp.core.light.sky import sky_light
 from dusk_lamp.core.sculpt.mend import mend
+from dusk_lamp.core.sculpt.outlook import look_out
 from dusk_lamp.core.sculpt.read import read_sculpt
 from dusk_lamp.core.sculpt.stand import Standing, stand
 from dusk_lamp.core.sculpt.surface import working_surface
@@ -46,9 +47,9 @@ def mitsuba_light(surface, spots, emitter, path, samples):
                 origin=list(target + eps * normal), target=list(target), up=side
             ),
         }
-    scene = mi.load_dict(
+    site = mi.load_dict(
         {
-            "type": "scene",
+            "type": "site",
             "integrator": {"type": "direct", "emitter_samples": 1, "bsdf_samples": 0},
             "sculpt": {
                 "type": "ply",
@@ -73,7 +74,7 @@ def mitsuba_light(surface, spots, emitter, path, samples):
             "lamp": emitter,
         }
     )
-    return np.array(mi.render(scene, seed=1)).reshape(-1)
+    return np.array(mi.render(site, seed=1)).reshape(-1)
 
 
 def spots_of(surface, rng):
@@ -119,7 +120,7 @@ def test_dome_light_agrees(which, request, rng, tmp_path):
         "to_world": mi.ScalarTransform4f().rotate([1, 0, 0], 90),
     }
     theirs = mitsuba_light(surface, spots, emitter, tmp_path / "s.ply", 1024)
-    agrees(sky_light(surface, sky_view(surface))[spots], theirs, 0.02, 0.06)
+    agrees(sky_light(surface, look_out(surface))[spots], theirs, 0.02, 0.06)
 
 
 def mi_transform(origin, radius):

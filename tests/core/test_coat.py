@@ -7,13 +7,13 @@ import pytest
 import trimesh
 
 from dusk_lamp.core.coat.coat import Coat, appearance, looks, with_amount
-from dusk_lamp.core.coat.hand import POSES, Relief, drybrush, even, oil_wipe, sponge, wash
+from dusk_lamp.core.coat.hand import POSES, drybrush, even, oil_wipe, sponge, wash
 from dusk_lamp.core.coat.spray import STICKS, Spray, spray, troubles
 from dusk_lamp.core.errors import SettingError
 from dusk_lamp.core.paint.film import card
 from dusk_lamp.core.paint.mix import only
 from dusk_lamp.core.paint.rack import rack_from_csv
-from dusk_lamp.core.sculpt.relief import cavity, exposed
+from dusk_lamp.core.sculpt.relief import Relief, cavity, exposed
 from dusk_lamp.core.sculpt.surface import as_is_surface, working_surface
 
 from ..shapes import ball, block_with_a_slot, mesh_of, plate, surface_of, together

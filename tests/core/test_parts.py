@@ -5,9 +5,9 @@ import pytest
 
 from dusk_lamp.core.errors import SettingError
 from dusk_lamp.core.light.lamp import Lamp
-from dusk_lamp.core.light.rig import Rig, Scene
-from dusk_lamp.core.light.sky import sky_view
+from dusk_lamp.core.light.rig import Rig, light_on
 from dusk_lamp.core.sculpt.mend import holes_closed, mend, put_together
+from dusk_lamp.core.sculpt.outlook import look_out
 from dusk_lamp.core.sculpt.parts import (
     MOST_PARTS,
     Part,
@@ -20,6 +20,7 @@ from dusk_lamp.core.sculpt.parts import (
     seams,
     spot,
 )
+from dusk_lamp.core.sculpt.site import Site
 from dusk_lamp.core.sculpt.surface import working_surface
 
 from ..shapes import ball, mesh_of, plate, together
@@ -38,26 +39,26 @@ FROM_ABOVE = Rig(Lamp(0, 90), sky=0, bounce=0)
 
 def test_a_part_painted_apart_is_lit_in_its_place_on_the_model():
     """CP-1, common practice: the part carries the shadow its neighbour will throw on it."""
-    light = Scene(TABLE_AND_HAT).light(FROM_ABOVE).total
+    light = light_on(Site(TABLE_AND_HAT), FROM_ABOVE).total
     table = TABLE_AND_HAT.part == TABLE
     dark = TABLE_AND_HAT.areas[table & (light < 0.5)].sum()
     assert dark == pytest.approx(np.pi * 36, rel=0.05)
 
 
 def test_a_neighbour_that_does_not_cast_leaves_no_shadow_and_still_has_its_own():
-    scene = Scene(TABLE_AND_HAT, apart=[alone(TABLE_AND_HAT, TABLE, (HAT,))])
-    light = scene.light(FROM_ABOVE).total
+    site = Site(TABLE_AND_HAT, apart=[alone(TABLE_AND_HAT, TABLE, (HAT,))])
+    light = light_on(site, FROM_ABOVE).total
     assert light[TABLE_AND_HAT.part == TABLE] == pytest.approx(1, abs=1e-5)
     under = (TABLE_AND_HAT.part == HAT) & (TABLE_AND_HAT.normals[:, 2] < -0.2)
     assert (light[under] == 0).all()
-    few = scene.only(np.flatnonzero(TABLE_AND_HAT.part == TABLE)[::5].astype(np.int32), np.zeros((0, 3), np.int32))
+    few = site.only(np.flatnonzero(TABLE_AND_HAT.part == TABLE)[::5].astype(np.int32), np.zeros((0, 3), np.int32))
     assert few.light(FROM_ABOVE).total == pytest.approx(1, abs=1e-5), "also while the lamp is dragged"
 
 
 def test_the_sky_too_is_open_over_a_part_whose_neighbour_does_not_cast():
     chosen, own = alone(TABLE_AND_HAT, TABLE, (HAT,))
-    whole = sky_view(TABLE_AND_HAT, 64)
-    view = whole.with_part(chosen, sky_view(own, 64))
+    whole = look_out(TABLE_AND_HAT, 64)
+    view = whole.with_part(chosen, look_out(own, 64))
     counts = [np.unpackbits(v.bits[chosen], axis=1).sum(axis=1) for v in (whole, view)]
     middle = np.argmin(np.linalg.norm(TABLE_AND_HAT.points[chosen], axis=1))
     # the hat spans sin θ = 6/10 round the zenith: 1 − cos θ = a fifth of the half sphere
@@ -66,7 +67,7 @@ def test_the_sky_too_is_open_over_a_part_whose_neighbour_does_not_cast():
     others = np.setdiff1d(np.arange(len(TABLE_AND_HAT)), chosen)
     assert (view.bits[others] == whole.bits[others]).all()
     sky = Rig(None, sky=1, bounce=0.3)
-    Scene(TABLE_AND_HAT, view, [(chosen, own)]).light(sky)
+    light_on(Site(TABLE_AND_HAT, view, [(chosen, own)]), sky)
 
 
 def test_seams_lie_where_parts_meet_and_give_the_value_on_either_side():

@@ -6,17 +6,18 @@ import numpy as np
 import pytest
 
 from dusk_lamp.core.light.lamp import Lamp
-from dusk_lamp.core.light.rig import Rig, Scene
+from dusk_lamp.core.light.rig import Rig, light_on
 from dusk_lamp.core.plan.cautions import DEFER
 from dusk_lamp.core.plan.ladder import Ladder, lay_bands
 from dusk_lamp.core.plan.steps import bearing, ladder_steps, rig_words
 from dusk_lamp.core.plan.target import Exposure, target_value
+from dusk_lamp.core.sculpt.site import Site
 
 
 @pytest.fixture(scope="module")
 def steps(warden):
     rig = Rig(Lamp(40, 58), 0, "uniform", 0)
-    value = target_value(Scene(warden).light(rig).total, Exposure())
+    value = target_value(light_on(Site(warden), rig).total, Exposure())
     return ladder_steps(warden, lay_bands(warden, value, Ladder(), Exposure()), rig)
 
 

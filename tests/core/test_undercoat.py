@@ -7,12 +7,10 @@ import pytest
 from scipy.optimize import nnls
 
 from dusk_lamp.cli_undercoat import SCHOOLS as NAMED
-from dusk_lamp.core.coat.hand import Relief
 from dusk_lamp.core.coat.spray import Spray
 from dusk_lamp.core.errors import SettingError, Stopped
 from dusk_lamp.core.light.lamp import Lamp
-from dusk_lamp.core.light.rig import Rig, Scene
-from dusk_lamp.core.light.sky import sky_view
+from dusk_lamp.core.light.rig import Rig, light_on
 from dusk_lamp.core.paint.mix import only
 from dusk_lamp.core.paint.rack import Rack, rack_from_csv
 from dusk_lamp.core.plan import spray_fit
@@ -31,7 +29,9 @@ from dusk_lamp.core.plan.undercoat import (
     tins_from,
     told,
 )
-from dusk_lamp.core.sculpt.relief import cavity, exposed
+from dusk_lamp.core.sculpt.outlook import look_out
+from dusk_lamp.core.sculpt.relief import Relief, cavity, exposed
+from dusk_lamp.core.sculpt.site import Site
 
 RACK = rack_from_csv((files("dusk_lamp.demo") / "rack.csv").read_bytes())
 TINS = tins_from(RACK)
@@ -41,11 +41,11 @@ LAMP = Lamp(40, 58, 16)
 @pytest.fixture(scope="module")
 def stage(warden):
     """The warden lit, its target between the paints there are, and what a brush feels of it."""
-    scene = Scene(warden, sky_view(warden, 64))
+    site = Site(warden, look_out(warden, 64))
     rig = Rig(LAMP, 0.22, "overcast", 0.15)
-    value = target_value(scene.light(rig).total, Exposure(), rig.full)
+    value = target_value(light_on(site, rig).total, Exposure(), rig.full)
     target = paint_target(value, TINS, 1.5, 9.5)
-    return warden, target, scene.paintable, Relief(cavity(warden), exposed(warden))
+    return warden, target, site.paintable, Relief(cavity(warden), exposed(warden))
 
 
 @pytest.fixture(scope="module", autouse=True)

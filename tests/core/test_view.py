@@ -10,8 +10,8 @@ from pypdf import PdfReader
 
 from dusk_lamp.core.errors import SettingError
 from dusk_lamp.core.light.lamp import Lamp
-from dusk_lamp.core.light.rig import Scene
 from dusk_lamp.core.plan.steps import Step
+from dusk_lamp.core.sculpt.site import Site
 from dusk_lamp.core.view.camera import VIEWS, Camera
 from dusk_lamp.core.view.formats import lit_glb, lit_ply, png_bytes
 from dusk_lamp.core.view.raster import grey_picture, snapshot
@@ -87,10 +87,10 @@ def test_a_glb_stands_upright_in_metres_with_colours():
 
 def test_a_steps_picture_marks_where_the_grey_goes_and_survives_black_and_white():
     s = surface_of(ball(fine=5))
-    scene, camera = Scene(s), Camera.named("front")
+    site, camera = Site(s), Camera.named("front")
     step = np.where(s.points[:, 2] > 0, 2, 1).astype(np.uint8)
-    shot = plan_snapshot(scene, camera, 120, 160, 22)
-    picture = step_picture(scene, shot, camera, np.array([1.5, 5, 9.5]), step, 2).astype(float)
+    shot = plan_snapshot(site, camera, 120, 160, 22)
+    picture = step_picture(site, shot, camera, np.array([1.5, 5, 9.5]), step, 2).astype(float)
     top, bottom = picture[40:70, 45:75].reshape(-1, 3), picture[95:120, 45:75].reshape(-1, 3)
     assert (top[:, 0] - top[:, 2] > 40).mean() > 0.9, "amber where it goes"
     assert np.ptp(bottom, axis=1).max() < 3, "neutral where it does not"

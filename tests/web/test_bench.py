@@ -8,7 +8,7 @@ import pytest
 import trimesh
 from PIL import Image
 
-from dusk_lamp.core.light.rig import Rig
+from dusk_lamp.core.light.rig import Rig, light_on
 from dusk_lamp.core.plan.ladder import Ladder, lay_bands
 from dusk_lamp.core.plan.target import Exposure, target_value
 from dusk_lamp.store.models import Sculpt
@@ -21,15 +21,15 @@ def test_the_bench_relights_with_the_cores_own_numbers(painter, sculpt_id, app, 
     wish["rig"]["lamp"] = {"azimuth": -50, "elevation": 35, "size": 10}
     heading, rest = packet(painter.json("POST", f"/sculpts/{sculpt_id}/relight", wish))
     with store.session() as session:
-        scene = app.extensions["workshop"].scenes.of(session.get(Sculpt, sculpt_id)).scene
+        site = app.extensions["workshop"].scenes.of(session.get(Sculpt, sculpt_id)).site
     rig = Rig.from_dict(wish["rig"])
-    value = target_value(scene.light(rig).total, Exposure(), rig.full)
-    n = len(scene.surface)
+    value = target_value(light_on(site, rig).total, Exposure(), rig.full)
+    n = len(site.surface)
     assert rest[:n] == pytest.approx(np.round(value * 25), abs=1)
-    bands = lay_bands(scene.surface, value, Ladder(), Exposure())
+    bands = lay_bands(site.surface, value, Ladder(), Exposure())
     assert (rest[n : 2 * n] == bands.step).all()
     assert heading["share"] == pytest.approx(bands.area_mm2 / bands.area_mm2.sum(), abs=1e-3)
-    assert sum(heading["histogram"]) == pytest.approx(scene.surface.areas.sum(), rel=1e-3)
+    assert sum(heading["histogram"]) == pytest.approx(site.surface.areas.sum(), rel=1e-3)
 
 
 def test_a_moving_lamp_is_answered_with_the_quick_samples_only(painter, sculpt_id):

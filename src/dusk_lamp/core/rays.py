@@ -139,18 +139,6 @@ def _row(direction: NDArray[np.float32]) -> NDArray[np.float32]:
     return np.ascontiguousarray(direction, dtype=np.float32).reshape(1, 3)
 
 
-def fibonacci_sphere(count: int) -> NDArray[np.float32]:
-    """(count, 3) unit directions spread evenly over the whole sphere, from the top down.
-
-    Source: Swinbank and Purser (2006), Fibonacci grids: equal-area rings turned by the golden angle.
-    """
-    i = np.arange(count)
-    z = 1 - (2 * i + 1) / count
-    turn = i * np.pi * (3 - np.sqrt(5))
-    r = np.sqrt(1 - z * z)
-    return np.stack([r * np.cos(turn), r * np.sin(turn), z], axis=1).astype(np.float32)
-
-
 def in_threads(job: Callable[[int], None], indices: Iterable[int]) -> None:
     """Run one job per index on the machine's cores; the first failure is raised."""
     for _ in _pool.map(job, indices):

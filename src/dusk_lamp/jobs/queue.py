@@ -8,11 +8,12 @@ from sqlalchemy import select
 from sqlalchemy.orm import Session
 
 from ..core.errors import DuskLampError, Stopped
-from ..core.light.rig import Rig, Scene
+from ..core.light.rig import Rig
 from ..core.paint.mix import only
 from ..core.plan.spray_fit import fit
 from ..core.plan.target import Exposure
 from ..core.sculpt.parts import Part, alone, matched
+from ..core.sculpt.site import Site
 from ..core.sculpt.stand import Standing, fronts_for, guess_units
 from ..store import markings, stages, undercoats
 from ..store.models import Job, Sculpt
@@ -133,8 +134,8 @@ def _stages(store: Store, job_id: int) -> None:
     surface_key = stages.surface(store.cache, mended_key, standing, say)
     say("Turning on the lamp", 0.5)
     laid = stages.load_surface(store.cache, surface_key)
-    scene = Scene(laid, apart=[alone(laid, part, uncast) for part, uncast in shadowless])
-    thumb_key = stages.thumb(store.cache, [surface_key, shadowless], scene, rig, exposure)
+    site = Site(laid, apart=[alone(laid, part, uncast) for part, uncast in shadowless])
+    thumb_key = stages.thumb(store.cache, [surface_key, shadowless], site, rig, exposure)
     own = stages.own_marking(paths[0], files[0]["format"], laid, stages.load_placing(store.cache, surface_key))
     with store.session() as session:
         sculpt = mine(session)
@@ -144,9 +145,9 @@ def _stages(store: Store, job_id: int) -> None:
 
     say("Looking at the sky from every spot", 0.6)
     sky_key = stages.sky(store.cache, surface_key, laid, shadowless, say, stopped)
-    scene.view = stages.load_sky(store.cache, sky_key, surface_key, laid, shadowless)
+    site.outlook = stages.load_sky(store.cache, sky_key, surface_key, laid, shadowless)
     say("Drawing its picture", 0.99)
-    thumb_key = stages.thumb(store.cache, [surface_key, shadowless, sky_key], scene, rig, exposure)
+    thumb_key = stages.thumb(store.cache, [surface_key, shadowless, sky_key], site, rig, exposure)
     with store.session() as session:
         sculpt = mine(session)
         sculpt.sky_key, sculpt.thumb_key = sky_key, thumb_key
@@ -169,7 +170,7 @@ def _fit(store: Store, job_id: int) -> None:
         tins = undercoats.tins_of(session, sculpt)
         lamp, wanted = undercoats.lamp_of(sculpt), undercoats.target_of(sculpt, laid, tins)
         greys = undercoats.greys_of(sculpt, tins)
-    found = fit(laid.scene.surface, wanted, laid.scene.paintable, lamp, only(tins.primer), greys, progress=say)
+    found = fit(laid.site.surface, wanted, laid.site.paintable, lamp, only(tins.primer), greys, progress=say)
     with store.session() as session:
         job = session.get(Job, job_id)
         if job is None or job.stop_asked:

@@ -8,20 +8,20 @@ from pathlib import Path
 
 import numpy as np
 
-from ..core.coat.hand import Relief
 from ..core.errors import DuskLampError
 from ..core.light.lamp import Lamp
-from ..core.light.rig import Rig, Scene
-from ..core.light.sky import DIRECTIONS, SkyView, sky_view
+from ..core.light.rig import Rig, light_on
 from ..core.paint.value import grey_srgb
 from ..core.plan.target import Exposure, target_value
 from ..core.sculpt.marking import Marking
 from ..core.sculpt.masks import read_mask
 from ..core.sculpt.mend import Findings, Mended, holes_closed, mend, put_together
 from ..core.sculpt.mesh import Mesh
+from ..core.sculpt.outlook import DIRECTIONS, Outlook, look_out
 from ..core.sculpt.parts import Part, alone, gathered
 from ..core.sculpt.read import read_sculpt
-from ..core.sculpt.relief import cavity, exposed
+from ..core.sculpt.relief import Relief, cavity, exposed
+from ..core.sculpt.site import Site
 from ..core.sculpt.stand import Placing, Standing, guess_up, placing, stand
 from ..core.sculpt.surface import Surface, as_is_surface, clustered, quick_samples, smoothed, working_surface
 from ..core.view.camera import Camera
@@ -150,7 +150,7 @@ def sketch_picture(cache: Cache, mended_key: str, standing: Standing, width: int
     """A small PNG of the sculpt standing one way, lit from above and in front."""
     mesh = stand(Mesh(cache.array(mended_key, "sketch_vertices"), cache.array(mended_key, "sketch_faces")), standing)
     surface = as_is_surface(mesh)
-    light = Scene(surface).light(Rig(Lamp(25, 55))).total * 0.6 + 0.12 + 0.15 * np.clip(surface.normals[:, 2], 0, 1)
+    light = light_on(Site(surface), Rig(Lamp(25, 55))).total * 0.6 + 0.12 + 0.15 * np.clip(surface.normals[:, 2], 0, 1)
     value = target_value(smoothed(surface, light, 3), Exposure())
     return png_bytes(grey_picture(surface, grey_srgb(value), Camera(0, 8), width, height))
 
@@ -158,7 +158,7 @@ def sketch_picture(cache: Cache, mended_key: str, standing: Standing, width: int
 def first_look(cache: Cache, mended_key: str, standing: Standing, rig: Rig, exposure: Exposure) -> str:
     """A lit picture of the rough form, seconds before the working surface is laid out. Returns the cache key."""
     mesh = stand(Mesh(cache.array(mended_key, "sketch_vertices"), cache.array(mended_key, "sketch_faces")), standing)
-    return thumb(cache, [mended_key, standing.as_dict()], Scene(as_is_surface(mesh)), rig, exposure)
+    return thumb(cache, [mended_key, standing.as_dict()], Site(as_is_surface(mesh)), rig, exposure)
 
 
 def surface(cache: Cache, mended_key: str, standing: Standing, say: Progress) -> str:
@@ -224,19 +224,19 @@ def sky(
     key = key_of("sky", SKY, surface_key, DIRECTIONS)
     words = "Looking at the sky from every spot"
     if key not in cache:
-        _keep_view(cache, key, sky_view(laid, DIRECTIONS, lambda share: say(words, 0.6 + 0.38 * share), stopped))
+        _keep_view(cache, key, look_out(laid, DIRECTIONS, lambda share: say(words, 0.6 + 0.38 * share), stopped))
     for part, uncast in shadowless:
         own_key = _part_key(surface_key, part, uncast)
         if own_key not in cache:
             say("Looking at the sky from a part painted apart", 0.98)
-            _keep_view(cache, own_key, sky_view(alone(laid, part, uncast)[1], DIRECTIONS, None, stopped))
+            _keep_view(cache, own_key, look_out(alone(laid, part, uncast)[1], DIRECTIONS, None, stopped))
     return key
 
 
 VIEW_ARRAYS = ("directions", "bits", "base_row", "base_sample", "base_direction")
 
 
-def _keep_view(cache: Cache, key: str, view: SkyView) -> None:
+def _keep_view(cache: Cache, key: str, view: Outlook) -> None:
     cache.put(key, {name: getattr(view, name) for name in VIEW_ARRAYS})
 
 
@@ -244,7 +244,7 @@ def _part_key(surface_key: str, part: int, uncast: tuple[int, ...]) -> str:
     return key_of("sky of a part", SKY, surface_key, DIRECTIONS, part, list(uncast))
 
 
-def load_sky(cache: Cache, sky_key: str, surface_key: str, laid: Surface, shadowless: Shadowless) -> SkyView:
+def load_sky(cache: Cache, sky_key: str, surface_key: str, laid: Surface, shadowless: Shadowless) -> Outlook:
     """What each sample sees of the sky, from the cache.
 
     Raises:
@@ -257,8 +257,8 @@ def load_sky(cache: Cache, sky_key: str, surface_key: str, laid: Surface, shadow
     return view
 
 
-def _load_view(cache: Cache, key: str) -> SkyView:
-    return SkyView(**{name: cache.array(key, name) for name in VIEW_ARRAYS})
+def _load_view(cache: Cache, key: str) -> Outlook:
+    return Outlook(**{name: cache.array(key, name) for name in VIEW_ARRAYS})
 
 
 RELIEF = 1
@@ -283,11 +283,11 @@ def own_marking(path: Path, file_format: str, laid: Surface, at: Placing) -> Mar
         return None
 
 
-def thumb(cache: Cache, key_inputs: list, scene: Scene, rig: Rig, exposure: Exposure) -> str:
+def thumb(cache: Cache, key_inputs: list, site: Site, rig: Rig, exposure: Exposure) -> str:
     """A lit picture for the shelf. Returns the cache key."""
     key = key_of("thumb", THUMB, *key_inputs, rig.as_dict(), exposure.as_dict())
     if key not in cache:
-        value = target_value(scene.light(rig).total, exposure, rig.full)
-        pixels = grey_picture(scene.surface, grey_srgb(value), Camera(18, 8), *THUMB_SIZE)
+        value = target_value(light_on(site, rig).total, exposure, rig.full)
+        pixels = grey_picture(site.surface, grey_srgb(value), Camera(18, 8), *THUMB_SIZE)
         cache.put(key, blobs={"thumb.png": png_bytes(pixels)})
     return key

@@ -12,15 +12,15 @@ from scipy.spatial import cKDTree
 from sqlalchemy.orm import Session
 
 from ..core.coat.coat import Coat, appearance, looks
-from ..core.coat.hand import Relief
 from ..core.errors import SettingError
 from ..core.light.lamp import Lamp
-from ..core.light.rig import Rig
+from ..core.light.rig import Rig, light_on
 from ..core.paint.coats import PrimerVerdict, Wish, choose_primer
 from ..core.paint.mix import Mix, only
 from ..core.paint.rack import Paint, Rack
 from ..core.plan.target import Exposure, target_value
 from ..core.plan.undercoat import Tins, differences, paint_target, primed, school, tins_from
+from ..core.sculpt.relief import Relief
 from . import markings, paints, stages
 from .cache import Cache
 from .models import Sculpt
@@ -76,10 +76,10 @@ def lamp_of(sculpt: Sculpt) -> Lamp:
 def target_of(sculpt: Sculpt, laid: Laid, tins: Tins) -> NDArray[np.float32]:
     """(N,) the values of the present light, between the primer and the lightest paint there is."""
     rig, exposure = Rig.from_dict(sculpt.rig), Exposure(**sculpt.exposure)
-    key = json.dumps([sculpt.rig, sculpt.exposure, tins.darkest, tins.lightest, laid.scene.view is not None])
+    key = json.dumps([sculpt.rig, sculpt.exposure, tins.darkest, tins.lightest, laid.site.outlook is not None])
     kept = laid.memory.get("target")
     if kept is None or kept[0] != key:
-        value = target_value(laid.scene.light(rig).total, exposure, rig.full)
+        value = target_value(light_on(laid.site, rig).total, exposure, rig.full)
         laid.memory["target"] = kept = (key, paint_target(value, tins, exposure.primer, exposure.white))
     return kept[1]
 
@@ -88,7 +88,7 @@ def coats_of(session: Session, sculpt: Sculpt, laid: Laid) -> list[Coat]:
     """The coats that are kept, or the grey ladder where none are yet."""
     if sculpt.undercoat.get("coats"):
         return [Coat.from_dict(c) for c in sculpt.undercoat["coats"]]
-    return school("ladder", laid.scene.surface, lamp_of(sculpt), tins_of(session, sculpt))
+    return school("ladder", laid.site.surface, lamp_of(sculpt), tins_of(session, sculpt))
 
 
 def turn_of(sculpt: Sculpt) -> int:
@@ -138,8 +138,8 @@ def film_of(cache: Cache, surface_key: str, laid: Laid, coat: Coat) -> NDArray[n
     needs_relief = coat.technique not in ("prime", "brush", "spray")
 
     def make() -> NDArray[np.float32]:
-        felt = stages.relief(cache, surface_key, laid.scene.surface) if needs_relief else None
-        return coat.film(laid.scene.surface, felt)
+        felt = stages.relief(cache, surface_key, laid.site.surface) if needs_relief else None
+        return coat.film(laid.site.surface, felt)
 
     told = coat.as_dict()
     where = json.dumps([coat.technique, told["pass"], coat.amount, coat.settings, coat.solids], sort_keys=True)
@@ -148,7 +148,7 @@ def film_of(cache: Cache, surface_key: str, laid: Laid, coat: Coat) -> NDArray[n
 
 def after(cache: Cache, surface_key: str, laid: Laid, coats: list[Coat], target: NDArray[np.float32]) -> list[After]:
     """The model bare and after every coat, each worked out once."""
-    surface, paintable = laid.scene.surface, laid.scene.paintable
+    surface, paintable = laid.site.surface, laid.site.paintable
     memory: OrderedDict[str, After] = laid.memory.setdefault("after", OrderedDict())
     mark = f"{float(target.sum()):.6g}"
     run = mark
@@ -179,12 +179,12 @@ def roughly(
     surface = laid.quick.surface
     felt = None
     if any(c.technique not in ("prime", "brush", "spray") for c in coats):
-        whole = stages.relief(cache, surface_key, laid.scene.surface)
+        whole = stages.relief(cache, surface_key, laid.site.surface)
         felt = Relief(whole.cavity[laid.chosen], whole.exposed[laid.chosen])
     value, levels = looks(appearance([(c, c.film(surface, felt)) for c in coats], len(surface)))
-    within = differences(surface, value, target[laid.chosen], laid.scene.paintable[laid.chosen])[2]
+    within = differences(surface, value, target[laid.chosen], laid.site.paintable[laid.chosen])[2]
     if "nearest" not in laid.memory:
-        laid.memory["nearest"] = cKDTree(surface.points).query(laid.scene.surface.points, workers=-1)[1]
+        laid.memory["nearest"] = cKDTree(surface.points).query(laid.site.surface.points, workers=-1)[1]
     return levels[laid.memory["nearest"]], within
 
 
@@ -205,8 +205,8 @@ def weighed_primers(
 
     Where no region has one there is nothing to weigh them by, and the list is empty.
     """
-    marking = markings.marking_of(session, sculpt, laid.scene.surface, cache)
-    areas = marking.areas(laid.scene.surface, laid.scene.paintable)
+    marking = markings.marking_of(session, sculpt, laid.site.surface, cache)
+    areas = marking.areas(laid.site.surface, laid.site.paintable)
     wishes, missing = [], []
     for k, region in enumerate(marking.regions, 1):
         mix = paints.colour_called(session, region.colour) if region.colour else None

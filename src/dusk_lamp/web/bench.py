@@ -13,7 +13,7 @@ from ..core.coat.coat import TECHNIQUES
 from ..core.coat.hand import POSES
 from ..core.coat.spray import WAYS as SPRAY_WAYS
 from ..core.errors import SettingError
-from ..core.light.rig import BENCH_RAYS, MOVING_RAYS, PRESETS, STRONGEST_SKY, Rig
+from ..core.light.rig import BENCH_RAYS, MOVING_RAYS, PRESETS, STRONGEST_SKY, Rig, light_on
 from ..core.paint.value import grey_hex, grey_srgb
 from ..core.plan.ladder import FEWEST_STEPS, MOST_STEPS, Ladder, lay_bands, value_histogram
 from ..core.plan.spray_fit import HELD_DEGREES
@@ -80,17 +80,17 @@ def _bench(sculpt_id: int, stage: str) -> str:
             return render_template(
                 "waiting.html", sculpt=sculpt, stages=stages_of(sculpt, stage), stages_of=stages_of
             )
-        scene = laid_out(sculpt).scene
+        site = laid_out(sculpt).site
         return render_template(
             "bench.html", sculpt=sculpt, stage=stage, stages=stages_of(sculpt, stage), presets=PRESETS, sizes=SIZES,
             rig=Rig.from_dict(sculpt.rig), ladder=Ladder.from_dict(sculpt.ladder), exposure=Exposure(**sculpt.exposure),
-            footprint=footprint(scene.surface), grounds={name: grey_hex(v) for name, v in GROUNDS.items()},
+            footprint=footprint(site.surface), grounds={name: grey_hex(v) for name, v in GROUNDS.items()},
             strongest_sky=STRONGEST_SKY, views=VIEWS, fewest=FEWEST_STEPS, most=MOST_STEPS,
             materials=MATERIALS,
             attention=ATTENTION,
             usual_crease=USUAL_CREASE,
             usual_likeness=USUAL_LIKENESS,
-            usual_brush=round(USUAL_BRUSH_SHARE * scene.surface.height, 2),
+            usual_brush=round(USUAL_BRUSH_SHARE * site.surface.height, 2),
             ways=WAYS,
             most_spots=MOST_SPOTS,
             display=sculpt.display,
@@ -102,7 +102,7 @@ def _bench(sculpt_id: int, stage: str) -> str:
             ladder_colours=middles(rack_of(session)),
             spray_ways=SPRAY_WAYS,
             shelf=[s for s in shelf_of(session) if s.ready and s.id != sculpt_id],
-            spacing=scene.surface.spacing, samples=len(scene.surface), area=float(scene.surface.areas[scene.paintable].sum()),
+            spacing=site.surface.spacing, samples=len(site.surface), area=float(site.surface.areas[site.paintable].sum()),
         )  # fmt: skip
 
 
@@ -134,7 +134,7 @@ def surface(sculpt_id: int) -> Response:
     """
     with workshop().store.session() as session:
         laid = laid_out(the_sculpt(session, sculpt_id))
-    s = laid.scene.surface
+    s = laid.site.surface
     heading = {
         "samples": len(s),
         "faces": len(s.faces),
@@ -185,19 +185,19 @@ def relight(sculpt_id: int) -> Response:
     moving = bool(given.get("moving"))
     with workshop().store.session() as session:
         laid = laid_out(the_sculpt(session, sculpt_id))
-    scene = laid.quick if moving else laid.scene
-    lit = scene.light(rig, MOVING_RAYS if moving else BENCH_RAYS)
+    site = laid.quick if moving else laid.site
+    lit = light_on(site, rig, MOVING_RAYS if moving else BENCH_RAYS)
     value = target_value(lit.total, exposure, rig.full)
     levels = np.round(value * LEVELS_PER_VALUE).astype(np.uint8)
-    heading: dict[str, Any] = {"moving": moving, "sky": scene.view is not None}
+    heading: dict[str, Any] = {"moving": moving, "sky": site.outlook is not None}
     if moving:
-        heading["histogram"] = np.round(value_histogram(scene.surface, value, scene.paintable), 1).tolist()
+        heading["histogram"] = np.round(value_histogram(site.surface, value, site.paintable), 1).tolist()
         return packed(heading, levels)
-    bands = lay_bands(scene.surface, value, wanted, exposure, scene.paintable)
+    bands = lay_bands(site.surface, value, wanted, exposure, site.paintable)
     heading.update(bands.as_dict())
     heading["hex"] = [grey_hex(g) for g in bands.greys]
     heading["lit_share"] = round(
-        float(scene.surface.areas[lit.visible > 0.5].sum() / max(scene.surface.areas.sum(), 1e-9)), 4
+        float(site.surface.areas[lit.visible > 0.5].sum() / max(site.surface.areas.sum(), 1e-9)), 4
     )
     return packed(heading, levels, bands.step)
 

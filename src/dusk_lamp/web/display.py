@@ -26,14 +26,14 @@ def shown(sculpt_id: int) -> Response:
     with workshop().store.session() as session:
         sculpt = the_sculpt(session, sculpt_id)
         laid = laid_out(sculpt)
-        marking = markings.marking_of(session, sculpt, laid.scene.surface, workshop().store.cache)
+        marking = markings.marking_of(session, sculpt, laid.site.surface, workshop().store.cache)
         return _answer(sculpt, laid, marking)
 
 
 def _answer(sculpt: Sculpt, laid: Laid, marking: Marking) -> Response:
-    display, surface = Display.from_dict(sculpt.display), laid.scene.surface
-    shares = seen_shares(surface, marking, display, laid.scene.paintable)
-    areas = marking.areas(surface, laid.scene.paintable)
+    display, surface = Display.from_dict(sculpt.display), laid.site.surface
+    shares = seen_shares(surface, marking, display, laid.site.paintable)
+    areas = marking.areas(surface, laid.site.paintable)
     rows: list[dict[str, Any]] = [
         {
             "name": f"{k}. {r.name}",
@@ -68,7 +68,7 @@ def change(sculpt_id: int) -> Response:
             if what == "look":
                 new = Display(float(given["azimuth"]), float(given["elevation"]), old.spots)
             elif what == "spot":
-                met = spot(laid.scene.surface, *sight(given))
+                met = spot(laid.site.surface, *sight(given))
                 if met is None:
                     raise SettingError("there is nothing there; click on the sculpt itself")
                 x, y, z = laid.placing.to_file(met[1][None])[0].tolist()
@@ -83,5 +83,5 @@ def change(sculpt_id: int) -> Response:
                 raise
             raise SettingError("the change that arrived is incomplete; reload the page") from e
         sculpt.display = new.as_dict()
-        marking = markings.marking_of(session, sculpt, laid.scene.surface, workshop().store.cache)
+        marking = markings.marking_of(session, sculpt, laid.site.surface, workshop().store.cache)
         return _answer(sculpt, laid, marking)

@@ -27,24 +27,24 @@ def plan_json(sculpt_id: int) -> Response:
     """The plan, as described in docs/formats.md."""
     with workshop().store.session() as session:
         sculpt = the_sculpt(session, sculpt_id)
-        scene, plan = plan_for(sculpt)
-        marking = marking_of(session, sculpt, scene.surface, workshop().store.cache)
+        site, plan = plan_for(sculpt)
+        marking = marking_of(session, sculpt, site.surface, workshop().store.cache)
         placing = load_placing(workshop().store.cache, sculpt.surface_key or "")
         content = {
             "sculpt": sculpt.name,
-            "height_mm": round(scene.surface.height, 2),
+            "height_mm": round(site.surface.height, 2),
             "area_mm2": round(float(plan.bands.area_mm2.sum()), 1),
             "light": {**plan.rig.as_dict(), "words": rig_words(plan.rig)},
             "exposure": plan.exposure.as_dict(),
             "hidden_mm2": round(plan.bands.hidden_mm2, 1),
             "ladder": {**plan.ladder.as_dict(), "cuts": [round(float(c), 3) for c in plan.bands.cuts]},
             "steps": [step.as_dict() for step in plan.steps],
-            "regions": steps_by_region(scene.surface, marking, plan.bands, scene.paintable),
+            "regions": steps_by_region(site.surface, marking, plan.bands, site.paintable),
             "display": {
                 **{k: sculpt.display[k] for k in ("azimuth", "elevation")},
                 "spots_mm": placing.to_bench(np.array(sculpt.display["spots"]).reshape(-1, 3)).round(3).tolist(),
             },
-            "seams": seams_of(sculpt, scene, plan.value),
+            "seams": seams_of(sculpt, site, plan.value),
             "notice": plan.bands.notice,
         }
         return download(
@@ -57,20 +57,20 @@ def sculpt_file(sculpt_id: int, kind: str) -> Response:
     """The lit sculpt as PLY or GLB."""
     with workshop().store.session() as session:
         sculpt = the_sculpt(session, sculpt_id)
-        scene, plan = plan_for(sculpt)
+        site, plan = plan_for(sculpt)
         grey = grey_srgb(plan.value)
         if kind == "glb":
-            return download(lit_glb(scene.surface, plan.value, grey), "model/gltf-binary", f"{sculpt.name}.glb")
+            return download(lit_glb(site.surface, plan.value, grey), "model/gltf-binary", f"{sculpt.name}.glb")
         if kind != "ply":
             raise SettingError("the lit sculpt comes as ply or glb")
-        marking = marking_of(session, sculpt, scene.surface, workshop().store.cache)
+        marking = marking_of(session, sculpt, site.surface, workshop().store.cache)
         fields = {
             "light": plan.light.total, "visible": plan.light.visible, "value": plan.value,
             "red": grey, "green": grey, "blue": grey, "step": plan.bands.step,
             "region": marking.labels,
         }  # fmt: skip
         return download(
-            lit_ply(scene.surface, fields, marking.regions), "application/octet-stream", f"{sculpt.name}.ply"
+            lit_ply(site.surface, fields, marking.regions), "application/octet-stream", f"{sculpt.name}.ply"
         )
 
 
@@ -80,7 +80,7 @@ def view_png(sculpt_id: int) -> Response:
     greys; `ground` a Munsell value."""
     with workshop().store.session() as session:
         sculpt = the_sculpt(session, sculpt_id)
-        scene, plan = plan_for(sculpt)
+        site, plan = plan_for(sculpt)
         try:
             if "azimuth" in request.args:
                 elevation = min(90.0, max(-90.0, float(request.args.get("elevation", 0))))
@@ -92,5 +92,5 @@ def view_png(sculpt_id: int) -> Response:
             raise SettingError(str(e) if isinstance(e, SettingError) else "a view's angles must be numbers") from e
         value = plan.bands.greys[plan.bands.step] if request.args.get("steps") else plan.value
         level = int(grey_hex(min(10.0, max(0.0, ground)))[1:3], 16)
-        pixels = grey_picture(scene.surface, grey_srgb(value), camera, *PICTURE_SIZE, ground=level)
+        pixels = grey_picture(site.surface, grey_srgb(value), camera, *PICTURE_SIZE, ground=level)
         return download(png_bytes(pixels[..., :3]), "image/png", f"{sculpt.name}.png")

@@ -8,7 +8,7 @@ from sqlalchemy.orm import Session
 
 from ..core.errors import SettingError
 from ..core.paint.colour import LAMPS, colour_of, colour_of_hex
-from ..core.paint.cost import DROPS_PER_ML, EFFICIENCY, amount, drops_for
+from ..core.paint.cost import EFFICIENCY, amount, drops_for
 from ..core.paint.glaze import MOST_PASSES, USUAL_SHARE, USUAL_THINNING, glaze
 from ..core.paint.mix import (
     CUSTOMARY,
@@ -23,6 +23,7 @@ from ..core.paint.mix import (
 )
 from ..core.paint.rack import Paint, Rack
 from ..core.paint.thin import JOBS
+from ..core.units import DROPS_PER_ML
 from ..store import paints, undercoats
 from ..store.models import Recipe, now
 from .app import workshop

@@ -7,7 +7,6 @@ from werkzeug.datastructures import FileStorage
 from werkzeug.wrappers import Response as AnyResponse
 
 from ..core.errors import SculptFileError, SettingError
-from ..core.light.rig import Scene
 from ..core.paint.value import grey_srgb
 from ..core.plan.target import Exposure, target_value
 from ..core.sculpt import parts as taking_apart
@@ -15,6 +14,7 @@ from ..core.sculpt.health import Find, examined
 from ..core.sculpt.mesh import Mesh
 from ..core.sculpt.parts import Part
 from ..core.sculpt.read import read_sculpt
+from ..core.sculpt.site import Site
 from ..core.sculpt.surface import smoothed
 from ..core.view.camera import Camera
 from ..core.view.formats import png_bytes
@@ -46,8 +46,8 @@ def listed(sculpt_id: int) -> Response:
 
 def _answer(sculpt: Sculpt) -> Response:
     laid = laid_out(sculpt)
-    surface, named = laid.scene.surface, sculpt.named_parts
-    areas = taking_apart.areas(surface, len(named), laid.scene.paintable)
+    surface, named = laid.site.surface, sculpt.named_parts
+    areas = taking_apart.areas(surface, len(named), laid.site.paintable)
     parts = [
         {
             **part.as_dict(),
@@ -58,7 +58,7 @@ def _answer(sculpt: Sculpt) -> Response:
         }
         for k, part in enumerate(named)
     ]
-    seams = seams_of(sculpt, laid.scene, plan_of(sculpt, laid.scene).value) if any(p.apart for p in named) else []
+    seams = seams_of(sculpt, laid.site, plan_of(sculpt, laid.site).value) if any(p.apart for p in named) else []
     files = [
         {"name": f["name"], "former": next((o["name"] for o in sculpt.former_files if o["number"] == k), None)}
         for k, f in enumerate(sculpt.files)
@@ -105,7 +105,7 @@ def picture(sculpt_id: int, number: int) -> Response:
     """A small picture of one part alone."""
     with workshop().store.session() as session:
         sculpt = the_sculpt(session, sculpt_id)
-        surface = laid_out(sculpt).scene.surface
+        surface = laid_out(sculpt).site.surface
         key = key_of("part", PICTURES, sculpt.surface_key, number)
     cache = workshop().store.cache
     if key not in cache:
@@ -172,7 +172,7 @@ def _must_match(was: np.ndarray, now: np.ndarray, name: str) -> None:
     else:
         return
     raise SculptFileError(
-        f"“{name}” does not match: {how}. Export it from the same scene, in place; or tick “even if it does not match”"
+        f"“{name}” does not match: {how}. Export it from the same site, in place; or tick “even if it does not match”"
     )
 
 
@@ -215,18 +215,18 @@ def _finds(sculpt: Sculpt, laid: Laid) -> list[Find]:
     mended_key = sculpt.mended_key or abort(409)
     facts = stages.facts_of(cache, mended_key)
     finds = examined(
-        stages.load_mended(cache, mended_key), laid.placing, laid.scene.surface, laid.scene.paintable,
+        stages.load_mended(cache, mended_key), laid.placing, laid.site.surface, laid.site.paintable,
         closed=facts.closed,
     )  # fmt: skip
     key = _health_key(sculpt)
     if key not in cache:
-        cache.put(key, blobs={f"{find.kind}.png": _drawn(laid.scene, find) for find in finds})
+        cache.put(key, blobs={f"{find.kind}.png": _drawn(laid.site, find) for find in finds})
     return finds
 
 
-def _drawn(scene: Scene, find: Find) -> bytes:
+def _drawn(site: Site, find: Find) -> bytes:
     """A picture from the side where most of it can be seen."""
-    surface, marks = scene.surface, find.marks
+    surface, marks = site.surface, find.marks
     camera = Camera(0, 8)
     if marks.any():
         best = -1.0
@@ -236,7 +236,7 @@ def _drawn(scene: Scene, find: Find) -> bytes:
                 shown = float(surface.areas[marks] @ np.clip(surface.normals[marks] @ here.toward, 0, 1))
                 if shown > best * 1.02:
                     best, camera = shown, here
-    return png_bytes(marked_picture(scene, camera, marks, *FIND_SIZE))
+    return png_bytes(marked_picture(site, camera, marks, *FIND_SIZE))
 
 
 @blueprint.get("/sculpts/<int:sculpt_id>/health/<kind>.png")

@@ -11,7 +11,7 @@ from sqlalchemy.orm import Session
 
 from ..core.errors import SculptFileError, SettingError
 from ..core.light.lamp import Lamp
-from ..core.light.rig import Rig, Scene
+from ..core.light.rig import Rig, light_on
 from ..core.sculpt import brush
 from ..core.sculpt import regions as growth
 from ..core.sculpt.guess import first_guess
@@ -19,6 +19,7 @@ from ..core.sculpt.marking import Marking
 from ..core.sculpt.masks import mask_json, read_mask
 from ..core.sculpt.parts import spot
 from ..core.sculpt.relief import lengths
+from ..core.sculpt.site import Site
 from ..store import markings
 from ..store.models import Sculpt
 from ..store.scenes import Laid
@@ -38,8 +39,8 @@ PATCHES = (
 )  # fmt: skip
 
 
-def _answer(session: Session, sculpt: Sculpt, marking: Marking, scene: Scene) -> Response:
-    areas = marking.areas(scene.surface, scene.paintable)
+def _answer(session: Session, sculpt: Sculpt, marking: Marking, site: Site) -> Response:
+    areas = marking.areas(site.surface, site.paintable)
     undo, redo = markings.can_step(session, sculpt)
     heading = {
         "stroke": sculpt.marking_number,
@@ -59,7 +60,7 @@ def _answer(session: Session, sculpt: Sculpt, marking: Marking, scene: Scene) ->
 def _opened(session: Session, sculpt_id: int) -> tuple[Sculpt, Laid, Marking]:
     sculpt = the_sculpt(session, sculpt_id)
     laid = laid_out(sculpt)
-    return sculpt, laid, markings.marking_of(session, sculpt, laid.scene.surface, workshop().store.cache)
+    return sculpt, laid, markings.marking_of(session, sculpt, laid.site.surface, workshop().store.cache)
 
 
 @blueprint.get("/sculpts/<int:sculpt_id>/regions.bin")
@@ -67,7 +68,7 @@ def labels(sculpt_id: int) -> Response:
     """The marking as it holds now: a JSON heading, then a label per sample."""
     with workshop().store.session() as session:
         sculpt, laid, marking = _opened(session, sculpt_id)
-        return _answer(session, sculpt, marking, laid.scene)
+        return _answer(session, sculpt, marking, laid.site)
 
 
 @blueprint.get("/sculpts/<int:sculpt_id>/edges.bin")
@@ -77,11 +78,11 @@ def edges(sculpt_id: int) -> Response:
     with workshop().store.session() as session:
         sculpt, laid, marking = _opened(session, sculpt_id)
         rig = Rig.from_dict(sculpt.rig)
-    surface = laid.scene.surface
+    surface = laid.site.surface
     light = np.zeros(len(surface), np.float32)
     if rig.lamp is not None:
         bare = Rig(Lamp(rig.lamp.azimuth, rig.lamp.elevation), sky=0, bounce=0)
-        light = laid.scene.light(bare).total
+        light = light_on(laid.site, bare).total
     told = lengths(laid.lines, laid.bends, light, marking.labels, len(marking.regions))
     pieces = []
     for convex in (True, False):
@@ -121,7 +122,7 @@ def change(sculpt_id: int) -> tuple[Response, int] | Response:
     given = request.get_json()
     with workshop().store.session() as session:
         sculpt, laid, marking = _opened(session, sculpt_id)
-        surface, cache = laid.scene.surface, workshop().store.cache
+        surface, cache = laid.site.surface, workshop().store.cache
         if (
             given.get("stroke") != sculpt.marking_number
             or given.get("surface", sculpt.surface_key) != sculpt.surface_key
@@ -141,7 +142,7 @@ def change(sculpt_id: int) -> tuple[Response, int] | Response:
                     marking = markings.marking_of(session, sculpt, surface, cache)
                 markings.keep(session, sculpt, _changed(laid, marking, what, given))
         marking = markings.marking_of(session, sculpt, surface, cache)
-        return _answer(session, sculpt, marking, laid.scene)
+        return _answer(session, sculpt, marking, laid.site)
 
 
 @contextmanager
@@ -156,7 +157,7 @@ def _complete() -> Iterator[None]:
 
 
 def _changed(laid: Laid, marking: Marking, what: str | None, given: dict[str, Any]) -> Marking:
-    surface = laid.scene.surface
+    surface = laid.site.surface
     if what in ("pick", "brush", "facing"):
         if what == "pick":
             mask = _picked(laid, given)
@@ -164,7 +165,7 @@ def _changed(laid: Laid, marking: Marking, what: str | None, given: dict[str, An
             mask = np.zeros(len(surface), np.bool_)
             mask[_brushed(laid, given)] = True
         else:
-            mask = brush.by_facing(surface, str(given["way"])) & laid.scene.paintable
+            mask = brush.by_facing(surface, str(given["way"])) & laid.site.paintable
         number = None if given.get("number") is None else int(given["number"])
         if given.get("free") and not given.get("take"):
             mask &= (marking.labels == 0) | (marking.labels == (number or 0))
@@ -172,7 +173,7 @@ def _changed(laid: Laid, marking: Marking, what: str | None, given: dict[str, An
             raise SettingError("nothing there is free to take; untick “leave other regions alone”")
         return marking.painted(mask, number, take=bool(given.get("take")))
     if what == "guess":
-        return first_guess(surface, laid.scene.paintable, laid.bends)
+        return first_guess(surface, laid.site.paintable, laid.bends)
     if what == "clear":
         return Marking(np.zeros(len(surface), np.uint8))
     number = int(given["number"])
@@ -215,7 +216,7 @@ def sight(given: dict[str, Any]) -> tuple[np.ndarray, np.ndarray]:
 def _spot(laid: Laid, given: dict[str, Any], line: dict[str, Any]) -> tuple[int, np.ndarray] | None:
     hidden = frozenset(int(k) for k in given.get("hidden", ()))
     pulled = min(1.0, max(0.0, float(given.get("pulled", 0))))
-    return spot(laid.scene.surface, *sight(line), hidden, np.float32(pulled) * laid.pulled if pulled else None)
+    return spot(laid.site.surface, *sight(line), hidden, np.float32(pulled) * laid.pulled if pulled else None)
 
 
 def _brushed(laid: Laid, given: dict[str, Any]) -> np.ndarray:
@@ -227,12 +228,12 @@ def _brushed(laid: Laid, given: dict[str, Any]) -> np.ndarray:
         met = _spot(laid, given, line)
         if met is not None:
             toward = -sight(line)[1]
-            touched.append(brush.dab(laid.scene.surface, met[1], toward / np.linalg.norm(toward), radius, through))
+            touched.append(brush.dab(laid.site.surface, met[1], toward / np.linalg.norm(toward), radius, through))
     return np.unique(np.concatenate(touched)) if touched else np.zeros(0, np.int64)
 
 
 def _picked(laid: Laid, given: dict[str, Any]) -> np.ndarray:
-    surface = laid.scene.surface
+    surface = laid.site.surface
     met = _spot(laid, given, given)
     if met is None:
         raise SettingError("there is nothing there; click on the sculpt itself")
@@ -245,7 +246,7 @@ def _picked(laid: Laid, given: dict[str, Any]) -> np.ndarray:
         nearest = corners[np.argmin(np.linalg.norm(surface.points[corners] - place, axis=1))]
         return (
             brush.alike(laid.looks, int(nearest), float(given.get("near", brush.USUAL_LIKENESS)))
-            & laid.scene.paintable
+            & laid.site.paintable
         )
     return growth.grow(surface, place, float(given.get("crease", growth.USUAL_CREASE)), laid.bends, face)
 
@@ -255,7 +256,7 @@ def export(sculpt_id: int) -> Response:
     """The marking as a file for another bench; see docs/formats.md."""
     with workshop().store.session() as session:
         sculpt, laid, marking = _opened(session, sculpt_id)
-        return download(mask_json(laid.scene.surface, marking), "application/json", f"{sculpt.name} regions.json")
+        return download(mask_json(laid.site.surface, marking), "application/json", f"{sculpt.name} regions.json")
 
 
 @blueprint.post("/sculpts/<int:sculpt_id>/regions/file")
@@ -273,6 +274,6 @@ def bring(sculpt_id: int) -> tuple[Response, int] | Response:
         raise SculptFileError("this PLY carries no regions; it needs a whole-number property named region")
     with workshop().store.session() as session:
         sculpt, laid, _ = _opened(session, sculpt_id)
-        marking = mask.on(laid.scene.surface, laid.placing)
+        marking = mask.on(laid.site.surface, laid.placing)
         markings.keep(session, sculpt, marking)
-        return _answer(session, sculpt, marking, laid.scene)
+        return _answer(session, sculpt, marking, laid.site)

@@ -9,9 +9,9 @@ import numpy as np
 from flask import Blueprint, Response, abort, render_template
 from werkzeug.utils import secure_filename
 
-from ..core.light.rig import Scene
 from ..core.plan.steps import rig_words
 from ..core.sculpt.parts import seams
+from ..core.sculpt.site import Site
 from ..core.view.camera import VIEWS
 from ..core.view.sheet import SheetFacts, plan_pdf
 from ..store.models import Sculpt
@@ -25,14 +25,14 @@ _drawing = threading.Lock()  # twenty-five pictures are asked for at once and dr
 
 
 @lru_cache(maxsize=4)
-def _worked_out(surface_key: str, sky: bool, revision: int, wishes: str, sculpt_id: int) -> tuple[Scene, Plan]:
+def _worked_out(surface_key: str, sky: bool, revision: int, wishes: str, sculpt_id: int) -> tuple[Site, Plan]:
     with workshop().store.session() as session:
         sculpt = the_sculpt(session, sculpt_id)
-        scene = workshop().scenes.of(sculpt).scene
-        return scene, plan_of(sculpt, scene)
+        site = workshop().scenes.of(sculpt).site
+        return site, plan_of(sculpt, site)
 
 
-def plan_for(sculpt: Sculpt) -> tuple[Scene, Plan]:
+def plan_for(sculpt: Sculpt) -> tuple[Site, Plan]:
     """The plan of a sculpt as it is kept now, worked out once."""
     if sculpt.surface_key is None:
         abort(409)
@@ -57,18 +57,18 @@ def sheet(sculpt_id: int) -> str:
             return render_template(
                 "waiting.html", sculpt=sculpt, stages=stages_of(sculpt, "sheet"), stages_of=stages_of
             )
-        scene, plan = plan_for(sculpt)
+        site, plan = plan_for(sculpt)
         return render_template(
             "sheet.html", sculpt=sculpt, stages=stages_of(sculpt, "sheet"), plan=plan, views=list(VIEWS),
-            seams=seams_of(sculpt, scene, plan.value), words=rig_words(plan.rig), surface=scene.surface, whole=float(plan.bands.area_mm2.sum()),
+            seams=seams_of(sculpt, site, plan.value), words=rig_words(plan.rig), surface=site.surface, whole=float(plan.bands.area_mm2.sum()),
         )  # fmt: skip
 
 
-def seams_of(sculpt: Sculpt, scene: Scene, value: np.ndarray) -> list[dict[str, Any]]:
+def seams_of(sculpt: Sculpt, site: Site, value: np.ndarray) -> list[dict[str, Any]]:
     """The seams to be matched, with the value (N,) on either side and the length in mm, as plain values."""
     named, out = sculpt.named_parts, []
-    for seam in seams(scene.surface, named, scene.paintable):
-        on_a, on_b = seam.either_side(scene.surface, value)
+    for seam in seams(site.surface, named, site.paintable):
+        on_a, on_b = seam.either_side(site.surface, value)
         out.append(
             {
                 "a": named[seam.a].name, "b": named[seam.b].name, "value_a": round(on_a, 1),
@@ -84,9 +84,9 @@ def seam_words(seam: dict[str, Any]) -> str:
 
 
 def _picture(sculpt: Sculpt, name: str) -> bytes:
-    scene, plan = plan_for(sculpt)
+    site, plan = plan_for(sculpt)
     with _drawing:
-        draw(workshop().store.cache, scene, plan)
+        draw(workshop().store.cache, site, plan)
     return workshop().store.cache.blob(plan.key, name)
 
 
@@ -108,14 +108,14 @@ def pdf(sculpt_id: int) -> Response:
     """The sheet as PDF."""
     with workshop().store.session() as session:
         sculpt = the_sculpt(session, sculpt_id)
-        scene, plan = plan_for(sculpt)
+        site, plan = plan_for(sculpt)
         facts = SheetFacts(
             sculpt.name,
             rig_words(plan.rig),
-            scene.surface.height,
+            site.surface.height,
             float(plan.bands.area_mm2.sum()),
             plan.bands.notice,
-            [seam_words(seam) for seam in seams_of(sculpt, scene, plan.value)],
+            [seam_words(seam) for seam in seams_of(sculpt, site, plan.value)],
         )
         content = plan_pdf(
             facts, plan.steps, list(VIEWS), lambda k, view: _picture(sculpt, f"{k}-{view}.png"),

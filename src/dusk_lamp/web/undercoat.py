@@ -13,11 +13,10 @@ from sqlalchemy.orm import Session
 from ..core.coat.coat import Coat, by_hand, with_amount, with_settings
 from ..core.coat.spray import Spray
 from ..core.errors import SettingError
-from ..core.paint.cost import DROPS_PER_ML
 from ..core.paint.mix import only
-from ..core.paint.thin import KPA_PER_PSI
 from ..core.plan.undercoat import HALF_STEP, SCHOOLS, Tins, more_dark, school, told
 from ..core.sculpt.surface import Surface
+from ..core.units import DROPS_PER_ML, KPA_PER_PSI
 from ..core.view.camera import Camera
 from ..core.view.formats import png_bytes
 from ..core.view.raster import colour_picture
@@ -52,7 +51,7 @@ def shown(sculpt_id: int) -> Response:
 
 def _opened(session: Session, sculpt: Sculpt) -> tuple[Laid, Any, np.ndarray, list[Coat]]:
     laid = laid_out(sculpt)
-    if laid.scene.view is None:
+    if laid.site.outlook is None:
         abort(409)
     tins = undercoats.tins_of(session, sculpt)
     return laid, tins, undercoats.target_of(sculpt, laid, tins), undercoats.coats_of(session, sculpt, laid)
@@ -65,8 +64,8 @@ def _answer(session: Session, sculpt: Sculpt) -> Response:
     cache, key = workshop().store.cache, str(sculpt.surface_key)
     after = undercoats.after(cache, key, laid, coats, target)
     films = [undercoats.film_of(cache, key, laid, c) for c in coats]
-    rows = told(laid.scene.surface, coats, films, laid.scene.paintable, DROPS_PER_ML)
-    middle = (laid.scene.surface.points.min(axis=0) + laid.scene.surface.points.max(axis=0)) / 2
+    rows = told(laid.site.surface, coats, films, laid.site.paintable, DROPS_PER_ML)
+    middle = (laid.site.surface.points.min(axis=0) + laid.site.surface.points.max(axis=0)) / 2
     for k, (row, coat) in enumerate(zip(rows, coats, strict=True)):
         row |= {"within": round(after[k + 1].within, 4), "adds": round(after[k + 1].within - after[k].within, 4)}
         if coat.pass_ is not None:
@@ -85,7 +84,7 @@ def _answer(session: Session, sculpt: Sculpt) -> Response:
         coats=rows,
         undo=bool(sculpt.undercoat.get("past")),
         middle=middle.tolist(),
-        size=_outline(laid.scene.surface),
+        size=_outline(laid.site.surface),
         figures={"mean": round(after[-1].mean, 2), "p95": round(after[-1].p95, 2), "within": round(after[-1].within, 4)},
         total={k: round(sum(r[k] for r in rows if not r["muted"]), 2) for k in ("ml", "drops", "minutes")},
         primer={"name": tins.primer.name, "hex": tins.primer.looks.hex},
@@ -105,7 +104,7 @@ def _outline(surface: Surface) -> list[float]:
 
 
 def _nozzle(middle: np.ndarray, p: Spray) -> list[float]:
-    from ..core.light.lamp import direction_of
+    from ..core.directions import direction_of
 
     return (middle + p.distance * direction_of(p.azimuth, p.elevation)).round(2).tolist()
 
@@ -122,7 +121,7 @@ def after_bin(sculpt_id: int, number: int) -> Response:
         look = undercoats.after(workshop().store.cache, str(sculpt.surface_key), laid, coats[:number], target)[-1]
     off = look.value - target
     mark = np.where(off > HALF_STEP, TOO_LIGHT, np.where(off < -HALF_STEP, TOO_DARK, 0)).astype(np.uint8)
-    areas = np.where(laid.scene.paintable, laid.scene.surface.areas, 0)
+    areas = np.where(laid.site.paintable, laid.site.surface.areas, 0)
     heading = {
         "number": number, "within": round(look.within, 4), "mean": round(look.mean, 2),
         "too_light_mm2": round(float(areas[mark == TOO_LIGHT].sum()), 1),
@@ -156,7 +155,7 @@ def _drawn(sculpt: Sculpt, laid: Laid, levels: Callable[[], np.ndarray], key: st
             camera = Camera(sculpt.display["azimuth"], sculpt.display["elevation"])
             cache.put(
                 key,
-                blobs={"look.png": png_bytes(colour_picture(laid.scene.surface, levels(), camera, *PICTURE_SIZE))},
+                blobs={"look.png": png_bytes(colour_picture(laid.site.surface, levels(), camera, *PICTURE_SIZE))},
             )
     return Response(
         cache.blob(key, "look.png"), mimetype="image/png", headers={"Cache-Control": "private, max-age=86400"}
@@ -206,10 +205,10 @@ def _schooled(sculpt_id: int, name: str) -> str:
         key, cache = _school_key(sculpt, tins, name), workshop().store.cache
         with _drawing:
             if key not in cache:
-                coats = school(name, laid.scene.surface, undercoats.lamp_of(sculpt), tins)
+                coats = school(name, laid.site.surface, undercoats.lamp_of(sculpt), tins)
                 levels, within = undercoats.roughly(cache, str(sculpt.surface_key), laid, coats, target)
                 camera = Camera(sculpt.display["azimuth"], sculpt.display["elevation"])
-                picture = colour_picture(laid.scene.surface, levels, camera, *PICTURE_SIZE)
+                picture = colour_picture(laid.site.surface, levels, camera, *PICTURE_SIZE)
                 near = json.dumps({"within": round(within, 3)}).encode()
                 cache.put(key, blobs={"look.png": png_bytes(picture), "near.json": near})
     return key
@@ -256,7 +255,7 @@ def _changed(
     session: Session, sculpt: Sculpt, laid: Laid, tins: Tins, coats: list[Coat], what: str, given: dict[str, Any]
 ) -> tuple[list[Coat], str, dict[str, Any]]:
     """The coats after a change, what they are called, and what else was chosen with it."""
-    surface, lamp = laid.scene.surface, undercoats.lamp_of(sculpt)
+    surface, lamp = laid.site.surface, undercoats.lamp_of(sculpt)
     name = str(sculpt.undercoat.get("school", "ladder"))
     if what == "school":
         chosen = str(given["name"])
@@ -352,7 +351,7 @@ def squad(sculpt_id: int) -> Response:
             key, cache = str(sculpt.surface_key), workshop().store.cache
             look = undercoats.after(cache, key, own, coats, target)[-1]
             films = [undercoats.film_of(cache, key, own, c) for c in coats]
-            for row in told(own.scene.surface, coats, films, own.scene.paintable):
+            for row in told(own.site.surface, coats, films, own.site.paintable):
                 if not row["muted"]:
                     paint[row["paint"]] = paint.get(row["paint"], 0.0) + row["ml"]
             rows.append({"name": sculpt.name, "within": round(look.within, 4), "mean": round(look.mean, 2)})

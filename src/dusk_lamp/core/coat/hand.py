@@ -5,8 +5,8 @@ from dataclasses import dataclass
 import numpy as np
 from numpy.typing import NDArray
 
+from ..directions import direction_of
 from ..errors import SettingError
-from ..light.lamp import direction_of
 from ..sculpt.surface import Surface
 
 FLAT_EXPOSED = 0.02  # exposedness of a flat spot, by the grain of the rays

@@ -11,8 +11,8 @@ from typing import Any
 import numpy as np
 from numpy.typing import NDArray
 
+from ..directions import GOLDEN_TURN, direction_of
 from ..errors import SettingError
-from ..light.lamp import GOLDEN_TURN, direction_of
 from ..rays import THREADS, Caster, in_threads
 from ..sculpt.surface import Surface
 

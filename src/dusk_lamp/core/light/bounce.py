@@ -6,10 +6,11 @@ from numpy.typing import NDArray
 from scipy.sparse import csr_array
 
 from ..rays import in_threads
+from ..sculpt.outlook import Outlook
 from ..sculpt.surface import Surface
 from .key import RAYS, key_light_at
 from .lamp import Lamp
-from .sky import SkyView, luminance
+from .sky import luminance
 
 CELLS = 48  # the ground is looked up on a grid this fine; its shadow reaches the sculpt blurred by half the sphere
 REACH = 1.5  # the grid reaches this many heights past the sculpt; beyond, the ground is open
@@ -84,7 +85,7 @@ def _from_ground(points, normals, bits, directions, ground, corner, cell, outsid
         out[i] = got / whole if whole > 0 else np.float32(0)
 
 
-def base_transfer(surface: Surface, view: SkyView) -> csr_array:
+def base_transfer(surface: Surface, view: Outlook) -> csr_array:
     """(N, N) sparse: the share of the light on each sample of the base that every spot receives from it.
 
     Each ray that met the base stands for its solid angle; Lambert's law on both ends.
@@ -102,7 +103,7 @@ def open_key(lamp: Lamp) -> np.float32:
 
 def bounce_light(
     surface: Surface,
-    view: SkyView,
+    view: Outlook,
     ground: Ground,
     base: csr_array,
     albedo: float,

@@ -8,14 +8,15 @@ import numpy as np
 from numpy.typing import NDArray
 
 from ..coat.coat import Coat, appearance, looks
-from ..coat.hand import SETTINGS, Relief
+from ..coat.hand import SETTINGS
 from ..coat.spray import STICKS, Spray
 from ..errors import SettingError
 from ..light.lamp import Lamp
-from ..paint.cost import DROPS_PER_ML
 from ..paint.mix import Mix, ladder, only, values_of
 from ..paint.rack import KINDS, Paint, Rack
+from ..sculpt.relief import Relief
 from ..sculpt.surface import Surface
+from ..units import DROPS_PER_ML
 
 HALF_STEP = 0.5  # a value nobody tells apart on a model
 TRIGGERS = (1.0, 0.5, 0.25, 0.1)  # full, half, a quarter, a touch

@@ -6,8 +6,8 @@ from typing import Any
 import numpy as np
 from numpy.typing import NDArray
 
+from ..directions import direction_of
 from ..errors import SettingError
-from ..light.lamp import direction_of
 from .marking import Marking
 from .mesh import summed
 from .surface import Surface

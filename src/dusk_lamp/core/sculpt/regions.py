@@ -75,7 +75,7 @@ def face_at(surface: Surface, place: NDArray[np.floating]) -> int:
 
 def seed_cavity(surface: Surface, face: int) -> float:
     """0..1: how much of the view from a face's middle its own surface blocks within a seventh of its size."""
-    from ..rays import fibonacci_sphere
+    from ..directions import fibonacci_sphere
 
     corners = surface.points[surface.faces[face]]
     normal = np.cross(corners[1] - corners[0], corners[2] - corners[0])

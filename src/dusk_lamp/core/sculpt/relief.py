@@ -5,8 +5,9 @@ from dataclasses import dataclass
 import numpy as np
 from numpy.typing import NDArray
 
+from ..directions import fibonacci_sphere
 from ..errors import SettingError
-from ..rays import fibonacci_sphere, in_threads
+from ..rays import in_threads
 from .edges import Edges, edges_of, same_rows
 from .mesh import Mesh
 from .surface import SHARP_DEGREES, Surface
@@ -36,6 +37,14 @@ class Line:
     length: float
     angle: float
     convex: bool
+
+
+@dataclass(frozen=True)
+class Relief:
+    """What a brush feels of a surface: cavity and exposed (N,) 0..1, at the brush's scale."""
+
+    cavity: NDArray[np.float32]
+    exposed: NDArray[np.float32]
 
 
 class Bends:
@@ -233,6 +242,11 @@ def cavity(surface: Surface, scale: float | None = None) -> NDArray[np.float32]:
     sees every other alike); a groove what its walls take of the view. Source: ambient occlusion, Zhukov et al. (1998).
     """
     return _met(surface, _checked(surface, scale), inward=False)
+
+
+def relief_of(surface: Surface, scale: float | None = None) -> Relief:
+    """Cavity and exposedness together."""
+    return Relief(cavity(surface, scale), exposed(surface, scale))
 
 
 def exposed(surface: Surface, scale: float | None = None) -> NDArray[np.float32]:

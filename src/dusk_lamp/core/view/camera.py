@@ -5,8 +5,9 @@ from dataclasses import dataclass
 import numpy as np
 from numpy.typing import NDArray
 
+from ..directions import direction_of
 from ..errors import SettingError
-from ..light.lamp import Lamp, direction_of
+from ..light.lamp import Lamp
 
 VIEWS = {  # azimuth, elevation in degrees; the front is seen from a little above, as on a shelf
     "front": (0.0, 8.0),

@@ -3,8 +3,8 @@
 import numpy as np
 from numpy.typing import NDArray
 
-from ..light.rig import Scene
 from ..paint.value import grey_srgb
+from ..sculpt.site import Site
 from .camera import Camera
 from .raster import SOFTEN, Snapshot, smoothed, snapshot
 
@@ -13,13 +13,13 @@ HATCH_PX, HATCH_WIDTH_PX = 9, 2.2  # rising lines, so that the mark survives a b
 PAPER, GROUND = 255, 119  # white, and the middle grey of the bench
 
 
-def plan_snapshot(scene: Scene, camera: Camera, width: int, height: int, zoom_height: float) -> Snapshot:
+def plan_snapshot(site: Site, camera: Camera, width: int, height: int, zoom_height: float) -> Snapshot:
     """One view of the sculpt, as every step's picture from this side needs it."""
-    return snapshot(scene.surface, camera, width * SOFTEN, height * SOFTEN, zoom_height=zoom_height)
+    return snapshot(site.surface, camera, width * SOFTEN, height * SOFTEN, zoom_height=zoom_height)
 
 
 def step_picture(
-    scene: Scene,
+    site: Site,
     shot: Snapshot,
     camera: Camera,
     greys: NDArray[np.float64],
@@ -36,7 +36,7 @@ def step_picture(
     painted = grey_srgb(greys)[np.minimum(step, max(k - 1, 0))]
     # a little side light, for the eye only: flat primer would be a black hole
     form = 0.72 + 0.28 * np.clip(
-        scene.surface.normals @ (0.5 * camera.toward + 0.5 * camera.up + 0.3 * camera.right), 0, 1
+        site.surface.normals @ (0.5 * camera.toward + 0.5 * camera.up + 0.3 * camera.right), 0, 1
     )
     lift = 24.0 * (form - 0.72) / 0.28
     grey = shot.field((painted * form + lift).astype(np.float32))
@@ -59,11 +59,11 @@ def step_picture(
 
 
 def marked_picture(
-    scene: Scene, camera: Camera, marks: NDArray[np.bool_], width: int, height: int
+    site: Site, camera: Camera, marks: NDArray[np.bool_], width: int, height: int
 ) -> NDArray[np.uint8]:
     """(height, width, 3) uint8 picture of the sculpt in one middle grey with the marked samples (N,) hatched in amber."""
-    shot = snapshot(scene.surface, camera, width * SOFTEN, height * SOFTEN)
-    return step_picture(scene, shot, camera, np.array([6.5, 6.5]), marks.astype(np.uint8), 1, GROUND)
+    shot = snapshot(site.surface, camera, width * SOFTEN, height * SOFTEN)
+    return step_picture(site, shot, camera, np.array([6.5, 6.5]), marks.astype(np.uint8), 1, GROUND)
 
 
 def finished_picture(shot: Snapshot, value: NDArray[np.float32]) -> NDArray[np.uint8]:

@@ -1,0 +1,183 @@
+"""A site: everything a technique, a light or a target may ask of one sculpt; what is costly is worked out when first asked for."""
+
+from collections.abc import Callable, Sequence
+from dataclasses import dataclass, field, replace
+from threading import RLock
+from typing import Any, TypeVar
+
+import numpy as np
+from numpy.typing import NDArray
+from scipy.spatial import cKDTree
+
+from ..errors import SettingError
+from ..plain import checked, choice
+from .marking import Marking
+from .outlook import Outlook
+from .relief import Bends, Line, Relief, lines, relief_of
+from .surface import Surface, some_samples
+
+Apart = tuple[NDArray[np.int32], Surface]  # samples of a part that some neighbours do not shadow, and that part
+T = TypeVar("T")
+
+
+@dataclass(frozen=True)
+class Where:
+    """What a coat goes on: the whole model, a region or a part by its number, or a mask of samples.
+
+    number: of a region from 1 (0 is the rest), of a part from 0. samples: of a mask.
+    """
+
+    kind: str = choice("whole", ("whole", "region", "part", "mask"), "what a coat goes on")
+    number: int = 0
+    samples: tuple[int, ...] = field(default=())
+
+    def __post_init__(self) -> None:
+        checked(self)
+
+
+WHOLE = Where()
+
+
+class Site:
+    """One sculpt as the rest of the core may ask of it.
+
+    surface: the samples. outlook: what each sees of its surroundings, None as long as that is not known: lamps and sprays can do
+    without. apart: parts on which some others do not cast. relief, marking: given, or a function that gives them, or worked out
+    here (an empty marking). Safe to ask from many threads.
+    """
+
+    def __init__(
+        self,
+        surface: Surface,
+        outlook: Outlook | None = None,
+        apart: Sequence[Apart] = (),
+        *,
+        relief: Relief | Callable[[], Relief] | None = None,
+        marking: Marking | Callable[[], Marking] | None = None,
+    ) -> None:
+        self.surface = surface
+        self._outlook = outlook
+        self.apart = tuple(apart)
+        self._relief = relief or (lambda: relief_of(surface))
+        self._marking = marking or (lambda: Marking(np.zeros(len(surface), np.uint8)))
+        self._known: dict[str, Any] = {}
+        self._lock = RLock()
+
+    def __len__(self) -> int:
+        return len(self.surface)
+
+    def once(self, name: str, make: Callable[[], T]) -> T:
+        """What was worked out on this site before under a name, or now: for those who light it or paint it."""
+        if name not in self._known:
+            with self._lock:
+                if name not in self._known:
+                    self._known[name] = make()
+        return self._known[name]
+
+    @property
+    def outlook(self) -> Outlook | None:
+        """What each sample sees of its surroundings, once that is known."""
+        return self._outlook
+
+    @outlook.setter
+    def outlook(self, seen: Outlook | None) -> None:
+        with self._lock:
+            self._outlook = seen
+            self._known.clear()
+
+    @property
+    def paintable(self) -> NDArray[np.bool_]:
+        """(N,) what can be seen from anywhere; everything, as long as the outlook is not known."""
+        return np.ones(len(self), np.bool_) if self._outlook is None else self._outlook.paintable
+
+    @property
+    def areas(self) -> NDArray[np.float32]:
+        """(N,) mm² that can be painted."""
+        return self.once("areas", lambda: np.where(self.paintable, self.surface.areas, np.float32(0)))
+
+    @property
+    def relief(self) -> Relief:
+        """Cavity and exposedness at the brush's scale."""
+        return self._relief if isinstance(self._relief, Relief) else self.once("relief", self._relief)
+
+    @property
+    def marking(self) -> Marking:
+        """Which sample belongs to which region."""
+        return self._marking if isinstance(self._marking, Marking) else self._marking()
+
+    @property
+    def labels(self) -> NDArray[np.uint8]:
+        """(N,) region of each sample, 0 for the rest."""
+        return self.marking.labels
+
+    @property
+    def parts(self) -> NDArray[np.int32]:
+        """(N,) part of each sample."""
+        return self.surface.part
+
+    @property
+    def bends(self) -> Bends:
+        """How its faces meet."""
+        return self.once("bends", lambda: Bends(self.surface))
+
+    @property
+    def lines(self) -> list[Line]:
+        """Its crests and creases at the usual scale, the longest first."""
+        return self.once("lines", lambda: lines(self.surface, None, self.bends))
+
+    def on(self, where: Where) -> NDArray[np.bool_] | None:
+        """(N,) the samples a coat goes on; None for all of them.
+
+        Raises:
+            SettingError: no such region or part, or samples of another surface.
+        """
+        if where.kind == "whole":
+            return None
+        if where.kind == "mask":
+            mask = np.zeros(len(self), np.bool_)
+            chosen = np.asarray(where.samples, np.int64)
+            if len(chosen) and not 0 <= chosen.min() <= chosen.max() < len(mask):
+                raise SettingError("this coat was laid on another surface; choose again where it goes")
+            mask[chosen] = True
+            return mask
+        regional = where.kind == "region"
+        count = len(self.marking.regions) + 1 if regional else int(self.parts.max(initial=0)) + 1
+        if not 0 <= where.number < count:
+            raise SettingError(f"the {where.kind} of this coat is not there any more; choose another")
+        return np.asarray((self.labels if regional else self.parts) == where.number)
+
+    def only(self, chosen: NDArray[np.int32], faces: NDArray[np.int32]) -> "Site":
+        """The same sculpt at some of its samples only; see sculpt.surface.quick_samples."""
+        some = some_samples(self.surface, chosen, faces)
+        apart = [few for own, alone in self.apart if (few := _few(own, alone, chosen)) is not None]
+        seen = None if self._outlook is None else _outlook_of(self._outlook, self.surface, some, chosen)
+
+        def relief() -> Relief:
+            return Relief(self.relief.cavity[chosen], self.relief.exposed[chosen])
+
+        def marking() -> Marking:
+            whole = self.marking
+            return Marking(whole.labels[chosen], whole.regions)
+
+        return Site(some, seen, apart, relief=relief, marking=marking)
+
+
+def _outlook_of(whole: Outlook, surface: Surface, some: Surface, chosen: NDArray[np.int32]) -> Outlook:
+    place = np.full(len(surface), -1, np.int32)
+    place[chosen] = np.arange(len(chosen), dtype=np.int32)
+    # the base's light is read at the chosen sample nearest to the one that was met
+    _, near = cKDTree(some.points).query(surface.points[whole.base_sample], workers=-1)
+    looks = place[whole.base_row] >= 0
+    return Outlook(
+        whole.directions, whole.bits[chosen], place[whole.base_row[looks]], near[looks].astype(np.int32),
+        whole.base_direction[looks],
+    )  # fmt: skip
+
+
+def _few(own: NDArray[np.int32], alone: Surface, chosen: NDArray[np.int32]) -> Apart | None:
+    """Those of a part's samples (its own numbers, and its surface) that are among the chosen ones."""
+    _, here, there = np.intersect1d(own, chosen, assume_unique=True, return_indices=True)
+    if not len(here):
+        return None
+    some = some_samples(alone, here.astype(np.int32), np.zeros((0, 3), np.int32))
+    return there.astype(np.int32), replace(some, blockers=alone.blockers)

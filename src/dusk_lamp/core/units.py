@@ -1,0 +1,42 @@
+"""Units: pressures, volumes and drops, lengths and films, and how they are written at the bench."""
+
+KPA_PER_PSI = 6.894757  # NIST SP 811
+DROPS_PER_ML = 22.0  # a dropper bottle's drop is about 0.045 ml, from memory; count yours
+THIN_SPACE = "\u202f"  # between thousands, where no line may break
+
+
+def kpa(psi: float) -> float:
+    """A pressure in kPa."""
+    return psi * KPA_PER_PSI
+
+
+def psi_words(low: float, high: float | None = None) -> str:
+    """A pressure, or a range of it, in both units: “20–25 psi (138–172 kPa)”."""
+    if high is None or high == low:
+        return f"{low:.0f} psi ({kpa(low):.0f} kPa)"
+    return f"{low:.0f}–{high:.0f} psi ({kpa(low):.0f}–{kpa(high):.0f} kPa)"
+
+
+def film_ml(film_um_mm2: float) -> float:
+    """ml of a film, given as µm × mm² (1000 of which are 1 mm³, and 1000 mm³ are 1 ml)."""
+    return film_um_mm2 / 1e6
+
+
+def grouped(number: float, digits: int = 0) -> str:
+    """A number with thin spaces between thousands."""
+    return f"{number:,.{digits}f}".replace(",", THIN_SPACE)
+
+
+def counted(count: float, one: str, many: str) -> str:
+    """“1 drop”, “3 drops”."""
+    return f"{count:g} {one if count == 1 else many}"
+
+
+def minutes_words(minutes: float) -> str:
+    """“40 s”, “12 min”, “2 h 05 min”, “a day”."""
+    if minutes < 1:
+        return f"{60 * minutes:.0f} s"
+    if minutes < 90:
+        return f"{minutes:.0f} min"
+    hours, rest = divmod(round(minutes), 60)
+    return f"{hours} h {rest:02d} min" if rest else f"{hours} h"
