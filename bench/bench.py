@@ -69,8 +69,8 @@ def first_picture(path: str) -> None:
     """From a file to its first lit picture, and say how long and how large it was. Runs in a process of its own."""
     from dusk_lamp.core.light.lamp import Lamp
     from dusk_lamp.core.light.rig import Rig
-    from dusk_lamp.core.plan.target import Exposure
     from dusk_lamp.core.sculpt.site import Site
+    from dusk_lamp.core.target.exposure import Exposure
     from dusk_lamp.jobs.queue import first_guess
     from dusk_lamp.store import stages
     from dusk_lamp.store.cache import Cache
@@ -231,17 +231,19 @@ def bench_paint(_folder: Path) -> None:
 
 
 def bench_undercoat(_folder: Path) -> None:
-    from dusk_lamp.core.coat.coat import appearance
+    from dusk_lamp.core.coat.stack import appearance
     from dusk_lamp.core.coat.spray import Spray, spray
     from dusk_lamp.core.light.lamp import Lamp
     from dusk_lamp.core.light.rig import Rig
     from dusk_lamp.core.paint.mix import only
     from dusk_lamp.core.paint.rack import rack_from_csv
     from dusk_lamp.core.plan.spray_fit import fit
-    from dusk_lamp.core.plan.target import Exposure, target_value
-    from dusk_lamp.core.plan.undercoat import outcome, paint_target, primed, school, tins_from
+    from dusk_lamp.core.plan.outcome import outcome
+    from dusk_lamp.core.plan.schools import primed, school
+    from dusk_lamp.core.plan.tins import tins_from
     from dusk_lamp.core.sculpt.outlook import look_out
     from dusk_lamp.core.sculpt.site import Site
+    from dusk_lamp.core.target.exposure import Exposure, laid_between, value_of_light
 
     surface = laid_out(133_000)
     surface.caster, surface.origins  # noqa: B018
@@ -252,8 +254,8 @@ def bench_undercoat(_folder: Path) -> None:
     tins = tins_from(rack_from_csv((files("dusk_lamp.demo") / "rack.csv").read_bytes()))
     rig = Rig(Lamp(40, 58, 16), 0.22, "overcast", 0.15)
     site = Site(surface, look_out(surface))
-    value = target_value(light_on(site, rig).total, Exposure(), rig.full)
-    target = paint_target(value, tins, 1.5, 9.5)
+    value = value_of_light(light_on(site, rig).total, Exposure(), rig.full)
+    target = laid_between(value, Exposure(), tins.darkest, tins.lightest)
     coats = school("ladder", surface, rig.lamp, tins)
     films = [c.film(surface, None) for c in coats]
     row(

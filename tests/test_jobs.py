@@ -2,14 +2,18 @@
 
 import subprocess
 import sys
+import threading
 import time
+from datetime import timedelta
 
 import pytest
 
-from dusk_lamp.jobs import queue as queue_module
-from dusk_lamp.jobs.queue import Queue, prepare
+from dusk_lamp.jobs import leases, prepare
+from dusk_lamp.jobs.leases import give_back, new_worker, take
+from dusk_lamp.jobs.queue import Queue, run
+from dusk_lamp.settings import Settings
 from dusk_lamp.store import stages
-from dusk_lamp.store.models import Job, Sculpt
+from dusk_lamp.store.models import Job, Sculpt, now
 from dusk_lamp.store.store import Store, add_sculpt, new_job
 
 from .shapes import ball
@@ -22,7 +26,7 @@ def few_samples(monkeypatch):
 
 @pytest.fixture
 def store(tmp_path):
-    store = Store(tmp_path / "data")
+    store = Store(tmp_path / "data", Settings(most_samples=50_000))
     yield store
     store.close()
 
@@ -69,7 +73,7 @@ def test_a_worker_killed_in_mid_import_resumes_at_its_last_stage(store, warden_f
     finally:
         second.terminate()
         second.wait(10)
-    assert job_of(store, job_id).attempts == 2
+    assert job_of(store, job_id).attempts == 1, "one worker died over it"
     now = {p.name: p.stat().st_mtime_ns for p in store.cache.root.glob("*/*")}
     assert all(now[name] == when for name, when in done_before.items()), "no finished stage was done again"
 
@@ -85,17 +89,106 @@ def test_a_worker_does_not_outlive_its_server_even_one_that_died_before_it_had_b
         worker.wait()
 
 
-def test_a_file_that_kills_the_worker_three_times_is_put_aside(store, tmp_path):
+GONE = f"{leases.HOST}:999999999:gone"  # no process has this number
+
+
+def in_hand(store, job_id, worker, until=None, attempts=0):
+    with store.saving() as session:
+        job = session.get(Job, job_id)
+        job.state, job.worker, job.attempts = "working", worker, attempts
+        job.lease_until = until or now() + timedelta(seconds=60)
+
+
+@pytest.fixture
+def waiting(store, tmp_path):
+    """A job that waits."""
     path = tmp_path / "b.stl"
     ball(fine=1).export(path)
-    _, job_id = brought(store, path, "stl")
-    with store.session() as session:
-        job = session.get(Job, job_id)
-        job.state, job.attempts = "working", 3
-    queue = Queue(store)
-    assert queue.resume() == 0
-    job = job_of(store, job_id)
+    return brought(store, path, "stl")[1]
+
+
+def test_a_file_that_kills_the_worker_three_times_is_put_aside(store, waiting):
+    for k in range(1, 4):
+        in_hand(store, waiting, GONE, attempts=k - 1)
+        assert (take(store, waiting, new_worker()) is None) == (k == 3)
+        assert job_of(store, waiting).attempts == k
+    job = job_of(store, waiting)
     assert job.state == "failed" and "put aside" in job.message
+    assert Queue(store).resume() == 0
+
+
+def test_a_job_in_a_living_hand_is_left_there_and_one_in_a_dead_hand_is_not(store, waiting):
+    in_hand(store, waiting, "elsewhere:1:x")
+    assert take(store, waiting, new_worker()) is None and Queue(store).resume() == 0
+    in_hand(store, waiting, "elsewhere:1:x", now() - timedelta(seconds=1))
+    assert Queue(store).resume() == 1 and take(store, waiting, "mine") == "prepare"
+    assert take(store, waiting, "mine too") is not None or job_of(store, waiting).worker == "mine"
+
+
+def test_of_many_workers_one_gets_the_job(store, waiting):
+    got, start = [], threading.Barrier(6)
+
+    def grab(name):
+        start.wait()
+        if take(store, waiting, name):
+            got.append(name)
+
+    threads = [threading.Thread(target=grab, args=(f"elsewhere:{k}:x",)) for k in range(6)]
+    for thread in threads:
+        thread.start()
+    for thread in threads:
+        thread.join()
+    assert len(got) == 1 and job_of(store, waiting).worker == got[0]
+
+
+def test_a_restart_in_good_order_is_no_crash(store, waiting):
+    """Three times Ctrl-C and three starts: the file is not to blame."""
+    for _ in range(3):
+        worker = new_worker()
+        assert take(store, waiting, worker) == "prepare"
+        give_back(store, worker)
+    job = job_of(store, waiting)
+    assert job.state == "waiting" and job.attempts == 0 and Queue(store).resume() == 1
+
+
+def test_a_worker_that_is_still_there_keeps_its_job(store, waiting):
+    quick = Store(store.root, Settings(lease_s=5))
+    take(quick, waiting, "elsewhere:1:x")
+    first = job_of(store, waiting).lease_until
+    with leases.Heartbeat(quick, "elsewhere:1:x"):
+        wait_for(lambda: job_of(store, waiting).lease_until > first, 5)
+    quick.close()
+
+
+def test_a_fit_and_a_preparation_do_not_end_each_other(store, waiting):
+    with store.saving() as session:
+        sculpt = session.get(Job, waiting).sculpt
+        fit = new_job(session, sculpt, "fit").id
+    assert job_of(store, waiting).open and job_of(store, fit).open
+    with store.saving() as session:
+        newer = new_job(session, session.get(Job, fit).sculpt, "fit").id
+    assert not job_of(store, fit).open and job_of(store, newer).open and job_of(store, waiting).open
+
+
+def test_many_machines_can_share_the_work_through_redis(store, waiting, tmp_path):
+    """Against Debian's redis-server on a socket of its own."""
+    socket = tmp_path / "redis.sock"
+    server = subprocess.Popen(
+        ["redis-server", "--port", "0", "--unixsocket", str(socket), "--save", ""], stdout=subprocess.DEVNULL
+    )
+    try:
+        wait_for(socket.exists, 10)
+        shared = Store(store.root, Settings(broker=f"unix://{socket}", most_samples=50_000))
+        one, two = Queue(shared), Queue(shared)
+        one.add(waiting)
+        task = two.huey.dequeue()
+        assert task is not None and two.huey.dequeue() is None
+        two.huey.execute(task)
+        assert job_of(store, waiting).state == "done"
+        shared.close()
+    finally:
+        server.terminate()
+        server.wait(10)
 
 
 def test_stopping_takes_effect_at_the_next_step_and_nothing_is_lost(store, tmp_path, monkeypatch):
@@ -110,15 +203,15 @@ def test_stopping_takes_effect_at_the_next_step_and_nothing_is_lost(store, tmp_p
             session.get(Job, job_id).stop_asked = True
         return key
 
-    monkeypatch.setattr(queue_module.stages, "surface", lay_out_then_stop)
-    prepare(store, job_id)
+    monkeypatch.setattr(prepare.stages, "surface", lay_out_then_stop)
+    run(store, job_id, new_worker())
     assert job_of(store, job_id).state == "stopped"
     with store.session() as session:
         sculpt = session.get(Sculpt, sculpt_id)
         assert sculpt.mended_key in store.cache
         again = new_job(session, sculpt).id
-    monkeypatch.setattr(queue_module.stages, "surface", lay_out)
-    prepare(store, again)
+    monkeypatch.setattr(prepare.stages, "surface", lay_out)
+    run(store, again, new_worker())
     assert job_of(store, again).state == "done"
 
 
@@ -128,7 +221,7 @@ def test_a_newer_job_ends_the_older_one(store, tmp_path):
     sculpt_id, old = brought(store, path, "stl")
     with store.session() as session:
         new_job(session, session.get(Sculpt, sculpt_id))
-    prepare(store, old)
+    run(store, old, new_worker())
     assert job_of(store, old).state == "stopped" and job_of(store, old).attempts == 0
 
 
@@ -146,8 +239,8 @@ def test_a_painters_own_standing_is_never_overwritten_by_a_job_it_overtook(store
             new_job(session, sculpt)
         return result
 
-    monkeypatch.setattr(queue_module.stages, "mended", stood_up_meanwhile)
-    prepare(store, old)
+    monkeypatch.setattr(prepare.stages, "mended", stood_up_meanwhile)
+    run(store, old, new_worker())
     with store.session() as session:
         sculpt = session.get(Sculpt, sculpt_id)
         assert (sculpt.up, sculpt.front, sculpt.height_mm, sculpt.surface_key) == ("x", "z", 54.0, None)
@@ -162,8 +255,8 @@ def test_trouble_inside_is_told_in_words_and_the_file_is_kept(store, tmp_path, m
     def fail(*args, **kwargs):
         raise trouble
 
-    monkeypatch.setattr(queue_module.stages, "surface", fail)
-    prepare(store, job_id)
+    monkeypatch.setattr(prepare.stages, "surface", fail)
+    run(store, job_id, new_worker())
     job = job_of(store, job_id)
     assert job.state == "failed" and "boom" not in job.message and len(job.message) > 30
     assert len(list(store.uploads.iterdir())) == 1

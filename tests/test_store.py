@@ -1,7 +1,12 @@
-"""The data folder: migrations, the cache, uploads."""
+"""The data folder: the database, coats and their revisions, the cache, uploads, photos."""
 
 import io
+import os
+import shutil
 import sqlite3
+import threading
+import time
+from contextlib import suppress
 from datetime import timedelta
 
 import numpy as np
@@ -10,8 +15,13 @@ from alembic.autogenerate import compare_metadata
 from alembic.migration import MigrationContext
 from sqlalchemy import select
 
-from dusk_lamp.store.cache import Cache, key_of
-from dusk_lamp.store.models import Base, Sculpt, now
+from dusk_lamp.core.coat.coat import usual_coat
+from dusk_lamp.core.paint.mix import only
+from dusk_lamp.core.paint.rack import Paint
+from dusk_lamp.store import schemes
+from dusk_lamp.store.cache import FolderCache, key_of
+from dusk_lamp.store.memory import Bounded
+from dusk_lamp.store.models import Base, CoatRow, Sculpt, now
 from dusk_lamp.store.store import Store, add_sculpt, clear_away
 
 
@@ -78,7 +88,7 @@ def test_a_key_changes_with_any_input_and_with_nothing_else():
 
 
 def test_the_cache_gives_back_what_was_put_in_and_says_what_is_missing(tmp_path):
-    cache = Cache(tmp_path)
+    cache = FolderCache(tmp_path)
     key = key_of("x", 1)
     cache.put(key, {"field": np.arange(5, dtype=np.float32)}, {"note.json": b"{}"})
     cache.put(key, {"field": np.zeros(1)})  # a second writer of the same entry changes nothing
@@ -102,3 +112,149 @@ def test_an_upload_that_breaks_off_leaves_nothing_behind(tmp_path):
         store.keep_upload(Broken(), "stl")
     assert list(store.uploads.iterdir()) == []
     store.close()
+
+
+# --- coats as rows with revisions
+
+SOOT = only(Paint("Soot", "base", "#1b1b1d"))
+
+
+@pytest.fixture
+def shelved(tmp_path):
+    """A store with one sculpt on its shelf."""
+    store = Store(tmp_path)
+    with store.saving() as session:
+        add_sculpt(session, "Warden", [{"name": "w", "format": "stl", "sha": "0" * 64}])
+    yield store
+    store.close()
+
+
+def laid(store, labels, seen, sculpt_id=1):
+    """Lay brushed coats of these labels in the place of a state that was seen; the state that holds then."""
+    with store.saving() as session:
+        sculpt = session.get(Sculpt, sculpt_id)
+        coats = [usual_coat("brush", SOOT, label) for label in labels]
+        schemes.keep(session, sculpt, coats, schemes.Choice("twotone", primer="Pitch"), seen)
+        return schemes.state_of(sculpt)
+
+
+def labels_of(store, sculpt_id=1):
+    with store.session() as session:
+        return [c.label for c in schemes.kept_coats(session, session.get(Sculpt, sculpt_id))]
+
+
+def stepped(store, by):
+    with store.saving() as session:
+        sculpt = session.get(Sculpt, 1)
+        return schemes.step(session, sculpt, by, schemes.state_of(sculpt))
+
+
+def test_every_state_of_the_coats_can_be_undone_and_redone(shelved):
+    one = laid(shelved, ["a"], 0)
+    laid(shelved, ["a", "b"], one)
+    assert labels_of(shelved) == ["a", "b"]
+    assert stepped(shelved, -1) and labels_of(shelved) == ["a"]
+    assert stepped(shelved, 1) and labels_of(shelved) == ["a", "b"] and not stepped(shelved, 1)
+    assert stepped(shelved, -1) and stepped(shelved, -1) and labels_of(shelved) == [] and not stepped(shelved, -1)
+    laid(shelved, ["c"], 0)
+    assert labels_of(shelved) == ["c"] and not stepped(shelved, 1), "what was undone before it is gone"
+    with shelved.session() as session:
+        choice = schemes.choice_of(session, session.get(Sculpt, 1))
+        assert (choice.school, choice.primer) == ("twotone", "Pitch")
+        assert session.query(CoatRow).count() == 1, "and so are its coats"
+
+
+def test_of_two_changes_made_on_one_state_one_is_refused(shelved):
+    """Also where the other was undone and done anew in between: a state never comes again."""
+    seen = laid(shelved, ["a"], 0)
+    laid(shelved, ["mine"], seen)
+    with pytest.raises(schemes.ChangedElsewhereError):
+        laid(shelved, ["theirs"], seen)
+    assert labels_of(shelved) == ["mine"]
+    other = laid(shelved, ["b"], laid(shelved, ["a", "b"], shelved_state(shelved)))
+    stepped(shelved, -1)
+    laid(shelved, ["c"], shelved_state(shelved))
+    with pytest.raises(schemes.ChangedElsewhereError):
+        laid(shelved, ["late"], other)
+
+
+def shelved_state(store):
+    with store.session() as session:
+        return schemes.state_of(session.get(Sculpt, 1))
+
+
+def test_four_saves_at_the_same_moment_are_one_save_and_three_refusals(shelved):
+    seen = laid(shelved, ["a"], 0)
+    for _ in range(10):
+        held, start = [], threading.Barrier(4)
+
+        def save(name, seen=seen, held=held, start=start):
+            start.wait()
+            with suppress(schemes.ChangedElsewhereError):
+                held.append((name, laid(shelved, [name], seen)))
+
+        threads = [threading.Thread(target=save, args=(f"tab {k}",)) for k in range(4)]
+        for thread in threads:
+            thread.start()
+        for thread in threads:
+            thread.join()
+        assert len(held) == 1 and labels_of(shelved) == [held[0][0]]
+        seen = held[0][1]
+
+
+def test_a_copy_of_a_sculpt_has_its_coats_and_its_own_from_then_on(shelved):
+    laid(shelved, ["a", "b"], 0)
+    with shelved.saving() as session:
+        copy = add_sculpt(session, "Copy", session.get(Sculpt, 1).files)
+        schemes.copy(session, session.get(Sculpt, 1), copy)
+    assert labels_of(shelved, 2) == ["a", "b"]
+    with shelved.session() as session:
+        seen = schemes.state_of(session.get(Sculpt, 2))
+    laid(shelved, ["c"], seen, 2)
+    assert labels_of(shelved, 1) == ["a", "b"] and labels_of(shelved, 2) == ["c"]
+
+
+def test_photos_are_a_painters_own_and_outlive_the_cache(tmp_path):
+    store = Store(tmp_path)
+    name = store.keep_photo(b"a picture")
+    shutil.rmtree(store.cache.root, ignore_errors=True)
+    clear_away(store)
+    assert store.photo(name) == b"a picture"
+    old = next(store.photos.iterdir())
+    os.utime(old, (0, 0))
+    clear_away(store)
+    for gone in (name, "../secret", "", "z" * 64):
+        with pytest.raises(KeyError):
+            store.photo(gone)
+    store.close()
+
+
+# --- memory
+
+
+def test_what_many_ask_for_at_once_is_made_once_and_the_oldest_goes_first():
+    kept: Bounded[int, str] = Bounded(2)
+    made = []
+
+    def make(k):
+        time.sleep(0.05)
+        made.append(k)
+        return str(k)
+
+    threads = [threading.Thread(target=lambda: kept.of(1, lambda: make(1))) for _ in range(6)]
+    for thread in threads:
+        thread.start()
+    for thread in threads:
+        thread.join()
+    assert made == [1]
+    kept.of(2, lambda: make(2))
+    kept.of(1, lambda: make(1))
+    kept.of(3, lambda: make(3))
+    assert kept.get(2) is None and kept.get(1) == "1" and len(kept) == 2
+
+    def fail():
+        raise KeyError("no such thing")
+
+    with pytest.raises(KeyError):
+        kept.of(9, fail)
+    assert kept.of(9, lambda: "now") == "now", "what failed once can be asked for again"

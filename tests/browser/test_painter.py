@@ -373,7 +373,7 @@ def test_crests_are_drawn_and_their_length_is_told(page, bench_url):
 
 
 def test_touching_a_step_on_the_ruler_shows_only_that_band_with_its_share(page, bench_url):
-    open_bench(page, bench_url.replace("/light", "/ladder"))
+    open_bench(page, bench_url.replace("/light", "/greys"))
     piece = page.locator(".ruler-steps button").nth(1)
     share = re.search(r"([\d.]+) %", piece.inner_text()).group(1)
     piece.click()
@@ -388,7 +388,7 @@ def test_touching_a_step_on_the_ruler_shows_only_that_band_with_its_share(page, 
 
 
 def test_the_ladder_changes_by_clicks_and_by_its_notches(page, bench_url):
-    open_bench(page, bench_url.replace("/light", "/ladder"))
+    open_bench(page, bench_url.replace("/light", "/greys"))
     settled(page, lambda: page.locator(".stepper label", has_text="7").click())
     until(lambda: page.locator("#greys li").count() == 7, page)
     settled(page, lambda: page.uncheck("#rationed"))
@@ -408,8 +408,18 @@ def test_the_ladder_changes_by_clicks_and_by_its_notches(page, bench_url):
     settled(page, lambda: page.locator(".stepper label", has_text="5").click())
 
 
-def test_the_plan_sheet_is_made_and_leaves_as_pdf(page, bench_url):
-    open_bench(page, bench_url.replace("/light", "/ladder"))
+def with_a_rack(page, server):
+    """The guild's paints on the rack, where it is empty."""
+    page.goto(server.address + "/rack")
+    lay_out = page.get_by_role("button", name="Lay out the guild's rack")
+    if lay_out.count():
+        lay_out.click()
+        page.wait_for_selector(".bottle")
+
+
+def test_the_plan_sheet_is_made_and_leaves_as_pdf(page, server, bench_url):
+    with_a_rack(page, server)
+    open_bench(page, bench_url.replace("/light", "/greys"))
     page.click("text=On to the undercoat")
     page.wait_for_selector("#bench[data-drawn]", timeout=60_000)
     page.click("text=Make my plan sheet")
@@ -421,7 +431,7 @@ def test_the_plan_sheet_is_made_and_leaves_as_pdf(page, bench_url):
     with page.expect_download() as download:
         page.click("text=Plan as PDF")
     text = " ".join(p.extract_text() for p in PdfReader(download.value.path()).pages)
-    assert "Prime everything" in text and "respirator" in text
+    assert "Primer everywhere" in text and "respirator" in text and "drops of" in text
     page.emulate_media(media="print")
     assert (
         page.locator(".top").is_hidden()

@@ -2,15 +2,11 @@
 
 import numpy as np
 
-from .test_painter import bench_url, figure, open_bench, pixels, until  # noqa: F401 - fixtures
+from .test_painter import bench_url, figure, open_bench, pixels, until, with_a_rack  # noqa: F401 - fixtures
 
 
 def test_schools_scrub_difference_and_fit(page, server, bench_url):  # noqa: F811
-    page.goto(server.address + "/rack")
-    lay_out = page.get_by_role("button", name="Lay out the guild's rack")
-    if lay_out.count():
-        lay_out.click()
-        page.wait_for_selector(".bottle")
+    with_a_rack(page, server)
     open_bench(page, bench_url.replace("/light", "/undercoat"))
     note = page.locator("#undercoat-note")
     until(lambda: note.get_attribute("data-looked") == "5", page, 60)
@@ -23,9 +19,9 @@ def test_schools_scrub_difference_and_fit(page, server, bench_url):  # noqa: F81
     assert np.abs(pixels(page) - primed).max() > 60, "too light and too dark are hatched"
     page.locator("#difference").uncheck()
     page.locator("#coats button").nth(3).click()
-    assert page.locator("#pass-fields").is_visible()
+    assert page.locator('[data-of="spray"]').is_visible() and page.locator('[data-of="wash"]').is_hidden()
     before = page.locator("#coats").inner_text()
-    page.locator('#coat-form [name="amount"]').fill("25")
+    page.locator('#coat-form [name="seconds"]').fill("25")
     page.keyboard.press("Tab")
     until(lambda: page.locator("#coats").inner_text() != before, page, 60)
     page.locator("#coat-undo").click()

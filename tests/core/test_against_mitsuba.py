@@ -49,7 +49,7 @@ def mitsuba_light(surface, spots, emitter, path, samples):
         }
     site = mi.load_dict(
         {
-            "type": "site",
+            "type": "scene",
             "integrator": {"type": "direct", "emitter_samples": 1, "bsdf_samples": 0},
             "sculpt": {
                 "type": "ply",

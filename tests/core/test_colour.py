@@ -7,11 +7,11 @@ import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
+from dusk_lamp.core.datasets import make_bands
 from dusk_lamp.core.errors import SettingError
-from dusk_lamp.core.paint import make_bands
 from dusk_lamp.core.paint.colour import (
     DARKEST,
-    LAMPS,
+    ILLUMINANTS,
     LIGHTEST,
     bands,
     colour_of,
@@ -109,7 +109,7 @@ def test_a_reflectance_is_counted_as_colour_science_counts_it():
 
 def test_white_is_white_under_every_lamp_and_grey_stays_grey():
     """CIE 15: L* 100 for a perfect white; the eye takes the lamp for white."""
-    for lamp in LAMPS:
+    for lamp in ILLUMINANTS:
         assert lab(xyz(np.ones(36), lamp)) == pytest.approx([100, 0, 0], abs=0.01)
         grey = colour_of(np.full(36, 0.18418), lamp)
         assert pytest.approx(50, abs=0.01) == grey.L and grey.chroma < 0.02

@@ -4,6 +4,7 @@ import numpy as np
 import pytest
 
 from dusk_lamp.core.errors import SettingError
+from dusk_lamp.core.plain import built, plain
 from dusk_lamp.core.sculpt.display import Display, seen_from, seen_shares
 from dusk_lamp.core.sculpt.marking import Marking, Region
 from dusk_lamp.core.sculpt.surface import working_surface
@@ -43,9 +44,9 @@ def test_what_stands_in_front_hides_what_is_behind_it():
 )
 def test_views_that_cannot_be_are_refused(bad):
     with pytest.raises(SettingError):
-        Display.from_dict(bad)
+        built(Display, bad, whole=True)
 
 
 def test_a_display_comes_back_from_plain_values():
     display = Display(-15, 10, ((1, 2, 3),))
-    assert Display.from_dict(display.as_dict()) == display
+    assert built(Display, plain(display)) == display

@@ -4,6 +4,9 @@ import ast
 from pathlib import Path
 
 import dusk_lamp
+from dusk_lamp.core.coat.technique import techniques
+from dusk_lamp.core.datasets import rows
+from dusk_lamp.web.stages import STAGES
 
 ROOT = Path(dusk_lamp.__file__).parent
 
@@ -32,14 +35,79 @@ def test_the_store_knows_nothing_of_pages():
             assert not any("web" in name.split(".") or name.split(".")[0] == "flask" for name in _imports(path)), path
 
 
-def test_scripts_hold_no_arithmetic_of_the_craft():
-    """The ladder's cuts, areas and greys come from the server; the scripts never work them out."""
-    scripts = [p for p in (ROOT / "web" / "static").rglob("*.js") if "vendor" not in p.parts]
-    assert len(scripts) >= 6
-    for path in scripts:
-        text = path.read_text().lower()
-        assert (
-            "munsell" not in text
-            and "luminance" not in text
-            and "srgb" not in text.replace("linearsrgbcolorspace", "")
-        )
+# inside the core, a room may import from the rooms before it and from itself, never from a later one
+ROOMS = ("", "datasets", "sculpt", "paint", "light", "target", "coat", "plan", "view")
+GROUND = {"errors", "directions", "units", "plain", "rays"}  # files beside the rooms, that all may use
+
+
+def resolved(path: Path) -> set[tuple[str, ...]]:
+    """The modules of ours that a file imports, as parts below the package."""
+    own = path.relative_to(ROOT).with_suffix("").parts
+    package = own[:-1]
+    out = set()
+    for node in ast.walk(ast.parse(path.read_text())):
+        if isinstance(node, ast.ImportFrom) and node.level:
+            base = (*package[: len(package) - node.level + 1], *(node.module or "").split("."))
+            base = tuple(p for p in base if p)
+            inner = [(*base, alias.name) for alias in node.names]
+            out |= {
+                i if (ROOT.joinpath(*i).with_suffix(".py").exists() or ROOT.joinpath(*i).is_dir()) else base
+                for i in inner
+            }
+    return out
+
+
+def test_inside_the_core_imports_point_one_way():
+    """sculpt → light → target → coat → plan: a sculpt knows nothing of light, a coat nothing of the plan."""
+    for path in (ROOT / "core").rglob("*.py"):
+        parts = path.relative_to(ROOT / "core").parts
+        room = parts[0] if len(parts) > 1 else ""
+        for target in resolved(path):
+            other = target[1] if len(target) > 2 or (len(target) == 2 and target[1] in ROOMS) else ""
+            if target[0] == "core" and other:
+                assert ROOMS.index(other) <= ROOMS.index(room), f"{path} reaches up to {'.'.join(target)}"
+            if room == "" and parts[0] != "__init__.py":
+                assert len(target) < 2 or target[1] in GROUND, f"{path} is ground and stands on {'.'.join(target)}"
+
+
+def test_no_file_imports_itself_by_a_detour():
+    """No circle anywhere in the house, the pages included; what the registries load by name is loaded late."""
+    graph = {}
+    for path in ROOT.rglob("*.py"):
+        own = path.relative_to(ROOT).with_suffix("").parts
+        own = own[:-1] if own[-1] == "__init__" else own
+        graph[own] = {t for t in resolved(path) if t != own}
+    done: set[tuple[str, ...]] = set()
+
+    def visit(module, way):
+        assert module not in way, " → ".join(".".join(m) for m in (*way[way.index(module) :], module))
+        if module in done:
+            return
+        for other in sorted(graph.get(module, ())):
+            visit(other, [*way, module])
+        done.add(module)
+
+    for module in sorted(graph):
+        visit(module, [])
+
+
+def test_every_row_of_every_table_names_its_source():
+    for table in (ROOT / "core" / "datasets").glob("*.csv"):
+        if table.stem == "bands":
+            continue  # columns of published tables; make_bands names each
+        for row in rows(table.stem):
+            assert row["source"].strip() and None not in row and None not in row.values(), (table.stem, row)
+
+
+def test_every_stage_and_technique_is_one_of_each():
+    """A stage: an entry, a page, a panel, and on the bench a script. A technique: a file with one of it."""
+    for stage in STAGES:
+        assert stage.page.blueprint.name == stage.name
+        if stage.on_bench:
+            assert callable(stage.page.panel) and stage.onward
+            assert (ROOT / "web/templates/stages" / f"{stage.name}.html").exists()
+            assert (ROOT / "web/static/bench/stages" / f"{stage.name}.js").exists()
+    panels = {p.stem for p in (ROOT / "web/templates/stages").glob("*.html")}
+    assert panels <= {s.name for s in STAGES}, "no panel without a stage"
+    files = {p.stem for p in (ROOT / "core/coat").glob("*.py") if "TECHNIQUE = " in p.read_text()}
+    assert len(files) == len(techniques())

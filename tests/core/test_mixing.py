@@ -6,23 +6,16 @@ import numpy as np
 import pytest
 
 from dusk_lamp.core.errors import SettingError
-from dusk_lamp.core.paint.coats import Wish, choose_primer, coats_over, undercoat_for
 from dusk_lamp.core.paint.colour import colour_of, colour_of_hex, delta_e
 from dusk_lamp.core.paint.cost import amount, drops_for, shopping
 from dusk_lamp.core.paint.film import card
 from dusk_lamp.core.paint.glaze import glaze
-from dusk_lamp.core.paint.mix import (
-    MOST_PARTS,
-    Mix,
-    compositions,
-    customary,
-    ladder,
-    match,
-    only,
-    unevenness,
-)
+from dusk_lamp.core.paint.hiding import Wish, choose_primer, coats_over, underpaint_for
+from dusk_lamp.core.paint.ladder import customary, ladder, unevenness
+from dusk_lamp.core.paint.mix import MOST_PARTS, Mix, compositions, match, only
 from dusk_lamp.core.paint.rack import Paint, rack_from_csv, written
 from dusk_lamp.core.paint.thin import JOBS, Airbrush, warnings
+from dusk_lamp.core.units import kpa, psi_words
 
 RACK = rack_from_csv((files("dusk_lamp.demo") / "rack.csv").read_bytes())
 SOOT, GULL, CHALK, YELLOW = (RACK.find(n) for n in ("Soot", "Gull", "Chalk", "Lamp Yellow"))
@@ -135,9 +128,9 @@ def test_yellow_wants_two_or_three_coats_on_white_and_many_on_black():
     over = {p: coats_over(only(YELLOW), RACK.find(p).pigment.masstone) for p in ("Chalk Primer", "Pitch Primer")}
     assert 2 <= over["Chalk Primer"].coats <= 3
     assert over["Pitch Primer"].coats > 4
-    under = undercoat_for(over["Pitch Primer"], RACK.find("Pitch Primer").pigment.masstone, RACK.mixable())
+    under = underpaint_for(over["Pitch Primer"], RACK.find("Pitch Primer").pigment.masstone, RACK.mixable())
     assert under.all < over["Pitch Primer"].coats and under.paint.looks.value > 6
-    assert undercoat_for(over["Chalk Primer"], RACK.find("Chalk Primer").pigment.masstone, RACK.mixable()) is None
+    assert underpaint_for(over["Chalk Primer"], RACK.find("Chalk Primer").pigment.masstone, RACK.mixable()) is None
 
 
 def test_dark_colours_take_fast():
@@ -256,7 +249,7 @@ def test_the_airbrush_warns_as_real_ones_misbehave(set_to, kind, value, words):
 
 def test_pressure_is_told_in_both_units_and_nonsense_refused():
     """1 psi = 6.894757 kPa (NIST SP 811)."""
-    assert Airbrush(psi=30).kpa == pytest.approx(206.84, abs=0.01)
+    assert kpa(30) == pytest.approx(206.84, abs=0.01) and psi_words(20, 25) == "20–25 psi (138–172 kPa)"
     for bad in ({"needle": 0}, {"psi": 200}, {"distance": 0}, {"water": -1}):
         with pytest.raises(SettingError):
             Airbrush(**bad)

@@ -52,7 +52,7 @@ def test_a_neighbour_that_does_not_cast_leaves_no_shadow_and_still_has_its_own()
     under = (TABLE_AND_HAT.part == HAT) & (TABLE_AND_HAT.normals[:, 2] < -0.2)
     assert (light[under] == 0).all()
     few = site.only(np.flatnonzero(TABLE_AND_HAT.part == TABLE)[::5].astype(np.int32), np.zeros((0, 3), np.int32))
-    assert few.light(FROM_ABOVE).total == pytest.approx(1, abs=1e-5), "also while the lamp is dragged"
+    assert light_on(few, FROM_ABOVE).total == pytest.approx(1, abs=1e-5), "also while the lamp is dragged"
 
 
 def test_the_sky_too_is_open_over_a_part_whose_neighbour_does_not_cast():

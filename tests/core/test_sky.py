@@ -82,7 +82,8 @@ def test_the_ground_under_a_sculpt_is_in_its_shadow_and_sends_nothing_back():
     s = surface_of(ball(fine=4, at=(0, 0, 10)))
     site = Site(s, look_out(s))
     bounced = (
-        light_on(site, Rig(Lamp(0, 90), 0, "uniform", 0.5)).total - light_on(site, Rig(Lamp(0, 90), 0, "uniform", 0)).total
+        light_on(site, Rig(Lamp(0, 90), 0, "uniform", 0.5)).total
+        - light_on(site, Rig(Lamp(0, 90), 0, "uniform", 0)).total
     )
     foot = s.points[:, 2] < 1
     assert bounced[foot].max() < 0.12 < bounced[np.abs(s.points[:, 2] - 8) < 1].mean()

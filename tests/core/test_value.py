@@ -8,7 +8,7 @@ from hypothesis import strategies as st
 
 from dusk_lamp.core.errors import SettingError
 from dusk_lamp.core.paint import value as v
-from dusk_lamp.core.plan.target import Exposure, target_value
+from dusk_lamp.core.target.exposure import Exposure, value_of_light
 
 GREYS = np.linspace(0, 10, 41)
 
@@ -49,19 +49,19 @@ def test_printed_greys_follow_srgb():
 
 def test_no_light_is_the_primer_and_full_light_the_white():
     light = np.array([0, 1, 7], np.float32)
-    assert target_value(light, Exposure()) == pytest.approx([1.5, 9.5, 9.5], abs=1e-3)
-    assert target_value(light, Exposure(gain=0.5), full=2)[1] < target_value(light, Exposure(), full=2)[1] < 9.5
+    assert value_of_light(light, Exposure()) == pytest.approx([1.5, 9.5, 9.5], abs=1e-3)
+    assert value_of_light(light, Exposure(gain=0.5), full=2)[1] < value_of_light(light, Exposure(), full=2)[1] < 9.5
 
 
 @given(st.lists(st.floats(0, 3), min_size=2, max_size=20), st.floats(0.25, 4))
 def test_more_light_is_never_darker(lights, gain):
-    value = target_value(np.sort(np.array(lights, np.float32)), Exposure(gain=gain))
+    value = value_of_light(np.sort(np.array(lights, np.float32)), Exposure(gain=gain))
     assert (np.diff(value) >= 0).all() and value.min() >= 1.499 and value.max() <= 9.501
 
 
 def test_half_the_light_looks_much_more_than_half_as_light():
     """Equal steps of light are not equal steps of value; that is why value is counted by Munsell's scale."""
-    assert 6.5 < float(target_value(np.array([0.5], np.float32), Exposure(0, 10))[0]) < 7.7
+    assert 6.5 < float(value_of_light(np.array([0.5], np.float32), Exposure(0, 10))[0]) < 7.7
 
 
 @pytest.mark.parametrize("bad", [(9, 2), (-1, 9), (1, 11), (1.5, 9.5, 0.1), (1.5, 9.5, 5)])

@@ -5,19 +5,22 @@ import io
 import numpy as np
 import pytest
 import trimesh
-from PIL import Image
 from pypdf import PdfReader
 
+from dusk_lamp.core.coat.coat import usual_coat
+from dusk_lamp.core.coat.technique import techniques
 from dusk_lamp.core.errors import SettingError
 from dusk_lamp.core.light.lamp import Lamp
-from dusk_lamp.core.plan.steps import Step
+from dusk_lamp.core.paint.mix import only
+from dusk_lamp.core.paint.rack import Paint
+from dusk_lamp.core.plan.step import steps_of
 from dusk_lamp.core.sculpt.site import Site
 from dusk_lamp.core.view.camera import VIEWS, Camera
 from dusk_lamp.core.view.formats import lit_glb, lit_ply, png_bytes
 from dusk_lamp.core.view.raster import grey_picture, snapshot
 from dusk_lamp.core.view.sheet import SheetFacts, plan_pdf
-from dusk_lamp.core.view.step_picture import plan_snapshot, step_picture
-from dusk_lamp.web.sheet import FONTS
+from dusk_lamp.core.view.step_picture import covered, plan_snapshot, step_picture
+from dusk_lamp.web.stages.sheet import FONTS
 
 from ..shapes import ball, surface_of
 
@@ -85,52 +88,42 @@ def test_a_glb_stands_upright_in_metres_with_colours():
     assert back.vertex_attributes["_VALUE"].ravel() == pytest.approx(s.normals[:, 2], abs=1e-6)
 
 
-def test_a_steps_picture_marks_where_the_grey_goes_and_survives_black_and_white():
+def test_a_steps_picture_marks_where_the_film_goes_and_survives_black_and_white():
     s = surface_of(ball(fine=5))
     site, camera = Site(s), Camera.named("front")
-    step = np.where(s.points[:, 2] > 0, 2, 1).astype(np.uint8)
+    levels = np.full((len(s), 3), 90, np.uint8)
+    film = np.where(s.points[:, 2] > 0, 8.0, 0.5).astype(np.float32)
     shot = plan_snapshot(site, camera, 120, 160, 22)
-    picture = step_picture(site, shot, camera, np.array([1.5, 5, 9.5]), step, 2).astype(float)
+    picture = step_picture(site, shot, camera, levels, covered(film)).astype(float)
     top, bottom = picture[40:70, 45:75].reshape(-1, 3), picture[95:120, 45:75].reshape(-1, 3)
     assert (top[:, 0] - top[:, 2] > 40).mean() > 0.9, "amber where it goes"
     assert np.ptp(bottom, axis=1).max() < 3, "neutral where it does not"
     grey = top @ [0.2126, 0.7152, 0.0722]
     assert grey.std() > 15 > bottom.std(), "hatching shows without colour"
     assert (picture[0, 0] == 255).all(), "paper stays white"
+    assert not covered(np.full(9, 20, np.float32)).any(), "a coat on everything marks nothing in particular"
 
 
-def test_the_pdf_has_every_step_its_numbers_and_its_cautions():
+def test_the_pdf_has_every_step_its_drops_and_its_cautions():
     picture = png_bytes(np.full((44, 33, 3), 200, np.uint8))
-    steps = [
-        Step(
-            n,
-            f"Grey {n}",
-            n + 0.5,
-            10 * n,
-            f"#{20 * n:02x}" * 1 + f"{20 * n:02x}" * 2,
-            1 / n,
-            900 / n,
-            0.1,
-            90,
-            "From above.",
-            "Thin coats.",
-            ["Mind the fumes."],
-        )
-        for n in range(1, 8)
-    ]
-    pdf = plan_pdf(
-        SheetFacts(
-            "Wärter & Söhne <b>", "Lamp above.", 32, 900, "", ["Helm on body: N 6.0 against N 4.5, along 8 mm"]
-        ),
-        steps,
-        list(VIEWS),
-        lambda k, v: picture,
-        picture,
-        FONTS,
+    site = Site(surface_of(ball(fine=3)))
+    paint = only(Paint("Chalk", "base", "#e8e6e0"))
+    coats = [usual_coat(name, paint, f"step of {name}") for name in techniques()]
+    steps = steps_of(site, coats, [c.film(site) for c in coats])
+    facts = SheetFacts(
+        "Wärter & Söhne <b>",
+        "Lamp above.",
+        32,
+        900,
+        "",
+        ["Helm on body: N 6.0 against N 4.5, along 8 mm"],
+        "Own",
+        0.5,
     )
-    text = " ".join(page.extract_text() for page in PdfReader(io.BytesIO(pdf)).pages)
-    assert "Wärter & Söhne <b>" in text
+    pdf = plan_pdf(facts, steps, list(VIEWS), lambda k, v: picture, picture, FONTS)
+    pages = PdfReader(io.BytesIO(pdf)).pages
+    text = " ".join(" ".join(page.extract_text() for page in pages).split())
+    assert "Wärter & Söhne <b>" in text and "Helm on body" in text and f"page {len(pages)}" in text
     for step in steps:
-        assert f"{step.number}. {step.title}" in text and f"N {step.value:.1f}" in text
-    assert text.count("Mind the fumes.") == 7
-    assert Image.open(io.BytesIO(picture)).size == (33, 44)
+        assert f"{step.number}. {step.heading}" in text and step.drops_words in text and step.how[:40] in text
+    assert text.count("Safety:") == len(steps) and text.count(steps[0].cautions[0]) >= 1

@@ -12,6 +12,7 @@ from bs4 import BeautifulSoup
 
 from dusk_lamp.core.plan import spray_fit
 from dusk_lamp.core.sculpt import surface
+from dusk_lamp.settings import settings_from
 from dusk_lamp.web.app import create_app
 
 from ..shapes import ball, together
@@ -34,7 +35,7 @@ def coarse():
 
 
 def shelf_at(data):
-    app = create_app(data, testing=True, upload_limit_mb=3)
+    app = create_app(data, settings_from({}, upload_limit_mb=3), testing=True)
     app.extensions["workshop"].queue.huey.immediate = True  # jobs run at once, in the test
     return app
 
@@ -104,7 +105,7 @@ class Painter:
         bench = self.page(f"/sculpts/{sculpt_id}/light").find(id="bench")
         import json
 
-        kept = {name: json.loads(bench[f"data-{name}"]) for name in ("rig", "ladder", "exposure")}
+        kept = {name: json.loads(bench[f"data-{name}"]) for name in ("rig", "greys", "exposure")}
         return {**kept, "revision": int(bench["data-revision"])}
 
 

@@ -2,15 +2,20 @@
 
 import io
 import json
+import shutil
 
 import numpy as np
+import pypdf
 import pytest
 import trimesh
 from PIL import Image
 
 from dusk_lamp.core.light.rig import Rig, light_on
-from dusk_lamp.core.plan.ladder import Ladder, lay_bands
-from dusk_lamp.core.plan.target import Exposure, target_value
+from dusk_lamp.core.plain import built
+from dusk_lamp.core.target.exposure import Exposure, value_of_light
+from dusk_lamp.core.target.greys import Greys, lay_bands
+from dusk_lamp.demo.load import load_rack
+from dusk_lamp.store.laid import Shelf
 from dusk_lamp.store.models import Sculpt
 
 from .conftest import packet
@@ -21,12 +26,12 @@ def test_the_bench_relights_with_the_cores_own_numbers(painter, sculpt_id, app, 
     wish["rig"]["lamp"] = {"azimuth": -50, "elevation": 35, "size": 10}
     heading, rest = packet(painter.json("POST", f"/sculpts/{sculpt_id}/relight", wish))
     with store.session() as session:
-        site = app.extensions["workshop"].scenes.of(session.get(Sculpt, sculpt_id)).site
-    rig = Rig.from_dict(wish["rig"])
-    value = target_value(light_on(site, rig).total, Exposure(), rig.full)
+        site = app.extensions["workshop"].shelf.of(session.get(Sculpt, sculpt_id)).site
+    rig = built(Rig, wish["rig"])
+    value = value_of_light(light_on(site, rig).total, Exposure(), rig.full)
     n = len(site.surface)
     assert rest[:n] == pytest.approx(np.round(value * 25), abs=1)
-    bands = lay_bands(site.surface, value, Ladder(), Exposure())
+    bands = lay_bands(site.surface, value, Greys(), Exposure())
     assert (rest[n : 2 * n] == bands.step).all()
     assert heading["share"] == pytest.approx(bands.area_mm2 / bands.area_mm2.sum(), abs=1e-3)
     assert sum(heading["histogram"]) == pytest.approx(site.surface.areas.sum(), rel=1e-3)
@@ -52,13 +57,13 @@ def test_the_surface_arrives_as_it_lies_in_memory(painter, sculpt_id):
 
 def test_light_and_ladder_are_kept_over_a_reload(painter, sculpt_id):
     wish = painter.settings(sculpt_id)
-    wish["rig"]["lamp"]["elevation"], wish["ladder"] = 20.0, {"steps": 7, "white_budget": None, "cuts": None}
+    wish["rig"]["lamp"]["elevation"], wish["greys"] = 20.0, {"steps": 7, "white_budget": None, "cuts": None}
     assert painter.json("PUT", f"/sculpts/{sculpt_id}/plan", wish).get_json() == {"revision": 1}
     kept = painter.settings(sculpt_id)
     assert (
         kept["rig"]["lamp"]["elevation"] == 20
-        and kept["ladder"]["steps"] == 7
-        and kept["ladder"]["white_budget"] is None
+        and kept["greys"]["steps"] == 7
+        and kept["greys"]["white_budget"] is None
     )
 
 
@@ -76,7 +81,7 @@ def test_two_tabs_cannot_overwrite_each_other_unseen(painter, sculpt_id):
 @pytest.mark.parametrize(
     "change",
     [{"rig": {}}, {"rig": {"lamp": {"azimuth": 0, "elevation": 400, "size": 0}, "sky": 0, "sky_kind": "uniform", "bounce": 0}},
-     {"ladder": {"steps": 99, "white_budget": 0.1}}, {"exposure": {"gain": "bright"}}, {"exposure": None}, {"ladder": [1]}],
+     {"greys": {"steps": 99, "white_budget": 0.1}}, {"exposure": {"gain": "bright"}}, {"exposure": None}, {"greys": [1]}],
 )  # fmt: skip
 def test_settings_that_make_no_sense_are_refused_in_words(painter, sculpt_id, change):
     wish = {**painter.settings(sculpt_id), **change}
@@ -85,7 +90,7 @@ def test_settings_that_make_no_sense_are_refused_in_words(painter, sculpt_id, ch
         assert len(said) > 20 and "Error" not in said
 
 
-def test_stages_light_up_in_order_of_work(painter, sculpt_id):
+def test_stages_light_up_in_order_of_work(app, painter, sculpt_id):
     def lit():
         return [
             a["data-stage"]
@@ -94,15 +99,16 @@ def test_stages_light_up_in_order_of_work(painter, sculpt_id):
         ]
 
     assert lit() == []
+    load_rack(app.extensions["workshop"])
     painter.post(f"/sculpts/{sculpt_id}/stand", {"up": "z", "front": "-y", "height": "25"})
     painter.post(f"/sculpts/{sculpt_id}/done/parts")
     painter.post(f"/sculpts/{sculpt_id}/done/regions")
     painter.post(f"/sculpts/{sculpt_id}/done/view")
     painter.post(f"/sculpts/{sculpt_id}/done/light")
-    painter.post(f"/sculpts/{sculpt_id}/done/ladder")
+    painter.post(f"/sculpts/{sculpt_id}/done/greys")
     page = painter.post(f"/sculpts/{sculpt_id}/done/undercoat")
     assert page.find(class_="sheet"), "the last stage leads to the sheet"
-    assert lit() == ["stand", "parts", "regions", "view", "light", "ladder", "undercoat", "sheet"]
+    assert lit() == ["stand", "parts", "regions", "view", "light", "greys", "undercoat", "sheet"]
     assert "8 of 8 stages" in painter.page("/").text
 
 
@@ -142,24 +148,49 @@ def test_impossible_standings_are_refused_in_words(painter, sculpt_id, form):
     assert painter.post(f"/sculpts/{sculpt_id}/stand", form, code=400).find(class_="trouble")
 
 
-def test_the_sheet_shows_each_step_with_grey_pictures_share_and_cautions(painter, sculpt_id):
+@pytest.fixture
+def planned(app, painter, sculpt_id):
+    """A sculpt whose undercoat was confirmed as it was shown: the grey ladder."""
+    load_rack(app.extensions["workshop"])
+    painter.post(f"/sculpts/{sculpt_id}/done/undercoat")
+    return painter
+
+
+def test_a_plan_without_coats_says_so_and_invents_no_step(painter, sculpt_id):
     page = painter.page(f"/sculpts/{sculpt_id}/sheet")
+    assert not page.select("article.step") and "no coat" in page.text and page.find("a", string="Lay the undercoat")
+    assert json.loads(painter.client.get(f"/sculpts/{sculpt_id}/plan.json").data)["steps"] == []
+    assert "no coat" in painter.page(f"/sculpts/{sculpt_id}/plan.pdf", code=400).text
+
+
+def test_the_sheet_shows_the_plans_own_coats_with_pictures_drops_and_cautions(planned, sculpt_id):
+    coats = planned.client.get(f"/sculpts/{sculpt_id}/undercoat.json").get_json()["coats"]
+    page = planned.page(f"/sculpts/{sculpt_id}/sheet")
     steps = page.select("article.step")
-    assert len(steps) == 5
-    for step in steps:
-        assert len(step.select("figure img")) == 5 and "mm²" in step.text and "Mind." in step.text
-        assert step.select_one(".swatch rect")["fill"].startswith("#")
-    picture = Image.open(io.BytesIO(painter.client.get(steps[2].select("img")[0]["src"]).data)).convert("RGB")
+    assert len(steps) == len(coats)
+    for step, coat in zip(steps, coats, strict=True):
+        assert len(step.select("figure img")) == 5 and "drop" in step.text and "Safety:" in step.text
+        assert coat["paint"] in step.text and coat["where_from"].lower() in step.text.lower()
+        assert step.select_one(".swatch rect")["fill"] == coat["hex"]
+        if coat["seconds"]:
+            assert f"{coat['seconds']:g} s" in step.text and f"{coat['kpa']} kPa" in step.text
+    picture = Image.open(io.BytesIO(planned.client.get(steps[2].select("img")[0]["src"]).data)).convert("RGB")
     pixels = np.asarray(picture).reshape(-1, 3).astype(int)
-    assert ((pixels[:, 0] - pixels[:, 2]) > 60).mean() > 0.02, "the new band is marked in amber"
-    painter.page(f"/sculpts/{sculpt_id}/steps/99/front.png", code=404)
+    assert ((pixels[:, 0] - pixels[:, 2]) > 60).mean() > 0.02, "the new film is marked in amber"
+    planned.page(f"/sculpts/{sculpt_id}/steps/99/front.png", code=404)
 
 
-def test_exports_open_elsewhere(painter, sculpt_id):
-    get = painter.client.get
-    assert get(f"/sculpts/{sculpt_id}/plan.pdf").data.startswith(b"%PDF")
+def test_exports_open_elsewhere(planned, sculpt_id):
+    painter, get = planned, planned.client.get
+    pdf = pypdf.PdfReader(io.BytesIO(get(f"/sculpts/{sculpt_id}/plan.pdf").data))
+    words = " ".join(" ".join(page.extract_text() for page in pdf.pages).split())
     plan = json.loads(get(f"/sculpts/{sculpt_id}/plan.json").data)
     assert [s["number"] for s in plan["steps"]] == [1, 2, 3, 4, 5] and plan["light"]["lamp"]["elevation"] == 90
+    for step in plan["steps"]:
+        assert step["paint"] in words and step["where_from"].lower() in words.lower()
+        assert all(f"{n} of {name}" in words or f"{n} drop" in words for name, n in step["drops_of"].items())
+        if step["seconds"]:
+            assert f"{step['seconds']:g} s at" in words
     ply = trimesh.load(io.BytesIO(get(f"/sculpts/{sculpt_id}/sculpt.ply").data), file_type="ply", process=False)
     assert {"light", "visible", "value", "step", "region"} <= set(
         ply.metadata["_ply_raw"]["vertex"]["data"].dtype.names
@@ -172,11 +203,11 @@ def test_exports_open_elsewhere(painter, sculpt_id):
         painter.page(f"/sculpts/{sculpt_id}/{bad}", code=400)
 
 
-def test_a_lost_cache_is_said_not_crashed_on(painter, sculpt_id, store, app):
-    import shutil
-
+def test_what_a_lost_cache_held_is_made_anew(painter, sculpt_id, store, app):
     shutil.rmtree(store.cache.root)
-    app.extensions["workshop"].scenes._kept.clear()
-    answer = painter.client.get(f"/sculpts/{sculpt_id}/light")
-    assert answer.status_code in (200, 409)
-    assert "Traceback" not in answer.text
+    app.extensions["workshop"].shelf = Shelf(store)
+    assert painter.client.get(f"/sculpts/{sculpt_id}/surface.bin").status_code == 409, "it is being prepared"
+    assert painter.page(f"/sculpts/{sculpt_id}/light").find(id="bench"), (
+        "jobs run at once in tests: it is there again"
+    )
+    assert painter.client.get(f"/sculpts/{sculpt_id}/surface.bin").status_code == 200

@@ -20,7 +20,7 @@ def test_a_dropped_file_becomes_a_lit_sculpt(painter, figure, store):
     picture = painter.client.get(card.find("img")["src"])
     assert picture.mimetype == "image/png" and len(picture.data) > 2_000
     with store.session() as session:
-        job = session.get(Sculpt, brought["id"]).latest_job
+        job = session.get(Sculpt, brought["id"]).latest_job()
         assert (job.state, job.share) == ("done", 1.0)
 
 
@@ -120,7 +120,7 @@ def test_progress_names_the_present_step_and_can_be_stopped(painter, sculpt_id, 
     assert card.find("progress") and "Waiting for the bench" in card.text
     assert card.find("article")["hx-trigger"].startswith("every")
     with store.session() as session:
-        job = session.get(Sculpt, sculpt_id).latest_job
+        job = session.get(Sculpt, sculpt_id).latest_job()
         job.state, job.step, job.share = "working", "Looking at the sky from every spot", 0.7
         job_id = job.id
     assert "Looking at the sky" in painter.page(f"/sculpts/{sculpt_id}/card").text

@@ -26,15 +26,15 @@ def change(painter, what, code=200, **more):
 
 
 def test_the_grey_ladder_is_laid_first_and_says_what_each_coat_adds(spraying):
-    told = now(spraying)
-    assert told["school"] == "ladder" and told["coats"][0]["technique"] == "prime"
-    assert [c["number"] for c in told["coats"]] == list(range(1, len(told["coats"]) + 1))
-    adds = sum(c["adds"] for c in told["coats"])
-    assert 0 < told["figures"]["within"] <= 1 and adds == pytest.approx(
-        told["figures"]["within"] - (told["coats"][0]["within"] - told["coats"][0]["adds"]), abs=0.002
+    plan = now(spraying)
+    assert plan["school"] == "ladder" and plan["coats"][0]["technique"] == "prime"
+    assert [c["number"] for c in plan["coats"]] == list(range(1, len(plan["coats"]) + 1))
+    adds = sum(c["adds"] for c in plan["coats"])
+    assert 0 < plan["figures"]["within"] <= 1 and adds == pytest.approx(
+        plan["figures"]["within"] - (plan["coats"][0]["within"] - plan["coats"][0]["adds"]), abs=0.002
     )
-    assert told["total"]["ml"] == pytest.approx(sum(c["ml"] for c in told["coats"]), abs=0.01)
-    sprayed = told["coats"][1]
+    assert plan["total"]["ml"] == pytest.approx(sum(c["ml"] for c in plan["coats"]), abs=0.01)
+    sprayed = plan["coats"][1]
     assert sprayed["kpa"] == pytest.approx(sprayed["psi"] * 6.895, abs=1) and len(sprayed["nozzle"]) == 3
 
 
@@ -65,9 +65,9 @@ def test_coats_are_muted_moved_changed_removed_added_and_all_of_it_undone(sprayi
     assert change(spraying, "mute", number=2)["coats"][1]["muted"]
     moved = change(spraying, "down", number=2)["coats"]
     assert moved[2]["label"] == first["coats"][1]["label"] and moved[2]["muted"]
-    longer = change(spraying, "pass", number=2, seconds=20, azimuth=-45, needle=0.2)["coats"][1]
+    longer = change(spraying, "set", number=2, settings={"seconds": 20, "azimuth": -45, "needle": 0.2})["coats"][1]
     assert longer["amount"] == 20 and longer["azimuth"] == -45 and longer["film_um"] > first["coats"][2]["film_um"]
-    assert change(spraying, "amount", number=1, amount=30)["coats"][0]["amount"] == 30
+    assert change(spraying, "set", number=1, settings={"film_um": 30})["coats"][0]["amount"] == 30
     assert change(spraying, "paint", number=2, name="Ember")["coats"][1]["paint"] == "Ember"
     assert len(change(spraying, "add", technique="wash", paint="Bilge Wash")["coats"]) == len(first["coats"]) + 1
     assert len(change(spraying, "dark")["coats"]) == len(first["coats"]) + 2
@@ -79,8 +79,8 @@ def test_coats_are_muted_moved_changed_removed_added_and_all_of_it_undone(sprayi
 
 @pytest.mark.parametrize("school", ["twotone", "drybrush", "bright-first", "shadow-first"])
 def test_every_school_is_a_click_away(spraying, school):
-    told = change(spraying, "school", name=school)
-    assert told["school"] == school and now(spraying)["school"] == school, "kept over a reload"
+    plan = change(spraying, "school", name=school)
+    assert plan["school"] == school and now(spraying)["school"] == school, "kept over a reload"
 
 
 @pytest.mark.parametrize(
@@ -88,10 +88,10 @@ def test_every_school_is_a_click_away(spraying, school):
     [
         {"do": "mute", "number": 99},
         {"do": "mute"},
-        {"do": "pass", "number": 2, "distance": 0},
-        {"do": "pass", "number": 2, "psi": 300},
-        {"do": "pass", "number": 2, "seconds": "long"},
-        {"do": "pass", "number": 1, "seconds": 3},
+        {"do": "set", "number": 2, "settings": {"distance": 0}},
+        {"do": "set", "number": 2, "settings": {"psi": 300}},
+        {"do": "set", "number": 2, "settings": {"seconds": "long"}},
+        {"do": "set", "number": 1, "settings": {"seconds": 3}},
         {"do": "paint", "number": 2, "name": "Nothing"},
         {"do": "school", "name": "mud"},
         {"do": "add", "technique": "prayer", "paint": "Soot"},
@@ -105,29 +105,29 @@ def test_changes_that_cannot_be_are_refused_and_change_nothing(spraying, bad):
 
 
 def test_a_pass_is_set_as_an_airbrush_is(spraying):
-    first = change(spraying, "pass", number=3, seconds=60, trigger=1, water=1)["coats"][2]
-    told = change(spraying, "pass", number=3, trigger=0.5, water=3)["coats"][2]
-    assert (told["trigger"], told["water"]) == (0.5, 3)
-    assert told["ml"] == pytest.approx(first["ml"] / 4, rel=0.02), "half the flow, and half as much paint in it"
-    thin = change(spraying, "pass", number=5, water=4)["coats"][4]
+    first = change(spraying, "set", number=3, settings={"seconds": 60, "trigger": 1, "water": 1})["coats"][2]
+    plan = change(spraying, "set", number=3, settings={"trigger": 0.5, "water": 3})["coats"][2]
+    assert (plan["trigger"], plan["water"]) == (0.5, 3)
+    assert plan["ml"] == pytest.approx(first["ml"] / 4, rel=0.02), "half the flow, and half as much paint in it"
+    thin = change(spraying, "set", number=5, settings={"water": 4})["coats"][4]
     assert any("spider" in w for w in thin["warnings"]), "CP-8"
 
 
 def test_coats_by_hand_are_set_by_what_hands_do(spraying):
     change(spraying, "add", technique="drybrush", paint="Chalk")
     n = len(now(spraying)["coats"])
-    change(spraying, "setting", number=n, softness=0)
+    change(spraying, "set", number=n, settings={"softness": 0})
     hard = packet(spraying.client.get(f"{URL}/{n}.bin"))[1].copy()
-    change(spraying, "setting", number=n, softness=1)
+    change(spraying, "set", number=n, settings={"softness": 1})
     assert (packet(spraying.client.get(f"{URL}/{n}.bin"))[1] != hard).any(), "a soft brush touches more"
     change(spraying, "add", technique="wash", paint="Bilge Wash")
     n += 1
-    told = change(spraying, "setting", number=n, pose="on its face", pooling=9)
-    assert told["coats"][-1]["settings"] == {"pose": "on its face", "pooling": 9}
+    plan = change(spraying, "set", number=n, settings={"pose": "on its face", "pooling": 9})
+    assert plan["coats"][-1]["settings"] == {"film_um": 2.5, "pose": "on its face", "pooling": 9}
     before = now(spraying)
-    change(spraying, "setting", number=n, pose="on its head", code=400)
-    change(spraying, "setting", number=n, pooling=900, code=400)
-    change(spraying, "setting", number=2, pooling=3, code=400)
+    change(spraying, "set", number=n, settings={"pose": "on its head"}, code=400)
+    change(spraying, "set", number=n, settings={"pooling": 900}, code=400)
+    change(spraying, "set", number=2, settings={"pooling": 3}, code=400)
     assert now(spraying)["coats"] == before["coats"], "what is refused changes nothing"
 
 
@@ -135,30 +135,30 @@ def test_a_primer_is_chosen_with_its_reasons(spraying):
     """CP-3."""
     weighed = spraying.client.get(f"{URL}/primers").get_json()
     assert {p["name"] for p in weighed["primers"]} == {"Pitch Primer", "Fog Primer", "Chalk Primer"}
-    told = change(spraying, "primer", name="Fog Primer")
-    assert told["primer"]["name"] == "Fog Primer" and told["coats"][0]["paint"] == "Fog Primer"
-    assert all(c["value"] > told["coats"][0]["value"] for c in told["coats"][1:])
+    plan = change(spraying, "primer", name="Fog Primer")
+    assert plan["primer"]["name"] == "Fog Primer" and plan["coats"][0]["paint"] == "Fog Primer"
+    assert all(c["value"] > plan["coats"][0]["value"] for c in plan["coats"][1:])
     refused = change(spraying, "primer", name="Chalk Primer", code=400)
     assert "too light" in refused["error"] and now(spraying)["primer"]["name"] == "Fog Primer"
     assert change(spraying, "undo")["primer"]["name"] == "Pitch Primer"
 
 
 def test_one_colour_can_stand_in_for_the_greys(spraying):
-    told = change(spraying, "colour", name="Heather")
-    assert told["school"] == "coloured" and told["through"] == "Heather"
-    assert any("Heather" in c["paint"] for c in told["coats"])
+    plan = change(spraying, "colour", name="Heather")
+    assert plan["school"] == "coloured" and plan["through"] == "Heather"
+    assert any("Heather" in c["paint"] for c in plan["coats"])
     change(spraying, "fit")
-    told = now(spraying)
-    assert told["school"] == "fit"
-    assert any("Heather" in c["paint"] for c in told["coats"][1:]), "and the fit is in it, too"
+    plan = now(spraying)
+    assert plan["school"] == "fit"
+    assert any("Heather" in c["paint"] for c in plan["coats"][1:]), "and the fit is in it, too"
 
 
 def test_passes_are_fitted_by_the_worker_and_better_than_the_ladder(spraying):
     ladder = now(spraying)["figures"]["within"]
     change(spraying, "fit")  # the queue runs at once in tests
-    told = now(spraying)
-    assert told["fit"]["state"] == "done", told["fit"]
-    assert told["school"] == "fit" and told["figures"]["within"] > ladder and 1 < len(told["coats"]) <= 9
+    plan = now(spraying)
+    assert plan["fit"]["state"] == "done", plan["fit"]
+    assert plan["school"] == "fit" and plan["figures"]["within"] > ladder and 1 < len(plan["coats"]) <= 9
     assert change(spraying, "undo")["school"] == "ladder"
 
 
@@ -177,10 +177,10 @@ def test_the_same_coats_go_on_a_squad(spraying, store):
             **session.get(Sculpt, 2).rig,
             "lamp": {"azimuth": 180, "elevation": 20, "size": 8},
         }
-    told = spraying.json("POST", f"{URL}/squad", {"sculpts": [2]}).get_json()
-    one, two = told["sculpts"]
+    plan = spraying.json("POST", f"{URL}/squad", {"sculpts": [2]}).get_json()
+    one, two = plan["sculpts"]
     assert one["within"] > two["within"], "passes for one light are not passes for another"
-    assert all(p["ml"] > 0 and p["drops"] >= 0 for p in told["paint"])
+    assert all(p["ml"] > 0 and p["drops"] >= 0 for p in plan["paint"])
 
 
 def test_two_tabs_cannot_overwrite_each_others_coats_and_the_light_is_not_disturbed(spraying):

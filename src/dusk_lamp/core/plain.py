@@ -8,7 +8,7 @@ import math
 from collections.abc import Mapping
 from dataclasses import MISSING, Field, dataclass, field, fields, is_dataclass
 from functools import cache
-from types import NoneType, UnionType
+from types import MappingProxyType, NoneType, UnionType
 from typing import Any, TypeVar, Union, get_args, get_origin, get_type_hints
 
 import numpy as np
@@ -24,7 +24,8 @@ class Range:
     """What a field may hold. low, high: of a number. options: of a choice. unit, step: as a form shows it.
 
     words: what a painter calls it, in the middle of a sentence. letters: the least and the most of a text. option_words: what
-    the options are called, where that differs.
+    the options are called, where that differs; of a number, the values one usually chooses from. form: its label where it is
+    asked for; "" where it never is. slide: how far a slider for it goes; None for a field.
     """
 
     words: str
@@ -35,23 +36,35 @@ class Range:
     options: tuple[Any, ...] = ()
     letters: tuple[int, int] | None = None
     option_words: Mapping[Any, str] | None = None
+    form: str = ""
+    slide: float | None = None
 
 
 def number(
-    default: Any, low: float, high: float, words: str, unit: str = "", step: float | None = None, **shown: Any
+    default: Any,
+    low: float,
+    high: float,
+    words: str,
+    unit: str = "",
+    step: float | None = None,
+    usual: Mapping[Any, str] | None = None,
+    form: str = "",
+    slide: float | None = None,
 ) -> Any:
-    """A field that holds a number between two others."""
-    return _described(default, Range(words, low, high, unit, step), shown)
+    """A field that holds a number between two others; see Range."""
+    return _described(default, Range(words, low, high, unit, step, option_words=usual, form=form, slide=slide))
 
 
-def choice(default: Any, options: tuple[Any, ...], words: str, option_words: Mapping[Any, str] | None = None) -> Any:
+def choice(
+    default: Any, options: tuple[Any, ...], words: str, option_words: Mapping[Any, str] | None = None, form: str = ""
+) -> Any:
     """A field that holds one of a few things."""
-    return _described(default, Range(words, options=options, option_words=option_words), {})
+    return _described(default, Range(words, options=options, option_words=option_words, form=form))
 
 
 def text(default: Any, letters: tuple[int, int], words: str) -> Any:
     """A field that holds a text of so many letters, the spaces around it not counted."""
-    return _described(default, Range(words, letters=letters), {})
+    return _described(default, Range(words, letters=letters))
 
 
 def rounded(digits: int, default: Any = MISSING) -> Any:
@@ -59,7 +72,7 @@ def rounded(digits: int, default: Any = MISSING) -> Any:
     return _described(default, None, {"digits": digits})
 
 
-def _described(default: Any, range_: Range | None, more: dict[str, Any]) -> Any:
+def _described(default: Any, range_: Range | None, more: Mapping[str, Any] = MappingProxyType({})) -> Any:
     meta = {**more, **({"range": range_} if range_ else {})}
     return field(metadata=meta) if default is MISSING else field(default=default, metadata=meta)
 
@@ -93,9 +106,7 @@ def checked(thing: Any, error: type[SettingError] = SettingError, who: str = "")
             if not isinstance(value, str) or not low <= len(value.strip()) or len(value) > high:
                 least = f"{low} to {high}" if low else f"at most {high}"
                 raise error(f"{who}{allowed.words} has {least} letters")
-        elif (
-            isinstance(value, str) or not math.isfinite(value) or not allowed.low <= value <= allowed.high
-        ):
+        elif isinstance(value, str) or not math.isfinite(value) or not allowed.low <= value <= allowed.high:
             unit = f" {allowed.unit}" if allowed.unit else ""
             raise error(
                 f"{who}{allowed.words} is between {_plainly(allowed.low)} and {_plainly(allowed.high)}{unit}, "
@@ -129,15 +140,17 @@ def _hints(kind: type) -> dict[str, Any]:
     return get_type_hints(kind)
 
 
-def built(kind: type[T], given: Any, what: str = "what arrived") -> T:
+def built(kind: type[T], given: Any, what: str = "what arrived", *, whole: bool = False) -> T:
     """A dataclass from plain values. What it does not know is left out; numbers are taken as such, never words for them.
 
     Args:
-        what: how a painter would call it, for the message.
+        what: how a painter would call it, for the message. whole: every field must be there, also those with a default.
     Raises:
         SettingError: something is missing, of another kind, or outside its range.
     """
     try:
+        if whole and isinstance(given, Mapping) and not {f.name for f in fields(kind)} <= given.keys():  # type: ignore[arg-type]
+            raise KeyError("a field")
         return _made(kind, given)
     except SettingError:
         raise

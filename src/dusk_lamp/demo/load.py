@@ -11,6 +11,7 @@ from sqlalchemy import select
 from ..core.light.lamp import Lamp
 from ..core.light.rig import Rig
 from ..core.paint.rack import rack_from_csv
+from ..core.plain import plain
 from ..core.sculpt.display import Display
 from ..core.sculpt.parts import Part
 from ..store import paints
@@ -76,7 +77,7 @@ DEMO = (
 def load_rack(workshop: Any) -> None:
     """Put the guild's paints on the rack, where it has never held any."""
     content = (files("dusk_lamp.demo") / "rack.csv").read_bytes()
-    with workshop.store.session() as session:
+    with workshop.store.saving() as session:
         if session.scalars(select(Bottle)).first() is None:
             paints.bring(session, rack_from_csv(content))
 
@@ -88,15 +89,15 @@ def load_demo(workshop: Any) -> None:
     for demo in DEMO:
         content = lzma.decompress((files("dusk_lamp.demo") / f"{demo.file}.ply.xz").read_bytes())
         sha = workshop.store.keep_upload(io.BytesIO(content), "ply")
-        with workshop.store.session() as session:
+        with workshop.store.saving() as session:
             if session.scalars(select(Sculpt).where(Sculpt.file_sha == sha)).first():
                 continue
             sculpt = add_sculpt(session, demo.name, [{"name": f"{demo.file}.ply", "format": "ply", "sha": sha}])
             sculpt.up, sculpt.front, sculpt.height_mm = "z", "-y", demo.height
-            sculpt.rig, sculpt.display = demo.rig.as_dict(), demo.display.as_dict()
-            sculpt.parts = [part.as_dict() for part in demo.parts]
+            sculpt.rig, sculpt.display = plain(demo.rig), plain(demo.display)
+            sculpt.parts = plain(demo.parts)
             fresh.append(sculpt.id)
     for sculpt_id in reversed(fresh):  # the newest on the shelf is looked at first, so it is prepared first
-        with workshop.store.session() as session:
+        with workshop.store.saving() as session:
             job_id = new_job(session, session.get_one(Sculpt, sculpt_id)).id
         workshop.queue.add(job_id)

@@ -1,14 +1,18 @@
 """The worker process: `python -m dusk_lamp.jobs.worker DATA [PARENT]`. Started, watched and restarted by `dusk-lamp serve`."""
 
 import os
+import signal
 import sys
 import threading
 import time
 from pathlib import Path
 
-from .queue import queue_at
+from ..settings import settings_from
+from ..store.store import Store
+from .queue import Queue
 
 PARENT_CHECK_S = 2.0
+SWEEP_S = 5.0  # how often jobs are looked for that lost their worker, or their place on the queue
 
 
 def _leave_with_parent(parent: int) -> None:
@@ -21,14 +25,31 @@ def _leave_with_parent(parent: int) -> None:
     os._exit(0)
 
 
+def _sweep(queue: Queue) -> None:
+    while True:
+        time.sleep(SWEEP_S)
+        if len(queue.huey) == 0:
+            queue.resume()
+
+
 def main() -> None:
     """Work through the queue until stopped."""
     if len(sys.argv) > 2:
         threading.Thread(target=_leave_with_parent, args=(int(sys.argv[2]),), daemon=True).start()
-    queue = queue_at(Path(sys.argv[1]))
+    queue = Queue(Store(Path(sys.argv[1]), settings_from(), migrate=False))
     queue.resume()
+    threading.Thread(target=_sweep, args=(queue,), daemon=True).start()
+
+    def leave(*_: object) -> None:
+        queue.leave()
+        os._exit(0)
+
     # one job at a time: each uses every core; the short delay is what a painter waits before the first step shows
-    queue.huey.create_consumer(workers=1, initial_delay=0.1, max_delay=0.25, backoff=1.1, periodic=False).run()
+    consumer = queue.huey.create_consumer(workers=1, initial_delay=0.1, max_delay=0.25, backoff=1.1, periodic=False)
+    consumer._set_signal_handlers = lambda: None  # it would finish the job in hand first, which may take minutes
+    for sign in (signal.SIGTERM, signal.SIGINT):
+        signal.signal(sign, leave)
+    consumer.run()
 
 
 if __name__ == "__main__":

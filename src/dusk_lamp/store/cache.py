@@ -1,7 +1,7 @@
 """The field cache: arrays and files kept under a hash of everything they were made from.
 
 Nothing in it is precious: whatever is missing is worked out again. Entries appear whole or not at all, so work that
-is killed loses only the stage it was in.
+is killed loses only the stage it was in. What keeps them is behind `Cache`: a folder here; elsewhere it may be shared.
 """
 
 import hashlib
@@ -10,7 +10,7 @@ import os
 import shutil
 import uuid
 from pathlib import Path
-from typing import Any
+from typing import Any, Protocol
 
 import numpy as np
 from numpy.typing import NDArray
@@ -22,7 +22,31 @@ def key_of(stage: str, version: int, *inputs: Any) -> str:
     return hashlib.sha256(text.encode()).hexdigest()
 
 
-class Cache:
+class Cache(Protocol):
+    """What keeps the fields."""
+
+    def __contains__(self, key: str) -> bool:
+        """Whether there is an entry."""
+
+    def put(self, key: str, arrays: dict[str, NDArray] | None = None, blobs: dict[str, bytes] | None = None) -> None:
+        """Keep an entry. The last writer of equal content wins, which harms nobody."""
+
+    def array(self, key: str, name: str) -> NDArray:
+        """One array of an entry.
+
+        Raises:
+            KeyError: the entry or the array is not there.
+        """
+
+    def blob(self, key: str, name: str) -> bytes:
+        """One blob of an entry.
+
+        Raises:
+            KeyError: the entry or the blob is not there.
+        """
+
+
+class FolderCache:
     """Folders of .npy files and small blobs, one folder per key."""
 
     def __init__(self, root: Path) -> None:
@@ -36,7 +60,7 @@ class Cache:
         return self.folder(key).is_dir()
 
     def put(self, key: str, arrays: dict[str, NDArray] | None = None, blobs: dict[str, bytes] | None = None) -> None:
-        """Keep an entry. The last writer of equal content wins, which harms nobody."""
+        """Keep an entry; see Cache."""
         target = self.folder(key)
         part = self.root / f".part-{uuid.uuid4().hex}"
         part.mkdir(parents=True)
@@ -57,22 +81,14 @@ class Cache:
             shutil.rmtree(part, ignore_errors=True)
 
     def array(self, key: str, name: str) -> NDArray:
-        """One array of an entry.
-
-        Raises:
-            KeyError: the entry or the array is not there.
-        """
+        """One array of an entry; see Cache."""
         try:
             return np.load(self.folder(key) / f"{name}.npy", allow_pickle=False)
         except (OSError, ValueError) as e:
             raise KeyError(f"{key}/{name}") from e
 
     def blob(self, key: str, name: str) -> bytes:
-        """One blob of an entry.
-
-        Raises:
-            KeyError: the entry or the blob is not there.
-        """
+        """One blob of an entry; see Cache."""
         try:
             return (self.folder(key) / name).read_bytes()
         except OSError as e:

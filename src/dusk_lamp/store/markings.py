@@ -6,6 +6,7 @@ import numpy as np
 from sqlalchemy import delete, func, select
 from sqlalchemy.orm import Session
 
+from ..core.plain import built, plain
 from ..core.sculpt.marking import Marking, Region
 from ..core.sculpt.regions import carried
 from ..core.sculpt.surface import Surface
@@ -16,9 +17,11 @@ from .stages import load_placing, load_surface
 MOST_STROKES = 80  # kept per sculpt; at about 10 kB each
 
 
-def marking_of(session: Session, sculpt: Sculpt, surface: Surface, cache: Cache) -> Marking:
-    """The marking that holds now, carried over if the sculpt was laid out anew since it was made."""
-    stroke = _stroke(session, sculpt, sculpt.marking_number)
+def marking_of(
+    session: Session, sculpt: Sculpt, surface: Surface, cache: Cache, number: int | None = None
+) -> Marking:
+    """The marking that holds now, or after another stroke; carried over if the sculpt was laid out anew since it was made."""
+    stroke = _stroke(session, sculpt, sculpt.marking_number if number is None else number)
     if stroke is None:
         return Marking(np.zeros(len(surface), np.uint8))
     labels = np.frombuffer(zlib.decompress(stroke.labels), np.uint8)
@@ -32,9 +35,13 @@ def marking_of(session: Session, sculpt: Sculpt, surface: Surface, cache: Cache)
                 )
             )
         except KeyError:  # the cache was emptied; without the old surface the labels cannot be placed
-            return Marking(np.zeros(len(surface), np.uint8), tuple(Region(**r) for r in stroke.regions))
+            return Marking(np.zeros(len(surface), np.uint8), _regions(stroke))
         labels = carried(labels, was, now)
-    return Marking(labels, tuple(Region(**r) for r in stroke.regions))
+    return Marking(labels, _regions(stroke))
+
+
+def _regions(stroke: Stroke) -> tuple[Region, ...]:
+    return tuple(built(Region, r, "a region") for r in stroke.regions)
 
 
 def keep(session: Session, sculpt: Sculpt, marking: Marking) -> None:
@@ -48,9 +55,9 @@ def keep(session: Session, sculpt: Sculpt, marking: Marking) -> None:
             sculpt_id=sculpt.id,
             number=sculpt.marking_number,
             surface_key=sculpt.surface_key,
-            standing=sculpt.standing.as_dict(),
+            standing=plain(sculpt.standing),
             labels=zlib.compress(marking.labels.tobytes(), 3),
-            regions=marking.as_list(),
+            regions=plain(marking.regions),
         )
     )
     oldest = sculpt.marking_number - MOST_STROKES

@@ -9,22 +9,14 @@ from sqlalchemy.orm import DeclarativeBase, Mapped, mapped_column, relationship
 from ..core.light.rig import Rig
 from ..core.paint.mix import Mix
 from ..core.paint.rack import Paint
-from ..core.plan.ladder import Ladder
-from ..core.plan.target import Exposure
+from ..core.plain import built, plain
 from ..core.sculpt.display import Display
 from ..core.sculpt.parts import Part
 from ..core.sculpt.stand import Standing
+from ..core.target.exposure import Exposure
+from ..core.target.greys import Greys
 
-STAGES = (
-    "stand",
-    "parts",
-    "regions",
-    "view",
-    "light",
-    "ladder",
-    "undercoat",
-    "sheet",
-)  # of the work, in its order; a stage is done once it was confirmed
+OWNER = 1  # whose everything is, as long as a bench has one user
 
 
 def now() -> datetime:
@@ -49,7 +41,13 @@ class Sculpt(Base):
 
     __tablename__ = "sculpt"
 
+    COPIED: ClassVar = (  # what a copy of a sculpt takes over as it is; its marking and coats are copied row by row
+        "up", "front", "height_mm", "file_tall", "findings", "notes", "mended_key", "surface_key", "sky_key", "thumb_key",
+        "rig", "greys", "exposure", "stages_done", "former_files", "parts", "display", "holes_closed",
+    )  # fmt: skip
+
     id: Mapped[int] = mapped_column(primary_key=True)
+    user_id: Mapped[int] = mapped_column(default=OWNER, server_default=str(OWNER), index=True)
     name: Mapped[str] = mapped_column(String(120))
     file_name: Mapped[str] = mapped_column(String(255))
     file_format: Mapped[str] = mapped_column(String(8))
@@ -66,9 +64,9 @@ class Sculpt(Base):
     surface_key: Mapped[str | None] = mapped_column(String(64))
     sky_key: Mapped[str | None] = mapped_column(String(64))
     thumb_key: Mapped[str | None] = mapped_column(String(64))
-    rig: Mapped[dict[str, Any]] = mapped_column(default=lambda: Rig().as_dict())
-    ladder: Mapped[dict[str, Any]] = mapped_column(default=lambda: Ladder().as_dict())
-    exposure: Mapped[dict[str, Any]] = mapped_column(default=lambda: Exposure().as_dict())
+    rig: Mapped[dict[str, Any]] = mapped_column(default=lambda: plain(Rig()))
+    greys: Mapped[dict[str, Any]] = mapped_column(default=lambda: plain(Greys()))
+    exposure: Mapped[dict[str, Any]] = mapped_column(default=lambda: plain(Exposure()))
     stages_done: Mapped[list[str]] = mapped_column(default=list)
     revision: Mapped[int] = mapped_column(
         default=0
@@ -81,8 +79,10 @@ class Sculpt(Base):
         default=list
     )  # number, name, format, sha: what was replaced
     parts: Mapped[list[dict[str, Any]]] = mapped_column(default=list)  # in the order of their numbers
-    display: Mapped[dict[str, Any]] = mapped_column(default=lambda: Display().as_dict())
-    undercoat: Mapped[dict[str, Any]] = mapped_column(default=dict)  # school, coats, past: lists of coats before
+    display: Mapped[dict[str, Any]] = mapped_column(default=lambda: plain(Display()))
+    scheme_id: Mapped[int] = mapped_column(
+        default=0, server_default="0"
+    )  # the state of its coats that holds; 0 for none
     holes_closed: Mapped[bool] = mapped_column(default=False)
 
     marking_number: Mapped[int] = mapped_column(
@@ -112,17 +112,16 @@ class Sculpt(Base):
     @property
     def named_parts(self) -> list[Part]:
         """Its parts, in the order of their numbers; empty until it was read."""
-        return [Part.from_dict(p) for p in self.parts]
+        return [built(Part, p, "a part") for p in self.parts]
 
     @property
     def shadowless(self) -> list[tuple[int, tuple[int, ...]]]:
         """The parts painted apart on which some others do not cast, with the numbers of those."""
         return [(k, p.uncast) for k, p in enumerate(self.named_parts) if p.apart and p.uncast]
 
-    @property
-    def latest_job(self) -> "Job | None":
-        """The job last asked for."""
-        return self.jobs[-1] if self.jobs else None
+    def latest_job(self, kind: str = "prepare") -> "Job | None":
+        """The job of a kind that was last asked for."""
+        return next((job for job in reversed(self.jobs) if job.kind == kind), None)
 
     @property
     def ready(self) -> bool:
@@ -144,19 +143,58 @@ class Stroke(Base):
     regions: Mapped[list[dict[str, Any]]]
 
 
+class Scheme(Base):
+    """One state of a sculpt's coats. The sculpt points at the one that holds; later ones can be redone."""
+
+    __tablename__ = "scheme"
+    __table_args__ = (
+        {"sqlite_autoincrement": True},
+    )  # a number is never used again, or an old tab could take it for its own
+
+    id: Mapped[int] = mapped_column(primary_key=True)
+    sculpt_id: Mapped[int] = mapped_column(ForeignKey("sculpt.id", ondelete="CASCADE"), index=True)
+    number: Mapped[int]
+    school: Mapped[str] = mapped_column(String(20))
+    primer: Mapped[str | None] = mapped_column(String(60))
+    through: Mapped[str | None] = mapped_column(String(60))
+    in_colour: Mapped[bool] = mapped_column(default=False)
+
+    coats: Mapped[list["CoatRow"]] = relationship(
+        order_by="CoatRow.place", cascade="all, delete-orphan", passive_deletes=True
+    )
+
+
+class CoatRow(Base):
+    """One coat of a scheme, as core.coat.coat.Coat has it."""
+
+    __tablename__ = "coat"
+
+    id: Mapped[int] = mapped_column(primary_key=True)
+    scheme_id: Mapped[int] = mapped_column(ForeignKey("scheme.id", ondelete="CASCADE"), index=True)
+    place: Mapped[int]
+    stage: Mapped[str] = mapped_column(String(20))
+    technique: Mapped[str] = mapped_column(String(20))
+    mix: Mapped[dict[str, Any]]
+    settings: Mapped[dict[str, Any]]
+    goes_on: Mapped[dict[str, Any]]
+    muted: Mapped[bool] = mapped_column(default=False)
+    label: Mapped[str] = mapped_column(String(80))
+
+
 class Bottle(Base):
     """One paint on the rack. A deleted one is kept until it is cleared away."""
 
     __tablename__ = "paint"
 
     id: Mapped[int] = mapped_column(primary_key=True)
-    told: Mapped[dict[str, Any]]  # as core.paint.rack.Paint has it
+    user_id: Mapped[int] = mapped_column(default=OWNER, server_default=str(OWNER), index=True)
+    label: Mapped[dict[str, Any]]  # what the bottle says, as core.paint.rack.Paint has it
     deleted_at: Mapped[datetime | None]
 
     @property
     def paint(self) -> Paint:
         """The paint itself."""
-        return Paint(**self.told)
+        return built(Paint, self.label, "a paint")
 
 
 class Recipe(Base):
@@ -165,6 +203,7 @@ class Recipe(Base):
     __tablename__ = "recipe"
 
     id: Mapped[int] = mapped_column(primary_key=True)
+    user_id: Mapped[int] = mapped_column(default=OWNER, server_default=str(OWNER), index=True)
     name: Mapped[str] = mapped_column(String(60))
     paints: Mapped[list[dict[str, Any]]]
     parts: Mapped[list[int]]
@@ -173,7 +212,7 @@ class Recipe(Base):
     @property
     def mix(self) -> Mix:
         """The mix itself."""
-        return Mix(tuple(Paint(**p) for p in self.paints), tuple(self.parts))
+        return built(Mix, {"paints": self.paints, "parts": self.parts}, "a recipe")
 
 
 class Job(Base):
@@ -183,12 +222,14 @@ class Job(Base):
 
     id: Mapped[int] = mapped_column(primary_key=True)
     sculpt_id: Mapped[int] = mapped_column(ForeignKey("sculpt.id", ondelete="CASCADE"), index=True)
-    kind: Mapped[str] = mapped_column(String(12), default="prepare", server_default="prepare")  # or fit
+    kind: Mapped[str] = mapped_column(String(12), default="prepare", server_default="prepare")  # see jobs.KINDS
     state: Mapped[str] = mapped_column(String(8), default="waiting")  # waiting, working, done, failed, stopped
     step: Mapped[str] = mapped_column(String(80), default="Waiting for the bench")
     share: Mapped[float] = mapped_column(default=0.0)
     message: Mapped[str] = mapped_column(default="")
-    attempts: Mapped[int] = mapped_column(default=0)
+    attempts: Mapped[int] = mapped_column(default=0)  # workers that died over it
+    worker: Mapped[str | None] = mapped_column(String(60))  # who has it
+    lease_until: Mapped[datetime | None]  # and until when, unless the worker says that it is still there
     stop_asked: Mapped[bool] = mapped_column(default=False)
     created_at: Mapped[datetime] = mapped_column(default=now)
 

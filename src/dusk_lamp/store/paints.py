@@ -8,6 +8,7 @@ from sqlalchemy.orm import Session
 from ..core.errors import SettingError
 from ..core.paint.mix import Mix, only
 from ..core.paint.rack import LONGEST_NAME, Paint, Rack, RackError
+from ..core.plain import plain
 from .models import Bottle, Recipe, now
 from .store import UNDO_DAYS
 
@@ -45,7 +46,7 @@ def put(session: Session, paint: Paint, bottle: Bottle | None = None) -> Bottle:
             raise RackError(f"the rack holds {MOST_BOTTLES:,} paints; take some off first")
         bottle = Bottle()
         session.add(bottle)
-    bottle.told = paint.as_dict()
+    bottle.label = plain(paint)
     session.flush()
     return bottle
 
@@ -61,10 +62,10 @@ def bring(session: Session, rack: Rack) -> tuple[int, int]:
         if own is None:
             if len(known) + added >= MOST_BOTTLES:
                 raise RackError(f"the rack holds {MOST_BOTTLES:,} paints; take some off first")
-            session.add(Bottle(told=paint.as_dict()))
+            session.add(Bottle(label=plain(paint)))
             added += 1
-        elif own.told != paint.as_dict():
-            own.told = paint.as_dict()
+        elif own.label != plain(paint):
+            own.label = plain(paint)
             changed += 1
     session.flush()
     return added, changed
@@ -92,7 +93,7 @@ def keep_recipe(session: Session, name: str, mix: Mix) -> Recipe:
         recipe = Recipe()
         session.add(recipe)
     recipe.name = name
-    recipe.paints, recipe.parts = [p.as_dict() for p in mix.paints], list(mix.parts)
+    recipe.paints, recipe.parts = plain(mix.paints), list(mix.parts)
     session.flush()
     return recipe
 

@@ -1,79 +1,132 @@
-"""A sculpt's plan worked out: its values, bands and steps, and their pictures, kept in the cache."""
+"""A sculpt's plan worked out: its light, greys and bands, and its coats as steps with their pictures."""
 
-from dataclasses import dataclass
+from dataclasses import dataclass, field
 
 import numpy as np
 from numpy.typing import NDArray
+from sqlalchemy.orm import Session
 
-from ..core.light.rig import Light, Rig, light_on
-from ..core.plan.ladder import Bands, Ladder, lay_bands
-from ..core.plan.steps import Step, ladder_steps
-from ..core.plan.target import Exposure, target_value
+from ..core.coat.coat import Coat
+from ..core.errors import SettingError
+from ..core.light.rig import Light, Rig
+from ..core.paint.value import grey_srgb
+from ..core.plain import built, plain
+from ..core.plan.outcome import Look
+from ..core.plan.step import Step
+from ..core.sculpt.display import Display
 from ..core.sculpt.site import Site
+from ..core.target.exposure import Exposure
+from ..core.target.greys import Bands, Greys, lay_bands
+from ..core.target.target import target
 from ..core.view.camera import VIEWS, Camera
 from ..core.view.formats import png_bytes
-from ..core.view.step_picture import finished_picture, plan_snapshot, step_picture
+from ..core.view.raster import Snapshot
+from ..core.view.step_picture import covered, look_picture, plan_snapshot, step_picture
+from . import markings, painted, schemes, undercoats
 from .cache import Cache, key_of
+from .laid import Laid
 from .models import Sculpt
 
-PICTURES = 5  # version of the code that draws them
+PICTURES = 6  # version of the code that draws them
 PICTURE_SIZE = (330, 440)
 
 
 @dataclass(frozen=True)
 class Plan:
-    """Everything the sheet and the exports show."""
+    """Everything the sheet and the exports show. coats, steps: what is done, muted ones left out. looks: the model bare and
+    after each of them. near: the share of the area near the target in the end, None where there is no coat."""
 
-    key: str
     rig: Rig
-    ladder: Ladder
+    greys: Greys
     exposure: Exposure
     light: Light
     value: NDArray[np.float32]
     bands: Bands
-    steps: list[Step]
     display: Camera
+    site: Site
+    school: str
+    coats: list[Coat] = field(default_factory=list)
+    steps: list[Step] = field(default_factory=list)
+    looks: list[Look] = field(default_factory=list)
+
+    @property
+    def near(self) -> float | None:
+        """The share of the area within half a value of the target when all is done."""
+        return self.looks[-1].within if self.coats else None
 
 
-def plan_of(sculpt: Sculpt, site: Site) -> Plan:
-    """Work out the plan of a sculpt as it is kept now."""
-    rig, ladder, exposure = Rig.from_dict(sculpt.rig), Ladder.from_dict(sculpt.ladder), Exposure(**sculpt.exposure)
-    display = Camera(sculpt.display["azimuth"], sculpt.display["elevation"])
-    light = light_on(site, rig)
-    value = target_value(light.total, exposure, rig.full)
-    bands = lay_bands(site.surface, value, ladder, exposure, site.paintable)
-    key = key_of(
-        "pictures",
-        PICTURES,
-        sculpt.surface_key,
-        sculpt.shadowless,
-        sculpt.display,
-        site.outlook is not None,
-        rig.as_dict(),
-        ladder.as_dict(),
-        exposure.as_dict(),
-    )
-    return Plan(key, rig, ladder, exposure, light, value, bands, ladder_steps(site.surface, bands, rig), display)
+def light_plan(sculpt: Sculpt, site: Site) -> Plan:
+    """The plan of the light alone: what each spot ought to be, and the greys laid on it."""
+    rig, greys = built(Rig, sculpt.rig, "the light"), built(Greys, sculpt.greys, "the greys")
+    exposure, display = built(Exposure, sculpt.exposure, "the exposure"), built(Display, sculpt.display, "the view")
+    wanted = target(site, rig, exposure=exposure)
+    bands = lay_bands(site.surface, wanted.value, greys, exposure, site.paintable)
+    camera = Camera(display.azimuth, display.elevation)
+    return Plan(rig, greys, exposure, wanted.light, wanted.value, bands, camera, site, "")
 
 
-def draw(cache: Cache, site: Site, plan: Plan) -> None:
-    """Draw every picture of the plan into the cache, all views at one scale."""
-    if plan.key in cache:
-        return
-    surface = site.surface
-    cameras = {name: Camera.named(name) for name in VIEWS} | {"display": plan.display}
-    # one scale for all, set by whichever view needs the most room
-    tall = max(float(np.ptp(surface.points @ c.up)) for c in cameras.values())
-    wide = max(float(np.ptp(surface.points @ c.right)) for c in cameras.values())
+def plan_of(session: Session, sculpt: Sculpt, laid: Laid, cache: Cache, models: int = 1) -> Plan:
+    """Work out the plan of a sculpt as it is kept now, with the coats that were laid; it invents none."""
+    site = laid.site.marked(markings.marking_of(session, sculpt, laid.site.surface, cache))
+    lit = light_plan(sculpt, site)
+    coats = [coat for coat in schemes.kept_coats(session, sculpt) if not coat.muted]
+    if not coats:
+        return lit
+    try:
+        wanted = painted.target_of(sculpt, laid, undercoats.tins_of(session, sculpt))
+    except SettingError:  # the rack lacks something by now; the coats themselves are whole
+        wanted = lit.value
+    looks = painted.after(laid, site, coats, wanted)
+    steps = painted.steps(laid, site, coats, looks, models=models)
+    return Plan(
+        lit.rig, lit.greys, lit.exposure, lit.light, lit.value, lit.bands, lit.display, site,
+        schemes.choice_of(session, sculpt).school, coats, steps, looks,
+    )  # fmt: skip
+
+
+def camera_of(plan: Plan, view: str) -> Camera:
+    """The camera of a view's name, or of the display view."""
+    return plan.display if view == "display" else Camera.named(view)
+
+
+def picture_key(sculpt: Sculpt, plan: Plan, name: str, view: str) -> str:
+    """Hash of all that a picture of the plan shows. name: a step's number from 1, or "finished"."""
+    number = len(plan.coats) if name == "finished" else int(name)
+    before = [key_of("coat", 1, plain(c)) for c in plan.coats[:number]]
+    camera = camera_of(plan, view)
+    return key_of("step", PICTURES, sculpt.surface_key, before, name, [camera.azimuth, camera.elevation],
+        [plan.display.azimuth, plan.display.elevation], sculpt.marking_number,
+    )  # fmt: skip
+
+
+def picture_of(sculpt: Sculpt, laid: Laid, plan: Plan, cache: Cache, name: str, view: str) -> bytes:
+    """A step's picture as PNG: what was there before it with the new film marked; or the finished model. Drawn once."""
+    key = picture_key(sculpt, plan, name, view)
+    if key not in cache:
+        camera = camera_of(plan, view)
+        shot = laid.shots.of(f"{view} {camera.azimuth:g} {camera.elevation:g}", lambda: _shot(plan, camera))
+        if name == "finished":
+            picture = look_picture(shot, _levels(plan, len(plan.coats)))
+        else:
+            k = int(name) - 1
+            film = painted.film_of(laid, plan.coats[k], plan.site)
+            picture = step_picture(plan.site, shot, camera, _levels(plan, k), covered(film))
+        cache.put(key, blobs={"picture.png": png_bytes(picture)})
+    return cache.blob(key, "picture.png")
+
+
+def _levels(plan: Plan, after: int) -> NDArray[np.uint8]:
+    """(N, 3) of the model after so many coats; the target's greys where there are none."""
+    if plan.looks:
+        return plan.looks[after].levels
+    return np.repeat(grey_srgb(plan.bands.greys)[plan.bands.step][:, None], 3, axis=1)
+
+
+def _shot(plan: Plan, camera: Camera) -> Snapshot:
+    """One view, at the scale of all: whichever needs the most room sets it."""
+    outermost = plan.site.surface.outermost
+    cameras = [*(Camera.named(name) for name in VIEWS), plan.display]
+    tall = max(float(np.ptp(outermost @ c.up)) for c in cameras)
+    wide = max(float(np.ptp(outermost @ c.right)) for c in cameras)
     span = max(tall, wide * PICTURE_SIZE[1] / PICTURE_SIZE[0])
-    blobs = {}
-    for name, camera in cameras.items():
-        shot = plan_snapshot(site, camera, *PICTURE_SIZE, span)
-        for k in range(len(plan.bands.greys) if name in VIEWS else 0):
-            blobs[f"{k}-{name}.png"] = png_bytes(
-                step_picture(site, shot, camera, plan.bands.greys, plan.bands.step, k)
-            )
-        blobs[f"finished-{name}.png"] = png_bytes(
-            finished_picture(shot, plan.bands.greys[plan.bands.step].astype(np.float32))
-        )
-    cache.put(plan.key, blobs=blobs)
+    return plan_snapshot(plan.site, camera, *PICTURE_SIZE, span)

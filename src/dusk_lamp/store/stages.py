@@ -1,7 +1,6 @@
 """The stages of preparing a sculpt, each a pure function of its inputs, kept in the cache under their hash."""
 
 import json
-import os
 from collections.abc import Callable
 from dataclasses import asdict, dataclass
 from pathlib import Path
@@ -12,7 +11,7 @@ from ..core.errors import DuskLampError
 from ..core.light.lamp import Lamp
 from ..core.light.rig import Rig, light_on
 from ..core.paint.value import grey_srgb
-from ..core.plan.target import Exposure, target_value
+from ..core.plain import plain
 from ..core.sculpt.marking import Marking
 from ..core.sculpt.masks import read_mask
 from ..core.sculpt.mend import Findings, Mended, holes_closed, mend, put_together
@@ -20,10 +19,12 @@ from ..core.sculpt.mesh import Mesh
 from ..core.sculpt.outlook import DIRECTIONS, Outlook, look_out
 from ..core.sculpt.parts import Part, alone, gathered
 from ..core.sculpt.read import read_sculpt
-from ..core.sculpt.relief import Relief, cavity, exposed
+from ..core.sculpt.relief import Relief, relief_of
 from ..core.sculpt.site import Site
 from ..core.sculpt.stand import Placing, Standing, guess_up, placing, stand
 from ..core.sculpt.surface import Surface, as_is_surface, clustered, quick_samples, smoothed, working_surface
+from ..core.target.exposure import Exposure, value_of_light
+from ..core.target.target import target
 from ..core.view.camera import Camera
 from ..core.view.formats import png_bytes
 from ..core.view.raster import grey_picture
@@ -79,13 +80,13 @@ def mended(
         say("Finding which way is up", 0.3)
         guesses = guess_up(result.mesh)
         facts = MendedFacts(
-            result.findings.as_dict(),
+            plain(result.findings),
             result.findings.sentences(),
             [g.up for g in guesses],
             [g.reason for g in guesses],
             [float(s) for s in np.ptp(result.mesh.bounds, axis=0)],
             [piece.mesh.bounds.astype(float).tolist() for piece in pieces],
-            [p.as_dict() for p in _parts(part, file_of, files)],
+            plain(_parts(part, file_of, files)),
             closed - result.findings.holes if close_holes else 0,
         )
         sketch = _sketch(result.mesh)
@@ -150,21 +151,22 @@ def sketch_picture(cache: Cache, mended_key: str, standing: Standing, width: int
     """A small PNG of the sculpt standing one way, lit from above and in front."""
     mesh = stand(Mesh(cache.array(mended_key, "sketch_vertices"), cache.array(mended_key, "sketch_faces")), standing)
     surface = as_is_surface(mesh)
-    light = light_on(Site(surface), Rig(Lamp(25, 55))).total * 0.6 + 0.12 + 0.15 * np.clip(surface.normals[:, 2], 0, 1)
-    value = target_value(smoothed(surface, light, 3), Exposure())
+    light = (
+        light_on(Site(surface), Rig(Lamp(25, 55))).total * 0.6 + 0.12 + 0.15 * np.clip(surface.normals[:, 2], 0, 1)
+    )
+    value = value_of_light(smoothed(surface, light, 3), Exposure())
     return png_bytes(grey_picture(surface, grey_srgb(value), Camera(0, 8), width, height))
 
 
 def first_look(cache: Cache, mended_key: str, standing: Standing, rig: Rig, exposure: Exposure) -> str:
     """A lit picture of the rough form, seconds before the working surface is laid out. Returns the cache key."""
     mesh = stand(Mesh(cache.array(mended_key, "sketch_vertices"), cache.array(mended_key, "sketch_faces")), standing)
-    return thumb(cache, [mended_key, standing.as_dict()], Site(as_is_surface(mesh)), rig, exposure)
+    return thumb(cache, [mended_key, plain(standing)], Site(as_is_surface(mesh)), rig, exposure)
 
 
-def surface(cache: Cache, mended_key: str, standing: Standing, say: Progress) -> str:
-    """Stand the sculpt up and lay out its working surface. Returns the cache key."""
-    most = int(os.environ.get("DUSK_LAMP_MOST_SAMPLES") or 0) or None
-    key = key_of("surface", SURFACE, mended_key, standing.as_dict(), *([most] if most else []))
+def surface(cache: Cache, mended_key: str, standing: Standing, most: int | None, say: Progress) -> str:
+    """Stand the sculpt up and lay out its working surface, in at most so many samples. Returns the cache key."""
+    key = key_of("surface", SURFACE, mended_key, plain(standing), *([most] if most else []))
     if key not in cache:
         say("Standing it up", 0.34)
         raw = Mesh(cache.array(mended_key, "vertices"), cache.array(mended_key, "faces"))
@@ -268,7 +270,8 @@ def relief(cache: Cache, surface_key: str, laid: Surface) -> Relief:
     """What a brush feels of a surface, worked out once."""
     key = key_of("relief", RELIEF, surface_key)
     if key not in cache:
-        cache.put(key, {"cavity": cavity(laid), "exposed": exposed(laid)})
+        felt = relief_of(laid)
+        cache.put(key, {"cavity": felt.cavity, "exposed": felt.exposed})
     return Relief(cache.array(key, "cavity"), cache.array(key, "exposed"))
 
 
@@ -285,9 +288,9 @@ def own_marking(path: Path, file_format: str, laid: Surface, at: Placing) -> Mar
 
 def thumb(cache: Cache, key_inputs: list, site: Site, rig: Rig, exposure: Exposure) -> str:
     """A lit picture for the shelf. Returns the cache key."""
-    key = key_of("thumb", THUMB, *key_inputs, rig.as_dict(), exposure.as_dict())
+    key = key_of("thumb", THUMB, *key_inputs, plain(rig), plain(exposure))
     if key not in cache:
-        value = target_value(light_on(site, rig).total, exposure, rig.full)
+        value = target(site, rig, exposure=exposure).value
         pixels = grey_picture(site.surface, grey_srgb(value), Camera(18, 8), *THUMB_SIZE)
         cache.put(key, blobs={"thumb.png": png_bytes(pixels)})
     return key

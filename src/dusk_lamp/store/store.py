@@ -1,44 +1,58 @@
-"""One data folder: the database, the uploads and the cache, opened together."""
+"""One data folder: the database, the uploads, the photos and the cache, opened together."""
 
 import hashlib
 import os
 import secrets
+import time
 from collections.abc import Iterator
 from contextlib import contextmanager
 from datetime import timedelta
 from pathlib import Path
 from typing import IO, Any
 
-from alembic import command
-from alembic.config import Config
 from sqlalchemy import create_engine, event, select
+from sqlalchemy.engine import Connection
 from sqlalchemy.orm import Session, sessionmaker
 
-from .cache import Cache
+from ..settings import Settings
+from .cache import Cache, FolderCache
 from .models import Job, Sculpt, now
+from .upgrade import DATABASE, upgrade
 
 PIECE_BYTES = 1 << 20
 UNDO_DAYS = 30  # how long a deleted sculpt can be put back
+PHOTO_HOURS = 48  # how long a photo of a swatch is kept after it was last looked at
+BUSY_S = 30  # how long a save waits for another one
 
 
 class Store:
     """Everything kept in one data folder. Opening it brings the database to the newest shape."""
 
-    def __init__(self, root: Path, *, migrate: bool = True) -> None:
+    def __init__(self, root: Path, settings: Settings | None = None, *, migrate: bool = True) -> None:
         self.root = root
-        self.uploads = root / "uploads"
-        self.uploads.mkdir(parents=True, exist_ok=True)
-        self.cache = Cache(root / "cache")
-        self.engine = create_engine(f"sqlite:///{root / 'dusk-lamp.db'}", connect_args={"timeout": 30})
-        event.listen(self.engine, "connect", _prepare_connection)
+        self.settings = settings or Settings()
+        self.uploads, self.photos = root / "uploads", root / "photos"
+        for folder in (self.uploads, self.photos):
+            folder.mkdir(parents=True, exist_ok=True)
+        self.cache: Cache = FolderCache(root / "cache")
         if migrate:
-            upgrade(self)
+            upgrade(root)
+        self.engine = create_engine(f"sqlite:///{root / DATABASE}", connect_args={"timeout": BUSY_S})
+        event.listen(self.engine, "connect", _prepare_connection)
+        event.listen(self.engine, "begin", _begin)
         self._sessions = sessionmaker(self.engine, expire_on_commit=False)
 
     @contextmanager
     def session(self) -> Iterator[Session]:
         """A unit of work: committed when the block ends well, undone when it does not."""
         with self._sessions() as session, session.begin():
+            yield session
+
+    @contextmanager
+    def saving(self) -> Iterator[Session]:
+        """The same, for a short save that depends on what it reads: no other save comes in between."""
+        with self._sessions() as session, session.begin():
+            session.connection(execution_options={SAVES: True})
             yield session
 
     def close(self) -> None:
@@ -72,20 +86,41 @@ class Store:
         """Where an upload lies. Built from a hash and a known ending only, never from a name somebody sent."""
         return self.uploads / f"{sha}.{file_format}"
 
+    def keep_photo(self, picture: bytes) -> str:
+        """Keep a PNG of a swatch; the name (64 hex digits) it can be asked for by."""
+        name = secrets.token_hex(32)
+        (self.photos / f"{name}.png").write_bytes(picture)
+        return name
+
+    def photo(self, name: str) -> bytes:
+        """A photo by its name.
+
+        Raises:
+            KeyError: there is none of that name, or no more.
+        """
+        if len(name) != 64 or not all(c in "0123456789abcdef" for c in name):
+            raise KeyError(name)
+        path = self.photos / f"{name}.png"
+        try:
+            os.utime(path)
+            return path.read_bytes()
+        except OSError as e:
+            raise KeyError(name) from e
+
+
+SAVES = "dusk_lamp_saves"  # an execution option: this transaction will write
+
 
 def _prepare_connection(connection: Any, _record: Any) -> None:
+    connection.isolation_level = None  # transactions are begun below, not by the driver
     connection.execute("PRAGMA journal_mode=WAL")
     connection.execute("PRAGMA foreign_keys=ON")
     connection.execute("PRAGMA synchronous=NORMAL")
 
 
-def upgrade(store: Store) -> None:
-    """Bring the database to the newest shape."""
-    config = Config()
-    config.set_main_option("script_location", str(Path(__file__).parent / "migrations"))
-    with store.engine.connect() as connection:
-        config.attributes["connection"] = connection
-        command.upgrade(config, "head")
+def _begin(connection: Connection) -> None:
+    # a transaction that read first cannot write once somebody else has; one that will write takes its turn at once
+    connection.exec_driver_sql("BEGIN IMMEDIATE" if connection.get_execution_options().get(SAVES) else "BEGIN")
 
 
 def add_sculpt(session: Session, name: str, files: list[dict[str, str]]) -> Sculpt:
@@ -106,7 +141,7 @@ def free_name(session: Session, wanted: str) -> str:
     return name
 
 
-def clear_away(store: "Store") -> int:
+def clear_away(store: Store) -> int:
     """Let go of what was deleted more than UNDO_DAYS ago, and of uploads no sculpt needs; returns how many sculpts went."""
     with store.session() as session:
         old = session.scalars(select(Sculpt).where(Sculpt.deleted_at < now() - timedelta(days=UNDO_DAYS))).all()
@@ -118,16 +153,25 @@ def clear_away(store: "Store") -> int:
     for path in store.uploads.iterdir():
         if path.name.split(".")[0] not in needed:
             path.unlink(missing_ok=True)
+    for path in store.photos.iterdir():
+        if path.stat().st_mtime < time.time() - 3600 * PHOTO_HOURS:
+            path.unlink(missing_ok=True)
     return len(old)
 
 
 def new_job(session: Session, sculpt: Sculpt, kind: str = "prepare") -> Job:
-    """A job for a sculpt; any older one still open is asked to stop."""
+    """A job for a sculpt; an older one of its kind that is still open is asked to stop."""
     for old in sculpt.jobs:
-        if old.open:
+        if old.open and old.kind == kind:
             old.stop_asked = True
             old.state = "stopped"
     job = Job(sculpt=sculpt, kind=kind)
     session.add(job)
     session.flush()
     return job
+
+
+def laid_out_anew(session: Session, sculpt: Sculpt) -> Job:
+    """A job that lays a sculpt out anew: until that is done there is nothing to show."""
+    sculpt.surface_key = sculpt.sky_key = None
+    return new_job(session, sculpt)

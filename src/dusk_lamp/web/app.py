@@ -1,23 +1,20 @@
 """The application: settings, safety, blueprints."""
 
-from dataclasses import dataclass
 from pathlib import Path
 
-from flask import Flask, Response, current_app, jsonify, render_template, request
+from flask import Flask, Response, jsonify, render_template, request
 from flask_wtf import CSRFProtect
 from flask_wtf.csrf import CSRFError
 from werkzeug.exceptions import HTTPException, RequestEntityTooLarge
 
 from ..core.errors import DuskLampError
+from ..core.units import grouped
 from ..jobs.queue import Queue
-from ..store.scenes import Scenes
+from ..settings import Settings, settings_from
+from ..store.laid import Shelf
 from ..store.store import Store
-
-# name: (default, help). Every one can be set in the environment as DUSK_LAMP_<NAME>.
-SETTINGS: dict[str, tuple[int, str]] = {
-    "UPLOAD_LIMIT_MB": (300, "largest file that may be dropped on the shelf, in MB"),
-    "MOST_SAMPLES": (0, "most samples a sculpt is laid out in; 0 for as many as its detail wants, at most 190,000"),
-}
+from . import bench, exports, health, palette, rack, shelf, stages
+from .workshop import Workshop, wants_json
 
 POLICY = (
     "default-src 'self'; script-src 'self'; style-src 'self'; img-src 'self' data: blob:; font-src 'self'; "
@@ -25,30 +22,15 @@ POLICY = (
 )
 
 
-@dataclass
-class Workshop:
-    """What every page needs: the store, the queue and the scenes in memory."""
-
-    store: Store
-    queue: Queue
-    scenes: Scenes
-
-
-def workshop() -> Workshop:
-    """The workshop of the running application."""
-    return current_app.extensions["workshop"]
-
-
-def create_app(data: Path, *, testing: bool = False, upload_limit_mb: int | None = None) -> Flask:
+def create_app(data: Path, settings: Settings | None = None, *, testing: bool = False) -> Flask:
     """The application over one data folder."""
     app = Flask(__name__)
-    store = Store(data)
-    app.config.from_prefixed_env("DUSK_LAMP")
-    limit = upload_limit_mb or int(app.config.get("UPLOAD_LIMIT_MB") or SETTINGS["UPLOAD_LIMIT_MB"][0])
+    settings = settings or settings_from()
+    store = Store(data, settings)
+    limit = settings.upload_limit_mb
     app.config.update(
         SECRET_KEY=store.secret(),
         TESTING=testing,
-        UPLOAD_LIMIT_MB=limit,
         MAX_CONTENT_LENGTH=limit * 1_000_000 + 65_536,  # the file, and the form around it
         SESSION_COOKIE_HTTPONLY=True,
         SESSION_COOKIE_SAMESITE="Strict",
@@ -56,15 +38,14 @@ def create_app(data: Path, *, testing: bool = False, upload_limit_mb: int | None
         WTF_CSRF_SSL_STRICT=False,
         SEND_FILE_MAX_AGE_DEFAULT=3600,
     )
-    app.extensions["workshop"] = Workshop(store, Queue(store), Scenes(store))
+    app.extensions["workshop"] = Workshop(settings, store, Queue(store), Shelf(store))
     CSRFProtect(app)
     app.jinja_env.trim_blocks = app.jinja_env.lstrip_blocks = True
-    app.jinja_env.filters["number"] = lambda x, digits=0: f"{x:,.{digits}f}".replace(",", "\u202f")
+    app.jinja_env.filters["number"] = grouped
 
-    from . import bench, display, exports, palette, parts, rack, regions, sheet, shelf, standing, undercoat
-
-    for page in (shelf, standing, parts, bench, regions, display, sheet, exports, rack, palette, undercoat):
+    for page in (shelf, bench, health, exports, rack, palette, *(stage.page for stage in stages.STAGES)):
         app.register_blueprint(page.blueprint)
+    app.jinja_env.globals["url_for_stage"] = bench.url_for_stage
 
     @app.after_request
     def _safely(response: Response) -> Response:
@@ -77,7 +58,7 @@ def create_app(data: Path, *, testing: bool = False, upload_limit_mb: int | None
 
     @app.context_processor
     def _common() -> dict[str, object]:
-        return {"upload_limit_mb": app.config["UPLOAD_LIMIT_MB"]}
+        return {"upload_limit_mb": limit}
 
     app.register_error_handler(DuskLampError, lambda e: _said(str(e), 400))
     app.register_error_handler(
@@ -103,8 +84,3 @@ def _said(sentence: str, code: int) -> tuple[Response | str, int]:
     if wants_json():
         return jsonify(error=sentence), code
     return render_template("error.html", sentence=sentence, code=code), code
-
-
-def wants_json() -> bool:
-    """Whether a script is asking."""
-    return request.headers.get("X-Requested-With") == "fetch"

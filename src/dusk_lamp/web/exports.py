@@ -7,16 +7,15 @@ from flask import Blueprint, Response, request
 
 from ..core.errors import SettingError
 from ..core.paint.value import grey_hex, grey_srgb
+from ..core.plain import plain
 from ..core.plan.by_region import steps_by_region
-from ..core.plan.steps import rig_words
+from ..core.plan.step import rig_words, row_of
 from ..core.view.camera import Camera
 from ..core.view.formats import lit_glb, lit_ply, png_bytes
 from ..core.view.raster import grey_picture
-from ..store.markings import marking_of
-from ..store.stages import load_placing
-from .app import workshop
-from .common import the_sculpt
-from .sheet import download, plan_for, seams_of
+from .packet import download
+from .stages.sheet import plan_for, seams_of
+from .workshop import the_sculpt, workshop
 
 blueprint = Blueprint("exports", __name__)
 PICTURE_SIZE = (900, 1200)
@@ -27,22 +26,24 @@ def plan_json(sculpt_id: int) -> Response:
     """The plan, as described in docs/formats.md."""
     with workshop().store.session() as session:
         sculpt = the_sculpt(session, sculpt_id)
-        site, plan = plan_for(sculpt)
-        marking = marking_of(session, sculpt, site.surface, workshop().store.cache)
-        placing = load_placing(workshop().store.cache, sculpt.surface_key or "")
+        laid, plan = plan_for(session, sculpt)
+        site = plan.site
+        spots = np.array(sculpt.display["spots"]).reshape(-1, 3)
         content = {
             "sculpt": sculpt.name,
             "height_mm": round(site.surface.height, 2),
             "area_mm2": round(float(plan.bands.area_mm2.sum()), 1),
-            "light": {**plan.rig.as_dict(), "words": rig_words(plan.rig)},
-            "exposure": plan.exposure.as_dict(),
+            "light": {**plain(plan.rig), "words": rig_words(plan.rig)},
+            "exposure": plain(plan.exposure),
             "hidden_mm2": round(plan.bands.hidden_mm2, 1),
-            "ladder": {**plan.ladder.as_dict(), "cuts": [round(float(c), 3) for c in plan.bands.cuts]},
-            "steps": [step.as_dict() for step in plan.steps],
-            "regions": steps_by_region(site.surface, marking, plan.bands, site.paintable),
+            "greys": {**plain(plan.greys), "values": plain(plan.bands.greys, 2), "cuts": plain(plan.bands.cuts, 3)},
+            "school": plan.school,
+            "within_half": plan.near and round(plan.near, 4),
+            "steps": [row_of(step, site) for step in plan.steps],
+            "regions": steps_by_region(site.surface, site.marking, plan.bands, site.paintable),
             "display": {
                 **{k: sculpt.display[k] for k in ("azimuth", "elevation")},
-                "spots_mm": placing.to_bench(np.array(sculpt.display["spots"]).reshape(-1, 3)).round(3).tolist(),
+                "spots_mm": plain(laid.placing.to_bench(spots), 3),
             },
             "seams": seams_of(sculpt, site, plan.value),
             "notice": plan.bands.notice,
@@ -57,13 +58,14 @@ def sculpt_file(sculpt_id: int, kind: str) -> Response:
     """The lit sculpt as PLY or GLB."""
     with workshop().store.session() as session:
         sculpt = the_sculpt(session, sculpt_id)
-        site, plan = plan_for(sculpt)
+        _, plan = plan_for(session, sculpt)
+        site = plan.site
         grey = grey_srgb(plan.value)
         if kind == "glb":
             return download(lit_glb(site.surface, plan.value, grey), "model/gltf-binary", f"{sculpt.name}.glb")
         if kind != "ply":
             raise SettingError("the lit sculpt comes as ply or glb")
-        marking = marking_of(session, sculpt, site.surface, workshop().store.cache)
+        marking = site.marking
         fields = {
             "light": plan.light.total, "visible": plan.light.visible, "value": plan.value,
             "red": grey, "green": grey, "blue": grey, "step": plan.bands.step,
@@ -80,7 +82,8 @@ def view_png(sculpt_id: int) -> Response:
     greys; `ground` a Munsell value."""
     with workshop().store.session() as session:
         sculpt = the_sculpt(session, sculpt_id)
-        site, plan = plan_for(sculpt)
+        _, plan = plan_for(session, sculpt)
+        site = plan.site
         try:
             if "azimuth" in request.args:
                 elevation = min(90.0, max(-90.0, float(request.args.get("elevation", 0))))

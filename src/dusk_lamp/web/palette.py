@@ -3,33 +3,23 @@
 from typing import Any
 
 import numpy as np
-from flask import Blueprint, Response, abort, jsonify, render_template, request
+from flask import Blueprint, Response, abort, jsonify, render_template
 from sqlalchemy.orm import Session
 
 from ..core.errors import SettingError
-from ..core.paint.colour import LAMPS, colour_of, colour_of_hex
+from ..core.paint.colour import ILLUMINANTS, colour_of, colour_of_hex
 from ..core.paint.cost import EFFICIENCY, amount, drops_for
 from ..core.paint.glaze import MOST_PASSES, USUAL_SHARE, USUAL_THINNING, glaze
-from ..core.paint.mix import (
-    CUSTOMARY,
-    MOST_PAINTS_IN_A_MIX,
-    MOST_PARTS,
-    LadderStep,
-    Mix,
-    customary,
-    ladder,
-    match,
-    unevenness,
-)
+from ..core.paint.ladder import CUSTOMARY, LadderStep, customary, ladder, unevenness
+from ..core.paint.mix import MOST_PAINTS_IN_A_MIX, MOST_PARTS, Mix, match, near_words
 from ..core.paint.rack import Paint, Rack
 from ..core.paint.thin import JOBS
+from ..core.plain import built, plain
 from ..core.units import DROPS_PER_ML
 from ..store import paints, undercoats
 from ..store.models import Recipe, now
-from .app import workshop
-from .bench import laid_out
-from .common import shelf_of, the_sculpt
 from .rack import COATS, drawdown
+from .workshop import asked, laid_out, shelf_of, the_sculpt, workshop
 
 blueprint = Blueprint("palette", __name__)
 GROUNDS = ("black", "#777777", "white")
@@ -92,7 +82,9 @@ def _mix(session: Session, given: dict[str, Any]) -> Mix:
     chosen = []
     for name, _ in wells:
         key = name.casefold()
-        chosen.append(own[key] if key in own else Paint(**kept[key]) if key in kept else rack.find(name))
+        chosen.append(
+            own[key] if key in own else built(Paint, kept[key], "a paint") if key in kept else rack.find(name)
+        )
     return Mix(tuple(chosen), tuple(n for _, n in wells))
 
 
@@ -109,40 +101,42 @@ def _number(given: dict[str, Any], name: str, usual: float, low: float, high: fl
 @blueprint.post("/palette/look")
 def look() -> Response:
     """A mix: its colour under three lamps, its drawdown, its coats over the cards, drops for one model and the squad."""
-    given = request.get_json()
+    given = asked()
     area = _number(given, "area", 500, 0, 1e7)
     models = int(_number(given, "models", 1, 1, 1000))
     per_ml = _number(given, "drops_per_ml", DROPS_PER_ML, 1, 200)
     tool = str(given.get("tool", "brush"))
     with workshop().store.session() as session:
         mix = _mix(session, given)
-    solids = float(np.average([p.of("solids") for p in mix.paints], weights=mix.parts))
-    one = amount(area, mix.coat_um, solids, 1, tool, per_ml)
-    told = {
+    one = amount(area, mix.coat_um, mix.solids, 1, tool, per_ml)
+    return jsonify({
         "words": mix.words(),
-        "colour": mix.colour.as_dict(),
-        "lamps": {lamp: colour_of(mix.pigment.masstone, lamp).as_dict() for lamp in LAMPS},
+        "colour": plain(mix.colour),
+        "lamps": {light: plain(colour_of(mix.pigment.masstone, light)) for light in ILLUMINANTS},
         "drawdown": drawdown(mix.pigment, mix.coat_um, GROUNDS),
         "contrast": [round(mix.pigment.contrast_ratio(n * mix.coat_um), 3) for n in COATS],
         "coat_um": round(mix.coat_um, 1),
-        "one": one.as_dict() | {"parts": drops_for(mix.counted(), one.ml, per_ml)},
+        "one": plain(one) | {"parts": drops_for(mix.counted(), one.ml, per_ml)},
         "squad": {"ml": round(one.ml * models, 3), "parts": drops_for(mix.counted(), one.ml * models, per_ml)},
-    }
-    return jsonify(told)
+    })  # fmt: skip
 
 
 @blueprint.post("/palette/match")
 def find() -> Response:
     """The three best mixes for a colour."""
-    given = request.get_json()
+    given = asked()
     wanted = colour_of_hex(str(given.get("colour", "")))
     with workshop().store.session() as session:
         best = match(wanted, paints.rack_of(session).mixable(), int(_number(given, "most", 3, 1, 3)), best=3)
     return jsonify(
-        wanted=wanted.as_dict(),
+        wanted=plain(wanted),
         mixes=[
-            m.as_dict()
-            | {"words": m.mix.words(), "wells": [{"paint": k, "parts": n} for k, n in m.mix.counted().items()]}
+            m.report()
+            | {
+                "near": near_words(m.delta_e),
+                "words": m.mix.words(),
+                "wells": [{"paint": k, "parts": n} for k, n in m.mix.counted().items()],
+            }
             for m in best
         ],
     )
@@ -151,23 +145,23 @@ def find() -> Response:
 @blueprint.post("/palette/ladder")
 def steps() -> Response:
     """A ladder from one paint to another, even, and the customary ones beside it where there is a middle."""
-    given = request.get_json()
+    given = asked()
     with workshop().store.session() as session:
         rack = paints.rack_of(session)
         dark, light = (rack.find(str(given.get(k, ""))) for k in ("dark", "light"))
         middle = rack.find(str(given["mid"])) if given.get("mid") else None
     rungs = ladder(dark, light, middle, int(_number(given, "steps", 5, 2, 12)))
-    told = [{"name": "even steps", **_rungs(rungs)}]
+    ladders = [{"name": "even steps", **_rungs(rungs)}]
     if middle is not None:
-        told += [{"name": name, **_rungs(customary(dark, middle, light, name))} for name in CUSTOMARY]
-    return jsonify(ladders=told)
+        ladders += [{"name": name, **_rungs(customary(dark, middle, light, name))} for name in CUSTOMARY]
+    return jsonify(ladders=ladders)
 
 
 def _rungs(rungs: list[LadderStep]) -> dict[str, Any]:
     return {
         "unevenness": round(unevenness(rungs), 1),
         "steps": [
-            r.as_dict()
+            r.report()
             | {"words": r.mix.words(), "wells": [{"paint": k, "parts": n} for k, n in r.mix.counted().items()]}
             for r in rungs
         ],
@@ -177,8 +171,8 @@ def _rungs(rungs: list[LadderStep]) -> dict[str, Any]:
 @blueprint.post("/recipes")
 def keep() -> Response:
     """Keep a mix as a recipe."""
-    given = request.get_json()
-    with workshop().store.session() as session:
+    given = asked()
+    with workshop().store.saving() as session:
         paints.keep_recipe(session, str(given.get("called", "")), _mix(session, given))
         return jsonify(recipes=_recipes(session))
 
@@ -186,7 +180,7 @@ def keep() -> Response:
 @blueprint.post("/recipes/<int:recipe_id>/<what>")
 def recipe(recipe_id: int, what: str) -> Response:
     """Take a recipe away, or put it back."""
-    with workshop().store.session() as session:
+    with workshop().store.saving() as session:
         own = session.get(Recipe, recipe_id)
         if own is None or what not in ("delete", "restore"):
             abort(404)
@@ -198,7 +192,7 @@ def recipe(recipe_id: int, what: str) -> Response:
 @blueprint.post("/palette/primer")
 def primer() -> Response:
     """Which primer costs the fewest coats for a sculpt's regions and their colours, with the table behind it."""
-    given = request.get_json()
+    given = asked()
     with workshop().store.session() as session:
         sculpt = the_sculpt(session, int(_number(given, "sculpt", 0, 1, 1e9)))
         verdicts, missing = undercoats.weighed_primers(session, sculpt, laid_out(sculpt), workshop().store.cache)
@@ -221,7 +215,7 @@ def primer() -> Response:
 @blueprint.post("/glaze/passes")
 def passes() -> Response:
     """What passes of a glaze make of a sketch's values, and the advised stop."""
-    given = request.get_json()
+    given = asked()
     with workshop().store.session() as session:
         mix = _mix(session, given)
     try:

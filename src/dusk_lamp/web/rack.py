@@ -1,7 +1,7 @@
 """The rack: the paints one owns, as drawdown cards."""
 
 import io
-import secrets
+from dataclasses import replace
 from typing import Any
 
 import numpy as np
@@ -11,7 +11,7 @@ from PIL import Image, UnidentifiedImageError
 from werkzeug.wrappers import Response as AnyResponse
 
 from ..core.errors import SettingError
-from ..core.paint.colour import colour_of, encoded, linear
+from ..core.paint.colour import colour_of
 from ..core.paint.cost import shopping
 from ..core.paint.film import card
 from ..core.paint.pigment import HIDING, Pigment
@@ -26,10 +26,11 @@ from ..core.paint.rack import (
     rack_from_gpl,
     rack_gpl,
 )
+from ..core.paint.swatch import swatch_of
 from ..store import paints
 from ..store.models import Bottle, now
-from .app import workshop
-from .sheet import download
+from .packet import download
+from .workshop import asked, workshop
 
 blueprint = Blueprint("rack", __name__)
 SORTS = {
@@ -39,9 +40,7 @@ SORTS = {
     "stock": lambda b: b.paint.stock_ml,
 }
 COATS = (1, 2, 3)
-GREY_CARD = 0.18  # the reflectance of a photographer's grey card
 LARGEST_PHOTO = 40_000_000  # pixels
-SPOT = 0.012  # half the side of the patch that is read, over the photo's longer side
 
 
 def drawdown(pigment: Pigment, coat_um: float, grounds: tuple[str, ...] = ("black", "white")) -> list[list[str]]:
@@ -119,7 +118,7 @@ def _told() -> Paint:
 @blueprint.post("/rack")
 def add() -> AnyResponse:
     """Put a new paint on the rack."""
-    with workshop().store.session() as session:
+    with workshop().store.saving() as session:
         paints.put(session, _told())
     return redirect(url_for(".rack"))
 
@@ -127,7 +126,7 @@ def add() -> AnyResponse:
 @blueprint.post("/rack/<int:bottle_id>")
 def change(bottle_id: int) -> AnyResponse:
     """Change a paint."""
-    with workshop().store.session() as session:
+    with workshop().store.saving() as session:
         paints.put(session, _told(), _bottle(session, bottle_id))
     return redirect(url_for(".rack"))
 
@@ -135,20 +134,20 @@ def change(bottle_id: int) -> AnyResponse:
 @blueprint.post("/rack/<int:bottle_id>/stock")
 def stock(bottle_id: int) -> AnyResponse:
     """How much is left in a bottle, ml."""
-    with workshop().store.session() as session:
+    with workshop().store.saving() as session:
         own = _bottle(session, bottle_id)
         try:
             left = float(request.form.get("stock_ml", "").replace(",", "."))
         except ValueError as e:
             raise RackError("what is left is a number of ml") from e
-        paints.put(session, Paint(**{**own.told, "stock_ml": left}), own)
+        paints.put(session, replace(own.paint, stock_ml=left), own)
         return Response(render_template("_bottle.html", bottle=own))
 
 
 @blueprint.post("/rack/<int:bottle_id>/delete")
 def delete(bottle_id: int) -> AnyResponse:
     """Take a paint off the rack; recipes keep what they need of it, and it can be put back."""
-    with workshop().store.session() as session:
+    with workshop().store.saving() as session:
         _bottle(session, bottle_id).deleted_at = now()
     return redirect(url_for(".rack"))
 
@@ -156,7 +155,7 @@ def delete(bottle_id: int) -> AnyResponse:
 @blueprint.post("/rack/<int:bottle_id>/restore")
 def restore(bottle_id: int) -> AnyResponse:
     """Put a paint back on the rack."""
-    with workshop().store.session() as session:
+    with workshop().store.saving() as session:
         own = _bottle(session, bottle_id)
         paints.put(session, own.paint, own)
         own.deleted_at = None
@@ -173,7 +172,7 @@ def bring() -> AnyResponse:
     if len(content) > 5_000_000:
         raise RackError("the file is larger than any rack's; bring the paints you own")
     read = rack_from_gpl if file.filename.lower().endswith(".gpl") else rack_from_csv
-    with workshop().store.session() as session:
+    with workshop().store.saving() as session:
         paints.bring(session, read(content))
     return redirect(url_for(".rack"))
 
@@ -219,15 +218,13 @@ def photo() -> Response:
     picture.thumbnail((1400, 1400))
     out = io.BytesIO()
     picture.save(out, "PNG")
-    key = secrets.token_hex(32)
-    workshop().store.cache.put(key, blobs={"photo.png": out.getvalue()})
-    cookie["photo"] = key
+    cookie["photo"] = key = workshop().store.keep_photo(out.getvalue())
     return jsonify(url=url_for(".photo_png", v=key[:8]), width=picture.width, height=picture.height)
 
 
 def _photo() -> bytes:
     try:
-        return workshop().store.cache.blob(str(cookie.get("photo", "-")), "photo.png")
+        return workshop().store.photo(str(cookie.get("photo", "")))
     except KeyError:
         raise RackError("the photo is not there any more; bring it again") from None
 
@@ -241,30 +238,16 @@ def photo_png() -> Response:
 @blueprint.post("/rack/photo/colour")
 def photo_colour() -> Response:
     """The colour at a spot of the photo; `grey`: where the grey card is, to take the light's colour and strength out."""
-    given = request.get_json()
+    given = asked()
     pixels = np.asarray(Image.open(io.BytesIO(_photo())), np.float64) / 255
+    grey = _place(given["grey"]) if given.get("grey") else None
+    found = swatch_of(pixels, _place(given.get("swatch")), grey)
+    return jsonify(colour=found.hex, clipped=found.clipped)
+
+
+def _place(at: Any) -> tuple[float, float]:
     try:
-        swatch = _patch(pixels, given["swatch"])
-        if given.get("grey"):
-            grey = _patch(pixels, given["grey"])
-            if grey.min() < 0.004 or grey.max() > 0.98:
-                raise SettingError("the grey card is too dark or burnt out there; click on an evenly lit place of it")
-            swatch = swatch * GREY_CARD / grey
-    except (KeyError, TypeError, ValueError, IndexError) as e:
-        if isinstance(e, SettingError):
-            raise
+        x, y = (float(v) for v in at)
+    except (TypeError, ValueError) as e:
         raise SettingError("the spot that arrived is no place on the photo; click again") from e
-    level = np.round(encoded(swatch) * 255).astype(int).tolist()
-    return jsonify(colour="#{:02x}{:02x}{:02x}".format(*level), clipped=bool((swatch > 1).any()))
-
-
-def _patch(pixels: np.ndarray, at: Any) -> np.ndarray:
-    """(3,) mean light of a patch at a place (x, y) given as shares of the photo."""
-    tall, wide = pixels.shape[:2]
-    x, y = (float(v) for v in at)
-    if not (0 <= x <= 1 and 0 <= y <= 1):
-        raise SettingError("the spot that arrived lies beside the photo; click again")
-    half = max(1, round(SPOT * max(tall, wide)))
-    row, column = int(y * (tall - 1)), int(x * (wide - 1))
-    block = pixels[max(0, row - half) : row + half + 1, max(0, column - half) : column + half + 1]
-    return linear(block).reshape(-1, 3).mean(axis=0)
+    return x, y

@@ -2,6 +2,7 @@
 
 import os
 import signal
+import socket
 import subprocess
 import sys
 import threading
@@ -56,12 +57,32 @@ class Worker:
             self.process.kill()
 
 
+def _port(host: str, port: int) -> socket.socket:
+    """The port, taken for this process.
+
+    Raises:
+        SettingError: another has it, or the host is none of this machine's.
+    """
+    try:
+        found = socket.getaddrinfo(host, port, type=socket.SOCK_STREAM)[0]
+        taken = socket.socket(found[0], found[1])
+        taken.setsockopt(socket.SOL_SOCKET, socket.SO_REUSEADDR, 1)
+        taken.bind(found[4])
+        taken.listen(64)  # SO_REUSEADDR lets two bind; only one listens
+    except OSError as e:
+        raise SettingError(
+            f"port {port} is taken, or {host} is no address of this machine; choose another with --port"
+        ) from e
+    return taken
+
+
 def serve(host: str, port: int, data: Path | None, *, with_demo: bool = False) -> None:
     """Serve until interrupted.
 
     Raises:
         SettingError: the port is taken.
     """
+    taken = _port(host, port)  # first of all: nobody waits a minute to be told that it is taken
     folder = data_folder(data)
     folder.mkdir(parents=True, exist_ok=True)
     app = create_app(folder)
@@ -70,16 +91,13 @@ def serve(host: str, port: int, data: Path | None, *, with_demo: bool = False) -
         from ..demo.load import load_demo
 
         load_demo(app.extensions["workshop"])
-    try:
-        server = create_server(
-            app, host=host, port=port, threads=8, max_request_body_size=app.config["MAX_CONTENT_LENGTH"],
-            inbuf_overflow=BODY_ON_DISK_BYTES, ident="",
-        )  # fmt: skip
-    except OSError as e:
-        raise SettingError(f"port {port} is taken; choose another with --port") from e
+    server = create_server(
+        app, sockets=[taken], threads=8, max_request_body_size=app.config["MAX_CONTENT_LENGTH"],
+        inbuf_overflow=BODY_ON_DISK_BYTES, ident="",
+    )  # fmt: skip
     worker = Worker(folder)
     signal.signal(signal.SIGTERM, lambda *_: sys.exit(0))
-    print(f"Dusk Lamp is lit: http://{host}:{server.effective_port}  (Ctrl-C to put it out)", flush=True)
+    print(f"Dusk Lamp is lit: http://{host}:{taken.getsockname()[1]}  (Ctrl-C to put it out)", flush=True)
     print(f"Everything is kept in {folder}", flush=True)
     try:
         server.run()

@@ -9,11 +9,12 @@ from werkzeug.wrappers import Response as AnyResponse
 
 from ..core.errors import SculptFileError
 from ..core.sculpt.read import FORMATS
-from ..store import markings
+from ..store import markings, schemes
 from ..store.models import Job, Sculpt, now
 from ..store.store import UNDO_DAYS, add_sculpt, free_name, new_job
-from .app import wants_json, workshop
-from .common import stages_of, taken_in, the_sculpt
+from .packet import picture
+from .stages import string_of
+from .workshop import taken_in, the_sculpt, wants_json, workshop
 
 blueprint = Blueprint("shelf", __name__)
 MOST_FILES = 60
@@ -29,11 +30,11 @@ def shelf() -> str:
             .where(Sculpt.deleted_at > now() - timedelta(days=UNDO_DAYS))
             .order_by(Sculpt.deleted_at.desc())
         ).all()
-        return render_template("shelf.html", sculpts=sculpts, gone=gone, stages_of=stages_of, formats=FORMATS)
+        return render_template("shelf.html", sculpts=sculpts, gone=gone, string_of=string_of, formats=FORMATS)
 
 
 def _card(sculpt: Sculpt) -> str:
-    return render_template("_card.html", sculpt=sculpt, stages_of=stages_of)
+    return render_template("_card.html", sculpt=sculpt, string_of=string_of)
 
 
 @blueprint.get("/sculpts/<int:sculpt_id>/card")
@@ -51,7 +52,7 @@ def upload() -> tuple[Response, int] | AnyResponse:
         raise SculptFileError("no file came along; drop it again")
     if len(files) > MOST_FILES:
         raise SculptFileError(f"a sculpt is put together from at most {MOST_FILES} files; these are {len(files)}")
-    with workshop().store.session() as session:
+    with workshop().store.saving() as session:
         again = session.scalars(
             select(Sculpt).where(Sculpt.file_sha == files[0]["sha"], Sculpt.deleted_at.is_(None)).order_by(Sculpt.id)
         ).first()
@@ -71,7 +72,7 @@ def upload() -> tuple[Response, int] | AnyResponse:
 def rename(sculpt_id: int) -> str:
     """Give a sculpt another name."""
     wanted = " ".join(request.form.get("name", "").split())
-    with workshop().store.session() as session:
+    with workshop().store.saving() as session:
         sculpt = the_sculpt(session, sculpt_id)
         if wanted and wanted != sculpt.name:
             sculpt.name = free_name(session, wanted)
@@ -81,15 +82,13 @@ def rename(sculpt_id: int) -> str:
 @blueprint.post("/sculpts/<int:sculpt_id>/duplicate")
 def duplicate(sculpt_id: int) -> str:
     """A copy with its own light and ladder; the file and the computed fields are shared."""
-    with workshop().store.session() as session:
+    with workshop().store.saving() as session:
         first = the_sculpt(session, sculpt_id)
         copy = add_sculpt(session, free_name(session, first.name), first.files)
-        for column in (
-            "up", "front", "height_mm", "file_tall", "findings", "notes", "mended_key", "surface_key", "sky_key",
-            "thumb_key", "rig", "ladder", "exposure", "stages_done", "former_files", "parts", "display", "holes_closed",
-        ):  # fmt: skip
+        for column in Sculpt.COPIED:
             setattr(copy, column, getattr(first, column))
         markings.copy(session, first, copy)
+        schemes.copy(session, first, copy)
         job = new_job(session, copy) if copy.sky_key is None else None
         session.flush()
         cards = _card(copy) + _card(first)
@@ -102,7 +101,7 @@ def duplicate(sculpt_id: int) -> str:
 @blueprint.post("/sculpts/<int:sculpt_id>/delete")
 def delete(sculpt_id: int) -> str:
     """Take a sculpt off the shelf; it can be put back."""
-    with workshop().store.session() as session:
+    with workshop().store.saving() as session:
         sculpt = the_sculpt(session, sculpt_id)
         sculpt.deleted_at = now()
         for job in sculpt.jobs:
@@ -115,12 +114,12 @@ def delete(sculpt_id: int) -> str:
 def restore(sculpt_id: int) -> str:
     """Put a deleted sculpt back on the shelf."""
     job_id = None
-    with workshop().store.session() as session:
+    with workshop().store.saving() as session:
         sculpt = session.get(Sculpt, sculpt_id)
         if sculpt is None:
             abort(404)
         sculpt.deleted_at = None
-        if sculpt.sky_key is None and not (sculpt.latest_job and sculpt.latest_job.state == "failed"):
+        if sculpt.sky_key is None and not ((job := sculpt.latest_job()) and job.state == "failed"):
             job_id = new_job(session, sculpt).id
         html = _card(sculpt)
     if job_id is not None:
@@ -131,7 +130,7 @@ def restore(sculpt_id: int) -> str:
 @blueprint.post("/sculpts/<int:sculpt_id>/prepare")
 def prepare_again(sculpt_id: int) -> str:
     """Start the preparation again after it was stopped or failed; finished stages are not done twice."""
-    with workshop().store.session() as session:
+    with workshop().store.saving() as session:
         sculpt = the_sculpt(session, sculpt_id)
         job_id = new_job(session, sculpt).id
         html = _card(sculpt)
@@ -142,7 +141,7 @@ def prepare_again(sculpt_id: int) -> str:
 @blueprint.post("/jobs/<int:job_id>/stop")
 def stop(job_id: int) -> str:
     """Ask a job to stop."""
-    with workshop().store.session() as session:
+    with workshop().store.saving() as session:
         job = session.get(Job, job_id)
         if job is None:
             abort(404)
@@ -159,7 +158,7 @@ def thumb(sculpt_id: int) -> Response:
     with workshop().store.session() as session:
         key = the_sculpt(session, sculpt_id).thumb_key
     try:
-        picture = workshop().store.cache.blob(key or "", "thumb.png")
+        content = workshop().store.cache.blob(key or "", "thumb.png")
     except KeyError:
         abort(404)
-    return Response(picture, mimetype="image/png", headers={"Cache-Control": "private, max-age=86400"})
+    return picture(content)

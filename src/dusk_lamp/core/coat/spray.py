@@ -3,27 +3,39 @@
 What is sprayed leaves the nozzle as a cone whose density is a Gaussian of the angle; it thins with the square of the
 distance, lands by the cosine, and only where the nozzle can be seen. A burst stands still; a stroke is carried evenly
 over the whole outline of the model; a turn is a stroke while the model goes once round.
+
+Strokes and turns look along whole directions. Where the outlook of the sculpt is known, most spots see all or none of the
+directions round one, and only the others are looked at by rays; `roughly` asks no ray at all.
 """
 
-from dataclasses import asdict, dataclass
-from typing import Any
+from dataclasses import dataclass
+from functools import cached_property
 
+import numba
 import numpy as np
 from numpy.typing import NDArray
 
-from ..directions import GOLDEN_TURN, direction_of
+from ..datasets import by, rows
+from ..directions import GOLDEN_TURN, direction_of, frame_round, from_words, height_words, ring_round, tilted
 from ..errors import SettingError
+from ..paint.mix import Mix
+from ..paint.thin import Airbrush
+from ..paint.thin import warnings as airbrush_warnings
+from ..plain import checked, choice, number
 from ..rays import THREADS, Caster, in_threads
+from ..sculpt.outlook import Outlook
+from ..sculpt.site import Site
 from ..sculpt.surface import Surface
+from ..units import psi_words
+from .technique import Technique
 
 WAYS = ("burst", "stroke", "turn")
 TOOLS = ("airbrush", "can")
-# wet paint in ml a minute at 20 psi, and the cone's spread (one sigma, degrees), by needle in mm; from memory
-FLOW_ML_MIN = {0.2: 0.8, 0.3: 1.8, 0.4: 3.0, 0.5: 4.5}
-CONE_DEGREES = {0.2: 4.0, 0.3: 5.5, 0.4: 7.0, 0.5: 8.5}
-CAN_FLOW_ML_MIN, CAN_CONE_DEGREES = 50.0, 11.0
+FLOW_ML_MIN = {float(row["needle_mm"]): float(row["flow_ml_min"]) for row in rows("needles")}
+CONE_DEGREES = {float(row["needle_mm"]): float(row["cone_degrees"]) for row in rows("needles")}
+CAN_FLOW_ML_MIN, CAN_CONE_DEGREES = (float(by("tools", "tool")["can"][k]) for k in ("flow_ml_min", "cone_degrees"))
+STICKS = {tool: float(by("tools", "tool")[tool]["sticks"]) for tool in TOOLS}
 USUAL_PSI, USUAL_WATER = 20.0, 1.0
-STICKS = {"airbrush": 0.65, "can": 0.55}  # of what is aimed at a surface: the rest bounces off or dries in the air
 NOZZLE_RAYS = 4  # directions a stroke's soft cone is looked along
 BURST_RAYS = 4  # places on the nozzle that a burst is looked at from
 NOZZLE_MM = 3.0  # how large the cloud is where it leaves
@@ -32,6 +44,11 @@ TURN_STEPS = 24  # of a turn; each looks along one direction of the cone and eve
 USUAL_DRIFT = 0.04  # of what lands: carried round corners by the air
 DRIFT_DEGREES, DRIFT_RAYS = 40.0, 3
 RUNS_UM, SPECKLE_MM = 60.0, 220.0  # wetter than this in one pass runs; further than this an airbrush lands dry
+CAN_MM = (250.0, 450.0)  # between them a can works, CP-4
+NEIGHBOURS = 5  # known directions round one that is asked for; they lie about 13 degrees apart
+SURE = 3  # so many of them a spot must face before they speak for the one between
+NEIGHBOUR_DEGREES = 8.0  # how their say falls off with the angle, where no ray is asked (one sigma)
+TRIGGER_WORDS = {1.0: "full", 0.5: "half", 0.25: "a quarter", 0.1: "a touch"}
 
 
 @dataclass(frozen=True)
@@ -44,45 +61,29 @@ class Spray:
     trigger: of an airbrush, how far it is drawn, as a share of its full flow. water: parts of thinner to one of paint.
     """
 
-    azimuth: float = 0.0
-    elevation: float = 60.0
-    distance: float = 100.0
-    seconds: float = 2.0
-    way: str = "stroke"
-    tool: str = "airbrush"
-    needle: float = 0.3
-    psi: float = USUAL_PSI
-    drift: float = USUAL_DRIFT
+    azimuth: float = number(0.0, -360, 360, "the direction round the model", "degrees", step=15, form="Direction, °")
+    elevation: float = number(60.0, -90, 90, "the height of the nozzle", "degrees", step=15, form="Height, °")
+    distance: float = number(100.0, 5, 2000, "the distance", "mm", step=5, form="Distance, mm")
+    seconds: float = number(2.0, 0, 600, "the time on the trigger", "s", step=0.5, form="Seconds on the trigger")
+    way: str = choice("stroke", WAYS, "the way of a pass", form="Moved as a")
+    tool: str = choice(
+        "airbrush", TOOLS, "what paint is sprayed with", {"airbrush": "an airbrush", "can": "a can"}, "Sprayed with"
+    )
+    needle: float = number(
+        0.3, 0.1, 1.2, "the needle", "mm", usual={n: f"{n:g}" for n in FLOW_ML_MIN}, form="Needle, mm"
+    )
+    psi: float = number(USUAL_PSI, 5, 60, "the pressure", "psi", step=1, form="Pressure, psi")
+    drift: float = number(USUAL_DRIFT, 0, 1, "the drift")
     aim: tuple[float, float, float] = (0.0, 0.0, 0.0)
-    trigger: float = 1.0
-    water: float = USUAL_WATER
+    trigger: float = number(1.0, 0.05, 1, "the trigger, as a share of its way,", usual=TRIGGER_WORDS, form="Trigger")
+    water: float = number(USUAL_WATER, 0, 10, "thinner to one of paint", "parts", step=0.5, form="Thinner to 1 paint")
 
     def __post_init__(self) -> None:
-        if self.way not in WAYS:
-            raise SettingError(f"a pass is a {', a '.join(WAYS)}, not '{self.way}'")
-        if self.tool not in TOOLS:
-            raise SettingError(f"paint is sprayed by {' or '.join(TOOLS)}, not '{self.tool}'")
-        for words, value, low, high in (
-            ("the angle round the model", self.azimuth, -360, 360),
-            ("the angle above level", self.elevation, -90, 90),
-            ("the distance (mm)", self.distance, 5, 2000),
-            ("the time on the trigger (s)", self.seconds, 0, 600),
-            ("the needle (mm)", self.needle, 0.1, 1.2),
-            ("the pressure (psi)", self.psi, 5, 60),
-            ("the drift", self.drift, 0, 1),
-            ("the trigger, as a share of its way,", self.trigger, 0.05, 1),
-            ("the thinner (parts to one of paint)", self.water, 0, 10),
-        ):
-            if not (np.isfinite(value) and low <= value <= high):
-                raise SettingError(f"{words} is between {low:g} and {high:g}, not {value:g}")
-
-    def as_dict(self) -> dict[str, Any]:
-        """Plain values, for JSON."""
-        return {**asdict(self), "aim": list(self.aim)}
+        checked(self)
 
     @property
     def wet_ml(self) -> float:
-        """What leaves the nozzle, ml of thinned paint."""
+        """What leaves the nozzle, ml of thinned paint. Flow goes with the root of the pressure (Bernoulli)."""
         if self.tool == "can":
             return CAN_FLOW_ML_MIN * self.seconds / 60
         flow = float(np.interp(self.needle, list(FLOW_ML_MIN), list(FLOW_ML_MIN.values())))
@@ -96,51 +97,74 @@ class Spray:
         degrees = float(np.interp(self.needle, list(CONE_DEGREES), list(CONE_DEGREES.values())))
         return float(np.radians(degrees * (self.psi / USUAL_PSI) ** 0.15))
 
+    @property
+    def spread_mm(self) -> float:
+        """Radius of the cone (one sigma) where it meets the middle of the model."""
+        return float(np.tan(self.cone) * self.distance)
 
-@dataclass(frozen=True)
+
 class Landed:
-    """film: (N,) float32 µm of dry paint. sprayed, landed, waste: dry mm³: what left the nozzle, what stays on the model, and
-    what was counted as missing or bouncing off."""
+    """Where a pass landed.
 
-    film: NDArray[np.float32]
-    sprayed: float
-    landed: float
-    waste: float
+    film: (N,) float32 µm of dry paint. sprayed, landed, waste: dry mm³: what left the nozzle, what stays on the model, and
+    what was counted as missing or bouncing off (counted when first asked for).
+    """
+
+    def __init__(self, site: Site, pass_: Spray, film: NDArray[np.float32], sprayed: float) -> None:
+        self.film, self.sprayed = film, sprayed
+        self.landed = float(film.astype(np.float64) @ site.surface.areas) / 1000
+        self._site, self._pass = site, pass_
+
+    @cached_property
+    def waste(self) -> float:
+        """dry mm³ that miss or bounce off."""
+        body = _body(self._site.surface)
+        return self.sprayed * (1 - _share_that_hits(body, self._pass) * STICKS[self._pass.tool])
 
 
-def spray(surface: Surface, pass_: Spray, solids: float = 0.2) -> Landed:
+def spray(site: Site, pass_: Spray, solids: float = 0.2) -> Landed:
     """Where one pass lands.
 
     Args:
-        surface: the samples, mm. solids: dry share by volume of the thinned paint.
+        site: the sculpt. solids: dry share by volume of the thinned paint.
     Raises:
         SettingError: the nozzle would be inside the model, or solids outside 0..1.
     """
+    return _landed(site, pass_, solids, rays=True)
+
+
+def roughly(site: Site, pass_: Spray, solids: float = 0.2) -> Landed:
+    """The same from the outlook alone, without a ray: to choose by. Off from `spray` by about 8 % of the mean film (rms).
+
+    Bursts stand too near for whole directions and are cast all the same, and so is everything where there is no outlook.
+    """
+    return _landed(site, pass_, solids, rays=False)
+
+
+def _landed(site: Site, pass_: Spray, solids: float, rays: bool) -> Landed:
     if not 0 < solids <= 1:
         raise SettingError(f"solids are a share between 0 and 1, not {solids:g}")
     dry = pass_.wet_ml * 1000 * solids
-    body = surface.blockers or surface
-    if pass_.way == "burst":
-        per_mm3 = _burst(surface, pass_)
-        hits = _share_that_hits(body, pass_)
-    elif pass_.way == "stroke":
-        per_mm3, hits = _stroke(surface, pass_, direction_of(pass_.azimuth, pass_.elevation))
-    else:
-        per_mm3, hits = _turn(surface, pass_)
-    stays = STICKS[pass_.tool]
-    film = (per_mm3 * np.float32(1000 * dry * stays)).astype(np.float32)  # mm to µm
-    landed = float((film.astype(np.float64) * surface.areas).sum()) / 1000
-    return Landed(film, dry, landed, dry * (1 - hits * stays))
+    laid = {"burst": _burst, "stroke": _stroke, "turn": _turn}[pass_.way]
+    per_mm3 = laid(site, pass_, rays)
+    film = (per_mm3 * np.float32(1000 * dry * STICKS[pass_.tool])).astype(np.float32)  # mm to µm
+    return Landed(site, pass_, film, dry)
 
 
-def _middle(body: Surface) -> NDArray[np.float64]:
-    return (body.points.min(axis=0).astype(float) + body.points.max(axis=0)) / 2
+def _body(surface: Surface) -> Surface:
+    return surface.blockers or surface
 
 
-def _nozzle(body: Surface, pass_: Spray) -> tuple[NDArray[np.float64], NDArray[np.float64], NDArray[np.float64]]:
-    """Where the nozzle is, what it is pointed at, and the unit vector from there to it."""
+def middle_of(surface: Surface) -> NDArray[np.float64]:
+    """(3,) mm: the middle of a model's box, which passes are aimed at."""
+    body = _body(surface)
+    return (body.outermost.min(axis=0).astype(float) + body.outermost.max(axis=0)) / 2
+
+
+def nozzle_of(surface: Surface, pass_: Spray) -> tuple[NDArray[np.float64], NDArray[np.float64], NDArray[np.float64]]:
+    """Where the nozzle is, what it is pointed at (3,) mm, and the unit vector from there to it."""
     toward = direction_of(pass_.azimuth, pass_.elevation).astype(float)
-    aim = _middle(body) + np.asarray(pass_.aim, float)
+    aim = middle_of(surface) + np.asarray(pass_.aim, float)
     return aim + pass_.distance * toward, aim, toward
 
 
@@ -150,10 +174,10 @@ def _cone_norm(sigma: float) -> float:
     return float(1 / (2 * np.pi * np.trapezoid(np.exp(-(angle**2) / (2 * sigma**2)) * np.sin(angle), angle)))
 
 
-def _burst(surface: Surface, pass_: Spray) -> NDArray[np.float32]:
+def _burst(site: Site, pass_: Spray, rays: bool) -> NDArray[np.float32]:
     """(N,) mm of film for each mm³ sprayed that sticks."""
-    body = surface.blockers or surface
-    nozzle, _, axis = _nozzle(body, pass_)
+    surface, body = site.surface, _body(site.surface)
+    nozzle, _, axis = nozzle_of(surface, pass_)
     if body.caster.crossings(nozzle.astype(np.float32), np.array([0.137, 0.261, 0.955], np.float32)) % 2:
         raise SettingError("the nozzle would be inside the model; move it further away")
     way = nozzle - surface.points
@@ -164,146 +188,183 @@ def _burst(surface: Surface, pass_: Spray) -> NDArray[np.float32]:
     density = _cone_norm(pass_.cone) * np.exp(-(angle**2) / (2 * pass_.cone**2)) / np.maximum(far, 1.0) ** 2
     facing = np.flatnonzero((cosine > 0) & (angle < 4 * pass_.cone))
     seen = np.zeros(len(surface), np.float32)
-    side = np.cross(axis, [0, 0, 1.0] if abs(axis[2]) < 0.9 else [1.0, 0, 0])
-    side /= np.linalg.norm(side)
-    over = np.cross(axis, side)
-    places = [
-        nozzle
-        + NOZZLE_MM
-        / 2
-        * np.sqrt((k + 0.5) / BURST_RAYS)
-        * (np.cos(k * GOLDEN_TURN) * side + np.sin(k * GOLDEN_TURN) * over)
-        for k in range(BURST_RAYS)
-    ]
-    for place in places:
+    side, over = frame_round(axis)
+    for k in range(BURST_RAYS):
+        turn, out = k * GOLDEN_TURN, NOZZLE_MM / 2 * np.sqrt((k + 0.5) / BURST_RAYS)
+        place = nozzle + out * (np.cos(turn) * side + np.sin(turn) * over)
         free = ~body.caster.blocked_before(surface.origins[facing], place.astype(np.float32))
         seen[facing[free]] += np.float32(1 / BURST_RAYS)
     direct = density * np.maximum(cosine, 0)
-    return _with_drift(surface, pass_, (direct * seen).astype(np.float32), direct.astype(np.float32), axis)
+    return _with_drift(site, pass_, (direct * seen).astype(np.float32), direct.astype(np.float32), axis)
 
 
 def _with_drift(
-    surface: Surface, pass_: Spray, landed: NDArray[np.float32], unblocked: NDArray[np.float32], axis: NDArray
+    site: Site,
+    pass_: Spray,
+    landed: NDArray[np.float32],
+    unblocked: NDArray[np.float32],
+    axis: NDArray,
 ) -> NDArray[np.float32]:
-    """A small share goes a little round corners: it comes from anywhere within a wide cone round the nozzle."""
+    """A small share goes a little round corners: it comes from anywhere within a wide cone round the nozzle. So soft a thing
+    needs no rays where there is an outlook."""
     if not pass_.drift:
         return landed
-    soft = np.zeros(len(surface), np.float32)
-    ring = _round(axis, np.radians(DRIFT_DEGREES), DRIFT_RAYS)
-    for toward in ring:
-        soft += _received(surface, toward) / np.float32(len(ring))
+    soft = _each(site, ring_round(axis, np.radians(DRIFT_DEGREES), DRIFT_RAYS), rays=False).mean(axis=0)
     near = float(np.percentile(unblocked, 90)) if len(unblocked) else 0.0
     strength = np.maximum(unblocked, np.float32(0.3 * near))
     return np.float32(1 - pass_.drift) * landed + np.float32(pass_.drift) * strength * soft
 
 
-def _received(surface: Surface, toward: NDArray[np.float32], split: bool = True) -> NDArray[np.float32]:
-    """(N,) cosine to a direction where it is free, 0 elsewhere."""
-    body = surface.blockers or surface
-    cosine = surface.normals @ toward
-    facing = np.flatnonzero(cosine > 0)
-    free = facing[~body.caster.blocked(surface.origins[facing], toward, split=split)]
-    out = np.zeros(len(surface), np.float32)
-    out[free] = cosine[free]
-    return out
+def _stroke(site: Site, pass_: Spray, rays: bool) -> NDArray[np.float32]:
+    """(N,) mm of film for each mm³ that sticks, from a nozzle carried evenly over the outline seen from it."""
+    axis = direction_of(pass_.azimuth, pass_.elevation).astype(float)
+    swept = _swept(_body(site.surface), pass_, axis)
+    share = _each(site, _cone_of(axis, pass_), rays).mean(axis=0)
+    even = np.full(len(site), 1 / swept, np.float32)
+    return _with_drift(site, pass_, share / np.float32(swept), even, axis)
 
 
-def _round(axis: NDArray, angle: float, count: int, turn: float = 0.4) -> NDArray[np.float32]:
-    """(count, 3) unit vectors at an angle round an axis."""
-    axis = np.asarray(axis, float)
-    side = np.cross(axis, [0, 0, 1.0] if abs(axis[2]) < 0.9 else [1.0, 0, 0])
-    side /= np.linalg.norm(side)
-    over = np.cross(axis, side)
-    a = turn + np.arange(count) * 2 * np.pi / count
-    out = np.cos(angle) * axis + np.sin(angle) * (np.cos(a)[:, None] * side + np.sin(a)[:, None] * over)
-    return out.astype(np.float32)
+def _cone_of(axis: NDArray, pass_: Spray) -> NDArray[np.float32]:
+    """(NOZZLE_RAYS, 3) directions that stand for a soft cone: its axis, and a ring at one sigma."""
+    return np.vstack([axis[None].astype(np.float32), ring_round(axis, pass_.cone, NOZZLE_RAYS - 1)])
 
 
-def _stroke(surface: Surface, pass_: Spray, axis: NDArray) -> tuple[NDArray[np.float32], float]:
-    """(N,) mm of film for each mm³ that sticks, from a nozzle carried evenly over the outline seen from it; and the share of
-    what is sprayed that meets the model."""
-    axis = np.asarray(axis, float)
-    swept, outline = _swept(surface, pass_, axis)
-    directions = np.vstack([axis[None].astype(np.float32), _round(axis, pass_.cone, NOZZLE_RAYS - 1)])
-    share = _each(surface, directions).mean(axis=0)
-    even = np.full(len(surface), 1 / swept, np.float32)
-    return _with_drift(surface, pass_, share / np.float32(swept), even, axis), outline / swept
+def _axes_of(pass_: Spray) -> list[NDArray[np.float64]]:
+    """The axes of the steps of a turn, or the one axis of a stroke."""
+    turned = np.arange(TURN_STEPS) * 360 / TURN_STEPS if pass_.way == "turn" else [pass_.azimuth]
+    return [direction_of(a, pass_.elevation).astype(float) for a in turned]
 
 
-def _turn(surface: Surface, pass_: Spray) -> tuple[NDArray[np.float32], float]:
+def _turn(site: Site, pass_: Spray, rays: bool) -> NDArray[np.float32]:
     """As _stroke, while the model goes once round: the directions of the cone are spread over the turn."""
-    axes = [direction_of(a, pass_.elevation).astype(float) for a in np.arange(TURN_STEPS) * 360 / TURN_STEPS]
-    swept, outline = np.transpose([_swept(surface, pass_, axis) for axis in axes])
-    cones = [np.vstack([axis[None].astype(np.float32), _round(axis, pass_.cone, NOZZLE_RAYS - 1)]) for axis in axes]
-    landed = _each(surface, np.stack([cone[k % NOZZLE_RAYS] for k, cone in enumerate(cones)]))
+    axes = _axes_of(pass_)
+    swept = np.array([_swept(_body(site.surface), pass_, axis) for axis in axes])
+    along = np.stack([_cone_of(axis, pass_)[k % NOZZLE_RAYS] for k, axis in enumerate(axes)])
+    landed = _each(site, along, rays)
     per_mm3 = (landed / swept[:, None].astype(np.float32)).mean(axis=0)
     if pass_.drift:
-        rings = [_round(axis, np.radians(DRIFT_DEGREES), DRIFT_RAYS)[k % DRIFT_RAYS] for k, axis in enumerate(axes)]
-        soft = _each(surface, np.stack(rings[::2])).mean(axis=0) * np.float32((1 / swept).mean())
+        angle = np.radians(DRIFT_DEGREES)
+        rings = [ring_round(axis, angle, DRIFT_RAYS)[k % DRIFT_RAYS] for k, axis in enumerate(axes)]
+        soft = _each(site, np.stack(rings[::2]), rays=False).mean(axis=0) * np.float32((1 / swept).mean())
         per_mm3 = np.float32(1 - pass_.drift) * per_mm3 + np.float32(pass_.drift) * soft
-    return per_mm3, float((outline / swept).mean())
+    return per_mm3
 
 
-def _each(surface: Surface, directions: NDArray[np.float32]) -> NDArray[np.float32]:
-    """(D, N) what is received from each direction."""
-    share = np.zeros((len(directions), len(surface)), np.float32)
+def _each(site: Site, directions: NDArray[np.float32], rays: bool) -> NDArray[np.float32]:
+    """(D, N) what is received from each direction: its cosine where it is free, 0 elsewhere.
+
+    rays: look closer where the outlook leaves a doubt; without, its say is taken as a share.
+    """
+    share = np.zeros((len(directions), len(site)), np.float32)
 
     def one(k: int) -> None:
-        share[k] = _received(surface, directions[k], split=False)
+        share[k] = _received(site, directions[k], rays)
 
     in_threads(one, range(len(directions)))
     return share
 
 
-def _swept(surface: Surface, pass_: Spray, axis: NDArray) -> tuple[float, float]:
-    """mm²: what a nozzle is carried over to cover the outline seen along an axis, and the outline itself."""
-    body = surface.blockers or surface
+def _received(site: Site, toward: NDArray[np.float32], rays: bool) -> NDArray[np.float32]:
+    surface, known = site.surface, site.outlook
+    out = np.zeros(len(surface), np.float32)
+    if known is None:
+        doubtful = np.flatnonzero(surface.normals @ toward > 0)
+    else:
+        near, weight = _round(known, toward)
+        doubt = np.zeros(len(surface), np.bool_)
+        _from_known(surface.normals, known.bits, known.directions, near, weight, toward, out, doubt)
+        for chosen, _ in site.apart:  # their outlook leaves out some neighbours, which stop paint all the same
+            doubt[chosen] = surface.normals[chosen] @ toward > 0
+        doubtful = np.flatnonzero(doubt)
+        if not rays:
+            return out
+    free = doubtful[~_body(surface).caster.blocked(surface.origins[doubtful], toward, split=False)]
+    out[doubtful] = 0
+    out[free] = surface.normals[free] @ toward
+    return out
+
+
+def _round(known: Outlook, toward: NDArray[np.float32]) -> tuple[NDArray[np.int64], NDArray[np.float32]]:
+    """The known directions nearest to one, and their weights by angle."""
+    angle = np.arccos(np.clip(known.directions @ toward, -1, 1))
+    near = np.argsort(angle, kind="stable")[:NEIGHBOURS]
+    return near, np.exp(-((angle[near] / np.radians(NEIGHBOUR_DEGREES)) ** 2) / 2).astype(np.float32)
+
+
+@numba.njit(cache=True, nogil=True, fastmath=True)
+def _from_known(normals, bits, directions, near, weight, toward, out, doubt):
+    """What is received from a direction by the known ones round it, and where they do not agree."""
+    for i in range(len(normals)):
+        x, y, z = normals[i, 0], normals[i, 1], normals[i, 2]
+        cosine = x * toward[0] + y * toward[1] + z * toward[2]
+        if cosine <= 0:
+            continue
+        faced = 0
+        seen = 0
+        whole = np.float32(0)
+        free = np.float32(0)
+        for k in range(len(near)):
+            j = near[k]
+            if x * directions[j, 0] + y * directions[j, 1] + z * directions[j, 2] > 0:
+                faced += 1
+                whole += weight[k]
+                if bits[i, j >> 3] >> (j & 7) & 1:
+                    seen += 1
+                    free += weight[k]
+        if whole > 0:
+            out[i] = cosine * free / whole
+        doubt[i] = faced < SURE or 0 < seen < faced
+
+
+def _swept(body: Surface, pass_: Spray, axis: NDArray) -> float:
+    """mm²: what a nozzle is carried over to cover the outline seen along an axis."""
+    right, up = _seen_along(axis)
+    spread = pass_.cone * pass_.distance  # how far the cone reaches past the edge of where it is carried
+    return float((np.ptp(body.outermost @ right) + 2 * spread) * (np.ptp(body.outermost @ up) + 2 * spread))
+
+
+def _seen_along(axis: NDArray) -> tuple[NDArray[np.float32], NDArray[np.float32]]:
     right = np.cross([0, 0, 1.0] if abs(axis[2]) < 0.999 else [0, 1.0, 0], axis)
     right /= np.linalg.norm(right)
-    up = np.cross(axis, right)
-    x, y = body.points @ right, body.points @ up
-    spread = pass_.cone * pass_.distance  # how far the cone reaches past the edge of where it is carried
-    return float((np.ptp(x) + 2 * spread) * (np.ptp(y) + 2 * spread)), _outline(body.caster, body, axis, right, up)
+    return right.astype(np.float32), np.cross(axis, right).astype(np.float32)
 
 
-def _outline(caster: Caster, body: Surface, axis: NDArray, right: NDArray, up: NDArray) -> float:
+def _outline(caster: Caster, body: Surface, axis: NDArray) -> float:
     """mm²: the area of the model's outline seen along an axis, by a grid of rays."""
-    x, y = body.points @ right, body.points @ up
+    right, up = _seen_along(axis)
+    x, y = body.outermost @ right, body.outermost @ up
     n = 72
     gx = np.linspace(x.min(), x.max(), n)
     gy = np.linspace(y.min(), y.max(), n)
     px, py = np.meshgrid((gx[:-1] + gx[1:]) / 2, (gy[:-1] + gy[1:]) / 2)
-    far = float((body.points @ axis).max()) + body.size
+    far = float((body.outermost @ axis).max()) + body.size
     origins = (px.ravel()[:, None] * right + py.ravel()[:, None] * up + far * axis).astype(np.float32)
     met = caster.blocked(origins, (-axis).astype(np.float32))
     return float(met.mean() * np.ptp(x) * np.ptp(y))
 
 
 def _share_that_hits(body: Surface, pass_: Spray) -> float:
-    """Share of a burst's paint that meets the model, counted by rays from the nozzle, spread as the cone is."""
-    nozzle, _, axis = _nozzle(body, pass_)
+    """Share of what is sprayed that meets the model: of a burst by rays from the nozzle, spread as the cone is; of a stroke
+    or a turn, its outline over what the nozzle is carried over."""
+    if pass_.way != "burst":
+        shares = [_outline(body.caster, body, axis) / _swept(body, pass_, axis) for axis in _axes_of(pass_)]
+        return float(np.mean(shares))
+    nozzle, _, axis = nozzle_of(body, pass_)
     i = np.arange(MISS_RAYS)
     table = np.linspace(0, min(np.pi, 8 * pass_.cone), 4001)
     weight = np.exp(-(table**2) / (2 * pass_.cone**2)) * np.sin(table)
     inside = np.concatenate([[0], np.cumsum((weight[1:] + weight[:-1]) / 2)])
     angle = np.interp((i + 0.5) / MISS_RAYS * inside[-1], inside, table)
-    side = np.cross(axis, [0, 0, 1.0] if abs(axis[2]) < 0.9 else [1.0, 0, 0])
-    side /= np.linalg.norm(side)
-    over = np.cross(axis, side)
-    turn = i * GOLDEN_TURN
-    out = -np.cos(angle)[:, None] * axis + np.sin(angle)[:, None] * (
-        np.cos(turn)[:, None] * side + np.sin(turn)[:, None] * over
-    )
-    pieces = np.array_split(out.astype(np.float32), THREADS)
+    pieces = np.array_split(tilted(-axis, angle, i * GOLDEN_TURN).astype(np.float32), THREADS)
     start = nozzle.astype(np.float32)
     met = [np.isfinite(body.caster.first_distance(np.broadcast_to(start, p.shape), p)) for p in pieces]
     return float(np.concatenate(met).mean())
 
 
-def troubles(pass_: Spray, landed: Landed, solids: float) -> list[str]:
-    """What a pass does that nobody wants: runs where it is too wet, speckle where it is too far."""
+def troubles(pass_: Spray, film: NDArray[np.float32], solids: float) -> list[str]:
+    """What a pass does that nobody wants: runs where it is too wet, speckle where it is too far. CP-4, CP-7."""
     said = []
-    wet = float(np.percentile(landed.film, 99)) / solids if len(landed.film) else 0.0
+    wet = float(np.percentile(film, 99)) / solids if len(film) else 0.0
     passes = TURN_STEPS if pass_.way == "turn" else 1
     if wet / passes > RUNS_UM:
         said.append(
@@ -311,6 +372,80 @@ def troubles(pass_: Spray, landed: Landed, solids: float) -> list[str]:
         )
     if pass_.tool == "airbrush" and pass_.distance > SPECKLE_MM:
         said.append("So far away the droplets dry on the way and land as speckle: come closer.")
-    if pass_.tool == "can" and not 250 <= pass_.distance <= 450:
+    if pass_.tool == "can" and not CAN_MM[0] <= pass_.distance <= CAN_MM[1]:
         said.append("A can wants 36–38 cm: closer it floods, further it lands as dust.")
     return said
+
+
+class Spraying(Technique):
+    """An airbrush or a can."""
+
+    name, order, title = "spray", 10, "Spray"
+    Settings = Spray
+    hand_minutes = 1.5
+    drying_share = 0.5
+    when_to_stop = "Spray until it looks like this picture, then stop."
+    mishap = ("It lands as speckle or webs.", "Closer, or less thinner; flow improver against a dry tip.")
+
+    def film(self, site: Site, settings: Spray, solids: float = 1.0) -> NDArray[np.float32]:
+        """(N,) see spray."""
+        return spray(site, settings, solids).film
+
+    def tool(self, settings: Spray) -> str:
+        """An airbrush or a can."""
+        return settings.tool
+
+    def water(self, settings: Spray) -> float:
+        """As it was thinned; a can comes as it is."""
+        return settings.water
+
+    def bottle_ml(self, settings: Spray, film: NDArray, areas: NDArray, solids: float) -> float:
+        """What leaves the nozzle, but for the thinner: most of it misses."""
+        return settings.wet_ml / (1 + settings.water)
+
+    def quantity(self, settings: Spray) -> tuple[float, str]:
+        """Seconds on the trigger."""
+        return settings.seconds, "s"
+
+    def warnings(self, settings: Spray, film: NDArray[np.float32], mix: Mix) -> list[str]:
+        """Runs, speckle, and what an airbrush set like this does."""
+        said = troubles(settings, film, mix.solids / (1 + settings.water))
+        if settings.tool == "airbrush":
+            own = Airbrush(settings.needle, settings.psi, min(settings.distance, 600), settings.water)
+            said += airbrush_warnings(own, mix.kind, mix.colour.value)
+        return said
+
+    def cautions(self, settings: Spray, mix: Mix) -> tuple[str, ...]:
+        """Those of the tool."""
+        return (settings.tool,)
+
+    def how(self, settings: Spray) -> str:
+        """In a step's words."""
+        moved = {
+            "burst": "one burst, held still",
+            "stroke": "strokes over the whole outline, beginning and ending past the model",
+            "turn": "strokes while the model is turned once round",
+        }[settings.way]
+        if settings.tool == "can":
+            return f"{settings.distance / 10:.0f} cm away, {moved}; {settings.seconds:g} s in all."
+        trigger = TRIGGER_WORDS.get(settings.trigger, f"{settings.trigger:.0%}")
+        drawn = (
+            "full trigger"
+            if settings.trigger == 1
+            else f"{trigger} trigger"
+            if settings.trigger == 0.5
+            else f"{trigger} of the trigger"
+        )
+        return (
+            f"{settings.needle:g} mm needle, {psi_words(settings.psi)}, {settings.distance:.0f} mm away, {moved}; "
+            f"{settings.seconds:g} s at {drawn}."
+        )
+
+    def where_from(self, settings: Spray) -> str:
+        """Where the nozzle is."""
+        if settings.way == "turn":
+            return f"all round, {height_words(settings.elevation)}"
+        return from_words(settings.azimuth, settings.elevation)
+
+
+TECHNIQUE = Spraying()

@@ -1,4 +1,4 @@
-"""Writes bands.csv: `python -m dusk_lamp.core.paint.make_bands`. Needs colour-science, a build-time package.
+"""Writes bands.csv: `python -m dusk_lamp.core.datasets.make_bands`. Needs colour-science, a build-time package.
 
 The tables are shipped rather than read from the package at every start: the package takes a second to load.
 """

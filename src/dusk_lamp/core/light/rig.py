@@ -7,9 +7,10 @@ from numpy.typing import NDArray
 
 from ..plain import checked, choice, number
 from ..sculpt.site import Site
-from . import key, sky
+from . import key
 from .bounce import Ground, base_transfer, bounce_light
 from .lamp import Lamp
+from .sky import KINDS, sky_light
 
 PRESETS = {  # CP-10: the usual lamp is straight above, then above and to the right, then above and in front; CP-15
     "overhead": (0.0, 90.0),
@@ -33,7 +34,7 @@ class Rig:
 
     lamp: Lamp | None = field(default_factory=lambda: Lamp(0, 90, 12))
     sky: float = number(0.25, 0, STRONGEST_SKY, "the strength of the sky")
-    sky_kind: str = choice("overcast", sky.KINDS, "the sky")
+    sky_kind: str = choice("overcast", KINDS, "the sky")
     bounce: float = number(0.15, 0, 1, "the share of the light that the ground sends back")
 
     def __post_init__(self) -> None:
@@ -68,12 +69,10 @@ def light_on(site: Site, rig: Rig, rays: int = BENCH_RAYS) -> Light:
     if seen is None:
         return Light(total, visible)
     if rig.sky:
-        dome = site.once(f"dome, {rig.sky_kind}", lambda: sky.sky_light(surface, seen, rig.sky_kind))
+        dome = site.once(f"dome, {rig.sky_kind}", lambda: sky_light(surface, seen, rig.sky_kind))
         total = total + np.float32(rig.sky) * dome
     if rig.bounce:
         ground = site.once("ground", lambda: Ground(surface))
         base = site.once("base", lambda: base_transfer(surface, seen))
-        total = total + bounce_light(
-            surface, seen, ground, base, rig.bounce, rig.lamp, rig.sky, rig.sky_kind, total
-        )
+        total = total + bounce_light(surface, seen, ground, base, rig.bounce, rig.lamp, rig.sky, rig.sky_kind, total)
     return Light(total, visible)

@@ -1,19 +1,19 @@
-"""Colour: from a swatch to a reflectance on 36 bands and back, under three lamps, and how far two colours are apart."""
+"""Colour: from a swatch to a reflectance on 36 bands and back, under three illuminants, and how far two colours are apart."""
 
-import csv
 import re
 from dataclasses import dataclass
 from functools import lru_cache
-from pathlib import Path
 
 import numpy as np
 from numpy.typing import ArrayLike, NDArray
 
+from ..datasets import rows
 from ..errors import SettingError
+from ..plain import rounded
 from .value import munsell_from_luminance
 
 BANDS = 36  # 380 to 730 nm, every 10
-LAMPS = ("daylight", "lamp", "dusk")  # CIE D65, CIE A (a warm bench lamp), the daylight series at 9000 K
+ILLUMINANTS = ("daylight", "lamp", "dusk")  # CIE D65, CIE A (a warm bench lamp), the daylight series at 9000 K
 # Nothing painted is blacker than soot in matt medium or whiter than the best titanium white.
 DARKEST, LIGHTEST = 0.004, 0.96
 WHITE_XYZ = np.array([0.95047, 1.0, 1.08883])  # CIE D65, 2 degrees
@@ -28,28 +28,26 @@ _HEX = re.compile(r"#?([0-9a-fA-F]{6})")
 @lru_cache(maxsize=1)
 def bands() -> dict[str, NDArray[np.float64]]:
     """The tables of bands.csv by column: nm; red, green, blue (Mallett and Yuksel 2019, a basis of reflectances for sRGB);
-    x, y, z (CIE 1931 2 degree observer); and the three lamps."""
-    with (Path(__file__).parent / "bands.csv").open(newline="") as f:
-        names, *rows = csv.reader(f)
-    columns = np.array(rows, np.float64).T
-    return dict(zip(names, columns, strict=True))
+    x, y, z (CIE 1931 2 degree observer); and the three illuminants."""
+    table = rows("bands")
+    return {name: np.array([row[name] for row in table], np.float64) for name in table[0]}
 
 
-@lru_cache(maxsize=len(LAMPS))
-def _weights(lamp: str) -> NDArray[np.float64]:
-    """(36, 3): a reflectance times these is its XYZ under a lamp, seen by an eye that takes the lamp for white.
+@lru_cache(maxsize=len(ILLUMINANTS))
+def _weights(illuminant: str) -> NDArray[np.float64]:
+    """(36, 3): a reflectance times these is its XYZ under an illuminant, seen by an eye that takes it for white.
 
-    A perfect white gives WHITE_XYZ under every lamp: the eye adapts (Bradford; CIE 159), as a painter's does.
+    A perfect white gives WHITE_XYZ under every illuminant: the eye adapts (Bradford; CIE 159), as a painter's does.
     """
-    if lamp not in LAMPS:
-        raise SettingError(f"a lamp to look by is one of {', '.join(LAMPS)}")
+    if illuminant not in ILLUMINANTS:
+        raise SettingError(f"light to look by is one of {', '.join(ILLUMINANTS)}")
     table = bands()
-    raw = np.stack([table[lamp] * table[axis] for axis in "xyz"], axis=1)
+    raw = np.stack([table[illuminant] * table[axis] for axis in "xyz"], axis=1)
     raw /= raw[:, 1].sum()
     cone_white = _BRADFORD @ raw.sum(axis=0)
     adapt = np.linalg.inv(_BRADFORD) @ np.diag((_BRADFORD @ WHITE_XYZ) / cone_white) @ _BRADFORD
     weights = raw @ adapt.T
-    if lamp == "daylight":
+    if illuminant == "daylight":
         # 36 bands miss a little of the observer's shape; the smallest change that makes the basis come out as sRGB again
         basis = np.stack([table["red"], table["green"], table["blue"]])
         weights = weights + basis.T @ np.linalg.solve(basis @ basis.T, _RGB_TO_XYZ.T - basis @ weights)
@@ -95,9 +93,9 @@ def reflectance_from_hex(colour: str) -> NDArray[np.float64]:
     return reflectance_from_rgb(rgb_from_hex(colour))
 
 
-def xyz(reflectance: NDArray, lamp: str = "daylight") -> NDArray[np.float64]:
-    """(..., 3) XYZ (Y of a perfect white = 1) of a reflectance (..., 36), the eye adapted to the lamp."""
-    return reflectance @ _weights(lamp)
+def xyz(reflectance: NDArray, illuminant: str = "daylight") -> NDArray[np.float64]:
+    """(..., 3) XYZ (Y of a perfect white = 1) of a reflectance (..., 36), the eye adapted to the illuminant."""
+    return reflectance @ _weights(illuminant)
 
 
 def lab(XYZ: NDArray) -> NDArray[np.float64]:
@@ -117,20 +115,10 @@ class Colour:
     """A predicted colour: as a screen shows it, as CIE counts it, and its Munsell value."""
 
     hex: str
-    L: float
-    a: float
-    b: float
-    value: float
-
-    def as_dict(self) -> dict[str, str | float]:
-        """Plain values, for JSON."""
-        return {
-            "hex": self.hex,
-            "L": round(self.L, 2),
-            "a": round(self.a, 2),
-            "b": round(self.b, 2),
-            "value": round(self.value, 2),
-        }
+    L: float = rounded(2)
+    a: float = rounded(2)
+    b: float = rounded(2)
+    value: float = rounded(2)
 
     @property
     def lab(self) -> NDArray[np.float64]:
@@ -143,9 +131,9 @@ class Colour:
         return float(np.hypot(self.a, self.b))
 
 
-def colour_of(reflectance: NDArray, lamp: str = "daylight") -> Colour:
+def colour_of(reflectance: NDArray, illuminant: str = "daylight") -> Colour:
     """The colour of one reflectance (36,)."""
-    XYZ = xyz(reflectance, lamp)
+    XYZ = xyz(reflectance, illuminant)
     L, a, b = lab(XYZ).tolist()
     level = np.round(rgb(XYZ) * 255).astype(int)
     return Colour("#{:02x}{:02x}{:02x}".format(*level), L, a, b, float(munsell_from_luminance(100 * XYZ[1])))

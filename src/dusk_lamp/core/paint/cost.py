@@ -3,11 +3,14 @@
 from dataclasses import dataclass
 from typing import Any
 
+from ..datasets import rows
 from ..errors import SettingError
+from ..plain import rounded
+from ..units import DROPS_PER_ML, film_ml
 
-# share of the paint that stays on the model; common practice, from memory
-EFFICIENCY = {"brush": 0.9, "airbrush": 0.4, "can": 0.25}
-DROPS_PER_ML = 22.0  # a dropper bottle's drop is about 0.045 ml; count yours
+EFFICIENCY = {
+    row["tool"]: float(row["efficiency"]) for row in rows("tools")
+}  # share of the paint that ends on the model
 LEAST_DROPS = 1
 
 
@@ -15,12 +18,8 @@ LEAST_DROPS = 1
 class Amount:
     """Paint out of the bottle for one coat or more."""
 
-    ml: float
-    drops: float
-
-    def as_dict(self) -> dict[str, float]:
-        """Plain values, for JSON."""
-        return {"ml": round(self.ml, 3), "drops": round(self.drops, 1)}
+    ml: float = rounded(3)
+    drops: float = rounded(1)
 
 
 def amount(
@@ -42,7 +41,7 @@ def amount(
     share = EFFICIENCY[tool] if efficiency is None else efficiency
     if not (0 < share <= 1 and 0 < solids <= 1 and drops_per_ml > 0 and area >= 0 and film_um >= 0 and coats >= 0):
         raise SettingError("an area, a film, coats, solids, drops and efficiency are positive numbers")
-    ml = area * film_um * 1e-3 * coats / solids / share / 1000  # mm² × µm = 10⁻³ mm³; 1000 mm³ are 1 ml
+    ml = film_ml(area * film_um) * coats / solids / share
     return Amount(ml, ml * drops_per_ml)
 
 

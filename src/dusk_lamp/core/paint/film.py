@@ -4,11 +4,14 @@ import numba
 import numpy as np
 from numpy.typing import NDArray
 
+from ..datasets import by
 from ..errors import SettingError
 from .colour import BANDS, reflectance_from_hex, xyz
 
-# The cards of a hiding test: ISO 6504-3 and ASTM D2805 use a white of 80 % and a black of at most 5 %.
-BLACK_CARD, WHITE_CARD = 0.01, 0.80
+_GROUNDS = by("grounds", "ground")
+BLACK_CARD, WHITE_CARD, BARE_RESIN, GREY_CARD = (
+    float(_GROUNDS[g]["reflectance"]) for g in ("black card", "white card", "bare resin", "grey card")
+)
 LEAST_ABSORPTION = 1e-6  # of the scattering: the formula divides by the difference
 
 

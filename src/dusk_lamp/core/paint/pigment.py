@@ -7,6 +7,7 @@ import numpy as np
 from numpy.typing import NDArray
 from scipy.optimize import brentq
 
+from ..datasets import rows
 from ..errors import SettingError
 from .colour import DARKEST, LIGHTEST, reflectance_from_hex, xyz
 from .film import (
@@ -21,8 +22,7 @@ from .film import (
 )
 
 NORMAL_COAT_UM = 20.0  # dry, brushed: common practice, from memory
-# Contrast ratio of one normal coat by class of hiding, the middle of each
-HIDING = {"opaque": 0.98, "semi-opaque": 0.9, "semi-transparent": 0.6, "transparent": 0.15}
+HIDING = {row["class"]: float(row["contrast_ratio"]) for row in rows("hiding")}
 LEAST_HIDING, MOST_HIDING = 0.03, 0.99999
 THINNEST, THICKEST = 1e-6, 1e4  # S times thickness that is searched
 

@@ -4,13 +4,13 @@ import csv
 import io
 import re
 from collections.abc import Iterable
-from dataclasses import asdict, dataclass, fields, replace
+from dataclasses import dataclass, fields, replace
 from functools import cached_property
 from typing import Any
 
-import numpy as np
-
-from ..errors import DuskLampError, SettingError
+from ..datasets import rows
+from ..errors import SettingError
+from ..plain import checked, choice, number, plain
 from .colour import Colour, colour_of, rgb_from_hex
 from .pigment import HIDING, LEAST_HIDING, MOST_HIDING, Pigment, from_drawdown, from_swatch
 
@@ -19,16 +19,17 @@ LONGEST_NAME = 60
 GPL_HEADER = "GIMP Palette"  # the first line the open palette format asks for
 
 
-class RackError(DuskLampError):
+class RackError(SettingError):
     """A rack's file, or a paint in it, is not right; the message says where."""
 
 
 @dataclass(frozen=True)
 class Kind:
-    """What paints of a kind have in common, unless their bottle says otherwise. All common practice, from memory.
+    """What paints of a kind have in common, unless their bottle says otherwise; see datasets/kinds_of_paint.csv.
 
     coat_um: dry thickness of one normal brushed coat. sprayed_um: of one sprayed. minutes: until the next coat. solids:
     share by volume that stays. density: g/ml. hiding: contrast ratio of one coat. changes_colour: False for varnishes.
+    mixable: whether it goes together with others in one well of a palette.
     """
 
     coat_um: float
@@ -38,25 +39,22 @@ class Kind:
     density: float
     finish: str
     hiding: float
-    changes_colour: bool = True
+    changes_colour: bool
+    mixable: bool
 
 
-KINDS = {
-    "base": Kind(25, 12, 20, 0.38, 1.30, "matt", HIDING["opaque"]),
-    "layer": Kind(20, 10, 15, 0.35, 1.25, "matt", HIDING["semi-opaque"]),
-    "one-coat": Kind(18, 10, 30, 0.25, 1.08, "matt", HIDING["transparent"]),
-    "ink": Kind(8, 6, 15, 0.20, 1.05, "satin", HIDING["transparent"]),
-    "wash": Kind(8, 5, 30, 0.15, 1.03, "matt", 0.30),
-    "metallic": Kind(20, 10, 20, 0.33, 1.20, "gloss", 0.90),
-    "primer": Kind(22, 14, 45, 0.40, 1.35, "matt", 0.96),
-    "texture": Kind(400, 400, 480, 0.70, 1.60, "matt", 0.995),
-    "oil": Kind(15, 15, 1440, 0.90, 1.25, "satin", HIDING["semi-transparent"]),
-    "gloss varnish": Kind(15, 10, 60, 0.35, 1.04, "gloss", 0.03, changes_colour=False),
-    "satin varnish": Kind(15, 10, 60, 0.35, 1.04, "satin", 0.03, changes_colour=False),
-    "matt varnish": Kind(15, 10, 60, 0.35, 1.06, "matt", 0.03, changes_colour=False),
-}
+def _kind(row: dict[str, str]) -> Kind:
+    um, sprayed, minutes, solids, density = (
+        float(row[k]) for k in ("coat_um", "sprayed_um", "minutes", "solids", "density")
+    )
+    hiding = HIDING.get(row["hiding"]) or float(row["hiding"])
+    yes = (row["changes_colour"] == "yes", row["mixable"] == "yes")
+    return Kind(um, sprayed, minutes, solids, density, row["finish"], hiding, *yes)
+
+
+KINDS = {row["kind"]: _kind(row) for row in rows("kinds_of_paint")}
 FINISHES = ("matt", "satin", "gloss")
-MIXABLE = ("base", "layer", "one-coat", "ink", "primer")  # what goes together in one well of a palette
+MIXABLE = tuple(name for name, kind in KINDS.items() if kind.mixable)
 
 
 @dataclass(frozen=True)
@@ -69,41 +67,25 @@ class Paint:
     """
 
     name: str
-    kind: str = "layer"
+    kind: str = choice("layer", tuple(KINDS), "a kind")
     colour: str = "#808080"
-    hiding: float | None = None
+    hiding: float | None = number(None, LEAST_HIDING, MOST_HIDING, "hiding")
     over_black: str | None = None
     over_white: str | None = None
-    drawdown_um: float | None = None
-    coat_um: float | None = None
-    minutes: float | None = None
-    solids: float | None = None
-    density: float | None = None
-    finish: str | None = None
-    stock_ml: float = 0.0
-    low_ml: float = 3.0
+    drawdown_um: float | None = number(None, 1, 2000, "a drawdown's thickness", "µm")
+    coat_um: float | None = number(None, 1, 2000, "a coat", "µm")
+    minutes: float | None = number(None, 0, 100_000, "drying", "minutes")
+    solids: float | None = number(None, 0.02, 1, "the share of solids")
+    density: float | None = number(None, 0.5, 10, "density", "g/ml")
+    finish: str | None = choice(None, FINISHES, "a finish")
+    stock_ml: float = number(0.0, 0, 100_000, "what is left", "ml")
+    low_ml: float = number(3.0, 0, 100_000, "when to buy it", "ml")
 
     def __post_init__(self) -> None:
         if not self.name.strip() or len(self.name) > LONGEST_NAME:
             raise RackError(f"a paint's name has 1 to {LONGEST_NAME} letters")
         who = f"“{self.name}”"
-        if self.kind not in KINDS:
-            raise RackError(f"{who}: a kind is one of {', '.join(KINDS)}, not '{self.kind}'")
-        if self.finish is not None and self.finish not in FINISHES:
-            raise RackError(f"{who}: a finish is one of {', '.join(FINISHES)}, not '{self.finish}'")
-        for name, low, high in (
-            ("hiding", LEAST_HIDING, MOST_HIDING),
-            ("coat_um", 1, 2000),
-            ("drawdown_um", 1, 2000),
-            ("minutes", 0, 100_000),
-            ("solids", 0.02, 1),
-            ("density", 0.5, 10),
-            ("stock_ml", 0, 100_000),
-            ("low_ml", 0, 100_000),
-        ):
-            value = getattr(self, name)
-            if value is not None and not (np.isfinite(value) and low <= value <= high):
-                raise RackError(f"{who}: {name} is between {low:g} and {high:g}, not {value:g}")
+        checked(self, RackError, f"{who}: ")
         drawdown = (self.over_black, self.over_white, self.drawdown_um)
         if any(v is not None for v in drawdown) and None in drawdown:
             raise RackError(f"{who}: a drawdown needs both colours and its thickness in µm")
@@ -126,7 +108,7 @@ class Paint:
 
     @property
     def hides(self) -> float:
-        """Contrast ratio of one normal coat, as told."""
+        """Contrast ratio of one normal coat."""
         return self.of_kind.hiding if self.hiding is None else self.hiding
 
     @cached_property
@@ -152,10 +134,6 @@ class Paint:
     def low(self) -> bool:
         """Whether it is time to buy it."""
         return self.stock_ml <= self.low_ml
-
-    def as_dict(self) -> dict[str, Any]:
-        """Plain values, for JSON."""
-        return asdict(self)
 
 
 PAINT_FIELDS = tuple(f.name for f in fields(Paint))
@@ -245,28 +223,28 @@ def rack_from_csv(content: bytes) -> Rack:
     text = _decoded(content)
     first = text.split("\n", 1)[0]
     delimiter = max(",;\t", key=first.count)
-    rows = csv.reader(io.StringIO(text), delimiter=delimiter)
+    lines = csv.reader(io.StringIO(text), delimiter=delimiter)
     try:
-        heading = [h.strip().casefold() for h in next(rows, [])]
+        heading = [h.strip().casefold() for h in next(lines, [])]
         if "name" not in heading or not ({"colour", "over_black"} & set(heading)):
             raise RackError(
                 "the first line must name the columns: name, kind, colour, hiding and so on; see the file formats"
             )
         paints: list[Paint] = []
-        for number, row in enumerate(rows, 2):
+        for at, row in enumerate(lines, 2):
             if not any(cell.strip() for cell in row):
                 continue
             if len(paints) >= MOST_PAINTS:
                 raise RackError(
                     f"more than {MOST_PAINTS:,} paints: that is no rack but a catalogue; bring the ones you own"
                 )
-            told = {
+            cells = {
                 h: cell.strip() for h, cell in zip(heading, row, strict=False) if h in PAINT_FIELDS and cell.strip()
             }
-            where = f"row {number}"
+            where = f"row {at}"
             try:
                 values: dict[str, Any] = {
-                    h: _number(cell, h, where) if h in _NUMBERS else _plain(cell) for h, cell in told.items()
+                    h: _number(cell, h, where) if h in _NUMBERS else _plain(cell) for h, cell in cells.items()
                 }
                 paints.append(Paint(**values))
             except TypeError as e:
@@ -289,7 +267,7 @@ def rack_csv(paints: Iterable[Paint]) -> bytes:
     writer = csv.writer(out, lineterminator="\n")
     writer.writerow(PAINT_FIELDS)
     for paint in paints:
-        row = ["" if v is None else f"{v:g}" if isinstance(v, float) else v for v in paint.as_dict().values()]
+        row = ["" if v is None else f"{v:g}" if isinstance(v, float) else v for v in plain(paint).values()]
         writer.writerow([f"'{v}" if isinstance(v, str) and v[:1] in "=+-@" and v[:1] else v for v in row])
     return out.getvalue().encode()
 
@@ -305,12 +283,12 @@ def rack_from_gpl(content: bytes) -> Rack:
         raise RackError("this is not a GPL palette: its first line is missing")
     paints: list[Paint] = []
     taken: set[str] = set()
-    for number, line in enumerate(lines[1:], 2):
+    for at, line in enumerate(lines[1:], 2):
         if not line.strip() or line.startswith("#") or re.match(r"(Name|Columns):", line):
             continue
         match = re.fullmatch(r"\s*(\d+)\s+(\d+)\s+(\d+)\s*(.*)", line)
         if not match or max(map(int, match.groups()[:3])) > 255:
-            raise RackError(f"line {number} of the palette is not three numbers up to 255 and a name")
+            raise RackError(f"line {at} of the palette is not three numbers up to 255 and a name")
         if len(paints) >= MOST_PAINTS:
             raise RackError(f"more than {MOST_PAINTS:,} colours: that is no rack; bring the ones you own")
         colour = "#{:02x}{:02x}{:02x}".format(*map(int, match.groups()[:3]))

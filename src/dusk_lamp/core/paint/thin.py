@@ -2,9 +2,9 @@
 
 from dataclasses import dataclass
 
-from ..errors import SettingError
-
-KPA_PER_PSI = 6.894757
+from ..datasets import rows
+from ..plain import checked, number
+from ..units import psi_words
 
 
 @dataclass(frozen=True)
@@ -18,18 +18,12 @@ class Thinning:
     too_thin: str
 
 
-JOBS = {  # CP-20, common practice
-    "base coat": Thinning(4, 1, "like cream", "brush marks stay and detail fills", "it takes more coats to hide"),
-    "layer": Thinning(3, 1, "like milk", "steps show as ridges", "the step before shows through; let it dry and repeat"),
-    "fine highlight": Thinning(1, 1, "like skimmed milk", "the line drags and breaks", "it runs into the next edge; wick the brush"),
-    "glow tint": Thinning(1, 1, "like skimmed milk, with medium", "it hides what it should tint", "it pools at the rim"),
-    "glaze": Thinning(1, 3, "the nail shows through it", "it covers the sketch at once", "tide marks: wick the brush first"),
-    "verdigris wash": Thinning(1, 5, "like water", "it stains the raised parts", "it needs a second wash when dry"),
-    "one-coat over panels": Thinning(1, 1, "like milk, two coats (CP-19)", "it pools and blotches on flat panels", "it needs another coat"),
-    "metallic": Thinning(1, 0, "neat", "flakes clump: stir well", "flakes swim apart and the metal goes dull"),
-}  # fmt: skip
+JOBS = {
+    row["job"]: Thinning(float(row["paint"]), float(row["water"]), row["flow"], row["too_thick"], row["too_thin"])
+    for row in rows("thinning")
+}
 VISCOSITY = ("neat", "cream", "milk", "skimmed milk", "water")  # classes, thick to thin
-NEEDLES = (0.2, 0.3, 0.4, 0.5)
+NEEDLES = tuple(float(row["needle_mm"]) for row in rows("needles"))
 LOWEST_PSI, HIGHEST_PSI = 5, 60
 LIGHT_VALUE = 7.0  # paints lighter than this run in webs when they are too thin
 
@@ -38,25 +32,13 @@ LIGHT_VALUE = 7.0  # paints lighter than this run in webs when they are too thin
 class Airbrush:
     """How it is set. needle: mm. psi: at the compressor. distance: mm from nozzle to model. water: parts to one of paint."""
 
-    needle: float = 0.3
-    psi: float = 20.0
-    distance: float = 80.0
-    water: float = 1.0
+    needle: float = number(0.3, 0.1, 1.2, "a needle", "mm")
+    psi: float = number(20.0, LOWEST_PSI, HIGHEST_PSI, "pressure", "psi")
+    distance: float = number(80.0, 5, 600, "distance", "mm")
+    water: float = number(1.0, 0, 20, "thinner", "parts")
 
     def __post_init__(self) -> None:
-        for name, value, low, high in (
-            ("a needle (mm)", self.needle, 0.1, 1.2),
-            ("pressure (psi)", self.psi, LOWEST_PSI, HIGHEST_PSI),
-            ("distance (mm)", self.distance, 5, 600),
-            ("thinner (parts)", self.water, 0, 20),
-        ):
-            if not low <= value <= high:
-                raise SettingError(f"{name} is between {low:g} and {high:g}, not {value:g}")
-
-    @property
-    def kpa(self) -> float:
-        """The pressure in kPa."""
-        return self.psi * KPA_PER_PSI
+        checked(self)
 
 
 def warnings(airbrush: Airbrush, kind: str, value: float) -> list[str]:
@@ -68,7 +50,7 @@ def warnings(airbrush: Airbrush, kind: str, value: float) -> list[str]:
     said = []
     a = airbrush
     if kind == "primer" and (a.needle < 0.4 or a.psi < 25):
-        said.append("Primer wants a 0.4 mm needle and about 30 psi (207 kPa): through this it clogs or spits.")
+        said.append(f"Primer wants a 0.4 mm needle and about {psi_words(30)}: through this it clogs or spits.")
     if value >= LIGHT_VALUE and a.water > 2.5 and kind not in ("ink",):
         said.append("So thin a light colour runs in spider webs: less thinner, or thin coats from further away.")
     elif a.water > 2 and a.psi > 25 and a.distance < 50 and kind not in ("ink",):
@@ -80,7 +62,7 @@ def warnings(airbrush: Airbrush, kind: str, value: float) -> list[str]:
             "Low pressure from far away dries on the way and lands as speckle: come closer or raise the pressure."
         )
     if value >= LIGHT_VALUE and a.psi < 25 and a.water < 2 and kind != "ink":
-        said.append("White and light colours want at least 25 psi (172 kPa), or they spatter.")
+        said.append(f"White and light colours want at least {psi_words(25)}, or they spatter.")
     if kind == "ink" and a.psi < 25:
         said.append("Ink wants high pressure so that it dries as it lands; at this it runs.")
     if a.needle <= 0.2 and a.water < 1:

@@ -5,18 +5,19 @@ from typing import Any
 import numpy as np
 from numpy.typing import NDArray
 
+from ..plain import plain
 from ..sculpt.marking import Marking
 from ..sculpt.surface import Surface
-from .ladder import Bands
+from ..target.greys import Bands
 
 
 def steps_by_region(
     surface: Surface, marking: Marking, bands: Bands, paintable: NDArray[np.bool_]
 ) -> list[dict[str, Any]]:
     """Plain values for every region, and for the rest, which comes last as number 0: its area and its steps' areas, mm²."""
-    told = [*marking.as_list(), {"name": "the rest", "material": None, "attention": None}]
+    rows = [*plain(marking.regions), {"name": "the rest", "material": None, "attention": None}]
     out = []
-    for number, facts in zip([*range(1, len(told)), 0], told, strict=True):
+    for number, facts in zip([*range(1, len(rows)), 0], rows, strict=True):
         own = (marking.labels == number) & paintable
         by_step = np.bincount(bands.step[own], surface.areas[own].astype(np.float64), minlength=len(bands.greys))
         out.append(

@@ -12,19 +12,22 @@ afterwards took longer and gained little.)
 from collections.abc import Callable, Sequence
 from dataclasses import dataclass, replace
 
+import numba
 import numpy as np
 from numpy.typing import NDArray
 from scipy.optimize import minimize, nnls
 
 from ..coat.coat import Coat
-from ..coat.spray import Spray, spray
+from ..coat.spray import Spray, Spraying, spray
 from ..errors import SettingError, Stopped
 from ..light.lamp import Lamp
-from ..paint.colour import xyz
+from ..paint.colour import BANDS, xyz
+from ..paint.film import LEAST_ABSORPTION
 from ..paint.mix import Mix
 from ..paint.value import munsell_from_luminance
-from ..sculpt.surface import Surface, some_samples
-from .undercoat import HALF_STEP, counted, trigger_for
+from ..sculpt.site import Site
+from .schools import counted, trigger_for
+from .tins import HALF_VALUE
 
 HELD_DEGREES = 15.0  # what a hand can hold
 FIT_SAMPLES = 5000
@@ -76,9 +79,8 @@ def candidates(lamp: Lamp, distance: float) -> list[Spray]:
 
 
 def fit(
-    surface: Surface,
+    site: Site,
     target: NDArray[np.float32],
-    paintable: NDArray[np.bool_],
     lamp: Lamp,
     primer: Mix,
     greys: Sequence[Mix],
@@ -102,24 +104,23 @@ def fit(
         if progress:
             progress(words, share)
 
-    visible = np.flatnonzero(paintable)
+    visible = np.flatnonzero(site.paintable)
     chosen = visible[:: max(1, len(visible) // FIT_SAMPLES)].astype(np.int32)
-    some = some_samples(surface, chosen, np.zeros((0, 3), np.int32))
-    weight = surface.areas[chosen].astype(np.float64)
+    some = site.only(chosen, np.zeros((0, 3), np.int32))
+    weight = site.surface.areas[chosen].astype(np.float64)
     weight /= weight.sum()
-    wanted = target[chosen].astype(np.float64)
 
-    distance = float(max(60.0, round(2.2 * surface.size / 5) * 5))
+    distance = float(max(60.0, round(2.2 * site.surface.size / 5) * 5))
     passes = candidates(lamp, distance)
     films = np.empty((len(passes), len(chosen)))
     for c, pass_ in enumerate(passes):
-        if c % 4 == 0:
-            say("Trying passes from all sides", 0.6 * c / len(passes))
+        if c % 8 == 0:
+            say("Trying passes from all sides", 0.2 * c / len(passes))
         films[c] = spray(some, pass_, 1.0).film
-    problem = _Problem(films, wanted, weight, primer, greys)
+    problem = _Problem(films, target[chosen].astype(np.float64), weight, primer, greys)
 
     seconds = _few(problem, most, say)
-    say("Counting whole half seconds", 0.96)
+    say("Counting whole half seconds", 0.95)
     seconds = _to_the_half(problem, seconds)
     order = sorted(
         zip(*np.nonzero(seconds), strict=True),
@@ -134,15 +135,15 @@ def fit(
 
 def _few(problem: "_Problem", most: int, say: Callable[[str, float], None]) -> NDArray:
     """(G, C) seconds of a few passes: all passes at once first, then always without the one that is missed least."""
-    say("Weighing all passes at once", 0.62)
-    every = np.ones((len(problem.K), len(problem.films)), bool)
+    say("Weighing all passes at once", 0.22)
+    every = np.ones((len(problem.S), len(problem.films)), bool)
     seconds = problem.moved(problem.least_squares(every), every, MOVES)
     laid = seconds * problem.solids[:, None] * (problem.films @ problem.weight)
     seconds = np.where(laid >= np.sort(laid, axis=None)[-min(laid.size, IN_EARNEST)], seconds, 0.0)
     seconds = problem.moved(seconds, None, MOVES)
     start = max(int((seconds > 0).sum()), most + 1)
     while (n := int((seconds > 0).sum())) > most or (seconds > 0).sum(axis=1).max() > MOST_PER_GREY:
-        say("Leaving out what is missed least", 0.7 + 0.24 * min(1.0, (start - n) / (start - most)))
+        say("Leaving out what is missed least", 0.35 + 0.5 * min(1.0, (start - n) / (start - most)))
         seconds = _dropped(problem, seconds, 0 if n > most else MOST_PER_GREY)
     seconds = problem.moved(seconds, None, MOVES)
     bearable = problem.loss(seconds) + MISSED
@@ -190,20 +191,9 @@ def _to_the_half(problem: "_Problem", seconds: NDArray) -> NDArray:
     return seconds
 
 
-SIDES = ("the front", "the front right", "the right", "the back right", "the back", "the back left", "the left", "the front left")  # fmt: skip
-
-
 def _words(pass_: Spray) -> str:
-    """In a painter's words; the angles are told beside it."""
-    height = (
-        "from below" if pass_.elevation < 0 else "level" if pass_.elevation < 15 else "from a little above"
-        if pass_.elevation < 40 else "from above" if pass_.elevation < 70 else "from high above"
-    )  # fmt: skip
-    if pass_.way == "turn":
-        return f"all round, {height}"
-    if pass_.elevation >= 90:
-        return "from straight above"
-    return f"{height}, from {SIDES[round(pass_.azimuth % 360 / 45) % 8]}"
+    """What a pass is for, in a painter's words: where it comes from."""
+    return Spraying().where_from(pass_)
 
 
 class _Problem:
@@ -213,59 +203,33 @@ class _Problem:
     """
 
     def __init__(self, films: NDArray, wanted: NDArray, weight: NDArray, primer: Mix, greys: Sequence[Mix]) -> None:
-        eye = xyz(np.eye(36))[:, 1]
+        eye = xyz(np.eye(BANDS))[:, 1]
         eye = eye / eye.sum()
         self.films = films  # (C, M) µm a second, if the paint were all solids
-        self.strength = np.maximum(np.sqrt(films**2 @ weight), 1e-12)  # (C,)
         self.wanted, self.weight = wanted, weight
-        self.K = np.array([float(m.pigment.K @ eye) for m in greys])
+        K = np.array([float(m.pigment.K @ eye) for m in greys])
         self.S = np.array([float(m.pigment.S @ eye) for m in greys])
+        self.a = 1 + np.maximum(K, LEAST_ABSORPTION * self.S) / self.S
+        self.b = np.sqrt(self.a * self.a - 1)
         self.ground = float(xyz(primer.pigment.masstone)[1])
         self.solids = np.array([Coat("spray", m, Spray()).solids for m in greys])
-        # value by reflectance as a table, close where it is steep; it is looked up some thousand times
-        self.R = np.linspace(0, 1, 4096) ** 2
-        self.V = munsell_from_luminance(100 * self.R)
-        self.dV = np.gradient(self.V, self.R)
 
     def laid(self, seconds: NDArray) -> NDArray:
         """(G, M) µm of each grey."""
-        return (self.solids[:, None] * seconds) @ self.films
+        used = np.flatnonzero(seconds.any(axis=0))
+        return (self.solids[:, None] * seconds[:, used]) @ self.films[used]
 
     def value(self, thickness: NDArray) -> NDArray:
         """(M,) Munsell value under films (G, M)."""
-        R = np.full(thickness.shape[1], self.ground)
-        for grey, d in enumerate(thickness):
-            R = self._over(grey, d, R)[0]
-        return np.interp(R, self.R, self.V)
-
-    def _over(self, grey: int, d: NDArray, R: NDArray) -> tuple[NDArray, NDArray, NDArray]:
-        """Reflectance (M,) of a film over R, and its slopes by thickness and by R. Source: Kubelka 1948, as in paint.film."""
-        s = self.S[grey]
-        a = 1 + max(self.K[grey], 1e-6 * s) / s
-        b = np.sqrt(a * a - 1)
-        decay = np.exp(-2 * b * s * d)
-        gone, both = 1 - decay, b * (1 + decay)
-        above, below = (1 - R * a) * gone + R * both, (a - R) * gone + both
-        out = above / below
-        d_above, d_below = -(1 - R * a) + R * b, -(a - R) + b  # by decay
-        by_thickness = (d_above - out * d_below) / below * (-2 * b * s * decay)
-        by_ground = (both - a * gone + out * gone) / below
-        return out, by_thickness, by_ground
+        value = np.empty(thickness.shape[1])
+        _values(thickness, self.S, self.a, self.b, self.ground, TABLE_V, value, np.empty((0, 0)), TABLE_DV)
+        return value
 
     def slopes(self, thickness: NDArray) -> tuple[NDArray, NDArray]:
         """(M,) values, and (G, M) their change for each µm more of each grey."""
-        R = np.full(thickness.shape[1], self.ground)
-        by_thickness, by_ground = [], []
-        for grey, d in enumerate(thickness):
-            R, t, g = self._over(grey, d, R)
-            by_thickness.append(t)
-            by_ground.append(g)
-        through = np.interp(R, self.R, self.dV)
-        out = np.empty_like(thickness)
-        for grey in reversed(range(len(thickness))):
-            out[grey] = through * by_thickness[grey]
-            through = through * by_ground[grey]
-        return np.interp(R, self.R, self.V), out
+        value, slopes = np.empty(thickness.shape[1]), np.empty_like(thickness)
+        _values(thickness, self.S, self.a, self.b, self.ground, TABLE_V, value, slopes, TABLE_DV)
+        return value, slopes
 
     def least_squares(self, mask: NDArray[np.bool_]) -> NDArray:
         """The seconds of the passes in a mask (G, C) that come nearest in squares, what is far off counting less and less."""
@@ -293,32 +257,31 @@ class _Problem:
 
     def loss(self, seconds: NDArray) -> float:
         """Share of the area that is not near, softly, and a little of how far off it is."""
-        return self._loss(self.value(self.laid(seconds)) - self.wanted)[0]
-
-    def _loss(self, off: NDArray) -> tuple[float, NDArray]:
-        """The loss of differences (M,) in value, and its slope by each."""
-        near = np.exp(-((off / NEAR) ** 4))
-        far = (off / ROBUST) ** 2
-        loss = float(self.weight @ (1 - near + FAR_SHARE * np.log1p(far)))
-        return loss, self.weight * (near * 4 * off**3 / NEAR**4 + FAR_SHARE * 2 * off / ROBUST**2 / (1 + far))
+        return _loss(self.value(self.laid(seconds)), self.wanted, self.weight, np.empty(0))
 
     def slope(self, seconds: NDArray) -> NDArray:
         """(G, C) change of the loss for each second more."""
         value, slopes = self.slopes(self.laid(seconds))
-        return self.solids[:, None] * ((self._loss(value - self.wanted)[1] * slopes) @ self.films.T)
+        by_value = np.empty_like(value)
+        _loss(value, self.wanted, self.weight, by_value)
+        return self.solids[:, None] * ((by_value * slopes) @ self.films.T)
 
     def moved(self, seconds: NDArray, mask: NDArray[np.bool_] | None, moves: int) -> NDArray:
         """The seconds of the passes in a mask (G, C), None for those above 0, moved to lower the loss."""
         grey, pass_ = np.nonzero(seconds > 0 if mask is None else mask)
         used, where = np.unique(pass_, return_inverse=True)
         films = self.films[used]
+        back = np.ascontiguousarray(films.T)
+        value, slopes = np.empty(films.shape[1]), np.empty((len(self.S), films.shape[1]))
+        by_value = np.empty_like(value)
 
         def of(x: NDArray) -> tuple[float, NDArray]:
-            some = np.zeros((len(self.K), len(used)))
+            some = np.zeros((len(self.S), len(used)))
             some[grey, where] = x
-            value, slopes = self.slopes((self.solids[:, None] * some) @ films)
-            loss, by_value = self._loss(value - self.wanted)
-            return loss, (self.solids[:, None] * ((by_value * slopes) @ films.T))[grey, where]
+            thickness = (self.solids[:, None] * some) @ films
+            _values(thickness, self.S, self.a, self.b, self.ground, TABLE_V, value, slopes, TABLE_DV)
+            loss = _loss(value, self.wanted, self.weight, by_value)
+            return loss, (self.solids[:, None] * ((by_value * slopes) @ back))[grey, where]
 
         found = minimize(
             of, seconds[grey, pass_], jac=True, method="L-BFGS-B", bounds=[(0, LONGEST_S)] * len(grey),
@@ -330,7 +293,62 @@ class _Problem:
 
     def within(self, seconds: NDArray) -> float:
         """Share of the area within half a value."""
-        return float(self.weight @ (np.abs(self.value(self.laid(seconds)) - self.wanted) <= HALF_STEP))
+        return float(self.weight @ (np.abs(self.value(self.laid(seconds)) - self.wanted) <= HALF_VALUE))
+
+
+# value by reflectance as a table, close where it is steep: by the root of the reflectance
+TABLE = 4096
+_ROOT = np.linspace(0, 1, TABLE)
+TABLE_V = munsell_from_luminance(100 * _ROOT**2)
+TABLE_DV = np.gradient(TABLE_V, _ROOT**2)
+
+
+@numba.njit(cache=True, nogil=True, fastmath=True)
+def _values(thickness, S, a, b, ground, table, value, slopes, steep):
+    """Values (M,) under films (G, M) one on another, and, where there is room for them, their slopes by each µm (G, M).
+
+    Source: Kubelka 1948, as in paint.film, and its derivatives by thickness and by what is under it.
+    """
+    greys, spots = thickness.shape
+    sloped = len(slopes) > 0
+    by_ground = np.empty(greys)
+    for m in range(spots):
+        R = ground
+        for g in range(greys):
+            decay = np.exp(-2 * b[g] * S[g] * thickness[g, m])
+            gone, both = 1 - decay, b[g] * (1 + decay)
+            above, below = (1 - R * a[g]) * gone + R * both, (a[g] - R) * gone + both
+            out = above / below
+            if sloped:
+                d_above, d_below = R * a[g] - 1 + R * b[g], R - a[g] + b[g]  # by decay
+                slopes[g, m] = (d_above - out * d_below) / below * (-2 * b[g] * S[g] * decay)
+                by_ground[g] = (both - a[g] * gone + out * gone) / below
+            R = out
+        at = np.sqrt(min(max(R, 0.0), 1.0)) * (len(table) - 1)
+        k = min(int(at), len(table) - 2)
+        share = at - k
+        value[m] = table[k] + share * (table[k + 1] - table[k])
+        if sloped:
+            through = steep[k] + share * (steep[k + 1] - steep[k])
+            for g in range(greys - 1, -1, -1):
+                own = slopes[g, m]
+                slopes[g, m] = through * own
+                through = through * by_ground[g]
+
+
+@numba.njit(cache=True, nogil=True, fastmath=True)
+def _loss(value, wanted, weight, by_value):
+    """Share of the area that is not near, softly, and a little of how far off it is; its slope by each value where asked."""
+    whole = 0.0
+    for m in range(len(value)):
+        off = value[m] - wanted[m]
+        quick = (off / NEAR) ** 2
+        near = np.exp(-quick * quick)
+        far = (off / ROBUST) ** 2
+        whole += weight[m] * (1 - near + FAR_SHARE * np.log1p(far))
+        if len(by_value):
+            by_value[m] = weight[m] * (near * 4 * off**3 / NEAR**4 + FAR_SHARE * 2 * off / ROBUST**2 / (1 + far))
+    return whole
 
 
 def linear_step(J: NDArray, goal: NDArray, weight: NDArray) -> NDArray:

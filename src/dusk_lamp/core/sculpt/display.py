@@ -1,13 +1,13 @@
 """How a finished model is looked at: the display view, the spots the eye should go to, and what is seen from there."""
 
-from dataclasses import asdict, dataclass
-from typing import Any
+from dataclasses import dataclass
 
 import numpy as np
 from numpy.typing import NDArray
 
 from ..directions import direction_of
 from ..errors import SettingError
+from ..plain import checked, number
 from .marking import Marking
 from .mesh import summed
 from .surface import Surface
@@ -23,34 +23,16 @@ class Display:
     are when it is stood up anew.
     """
 
-    azimuth: float = 0.0
-    elevation: float = 8.0
+    azimuth: float = number(0.0, -180, 180, "the view's direction", "degrees")
+    elevation: float = number(8.0, -90, 90, "the view's height", "degrees")
     spots: tuple[tuple[float, float, float], ...] = ()
 
     def __post_init__(self) -> None:
-        if not (-180 <= self.azimuth <= 180 and -90 <= self.elevation <= 90):
-            raise SettingError("a view is −180 to 180 degrees around and −90 to 90 above level")
+        checked(self)
         if len(self.spots) > MOST_SPOTS:
             raise SettingError(f"{MOST_SPOTS} focal spots are as many as an eye can follow; take one away first")
         if not np.isfinite(np.array([v for s in self.spots for v in s], float)).all():
             raise SettingError("a focal spot is three numbers")
-
-    def as_dict(self) -> dict[str, Any]:
-        """Plain values, for JSON."""
-        return {**asdict(self), "spots": [list(s) for s in self.spots]}
-
-    @classmethod
-    def from_dict(cls, given: dict[str, Any]) -> "Display":
-        """The display from plain values.
-
-        Raises:
-            SettingError: a value is missing or outside its range.
-        """
-        try:
-            spots = tuple((float(x), float(y), float(z)) for x, y, z in given.get("spots", ()))
-            return cls(float(given["azimuth"]), float(given["elevation"]), spots)
-        except (KeyError, TypeError, ValueError) as e:
-            raise e if isinstance(e, SettingError) else SettingError("the view that arrived is incomplete") from e
 
 
 def seen_from(surface: Surface, azimuth: float, elevation: float) -> NDArray[np.bool_]:

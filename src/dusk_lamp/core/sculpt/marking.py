@@ -1,12 +1,12 @@
 """The marking of a sculpt: every sample belongs to exactly one region, and what is unmarked is the rest."""
 
-from dataclasses import dataclass, replace
-from typing import Any
+from dataclasses import MISSING, dataclass, replace
 
 import numpy as np
 from numpy.typing import NDArray
 
 from ..errors import SettingError
+from ..plain import checked, choice, text
 from .mesh import summed
 from .surface import Surface
 
@@ -22,20 +22,15 @@ LONGEST_NAME = 60
 class Region:
     """One region: its name, what it is made of, and how much attention it deserves."""
 
-    name: str
-    material: str = "cloth"
-    attention: str = "important"
-    colour: str = ""  # the paint or recipe it shall have, by name; "" while that is open
+    name: str = text(MISSING, (1, LONGEST_NAME), "a region's name")
+    material: str = choice("cloth", MATERIALS, "a material")
+    attention: str = choice("important", ATTENTION, "attention")
+    colour: str = text(
+        "", (0, LONGEST_NAME), "a colour's name"
+    )  # of the paint or recipe it shall have; "" while open
 
     def __post_init__(self) -> None:
-        if not self.name.strip() or len(self.name) > LONGEST_NAME:
-            raise SettingError(f"a region's name has 1 to {LONGEST_NAME} letters")
-        if self.material not in MATERIALS:
-            raise SettingError(f"a material is one of {', '.join(MATERIALS)}")
-        if len(self.colour) > LONGEST_NAME:
-            raise SettingError(f"a colour's name has at most {LONGEST_NAME} letters")
-        if self.attention not in ATTENTION:
-            raise SettingError(f"attention is one of {', '.join(ATTENTION)}")
+        checked(self)
 
 
 @dataclass(frozen=True)
@@ -87,13 +82,6 @@ class Marking:
         """(R + 1,) mm² of the rest and of each region; what is not paintable (N,) is left out."""
         areas = surface.areas if paintable is None else np.where(paintable, surface.areas, 0)
         return summed(self.labels, areas, len(self.regions) + 1)
-
-    def as_list(self) -> list[dict[str, Any]]:
-        """The regions as plain values, for JSON."""
-        return [
-            {"name": r.name, "material": r.material, "attention": r.attention, "colour": r.colour}
-            for r in self.regions
-        ]
 
     @staticmethod
     def _known(number: int, count: int) -> None:

@@ -11,6 +11,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from ..errors import SculptFileError, SettingError
+from ..plain import built, plain
 from .marking import ATTENTION, LONGEST_NAME, MATERIALS, MOST_REGIONS, Marking, Region
 from .regions import carried
 from .stand import Placing
@@ -51,7 +52,7 @@ def mask_json(surface: Surface, marking: Marking) -> bytes:
     """A marking as JSON: the regions, the places of the samples in µm, and runs of labels; see docs/formats.md."""
     micro = np.round(surface.points * MICRO).astype(np.int64)
     runs = [[int(label), len(list(run))] for label, run in groupby(marking.labels.tolist())]
-    content = {"regions": marking.as_list(), "places_um": micro.ravel().tolist(), "runs": runs}
+    content = {"regions": plain(marking.regions), "places_um": micro.ravel().tolist(), "runs": runs}
     return json.dumps(content, ensure_ascii=False, separators=(",", ":")).encode()
 
 
@@ -73,15 +74,15 @@ def read_mask(path: str | Path, file_format: str) -> Mask | None:
     raise SculptFileError("regions come as PLY (with a region property) or as JSON")
 
 
-def _from_json(told: dict[str, Any]) -> Mask:
-    places = np.array(told["places_um"], np.float64).reshape(-1, 3) / MICRO
-    runs = np.array(told["runs"], np.int64).reshape(-1, 2)
-    if (runs < 0).any() or runs[:, 1].sum() != len(places):
+def _from_json(content: dict[str, Any]) -> Mask:
+    places = np.array(content["places_um"], np.float64).reshape(-1, 3) / MICRO
+    runs = np.array(content["runs"], np.int64).reshape(-1, 2)
+    # no run longer than all places, before they are added up: a sum that wraps round would pass for the right one
+    if (runs < 0).any() or (runs[:, 1] > len(places)).any() or len(runs) > len(places):
+        raise ValueError("a run longer than the sculpt")
+    if int(runs[:, 1].sum()) != len(places):
         raise ValueError("runs do not add up")
-    regions = tuple(
-        Region(str(r["name"]), str(r.get("material", "cloth")), str(r.get("attention", "important")))
-        for r in told["regions"]
-    )
+    regions = tuple(built(Region, r) for r in content["regions"])
     return _mask(places, np.repeat(runs[:, 0], runs[:, 1]), regions)
 
 
@@ -97,19 +98,20 @@ def _from_ply(path: Path) -> Mask | None:
     regions = []
     for line in data[: data.index(b"end_header")].splitlines():
         if line.startswith(b"comment region "):
-            told = json.loads(b'"' + line[len(b"comment region ") :].strip() + b'"').split(" | ", 1)[1]
-            regions.append(_region(*told.rsplit(" | ", 2)))
+            words = json.loads(b'"' + line[len(b"comment region ") :].strip() + b'"').split(" | ", 1)[1]
+            regions.append(_region(words.split(" | ")))
     for k in range(len(regions), min(int(labels.max(initial=0)), MOST_REGIONS)):  # made elsewhere, without names
         regions.append(Region(f"Region {k + 1}"))
     return _mask(np.asarray(mesh.vertices, np.float64), labels, tuple(regions))
 
 
-def _region(name: str = "Region", material: str = "", attention: str = "") -> Region:
-    return Region(
-        name.strip()[:LONGEST_NAME] or "Region",
-        material if material in MATERIALS else "cloth",
-        attention if attention in ATTENTION else "important",
-    )
+def _region(words: list[str]) -> Region:
+    """The region of a comment's words: name, material, attention and perhaps a colour; a name may hold the sign between."""
+    coloured = len(words) > 3 and words[-3] in MATERIALS and words[-2] in ATTENTION
+    colour = words.pop() if coloured else ""
+    attention = words.pop() if words[-1] in ATTENTION else "important"
+    material = words.pop() if words and words[-1] in MATERIALS else "cloth"
+    return Region(" | ".join(words).strip()[:LONGEST_NAME] or "Region", material, attention, colour[:LONGEST_NAME])
 
 
 def _mask(places: NDArray[np.float64], labels: NDArray[np.int64], regions: tuple[Region, ...]) -> Mask:

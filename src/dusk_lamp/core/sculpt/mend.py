@@ -35,10 +35,6 @@ class Findings:
     open_edge_length: float
     nonmanifold_edges: int
 
-    def as_dict(self) -> dict[str, int | float]:
-        """Plain numbers, for JSON."""
-        return asdict(self)
-
     def sentences(self) -> list[str]:
         """The findings in a painter's words; empty when the file was clean."""
         said = []
@@ -268,8 +264,8 @@ def put_together(pieces: list[Mended]) -> tuple[Mended, NDArray[np.int32]]:
         files.append(np.full(len(piece.mesh.faces), k, np.int32))
         before += len(piece.mesh.vertices)
         shell += piece.findings.shells
-    found = [piece.findings.as_dict() for piece in pieces]
-    whole = Findings(**{name: type(value)(sum(f[name] for f in found)) for name, value in found[0].items()})  # type: ignore[arg-type]
+    found = [asdict(piece.findings) for piece in pieces]
+    whole = Findings(**{name: type(value)(sum(f[name] for f in found)) for name, value in found[0].items()})
     mesh = Mesh(np.concatenate(vertices), np.concatenate(faces))
     turned = np.concatenate([piece.turned for piece in pieces])
     return Mended(mesh, np.concatenate(shells), turned, whole), np.concatenate(files)

@@ -1,14 +1,13 @@
 """Parts: what a sculpt is put together from, how it comes apart, and where painted pieces must match again."""
 
-from dataclasses import asdict, dataclass, replace
+from dataclasses import MISSING, dataclass, replace
 from itertools import combinations
-from typing import Any
 
 import numpy as np
 from numpy.typing import NDArray
 from scipy.spatial import cKDTree
 
-from ..errors import SettingError
+from ..plain import checked, text
 from .marking import LONGEST_NAME
 from .mesh import summed
 from .surface import Surface, some_samples
@@ -16,6 +15,7 @@ from .surface import Surface, some_samples
 MOST_PARTS = 60  # more than anyone assembles; rivets and chain links beyond that are kept together as one
 PULL = 0.9  # a part moves out by this share of its distance from the largest one
 LEAST_PULL_SHARE = 0.12  # and by at least this share of the size
+MOST_TIMES, MOST_AWAY = 2.5, 1.5  # a replacing file this much larger or smaller, or further off, is another part
 SEAM_SPACINGS = 2.0  # samples nearer than this many spacings lie on a seam
 
 
@@ -27,24 +27,14 @@ class Part:
     and put on afterwards. uncast: numbers of parts that cast no shadow on it.
     """
 
-    name: str
+    name: str = text(MISSING, (1, LONGEST_NAME), "a part's name")
     file: int = 0
     order: int = 0
     apart: bool = False
     uncast: tuple[int, ...] = ()
 
     def __post_init__(self) -> None:
-        if not self.name.strip() or len(self.name) > LONGEST_NAME:
-            raise SettingError(f"a part's name has 1 to {LONGEST_NAME} letters")
-
-    def as_dict(self) -> dict[str, Any]:
-        """Plain values, for JSON."""
-        return {**asdict(self), "uncast": list(self.uncast)}
-
-    @classmethod
-    def from_dict(cls, given: dict[str, Any]) -> "Part":
-        """The part from plain values."""
-        return cls(**{**given, "uncast": tuple(int(k) for k in given.get("uncast", ()))})
+        checked(self)
 
 
 def gathered(shell: NDArray[np.int32], areas: NDArray[np.float64], most: int = MOST_PARTS) -> NDArray[np.int32]:
@@ -75,6 +65,32 @@ def matched(named: list[Part], found: list[Part]) -> list[Part]:
             uncast = tuple(sorted(n for k in was.uncast if (n := moved.get(k)) is not None))
             out.append(replace(was, uncast=uncast))
     return out
+
+
+def mismatch(was: NDArray[np.float64], now: NDArray[np.float64]) -> str:
+    """Why a file cannot take the place of another, by the bounds (2, 3) of both in the file's units; "" where it can."""
+    size, new_size = float(np.ptp(was, axis=0).max()), float(np.ptp(now, axis=0).max())
+    times = new_size / max(size, 1e-30)
+    away = float(np.linalg.norm(was.mean(axis=0) - now.mean(axis=0)))
+    if times > MOST_TIMES or times < 1 / MOST_TIMES:
+        return f"it is {times:.3g} times as large as the one it replaces"
+    if away > MOST_AWAY * size:
+        return f"it lies {away:.0f} units away from where the one it replaces was"
+    return ""
+
+
+def height_with(
+    bounds: NDArray[np.float64], number: int, new: NDArray[np.floating], axis: int, height_mm: float
+) -> float:
+    """The height in mm of the whole when one file is replaced: a taller part makes it taller, and the rest does not shrink.
+
+    Args:
+        bounds: (F, 2, 3) of every file, in the files' units. number: of the one replaced. new: (2, 3). axis: that points up.
+    """
+    before = np.ptp(bounds[:, :, axis])
+    after = bounds.copy()
+    after[number] = new
+    return float(height_mm * np.ptp(after[:, :, axis]) / max(before, 1e-30))
 
 
 def areas(surface: Surface, count: int, paintable: NDArray[np.bool_]) -> NDArray[np.float64]:

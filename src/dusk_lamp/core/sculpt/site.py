@@ -1,6 +1,7 @@
 """A site: everything a technique, a light or a target may ask of one sculpt; what is costly is worked out when first asked for."""
 
 from collections.abc import Callable, Sequence
+from copy import copy
 from dataclasses import dataclass, field, replace
 from threading import RLock
 from typing import Any, TypeVar
@@ -125,6 +126,12 @@ class Site:
         """Its crests and creases at the usual scale, the longest first."""
         return self.once("lines", lambda: lines(self.surface, None, self.bends))
 
+    def marked(self, marking: Marking) -> "Site":
+        """The same site with another marking; all that is known of it is shared."""
+        other = copy(self)
+        other._marking = marking
+        return other
+
     def on(self, where: Where) -> NDArray[np.bool_] | None:
         """(N,) the samples a coat goes on; None for all of them.
 
@@ -132,7 +139,7 @@ class Site:
             SettingError: no such region or part, or samples of another surface.
         """
         if where.kind == "whole":
-            return None
+            return None  # so that nobody multiplies by ones
         if where.kind == "mask":
             mask = np.zeros(len(self), np.bool_)
             chosen = np.asarray(where.samples, np.int64)
@@ -166,10 +173,13 @@ def _outlook_of(whole: Outlook, surface: Surface, some: Surface, chosen: NDArray
     place = np.full(len(surface), -1, np.int32)
     place[chosen] = np.arange(len(chosen), dtype=np.int32)
     # the base's light is read at the chosen sample nearest to the one that was met
-    _, near = cKDTree(some.points).query(surface.points[whole.base_sample], workers=-1)
     looks = place[whole.base_row] >= 0
+    met = np.zeros(len(surface), np.bool_)
+    met[whole.base_sample[looks]] = True
+    near = np.zeros(len(surface), np.int32)
+    near[met] = cKDTree(some.points).query(surface.points[met], workers=-1)[1]
     return Outlook(
-        whole.directions, whole.bits[chosen], place[whole.base_row[looks]], near[looks].astype(np.int32),
+        whole.directions, whole.bits[chosen], place[whole.base_row[looks]], near[whole.base_sample[looks]],
         whole.base_direction[looks],
     )  # fmt: skip
 

@@ -1,11 +1,12 @@
 """Standing a sculpt up: which way is up, which way it faces, and how tall it really is."""
 
-from dataclasses import asdict, dataclass
+from dataclasses import dataclass
 
 import numpy as np
 from numpy.typing import NDArray
 
 from ..errors import SettingError
+from ..plain import checked, choice, number
 from .mesh import Mesh
 
 AXES = ("z", "-z", "y", "-y", "x", "-x")
@@ -26,21 +27,14 @@ class Standing:
     height_mm: true height; None keeps the file's numbers and takes them as mm.
     """
 
-    up: str = "z"
-    front: str = "-y"
-    height_mm: float | None = None
+    up: str = choice("z", AXES, "an axis")
+    front: str = choice("-y", AXES, "an axis")
+    height_mm: float | None = number(None, SHORTEST_MM, TALLEST_MM, "a height", "mm")
 
     def __post_init__(self) -> None:
-        if self.up not in AXES or self.front not in AXES:
-            raise SettingError(f"an axis is one of {', '.join(AXES)}")
+        checked(self)
         if self.up[-1] == self.front[-1]:
             raise SettingError("a figure cannot face straight up or down; choose a front at right angles to up")
-        if self.height_mm is not None and not SHORTEST_MM <= self.height_mm <= TALLEST_MM:
-            raise SettingError(f"a height is between {SHORTEST_MM:g} and {TALLEST_MM:g} mm, not {self.height_mm:g}")
-
-    def as_dict(self) -> dict[str, str | float | None]:
-        """Plain values, for JSON."""
-        return asdict(self)
 
     def file_to_bench(self) -> NDArray[np.float64]:
         """(3, 3) rotation from the file's axes to the bench's: z up, the figure facing −y, viewer's right +x."""

@@ -6,6 +6,7 @@ from functools import cached_property
 import fast_simplification
 import numpy as np
 from numpy.typing import NDArray
+from scipy.spatial import ConvexHull, QhullError
 
 from ..errors import SettingError
 from ..rays import Caster
@@ -50,6 +51,14 @@ class Surface:
     def size(self) -> float:
         """Longest side of the bounding box, mm."""
         return float(max(np.ptp(self.points[:, k]) for k in range(3)))
+
+    @cached_property
+    def outermost(self) -> NDArray[np.float32]:
+        """(H, 3) the corners of its convex hull: as far as it reaches in any direction, some of these reach."""
+        try:
+            return self.points[ConvexHull(self.points.astype(np.float64)).vertices]
+        except (QhullError, ValueError):  # a flat sheet, or hardly any points
+            return self.points
 
     @property
     def height(self) -> float:

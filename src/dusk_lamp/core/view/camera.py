@@ -5,7 +5,7 @@ from dataclasses import dataclass
 import numpy as np
 from numpy.typing import NDArray
 
-from ..directions import direction_of
+from ..directions import direction_of, level_frame
 from ..errors import SettingError
 from ..light.lamp import Lamp
 
@@ -46,10 +46,9 @@ class Camera:
     @property
     def right(self) -> NDArray[np.float32]:
         """(3,) unit vector to the right of the picture; level, so the figure never leans."""
-        a = np.radians(self.azimuth)
-        return np.array([np.cos(a), np.sin(a), 0], np.float32)
+        return level_frame(self.azimuth, self.elevation)[0].astype(np.float32)
 
     @property
     def up(self) -> NDArray[np.float32]:
         """(3,) unit vector to the top of the picture."""
-        return np.cross(self.toward, self.right).astype(np.float32)
+        return level_frame(self.azimuth, self.elevation)[1].astype(np.float32)

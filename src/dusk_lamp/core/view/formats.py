@@ -43,16 +43,19 @@ def ply_bytes(
 def lit_ply(surface: Surface, fields: Mapping[str, Any], regions: Sequence[Region] = ()) -> bytes:
     """A PLY of the surface with its normals and the given fields on the vertices; the names of regions as comments."""
     normals = {f"n{axis}": surface.normals[:, k] for k, axis in enumerate("xyz")}
-    return ply_bytes(surface.points, surface.faces, {**normals, **fields}, _told(regions))
+    return ply_bytes(surface.points, surface.faces, {**normals, **fields}, _region_lines(regions))
 
 
 def marked_ply(mesh: Mesh, labels: NDArray[np.uint8], regions: Sequence[Region]) -> bytes:
     """A PLY of a mesh with the region of each vertex (V,), and what the regions are as comments."""
-    return ply_bytes(mesh.vertices, mesh.faces, {"region": labels}, _told(regions))
+    return ply_bytes(mesh.vertices, mesh.faces, {"region": labels}, _region_lines(regions))
 
 
-def _told(regions: Sequence[Region]) -> list[str]:
-    return [f"region {k} | {r.name} | {r.material} | {r.attention}" for k, r in enumerate(regions, 1)]
+def _region_lines(regions: Sequence[Region]) -> list[str]:
+    return [
+        " | ".join(w for w in (f"region {k}", r.name, r.material, r.attention, r.colour) if w)
+        for k, r in enumerate(regions, 1)
+    ]
 
 
 def lit_glb(surface: Surface, value: NDArray[np.float32], grey: NDArray[np.uint8]) -> bytes:

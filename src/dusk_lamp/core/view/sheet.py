@@ -8,16 +8,18 @@ from pathlib import Path
 from fpdf import FPDF
 from PIL import Image
 
-from ..plan.steps import Step
+from ..plan.step import Step
+from ..units import counted, grouped
 
 PAGE_MM, MARGIN_MM = (210, 297), 14
 MOST_SEAMS = 12  # on the first page
+ROOM_MM = 62  # for the words of a step round its pictures
 PICTURE_RATIO = 4 / 3  # height over width of every step picture
 
 
 @dataclass(frozen=True)
 class SheetFacts:
-    """What stands in the heading."""
+    """What stands in the heading. school: what the coats came from. near: the share of the area near the target in the end."""
 
     name: str
     light: str
@@ -25,6 +27,8 @@ class SheetFacts:
     area_mm2: float
     notice: str
     seams: list[str]
+    school: str = ""
+    near: float | None = None
 
 
 def plan_pdf(
@@ -39,104 +43,110 @@ def plan_pdf(
 
     Args:
         facts: heading.
-        steps: darkest first.
+        steps: in working order.
         views: names of the views, in the order they are shown.
         picture: gives the PNG of a step (from 0) seen from a view.
-        finished: PNG of the finished sketch.
+        finished: PNG of the finished model.
         fonts: folder that holds the two fonts as .ttf.
     """
-    pdf = FPDF(format="A4")
-    pdf.set_auto_page_break(False)
-    pdf.set_margins(MARGIN_MM, MARGIN_MM)
-    pdf.set_title(f"{facts.name}: plan sheet")
-    pdf.set_creator("Dusk Lamp")
-    pdf.add_font("text", "", fonts / "atkinson-hyperlegible-next-400.ttf")
-    pdf.add_font("text", "B", fonts / "atkinson-hyperlegible-next-700.ttf")
-    pdf.add_font("display", "", fonts / "fraunces-600.ttf")
+    pdf = _Pages(facts.name, fonts)
     wide = PAGE_MM[0] - 2 * MARGIN_MM
-
     pdf.add_page()
     pdf.set_font("display", size=26)
     pdf.multi_cell(wide - 62, 11, facts.name, align="L", new_x="LMARGIN", new_y="NEXT")
     pdf.set_font("text", size=10.5)
     pdf.ln(2)
-    pdf.multi_cell(
-        wide - 62, 5.2,
-        f"{facts.height_mm:.0f} mm tall, {facts.area_mm2:,.0f} mm² to paint. {facts.light}",
-        align="L", new_x="LMARGIN", new_y="NEXT",
-    )  # fmt: skip
-    pdf.ln(3)
-    pdf.multi_cell(
-        wide - 62, 5.2,
-        "Work from the darkest grey to the lightest. Each grey lies inside the one before and leaves a rim of it. "
-        "Amber hatching shows where the next grey goes.",
-        align="L", new_x="LMARGIN", new_y="NEXT",
-    )  # fmt: skip
-    if facts.notice:
-        pdf.ln(2)
-        pdf.multi_cell(wide - 62, 5.2, facts.notice, align="L", new_x="LMARGIN", new_y="NEXT")
+    near = (
+        f" {facts.near:.0%} of the surface ends within half a value of the light." if facts.near is not None else ""
+    )
+    for words in (
+        f"{facts.height_mm:.0f} mm tall, {grouped(facts.area_mm2)} mm² to paint. {facts.light}",
+        f"{facts.school}: {counted(len(steps), 'step', 'steps')}.{near} Amber hatching shows where the next film goes.",
+        facts.notice,
+    ):
+        if words:
+            pdf.multi_cell(wide - 62, 5.2, words, align="L", new_x="LMARGIN", new_y="NEXT")
+            pdf.ln(2)
     if facts.seams:
-        pdf.ln(2)
         pdf.set_font("text", "B", 9.5)
         pdf.cell(wide - 62, 5, "Seams to match", new_x="LMARGIN", new_y="NEXT")
         pdf.set_font("text", size=9.5)
         for line in facts.seams[:MOST_SEAMS]:
             pdf.multi_cell(wide - 62, 4.6, line, align="L", new_x="LMARGIN", new_y="NEXT")
-    pdf.ln(4)
-    left = pdf.get_x()
-    top = pdf.get_y()
-    each = (wide - 62) / len(steps)
-    for step in steps:  # the grey card
-        level = int(step.hex[1:3], 16)
-        pdf.set_fill_color(level)
-        pdf.set_draw_color(120)
-        x = left + (step.number - 1) * each
-        pdf.rect(x, top, each, 12, "DF")
-        pdf.set_xy(x, top + 12.5)
-        pdf.set_font("text", size=8)
-        pdf.cell(each, 4, f"{step.number}   N {step.value:.1f}", align="C")
     pdf.image(_packed(finished), PAGE_MM[0] - MARGIN_MM - 56, MARGIN_MM, 56)
-    pdf.set_y(max(top + 22, MARGIN_MM + 56 * PICTURE_RATIO + 6))
+    pdf.set_y(max(pdf.get_y() + 4, MARGIN_MM + 56 * PICTURE_RATIO + 6))
 
     gap = 2.0
     picture_wide = (wide - gap * (len(views) - 1)) / len(views)
     picture_tall = picture_wide * PICTURE_RATIO
-    for step in steps:
-        if pdf.get_y() + picture_tall + 40 > PAGE_MM[1] - MARGIN_MM:
+    told: dict[tuple[str, ...], int] = {}
+    for k, step in enumerate(steps):
+        if pdf.get_y() + picture_tall + ROOM_MM > PAGE_MM[1] - MARGIN_MM:
             pdf.add_page()
         y = pdf.get_y()
-        pdf.set_fill_color(int(step.hex[1:3], 16))
+        pdf.set_fill_color(*(int(step.hex[c : c + 2], 16) for c in (1, 3, 5)))
         pdf.set_draw_color(60)
         pdf.rect(MARGIN_MM, y, 15, 15, "DF")
+        pdf.rect(PAGE_MM[0] - MARGIN_MM - 6, y + 1, 6, 6)  # to tick
         pdf.set_xy(MARGIN_MM + 18, y - 0.6)
         pdf.set_font("display", size=15)
-        pdf.cell(wide - 18, 7.5, f"{step.number}. {step.title}", new_x="LEFT", new_y="NEXT")
+        pdf.cell(wide - 26, 7.5, f"{step.number}. {step.heading}", new_x="LEFT", new_y="NEXT")
+        pdf.set_font("text", "B", 9.5)
+        pdf.multi_cell(
+            wide - 18,
+            4.6,
+            f"{step.title}: {step.drops_words}; {step.thinning_words}.",
+            align="L",
+            new_x="LEFT",
+            new_y="NEXT",
+        )
         pdf.set_font("text", size=9.5)
-        pdf.cell(
-            wide - 18, 5,
-            f"Value N {step.value:.1f}, L* {step.lightness:.0f}. Covers {step.covered:.0%} of the surface "
-            f"({step.covered_mm2:,.0f} mm²); {step.left:.0%} stays visible.",
-            new_x="LEFT", new_y="NEXT",
-        )  # fmt: skip
-        pdf.set_x(MARGIN_MM + 18)
-        pdf.multi_cell(wide - 18, 4.6, f"{step.where} {step.how}", align="L", new_x="LMARGIN", new_y="NEXT")
+        where = f"{step.where_from[:1].upper()}{step.where_from[1:]}. " if step.where_from else ""
+        for words in (
+            f"{where}{step.how} {step.when_to_stop}",
+            f"{step.time_words}. On {step.goes_on}; value {step.value:.1f} of 10, {step.film_um:.0f} µm where it lies thickest.",
+            *(f"{w}" for w in step.warnings),
+            f"If it goes wrong: {step.mishap} {step.way_out}",
+        ):
+            pdf.set_x(MARGIN_MM + 18)
+            pdf.multi_cell(wide - 18, 4.6, words, align="L", new_x="LMARGIN", new_y="NEXT")
         pdf.ln(1.5)
         y = max(pdf.get_y(), y + 17)
-        for k, view in enumerate(views):
-            x = MARGIN_MM + k * (picture_wide + gap)
-            pdf.image(_packed(picture(step.number - 1, view)), x, y, picture_wide)
+        for n, view in enumerate(views):
+            x = MARGIN_MM + n * (picture_wide + gap)
+            pdf.image(_packed(picture(k, view)), x, y, picture_wide)
             pdf.set_xy(x, y + picture_tall)
             pdf.set_font("text", size=8)
             pdf.cell(picture_wide, 4, view, align="C")
         pdf.set_xy(MARGIN_MM, y + picture_tall + 4.5)
-        if step.cautions:
-            pdf.set_font("text", "B", 8.5)
-            pdf.write(4.2, "Mind: ")
-            pdf.set_font("text", size=8.5)
-            pdf.write(4.2, " ".join(step.cautions))
-            pdf.ln(4.2)
-        pdf.ln(5)
+        pdf.set_font("text", "B", 8.5)
+        pdf.write(4.2, "Safety: ")
+        pdf.set_font("text", size=8.5)
+        first = told.setdefault(step.caution_tags, step.number)
+        pdf.write(4.2, " ".join(step.cautions) if first == step.number else f"as at step {first}.")
+        pdf.ln(9.2)
     return bytes(pdf.output())
+
+
+class _Pages(FPDF):
+    """A4 pages with the plan's name and the page's number at the foot."""
+
+    def __init__(self, name: str, fonts: Path) -> None:
+        super().__init__(format="A4")
+        self._name = name
+        self.set_auto_page_break(False)
+        self.set_margins(MARGIN_MM, MARGIN_MM)
+        self.set_title(f"{name}: plan sheet")
+        self.set_creator("Dusk Lamp")
+        self.add_font("text", "", fonts / "atkinson-hyperlegible-next-400.ttf")
+        self.add_font("text", "B", fonts / "atkinson-hyperlegible-next-700.ttf")
+        self.add_font("display", "", fonts / "fraunces-600.ttf")
+
+    def footer(self) -> None:
+        """The name and the page's number."""
+        self.set_y(PAGE_MM[1] - 9)
+        self.set_font("text", size=8)
+        self.cell(0, 4, f"{self._name}, page {self.page_no()}", align="R")
 
 
 def _packed(png: bytes) -> io.BytesIO:

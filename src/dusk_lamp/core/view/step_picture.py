@@ -1,4 +1,4 @@
-"""The pictures of a plan: the model as painted so far, with the spots the next grey goes on marked against it."""
+"""The pictures of a plan: the model as painted so far, and where the next film goes marked against it."""
 
 import numpy as np
 from numpy.typing import NDArray
@@ -10,6 +10,8 @@ from .raster import SOFTEN, Snapshot, smoothed, snapshot
 
 MARK = np.array([242, 168, 58], np.float32)  # lamplight amber; its grey differs from every neighbour it lies on
 HATCH_PX, HATCH_WIDTH_PX = 9, 2.2  # rising lines, so that the mark survives a black-and-white printer
+SEEN_SHARE = 0.35  # of the thickest film: thinner than this nobody sees it going on
+MIDDLE_GREY = 6.5  # Munsell value that marks show on
 PAPER, GROUND = 255, 119  # white, and the middle grey of the bench
 
 
@@ -18,43 +20,54 @@ def plan_snapshot(site: Site, camera: Camera, width: int, height: int, zoom_heig
     return snapshot(site.surface, camera, width * SOFTEN, height * SOFTEN, zoom_height=zoom_height)
 
 
+def covered(film: NDArray[np.float32]) -> NDArray[np.bool_]:
+    """(N,) where a film lies that one would see going on; nowhere in particular where it lies everywhere alike."""
+    thick = float(np.percentile(film, 95)) if len(film) else 0.0
+    on = film > SEEN_SHARE * thick
+    return on if thick > 0 and not on.all() else np.zeros(len(film), np.bool_)
+
+
 def step_picture(
     site: Site,
     shot: Snapshot,
     camera: Camera,
-    greys: NDArray[np.float64],
-    step: NDArray[np.uint8],
-    k: int,
+    levels: NDArray[np.uint8],
+    on: NDArray[np.bool_],
     paper: int = PAPER,
 ) -> NDArray[np.uint8]:
-    """(H, W, 3) uint8 picture for step k (0 = primer) on paper white, or another grey.
+    """(H, W, 3) uint8 picture on paper white, or another grey: what is there, and where the next film goes.
 
-    What is already there is shown in its own greys, faintly modelled so that the form reads; where the new grey goes
-    is amber, hatched and outlined.
+    Args:
+        levels: (N, 3) sRGB of what is there, faintly modelled so that the form reads. on: (N,) samples shown amber, hatched and
+        outlined.
     """
     seen = shot.seen
-    painted = grey_srgb(greys)[np.minimum(step, max(k - 1, 0))]
     # a little side light, for the eye only: flat primer would be a black hole
     form = 0.72 + 0.28 * np.clip(
         site.surface.normals @ (0.5 * camera.toward + 0.5 * camera.up + 0.3 * camera.right), 0, 1
     )
     lift = 24.0 * (form - 0.72) / 0.28
-    grey = shot.field((painted * form + lift).astype(np.float32))
-    picture = np.repeat(grey[..., None], 3, axis=-1)
-    on = seen & (shot.nearest(step) >= k) if k else np.zeros_like(seen)
-    if k == 0:
-        picture = picture * 1.0
+    picture = np.stack([shot.field((levels[:, c] * form + lift).astype(np.float32)) for c in range(3)], axis=-1)
+    marked = seen & shot.nearest(on)
     y, x = np.indices(seen.shape)
     px = SOFTEN
     hatch = (x + y) % (HATCH_PX * px) < HATCH_WIDTH_PX * px
     shade = shot.field(form.astype(np.float32))[..., None]
-    picture = np.where(on[..., None], MARK * shade, picture)
-    picture = np.where((on & hatch)[..., None], picture * 0.62, picture)
-    rim = _edge(on) & seen
-    picture = np.where(rim[..., None], 30, picture)
+    picture = np.where(marked[..., None], MARK * shade, picture)
+    picture = np.where((marked & hatch)[..., None], picture * 0.62, picture)
+    picture = np.where((_edge(marked) & seen)[..., None], 30, picture)
+    return _on_paper(picture, seen, paper)
+
+
+def look_picture(shot: Snapshot, levels: NDArray[np.uint8], paper: int = PAPER) -> NDArray[np.uint8]:
+    """(H, W, 3) uint8 picture of sRGB levels (N, 3) on paper white, or another grey."""
+    picture = np.stack([shot.field(levels[:, c].astype(np.float32)) for c in range(3)], axis=-1)
+    return _on_paper(picture, shot.seen, paper)
+
+
+def _on_paper(picture: NDArray[np.float32], seen: NDArray[np.bool_], paper: int) -> NDArray[np.uint8]:
     picture = np.where(seen[..., None], picture, paper)
-    outline = _edge(seen)
-    picture = np.where((outline & ~seen)[..., None], 60, picture)
+    picture = np.where((_edge(seen) & ~seen)[..., None], 60, picture)
     return smoothed(np.clip(picture, 0, 255))
 
 
@@ -63,13 +76,8 @@ def marked_picture(
 ) -> NDArray[np.uint8]:
     """(height, width, 3) uint8 picture of the sculpt in one middle grey with the marked samples (N,) hatched in amber."""
     shot = snapshot(site.surface, camera, width * SOFTEN, height * SOFTEN)
-    return step_picture(site, shot, camera, np.array([6.5, 6.5]), marks.astype(np.uint8), 1, GROUND)
-
-
-def finished_picture(shot: Snapshot, value: NDArray[np.float32]) -> NDArray[np.uint8]:
-    """(H, W, 3) uint8 picture of values on paper white."""
-    grey = np.where(shot.seen, shot.field(grey_srgb(value).astype(np.float32)), PAPER)
-    return smoothed(np.repeat(grey[..., None], 3, axis=-1))
+    levels = np.full((len(site), 3), grey_srgb(MIDDLE_GREY), np.uint8)
+    return step_picture(site, shot, camera, levels, marks, GROUND)
 
 
 def _edge(mask: NDArray[np.bool_]) -> NDArray[np.bool_]:

@@ -12,19 +12,19 @@ async function show() {
   form.elements.keep.previousElementSibling.textContent = `${Math.round(given.keep * 100)} %`;
   const turn = ++asked;
   const answer = await send(root.dataset.url, { method: "POST", headers: { "Content-Type": "application/json" }, body: JSON.stringify(given) });
-  const told = await answer.json();
+  const strip = await answer.json();
   if (turn !== asked) return;
-  if (!answer.ok) { say(told.error, true); return; }
+  if (!answer.ok) { say(strip.error, true); return; }
   const table = $("passes");
   table.querySelectorAll("tr").forEach((r) => r.remove());
-  told.passes.forEach((p, k) => {
+  strip.passes.forEach((p, k) => {
     const row = document.createElement("tr"), head = document.createElement("th");
     head.scope = "row";
     head.innerHTML = "<b></b><small></small>";
     head.querySelector("b").textContent = k === 0 ? "The sketch" : `Pass ${k}`;
     head.querySelector("small").textContent = k === 0 ? "bare" : `${Math.round(p.left * 100)} % of the range left, colour ${p.chroma.toFixed(0)}`;
     row.append(head);
-    row.className = k === told.advised ? "stop" : k > told.advised ? "too-far" : "";
+    row.className = k === strip.advised ? "stop" : k > strip.advised ? "too-far" : "";
     p.hexes.forEach((fill, j) => {
       const cell = document.createElement("td");
       cell.innerHTML = `<svg viewBox="0 0 100 60" preserveAspectRatio="none" aria-hidden="true"><rect width="100" height="60" fill="${fill}"/></svg><small>N ${p.values[j].toFixed(1)}</small>`;
@@ -32,7 +32,7 @@ async function show() {
     });
     table.append(row);
   });
-  $("advice").textContent = told.advised ? `Stop after pass ${told.advised}: the sketch still has ${Math.round(told.passes[told.advised].left * 100)} % of its range. Each pass lies ${told.film_um} µm thick.` : "Even one pass takes too much of the sketch: thin it more, or take a more transparent paint.";
+  $("advice").textContent = strip.advised ? `Stop after pass ${strip.advised}: the sketch still has ${Math.round(strip.passes[strip.advised].left * 100)} % of its range. Each pass lies ${strip.film_um} µm thick.` : "Even one pass takes too much of the sketch: thin it more, or take a more transparent paint.";
   root.dataset.ready = "true";
 }
 form.addEventListener("input", show);

@@ -10,9 +10,9 @@ let mix = [], past = [], recipes = JSON.parse(root.dataset.recipes);
 
 async function ask(what, body) {
   const answer = await send(`${base}/${what}`, { method: "POST", headers: { "Content-Type": "application/json" }, body: JSON.stringify(body) });
-  const told = await answer.json();
-  if (!answer.ok) { say(told.error, true); return null; }
-  return told;
+  const answered = await answer.json();
+  if (!answer.ok) { say(answered.error, true); return null; }
+  return answered;
 }
 
 // --- the mix is a list of paint and parts; the address keeps it over a reload
@@ -94,36 +94,36 @@ let looking = 0;
 async function look() {
   if (!mix.length) { $("mix-words").textContent = "Choose paints"; $("mix-value").textContent = ""; return; }
   const turn = ++looking, form = Object.fromEntries(new FormData($("drops")));
-  const told = await ask("look", { wells: mix, ...form });
-  if (!told || turn !== looking) return;
-  $("mix-patch").setAttribute("fill", told.colour.hex);
-  $("mix-words").textContent = told.words;
-  $("mix-value").textContent = `N ${told.colour.value.toFixed(1)} · L* ${told.colour.L.toFixed(0)} · ${told.colour.hex}`;
+  const answered = await ask("look", { wells: mix, ...form });
+  if (!answered || turn !== looking) return;
+  $("mix-patch").setAttribute("fill", answered.colour.hex);
+  $("mix-words").textContent = answered.words;
+  $("mix-value").textContent = `N ${answered.colour.value.toFixed(1)} · L* ${answered.colour.L.toFixed(0)} · ${answered.colour.hex}`;
   const card = $("mix-card");
   card.replaceChildren();
   ["#1a1a1a", "#777777", "#e7e7e7"].forEach((fill, k) => card.append(svg("rect", { x: 60 * k, y: 0, width: 60, height: 84, fill })));
-  told.drawdown.forEach((row, n) => row.forEach((fill, k) => card.append(svg("rect", { x: 60 * k + (k ? 0 : 14), y: 6 + 25 * n, width: k === 1 ? 60 : 46, height: 22, fill }))));
+  answered.drawdown.forEach((row, n) => row.forEach((fill, k) => card.append(svg("rect", { x: 60 * k + (k ? 0 : 14), y: 6 + 25 * n, width: k === 1 ? 60 : 46, height: 22, fill }))));
   const lamps = $("lamps");
   lamps.replaceChildren();
-  for (const own of Object.values(told.lamps)) {
+  for (const own of Object.values(answered.lamps)) {
     const s = svg("svg", { viewBox: "0 0 60 84", "aria-hidden": "true" });
     s.append(svg("rect", { width: 60, height: 84, fill: own.hex }));
     lamps.append(s);
   }
   const drops = (parts) => Object.entries(parts).map(([name, n], k) => `${n}${k ? "" : n === 1 ? " drop" : " drops"} of ${name}`).join(", ");
   const models = Number(form.models);
-  $("drops-words").textContent = `One coat: ${told.one.ml.toFixed(2)} ml, ${drops(told.one.parts)}` + (models > 1 ? `; for all ${models}: ${told.squad.ml.toFixed(2)} ml, ${drops(told.squad.parts)}` : "");
+  $("drops-words").textContent = `One coat: ${answered.one.ml.toFixed(2)} ml, ${drops(answered.one.parts)}` + (models > 1 ? `; for all ${models}: ${answered.squad.ml.toFixed(2)} ml, ${drops(answered.squad.parts)}` : "");
 }
 $("drops").addEventListener("input", look);
 $("drops").addEventListener("submit", (e) => e.preventDefault());
 
-function chip(list, told, words, more) {
+function chip(list, answered, words, more) {
   const item = document.createElement("li"), button = document.createElement("button");
   button.type = "button";
-  button.innerHTML = `<svg viewBox="0 0 40 40" preserveAspectRatio="none" aria-hidden="true"><rect width="40" height="40" fill="${told.colour ? told.colour.hex : told.hex}"/></svg><span><b></b><small></small></span>`;
+  button.innerHTML = `<svg viewBox="0 0 40 40" preserveAspectRatio="none" aria-hidden="true"><rect width="40" height="40" fill="${answered.colour ? answered.colour.hex : answered.hex}"/></svg><span><b></b><small></small></span>`;
   button.querySelector("b").textContent = words;
   button.querySelector("small").textContent = more;
-  button.addEventListener("click", () => set(told.wells.map((w) => ({ ...w }))));
+  button.addEventListener("click", () => set(answered.wells.map((w) => ({ ...w }))));
   item.append(button); list.append(item);
   return item;
 }
@@ -136,8 +136,8 @@ function listRecipes() {
     const item = chip(list, r, r.name, `${r.words}, N ${r.value.toFixed(1)}`), away = document.createElement("button");
     away.type = "button"; away.className = "quiet"; away.textContent = "Take away"; away.setAttribute("aria-label", `Take the recipe ${r.name} away`);
     away.addEventListener("click", async () => {
-      const told = await (await send(`${root.dataset.recipesUrl}/${r.id}/delete`, { method: "POST" })).json();
-      recipes = told.recipes; listRecipes();
+      const answered = await (await send(`${root.dataset.recipesUrl}/${r.id}/delete`, { method: "POST" })).json();
+      recipes = answered.recipes; listRecipes();
       const back = document.createElement("button");
       back.type = "button"; back.className = "quiet"; back.textContent = `Put “${r.name}” back`;
       back.addEventListener("click", async () => { recipes = (await (await send(`${root.dataset.recipesUrl}/${r.id}/restore`, { method: "POST" })).json()).recipes; listRecipes(); });
@@ -150,25 +150,25 @@ $("keep").addEventListener("submit", async (e) => {
   e.preventDefault();
   const called = new FormData(e.target).get("called");
   const answer = await send(root.dataset.recipesUrl, { method: "POST", headers: { "Content-Type": "application/json" }, body: JSON.stringify({ called, wells: mix }) });
-  const told = await answer.json();
-  if (!answer.ok) { say(told.error, true); return; }
-  recipes = told.recipes; listRecipes(); e.target.reset();
+  const answered = await answer.json();
+  if (!answer.ok) { say(answered.error, true); return; }
+  recipes = answered.recipes; listRecipes(); e.target.reset();
   say(`“${called}” is kept; it can now be chosen wherever a colour is.`);
 });
 $("find").querySelector('[type="color"]').addEventListener("input", (e) => { $("find").elements.colour.value = e.target.value; });
 $("find").addEventListener("submit", async (e) => {
   e.preventDefault();
-  const told = await ask("match", { colour: new FormData(e.target).get("colour") });
+  const answered = await ask("match", { colour: new FormData(e.target).get("colour") });
   const list = $("found");
   list.replaceChildren();
-  for (const m of told ? told.mixes : []) chip(list, m, m.words, `off by ΔE ${m.delta_e.toFixed(1)}${m.delta_e > 5 ? ": these paints do not reach it" : m.delta_e > 2 ? ": seen side by side" : ""}`);
+  for (const m of answered ? answered.mixes : []) chip(list, m, m.words, `off by ΔE ${m.delta_e.toFixed(1)}${m.near ? `: ${m.near}` : ""}`);
 });
 $("ladder").addEventListener("submit", async (e) => {
   e.preventDefault();
-  const told = await ask("ladder", Object.fromEntries(new FormData(e.target)));
+  const answered = await ask("ladder", Object.fromEntries(new FormData(e.target)));
   const box = $("ladders");
   box.replaceChildren();
-  for (const l of told ? told.ladders : []) {
+  for (const l of answered ? answered.ladders : []) {
     const head = document.createElement("h2"), list = document.createElement("ol");
     head.textContent = `${l.name[0].toUpperCase()}${l.name.slice(1)}: ${l.unevenness.toFixed(1)} values from even at worst`;
     l.steps.forEach((s, k) => chip(list, s, `${k + 1}. ${s.words}`, `N ${s.colour.value.toFixed(1)}, wanted ${s.wanted.toFixed(1)}`));
@@ -178,17 +178,17 @@ $("ladder").addEventListener("submit", async (e) => {
 });
 $("primer").addEventListener("submit", async (e) => {
   e.preventDefault();
-  const told = await ask("primer", Object.fromEntries(new FormData(e.target)));
+  const answered = await ask("primer", Object.fromEntries(new FormData(e.target)));
   const box = $("primers");
   box.replaceChildren();
-  if (!told) return;
-  told.primers.forEach((p, k) => {
+  if (!answered) return;
+  answered.primers.forEach((p, k) => {
     const head = document.createElement("h2"), table = document.createElement("table");
     head.textContent = `${k === 0 ? "Take " : ""}${p.name}: ${p.coats} coats on the mean, ${p.minutes} minutes`;
     const body = p.rows.map((r) => { const tr = document.createElement("tr"); for (const text of [r.region, r.colour, r.reached ? `${r.coats} coats` : "never hides", r.undercoat ? `over ${r.undercoat}` : ""]) { const td = document.createElement("td"); td.textContent = text; tr.append(td); } return tr; });
     table.append(...body); box.append(head, table);
   });
-  if (told.missing.length) { const p = document.createElement("p"); p.className = "small"; p.textContent = `No colour yet: ${told.missing.join(", ")}.`; box.append(p); }
+  if (answered.missing.length) { const p = document.createElement("p"); p.className = "small"; p.textContent = `No colour yet: ${answered.missing.join(", ")}.`; box.append(p); }
   box.scrollIntoView({ block: "nearest" });
 });
 

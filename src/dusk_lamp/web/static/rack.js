@@ -34,9 +34,9 @@ $("photo-file").addEventListener("change", async () => {
   const form = new FormData();
   form.append("file", $("photo-file").files[0]);
   const answer = await send("/rack/photo", { method: "POST", body: form });
-  const told = await answer.json();
-  if (!answer.ok) { words(told.error); return; }
-  $("photo-picture").src = told.url;
+  const answered = await answer.json();
+  if (!answer.ok) { words(answered.error); return; }
+  $("photo-picture").src = answered.url;
   $("photo-well").hidden = false;
   begin();
 });
@@ -45,10 +45,10 @@ $("photo-picture").addEventListener("click", async (e) => {
   const at = [(e.clientX - box.left) / box.width, (e.clientY - box.top) / box.height];
   if (!grey) { grey = at; $("photo-again").hidden = false; words("Now click on the swatch."); return; }
   const answer = await send("/rack/photo/colour", { method: "POST", headers: { "Content-Type": "application/json" }, body: JSON.stringify({ grey, swatch: at }) });
-  const told = await answer.json();
-  if (!answer.ok) { words(told.error); return; }
-  colour = told.colour;
-  words(`${colour}${told.clipped ? ": brighter than white against this card; is the light even?" : ""}`);
+  const answered = await answer.json();
+  if (!answer.ok) { words(answered.error); return; }
+  colour = answered.colour;
+  words(`${colour}${answered.clipped ? ": brighter than white against this card; is the light even?" : ""}`);
   $("photo-take").disabled = false;
 });
 $("photo-take").addEventListener("click", () => {

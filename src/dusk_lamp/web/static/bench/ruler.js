@@ -39,7 +39,7 @@ export class Ruler {
       piece.addEventListener("click", () => this.touched(k));
       this.steps.append(piece);
     });
-    bands.cuts.forEach((cut, k) => this.steps.append(this.notch(bands.cuts, cut, k)));
+    bands.cuts.forEach((cut, k) => this.steps.append(this.notch(bands.cuts, cut, k, bands.least_gap)));
     this.steps.querySelectorAll(".notch")[held]?.focus();
     if (rationed) {
       const bracket = document.createElement("div");
@@ -53,14 +53,14 @@ export class Ruler {
     }
   }
 
-  notch(cuts, cut, k) {
+  notch(cuts, cut, k, gap) {
     const notch = document.createElement("div");
     notch.className = "notch";
     notch.tabIndex = 0;
     notch.style.left = `${cut * 10}%`;
     Object.entries({ role: "slider", "aria-label": `Step ${k + 2} begins at`, "aria-valuemin": 0, "aria-valuemax": 10, "aria-valuenow": cut.toFixed(2) })
       .forEach(([key, v]) => notch.setAttribute(key, v));
-    const low = (k ? cuts[k - 1] : 0) + 0.06, high = (k + 1 < cuts.length ? cuts[k + 1] : 10) - 0.06;
+    const low = (k ? cuts[k - 1] : 0) + gap * 1.2, high = (k + 1 < cuts.length ? cuts[k + 1] : 10) - gap * 1.2;
     const to = (value) => { this.slid(k, Math.max(low, Math.min(high, value))); };
     notch.addEventListener("pointerdown", (e) => {
       e.preventDefault(); notch.focus(); notch.setPointerCapture(e.pointerId);

@@ -1,57 +1,7 @@
 // The turntable: draws the sculpt in the greys the server sent. Decides nothing.
 import * as THREE from "../vendor/three/three.module.js";
 
-const VERTEX = `
-in float level; in float step; in float region; in vec4 coat;
-out vec4 vCoat; flat out float vOff; // between near and too dark lies no too light
-#ifdef APART
-in float part; uniform vec3 pulls[61]; uniform bool hidden[61]; uniform float pulled;
-#endif
-out float vLevel; out float vStep; out float vRegion; out vec3 vNormal;
-void main() {
-  vLevel = level; vStep = step; vRegion = region; vNormal = normal; vCoat = coat; vOff = coat.a;
-#ifndef APART
-  gl_Position = projectionMatrix * modelViewMatrix * vec4(position, 1.0);
-#else
-  int p = int(part * 255.0 + 0.5);
-  gl_Position = hidden[p] ? vec4(0.0, 0.0, 2.0, 1.0) : projectionMatrix * modelViewMatrix * vec4(position + pulled * pulls[p], 1.0);
-#endif
-}`;
-const FRAGMENT = `
-precision highp float;
-in float vLevel; in float vStep; in float vRegion; in vec3 vNormal; in vec4 vCoat; flat in float vOff;
-uniform bool painted; uniform bool differing;
-uniform bool marked; uniform float chosen; uniform vec3 patches[61];
-uniform sampler2D greys; uniform float only; uniform bool banded; uniform float stepGrey[10]; uniform vec3 ground; uniform vec3 eye;
-out vec4 colour;
-void main() {
-  int s = int(vStep * 255.0 + 0.5); // neighbours are one step apart at most, so half-way between them is the border
-  float grey = banded ? stepGrey[s] : texture(greys, vec2((vLevel * 255.0 + 0.5) / 256.0, 0.5)).r;
-  vec3 shown = vec3(grey);
-  if (painted) {
-    shown = vCoat.rgb;
-    int mark = int(vOff * 255.0 + 0.5);
-    if (differing && mark > 0) { // rising lines: too light; falling: too dark; told apart without colour
-      float along = mark == 1 ? gl_FragCoord.x - gl_FragCoord.y : gl_FragCoord.x + gl_FragCoord.y;
-      if (mod(along, 9.0) < 2.6) shown = mark == 1 ? vec3(0.85, 0.32, 0.05) : vec3(0.25, 0.55, 0.95);
-    }
-  }
-  if (marked) { // the form by a light in the eye, so that dark recesses can be marked too
-    float form = 0.35 + 0.6 * clamp(dot(normalize(vNormal), eye), 0.0, 1.0);
-    int r = int(vRegion * 255.0 + 0.5);
-    bool between = abs(vRegion * 255.0 - float(r)) > 0.02; // a facet with corners in two regions: their border
-    shown = r == 0 ? vec3(form * 0.8) : patches[r] * form;
-    if (r > 0 && r == int(chosen + 0.5)) shown = mix(shown, vec3(1.0), 0.25);
-    if (between) shown = vec3(0.08);
-  }
-  if (only >= 0.0) {
-    float form = 0.5 + 0.5 * dot(normalize(vNormal), eye);
-    vec3 ghost = ground * (0.42 + 0.5 * form);
-    // the one band stays in its own grey, ringed by lamplight where it is hard to tell from the ghost
-    shown = s == int(only + 0.5) ? mix(vec3(grey), vec3(0.95, 0.66, 0.23), 0.55) : ghost;
-  }
-  colour = vec4(shown, 1.0);
-}`;
+import { FRAGMENT, Layers, VERTEX } from "./layers.js";
 
 export class Turntable {
   constructor(canvas) {
@@ -63,14 +13,8 @@ export class Turntable {
     this.scene = new THREE.Scene();
     this.camera = new THREE.OrthographicCamera(-1, 1, 1, -1, -1000, 1000);
     this.azimuth = 0; this.elevation = 8; this.zoom = 1; this.pan = [0, 0];
-    this.uniforms = {
-      greys: { value: null }, only: { value: -1 }, banded: { value: false },
-      stepGrey: { value: new Array(10).fill(0) }, ground: { value: new THREE.Vector3(0.47, 0.47, 0.47) },
-      painted: { value: false }, differing: { value: false }, marked: { value: false }, chosen: { value: 0 },
-      patches: { value: Array.from({ length: 61 }, () => new THREE.Vector3(0.5, 0.5, 0.5)) },
-      pulls: { value: Array.from({ length: 61 }, () => new THREE.Vector3()) }, hidden: { value: new Array(61).fill(false) }, pulled: { value: 0 },
-      eye: { value: new THREE.Vector3(0, -1, 0) },
-    };
+    this.layers = new Layers();
+    this.uniforms = this.layers.uniforms;
     new ResizeObserver(() => this.draw()).observe(canvas.parentElement);
     this.gestures();
   }
@@ -92,15 +36,7 @@ export class Turntable {
     this.rough = new THREE.BufferAttribute(new Uint32Array(bytes, quick + heading.quick * 4, heading.quick_faces * 3), 1);
     g.setIndex(this.whole);
     g.setAttribute("part", new THREE.BufferAttribute(new Uint8Array(bytes, quick + heading.quick * 4 + heading.quick_faces * 12, n), 1, true));
-    this.level = new THREE.BufferAttribute(new Uint8Array(n), 1, true);
-    this.step = new THREE.BufferAttribute(new Uint8Array(n), 1, true);
-    this.region = new THREE.BufferAttribute(new Uint8Array(n), 1, true);
-    g.setAttribute("region", this.region);
-    this.coat = new THREE.BufferAttribute(new Uint8Array(n * 4), 4, true);
-    g.setAttribute("coat", this.coat);
-    for (const a of [this.level, this.step, this.region]) a.setUsage(THREE.DynamicDrawUsage);
-    g.setAttribute("level", this.level);
-    g.setAttribute("step", this.step);
+    this.layers.lay(g, n);
     const greys = new Uint8Array(256 * 4);
     heading.greys.forEach((v, i) => greys.fill(v, i * 4, i * 4 + 4));
     const texture = new THREE.DataTexture(greys, 256, 1);
@@ -137,19 +73,13 @@ export class Turntable {
   }
 
   show(levels, steps) {
-    this.level.array.set(levels); this.level.needsUpdate = true;
-    this.step.array.set(steps); this.step.needsUpdate = true;
+    this.layers.put("values", levels); this.layers.put("bands", steps);
     this.rest();
   }
 
   mark(labels, patches) {
-    this.region.array.set(labels); this.region.needsUpdate = true;
+    this.layers.put("regions", labels);
     patches.forEach((hex, i) => { const v = parseInt(hex.slice(1), 16); this.uniforms.patches.value[i + 1].set((v >> 16) / 255, (v >> 8 & 255) / 255, (v & 255) / 255); });
-    this.draw();
-  }
-
-  lay(levels) {
-    this.coat.array.set(levels); this.coat.needsUpdate = true;
     this.draw();
   }
 
@@ -173,8 +103,7 @@ export class Turntable {
 
   // dabs of a brush in motion, before the server has kept the stroke
   touch(samples, number) {
-    for (const s of samples) this.region.array[s] = number;
-    this.region.needsUpdate = true;
+    this.layers.some("regions", samples, number);
     this.draw();
   }
 
@@ -196,7 +125,7 @@ export class Turntable {
   }
 
   // focal spots as rings with their numbers, and an eye on the rim of the turntable where the model is looked at from
-  focus(spots, azimuth) {
+  focus(spots, azimuth, shown) {
     if (this.marks) this.scene.remove(this.marks);
     this.marks = new THREE.Group();
     const size = Math.max(this.tall, this.reach) / 13;
@@ -219,6 +148,7 @@ export class Turntable {
       x.beginPath(); x.moveTo(6, 48); x.quadraticCurveTo(48, 4, 90, 48); x.quadraticCurveTo(48, 92, 6, 48); x.fill(); x.stroke();
       x.fillStyle = "#16151a"; x.beginPath(); x.arc(48, 48, 15, 0, 7); x.fill();
     }, [r * Math.sin(a), -r * Math.cos(a), 0], size);
+    for (const mark of this.marks.children) mark.visible = shown;
     this.scene.add(this.marks);
     this.draw();
   }
@@ -250,9 +180,7 @@ export class Turntable {
   }
 
   showMoving(levels) { // only the quick samples have been lit
-    const all = this.level.array;
-    this.quick.forEach((sample, i) => { all[sample] = levels[i]; });
-    this.level.needsUpdate = true;
+    this.layers.some("values", this.quick, levels);
     this.mesh.geometry.setIndex(this.rough);
     this.stale = true; // the other samples still carry the old light
     this.draw();
@@ -350,7 +278,7 @@ export class Turntable {
     c.addEventListener("click", (e) => { if (moved < 5 && !this.brushing) c.dispatchEvent(new CustomEvent("picked", { detail: this.sight(e.clientX, e.clientY) })); });
     c.addEventListener("contextmenu", (e) => e.preventDefault());
     c.addEventListener("wheel", (e) => { e.preventDefault(); this.nearer(Math.exp(-e.deltaY * 0.0012)); }, { passive: false });
-    c.addEventListener("dblclick", () => { if (this.uniforms.marked.value) return; this.zoom = 1; this.pan = [0, 0]; this.look(0, 8); });
+    c.addEventListener("dblclick", () => { if (this.layers.uniforms.on_regions.value) return; this.zoom = 1; this.pan = [0, 0]; this.look(0, 8); });
     c.addEventListener("keydown", (e) => {
       const by = { ArrowLeft: [-10, 0], ArrowRight: [10, 0], ArrowUp: [0, 10], ArrowDown: [0, -10] }[e.key];
       if (by) { e.preventDefault(); this.turn(...by); }

@@ -1,0 +1,54 @@
+"""The program: its parser, and how it ends."""
+
+import argparse
+import sys
+from typing import NoReturn
+
+from .. import __version__
+from ..core.errors import DuskLampError
+from . import bench, paint, sculpt, undercoat
+
+SIGNED = ("--lamp", "--up", "--front", "--seed", "--from")  # options whose value may begin with a minus
+
+
+def main(argv: list[str] | None = None) -> int:
+    """Run one command; 0 when it worked, 2 with one line on stderr when the input is bad."""
+    args = _parser().parse_args(_with_signs(sys.argv[1:] if argv is None else argv))
+    try:
+        return args.run(args) or 0
+    except DuskLampError as e:
+        print(f"dusk-lamp: {e}", file=sys.stderr)
+        return 2
+    except OSError as e:
+        print(f"dusk-lamp: {e.strerror or e}: {e.filename}", file=sys.stderr)
+        return 2
+
+
+class _OneLineParser(argparse.ArgumentParser):
+    """Says what is wrong in one line, as every other bad input does."""
+
+    def error(self, message: str) -> NoReturn:
+        print(f"dusk-lamp: {message}; see {self.prog} --help", file=sys.stderr)
+        sys.exit(2)
+
+
+def _with_signs(argv: list[str]) -> list[str]:
+    """Values that begin with a minus (`--lamp -45,30`, `--up -z`) glued to their option, or they read as options."""
+    out: list[str] = []
+    for word in argv:
+        if out and out[-1] in SIGNED and word.startswith("-"):
+            out[-1] += f"={word}"
+        else:
+            out.append(word)
+    return out
+
+
+def _parser() -> argparse.ArgumentParser:
+    parser = _OneLineParser(
+        prog="dusk-lamp", description="Where light and shadow fall on a miniature, and a plan to paint by."
+    )
+    parser.add_argument("--version", action="version", version=f"dusk-lamp {__version__}")
+    commands = parser.add_subparsers(required=True, metavar="COMMAND")
+    for family in (sculpt, paint, undercoat, bench):
+        family.add_commands(commands)
+    return parser

@@ -1,0 +1,33 @@
+"""The stack: what the model looks like under many coats."""
+
+from collections.abc import Sequence
+
+import numpy as np
+from numpy.typing import NDArray
+
+from ..paint.colour import BANDS, rgb, xyz
+from ..paint.film import BARE_RESIN
+from ..paint.film import coats as films
+from ..paint.mix import values_of
+from .coat import Coat
+
+
+def appearance(
+    stack: Sequence[tuple[Coat, NDArray[np.float32]]], spots: int, under: NDArray | float = BARE_RESIN
+) -> NDArray[np.float32]:
+    """(N, 36) reflectance of the model under a stack of coats and their films (N,) µm; muted coats are left out."""
+    ground: NDArray = np.asarray(under, np.float64)
+    if ground.ndim < 2:
+        ground = np.broadcast_to(ground, (BANDS,))
+    seen = [(c, f) for c, f in stack if not c.muted]
+    if not seen:
+        return np.broadcast_to(np.asarray(ground, np.float32), (spots, BANDS)).copy()
+    K = np.stack([c.mix.pigment.K for c, _ in seen])
+    S = np.stack([c.mix.pigment.S for c, _ in seen])
+    return films(K, S, np.stack([f for _, f in seen]), ground)
+
+
+def looks(reflectance: NDArray[np.float32]) -> tuple[NDArray[np.float32], NDArray[np.uint8]]:
+    """(N,) Munsell values and (N, 3) sRGB levels of reflectances (N, 36)."""
+    XYZ = xyz(reflectance)
+    return values_of(reflectance).astype(np.float32), np.round(rgb(XYZ) * 255).astype(np.uint8)

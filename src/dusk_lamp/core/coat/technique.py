@@ -1,0 +1,114 @@
+"""Techniques: what each can say of itself, and the registry they are found in.
+
+A technique is one file of this folder with a class below `Technique` and one of it as `TECHNIQUE`. Nothing else has to be
+changed for it: forms, the command line, the words of a step, its cautions and its cost are read from here.
+"""
+
+from collections.abc import Mapping
+from functools import cache
+from importlib import import_module
+from pkgutil import iter_modules
+from types import MappingProxyType
+from typing import Any, ClassVar
+
+import numpy as np
+from numpy.typing import NDArray
+
+from ..datasets import rows
+from ..errors import SettingError
+from ..paint.mix import Mix
+from ..plain import Range, described, number
+from ..sculpt.site import Site
+from ..units import film_ml
+
+EFFICIENCY = {
+    row["tool"]: float(row["efficiency"]) for row in rows("tools")
+}  # share of the paint that ends on the model
+THICKEST_UM = 5000.0  # thicker than any paste
+
+
+def film_um(usual: float) -> Any:
+    """The setting that every technique by hand has: µm of dry film where it lies thickest."""
+    return number(usual, 0, THICKEST_UM, "a film", "µm", step=0.5, form="Film where it lies thickest, µm dry")
+
+
+class Technique:
+    """One way to put paint on. What a subclass does not say is that of a brush."""
+
+    name: ClassVar[str]  # as it is kept
+    order: ClassVar[int]  # among the others, as one works
+    title: ClassVar[str]  # at the head of a step: “Spray”
+    Settings: ClassVar[type]  # a frozen dataclass of described fields; see plain.number
+    by_hand: ClassVar[bool] = True  # whether a painter may add it: not the primer, which comes with a school
+    hand_minutes: ClassVar[float] = 8.0  # at the model, for one coat; common practice, from memory
+    drying_share: ClassVar[float] = 1.0  # of what the paint's kind needs: thin films dry sooner
+    when_to_stop: ClassVar[str] = ""
+    mishap: ClassVar[tuple[str, str]] = ("", "")  # what usually goes wrong at this step, and the way out
+
+    def film(self, site: Site, settings: Any, solids: float = 1.0) -> NDArray[np.float32]:
+        """(N,) µm of dry paint at every sample, wherever the technique can lay it.
+
+        solids: dry share by volume of what goes on, thinner and all.
+        """
+        raise NotImplementedError
+
+    def tool(self, settings: Any) -> str:
+        """What it is done with: a row of datasets/tools.csv."""
+        return "brush"
+
+    def water(self, settings: Any) -> float:
+        """Parts of thinner to one of paint."""
+        return 0.0
+
+    def bottle_ml(self, settings: Any, film: NDArray[np.float32], areas: NDArray[np.float32], solids: float) -> float:
+        """ml out of the bottle for a film (N,) µm on areas (N,) mm²."""
+        return film_ml(float(film.astype(np.float64) @ areas)) / solids / EFFICIENCY[self.tool(settings)]
+
+    def usual(self, mix: Mix) -> Any:
+        """Its settings where nobody has set any, for a mix."""
+        return self.Settings()
+
+    def quantity(self, settings: Any) -> tuple[float, str]:
+        """How much of it, and the unit that is counted in: seconds of a spray, µm of anything else."""
+        return settings.film_um, "µm"
+
+    def warnings(self, settings: Any, film: NDArray[np.float32], mix: Mix) -> list[str]:
+        """What it does with these settings that nobody wants, and the way out."""
+        return []
+
+    def cautions(self, settings: Any, mix: Mix) -> tuple[str, ...]:
+        """Names of the sets in plan.cautions that apply."""
+        return ()
+
+    def how(self, settings: Any) -> str:
+        """How it is done with these settings, as a step says it: whole sentences."""
+        raise NotImplementedError
+
+    def where_from(self, settings: Any) -> str:
+        """Where it comes from, in a few words; "" where that does not matter."""
+        return ""
+
+    def described(self) -> dict[str, Range]:
+        """Its settings with their ranges, units and words."""
+        return described(self.Settings)
+
+
+@cache
+def techniques() -> Mapping[str, Technique]:
+    """Every technique by its name, in working order: whatever file of this folder has one."""
+    package = import_module(__package__)
+    found = [import_module(f"{__package__}.{info.name}") for info in iter_modules(package.__path__)]
+    known = sorted((m.TECHNIQUE for m in found if hasattr(m, "TECHNIQUE")), key=lambda t: t.order)
+    return MappingProxyType({t.name: t for t in known})
+
+
+def technique(name: str) -> Technique:
+    """The technique of a name.
+
+    Raises:
+        SettingError: there is none.
+    """
+    try:
+        return techniques()[name]
+    except KeyError:
+        raise SettingError(f"a technique is one of {', '.join(techniques())}, not '{name[:40]}'") from None

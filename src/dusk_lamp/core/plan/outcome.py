@@ -1,0 +1,92 @@
+"""The outcome: what coats come to on a sculpt, and how near that is to the target."""
+
+from collections.abc import Sequence
+from dataclasses import dataclass
+from typing import Any
+
+import numpy as np
+from numpy.typing import NDArray
+
+from ..coat.coat import Coat
+from ..coat.stack import appearance, looks
+from ..sculpt.site import Site
+from .tins import HALF_VALUE
+
+NEAR, TOO_LIGHT, TOO_DARK = 0, 1, 2
+
+
+@dataclass(frozen=True)
+class Outcome:
+    """What a list of coats comes to.
+
+    value: (N,) Munsell. levels: (N, 3) sRGB. mean, p95: of the difference from the target in value, by area. within: share of the area
+    within half a value. bare, after: the same before any coat and after each. films: (C, N) µm.
+    """
+
+    value: NDArray[np.float32]
+    levels: NDArray[np.uint8]
+    mean: float
+    p95: float
+    within: float
+    bare: float
+    after: list[float]
+    films: list[NDArray[np.float32]]
+
+    def figures(self) -> dict[str, Any]:
+        """The errors as plain values."""
+        return {
+            "mean": round(self.mean, 3), "p95": round(self.p95, 3), "within_half": round(self.within, 4),
+            "within_half_after_each": [round(a, 4) for a in self.after],
+        }  # fmt: skip
+
+
+@dataclass(frozen=True)
+class Look:
+    """The model after some coats: value (N,), levels (N, 3) sRGB; and how near it is to the target."""
+
+    value: NDArray[np.float32]
+    levels: NDArray[np.uint8]
+    mean: float
+    p95: float
+    within: float
+
+
+def look_of(site: Site, reflectance: NDArray[np.float32], target: NDArray[np.float32]) -> Look:
+    """What reflectances (N, 36) look like beside a target (N,) of values."""
+    value, levels = looks(reflectance)
+    return Look(value, levels, *differences(site, value, target))
+
+
+def differences(site: Site, value: NDArray, target: NDArray) -> tuple[float, float, float]:
+    """Mean and 95th percentile of the difference in value by area, and the share of the area within half a value."""
+    painted = site.paintable
+    off = np.abs(value - target)[painted]
+    area = site.surface.areas[painted].astype(np.float64)
+    order = np.argsort(off)
+    run = np.cumsum(area[order])
+    p95 = float(off[order][np.searchsorted(run, 0.95 * run[-1])])
+    return float(np.average(off, weights=area)), p95, float(area[off <= HALF_VALUE].sum() / area.sum())
+
+
+def off_target(value: NDArray, target: NDArray) -> NDArray[np.uint8]:
+    """(N,) NEAR, TOO_LIGHT or TOO_DARK: by more than half a value."""
+    off = value - target
+    return np.where(off > HALF_VALUE, TOO_LIGHT, np.where(off < -HALF_VALUE, TOO_DARK, NEAR)).astype(np.uint8)
+
+
+def outcome(site: Site, coats: Sequence[Coat], target: NDArray[np.float32], steps: bool = True) -> Outcome:
+    """What coats come to against a target (N,) of values. steps: also after every single coat."""
+    films = [coat.film(site) for coat in coats]
+    stack = list(zip(coats, films, strict=True))
+    after: list[float] = []
+    seen = appearance([], len(site))
+    bare = differences(site, looks(seen)[0], target)[2] if steps else 0.0
+    if steps:
+        for pair in stack:
+            seen = appearance([pair], len(site), seen)
+            after.append(differences(site, looks(seen)[0], target)[2])
+    else:
+        seen = appearance(stack, len(site))
+    value, levels = looks(seen)
+    mean, p95, within = differences(site, value, target)
+    return Outcome(value, levels, mean, p95, within, bare, after, films)

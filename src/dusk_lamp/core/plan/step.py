@@ -1,0 +1,190 @@
+"""The step: one coat of the plan as a painter does it. Sheet, PDF, JSON, command line and bench all read this."""
+
+from collections.abc import Sequence
+from dataclasses import dataclass
+from itertools import pairwise
+from typing import Any
+
+import numpy as np
+from numpy.typing import NDArray
+
+from ..coat.coat import Coat
+from ..coat.spray import Spray, middle_of, nozzle_of
+from ..directions import bearing, height_words
+from ..light.rig import Rig
+from ..paint.cost import drops_for
+from ..plain import plain, rounded
+from ..sculpt.site import Site
+from ..units import DROPS_PER_ML, counted, kpa, minutes_words
+from .cautions import cautions_for, tags_of
+
+THICK_PERCENTILE = 95  # a film is told by what is reached on the best-covered twentieth
+
+
+@dataclass(frozen=True)
+class Step:
+    """One coat, told.
+
+    number: among all coats, from 1. stage: of the work. title, purpose, how, where_from, goes_on, when_to_stop: words. parts: of
+    the mix by paint; drops_of: whole drops of each for all models; drops: of paint that one model takes. paint: the mix in words. seconds: on the trigger, or None.
+    laid_um: µm of film that was asked for, or None for a spray. film_um: where it lies thickest. ml: out of the bottles, one
+    model. hand_minutes, wait_minutes: at the model, and until the next coat. within, adds: the share of the area near the target
+    after it, and by how much that grew, where that is known.
+    """
+
+    number: int
+    stage: str
+    technique: str
+    title: str
+    purpose: str
+    goes_on: str
+    where_from: str
+    how: str
+    when_to_stop: str
+    mishap: str
+    way_out: str
+    paint: str
+    parts: dict[str, int]
+    drops_of: dict[str, int]
+    hex: str
+    value: float = rounded(2)
+    ml: float = rounded(3)
+    all_ml: float = rounded(3)
+    drops: float = rounded(1)
+    seconds: float | None = rounded(1)
+    laid_um: float | None = rounded(2)
+    film_um: float = rounded(2)
+    water: float = rounded(2)
+    hand_minutes: float = rounded(1)
+    wait_minutes: float = rounded(1)
+    muted: bool = False
+    warnings: tuple[str, ...] = ()
+    caution_tags: tuple[str, ...] = ()
+    cautions: tuple[str, ...] = ()
+    settings: Any = None
+    within: float | None = rounded(4, None)
+    adds: float | None = rounded(4, None)
+
+    @property
+    def minutes(self) -> float:
+        """At the model, and drying."""
+        return self.hand_minutes + self.wait_minutes
+
+    @property
+    def heading(self) -> str:
+        """What it is for, or the technique where nobody has said that."""
+        said = self.purpose or self.title
+        return said[:1].upper() + said[1:]
+
+    @property
+    def drops_words(self) -> str:
+        """The mix in whole drops: “4 drops of Soot, 2 of Gull”."""
+        each = [
+            (counted(n, "drop", "drops") if k == 0 else f"{n}") + f" of {name}"
+            for k, (name, n) in enumerate(self.drops_of.items())
+        ]
+        return ", ".join(each)
+
+    @property
+    def thinning_words(self) -> str:
+        """How it is thinned."""
+        return f"{counted(self.water, 'part', 'parts')} of thinner to 1 of paint" if self.water else "neat"
+
+    @property
+    def time_words(self) -> str:
+        """How long at the model, and how long to wait."""
+        return f"{minutes_words(self.hand_minutes)} at the model, then {minutes_words(self.wait_minutes)} to dry"
+
+
+def step_of(
+    number: int,
+    coat: Coat,
+    film: NDArray[np.float32],
+    site: Site,
+    drops_per_ml: float = DROPS_PER_ML,
+    models: int = 1,
+    within: tuple[float, float] | None = None,
+) -> Step:
+    """A coat with its film (N,) µm as a step. models: how many it is done on. within: near the target before and after it."""
+    by, settings, mix = coat.by, coat.settings, coat.mix
+    own = site.on(coat.where)
+    areas = site.areas if own is None else np.where(own, site.areas, np.float32(0))
+    ml = by.bottle_ml(settings, film, areas, coat.solids)
+    quantity, unit = by.quantity(settings)
+    tags = tags_of(coat)
+    covered = film[areas > 0]
+    return Step(
+        number=number, stage=coat.stage, technique=coat.technique, title=f"{by.title} {mix.words()}",
+        purpose=coat.label, goes_on=_goes_on(site, coat), where_from=by.where_from(settings), how=by.how(settings),
+        when_to_stop=by.when_to_stop, mishap=by.mishap[0], way_out=by.mishap[1],
+        paint=mix.words(), parts=mix.counted(), drops_of=drops_for(mix.counted(), ml * models, drops_per_ml),
+        hex=mix.colour.hex, value=mix.colour.value, ml=ml, all_ml=ml * models, drops=ml * drops_per_ml,
+        seconds=quantity if unit == "s" else None, laid_um=None if unit == "s" else quantity,
+        film_um=float(np.percentile(covered, THICK_PERCENTILE)) if len(covered) else 0.0,
+        water=by.water(settings), hand_minutes=by.hand_minutes, wait_minutes=mix.minutes * by.drying_share,
+        muted=coat.muted, warnings=tuple(by.warnings(settings, film, mix)), caution_tags=tags,
+        cautions=tuple(cautions_for(*tags)), settings=settings,
+        within=within and within[1], adds=within and within[1] - within[0],
+    )  # fmt: skip
+
+
+def steps_of(
+    site: Site,
+    coats: Sequence[Coat],
+    films: Sequence[NDArray[np.float32]],
+    drops_per_ml: float = DROPS_PER_ML,
+    models: int = 1,
+    within: Sequence[float] | None = None,
+) -> list[Step]:
+    """Every coat as a step, muted ones too. within: near the target bare and after each coat, where that is known."""
+    near = [None] * len(coats) if within is None else list(pairwise(within))
+    return [
+        step_of(k, coat, film, site, drops_per_ml, models, pair)
+        for k, (coat, film, pair) in enumerate(zip(coats, films, near, strict=True), 1)
+    ]
+
+
+def _goes_on(site: Site, coat: Coat) -> str:
+    where = coat.where
+    if where.kind == "region":
+        return site.marking.regions[where.number - 1].name if where.number else "the rest"
+    return {"whole": "everything", "part": f"part {where.number + 1}", "mask": "a patch"}[where.kind]
+
+
+def row_of(step: Step, site: Site) -> dict[str, Any]:
+    """A step as plain values, with a spray's own numbers beside it."""
+    row: dict[str, Any] = {**plain(step), "amount": step.seconds if step.seconds is not None else step.laid_um}
+    row |= {
+        "unit": "s" if step.seconds is not None else "µm",
+        "minutes": round(step.minutes, 1),
+        "label": step.purpose,
+    }
+    p = step.settings
+    sprayed = isinstance(p, Spray)
+    row |= {
+        "way": p.way if sprayed else None, "azimuth": p.azimuth if sprayed else None,
+        "elevation": p.elevation if sprayed else None, "distance_mm": round(p.distance, 1) if sprayed else None,
+        "trigger": p.trigger if sprayed else None,
+    }  # fmt: skip
+    if sprayed:
+        row |= {
+            "tool": p.tool, "needle": p.needle, "psi": round(p.psi, 1), "kpa": round(kpa(p.psi)),
+            "flow": f"{p.wet_ml * 1000 / max(p.seconds, 1e-9):.0f} µl a second",
+            "nozzle": plain(nozzle_of(site.surface, p)[0], 2), "spread": round(p.spread_mm, 2),
+            "middle": plain(middle_of(site.surface), 3),
+        }  # fmt: skip
+    return row
+
+
+def rig_words(rig: Rig) -> str:
+    """The light in one line."""
+    if rig.lamp is None:
+        said = "No lamp"
+    elif rig.lamp.elevation > 80:
+        said = "Lamp straight above"
+    else:
+        said = f"Lamp {height_words(rig.lamp.elevation)}, from {bearing(rig.lamp.azimuth)}"
+    if rig.lamp is not None:
+        said += ", hard" if rig.lamp.size < 2 else f", {rig.lamp.size:.0f}° wide"
+    sky = f"; {rig.sky_kind} sky {rig.sky * 100:.0f} %" if rig.sky else "; no sky"
+    return said + sky + (f"; ground sends back {rig.bounce * 100:.0f} %." if rig.bounce else ".")

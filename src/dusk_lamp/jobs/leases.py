@@ -1,0 +1,112 @@
+"""Leases: a worker has a job only for a while, unless it keeps saying that it is still there.
+
+What a worker that died had in hand is taken up by the next, whichever that is; two workers never have the same job, and none
+takes from another that is alive. Only a worker that died over a job counts as an attempt.
+"""
+
+import os
+import secrets
+import socket
+import threading
+from datetime import datetime, timedelta
+
+from sqlalchemy import select, update
+
+from ..store.models import Job, now
+from ..store.store import Store
+
+MOST_ATTEMPTS = 3  # a file that kills the worker as often as this is not tried again
+BEATS = 4  # signs of life in the time of a lease
+HOST = socket.gethostname()[:30].replace(":", "-")
+
+
+def new_worker() -> str:
+    """A name for a worker of this process: its machine, its number, and something no other has."""
+    return f"{HOST}:{os.getpid()}:{secrets.token_hex(4)}"
+
+
+def take(store: Store, job_id: int, worker: str) -> str | None:
+    """Take a job that is free; returns its kind, or None where it is done, stopped or in another's hands.
+
+    A job found in the hands of a worker that went silent has cost an attempt; after MOST_ATTEMPTS it is put aside.
+    """
+    with store.saving() as session:
+        job = session.get(Job, job_id)
+        if job is None or not job.open:
+            return None
+        if job.state == "working":
+            if not _silent(job):
+                return None
+            job.attempts += 1
+            if job.attempts >= MOST_ATTEMPTS:
+                job.state = "failed"
+                job.message = "this file stopped the bench three times; it was put aside. Decimate it and try again."
+                return None
+        if job.stop_asked:
+            job.state, job.message = "stopped", "stopped before it began; start again whenever you like."
+            return None
+        job.state, job.worker, job.lease_until = "working", worker, _until(store)
+        return job.kind
+
+
+def _until(store: Store) -> datetime:
+    return now() + timedelta(seconds=store.settings.lease_s)
+
+
+def _silent(job: Job) -> bool:
+    """Whether a job's worker has not been heard of in its time, or is known to be gone: no process of this machine."""
+    if job.lease_until is None or job.lease_until <= now():
+        return True
+    host, _, rest = (job.worker or "").partition(":")
+    if host != HOST or not rest.split(":")[0].isdecimal():
+        return False
+    try:
+        os.kill(int(rest.split(":")[0]), 0)
+    except ProcessLookupError:
+        return True
+    except PermissionError:
+        pass
+    return False
+
+
+def give_back(store: Store, worker: str) -> None:
+    """What a worker that is ending in good order still has in hand: free at once, and no attempt."""
+    with store.saving() as session:
+        session.execute(
+            update(Job)
+            .where(Job.worker == worker, Job.state == "working")
+            .values(state="waiting", worker=None, lease_until=None)
+        )
+
+
+def free_jobs(store: Store) -> list[int]:
+    """Jobs that wait, or whose worker went silent, oldest first."""
+    with store.session() as session:
+        open_jobs = session.scalars(select(Job).where(Job.state.in_(("waiting", "working"))).order_by(Job.id))
+        return [job.id for job in open_jobs if job.state == "waiting" or _silent(job)]
+
+
+class Heartbeat:
+    """Says that a worker is still there, as long as the block lasts."""
+
+    def __init__(self, store: Store, worker: str) -> None:
+        self._store, self._worker = store, worker
+        self._over = threading.Event()
+        self._thread = threading.Thread(target=self._beat, daemon=True, name="heartbeat")
+
+    def __enter__(self) -> "Heartbeat":
+        self._thread.start()
+        return self
+
+    def __exit__(self, *_: object) -> None:
+        self._over.set()
+        self._thread.join()
+
+    def _beat(self) -> None:
+        while not self._over.wait(self._store.settings.lease_s / BEATS):
+            with self._store.saving() as session:
+                session.execute(
+                    update(Job)
+                    .where(Job.worker == self._worker, Job.state == "working")
+                    .values(lease_until=_until(self._store))
+                )

@@ -1,0 +1,67 @@
+"""Preparing a sculpt: from its file to its first light and its sky, resuming after the last stage that was finished."""
+
+from ..core.light.rig import Rig
+from ..core.plain import built, plain
+from ..core.sculpt.parts import Part, alone, matched
+from ..core.sculpt.site import Site
+from ..core.sculpt.stand import Standing, fronts_for, guess_units
+from ..core.target.exposure import Exposure
+from ..store import markings, stages
+from .work import Work
+
+
+def run(work: Work) -> None:
+    """Every stage in turn; each result is kept before the next begins.
+
+    Raises:
+        DuskLampError: the file is bad. Stopped: by the painter, or by a newer job.
+    """
+    store = work.store
+    with store.session() as session:
+        sculpt = work.sculpt(session)
+        files, standing, close_holes = sculpt.files, sculpt.standing, sculpt.holes_closed
+    paths = [store.upload_path(f["sha"], f["format"]) for f in files]
+
+    mended_key, facts = stages.mended(store.cache, files, paths, close_holes, work.say)
+    with store.saving() as session:
+        sculpt = work.sculpt(session)
+        sculpt.mended_key, sculpt.findings, sculpt.notes = mended_key, facts.findings, facts.notes
+        sculpt.parts = plain(matched(sculpt.named_parts, [built(Part, p, "a part") for p in facts.parts]))
+        shadowless = sculpt.shadowless
+        if standing is None:
+            standing = first_guess(facts)
+            sculpt.up, sculpt.front, sculpt.height_mm = standing.up, standing.front, standing.height_mm
+        sculpt.file_tall = facts.size["xyz".index(standing.up[-1])]
+        rig, exposure = built(Rig, sculpt.rig), built(Exposure, sculpt.exposure)
+
+    work.say("A first look", 0.32)
+    thumb_key = stages.first_look(store.cache, mended_key, standing, rig, exposure)
+    with store.saving() as session:
+        work.sculpt(session).thumb_key = thumb_key
+    surface_key = stages.surface(store.cache, mended_key, standing, store.settings.most_samples or None, work.say)
+    work.say("Turning on the lamp", 0.5)
+    laid = stages.load_surface(store.cache, surface_key)
+    site = Site(laid, apart=[alone(laid, part, uncast) for part, uncast in shadowless])
+    thumb_key = stages.thumb(store.cache, [surface_key, shadowless], site, rig, exposure)
+    own = stages.own_marking(paths[0], files[0]["format"], laid, stages.load_placing(store.cache, surface_key))
+    with store.saving() as session:
+        sculpt = work.sculpt(session)
+        sculpt.surface_key, sculpt.thumb_key, sculpt.sky_key = surface_key, thumb_key, None
+        if own is not None and not markings.ever_marked(session, sculpt):
+            markings.keep(session, sculpt, own)
+
+    work.say("Looking at the sky from every spot", 0.6)
+    sky_key = stages.sky(store.cache, surface_key, laid, shadowless, work.say, work.stopped)
+    site.outlook = stages.load_sky(store.cache, sky_key, surface_key, laid, shadowless)
+    work.say("Drawing its picture", 0.99)
+    thumb_key = stages.thumb(store.cache, [surface_key, shadowless, sky_key], site, rig, exposure)
+    with store.saving() as session:
+        sculpt = work.sculpt(session)
+        sculpt.sky_key, sculpt.thumb_key = sky_key, thumb_key
+
+
+def first_guess(facts: stages.MendedFacts) -> Standing:
+    """How a sculpt probably stands, and how tall it probably is."""
+    up = facts.up_order[0]
+    guess = guess_units(facts.size["xyz".index(up[-1])])
+    return Standing(up, fronts_for(up)[0], guess.height_mm)

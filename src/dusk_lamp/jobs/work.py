@@ -1,0 +1,46 @@
+"""What every kind of work is given: its job, how to say how far it is, and whether it was stopped."""
+
+from dataclasses import dataclass
+
+from sqlalchemy.orm import Session
+
+from ..core.errors import Stopped
+from ..store.models import Job, Sculpt
+from ..store.store import Store
+
+
+@dataclass(frozen=True)
+class Work:
+    """One job in hand."""
+
+    store: Store
+    job_id: int
+
+    def say(self, step: str, share: float) -> None:
+        """Tell the painter what is being done, and the share of it that is done, 0..1.
+
+        Raises:
+            Stopped: the painter stopped it, or a newer job took its place.
+        """
+        with self.store.saving() as session:
+            job = session.get(Job, self.job_id)
+            if job is None or job.stop_asked:
+                raise Stopped(f"stopped before: {step}")
+            job.step, job.share = step, share
+
+    def stopped(self) -> bool:
+        """Whether it was stopped."""
+        with self.store.session() as session:
+            job = session.get(Job, self.job_id)
+            return job is None or job.stop_asked
+
+    def sculpt(self, session: Session) -> Sculpt:
+        """The sculpt, to write to; a job that was stopped or overtaken by a newer one must not touch it any more.
+
+        Raises:
+            Stopped: it was.
+        """
+        job = session.get(Job, self.job_id)
+        if job is None or job.stop_asked:
+            raise Stopped("stopped before its result was kept")
+        return job.sculpt

@@ -1,0 +1,47 @@
+"""Settings: every one of them once, with its default, its range and what it is for; read from the environment at the start
+and handed down from there. docs/settings.md is checked against this list."""
+
+import os
+from collections.abc import Mapping
+from dataclasses import dataclass, fields
+from typing import Any
+
+from .core.errors import SettingError
+from .core.plain import checked, number, text
+
+PREFIX = "DUSK_LAMP_"
+
+
+@dataclass(frozen=True)
+class Settings:
+    """Each can be set in the environment as DUSK_LAMP_<NAME>."""
+
+    upload_limit_mb: int = number(300, 1, 4000, "the largest file that may be dropped on the shelf", "MB")
+    most_samples: int = number(0, 0, 2_000_000, "the most samples a sculpt is laid out in; 0 for as many as it needs")
+    broker: str = text(
+        "", (0, 300), "where jobs queue: redis://… where many machines share the work; empty for a file"
+    )
+    lease_s: int = number(30, 5, 3600, "how long a silent worker keeps its job before another takes it", "s")
+
+    def __post_init__(self) -> None:
+        checked(self)
+        if self.broker and not self.broker.startswith(("redis://", "rediss://", "unix://")):
+            raise SettingError("DUSK_LAMP_BROKER is an address such as redis://localhost:6379/0, or empty")
+
+
+def settings_from(environ: Mapping[str, str] | None = None, **given: Any) -> Settings:
+    """The settings of an environment; what is given by name wins.
+
+    Raises:
+        SettingError: one is no number, or outside its range; says which.
+    """
+    environ = os.environ if environ is None else environ
+    values: dict[str, Any] = {}
+    for f in fields(Settings):
+        raw = environ.get(PREFIX + f.name.upper(), "").strip()
+        if raw:
+            try:
+                values[f.name] = f.type(raw) if callable(f.type) else raw
+            except ValueError as e:
+                raise SettingError(f"{PREFIX}{f.name.upper()} is a whole number, not '{raw[:40]}'") from e
+    return Settings(**{**values, **{k: v for k, v in given.items() if v is not None}})

@@ -1,0 +1,95 @@
+"""Sculpts laid out in memory, ready to be lit and painted: the few used last."""
+
+import threading
+from functools import cached_property
+
+import numpy as np
+from numpy.typing import NDArray
+from scipy.spatial import cKDTree
+
+from ..core.plan.outcome import Look
+from ..core.sculpt.brush import likeness
+from ..core.sculpt.outlook import Outlook
+from ..core.sculpt.parts import alone, pull
+from ..core.sculpt.site import Site
+from ..core.view.raster import Snapshot
+from .memory import Bounded
+from .models import Sculpt
+from .stages import Shadowless, load_placing, load_sky, load_surface, relief
+from .store import Store
+
+MOST_IN_MEMORY = 3  # about 150 MB each
+MOST_FILMS, MOST_AFTER, MOST_TARGETS = 40, 30, 4  # about 0.7 MB, 1.3 MB and 0.7 MB each
+MOST_SHOTS = 6  # 14 MB each: one for every view of the sheet
+MOST_REFLECTANCES = 2  # 26 MB each: only to go on from
+
+
+class Laid:
+    """One sculpt laid out: its site, and the same at the few samples that are lit while a lamp is dragged.
+
+    films, after, targets, reflectances, shots: what pages have worked out on it and may want again, by what it was made from.
+    """
+
+    def __init__(self, store: Store, surface_key: str, shadowless: Shadowless) -> None:
+        cache = store.cache
+        surface = load_surface(cache, surface_key)
+        self.surface_key = surface_key
+        self.placing = load_placing(cache, surface_key)
+        apart = [alone(surface, part, uncast) for part, uncast in shadowless]
+        self.site = Site(surface, None, apart, relief=lambda: relief(cache, surface_key, surface))
+        self.chosen = cache.array(surface_key, "quick")
+        self.between = cache.array(surface_key, "quick_faces")
+        self.quick = self.site.only(self.chosen, self.between)
+        self.films: Bounded[str, NDArray[np.float32]] = Bounded(MOST_FILMS)
+        self.after: Bounded[str, Look] = Bounded(MOST_AFTER)
+        self.targets: Bounded[str, NDArray[np.float32]] = Bounded(MOST_TARGETS)
+        self.shots: Bounded[str, Snapshot] = Bounded(MOST_SHOTS)
+        self.reflectances: Bounded[str, NDArray[np.float32]] = Bounded(MOST_REFLECTANCES)
+        surface.caster  # noqa: B018 - built now, so that the first drag does not wait for it
+
+    @cached_property
+    def looks(self) -> NDArray[np.float64]:
+        """Its curvature at two scales, for finding spots alike."""
+        return likeness(self.site.surface, self.site.bends)
+
+    @cached_property
+    def pulled(self) -> NDArray[np.float32]:
+        """(P, 3) how far each part moves when it is pulled apart."""
+        surface = self.site.surface
+        return pull(surface, int(surface.part.max()) + 1)
+
+    @cached_property
+    def nearest(self) -> NDArray[np.int64]:
+        """(N,) the quick sample nearest to each sample."""
+        return cKDTree(self.quick.surface.points).query(self.site.surface.points, workers=-1)[1]
+
+    def add_sky(self, view: Outlook) -> None:
+        """Let the sky in."""
+        self.site.outlook = view
+        self.quick = self.site.only(self.chosen, self.between)
+
+
+class Shelf:
+    """Lays sculpts out from the cache once and keeps the last few. Safe to ask from many threads."""
+
+    def __init__(self, store: Store, most: int = MOST_IN_MEMORY) -> None:
+        self._store = store
+        self._kept: Bounded[tuple, Laid] = Bounded(most)
+        self._sky = threading.Lock()
+
+    def of(self, sculpt: Sculpt) -> Laid:
+        """The sculpt laid out; with its sky as soon as that is known.
+
+        Raises:
+            KeyError: its fields are not in the cache and must be prepared again.
+        """
+        surface_key, shadowless, sky_key = sculpt.surface_key, sculpt.shadowless, sculpt.sky_key
+        if surface_key is None:
+            raise KeyError("not laid out yet")
+        laid = self._kept.of((surface_key, tuple(shadowless)), lambda: Laid(self._store, surface_key, shadowless))
+        if sky_key and laid.site.outlook is None:
+            with self._sky:
+                if laid.site.outlook is None:
+                    surface = laid.site.surface
+                    laid.add_sky(load_sky(self._store.cache, sky_key, surface_key, surface, shadowless))
+        return laid

@@ -1,0 +1,127 @@
+"""Upgrades: an older database is brought to the newest shape on a copy, which takes its place only when it is whole."""
+
+import os
+import shutil
+import sqlite3
+import time
+from contextlib import closing
+from pathlib import Path
+
+from alembic import command
+from alembic.config import Config
+from alembic.script import ScriptDirectory
+from sqlalchemy import create_engine, event
+
+from ..core.errors import DuskLampError
+
+DATABASE = "dusk-lamp.db"
+BACKUPS = "backups"
+BACKUPS_KEPT = 3
+
+
+class DatabaseError(DuskLampError):
+    """The database cannot be opened; the message says why and what is safe."""
+
+
+def upgrade(root: Path) -> None:
+    """Bring the database of a data folder to the newest shape; what was there before is kept beside it.
+
+    Raises:
+        DatabaseError: it was made by a newer Dusk Lamp, is damaged, or lost something on the way: then nothing was changed.
+    """
+    path, copy = root / DATABASE, root / f"{DATABASE}.new"
+    script = ScriptDirectory.from_config(_config())
+    head, known = script.get_current_head(), {revision.revision for revision in script.walk_revisions()}
+    _drop(copy)  # left over from an upgrade that was cut off: the original was never touched
+    if not path.exists():
+        _migrate(copy, head)
+        _take_place(copy, path)
+        return
+    found = _version(path)
+    if found == head:
+        return
+    if found is not None and found not in known:
+        raise DatabaseError(
+            f"the data in {root} was made by a newer Dusk Lamp; nothing was changed. Start that one, or choose another folder"
+        )
+    with closing(sqlite3.connect(path)) as source, closing(sqlite3.connect(copy)) as target:
+        source.backup(target)
+    before = _counts(copy)
+    _migrate(copy, head)
+    after = _counts(copy)
+    lost = [name for name, count in before.items() if after.get(name, 0) < count]
+    with closing(sqlite3.connect(copy)) as database:
+        broken = database.execute("PRAGMA foreign_key_check").fetchall()
+        sound = database.execute("PRAGMA integrity_check").fetchone()[0] == "ok"
+    if lost or broken or not sound:
+        _drop(copy)
+        raise DatabaseError(
+            f"the data in {root} could not be brought to the newest shape without losing something; nothing was changed"
+        )
+    folder = root / BACKUPS
+    folder.mkdir(exist_ok=True)
+    shutil.copy2(path, folder / f"before-{head}-{time.strftime('%Y%m%d-%H%M%S')}.db")
+    for old in sorted(folder.glob("before-*.db"))[:-BACKUPS_KEPT]:
+        old.unlink()
+    _take_place(copy, path)
+
+
+def _config() -> Config:
+    config = Config()
+    config.set_main_option("script_location", str(Path(__file__).parent / "migrations"))
+    return config
+
+
+def _migrate(path: Path, head: str | None) -> None:
+    """All at once: foreign keys off, or a table that is made anew would take its rows' rows with it."""
+    engine = create_engine(f"sqlite:///{path}")
+
+    def plainly(connection: sqlite3.Connection, _record: object) -> None:
+        connection.isolation_level = None
+        connection.execute("PRAGMA foreign_keys=OFF")
+
+    event.listen(engine, "connect", plainly)
+    event.listen(engine, "begin", lambda connection: connection.exec_driver_sql("BEGIN IMMEDIATE"))
+    config = _config()
+    try:
+        with engine.connect() as connection:
+            config.attributes["connection"] = connection
+            command.upgrade(config, head or "head")
+    finally:
+        engine.dispose()
+
+
+def _take_place(copy: Path, path: Path) -> None:
+    with closing(sqlite3.connect(copy)) as database:
+        database.execute("PRAGMA wal_checkpoint(TRUNCATE)")
+    os.chmod(copy, 0o600)
+    for ending in ("-wal", "-shm"):  # of the original, whose content is in the copy
+        Path(f"{path}{ending}").unlink(missing_ok=True)
+    os.replace(copy, path)
+
+
+def _drop(copy: Path) -> None:
+    for ending in ("", "-wal", "-shm", "-journal"):
+        Path(f"{copy}{ending}").unlink(missing_ok=True)
+
+
+def _version(path: Path) -> str | None:
+    try:
+        with closing(sqlite3.connect(path)) as database:
+            row = database.execute("SELECT version_num FROM alembic_version").fetchone()
+            return row[0] if row else None
+    except sqlite3.OperationalError as e:
+        if "no such table" in str(e):
+            return None
+        raise DatabaseError(f"the database {path} cannot be opened ({e}); nothing was changed") from e
+    except sqlite3.DatabaseError as e:
+        raise DatabaseError(
+            f"the database {path} is damaged or no database of Dusk Lamp's; nothing was changed. "
+            f"Copies from before upgrades lie in {path.parent / BACKUPS}"
+        ) from e
+
+
+def _counts(path: Path) -> dict[str, int]:
+    with closing(sqlite3.connect(path)) as database:
+        names = [r[0] for r in database.execute("SELECT name FROM sqlite_master WHERE type = 'table'")]
+        return {n: database.execute(f'SELECT count(*) FROM "{n}"').fetchone()[0] for n in names if n[:7] != "sqlite_"}  # noqa: S608

@@ -1,0 +1,99 @@
+"""The health of a sculpt: what is wrong with its surface, where, and what mends it or why it need not be mended."""
+
+import numpy as np
+from flask import Blueprint, Response, abort, redirect, render_template, request, url_for
+from werkzeug.wrappers import Response as AnyResponse
+
+from ..core.errors import SettingError
+from ..core.sculpt.health import Find, examined
+from ..core.sculpt.site import Site
+from ..core.view.camera import Camera
+from ..core.view.formats import png_bytes
+from ..core.view.step_picture import marked_picture
+from ..store import stages as preparing
+from ..store.cache import key_of
+from ..store.laid import Laid
+from ..store.models import Sculpt
+from ..store.store import laid_out_anew
+from .bench import waiting
+from .stages import string_of
+from .workshop import laid_out, the_sculpt, workshop
+
+blueprint = Blueprint("health", __name__)
+PICTURES = 4  # version of the code that draws finds
+FIND_SIZE = (420, 420)
+
+
+@blueprint.get("/sculpts/<int:sculpt_id>/health")
+def health(sculpt_id: int) -> str:
+    """What is wrong with the surface, where, and what mends it or why it need not be mended."""
+    with workshop().store.session() as session:
+        sculpt = the_sculpt(session, sculpt_id)
+        if not sculpt.ready:
+            return waiting(sculpt, "parts")
+        finds = _finds(sculpt, laid_out(sculpt))
+        return render_template(
+            "health.html", sculpt=sculpt, stages=string_of(sculpt, "parts"), finds=finds,
+            key=_health_key(sculpt)[:10],
+        )  # fmt: skip
+
+
+def _health_key(sculpt: Sculpt) -> str:
+    return key_of("health", PICTURES, sculpt.surface_key, sculpt.sky_key is not None)
+
+
+def _finds(sculpt: Sculpt, laid: Laid) -> list[Find]:
+    cache = workshop().store.cache
+    mended_key = sculpt.mended_key or abort(409)
+    facts = preparing.facts_of(cache, mended_key)
+    finds = examined(
+        preparing.load_mended(cache, mended_key), laid.placing, laid.site.surface, laid.site.paintable,
+        closed=facts.closed,
+    )  # fmt: skip
+    key = _health_key(sculpt)
+    if key not in cache:
+        cache.put(key, blobs={f"{find.kind}.png": _drawn(laid.site, find) for find in finds})
+    return finds
+
+
+def _drawn(site: Site, find: Find) -> bytes:
+    """A picture from the side where most of it can be seen."""
+    surface, marks = site.surface, find.marks
+    camera = Camera(0, 8)
+    if marks.any():
+        best = -1.0
+        for azimuth in range(-180, 180, 45):
+            for elevation in (-35, 8, 50):
+                here = Camera(azimuth, elevation)
+                shown = float(surface.areas[marks] @ np.clip(surface.normals[marks] @ here.toward, 0, 1))
+                if shown > best * 1.02:
+                    best, camera = shown, here
+    return png_bytes(marked_picture(site, camera, marks, *FIND_SIZE))
+
+
+@blueprint.get("/sculpts/<int:sculpt_id>/health/<kind>.png")
+def find_picture(sculpt_id: int, kind: str) -> Response:
+    """The picture of one find."""
+    with workshop().store.session() as session:
+        key = _health_key(the_sculpt(session, sculpt_id))
+    if not kind.isalpha():
+        abort(404)
+    try:
+        return Response(workshop().store.cache.blob(key, f"{kind}.png"), mimetype="image/png")
+    except KeyError:
+        abort(404)
+
+
+@blueprint.post("/sculpts/<int:sculpt_id>/mend")
+def mend(sculpt_id: int) -> AnyResponse:
+    """Close the holes, or open them again: form with `what`."""
+    wanted = {"close_holes": True, "open_holes": False}.get(request.form.get("what", ""))
+    if wanted is None:
+        raise SettingError("this bench does not know that mending")
+    with workshop().store.saving() as session:
+        sculpt = the_sculpt(session, sculpt_id)
+        sculpt.holes_closed = wanted
+        sculpt.revision += 1
+        job_id = laid_out_anew(session, sculpt).id
+    workshop().queue.add(job_id)
+    return redirect(url_for(".health", sculpt_id=sculpt_id))

@@ -1,0 +1,169 @@
+"""The parts of a sculpt: names, pictures, painted apart, seams to match, files replaced; and the sculpt's health."""
+
+from typing import Any
+
+import numpy as np
+from flask import Blueprint, Response, abort, jsonify, redirect, request, url_for
+from sqlalchemy.orm import Session
+from werkzeug.datastructures import FileStorage
+from werkzeug.wrappers import Response as AnyResponse
+
+from ...core.errors import SculptFileError, SettingError
+from ...core.paint.value import grey_srgb
+from ...core.plain import built, plain
+from ...core.sculpt import parts as taking_apart
+from ...core.sculpt.mesh import Mesh
+from ...core.sculpt.parts import Part
+from ...core.sculpt.read import read_sculpt
+from ...core.sculpt.surface import smoothed
+from ...core.target.exposure import Exposure, value_of_light
+from ...core.view.camera import Camera
+from ...core.view.formats import png_bytes
+from ...core.view.raster import grey_picture
+from ...store import stages
+from ...store.cache import key_of
+from ...store.laid import Laid
+from ...store.models import Sculpt
+from ...store.plans import light_plan
+from ...store.store import laid_out_anew, new_job
+from ..bench import url_for_stage
+from ..packet import picture as png
+from ..workshop import asked, laid_out, taken_in, the_sculpt, workshop
+from .sheet import seams_of
+
+blueprint = Blueprint("parts", __name__)
+PICTURES = 3  # version of the code that draws parts
+PART_SIZE = (132, 132)
+
+
+def panel(session: Session, sculpt: Sculpt, laid: Laid) -> dict[str, Any]:
+    """What the panel shows: all of it comes as parts.json."""
+    return {}
+
+
+@blueprint.get("/sculpts/<int:sculpt_id>/parts.json")
+def listed(sculpt_id: int) -> Response:
+    """The parts, how far each is pulled when the sculpt is taken apart, the files, and the seams to be matched."""
+    with workshop().store.session() as session:
+        return _answer(the_sculpt(session, sculpt_id))
+
+
+def _answer(sculpt: Sculpt) -> Response:
+    laid = laid_out(sculpt)
+    surface, named = laid.site.surface, sculpt.named_parts
+    areas = taking_apart.areas(surface, len(named), laid.site.paintable)
+    parts = [
+        {
+            **plain(part),
+            "number": k,
+            "area": round(float(areas[k]), 1),
+            "pull": laid.pulled[k].tolist() if k < len(laid.pulled) else [0, 0, 0],
+            "picture": url_for(".picture", sculpt_id=sculpt.id, number=k, v=(sculpt.surface_key or "")[:10]),
+        }
+        for k, part in enumerate(named)
+    ]
+    seams = seams_of(sculpt, laid.site, light_plan(sculpt, laid.site).value) if any(p.apart for p in named) else []
+    files = [
+        {"name": f["name"], "former": next((o["name"] for o in sculpt.former_files if o["number"] == k), None)}
+        for k, f in enumerate(sculpt.files)
+    ]
+    return jsonify(parts=parts, seams=seams, files=files, sky=sculpt.sky_key is not None)
+
+
+@blueprint.post("/sculpts/<int:sculpt_id>/parts")
+def describe(sculpt_id: int) -> Response:
+    """Change one part: its name, whether it is painted apart, which parts do not cast on it. JSON with `number`."""
+    given = asked()
+    job_id = None
+    with workshop().store.saving() as session:
+        sculpt = the_sculpt(session, sculpt_id)
+        named, before = sculpt.named_parts, sculpt.shadowless
+        try:
+            number = int(given["number"])
+            if number < 0:
+                raise IndexError
+            wishes = plain(named[number])
+            if "name" in given:
+                wishes["name"] = " ".join(str(given["name"]).split())
+            if "apart" in given:
+                wishes["apart"] = bool(given["apart"])
+            if "uncast" in given:
+                wishes["uncast"] = sorted({int(k) for k in given["uncast"] if 0 <= int(k) < len(named)} - {number})
+            named[number] = built(Part, wishes, "this part")
+        except (KeyError, TypeError, ValueError, IndexError) as e:
+            if isinstance(e, SettingError):
+                raise
+            raise SettingError("this part is not there any more; reload the page") from e
+        sculpt.parts = plain(named)
+        if sculpt.shadowless != before:
+            sculpt.sky_key = None  # until the changed part has looked at the sky again
+            job_id = new_job(session, sculpt).id
+    if job_id is not None:
+        workshop().queue.add(job_id)
+    return listed(sculpt_id)
+
+
+@blueprint.get("/sculpts/<int:sculpt_id>/parts/<int:number>.png")
+def picture(sculpt_id: int, number: int) -> Response:
+    """A small picture of one part alone."""
+    with workshop().store.session() as session:
+        sculpt = the_sculpt(session, sculpt_id)
+        surface = laid_out(sculpt).site.surface
+        key = key_of("part", PICTURES, sculpt.surface_key, number)
+    cache = workshop().store.cache
+    if key not in cache:
+        if not (surface.part == number).any():
+            abort(404)
+        own = taking_apart.lifted_out(surface, number)
+        camera = Camera(25, 15)
+        shade = 0.25 + 0.75 * np.clip(own.normals @ (0.7 * camera.toward + 0.5 * camera.up), 0, 1)
+        value = value_of_light(smoothed(own, shade.astype(np.float32), 2), Exposure())
+        cache.put(key, blobs={"part.png": png_bytes(grey_picture(own, grey_srgb(value), camera, *PART_SIZE))})
+    return png(cache.blob(key, "part.png"))
+
+
+@blueprint.post("/sculpts/<int:sculpt_id>/files")
+def replace_file(sculpt_id: int) -> tuple[Response, int] | AnyResponse:
+    """Put another file in the place of one: form with `number`, `file`, and `anyway` if it need not match; or with
+    `back` instead of a file, to have the former one again. Names, regions and light stay."""
+    number = request.form.get("number", 0, int)
+    with workshop().store.saving() as session:
+        sculpt = the_sculpt(session, sculpt_id)
+        files = sculpt.files
+        if not 0 <= number < len(files) or sculpt.mended_key is None:
+            raise SettingError("this file is not there any more; reload the page")
+        former = {o["number"]: o for o in sculpt.former_files}
+        facts = stages.facts_of(workshop().store.cache, sculpt.mended_key)
+        if request.form.get("back"):
+            if number not in former:
+                raise SettingError("there is no former file to put back")
+            new = {k: former[number][k] for k in ("name", "format", "sha")}
+            bounds = read_sculpt(workshop().store.upload_path(new["sha"], new["format"]), new["format"]).bounds
+        else:
+            new, mesh = _brought(request.files.get("file"))
+            bounds = mesh.bounds
+            if not request.form.get("anyway"):
+                how = taking_apart.mismatch(np.array(facts.bounds[number]), bounds.astype(float))
+                if how:
+                    raise SculptFileError(
+                        f"“{new['name']}” does not match: {how}. Export it from the same scene, in place; or tick “even if it does not match”"
+                    )
+        former[number] = {"number": number, **files[number]}
+        sculpt.former_files = list(former.values())
+        files[number] = new
+        sculpt.files = files
+        if sculpt.up and sculpt.height_mm:
+            sculpt.height_mm = taking_apart.height_with(
+                np.array(facts.bounds, float), number, bounds, "xyz".index(sculpt.up[-1]), sculpt.height_mm
+            )
+        sculpt.revision += 1
+        job_id = laid_out_anew(session, sculpt).id
+    workshop().queue.add(job_id)
+    return redirect(url_for_stage("parts", sculpt_id))
+
+
+def _brought(file: FileStorage | None) -> tuple[dict[str, str], Mesh]:
+    if file is None or not file.filename:
+        raise SculptFileError("no file came along; choose one")
+    kept = taken_in(file)
+    return kept, read_sculpt(workshop().store.upload_path(kept["sha"], kept["format"]), kept["format"])

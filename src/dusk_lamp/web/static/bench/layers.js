@@ -1,0 +1,109 @@
+// The layers of the turntable: fields of bytes, a few for each sample, and how each is drawn over those before it.
+// A layer is one entry: bytes for a sample, its uniforms, GLSL that declares them and GLSL that paints `shown`, a vec3 of
+// display values. `field` is the layer's own bytes (0..1, a float or a vec4); `form` is the light of an eye on the surface.
+import * as THREE from "../vendor/three/three.module.js";
+
+const MOST_PARTS = 61;
+const patches = () => Array.from({ length: MOST_PARTS }, () => new THREE.Vector3(0.5, 0.5, 0.5));
+
+export const LAYERS = [
+  {
+    name: "values", bytes: 1, on: true, uniforms: { greys: null }, declare: "uniform sampler2D greys;",
+    paint: "shown = vec3(texture(greys, vec2((field * 255.0 + 0.5) / 256.0, 0.5)).r);",
+  },
+  {
+    name: "bands", bytes: 1, uniforms: { stepGrey: new Array(10).fill(0) }, declare: "uniform float stepGrey[10];",
+    paint: "shown = vec3(stepGrey[int(field * 255.0 + 0.5)]);", // neighbours are one step apart at most: half-way is the border
+  },
+  {
+    name: "coats", bytes: 4, flatAlpha: true, uniforms: { differing: false }, declare: "uniform bool differing;",
+    // rising lines: too light; falling: too dark; told apart without colour; between near and too dark lies no too light
+    paint: `shown = field.rgb;
+      int mark = int(alpha * 255.0 + 0.5);
+      if (differing && mark > 0) {
+        float along = mark == 1 ? gl_FragCoord.x - gl_FragCoord.y : gl_FragCoord.x + gl_FragCoord.y;
+        if (mod(along, 9.0) < 2.6) shown = mark == 1 ? vec3(0.85, 0.32, 0.05) : vec3(0.25, 0.55, 0.95);
+      }`,
+  },
+  {
+    name: "regions", bytes: 1, uniforms: { chosen: 0, patches: patches() }, declare: `uniform float chosen; uniform vec3 patches[${MOST_PARTS}];`,
+    // the form by a light in the eye, so that dark recesses can be marked too; a facet with corners in two regions is their border
+    paint: `float lit = 0.35 + 0.6 * clamp(form, 0.0, 1.0);
+      int r = int(field * 255.0 + 0.5);
+      shown = r == 0 ? vec3(lit * 0.8) : patches[r] * lit;
+      if (r > 0 && r == int(chosen + 0.5)) shown = mix(shown, vec3(1.0), 0.25);
+      if (abs(field * 255.0 - float(r)) > 0.02) shown = vec3(0.08);`,
+  },
+  {
+    name: "one band", of: "bands", uniforms: { only: -1 }, declare: "uniform float only; uniform vec3 ground;", on: true,
+    // the one band stays in its own grey, ringed by lamplight where it is hard to tell from the ghost
+    paint: `if (only >= 0.0) shown = int(field * 255.0 + 0.5) == int(only + 0.5)
+        ? mix(shown, vec3(0.95, 0.66, 0.23), 0.55) : ground * (0.67 + 0.25 * form);`,
+  },
+];
+
+const id = (layer) => layer.name.replace(/\W/g, "_");
+const kind = (layer) => (layer.bytes === 4 ? "vec4" : "float");
+const held = LAYERS.filter((layer) => layer.bytes);
+
+export const VERTEX = `
+${held.map((l) => `in ${kind(l)} a_${id(l)}; out ${kind(l)} v_${id(l)};${l.flatAlpha ? ` flat out float f_${id(l)};` : ""}`).join("\n")}
+#ifdef APART
+in float part; uniform vec3 pulls[${MOST_PARTS}]; uniform bool hidden[${MOST_PARTS}]; uniform float pulled;
+#endif
+out vec3 vNormal;
+void main() {
+  vNormal = normal;
+  ${held.map((l) => `v_${id(l)} = a_${id(l)};${l.flatAlpha ? ` f_${id(l)} = a_${id(l)}.a;` : ""}`).join(" ")}
+#ifndef APART
+  gl_Position = projectionMatrix * modelViewMatrix * vec4(position, 1.0);
+#else
+  int p = int(part * 255.0 + 0.5);
+  gl_Position = hidden[p] ? vec4(0.0, 0.0, 2.0, 1.0) : projectionMatrix * modelViewMatrix * vec4(position + pulled * pulls[p], 1.0);
+#endif
+}`;
+
+export const FRAGMENT = `
+precision highp float;
+${held.map((l) => `in ${kind(l)} v_${id(l)};${l.flatAlpha ? ` flat in float f_${id(l)};` : ""}`).join("\n")}
+in vec3 vNormal; uniform vec3 eye;
+${LAYERS.map((l) => `uniform bool on_${id(l)}; ${l.declare}`).join("\n")}
+out vec4 colour;
+void main() {
+  vec3 shown = vec3(0.5);
+  float form = dot(normalize(vNormal), eye);
+  ${LAYERS.map((l) => {
+    const own = l.of ? LAYERS.find((o) => o.name === l.of) : l;
+    return `if (on_${id(l)}) { ${kind(own)} field = v_${id(own)};${own.flatAlpha ? ` float alpha = f_${id(own)};` : ""} ${l.paint} }`;
+  }).join("\n  ")}
+  colour = vec4(shown, 1.0);
+}`;
+
+// The fields of one sculpt, and which layers are drawn.
+export class Layers {
+  constructor() {
+    this.uniforms = {
+      ground: { value: new THREE.Vector3(0.47, 0.47, 0.47) }, eye: { value: new THREE.Vector3(0, -1, 0) },
+      pulls: { value: Array.from({ length: MOST_PARTS }, () => new THREE.Vector3()) }, hidden: { value: new Array(MOST_PARTS).fill(false) }, pulled: { value: 0 },
+    };
+    for (const layer of LAYERS) {
+      this.uniforms[`on_${id(layer)}`] = { value: Boolean(layer.on) };
+      for (const [name, value] of Object.entries(layer.uniforms)) this.uniforms[name] = { value };
+    }
+    this.fields = {};
+  }
+
+  lay(geometry, samples) { // room for every field of a sculpt
+    for (const layer of held) {
+      const field = new THREE.BufferAttribute(new Uint8Array(samples * layer.bytes), layer.bytes, true);
+      field.setUsage(THREE.DynamicDrawUsage);
+      geometry.setAttribute(`a_${id(layer)}`, field);
+      this.fields[layer.name] = field;
+    }
+  }
+
+  put(name, bytes) { this.fields[name].array.set(bytes); this.fields[name].needsUpdate = true; }
+  some(name, samples, byte) { const field = this.fields[name]; samples.forEach((s, i) => { field.array[s] = typeof byte === "number" ? byte : byte[i]; }); field.needsUpdate = true; }
+  set(name, value) { this.uniforms[name].value = value; }
+  on(name, shown) { this.uniforms[`on_${name.replace(/\W/g, "_")}`].value = shown; }
+}

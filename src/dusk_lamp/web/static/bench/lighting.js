@@ -1,0 +1,93 @@
+// Lighting: asks the server for the light as it is set, and keeps it a moment after the last change. Light and greys share it.
+import { say, send } from "../page.js";
+import { unpack } from "./turntable.js";
+
+const $ = (id) => document.getElementById(id);
+
+export class Lighting {
+  constructor(bench, table) {
+    const own = (name) => JSON.parse(bench.dataset[name]);
+    Object.assign(this, {
+      bench, table, base: bench.dataset.base, revision: Number(bench.dataset.revision),
+      rig: own("rig"), greys: own("greys"), exposure: own("exposure"), bands: null, motion: 0, shown: [],
+      // two lanes: a lamp in motion asks for the quick samples, again and again, one request at a time; once it rests, the whole
+      // sculpt is lit. A whole picture that was asked for before the latest motion is given up.
+      lane: { moving: { busy: false, wish: false }, whole: { busy: false, wish: false } },
+    });
+    this.rig.lamp ||= { azimuth: 0, elevation: 90, size: 0 };
+  }
+
+  kept() { return { rig: this.rig, greys: this.greys, exposure: this.exposure }; }
+  whenShown(what) { this.shown.push(what); } // called with the bands, or the histogram alone while a lamp moves
+  whenSet(what) { (this.set ||= []).push(what); }
+  controls() { for (const what of this.set || []) what(); }
+
+  async ask(moving, signal) {
+    const answer = await send(`${this.base}/relight`, {
+      method: "POST", headers: { "Content-Type": "application/json" }, signal, body: JSON.stringify({ ...this.kept(), moving }),
+    });
+    if (!answer.ok) throw new Error((await answer.json()).error);
+    const bytes = await answer.arrayBuffer();
+    return { bytes, ...unpack(bytes) };
+  }
+
+  async run(name) {
+    const own = this.lane[name];
+    own.wish = true;
+    if (own.busy) return;
+    own.busy = true;
+    while (own.wish) {
+      own.wish = false;
+      const then = this.motion;
+      own.stop = new AbortController();
+      try {
+        const { bytes, heading, at } = await this.ask(name === "moving", own.stop.signal);
+        const n = this.table.heading.samples;
+        if (name === "moving") this.table.showMoving(new Uint8Array(bytes, at));
+        else if (then !== this.motion || own.wish) continue; // overtaken
+        else { this.table.show(new Uint8Array(bytes, at, n), new Uint8Array(bytes, at + n, n)); this.bands = heading; }
+        for (const what of this.shown) what(heading);
+      } catch (e) { if (e.name !== "AbortError") say(e.message || "The bench does not answer. Is Dusk Lamp still running?", true); }
+    }
+    own.busy = false;
+  }
+
+  relight(moving) {
+    clearTimeout(this.resting);
+    if (!moving) return this.run("whole");
+    this.motion += 1;
+    this.lane.whole.stop?.abort(); // the server gives way to the motion
+    return this.run("moving");
+  }
+
+  // a moment after the last change it is kept
+  changed(moving = false) {
+    this.controls();
+    if (moving) this.relight(true);
+    else { clearTimeout(this.resting); this.motion += 1; this.resting = setTimeout(() => this.relight(false), 120); } // a held key is still motion
+    if (!moving) { clearTimeout(this.keeping); this.keeping = setTimeout(() => this.keep(), 250); }
+  }
+
+  async keep(anyway = false) {
+    clearTimeout(this.keeping); this.keeping = null;
+    const answer = await send(`${this.base}/plan`, {
+      method: "PUT", headers: { "Content-Type": "application/json" }, body: JSON.stringify({ ...this.kept(), revision: this.revision, anyway }),
+    });
+    const said = await answer.json();
+    if (answer.status === 409 && said.theirs) { this.twoTabs(said); return; }
+    if (!answer.ok) { say(said.error, true); return; }
+    this.revision = said.revision;
+    this.bench.dataset.revision = said.revision;
+  }
+
+  twoTabs({ theirs, revision }) {
+    const dialog = $("two-tabs");
+    dialog.querySelector('[data-choice="mine"]').onclick = () => { dialog.close(); this.revision = revision; this.keep(true); };
+    dialog.querySelector('[data-choice="theirs"]').onclick = () => {
+      dialog.close();
+      Object.assign(this, theirs, { revision });
+      this.controls(); this.relight(false);
+    };
+    if (!dialog.open) dialog.showModal();
+  }
+}

@@ -1,0 +1,216 @@
+// The undercoat: schools as pictures, coats to scrub through, what is too light or too dark; the server works it all out.
+import { say, send } from "../../page.js";
+import { Dial } from "../dial.js";
+import { unpack } from "../turntable.js";
+
+const $ = (id) => document.getElementById(id);
+
+export default class Undercoat {
+  constructor({ base, table }) {
+    Object.assign(this, { base, table, chosen: null, at: null, plan: null, asked: 0 });
+    $("scrub").addEventListener("input", () => this.look(Number($("scrub").value)));
+    $("difference").addEventListener("change", () => { table.layers.set("differing", $("difference").checked); table.draw(); });
+    $("fit").addEventListener("click", () => this.change({ do: "fit" }));
+    $("fit-stop").addEventListener("click", () => send(`/jobs/${this.plan.fit.id}/stop`, { method: "POST" }));
+    $("coat-undo").addEventListener("click", () => this.change({ do: "undo" }));
+    $("coat-redo").addEventListener("click", () => this.change({ do: "redo" }));
+    $("dark-back").addEventListener("click", () => this.change({ do: "dark" }));
+    for (const button of document.querySelectorAll("[data-coat]")) button.addEventListener("click", () => {
+      const what = button.dataset.coat, number = this.chosen;
+      if (what === "up") this.chosen = Math.max(1, number - 1);
+      if (what === "down") this.chosen = Math.min(this.plan.coats.length, number + 1);
+      if (what === "remove") this.chosen = null;
+      this.change({ do: what, number });
+    });
+    const form = $("coat-form"), step = Number($("nozzle-dial").dataset.step), held = (angle) => Math.round(angle / step) * step; // what a hand can hold; the fields take any number
+    const set = (settings) => this.change({ do: "set", number: this.chosen, settings });
+    this.dial = new Dial($("nozzle-dial"), (azimuth, elevation) => {
+      form.elements.azimuth.value = held(azimuth); form.elements.elevation.value = held(elevation);
+      this.dial.show(held(azimuth), held(elevation), 14);
+    }, () => set({ azimuth: Number(form.elements.azimuth.value), elevation: Number(form.elements.elevation.value) }), step, step);
+    form.addEventListener("input", (e) => { if (e.target.type === "range") e.target.parentElement.querySelector("output").textContent = e.target.value; });
+    form.addEventListener("submit", (e) => e.preventDefault());
+    form.addEventListener("change", (e) => {
+      const { name, value } = e.target;
+      if (name === "paint") this.change({ do: "paint", number: this.chosen, name: value });
+      else set({ [name]: "words" in e.target.dataset ? value : Number(value) });
+    });
+    $("ladder-colour").addEventListener("change", () => this.change({ do: "colour", name: $("ladder-colour").value }));
+    $("primers").addEventListener("toggle", () => { if ($("primers").open) this.primers(); });
+    $("coat-add").addEventListener("submit", (e) => { e.preventDefault(); this.change({ do: "add", ...Object.fromEntries(new FormData(e.target)) }); });
+    $("squad")?.addEventListener("submit", (e) => { e.preventDefault(); this.squad(new FormData(e.target).getAll("sculpt").map(Number)); });
+  }
+
+  enter() { this.sight(true); this.load(); }
+  leave() { this.sight(false); }
+  sight(shown) { this.table.layers.on("coats", shown); if (this.table.jet) this.table.jet.visible = shown; }
+
+  get of() { return this.plan.coats[this.chosen - 1]; }
+
+  async load() {
+    $("undercoat-note").textContent = "Laying the coats …";
+    const answer = await send(`${this.base}/undercoat.json`);
+    const plan = answer.ok ? await answer.json() : { trouble: answer.status === 409 ? "The coats can be laid once the sky is in." : "The coats did not arrive; reload the page." };
+    if (plan.trouble) { $("undercoat-note").textContent = plan.trouble; return; }
+    this.show(plan);
+  }
+
+  async change(wish) {
+    const answer = await send(`${this.base}/undercoat`, { method: "POST", headers: { "Content-Type": "application/json" }, body: JSON.stringify({ ...wish, turn: this.plan.turn }) });
+    const plan = await answer.json();
+    if (!answer.ok) { say(plan.error, true); if (answer.status === 409) this.load(); return; }
+    this.show(plan);
+  }
+
+  show(plan) {
+    const before = this.plan;
+    this.plan = plan;
+    const n = plan.coats.length, per = (x) => `${Math.round(100 * x)} %`;
+    $("undercoat-note").textContent = `${per(plan.figures.within)} of the surface is within half a value of the target; off by ${plan.figures.mean.toFixed(2)} on the mean. ${plan.total.ml.toFixed(1)} ml, ${Math.round(plan.total.minutes)} minutes with drying.`;
+    const schools = $("schools");
+    if (!schools.children.length || before?.schools.some((s, k) => s.picture !== plan.schools[k].picture)) {
+      schools.replaceChildren();
+      for (const s of plan.schools) {
+        const button = document.createElement("button");
+        button.type = "button"; button.dataset.school = s.name; button.title = `${s.when} ${s.weak}`;
+        button.innerHTML = `<img alt="" width="132" height="168" src="${s.picture}"><span></span><small></small>`;
+        button.querySelector("img").addEventListener("load", async () => { // worked out with the picture
+          const answer = await fetch(s.near);
+          if (answer.ok) button.querySelector("small").textContent = `${per((await answer.json()).within)} near`;
+        });
+        button.querySelector("span").textContent = s.title;
+        button.addEventListener("click", () => { this.chosen = null; this.change({ do: "school", name: s.name }); });
+        schools.append(button);
+      }
+    }
+    for (const b of schools.children) b.setAttribute("aria-pressed", String(b.dataset.school === plan.school));
+    $("school-words").textContent = plan.school_words;
+    $("through-row").hidden = plan.school !== "coloured";
+    $("ladder-colour").value = plan.through;
+    $("primer-name").textContent = plan.primer.name;
+    if (before && before.primer.name !== plan.primer.name && $("primers").open) this.primers();
+    this.strip();
+    $("coat-undo").disabled = !plan.undo; $("coat-redo").disabled = !plan.redo;
+    $("scrub").max = n;
+    if (this.at === null || this.at > n || !before || before.coats.length !== n) this.at = n;
+    $("scrub").value = this.at;
+    this.look(this.at);
+    this.fitting();
+  }
+
+  strip() {
+    const strip = $("coats");
+    strip.replaceChildren();
+    this.plan.coats.forEach((c) => {
+      const item = document.createElement("li"), button = document.createElement("button");
+      button.type = "button";
+      button.setAttribute("aria-pressed", String(this.chosen === c.number));
+      button.className = c.muted ? "muted" : "";
+      button.innerHTML = `<img alt="" width="66" height="84" loading="lazy" src="${c.picture}"><span><b></b><small></small><small class="adds"></small></span>`;
+      button.querySelector("b").textContent = `${c.number}. ${c.label || c.technique}`;
+      button.querySelector("small").textContent = c.words;
+      button.querySelector(".adds").textContent = c.muted ? "" : `${c.adds >= 0 ? "+" : "−"}${Math.abs(100 * c.adds).toFixed(0)} % near the target${c.warnings.length ? "; mind!" : ""}`;
+      button.addEventListener("click", () => { this.chosen = this.chosen === c.number ? null : c.number; this.strip(); $("scrub").value = c.number; this.look(c.number); });
+      item.append(button); strip.append(item);
+    });
+    const c = this.plan.coats[this.chosen - 1], form = $("coat-form");
+    form.hidden = !c;
+    this.table.nozzle(c && c.nozzle ? c.nozzle : null, this.plan.middle, c ? c.spread : 0);
+    if (!c) return;
+    form.elements.paint.value = [...form.elements.paint.options].some((o) => o.value === c.paint) ? c.paint : "";
+    const { settings } = c, aimed = typeof settings.azimuth === "number";
+    for (const group of form.querySelectorAll("[data-of]")) {
+      group.hidden = group.dataset.of !== c.technique;
+      if (group.hidden) continue;
+      for (const field of group.querySelectorAll("[name]")) {
+        field.value = settings[field.name];
+        const out = field.parentElement.querySelector("output");
+        if (out) out.textContent = field.value;
+      }
+    }
+    $("from-fields").hidden = !aimed;
+    $("reach").toggleAttribute("hidden", !c.nozzle);
+    if (aimed) {
+      for (const name of ["azimuth", "elevation"]) form.elements[name].value = settings[name];
+      this.dial.show(settings.azimuth, settings.elevation, 14);
+    }
+    if (c.nozzle) this.reach(c);
+    $("coat-facts").textContent = `${c.ml.toFixed(2)} ml, ${c.drops.toFixed(0)} drops, ${Math.round(c.minutes)} minutes with drying; ${c.film_um.toFixed(1)} µm where it lies thickest.${c.kpa ? ` ${c.psi} psi are ${c.kpa} kPa; ${c.flow}.` : ""}`;
+    const warned = $("coat-warnings");
+    warned.hidden = !c.warnings.length;
+    warned.textContent = c.warnings.join(" ");
+  }
+
+  // the nozzle beside the model, to scale: how far it is, how steep, how wide the cone is where it lands
+  reach(c) {
+    const svg = $("reach"), tall = this.plan.size[1], wide = this.plan.size[0], far = c.distance_mm, up = c.elevation * Math.PI / 180;
+    const x = -far * Math.cos(up), y = -far * Math.sin(up), s = c.spread, left = Math.min(x, -wide / 2) - 6, right = Math.max(wide / 2, s) + 6;
+    const top = Math.min(y, -tall / 2, -s) - 6, bottom = Math.max(y, tall / 2, s) + 6;
+    const rim = (k) => `${-k * s * Math.sin(up)} ${k * s * Math.cos(up)}`;
+    svg.setAttribute("viewBox", `${left} ${top} ${right - left} ${bottom - top}`);
+    svg.setAttribute("aria-label", `The nozzle is ${Math.round(far)} mm from the middle of the model, which is ${Math.round(tall)} mm tall; the cone is ${Math.round(2 * s)} mm wide there.`);
+    svg.innerHTML = `<path class="cone" d="M${x} ${y}L${rim(1)}L${rim(-1)}z"/><rect class="model" x="${-wide / 2}" y="${-tall / 2}" width="${wide}" height="${tall}" rx="${wide / 3}"/><path class="ground" d="M${left} ${tall / 2}H${right}"/><path class="ray" d="M${x} ${y}L0 0"/><circle class="jet" cx="${x}" cy="${y}" r="${(right - left) / 60}"/>`;
+  }
+
+  async primers() {
+    const answer = await send(`${this.base}/undercoat/primers`);
+    if (!answer.ok) return;
+    const found = await answer.json(), list = $("primer-list");
+    list.replaceChildren();
+    for (const p of found.primers) {
+      const item = document.createElement("li"), button = document.createElement("button");
+      button.type = "button";
+      button.setAttribute("aria-pressed", String(p.name === this.plan.primer.name));
+      button.innerHTML = '<svg class="dab" viewBox="0 0 10 10" aria-hidden="true"><rect width="10" height="10"/></svg><span><b></b><small></small></span>';
+      button.querySelector("rect").setAttribute("fill", p.hex);
+      button.querySelector("b").textContent = p.name;
+      button.querySelector("small").textContent = p.coats === null ? `value ${p.value}` : `value ${p.value}; your colours cover it in ${p.coats} coats on the mean, ${Math.round(p.minutes / 60 * 10) / 10} h with drying`;
+      button.addEventListener("click", () => this.change({ do: "primer", name: p.name }));
+      item.append(button); list.append(item);
+    }
+    const weighed = found.primers.some((p) => p.coats !== null);
+    $("primer-words").textContent = !found.primers.length ? "No primer on the rack." : weighed ? `The first costs the fewest coats for the colours of your regions${found.missing.length ? `; without a colour yet: ${found.missing.join(", ")}` : ""}.` : "Give your regions colours, and the primers are weighed by the coats they cost.";
+  }
+
+  async look(number) {
+    const turn = ++this.asked;
+    this.at = number;
+    $("scrub-out").textContent = number === 0 ? "bare" : `after coat ${number} of ${this.plan.coats.length}`;
+    const answer = await fetch(`${this.base}/undercoat/${number}.bin`);
+    if (turn !== this.asked || !answer.ok) return;
+    const bytes = await answer.arrayBuffer(), { heading, at } = unpack(bytes);
+    this.table.layers.put("coats", new Uint8Array(bytes, at, this.table.heading.samples * 4));
+    this.table.draw();
+    $("look-words-coat").textContent = `Too light ${Math.round(heading.too_light_mm2)} mm² (rising lines), too dark ${Math.round(heading.too_dark_mm2)} mm² (falling lines).`;
+    $("undercoat-note").dataset.looked = String(number);
+  }
+
+  fitting() {
+    const fit = this.plan.fit, open = fit && ["waiting", "working"].includes(fit.state);
+    $("fit").disabled = open; $("fit-row").hidden = !open;
+    if (!open) {
+      if (this.waited) say(fit && fit.state === "done" ? "The passes are found." : `The fit ended: ${fit ? fit.message : ""}`, fit?.state === "failed");
+      this.waited = false;
+      return;
+    }
+    this.waited = true;
+    $("fit-share").value = fit.share; $("fit-step").textContent = fit.step;
+    clearTimeout(this.timer);
+    this.timer = setTimeout(() => this.load(), 900);
+  }
+
+  async squad(sculpts) {
+    $("squad-words").textContent = "Laying the same coats on the others …";
+    const answer = await send(`${this.base}/undercoat/squad`, { method: "POST", headers: { "Content-Type": "application/json" }, body: JSON.stringify({ sculpts }) });
+    const squad = await answer.json();
+    if (!answer.ok) { $("squad-words").textContent = ""; say(squad.error, true); return; }
+    const table = $("squad-table");
+    table.innerHTML = "<thead><tr><th>Sculpt</th><th>Near</th><th>Off by</th></tr></thead><tbody></tbody>";
+    for (const row of squad.sculpts) {
+      const line = table.tBodies[0].insertRow();
+      for (const words of [row.name, `${Math.round(100 * row.within)} %`, row.mean.toFixed(2)]) line.insertCell().textContent = words;
+    }
+    table.hidden = false;
+    $("squad-words").textContent = `Paint for all: ${squad.paint.map((p) => `${p.paint} ${p.ml.toFixed(1)} ml (${p.drops} drops)`).join(", ")}.`;
+  }
+}

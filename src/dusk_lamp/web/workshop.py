@@ -1,0 +1,104 @@
+"""What every page needs: the store, the queue, the sculpts in memory, and ways to them."""
+
+from dataclasses import dataclass
+from pathlib import PurePosixPath
+from typing import Any
+
+from flask import abort, current_app, request
+from sqlalchemy import select
+from sqlalchemy.orm import Session
+from werkzeug.datastructures import FileStorage
+
+from ..core.errors import SculptFileError, SettingError
+from ..core.sculpt.read import FORMATS
+from ..jobs.queue import Queue
+from ..settings import Settings
+from ..store import paints
+from ..store.laid import Laid, Shelf
+from ..store.models import Sculpt
+from ..store.store import Store, laid_out_anew
+
+
+@dataclass
+class Workshop:
+    """The settings, the store, the queue and the sculpts in memory of one application."""
+
+    settings: Settings
+    store: Store
+    queue: Queue
+    shelf: Shelf
+
+
+def workshop() -> Workshop:
+    """The workshop of the running application."""
+    return current_app.extensions["workshop"]
+
+
+def the_sculpt(session: Session, sculpt_id: int) -> Sculpt:
+    """The sculpt on the shelf, or a 404."""
+    sculpt = session.get(Sculpt, sculpt_id)
+    if sculpt is None or sculpt.deleted_at is not None:
+        abort(404)
+    return sculpt
+
+
+def shelf_of(session: Session) -> list[Sculpt]:
+    """The sculpts on the shelf, newest first."""
+    return list(session.scalars(select(Sculpt).where(Sculpt.deleted_at.is_(None)).order_by(Sculpt.id.desc())))
+
+
+def laid_out(sculpt: Sculpt) -> Laid:
+    """The sculpt laid out in memory, or a 409 while it is being prepared; what the cache has lost is made anew."""
+    try:
+        return workshop().shelf.of(sculpt)
+    except KeyError:
+        if sculpt.surface_key is not None:
+            make_anew(sculpt.id, sculpt.surface_key)
+        abort(409)
+
+
+def make_anew(sculpt_id: int, lost: str | None) -> None:
+    """Prepare a sculpt again whose fields the cache has lost; once, however many ask for it."""
+    with workshop().store.saving() as session:
+        sculpt = session.get(Sculpt, sculpt_id)
+        if sculpt is None or sculpt.surface_key != lost:
+            return
+        job_id = laid_out_anew(session, sculpt).id
+    workshop().queue.add(job_id)
+
+
+def asked() -> dict[str, Any]:
+    """The object that came as JSON.
+
+    Raises:
+        SettingError: it is none.
+    """
+    given = request.get_json(silent=True)
+    if not isinstance(given, dict):
+        raise SettingError("what arrived is incomplete; reload the page and try again")
+    return given
+
+
+def taken_in(file: FileStorage) -> dict[str, str]:
+    """Keep an upload; its name, format and sha."""
+    # the name is only ever shown, escaped; the file lies under its hash
+    name = PurePosixPath((file.filename or "").replace("\\", "/")).name
+    ending = PurePosixPath(name).suffix.lstrip(".").lower()
+    if ending not in FORMATS:
+        raise SculptFileError(
+            f"'{name}' is not a kind of file this bench reads; bring {', '.join(f.upper() for f in FORMATS)}"
+        )
+    return {"name": name, "format": ending, "sha": workshop().store.keep_upload(file.stream, ending)}
+
+
+def colour_names(session: Session) -> list[str]:
+    """Everything a region's colour can be chosen from: recipes first, then paints."""
+    rack = paints.rack_of(session)
+    return [r.name for r in paints.recipes(session)] + sorted(
+        (p.name for p in rack if p.of_kind.changes_colour), key=str.casefold
+    )
+
+
+def wants_json() -> bool:
+    """Whether a script is asking."""
+    return request.headers.get("X-Requested-With") == "fetch"

@@ -1,0 +1,165 @@
+"""Upgrades: whatever was kept in an older shape is there in the newest, also when an upgrade is cut off in the middle."""
+
+import json
+import sqlite3
+from contextlib import closing
+
+import pytest
+from alembic import command
+from alembic.script import ScriptDirectory
+from sqlalchemy import create_engine, event
+from sqlalchemy.exc import PendingRollbackError
+
+from dusk_lamp.store import schemes, upgrade
+from dusk_lamp.store.models import Sculpt
+from dusk_lamp.store.store import Store
+from dusk_lamp.store.upgrade import DATABASE, DatabaseError
+
+VERSIONS = sorted(r.revision for r in ScriptDirectory.from_config(upgrade._config()).walk_revisions())
+PAINT = {"name": "Soot", "kind": "base", "colour": "#1b1b1d"}
+OLD_COAT = {
+    "technique": "spray", "paints": [PAINT], "parts": [1], "amount": 20.0, "settings": {}, "muted": True, "label": "old",
+    "pass": {"azimuth": 10.0, "elevation": 40.0, "distance": 90.0, "seconds": 3.5, "way": "stroke", "aim": [0, 0, 0]},
+}  # fmt: skip
+VALUES = {
+    "undercoat": json.dumps({"school": "fit", "coats": [OLD_COAT, {**OLD_COAT, "technique": "wash", "pass": None, "amount": 2.0}],
+                             "past": [{"school": "ladder", "coats": [OLD_COAT]}], "turn": 3, "primer": "Pitch"}),
+    "stages_done": json.dumps(["stand", "light", "ladder"]), "told": json.dumps(PAINT), "paints": json.dumps([PAINT]),
+    "parts": "[1]", "findings": "{}", "rig": json.dumps({"lamp": None, "sky": 0.5, "sky_kind": "overcast", "bounce": 0}),
+    "state": "done", "name": "Own", "number": 1, "marking_number": 1, "sculpt_id": 1, "deleted_at": None, "labels": b"x",
+}  # fmt: skip
+
+
+def made_at(root, version):
+    """A data folder whose database has the shape of a version, with a row in every table."""
+    root.mkdir(exist_ok=True)
+    engine = create_engine(f"sqlite:///{root / DATABASE}")
+    config = upgrade._config()
+    with engine.connect() as connection:
+        config.attributes["connection"] = connection
+        command.upgrade(config, version)
+    engine.dispose()
+    with closing(sqlite3.connect(root / DATABASE)) as database:
+        tables = [
+            r[0]
+            for r in database.execute(
+                "SELECT name FROM sqlite_master WHERE type='table' AND name != 'alembic_version' AND name NOT LIKE 'sqlite_%'"
+            )
+        ]
+        for table in sorted(tables, key=lambda t: t != "sculpt"):
+            columns = database.execute(f"PRAGMA table_info({table})").fetchall()
+            row = {}
+            for _, name, kind, _, _, _ in columns:
+                usual = (
+                    1
+                    if kind in ("INTEGER", "BOOLEAN")
+                    else 1.0
+                    if kind == "FLOAT"
+                    else "[]"
+                    if kind == "JSON"
+                    else "2026-01-01 00:00:00"
+                    if kind == "DATETIME"
+                    else "text"
+                )
+                row[name] = VALUES.get(name, usual)
+            if table == "recipe":
+                row["parts"] = "[1]"
+            elif table == "sculpt" and "parts" in row:
+                row["parts"] = "[]"
+            names = ", ".join(row)
+            database.execute(
+                f"INSERT INTO {table} ({names}) VALUES ({', '.join('?' * len(row))})", list(row.values())
+            )
+        database.commit()
+        return tables
+
+
+def counts(root):
+    with closing(sqlite3.connect(root / DATABASE)) as database:
+        names = [
+            r[0]
+            for r in database.execute(
+                "SELECT name FROM sqlite_master WHERE type='table' AND name NOT LIKE 'sqlite_%'"
+            )
+        ]
+        return {n: database.execute(f"SELECT count(*) FROM {n}").fetchone()[0] for n in names}
+
+
+@pytest.mark.parametrize("version", VERSIONS)
+def test_from_every_version_nothing_is_lost(tmp_path, version):
+    tables = made_at(tmp_path, version)
+    store = Store(tmp_path)
+    after = counts(tmp_path)
+    assert all(after[table] >= 1 for table in tables), after
+    with store.session() as session:
+        sculpt = session.get(Sculpt, 1)
+        assert (
+            sculpt.rig["sky"] == 0.5
+            and len(sculpt.jobs) == 1
+            and (version == VERSIONS[-1] or "greys" in sculpt.stages_done)
+        )
+        if version == "0005":
+            coats = schemes.kept_coats(session, sculpt)
+            assert [c.technique for c in coats] == ["spray", "wash"]
+            assert coats[0].settings.seconds == 3.5 and coats[0].muted and coats[1].settings.film_um == 2.0
+            assert schemes.choice_of(session, sculpt).school == "fit" and schemes.can_step(session, sculpt) == (
+                True,
+                False,
+            )
+    store.close()
+    if version != VERSIONS[-1]:
+        assert len(list((tmp_path / "backups").iterdir())) == 1, "what was before is kept"
+
+
+def test_an_upgrade_cut_off_anywhere_loses_nothing_and_is_done_at_the_next_start(tmp_path, monkeypatch):
+    """Every statement of it once is the last that is run."""
+    made_at(tmp_path / "old", "0001")
+    statements = 0
+    cut_at = 0
+
+    class CutError(BaseException):
+        pass
+
+    def count(*_):
+        nonlocal statements
+        statements += 1
+        if statements == cut_at:
+            raise CutError
+
+    plain = upgrade.create_engine
+
+    def watched(*args, **more):
+        engine = plain(*args, **more)
+        event.listen(engine, "before_cursor_execute", count)
+        return engine
+
+    monkeypatch.setattr(upgrade, "create_engine", watched)
+    while True:
+        cut_at, statements = cut_at + 1, 0
+        root = tmp_path / str(cut_at)
+        root.mkdir()
+        (root / DATABASE).write_bytes((tmp_path / "old" / DATABASE).read_bytes())
+        try:
+            upgrade.upgrade(root)
+            break  # there was no statement of this number
+        except (CutError, PendingRollbackError):
+            statements, stop = 0, cut_at
+            cut_at = 0
+            upgrade.upgrade(root)
+            cut_at = stop
+        assert counts(root)["job"] == 1 and counts(root)["sculpt"] == 1
+    assert cut_at > 20
+
+
+def test_a_newer_or_broken_database_is_told_in_a_line_and_not_touched(tmp_path):
+    Store(tmp_path).close()
+    with closing(sqlite3.connect(tmp_path / DATABASE)) as database:
+        database.execute("UPDATE alembic_version SET version_num = '9999'")
+        database.commit()
+    with pytest.raises(DatabaseError, match="newer"):
+        Store(tmp_path)
+    (tmp_path / DATABASE).write_bytes(b"not a database" * 300)
+    before = (tmp_path / DATABASE).read_bytes()
+    with pytest.raises(DatabaseError, match="damaged"):
+        Store(tmp_path)
+    assert (tmp_path / DATABASE).read_bytes() == before
