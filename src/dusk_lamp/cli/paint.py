@@ -6,7 +6,6 @@ from pathlib import Path
 from typing import Any
 
 from ..core.errors import SettingError
-from ..core.plain import plain
 from .common import the_rack
 
 
@@ -62,6 +61,7 @@ def _written_mix(words: list[str], rack):
 def _mix(args: argparse.Namespace) -> None:
     from ..core.paint.colour import colour_of
     from ..core.paint.film import card
+    from ..core.plain import plain
 
     mix = _written_mix(args.paints, the_rack(args.rack))
     report: dict[str, Any] = {"parts": mix.counted(), "colour": plain(mix.colour)}
@@ -93,6 +93,7 @@ def _coats(args: argparse.Namespace) -> None:
     from ..core.paint.film import card
     from ..core.paint.hiding import MOST_COATS, coats_over, underpaint_for
     from ..core.paint.mix import only
+    from ..core.plain import plain
 
     rack = the_rack(args.rack)
     ground = args.over.strip()

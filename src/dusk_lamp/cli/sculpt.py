@@ -6,8 +6,6 @@ import sys
 from pathlib import Path
 from typing import Any
 
-import numpy as np
-
 from ..core.errors import SettingError
 from .common import lamp_from_text, write_whole
 
@@ -54,6 +52,8 @@ def add_commands(commands: Any) -> None:
 
 
 def _shade(args: argparse.Namespace) -> None:
+    import numpy as np
+
     from ..core.light.key import RAYS
     from ..core.light.rig import Rig
     from ..core.paint.value import grey_srgb
@@ -129,6 +129,8 @@ def _as_filed(path: str):
 
 
 def _regions(args: argparse.Namespace) -> None:
+    import numpy as np
+
     from ..core.sculpt.regions import grow
     from ..core.view.formats import lit_ply
 

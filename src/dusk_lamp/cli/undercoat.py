@@ -5,8 +5,6 @@ import json
 from pathlib import Path
 from typing import Any
 
-import numpy as np
-
 from ..core.errors import SettingError
 from .common import add_sculpt_options, laid_out, lamp_from_text, the_rack, write_whole
 
@@ -71,6 +69,8 @@ def add_commands(commands: Any) -> None:
 
 
 def _undercoat(args: argparse.Namespace) -> None:
+    import numpy as np
+
     from ..core.light.lamp import Lamp
     from ..core.light.rig import Rig
     from ..core.paint.mix import only

@@ -64,7 +64,7 @@ class Spray:
     azimuth: float = number(0.0, -360, 360, "the direction round the model", "degrees", step=15, form="Direction, °")
     elevation: float = number(60.0, -90, 90, "the height of the nozzle", "degrees", step=15, form="Height, °")
     distance: float = number(100.0, 5, 2000, "the distance", "mm", step=5, form="Distance, mm")
-    seconds: float = number(2.0, 0, 600, "the time on the trigger", "s", step=0.5, form="Seconds on the trigger")
+    seconds: float = number(2.0, 0, 600, "the time on the trigger", "s", step=0.5, form="Seconds")
     way: str = choice("stroke", WAYS, "the way of a pass", form="Moved as a")
     tool: str = choice(
         "airbrush", TOOLS, "what paint is sprayed with", {"airbrush": "an airbrush", "can": "a can"}, "Sprayed with"

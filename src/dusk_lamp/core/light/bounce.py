@@ -1,9 +1,10 @@
 """Bounce: light that comes back up from the ground, and from the sculpt's own base, CP-12."""
 
+from typing import TYPE_CHECKING
+
 import numba
 import numpy as np
 from numpy.typing import NDArray
-from scipy.sparse import csr_array
 
 from ..rays import in_threads
 from ..sculpt.outlook import Outlook
@@ -11,6 +12,9 @@ from ..sculpt.surface import Surface
 from .key import RAYS, key_light_at
 from .lamp import Lamp
 from .sky import luminance
+
+if TYPE_CHECKING:
+    from scipy.sparse import csr_array
 
 CELLS = 48  # the ground is looked up on a grid this fine; its shadow reaches the sculpt blurred by half the sphere
 REACH = 1.5  # the grid reaches this many heights past the sculpt; beyond, the ground is open
@@ -85,11 +89,13 @@ def _from_ground(points, normals, bits, directions, ground, corner, cell, outsid
         out[i] = got / whole if whole > 0 else np.float32(0)
 
 
-def base_transfer(surface: Surface, view: Outlook) -> csr_array:
+def base_transfer(surface: Surface, view: Outlook) -> "csr_array":
     """(N, N) sparse: the share of the light on each sample of the base that every spot receives from it.
 
     Each ray that met the base stands for its solid angle; Lambert's law on both ends.
     """
+    from scipy.sparse import csr_array
+
     cosine = np.einsum("ij,ij->i", surface.normals[view.base_row], view.directions[view.base_direction])
     share = cosine * np.float32(4 / len(view.directions))  # solid angle 4π/D over π
     return csr_array((share, (view.base_row, view.base_sample)), shape=(len(surface),) * 2, dtype=np.float32)
@@ -105,7 +111,7 @@ def bounce_light(
     surface: Surface,
     view: Outlook,
     ground: Ground,
-    base: csr_array,
+    base: "csr_array",
     albedo: float,
     lamp: Lamp | None,
     sky: float,

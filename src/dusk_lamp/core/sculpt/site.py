@@ -8,7 +8,6 @@ from typing import Any, TypeVar
 
 import numpy as np
 from numpy.typing import NDArray
-from scipy.spatial import cKDTree
 
 from ..errors import SettingError
 from ..plain import checked, choice
@@ -170,6 +169,8 @@ class Site:
 
 
 def _outlook_of(whole: Outlook, surface: Surface, some: Surface, chosen: NDArray[np.int32]) -> Outlook:
+    from scipy.spatial import cKDTree
+
     place = np.full(len(surface), -1, np.int32)
     place[chosen] = np.arange(len(chosen), dtype=np.int32)
     # the base's light is read at the chosen sample nearest to the one that was met

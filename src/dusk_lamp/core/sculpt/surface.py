@@ -6,7 +6,6 @@ from functools import cached_property
 import fast_simplification
 import numpy as np
 from numpy.typing import NDArray
-from scipy.spatial import ConvexHull, QhullError
 
 from ..errors import SettingError
 from ..rays import Caster
@@ -55,6 +54,8 @@ class Surface:
     @cached_property
     def outermost(self) -> NDArray[np.float32]:
         """(H, 3) the corners of its convex hull: as far as it reaches in any direction, some of these reach."""
+        from scipy.spatial import ConvexHull, QhullError
+
         try:
             return self.points[ConvexHull(self.points.astype(np.float64)).vertices]
         except (QhullError, ValueError):  # a flat sheet, or hardly any points

@@ -135,7 +135,7 @@ export default class Undercoat {
       this.dial.show(settings.azimuth, settings.elevation, 14);
     }
     if (c.nozzle) this.reach(c);
-    $("coat-facts").textContent = `${c.ml.toFixed(2)} ml, ${c.drops.toFixed(0)} drops, ${Math.round(c.minutes)} minutes with drying; ${c.film_um.toFixed(1)} µm where it lies thickest.${c.kpa ? ` ${c.psi} psi are ${c.kpa} kPa; ${c.flow}.` : ""}`;
+    $("coat-facts").textContent = `${c.ml.toFixed(2)} ml, ${Math.max(1, Math.round(c.drops))} ${Math.round(c.drops) > 1 ? "drops" : "drop"}, ${Math.round(c.minutes)} minutes with drying; ${c.film_um.toFixed(1)} µm where it lies thickest.${c.kpa ? ` ${c.psi} psi are ${c.kpa} kPa; ${c.flow}.` : ""}`;
     const warned = $("coat-warnings");
     warned.hidden = !c.warnings.length;
     warned.textContent = c.warnings.join(" ");
