@@ -6,7 +6,7 @@ import numpy as np
 import pytest
 
 from dusk_lamp.core.errors import SettingError
-from dusk_lamp.core.paint.colour import colour_of, colour_of_hex, delta_e
+from dusk_lamp.core.paint.colour import colour_of, colour_of_hex, delta_e, encoded
 from dusk_lamp.core.paint.cost import amount, drops_for, shopping
 from dusk_lamp.core.paint.film import card
 from dusk_lamp.core.paint.glaze import glaze
@@ -14,6 +14,7 @@ from dusk_lamp.core.paint.hiding import Wish, choose_primer, coats_over, underpa
 from dusk_lamp.core.paint.ladder import customary, ladder, unevenness
 from dusk_lamp.core.paint.mix import MOST_PARTS, Mix, compositions, match, only
 from dusk_lamp.core.paint.rack import Paint, rack_from_csv, written
+from dusk_lamp.core.paint.swatch import swatch_of
 from dusk_lamp.core.paint.thin import JOBS, Airbrush, warnings
 from dusk_lamp.core.units import kpa, psi_words
 
@@ -281,3 +282,33 @@ def test_the_shopping_list_holds_what_is_low():
 def test_paints_are_written_as_masstone_at_hiding():
     p = written("#8A4B2D@0,95")
     assert p.colour == "#8a4b2d" and p.hides == 0.95 and written("#8a4b2d").hides == 0.98
+
+
+# --- a swatch photographed beside a grey card
+
+
+def photo(swatch, card, light=(1.0, 1.0, 1.0)):
+    """A photo 200 × 100: a grey card on the left half, a swatch on the right, both as linear light (3,) under a light."""
+    pixels = np.empty((100, 200, 3))
+    pixels[:, :100], pixels[:, 100:] = encoded(np.multiply(card, light)), encoded(np.multiply(swatch, light))
+    return pixels
+
+
+def test_a_grey_card_takes_the_lights_own_colour_out_of_a_photo():
+    """An 18 % card, as photographers use: under any light the swatch comes out as in daylight."""
+    own = np.array([0.30, 0.12, 0.05])
+    plain = swatch_of(photo(own, (0.18,) * 3), (0.75, 0.5))
+    for light in ((1, 1, 1), (1.4, 1.0, 0.5), (0.5, 0.6, 0.9)):
+        found = swatch_of(photo(own, (0.18,) * 3, light), (0.75, 0.5), (0.25, 0.5))
+        assert found.hex == plain.hex and not found.clipped
+    assert plain.hex == "#{:02x}{:02x}{:02x}".format(*np.round(encoded(own) * 255).astype(int))
+    assert swatch_of(photo((0.9,) * 3, (0.1,) * 3), (0.75, 0.5), (0.25, 0.5)).clipped
+
+
+def test_a_card_in_the_dark_or_burnt_out_and_spots_beside_the_photo_are_refused():
+    for bad in ((0.001,) * 3, (0.999,) * 3, (0.5, 0.001, 0.5)):
+        with pytest.raises(SettingError, match="grey card"):
+            swatch_of(photo((0.3,) * 3, bad), (0.75, 0.5), (0.25, 0.5))
+    for at in ((1.2, 0.5), (0.5, -0.1)):
+        with pytest.raises(SettingError, match="beside"):
+            swatch_of(photo((0.3,) * 3, (0.2,) * 3), at)

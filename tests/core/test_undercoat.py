@@ -13,7 +13,8 @@ from dusk_lamp.core.coat.technique import techniques
 from dusk_lamp.core.errors import SettingError, Stopped
 from dusk_lamp.core.light.lamp import Lamp
 from dusk_lamp.core.light.rig import Rig
-from dusk_lamp.core.paint.mix import only
+from dusk_lamp.core.paint.film import coats as film_coats
+from dusk_lamp.core.paint.mix import only, values_of
 from dusk_lamp.core.paint.rack import KINDS, Paint, Rack, rack_from_csv
 from dusk_lamp.core.plan import spray_fit
 from dusk_lamp.core.plan.cautions import DEFER, cautions_for, tags_of
@@ -287,3 +288,80 @@ def test_the_light_is_told_in_a_line():
     assert rig_words(Rig(Lamp(0, 90, 0), 0, "uniform", 0)) == "Lamp straight above, hard; no sky."
     assert "60° below level, from the front" in rig_words(Rig(Lamp(0, -60, 0)))
     assert rig_words(Rig(None, 1, "overcast", 0)) == "No lamp; overcast sky 100 %."
+
+
+def test_the_paints_of_an_undercoat_are_those_a_painter_would_take():
+    """From the guild's rack: the darkest primer, a wash for the wash, transparent things for shadows, the lightest white."""
+    kinds = {name: getattr(TINS, name).kind for name in ("primer", "bright_primer", "wash", "shadow")}
+    assert kinds == {"primer": "primer", "bright_primer": "primer", "wash": "wash", "shadow": kinds["shadow"]}
+    assert kinds["shadow"] in ("one-coat", "ink")
+    primers = [p.looks.value for p in RACK if p.kind == "primer"]
+    assert TINS.primer.looks.value == min(primers) and TINS.bright_primer.looks.value == max(primers)
+    assert TINS.wash.looks.value == min(p.looks.value for p in RACK if p.kind == "wash")
+    assert TINS.white.kind != "primer" and TINS.white.looks.value > 9 and TINS.tint.looks.chroma > 15
+    assert TINS.tint.looks.value < 3.2 and 3.5 <= RACK.find(TINS.through).looks.value <= 6.5
+    bare = tins_from(Rack([p for p in RACK if p.kind in ("base", "layer")]))
+    assert bare.wash == bare.shadow and bare.shadow.looks.value < 2 and bare.primer.looks.value < 2, (
+        "what there is must do"
+    )
+    assert len(TINS.greys) == 4 and TINS.greys[-1].colour.value == max(m.colour.value for m in TINS.greys)
+    gaps = np.diff([TINS.primer.looks.value, *(m.colour.value for m in TINS.greys)])
+    assert gaps.min() > 1.2 and gaps.max() < 2.8, "even steps, CP-6"
+
+
+class TestTheFitsOwnNumbers:
+    """Inside the fit: values against the film engine, slopes against differences, what a robust step does."""
+
+    @pytest.fixture
+    def problem(self, rng):
+        films = rng.random((5, 60)) * 4
+        wanted = 2 + 6 * rng.random(60)
+        return spray_fit._Problem(films, wanted, np.full(60, 1 / 60), only(TINS.primer), TINS.greys)
+
+    def test_its_values_are_those_of_the_film_engine_but_for_one_band(self, problem):
+        seconds = np.zeros((4, 5))
+        seconds[0, 1], seconds[3, 2] = 3.0, 1.5
+        K, S = (np.stack([getattr(m.pigment, k) for m in TINS.greys]) for k in "KS")
+        thick = (problem.solids[:, None] * seconds) @ problem.films
+        seen = film_coats(K, S, thick, TINS.primer.pigment.masstone)
+        assert problem.value(problem.laid(seconds)) == pytest.approx(values_of(seen), abs=0.06)
+
+    def test_its_slopes_are_differences(self, problem, rng):
+        seconds = rng.random((4, 5)) + 0.1
+        slope = problem.slope(seconds)
+        for k in ((0, 0), (1, 3), (3, 4)):
+            more, less = seconds.copy(), seconds.copy()
+            more[k] += 1e-4
+            less[k] -= 1e-4
+            assert slope[k] == pytest.approx((problem.loss(more) - problem.loss(less)) / 2e-4, rel=0.02, abs=1e-6)
+
+    def test_moving_lowers_the_loss_and_keeps_to_its_passes(self, problem):
+        mask = np.zeros((4, 5), bool)
+        mask[1, :3] = True
+        start = np.where(mask, 1.0, 0.0)
+        moved = problem.moved(start, mask, 60)
+        assert problem.loss(moved) < problem.loss(start) - 1e-4 and (moved[~mask] == 0).all() and (moved >= 0).all()
+
+    def test_a_few_spots_that_cannot_be_reached_do_not_drag_the_rest_along(self, rng):
+        """Robust squares: most spots want what one pass gives, a tenth wants white that no pass can lay there."""
+        films = np.ones((1, 100)) * 3
+        reach = spray_fit._Problem(films, np.zeros(100), np.full(100, 0.01), only(TINS.primer), TINS.greys[:1])
+        middle = float(reach.value(reach.laid(np.array([[2.0]])))[0])
+        wanted = np.full(100, middle)
+        wanted[:10] = 9.5
+        problem = spray_fit._Problem(films, wanted, np.full(100, 0.01), only(TINS.primer), TINS.greys[:1])
+        found = problem.least_squares(np.ones((1, 1), bool))
+        assert float(problem.value(problem.laid(found))[50]) == pytest.approx(middle, abs=0.35)
+
+    def test_few_passes_are_those_that_are_missed_most(self):
+        """Two passes that do all the work, six that do next to nothing: the two are kept."""
+        films = np.full((8, 90), 1e-3)
+        films[2, :45], films[5, 45:] = 3.0, 3.0
+        probe = spray_fit._Problem(films, np.zeros(90), np.full(90, 1 / 90), only(TINS.primer), TINS.greys[2:3])
+        seconds = np.zeros((1, 8))
+        seconds[0, 2], seconds[0, 5] = 2.0, 1.0
+        wanted = probe.value(probe.laid(seconds))
+        problem = spray_fit._Problem(films, wanted, np.full(90, 1 / 90), only(TINS.primer), TINS.greys[2:3])
+        kept = spray_fit._few(problem, 4, lambda *_: None)
+        assert np.flatnonzero(kept[0]).tolist() == [2, 5] and problem.within(kept) == pytest.approx(1)
+        assert kept[0, 2] == pytest.approx(2.0, rel=0.3)

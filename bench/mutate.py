@@ -1,0 +1,204 @@
+"""Planted errors: how many of them do the tests notice? `bin/mutate [--count N] [--seed S] [--only ROOM]`.
+
+An error is one small change somewhere in the core: a sign turned, a comparison widened, a number half as large again, a
+condition turned round, the larger taken for the smaller. It is planted in a copy of the sources, and the tests nearest to it are
+run until the first fails. What cannot change anything (words, hints on types) is not touched.
+"""
+
+import argparse
+import ast
+import os
+import random
+import shutil
+import subprocess
+import sys
+import tempfile
+import time
+from concurrent.futures import ThreadPoolExecutor
+from dataclasses import dataclass
+from pathlib import Path
+
+ROOT = Path(__file__).parent.parent
+CORE = Path("src/dusk_lamp/core")
+NEAR = {  # the tests beside each room, the quickest first
+    "coat": ["test_coat.py", "test_undercoat.py"],
+    "paint": [
+        "test_value.py",
+        "test_film.py",
+        "test_colour.py",
+        "test_mixing.py",
+        "test_rack.py",
+        "test_undercoat.py",
+    ],
+    "plan": ["test_undercoat.py", "test_coat.py"],
+    "target": ["test_value.py", "test_greys.py", "test_undercoat.py"],
+    "light": ["test_key.py", "test_sky.py", "test_parts.py", "test_view.py"],
+}
+SKIP = {"make_bands.py"}
+COMPARE = {ast.Lt: ast.GtE, ast.LtE: ast.Gt, ast.Gt: ast.LtE, ast.GtE: ast.Lt, ast.Eq: ast.NotEq, ast.NotEq: ast.Eq}
+COUNT = {ast.Add: ast.Sub, ast.Sub: ast.Add, ast.Mult: ast.Div, ast.Div: ast.Mult}
+SWAP = {"min": "max", "max": "min", "minimum": "maximum", "maximum": "minimum", "any": "all", "all": "any",
+        "sin": "cos", "cos": "sin", "floor": "ceil", "argmin": "argmax", "argmax": "argmin", "exp": "log1p"}  # fmt: skip
+PATIENCE_S = 240
+
+
+@dataclass(frozen=True)
+class Error:
+    """One change: the file, the line, what it was and what it is."""
+
+    path: Path
+    line: int
+    was: str
+    now: str
+    source: str
+
+
+def places(path: Path) -> list[Error]:
+    """Every small error that could be planted in a file."""
+    source = (ROOT / path).read_text()
+    tree = ast.parse(source)
+    found = []
+    for node in ast.walk(tree):
+        if isinstance(node, ast.FunctionDef | ast.ClassDef | ast.Module):
+            node.body = [
+                n for n in node.body if not (isinstance(n, ast.Expr) and isinstance(n.value, ast.Constant))
+            ] or node.body
+    silent = {
+        id(part)
+        for node in ast.walk(tree)
+        if isinstance(node, ast.Raise | ast.JoinedStr | ast.arg | ast.AnnAssign) and not getattr(node, "value", None)
+        for part in ast.walk(node)
+    }
+    # what a decorator or a hint says is not what happens
+    for node in ast.walk(tree):
+        if isinstance(node, ast.FunctionDef):
+            for part in [*node.decorator_list, *([node.returns] if node.returns else [])]:
+                silent |= {id(p) for p in ast.walk(part)}
+        if isinstance(node, ast.AnnAssign):
+            silent |= {id(p) for p in ast.walk(node.annotation)}
+        if isinstance(node, ast.Call) and getattr(node.func, "id", "") in (
+            "number",
+            "choice",
+            "text",
+            "rounded",
+            "film_um",
+        ):
+            silent |= {id(p) for p in ast.walk(node)}
+    for node in ast.walk(tree):
+        if id(node) in silent or not hasattr(node, "lineno"):
+            continue
+        for new in variants(node):
+            text = ast.get_source_segment(source, node)
+            if text is None or "\n" in text:
+                continue
+            lines = source.split("\n")
+            line = lines[node.lineno - 1].encode()
+            start, end = node.col_offset, node.end_col_offset
+            replaced = line[:start] + f"({ast.unparse(new)})".encode() + line[end:]
+            lines[node.lineno - 1] = replaced.decode()
+            found.append(Error(path, node.lineno, text, ast.unparse(new), "\n".join(lines)))
+    return found
+
+
+def variants(node: ast.AST) -> list[ast.expr]:
+    """What a node could be by mistake."""
+    if isinstance(node, ast.Compare) and len(node.ops) == 1 and type(node.ops[0]) in COMPARE:
+        return [ast.Compare(node.left, [COMPARE[type(node.ops[0])]()], node.comparators)]
+    if isinstance(node, ast.BinOp) and type(node.op) in COUNT:
+        return [ast.BinOp(node.left, COUNT[type(node.op)](), node.right)]
+    if isinstance(node, ast.Constant) and type(node.value) in (int, float) and node.value not in (0, 1, -1, 2, 3):
+        return [
+            ast.Constant(node.value * 1.5 if isinstance(node.value, float) else node.value + max(1, node.value // 2))
+        ]
+    if isinstance(node, ast.Call):
+        func = node.func
+        name = func.attr if isinstance(func, ast.Attribute) else getattr(func, "id", "")
+        if name in SWAP:
+            other = (
+                ast.Attribute(func.value, SWAP[name], ast.Load())
+                if isinstance(func, ast.Attribute)
+                else ast.Name(SWAP[name], ast.Load())
+            )
+            return [ast.Call(other, node.args, node.keywords)]
+    if (
+        isinstance(node, ast.UnaryOp)
+        and isinstance(node.op, ast.USub | ast.Not)
+        and not isinstance(node.operand, ast.Constant)
+    ):
+        return [node.operand]
+    if isinstance(node, ast.IfExp):
+        return [ast.IfExp(node.test, node.orelse, node.body)]
+    return []
+
+
+def noticed(error: Error, folder: Path) -> tuple[bool, float]:
+    """Whether the tests beside an error fail with it, and after how many seconds."""
+    target = folder / error.path
+    original = target.read_text()
+    target.write_text(error.source)
+    room = error.path.relative_to(CORE).parts[0]
+    tests = [str(ROOT / "tests" / "core" / name) for name in NEAR[room]]
+    start = time.monotonic()
+    try:
+        done = subprocess.run(
+            [sys.executable, "-m", "pytest", "-x", "-q", "-n0", "-p", "no:cacheprovider", "--durations=0",
+             "-o", "addopts=", *tests],
+            cwd=ROOT, env={**os.environ, "PYTHONPATH": str(folder / "src"), "NUMBA_NUM_THREADS": "1"}, capture_output=True,
+            timeout=PATIENCE_S, check=False,
+        )  # fmt: skip
+        failed = done.returncode != 0
+    except subprocess.TimeoutExpired:
+        failed = True  # a test that never ends is noticed, too
+    finally:
+        target.write_text(original)
+    return failed, time.monotonic() - start
+
+
+def main() -> None:
+    """Plant, run, count, tell."""
+    parser = argparse.ArgumentParser()
+    parser.add_argument("--count", type=int, default=120)
+    parser.add_argument("--seed", type=int, default=20)
+    parser.add_argument("--only", help="one room of the core")
+    args = parser.parse_args()
+    rooms = [args.only] if args.only else list(NEAR)
+    files = [
+        p.relative_to(ROOT)
+        for room in rooms
+        for p in sorted((ROOT / CORE / room).rglob("*.py"))
+        if p.name not in SKIP
+    ]
+    every = [e for path in files for e in places(path)]
+    chosen = random.Random(args.seed).sample(every, min(args.count, len(every)))
+    print(f"{len(every)} places in {len(files)} files; {len(chosen)} errors planted, seed {args.seed}", flush=True)
+    workers = max(1, (os.cpu_count() or 2))
+    with tempfile.TemporaryDirectory() as base:
+        folders = [Path(base) / str(k) for k in range(workers)]
+        for folder in folders:
+            shutil.copytree(ROOT / "src", folder / "src", ignore=shutil.ignore_patterns("static", "__pycache__"))
+        free = list(folders)
+
+        def one(error: Error) -> tuple[Error, bool, float]:
+            folder = free.pop()
+            try:
+                return error, *noticed(error, folder)
+            finally:
+                free.append(folder)
+
+        caught: dict[str, list[bool]] = {room: [] for room in rooms}
+        with ThreadPoolExecutor(workers) as pool:
+            for error, failed, took in pool.map(one, chosen):
+                caught[error.path.relative_to(CORE).parts[0]].append(failed)
+                where = f"{error.path.relative_to(CORE)}:{error.line}"
+                print(
+                    f"{'noticed' if failed else 'MISSED '}  {took:5.1f} s  {where:32}  {error.was}  →  {error.now}",
+                    flush=True,
+                )
+    print(f"\n{'room':10}{'planted':>9}{'noticed':>9}{'share':>8}")
+    for room, results in [*caught.items(), ("all", [r for rs in caught.values() for r in rs])]:
+        if results:
+            print(f"{room:10}{len(results):9}{sum(results):9}{sum(results) / len(results):8.0%}")
+
+
+if __name__ == "__main__":
+    main()
