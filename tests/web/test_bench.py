@@ -17,6 +17,7 @@ from dusk_lamp.core.target.greys import Greys, lay_bands
 from dusk_lamp.demo.load import load_rack
 from dusk_lamp.store.laid import Shelf
 from dusk_lamp.store.models import Sculpt
+from dusk_lamp.web.stages import NAMES, ON_BENCH
 
 from .conftest import packet
 
@@ -101,15 +102,11 @@ def test_stages_light_up_in_order_of_work(app, painter, sculpt_id):
     assert lit() == []
     load_rack(app.extensions["workshop"])
     painter.post(f"/sculpts/{sculpt_id}/stand", {"up": "z", "front": "-y", "height": "25"})
-    painter.post(f"/sculpts/{sculpt_id}/done/parts")
-    painter.post(f"/sculpts/{sculpt_id}/done/regions")
-    painter.post(f"/sculpts/{sculpt_id}/done/view")
-    painter.post(f"/sculpts/{sculpt_id}/done/light")
-    painter.post(f"/sculpts/{sculpt_id}/done/greys")
-    page = painter.post(f"/sculpts/{sculpt_id}/done/undercoat")
+    for stage in ON_BENCH:
+        page = painter.post(f"/sculpts/{sculpt_id}/done/{stage.name}")
     assert page.find(class_="sheet"), "the last stage leads to the sheet"
-    assert lit() == ["stand", "parts", "regions", "view", "light", "greys", "undercoat", "sheet"]
-    assert "8 of 8 stages" in painter.page("/").text
+    assert lit() == list(NAMES)
+    assert f"{len(NAMES)} of {len(NAMES)} stages" in painter.page("/").text
 
 
 def test_six_ways_to_stand_and_four_to_face_are_shown_as_pictures(painter, sculpt_id):

@@ -60,7 +60,7 @@ def regions_of(name: str, mesh: Mesh) -> tuple[NDArray[np.uint8], tuple[Region, 
             nearer = distance < best[rows]
             best[rows][nearer] = distance[nearer]
             labels[rows][nearer] = number
-    return labels, tuple(Region(*told) for *told, _ in sculpt.REGIONS)
+    return labels, tuple(Region(*facts) for *facts, _ in sculpt.REGIONS)
 
 
 def _whole(mesh: Mesh) -> Mesh:

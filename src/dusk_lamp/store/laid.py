@@ -45,6 +45,7 @@ class Laid:
         self.targets: Bounded[str, NDArray[np.float32]] = Bounded(MOST_TARGETS)
         self.shots: Bounded[str, Snapshot] = Bounded(MOST_SHOTS)
         self.reflectances: Bounded[str, NDArray[np.float32]] = Bounded(MOST_REFLECTANCES)
+        self.motion = 0  # counts lamps moved: a light that was asked for before the latest is not wanted any more
         surface.caster  # noqa: B018 - built now, so that the first drag does not wait for it
 
     @cached_property

@@ -1,10 +1,12 @@
 """The key light: how squarely, and how much of it, one lamp reaches each spot."""
 
+from collections.abc import Callable
 from typing import NamedTuple
 
 import numpy as np
 from numpy.typing import NDArray
 
+from ..errors import Stopped
 from ..rays import THREADS, Caster, in_threads
 from ..sculpt.surface import Surface
 from .lamp import Lamp
@@ -13,6 +15,9 @@ FIRST_RAYS = 8  # a first look at the lamp
 EDGE_RINGS = 2  # neighbours round a penumbra that are looked at closely too
 DENSE_SAMPLES = 20_000  # below this, neighbours are too far apart to speak for each other
 RAYS = 64  # places on the lamp's disc; a straight shadow edge is then right to about 1 % of the disc
+
+
+Stop = Callable[[], bool] | None  # asked now and then; True ends the work
 
 
 class KeyLight(NamedTuple):
@@ -26,7 +31,7 @@ class KeyLight(NamedTuple):
     visible: NDArray[np.float32]
 
 
-def key_light(surface: Surface, lamp: Lamp, rays: int = RAYS) -> KeyLight:
+def key_light(surface: Surface, lamp: Lamp, rays: int = RAYS, stopped: Stop = None) -> KeyLight:
     """Light of one distant lamp on every spot, with its shadow as soft as the lamp is large.
 
     The disc is cut into equal solid angles of equal brightness; each one that the spot sees adds its cosine. For a
@@ -35,15 +40,17 @@ def key_light(surface: Surface, lamp: Lamp, rays: int = RAYS) -> KeyLight:
     Args:
         surface: the samples.
         lamp: the lamp; a size of 0 casts one ray and gives a hard edge.
-        rays: places on the disc, where it has a size.
+        rays: places on the disc, where it has a size. stopped: asked before each of them; True gives the work up.
+    Raises:
+        Stopped: `stopped` said so.
     Source: Lambert's cosine law (Photometria, 1760); seen from the lamp is lit, CP-9.
     """
     if lamp.size == 0 or rays <= FIRST_RAYS or len(surface) < DENSE_SAMPLES:
-        return key_light_at(surface.origins, surface.normals, surface.caster, lamp, rays)
+        return key_light_at(surface.origins, surface.normals, surface.caster, lamp, rays, stopped)
 
     # Most spots see all of the lamp or none of it. A few places on the disc tell which; only where they disagree, and
     # a brush mark round it, is the whole disc looked at.
-    few = key_light_at(surface.origins, surface.normals, surface.caster, lamp, FIRST_RAYS)
+    few = key_light_at(surface.origins, surface.normals, surface.caster, lamp, FIRST_RAYS, stopped)
     edge = (few.visible > 0) & (few.visible < 1)
     a, b = surface.edges
     for _ in range(EDGE_RINGS):
@@ -54,24 +61,29 @@ def key_light(surface: Surface, lamp: Lamp, rays: int = RAYS) -> KeyLight:
     light = np.where(few.visible == 1, np.maximum(surface.normals @ lamp.direction, 0), 0).astype(np.float32)
     visible = few.visible.copy()
     where = np.flatnonzero(edge)
-    whole = key_light_at(surface.origins[where], surface.normals[where], surface.caster, lamp, rays)
+    whole = key_light_at(surface.origins[where], surface.normals[where], surface.caster, lamp, rays, stopped)
     light[where], visible[where] = whole.light, whole.visible
     return KeyLight(light, visible)
 
 
 def key_light_at(
-    origins: NDArray[np.float32], normals: NDArray[np.float32], caster: Caster, lamp: Lamp, rays: int = RAYS
+    origins: NDArray[np.float32],
+    normals: NDArray[np.float32],
+    caster: Caster,
+    lamp: Lamp,
+    rays: int = RAYS,
+    stopped: Stop = None,
 ) -> KeyLight:
     """The same for any places (M, 3) float32 with normals (M, 3) float32 among the caster's triangles."""
     pattern = lamp.pattern(rays)
     if len(pattern) == 1:
-        light, seen = _from_places(origins, normals, caster, pattern, split=True)
+        light, seen = _from_places(origins, normals, caster, pattern, stopped, split=True)
     else:
         # a share of the disc per core; summed in a fixed order, so the same input gives the same bytes
         shares: list = [None] * THREADS
 
         def one_share(k: int) -> None:
-            shares[k] = _from_places(origins, normals, caster, pattern[k::THREADS], split=False)
+            shares[k] = _from_places(origins, normals, caster, pattern[k::THREADS], stopped, split=False)
 
         in_threads(one_share, range(THREADS))
         light = sum(share[0] for share in shares)
@@ -81,11 +93,13 @@ def key_light_at(
     return KeyLight(light, seen)
 
 
-def _from_places(origins, normals, caster, places, *, split):
+def _from_places(origins, normals, caster, places, stopped, *, split):
     """Sum of cosines (M,) and count (M,) over the places of the disc that each spot sees."""
     light = np.zeros(len(origins), np.float32)
     seen = np.zeros(len(origins), np.float32)
     for toward in places:
+        if stopped and stopped():
+            raise Stopped("another light is wanted by now")
         cosine = normals @ toward
         facing = np.flatnonzero(cosine > 0)  # a spot turned away is dark already: half the rays saved
         open_ = facing[~caster.blocked(origins[facing], toward, split=split)]

@@ -54,18 +54,21 @@ class Light:
     visible: NDArray[np.float32]
 
 
-def light_on(site: Site, rig: Rig, rays: int = BENCH_RAYS) -> Light:
+def light_on(site: Site, rig: Rig, rays: int = BENCH_RAYS, stopped: key.Stop = None) -> Light:
     """Lamp, sky and bounce on every sample of a site; only the lamp's rays are cast anew each time.
 
-    As long as the outlook is not known, the lamp alone. rays: to a soft lamp, fewer for a lamp in motion.
+    As long as the outlook is not known, the lamp alone. rays: to a soft lamp, fewer for a lamp in motion. stopped: asked now and then.
+
+    Raises:
+        Stopped: `stopped` said so.
     """
     surface, seen = site.surface, site.outlook
     total = np.zeros(len(surface), np.float32)
     visible = total
     if rig.lamp is not None:
-        total, visible = key.key_light(surface, rig.lamp, rays)
+        total, visible = key.key_light(surface, rig.lamp, rays, stopped)
         for chosen, alone in site.apart:
-            total[chosen], visible[chosen] = key.key_light(alone, rig.lamp, rays)
+            total[chosen], visible[chosen] = key.key_light(alone, rig.lamp, rays, stopped)
     if seen is None:
         return Light(total, visible)
     if rig.sky:

@@ -51,11 +51,11 @@ def read_sculpt(path: str | Path, file_format: str | None = None) -> Mesh:
 def _read_stl(path: Path, size: int) -> Mesh:
     with path.open("rb") as f:
         head = f.read(STL_HEADER_BYTES)
-    told = struct.unpack("<I", head[80:84])[0] if len(head) == STL_HEADER_BYTES else 0
-    wanted = STL_HEADER_BYTES + told * STL_TRIANGLE_BYTES
+    triangles = struct.unpack("<I", head[80:84])[0] if len(head) == STL_HEADER_BYTES else 0
+    wanted = STL_HEADER_BYTES + triangles * STL_TRIANGLE_BYTES
     # a few stray bytes at the end are an exporter's habit; a whole triangle more is a lie
-    if told and wanted <= size < wanted + STL_TRIANGLE_BYTES:
-        return _stl_binary(path, told)
+    if triangles and wanted <= size < wanted + STL_TRIANGLE_BYTES:
+        return _stl_binary(path, triangles)
     if head.lstrip()[:5].lower() == b"solid":
         return _stl_ascii(path)
     if head.isascii() and b"\0" not in head:
@@ -63,10 +63,10 @@ def _read_stl(path: Path, size: int) -> Mesh:
     if len(head) < STL_HEADER_BYTES:
         raise SculptFileError("this is not an STL file: it is shorter than an STL's heading; export it again")
     held = (size - STL_HEADER_BYTES) // STL_TRIANGLE_BYTES
-    if told == 0 and held == 0:
+    if triangles == 0 and held == 0:
         raise SculptShapeError("the file holds no triangles; export it again with the figure selected")
     raise SculptFileError(
-        f"the file says it holds {told:,} triangles, but there is room for {held:,}: it was cut short or garbled; "
+        f"the file says it holds {triangles:,} triangles, but there is room for {held:,}: it was cut short or garbled; "
         "download or export it again"
     )
 

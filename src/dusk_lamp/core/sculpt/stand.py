@@ -154,30 +154,30 @@ def guess_units(tall: float) -> UnitsGuess:
     A miniature is 15–150 mm tall, which fits mm only in one range; the other ranges are what common exporters write.
     A figure as tall as a person was sculpted at life size, in metres or in millimetres: neither is a miniature.
     """
-    told = f"{tall:.3g}"
+    said = f"{tall:.3g}"
     if 15 <= tall <= 150:
-        return UnitsGuess("mm", round(tall, 2), f"{told} units tall: millimetres.", True)
+        return UnitsGuess("mm", round(tall, 2), f"{said} units tall: millimetres.", True)
     if 1.2 <= tall <= 2.5:
         return UnitsGuess(
             "life-size metres",
             USUAL_MM,
-            f"{told} units tall is a person in metres, not a miniature: set its height.",
+            f"{said} units tall is a person in metres, not a miniature: set its height.",
             False,
         )
     if 1200 <= tall <= 2500:
         return UnitsGuess(
             "life-size mm",
             USUAL_MM,
-            f"{told} units tall is a person in millimetres, not a miniature: set its height.",
+            f"{said} units tall is a person in millimetres, not a miniature: set its height.",
             False,
         )
     if 120 <= tall <= 250:
-        return UnitsGuess("mm", round(tall, 2), f"{told} units tall: millimetres, a large display piece?", False)
+        return UnitsGuess("mm", round(tall, 2), f"{said} units tall: millimetres, a large display piece?", False)
     for unit, low, high, mm in (("inches", 0.5, 1.2, 25.4), ("cm", 2.5, 15, 10), ("metres", 0.015, 0.15, 1000)):
         if low <= tall <= high:
             return UnitsGuess(
-                unit, round(tall * mm, 1), f"{told} units tall is probably in {unit}: {tall * mm:.0f} mm.", False
+                unit, round(tall * mm, 1), f"{said} units tall is probably in {unit}: {tall * mm:.0f} mm.", False
             )
     return UnitsGuess(
-        "unknown", USUAL_MM, f"{told} units tall fits no unit a miniature is sculpted in: set its height.", False
+        "unknown", USUAL_MM, f"{said} units tall fits no unit a miniature is sculpted in: set its height.", False
     )

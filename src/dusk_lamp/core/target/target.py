@@ -8,6 +8,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from ..errors import SettingError
+from ..light.key import Stop
 from ..light.rig import BENCH_RAYS, Light, Rig, light_on
 from ..paint.value import grey_srgb
 from ..sculpt.site import Site
@@ -40,17 +41,19 @@ def target(
     *,
     exposure: Exposure | None = None,
     rays: int = BENCH_RAYS,
+    stopped: Stop = None,
 ) -> Target:
     """The one way from a lit sculpt to what it ought to look like.
 
     Args:
         site: the sculpt. rig: what lights it. materials: of its regions. glows: sources on it. eye: where it is looked at from,
-        which matters only to what shines. exposure: how light becomes value. rays: to a soft lamp.
+        which matters only to what shines. exposure: how light becomes value. rays: to a soft lamp. stopped: asked now and then.
     Raises:
+        Stopped: `stopped` said so.
         SettingError: materials or glows are asked for, which a target in greys cannot show.
     """
     if materials or glows:
         raise SettingError("a target in greys knows neither materials nor glows")
-    light = light_on(site, rig, rays)
+    light = light_on(site, rig, rays, stopped)
     value = value_of_light(light.total, exposure or Exposure(), rig.full)
     return Target(value, np.zeros(len(site), np.float32), light)

@@ -79,7 +79,7 @@ def plan_pdf(
     gap = 2.0
     picture_wide = (wide - gap * (len(views) - 1)) / len(views)
     picture_tall = picture_wide * PICTURE_RATIO
-    told: dict[tuple[str, ...], int] = {}
+    cautioned: dict[tuple[str, ...], int] = {}
     for k, step in enumerate(steps):
         if pdf.get_y() + picture_tall + ROOM_MM > PAGE_MM[1] - MARGIN_MM:
             pdf.add_page()
@@ -122,7 +122,7 @@ def plan_pdf(
         pdf.set_font("text", "B", 8.5)
         pdf.write(4.2, "Safety: ")
         pdf.set_font("text", size=8.5)
-        first = told.setdefault(step.caution_tags, step.number)
+        first = cautioned.setdefault(step.caution_tags, step.number)
         pdf.write(4.2, " ".join(step.cautions) if first == step.number else f"as at step {first}.")
         pdf.ln(9.2)
     return bytes(pdf.output())

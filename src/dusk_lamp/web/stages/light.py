@@ -7,7 +7,7 @@ from flask import Blueprint, Response, jsonify
 from sqlalchemy import update
 from sqlalchemy.orm import Session
 
-from ...core.errors import SettingError
+from ...core.errors import SettingError, Stopped
 from ...core.light.rig import BENCH_RAYS, MOVING_RAYS, PRESETS, STRONGEST_SKY, Rig
 from ...core.paint.value import grey_hex
 from ...core.plain import built, plain
@@ -43,10 +43,11 @@ def _wishes(given: dict[str, Any]) -> tuple[Rig, Greys, Exposure]:
 
 
 @blueprint.post("/sculpts/<int:sculpt_id>/relight")
-def relight(sculpt_id: int) -> Response:
+def relight(sculpt_id: int) -> tuple[Response, int] | Response:
     """Light the sculpt as asked, without keeping it: value and step of every sample, a byte each.
 
-    `moving`: the lamp is being dragged; only the quick samples are lit, with few rays, and the greys are left out.
+    `moving`: the lamp is being dragged; only the quick samples are lit, with few rays, and the greys are left out. A whole light
+    that is being worked out then gives way (409).
     """
     given = asked()
     rig, wanted, exposure = _wishes(given)
@@ -54,7 +55,15 @@ def relight(sculpt_id: int) -> Response:
     with workshop().store.session() as session:
         laid = laid_out(the_sculpt(session, sculpt_id))
     site = laid.quick if moving else laid.site
-    lit = target(site, rig, exposure=exposure, rays=MOVING_RAYS if moving else BENCH_RAYS)
+    laid.motion += moving
+    seen = laid.motion
+    try:
+        lit = target(
+            site, rig, exposure=exposure, rays=MOVING_RAYS if moving else BENCH_RAYS,
+            stopped=None if moving else lambda: laid.motion != seen,
+        )  # fmt: skip
+    except Stopped:
+        return jsonify(error="overtaken"), 409
     levels = np.round(lit.value * LEVELS_PER_VALUE).astype(np.uint8)
     heading: dict[str, Any] = {"moving": moving, "sky": site.outlook is not None}
     if moving:
@@ -63,8 +72,8 @@ def relight(sculpt_id: int) -> Response:
     bands = lay_bands(site.surface, lit.value, wanted, exposure, site.paintable)
     heading.update(bands.report())
     heading["hex"] = [grey_hex(g) for g in bands.greys]
-    seen = float(site.surface.areas[lit.light.visible > 0.5].sum() / max(site.surface.areas.sum(), 1e-9))
-    heading["lit_share"] = round(seen, 4)
+    lit_area = float(site.surface.areas[lit.light.visible > 0.5].sum() / max(site.surface.areas.sum(), 1e-9))
+    heading["lit_share"] = round(lit_area, 4)
     return packed(heading, levels, bands.step)
 
 

@@ -26,6 +26,7 @@ export class Lighting {
     const answer = await send(`${this.base}/relight`, {
       method: "POST", headers: { "Content-Type": "application/json" }, signal, body: JSON.stringify({ ...this.kept(), moving }),
     });
+    if (answer.status === 409) return null; // it gave way to a newer one
     if (!answer.ok) throw new Error((await answer.json()).error);
     const bytes = await answer.arrayBuffer();
     return { bytes, ...unpack(bytes) };
@@ -41,7 +42,9 @@ export class Lighting {
       const then = this.motion;
       own.stop = new AbortController();
       try {
-        const { bytes, heading, at } = await this.ask(name === "moving", own.stop.signal);
+        const answer = await this.ask(name === "moving", own.stop.signal);
+        if (!answer) continue;
+        const { bytes, heading, at } = answer;
         const n = this.table.heading.samples;
         if (name === "moving") this.table.showMoving(new Uint8Array(bytes, at));
         else if (then !== this.motion || own.wish) continue; // overtaken
