@@ -55,6 +55,11 @@ def wait_for(what, seconds=60):
     raise AssertionError("it never happened")
 
 
+def written(store):
+    """When each entry of the cache was written."""
+    return {p.name: max(f.stat().st_mtime_ns for f in p.iterdir()) for p in store.cache.root.glob("*/*")}
+
+
 def test_a_worker_killed_in_mid_import_resumes_at_its_last_stage(store, warden_file):
     _, job_id = brought(store, warden_file, "ply")
     command = [sys.executable, "-m", "dusk_lamp.jobs.worker", str(store.root)]
@@ -65,7 +70,7 @@ def test_a_worker_killed_in_mid_import_resumes_at_its_last_stage(store, warden_f
         first.kill()
         first.wait()
     assert job_of(store, job_id).state == "working", "killed in the middle"
-    done_before = {p.name: p.stat().st_mtime_ns for p in store.cache.root.glob("*/*")}
+    done_before = written(store)
     assert len(done_before) >= 3
     second = subprocess.Popen(command)
     try:
@@ -74,8 +79,8 @@ def test_a_worker_killed_in_mid_import_resumes_at_its_last_stage(store, warden_f
         second.terminate()
         second.wait(10)
     assert job_of(store, job_id).attempts == 1, "one worker died over it"
-    now = {p.name: p.stat().st_mtime_ns for p in store.cache.root.glob("*/*")}
-    assert all(now[name] == when for name, when in done_before.items()), "no finished stage was done again"
+    again = written(store)
+    assert all(again[name] == when for name, when in done_before.items()), "no finished stage was done again"
 
 
 def test_a_worker_does_not_outlive_its_server_even_one_that_died_before_it_had_begun(store):
@@ -204,14 +209,14 @@ def test_stopping_takes_effect_at_the_next_step_and_nothing_is_lost(store, tmp_p
         return key
 
     monkeypatch.setattr(prepare.stages, "surface", lay_out_then_stop)
-    run(store, job_id, new_worker())
+    run(store, job_id, new_worker(), apart=False)
     assert job_of(store, job_id).state == "stopped"
     with store.session() as session:
         sculpt = session.get(Sculpt, sculpt_id)
         assert sculpt.mended_key in store.cache
         again = new_job(session, sculpt).id
     monkeypatch.setattr(prepare.stages, "surface", lay_out)
-    run(store, again, new_worker())
+    run(store, again, new_worker(), apart=False)
     assert job_of(store, again).state == "done"
 
 
@@ -221,7 +226,7 @@ def test_a_newer_job_ends_the_older_one(store, tmp_path):
     sculpt_id, old = brought(store, path, "stl")
     with store.session() as session:
         new_job(session, session.get(Sculpt, sculpt_id))
-    run(store, old, new_worker())
+    run(store, old, new_worker(), apart=False)
     assert job_of(store, old).state == "stopped" and job_of(store, old).attempts == 0
 
 
@@ -240,7 +245,7 @@ def test_a_painters_own_standing_is_never_overwritten_by_a_job_it_overtook(store
         return result
 
     monkeypatch.setattr(prepare.stages, "mended", stood_up_meanwhile)
-    run(store, old, new_worker())
+    run(store, old, new_worker(), apart=False)
     with store.session() as session:
         sculpt = session.get(Sculpt, sculpt_id)
         assert (sculpt.up, sculpt.front, sculpt.height_mm, sculpt.surface_key) == ("x", "z", 54.0, None)
@@ -256,7 +261,7 @@ def test_trouble_inside_is_told_in_words_and_the_file_is_kept(store, tmp_path, m
         raise trouble
 
     monkeypatch.setattr(prepare.stages, "surface", fail)
-    run(store, job_id, new_worker())
+    run(store, job_id, new_worker(), apart=False)
     job = job_of(store, job_id)
     assert job.state == "failed" and "boom" not in job.message and len(job.message) > 30
     assert len(list(store.uploads.iterdir())) == 1

@@ -25,6 +25,9 @@ from dusk_lamp.store.models import Base, CoatRow, Sculpt, now
 from dusk_lamp.store.store import Store, add_sculpt, clear_away
 
 
+@pytest.mark.filterwarnings(
+    "ignore:Skipped unsupported reflection of expression-based index"
+)  # those that forbid twins
 def test_the_migrations_make_exactly_the_models(tmp_path):
     store = Store(tmp_path)
     with store.engine.connect() as connection:

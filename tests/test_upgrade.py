@@ -8,14 +8,14 @@ import pytest
 from alembic import command
 from alembic.script import ScriptDirectory
 from sqlalchemy import create_engine, event
-from sqlalchemy.exc import PendingRollbackError
+from sqlalchemy.exc import IntegrityError, PendingRollbackError
 
-from dusk_lamp.store import schemes, upgrade
-from dusk_lamp.store.models import Sculpt
+from dusk_lamp.store import paints, schemes, upgrade
+from dusk_lamp.store.models import Bottle, Sculpt
 from dusk_lamp.store.store import Store
 from dusk_lamp.store.upgrade import DATABASE, DatabaseError
 
-VERSIONS = sorted(r.revision for r in ScriptDirectory.from_config(upgrade._config()).walk_revisions())
+VERSIONS = sorted(r.revision for r in ScriptDirectory.from_config(upgrade.config_of()).walk_revisions())
 PAINT = {"name": "Soot", "kind": "base", "colour": "#1b1b1d"}
 OLD_COAT = {
     "technique": "spray", "paints": [PAINT], "parts": [1], "amount": 20.0, "settings": {}, "muted": True, "label": "old",
@@ -34,7 +34,7 @@ def made_at(root, version):
     """A data folder whose database has the shape of a version, with a row in every table."""
     root.mkdir(exist_ok=True)
     engine = create_engine(f"sqlite:///{root / DATABASE}")
-    config = upgrade._config()
+    config = upgrade.config_of()
     with engine.connect() as connection:
         config.attributes["connection"] = connection
         command.upgrade(config, version)
@@ -62,6 +62,8 @@ def made_at(root, version):
                     else "text"
                 )
                 row[name] = VALUES.get(name, usual)
+            if table == "paint" and "label" in row:
+                row["label"] = json.dumps(PAINT)
             if table == "recipe":
                 row["parts"] = "[1]"
             elif table == "sculpt" and "parts" in row:
@@ -163,3 +165,17 @@ def test_a_newer_or_broken_database_is_told_in_a_line_and_not_touched(tmp_path):
     with pytest.raises(DatabaseError, match="damaged"):
         Store(tmp_path)
     assert (tmp_path / DATABASE).read_bytes() == before
+
+
+def test_twins_of_old_are_numbered_and_new_ones_refused_by_the_database(tmp_path):
+    made_at(tmp_path, "0006")
+    with closing(sqlite3.connect(tmp_path / DATABASE)) as database:
+        database.execute("INSERT INTO paint (label, user_id) VALUES (?, 1)", [json.dumps({**PAINT, "name": "SOOT"})])
+        database.commit()
+    store = Store(tmp_path)
+    with store.session() as session:
+        assert [p.name for p in paints.rack_of(session)] == ["Soot", "SOOT (2)"]
+    with pytest.raises(IntegrityError), store.session() as session:
+        session.add(Bottle(label={**PAINT, "name": "soot"}))
+        session.flush()
+    store.close()

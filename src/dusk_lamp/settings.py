@@ -18,6 +18,19 @@ class Settings:
 
     upload_limit_mb: int = number(300, 1, 4000, "the largest file that may be dropped on the shelf", "MB")
     most_samples: int = number(0, 0, 2_000_000, "the most samples a sculpt is laid out in; 0 for as many as it needs")
+    trusted_hosts: str = text(
+        "", (0, 2000), "names this bench is reached by, besides those of loopback, with commas between"
+    )
+    passphrase: str = text("", (0, 1000), "what is asked for at the door; needed beyond this machine")
+    secure_cookies: int = number(
+        0, 0, 1, "1 where a proxy in front speaks TLS: cookies are then sent over nothing else"
+    )
+    cache_limit_gb: int = number(
+        5, 1, 10_000, "how large the cache of computed fields may grow; the oldest go first", "GB"
+    )
+    job_memory_gb: int = number(8, 1, 1000, "how much memory a job may take", "GB")
+    job_minutes: int = number(30, 1, 10_000, "how long a job may take", "minutes")
+    request_s: int = number(120, 5, 3600, "how long a request may take before the pages are started anew", "s")
     broker: str = text(
         "", (0, 300), "where jobs queue: redis://… where many machines share the work; empty for a file"
     )

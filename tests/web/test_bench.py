@@ -100,7 +100,7 @@ def test_stages_light_up_in_order_of_work(app, painter, sculpt_id):
         ]
 
     assert lit() == []
-    load_rack(app.extensions["workshop"])
+    load_rack(app.extensions["workshop"].store)
     painter.post(f"/sculpts/{sculpt_id}/stand", {"up": "z", "front": "-y", "height": "25"})
     for stage in ON_BENCH:
         page = painter.post(f"/sculpts/{sculpt_id}/done/{stage.name}")
@@ -148,7 +148,7 @@ def test_impossible_standings_are_refused_in_words(painter, sculpt_id, form):
 @pytest.fixture
 def planned(app, painter, sculpt_id):
     """A sculpt whose undercoat was confirmed as it was shown: the grey ladder."""
-    load_rack(app.extensions["workshop"])
+    load_rack(app.extensions["workshop"].store)
     painter.post(f"/sculpts/{sculpt_id}/done/undercoat")
     return painter
 

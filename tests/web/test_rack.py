@@ -12,7 +12,7 @@ from .conftest import packet
 
 @pytest.fixture
 def racked(app, painter):
-    load_rack(app.extensions["workshop"])
+    load_rack(app.extensions["workshop"].store)
     return painter
 
 

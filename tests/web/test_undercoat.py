@@ -13,7 +13,7 @@ URL = "/sculpts/1/undercoat"
 
 @pytest.fixture
 def spraying(app, painter, sculpt_id):
-    load_rack(app.extensions["workshop"])
+    load_rack(app.extensions["workshop"].store)
     return painter
 
 

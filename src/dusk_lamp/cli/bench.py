@@ -15,6 +15,30 @@ def add_commands(commands: Any) -> None:
         command.add_argument("--data", type=Path, metavar="DIR", help="where sculpts and plans are kept")
         command.set_defaults(run=_serve, with_demo=with_demo)
 
+    backup = commands.add_parser("backup", help="keep everything in a data folder in one file")
+    restore = commands.add_parser("restore", help="bring it back, into an empty folder")
+    for command, run in ((backup, _backup), (restore, _restore)):
+        command.add_argument("file", type=Path, metavar="FILE.zip")
+        command.add_argument("--data", type=Path, metavar="DIR", help="where sculpts and plans are kept")
+        command.set_defaults(run=run)
+
+
+def _backup(args: argparse.Namespace) -> None:
+    from ..store.backup import backup
+    from ..web.serve import data_folder
+
+    kept = backup(data_folder(args.data), args.file)
+    print(f"{kept['sculpts']} sculpts and {kept['files']} files are kept in {args.file}")
+
+
+def _restore(args: argparse.Namespace) -> None:
+    from ..store.backup import restore
+    from ..web.serve import data_folder
+
+    folder = data_folder(args.data)
+    kept = restore(args.file, folder)
+    print(f"{kept['sculpts']} sculpts and {kept['files']} files are back in {folder}")
+
 
 def _serve(args: argparse.Namespace) -> None:
     from ..web.serve import serve

@@ -10,6 +10,8 @@ from embreex.mesh_construction import TriangleMesh
 from embreex.rtcore_scene import EmbreeScene
 from numpy.typing import NDArray
 
+from .errors import SettingError
+
 THREADS = max(1, min(8, os.cpu_count() or 1))
 
 # Embree lets go of the interpreter while it casts, so plain threads use every core; one pool for the whole process
@@ -34,6 +36,8 @@ class Caster:
         )
 
     def _to_box(self, points: NDArray[np.float32]) -> NDArray[np.float32]:
+        if not np.isfinite(points).all():
+            raise SettingError("a place that is no number cannot be looked from")
         return np.ascontiguousarray((points - self._centre) * self._scale, dtype=np.float32)
 
     def blocked(
@@ -136,6 +140,9 @@ class Caster:
 
 
 def _row(direction: NDArray[np.float32]) -> NDArray[np.float32]:
+    # a ray that is no number never comes back: it would keep the pool for good
+    if not np.isfinite(direction).all():
+        raise SettingError("a direction that is no number cannot be looked along")
     return np.ascontiguousarray(direction, dtype=np.float32).reshape(1, 3)
 
 

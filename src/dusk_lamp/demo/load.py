@@ -4,7 +4,6 @@ import io
 import lzma
 from dataclasses import dataclass, field
 from importlib.resources import files
-from typing import Any
 
 from sqlalchemy import select
 
@@ -14,9 +13,10 @@ from ..core.paint.rack import rack_from_csv
 from ..core.plain import plain
 from ..core.sculpt.display import Display
 from ..core.sculpt.parts import Part
+from ..jobs.queue import Queue
 from ..store import paints
 from ..store.models import Bottle, Sculpt
-from ..store.store import add_sculpt, new_job
+from ..store.store import Store, add_sculpt, new_job
 
 
 @dataclass(frozen=True)
@@ -74,22 +74,22 @@ DEMO = (
 )
 
 
-def load_rack(workshop: Any) -> None:
+def load_rack(store: Store) -> None:
     """Put the guild's paints on the rack, where it has never held any."""
     content = (files("dusk_lamp.demo") / "rack.csv").read_bytes()
-    with workshop.store.saving() as session:
+    with store.saving() as session:
         if session.scalars(select(Bottle)).first() is None:
             paints.bring(session, rack_from_csv(content))
 
 
-def load_demo(workshop: Any) -> None:
+def load_demo(store: Store, queue: Queue) -> None:
     """Add each demo sculpt whose file has never been on this shelf, and the rack."""
-    load_rack(workshop)
+    load_rack(store)
     fresh = []
     for demo in DEMO:
         content = lzma.decompress((files("dusk_lamp.demo") / f"{demo.file}.ply.xz").read_bytes())
-        sha = workshop.store.keep_upload(io.BytesIO(content), "ply")
-        with workshop.store.saving() as session:
+        sha = store.keep_upload(io.BytesIO(content), "ply")
+        with store.saving() as session:
             if session.scalars(select(Sculpt).where(Sculpt.file_sha == sha)).first():
                 continue
             sculpt = add_sculpt(session, demo.name, [{"name": f"{demo.file}.ply", "format": "ply", "sha": sha}])
@@ -98,6 +98,6 @@ def load_demo(workshop: Any) -> None:
             sculpt.parts = plain(demo.parts)
             fresh.append(sculpt.id)
     for sculpt_id in reversed(fresh):  # the newest on the shelf is looked at first, so it is prepared first
-        with workshop.store.saving() as session:
+        with store.saving() as session:
             job_id = new_job(session, session.get_one(Sculpt, sculpt_id)).id
-        workshop.queue.add(job_id)
+        queue.add(job_id)

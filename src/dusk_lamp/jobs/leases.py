@@ -37,16 +37,32 @@ def take(store: Store, job_id: int, worker: str) -> str | None:
         if job.state == "working":
             if not _silent(job):
                 return None
-            job.attempts += 1
-            if job.attempts >= MOST_ATTEMPTS:
-                job.state = "failed"
-                job.message = "this file stopped the bench three times; it was put aside. Decimate it and try again."
+            if not _attempt(job):
                 return None
         if job.stop_asked:
             job.state, job.message = "stopped", "stopped before it began; start again whenever you like."
             return None
         job.state, job.worker, job.lease_until = "working", worker, _until(store)
         return job.kind
+
+
+def _attempt(job: Job) -> bool:
+    """Count a worker that died over a job; False where it is put aside for that."""
+    job.attempts += 1
+    if job.attempts >= MOST_ATTEMPTS:
+        job.state = "failed"
+        job.message = "this file stopped the bench three times; it was put aside. Decimate it and try again."
+    return job.state != "failed"
+
+
+def crashed(store: Store, job_id: int) -> bool:
+    """A job's child died: free it for another try, and say whether there is one."""
+    with store.saving() as session:
+        job = session.get(Job, job_id)
+        if job is None or not job.open or not _attempt(job):
+            return False
+        job.state, job.worker, job.lease_until = "waiting", None, None
+        return True
 
 
 def _until(store: Store) -> datetime:

@@ -1,8 +1,6 @@
 """The queue: what waits for a worker. The rows of the jobs are what counts; the queue only says that there is something."""
 
 import logging
-from collections.abc import Callable
-from types import MappingProxyType
 
 from huey import RedisHuey, SqliteHuey
 from huey.api import Huey
@@ -10,12 +8,11 @@ from huey.api import Huey
 from ..core.errors import DuskLampError, Stopped
 from ..store.models import Job
 from ..store.store import Store
-from . import fit, prepare
-from .leases import Heartbeat, free_jobs, give_back, new_worker, take
+from .apart import CrashedError, call
+from .kinds import KINDS, do
+from .leases import Heartbeat, crashed, free_jobs, give_back, new_worker, take
 from .work import Work
 
-# a kind of work: one file of this folder
-KINDS: MappingProxyType[str, Callable[[Work], None]] = MappingProxyType({"prepare": prepare.run, "fit": fit.run})
 log = logging.getLogger(__name__)
 
 
@@ -33,7 +30,7 @@ class Queue:
         self._task(job_id)
 
     def _run(self, job_id: int) -> None:
-        run(self.store, job_id, self.worker)
+        run(self.store, job_id, self.worker, apart=not self.huey.immediate)
 
     def resume(self) -> int:
         """Queue again what waits, and what the hands of a worker that went silent dropped; returns how many.
@@ -56,14 +53,21 @@ def _broker(store: Store) -> Huey:
     return SqliteHuey("dusk-lamp", filename=str(store.root / "queue.db"), results=False, fsync=True)
 
 
-def run(store: Store, job_id: int, worker: str) -> None:
-    """Do one job, if it is free, and say how it ended."""
+def run(store: Store, job_id: int, worker: str, *, apart: bool = True) -> None:
+    """Do one job, if it is free, and say how it ended. apart: in a child process with limits; else in this one."""
     kind = take(store, job_id, worker)
     if kind is None:
         return
+    work, settings = Work(store, job_id), store.settings
     try:
         with Heartbeat(store, worker):
-            KINDS[kind](Work(store, job_id))
+            if apart:
+                call(
+                    do, store.root, settings, kind, job_id, seconds=60 * settings.job_minutes,
+                    memory_gb=settings.job_memory_gb, stopped=work.stopped,
+                )  # fmt: skip
+            else:
+                KINDS[kind](work)
         _end(store, job_id, "done", "")
     except Stopped as e:
         own = str(e) if "were" in str(e) else "stopped; nothing was lost. Start again whenever you like."
@@ -72,6 +76,10 @@ def run(store: Store, job_id: int, worker: str) -> None:
         _end(store, job_id, "failed", str(e))
     except MemoryError:
         _end(store, job_id, "failed", "the sculpt needs more memory than this machine has; decimate it first")
+    except CrashedError:
+        log.exception("job %s crashed", job_id)
+        if crashed(store, job_id):
+            run(store, job_id, worker, apart=apart)
     except Exception:
         log.exception("job %s failed", job_id)
         _end(

@@ -8,10 +8,12 @@ import time
 from pathlib import Path
 
 from ..settings import settings_from
+from ..store.cache import FolderCache
 from ..store.store import Store
 from .queue import Queue
 
 PARENT_CHECK_S = 2.0
+TRIM_ROUNDS = 60  # sweeps between two looks at the size of the cache
 SWEEP_S = 5.0  # how often jobs are looked for that lost their worker, or their place on the queue
 
 
@@ -26,10 +28,14 @@ def _leave_with_parent(parent: int) -> None:
 
 
 def _sweep(queue: Queue) -> None:
+    rounds = 0
     while True:
         time.sleep(SWEEP_S)
         if len(queue.huey) == 0:
             queue.resume()
+        rounds += 1
+        if rounds % TRIM_ROUNDS == 0 and isinstance(queue.store.cache, FolderCache):
+            queue.store.cache.trim(queue.store.settings.cache_limit_gb * 10**9)
 
 
 def main() -> None:

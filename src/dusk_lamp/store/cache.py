@@ -4,6 +4,7 @@ Nothing in it is precious: whatever is missing is worked out again. Entries appe
 is killed loses only the stage it was in. What keeps them is behind `Cache`: a folder here; elsewhere it may be shared.
 """
 
+import contextlib
 import hashlib
 import json
 import os
@@ -47,10 +48,26 @@ class Cache(Protocol):
 
 
 class FolderCache:
-    """Folders of .npy files and small blobs, one folder per key."""
+    """Folders of .npy files and small blobs, one folder per key. `trim` keeps it within a limit."""
 
     def __init__(self, root: Path) -> None:
         self.root = root
+
+    def trim(self, most_bytes: int) -> int:
+        """Let go of the entries not read for longest until the rest fits; returns how many went."""
+        entries = []
+        for folder in self.root.glob("*/*"):
+            if not folder.name.startswith(".") and folder.is_dir():
+                with contextlib.suppress(OSError):
+                    size = sum(f.stat().st_size for f in folder.iterdir())
+                    entries.append((folder.stat().st_mtime, size, folder))
+        whole, gone = sum(size for _, size, _ in entries), 0
+        for _, size, folder in sorted(entries):
+            if whole <= most_bytes:
+                break
+            shutil.rmtree(folder, ignore_errors=True)
+            whole, gone = whole - size, gone + 1
+        return gone
 
     def folder(self, key: str) -> Path:
         """Where the entry of a key lies."""
@@ -83,8 +100,10 @@ class FolderCache:
     def array(self, key: str, name: str) -> NDArray:
         """One array of an entry; see Cache."""
         try:
+            with contextlib.suppress(OSError):
+                os.utime(self.folder(key))  # it was wanted: it goes last when room is made
             return np.load(self.folder(key) / f"{name}.npy", allow_pickle=False)
-        except (OSError, ValueError) as e:
+        except (OSError, ValueError, EOFError) as e:
             raise KeyError(f"{key}/{name}") from e
 
     def blob(self, key: str, name: str) -> bytes:

@@ -1,5 +1,6 @@
 """The rack and the recipes kept: added, changed, taken away and put back."""
 
+from dataclasses import replace
 from datetime import timedelta
 
 from sqlalchemy import select
@@ -28,7 +29,15 @@ def gone(session: Session) -> list[Bottle]:
 
 def rack_of(session: Session) -> Rack:
     """The rack."""
-    return Rack(b.paint for b in bottles(session))
+    seen: set[str] = set()
+    own: list[Paint] = []
+    for bottle in bottles(session):
+        paint, k = bottle.paint, 2
+        while paint.name.casefold() in seen:  # twins of old: the later one is shown with a number
+            paint, k = replace(bottle.paint, name=f"{bottle.paint.name[: LONGEST_NAME - 6]} ({k})"), k + 1
+        seen.add(paint.name.casefold())
+        own.append(paint)
+    return Rack(own)
 
 
 def put(session: Session, paint: Paint, bottle: Bottle | None = None) -> Bottle:

@@ -17,11 +17,12 @@ from sqlalchemy.orm import Session, sessionmaker
 from ..settings import Settings
 from .cache import Cache, FolderCache
 from .models import Job, Sculpt, now
-from .upgrade import DATABASE, upgrade
+from .upgrade import DATABASE, DatabaseError, upgrade
 
 PIECE_BYTES = 1 << 20
 UNDO_DAYS = 30  # how long a deleted sculpt can be put back
 PHOTO_HOURS = 48  # how long a photo of a swatch is kept after it was last looked at
+SHORTEST_SECRET = 32  # letters
 BUSY_S = 30  # how long a save waits for another one
 
 
@@ -34,6 +35,7 @@ class Store:
         self.uploads, self.photos = root / "uploads", root / "photos"
         for folder in (self.uploads, self.photos):
             folder.mkdir(parents=True, exist_ok=True)
+            folder.chmod(0o700)
         self.cache: Cache = FolderCache(root / "cache")
         if migrate:
             upgrade(root)
@@ -65,7 +67,12 @@ class Store:
         if not path.exists():
             with open(os.open(path, os.O_WRONLY | os.O_CREAT | os.O_TRUNC, 0o600), "w") as f:
                 f.write(secrets.token_hex(32))
-        return path.read_text()
+        key = path.read_text().strip()
+        if len(key) < SHORTEST_SECRET:
+            raise DatabaseError(
+                f"{path} holds no secret; delete it, and a new one is made (open pages must then be reloaded)"
+            )
+        return key
 
     def keep_upload(self, stream: IO[bytes], file_format: str) -> str:
         """Keep an uploaded file under the hash of its content, which this returns. The same file is kept once."""
@@ -77,6 +84,7 @@ class Store:
                     digest.update(piece)
                     f.write(piece)
             sha = digest.hexdigest()
+            part.chmod(0o600)
             part.replace(self.upload_path(sha, file_format))
         finally:
             part.unlink(missing_ok=True)
@@ -134,9 +142,9 @@ def add_sculpt(session: Session, name: str, files: list[dict[str, str]]) -> Scul
 def free_name(session: Session, wanted: str) -> str:
     """The wanted name, or the same with a number, so that no two sculpts on the shelf share one."""
     wanted = " ".join(wanted.split())[:110] or "Sculpt"
-    taken = set(session.scalars(select(Sculpt.name).where(Sculpt.deleted_at.is_(None))))
+    taken = {n.lower() for n in session.scalars(select(Sculpt.name).where(Sculpt.deleted_at.is_(None)))}
     name, n = wanted, 2
-    while name in taken:
+    while name.lower() in taken:
         name, n = f"{wanted} ({n})", n + 1
     return name
 
@@ -156,6 +164,8 @@ def clear_away(store: Store) -> int:
     for path in store.photos.iterdir():
         if path.stat().st_mtime < time.time() - 3600 * PHOTO_HOURS:
             path.unlink(missing_ok=True)
+    if isinstance(store.cache, FolderCache):
+        store.cache.trim(store.settings.cache_limit_gb * 10**9)
     return len(old)
 
 

@@ -30,7 +30,7 @@ def upgrade(root: Path) -> None:
         DatabaseError: it was made by a newer Dusk Lamp, is damaged, or lost something on the way: then nothing was changed.
     """
     path, copy = root / DATABASE, root / f"{DATABASE}.new"
-    script = ScriptDirectory.from_config(_config())
+    script = ScriptDirectory.from_config(config_of())
     head, known = script.get_current_head(), {revision.revision for revision in script.walk_revisions()}
     _drop(copy)  # left over from an upgrade that was cut off: the original was never touched
     if not path.exists():
@@ -66,7 +66,8 @@ def upgrade(root: Path) -> None:
     _take_place(copy, path)
 
 
-def _config() -> Config:
+def config_of() -> Config:
+    """Where the migrations lie, for Alembic."""
     config = Config()
     config.set_main_option("script_location", str(Path(__file__).parent / "migrations"))
     return config
@@ -82,7 +83,7 @@ def _migrate(path: Path, head: str | None) -> None:
 
     event.listen(engine, "connect", plainly)
     event.listen(engine, "begin", lambda connection: connection.exec_driver_sql("BEGIN IMMEDIATE"))
-    config = _config()
+    config = config_of()
     try:
         with engine.connect() as connection:
             config.attributes["connection"] = connection

@@ -1,10 +1,12 @@
 """The application: settings, safety, blueprints."""
 
+import errno
 from pathlib import Path
 
 from flask import Flask, Response, jsonify, render_template, request
 from flask_wtf import CSRFProtect
 from flask_wtf.csrf import CSRFError
+from sqlalchemy.exc import OperationalError
 from werkzeug.exceptions import HTTPException, RequestEntityTooLarge
 
 from ..core.errors import DuskLampError
@@ -14,6 +16,8 @@ from ..settings import Settings, settings_from
 from ..store.laid import Shelf
 from ..store.store import Store
 from . import bench, exports, health, palette, rack, shelf, stages
+from .door import lock
+from .edge import Numbered, guard
 from .workshop import Workshop, wants_json
 
 POLICY = (
@@ -34,12 +38,17 @@ def create_app(data: Path, settings: Settings | None = None, *, testing: bool = 
         MAX_CONTENT_LENGTH=limit * 1_000_000 + 65_536,  # the file, and the form around it
         SESSION_COOKIE_HTTPONLY=True,
         SESSION_COOKIE_SAMESITE="Strict",
+        SESSION_COOKIE_SECURE=bool(settings.secure_cookies),
         WTF_CSRF_TIME_LIMIT=None,  # a page left open over a drying coat must still work
         WTF_CSRF_SSL_STRICT=False,
         SEND_FILE_MAX_AGE_DEFAULT=3600,
     )
     app.extensions["workshop"] = Workshop(settings, store, Queue(store), Shelf(store))
+    app.url_map.converters["int"] = Numbered
+    guard(app, settings)
     CSRFProtect(app)
+    if settings.passphrase:
+        lock(app, settings.passphrase)
     app.jinja_env.trim_blocks = app.jinja_env.lstrip_blocks = True
     app.jinja_env.filters["number"] = grouped
 
@@ -69,11 +78,35 @@ def create_app(data: Path, settings: Settings | None = None, *, testing: bool = 
         lambda e: _said(f"the file is larger than the limit of {limit} MB; decimate it, or raise the limit", 413),
     )
     app.register_error_handler(HTTPException, _http_error)
+    app.register_error_handler(OperationalError, _database)
+    app.register_error_handler(OSError, _disk)
     return app
 
 
+def _database(error: OperationalError) -> tuple[Response | str, int]:
+    """A save that could not be made: a full disk, or a database that somebody else holds."""
+    if "disk" in str(error) or "full" in str(error):
+        return _said("the disk is full: this was not saved, all before it was. Make room and try again", 507)
+    return _said("the database is busy: this was not saved, all before it was. Try again", 503)
+
+
+def _disk(error: OSError) -> tuple[Response | str, int]:
+    if error.errno in (errno.ENOSPC, errno.EDQUOT):
+        return _said("the disk is full: this was not saved, all before it was. Make room and try again", 507)
+    raise error
+
+
 def _http_error(error: HTTPException) -> tuple[Response | str, int]:
-    words = {404: "there is nothing here; it may have been cleared away", 405: "this page cannot do that"}
+    words = {
+        400: "what arrived is garbled; reload the page and try again",
+        401: "this bench asks for its passphrase first; reload the page",
+        404: "there is nothing here; it may have been cleared away",
+        405: "this page cannot do that",
+        409: "the sculpt is being prepared; wait until it is lit",
+        413: "what was sent is larger than this bench takes",
+        415: "this page takes no such kind of thing",
+        421: "this bench does not go by that name; see the setting TRUSTED_HOSTS",
+    }
     return _said(
         words.get(error.code or 500, "something went wrong on our side; nothing was lost"), error.code or 500
     )

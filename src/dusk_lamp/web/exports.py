@@ -13,6 +13,7 @@ from ..core.plan.step import rig_words, row_of
 from ..core.view.camera import Camera
 from ..core.view.formats import lit_glb, lit_ply, png_bytes
 from ..core.view.raster import grey_picture
+from .edge import number_of
 from .packet import download
 from .stages.sheet import plan_for, seams_of
 from .workshop import the_sculpt, workshop
@@ -84,16 +85,14 @@ def view_png(sculpt_id: int) -> Response:
         sculpt = the_sculpt(session, sculpt_id)
         _, plan = plan_for(session, sculpt)
         site = plan.site
-        try:
-            if "azimuth" in request.args:
-                elevation = min(90.0, max(-90.0, float(request.args.get("elevation", 0))))
-                camera = Camera(float(request.args["azimuth"]), elevation)
-            else:
-                camera = Camera.named(request.args.get("view", "front"), plan.rig.lamp)
-            ground = float(request.args.get("ground", 5))
-        except ValueError as e:
-            raise SettingError(str(e) if isinstance(e, SettingError) else "a view's angles must be numbers") from e
+        ground = number_of(request.args.get("ground", "5"), "the ground", 0, 10)
+        if "azimuth" in request.args:
+            azimuth = number_of(request.args["azimuth"], "a view's direction", -360, 360)
+            elevation = number_of(request.args.get("elevation", "0"), "a view's height", -90, 90)
+            camera = Camera(azimuth, elevation)
+        else:
+            camera = Camera.named(request.args.get("view", "front"), plan.rig.lamp)
         value = plan.bands.greys[plan.bands.step] if request.args.get("steps") else plan.value
-        level = int(grey_hex(min(10.0, max(0.0, ground)))[1:3], 16)
+        level = int(grey_hex(ground)[1:3], 16)
         pixels = grey_picture(site.surface, grey_srgb(value), camera, *PICTURE_SIZE, ground=level)
         return download(png_bytes(pixels[..., :3]), "image/png", f"{sculpt.name}.png")

@@ -184,6 +184,11 @@ def recipe(recipe_id: int, what: str) -> Response:
         own = session.get(Recipe, recipe_id)
         if own is None or what not in ("delete", "restore"):
             abort(404)
+        taken = {r.name.casefold() for r in paints.recipes(session)}
+        if what == "restore" and own.deleted_at is not None and own.name.casefold() in taken:
+            raise SettingError(
+                f"there is another recipe called “{own.name}” by now; give that one another name first"
+            )
         own.deleted_at = now() if what == "delete" else None
         session.flush()
         return jsonify(recipes=_recipes(session))

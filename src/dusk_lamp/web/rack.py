@@ -182,7 +182,7 @@ def demo() -> AnyResponse:
     """Lay out the guild's rack."""
     from ..demo.load import load_rack
 
-    load_rack(workshop())
+    load_rack(workshop().store)
     return redirect(url_for(".rack"))
 
 

@@ -1,5 +1,10 @@
-"""Serving: the pages by waitress in this process, the worker beside it, both ended by one Ctrl-C."""
+"""Serving: a parent that holds the port and the data folder, the pages and the worker as its children, all ended by one Ctrl-C.
 
+A child that dies is started again: whoever is at the bench waits a second and goes on.
+"""
+
+import getpass
+import ipaddress
 import os
 import signal
 import socket
@@ -7,16 +12,16 @@ import subprocess
 import sys
 import threading
 import time
+from collections.abc import Callable
 from pathlib import Path
 
-from waitress import create_server
-
-from ..core.errors import SettingError
-from ..store.store import clear_away
-from .app import create_app
+from ..core.errors import DuskLampError, SettingError
+from ..settings import PREFIX, Settings, settings_from
+from ..store.lock import FolderLock
+from ..store.store import Store, clear_away
 
 RESTART_DELAY_S = 1.0
-BODY_ON_DISK_BYTES = 1 << 20  # larger uploads wait on disk, not in memory
+ENDING_S = 10.0
 
 
 def data_folder(given: Path | None) -> Path:
@@ -28,17 +33,15 @@ def data_folder(given: Path | None) -> Path:
     return Path(os.environ.get("XDG_DATA_HOME") or Path.home() / ".local/share") / "dusk-lamp"
 
 
-class Worker:
-    """The worker process, started again whenever it dies."""
+class Child:
+    """A process that is started again whenever it dies."""
 
-    def __init__(self, data: Path) -> None:
-        self._data = data
+    def __init__(self, start: Callable[[], subprocess.Popen]) -> None:
+        self._start = start
         self._ending = False
-        self.process = self._start()
-        threading.Thread(target=self._watch, daemon=True).start()
-
-    def _start(self) -> subprocess.Popen:
-        return subprocess.Popen([sys.executable, "-m", "dusk_lamp.jobs.worker", str(self._data), str(os.getpid())])  # noqa: S603 - our own module
+        self.process = start()
+        self._watching = threading.Thread(target=self._watch, daemon=True)
+        self._watching.start()
 
     def _watch(self) -> None:
         while not self._ending:
@@ -48,17 +51,17 @@ class Worker:
                 self.process = self._start()
 
     def end(self) -> None:
-        """Stop the worker; a job in the middle is taken up again at the next start."""
+        """Stop it; whatever it had in hand is taken up again at the next start."""
         self._ending = True
         self.process.terminate()
         try:
-            self.process.wait(10)
+            self.process.wait(ENDING_S)
         except subprocess.TimeoutExpired:
             self.process.kill()
 
 
 def _port(host: str, port: int) -> socket.socket:
-    """The port, taken for this process.
+    """The port, taken for this process and its children.
 
     Raises:
         SettingError: another has it, or the host is none of this machine's.
@@ -68,7 +71,7 @@ def _port(host: str, port: int) -> socket.socket:
         taken = socket.socket(found[0], found[1])
         taken.setsockopt(socket.SOL_SOCKET, socket.SO_REUSEADDR, 1)
         taken.bind(found[4])
-        taken.listen(64)  # SO_REUSEADDR lets two bind; only one listens
+        taken.listen(128)  # SO_REUSEADDR lets two bind; only one listens
     except OSError as e:
         raise SettingError(
             f"port {port} is taken, or {host} is no address of this machine; choose another with --port"
@@ -76,32 +79,80 @@ def _port(host: str, port: int) -> socket.socket:
     return taken
 
 
+def _loopback(host: str) -> bool:
+    try:
+        return ipaddress.ip_address(host).is_loopback
+    except ValueError:
+        return host == "localhost"
+
+
+def passphrase_for(host: str, settings: Settings) -> str:
+    """The passphrase that is asked for at the door; none on loopback, unless one is set.
+
+    Raises:
+        SettingError: it is served beyond this machine, and there is none.
+    """
+    if settings.passphrase or _loopback(host):
+        return settings.passphrase
+    if sys.stdin is not None and sys.stdin.isatty():
+        return getpass.getpass(f"Serving on {host} lets others in. A passphrase for the door: ")
+    raise SettingError(
+        f"serving on {host} lets everyone on the network in: set DUSK_LAMP_PASSPHRASE first, or serve on 127.0.0.1"
+    )
+
+
 def serve(host: str, port: int, data: Path | None, *, with_demo: bool = False) -> None:
     """Serve until interrupted.
 
     Raises:
-        SettingError: the port is taken.
+        DuskLampError: the port is taken, the folder cannot be written or is in use, its database cannot be opened, or there is
+            no passphrase where one is needed.
     """
+    settings = settings_from()
     taken = _port(host, port)  # first of all: nobody waits a minute to be told that it is taken
+    passphrase = passphrase_for(host, settings)
     folder = data_folder(data)
-    folder.mkdir(parents=True, exist_ok=True)
-    app = create_app(folder)
-    clear_away(app.extensions["workshop"].store)
+    try:
+        folder.mkdir(parents=True, exist_ok=True)
+        os.chmod(folder, 0o700)
+        lock = FolderLock(folder)
+        store = Store(folder, settings)
+    except DuskLampError:
+        raise
+    except OSError as e:
+        raise SettingError(
+            f"the data folder {folder} cannot be written ({e.strerror}); choose another with --data"
+        ) from e
+    clear_away(store)
     if with_demo:
         from ..demo.load import load_demo
+        from ..jobs.queue import Queue
 
-        load_demo(app.extensions["workshop"])
-    server = create_server(
-        app, sockets=[taken], threads=8, max_request_body_size=app.config["MAX_CONTENT_LENGTH"],
-        inbuf_overflow=BODY_ON_DISK_BYTES, ident="",
-    )  # fmt: skip
-    worker = Worker(folder)
-    signal.signal(signal.SIGTERM, lambda *_: sys.exit(0))
+        load_demo(store, Queue(store))
+    store.close()
+    environment = {**os.environ, PREFIX + "PASSPHRASE": passphrase}
+    own = str(os.getpid())
+
+    def pages() -> subprocess.Popen:
+        command = [sys.executable, "-m", "dusk_lamp.web.pages", str(folder), str(taken.fileno()), own]
+        return subprocess.Popen(command, pass_fds=[taken.fileno()], env=environment)  # noqa: S603 - our own module
+
+    def worker() -> subprocess.Popen:
+        return subprocess.Popen([sys.executable, "-m", "dusk_lamp.jobs.worker", str(folder), own])  # noqa: S603
+
+    def leave(*_: object) -> None:
+        raise KeyboardInterrupt
+
+    signal.signal(signal.SIGTERM, leave)
+    children = [Child(pages), Child(worker)]
     print(f"Dusk Lamp is lit: http://{host}:{taken.getsockname()[1]}  (Ctrl-C to put it out)", flush=True)
     print(f"Everything is kept in {folder}", flush=True)
     try:
-        server.run()
-    except (KeyboardInterrupt, SystemExit):
+        while True:
+            time.sleep(3600)
+    except KeyboardInterrupt:
         pass
     finally:
-        worker.end()
+        for child in children:
+            child.end()
+        lock.release()

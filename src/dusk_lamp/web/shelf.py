@@ -75,7 +75,8 @@ def rename(sculpt_id: int) -> str:
     with workshop().store.saving() as session:
         sculpt = the_sculpt(session, sculpt_id)
         if wanted and wanted != sculpt.name:
-            sculpt.name = free_name(session, wanted)
+            same = wanted.lower() == sculpt.name.lower()  # only its capitals change
+            sculpt.name = wanted[:110] if same else free_name(session, wanted)
         return _card(sculpt)
 
 
@@ -118,6 +119,8 @@ def restore(sculpt_id: int) -> str:
         sculpt = session.get(Sculpt, sculpt_id)
         if sculpt is None:
             abort(404)
+        if sculpt.deleted_at is not None:
+            sculpt.name = free_name(session, sculpt.name)  # another may have taken it meanwhile
         sculpt.deleted_at = None
         if sculpt.sky_key is None and not ((job := sculpt.latest_job()) and job.state == "failed"):
             job_id = new_job(session, sculpt).id

@@ -1,8 +1,9 @@
 """What every page needs: the store, the queue, the sculpts in memory, and ways to them."""
 
+from collections.abc import Callable
 from dataclasses import dataclass
 from pathlib import PurePosixPath
-from typing import Any
+from typing import Any, TypeVar
 
 from flask import abort, current_app, request
 from sqlalchemy import select
@@ -11,12 +12,16 @@ from werkzeug.datastructures import FileStorage
 
 from ..core.errors import SculptFileError, SettingError
 from ..core.sculpt.read import FORMATS
+from ..jobs.apart import CrashedError, TooLongError, call
 from ..jobs.queue import Queue
 from ..settings import Settings
 from ..store import paints
 from ..store.laid import Laid, Shelf
 from ..store.models import Sculpt
 from ..store.store import Store, laid_out_anew
+
+T = TypeVar("T")
+READING_S = 60.0  # a request waits for it
 
 
 @dataclass
@@ -77,6 +82,20 @@ def asked() -> dict[str, Any]:
     if not isinstance(given, dict):
         raise SettingError("what arrived is incomplete; reload the page and try again")
     return given
+
+
+def read_apart(function: Callable[..., T], *args: Any) -> T:
+    """What a function reads from a file that somebody sent, in a process of its own with limits: whatever the file does there.
+
+    Raises:
+        SculptFileError: the reader died over it, or took too long.
+    """
+    if current_app.testing:
+        return function(*args)
+    try:
+        return call(function, *args, seconds=READING_S, memory_gb=workshop().settings.job_memory_gb)
+    except (CrashedError, TooLongError) as e:
+        raise SculptFileError("this file stops whoever reads it; export it again, or bring it as STL") from e
 
 
 def taken_in(file: FileStorage) -> dict[str, str]:

@@ -6,6 +6,7 @@ import numba
 import numpy as np
 from numpy.typing import NDArray
 
+CROWD = 64  # edges of one vertex that are still looked through one by one
 OPEN, CROWDED = -1, -2  # what stands for the mate of a half-edge that has none, or more than one
 
 
@@ -47,17 +48,39 @@ def _edges(faces, vertices):
     first = np.empty(n, np.int32)
     mate = np.full(n, OPEN, np.int32)
     count = 0
+    # a vertex that very many faces share, the hub of a fan, has too many to look through: those are hashed
+    heavy = 0
+    for v in range(vertices):
+        if start[v + 1] - start[v] > CROWD:
+            heavy += start[v + 1] - start[v]
+    size = 1
+    while size < 2 * heavy:
+        size *= 2
+    table = np.full(size if heavy else 1, -1, np.int32)
     for h in range(n):
         v = low[h]
         found = -1
-        for k in range(start[v], start[v] + filled[v]):
-            if ends[bucket[k], 1] == high[h]:
-                found = bucket[k]
-                break
+        hashed = start[v + 1] - start[v] > CROWD
+        slot = 0
+        if hashed:
+            slot = (np.int64(high[h]) * 2654435761 + v) % size
+            while table[slot] >= 0:
+                if ends[table[slot], 1] == high[h] and ends[table[slot], 0] == v:
+                    found = table[slot]
+                    break
+                slot = (slot + 1) % size
+        else:
+            for k in range(start[v], start[v] + filled[v]):
+                if ends[bucket[k], 1] == high[h]:
+                    found = bucket[k]
+                    break
         if found < 0:
             found = count
-            bucket[start[v] + filled[v]] = count
-            filled[v] += 1
+            if hashed:
+                table[slot] = count
+            else:
+                bucket[start[v] + filled[v]] = count
+                filled[v] += 1
             ends[count, 0] = v
             ends[count, 1] = high[h]
             first[count] = h

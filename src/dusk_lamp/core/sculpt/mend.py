@@ -13,6 +13,7 @@ from .mesh import Mesh, summed
 
 SPECK_SHARE = 0.0025  # a shell smaller than this share of the whole (0.08 mm at 32 mm) is dust of the export
 FIN_SHARE = 0.01  # a flap smaller than this share of the whole is a leftover of decimation, not a sheet
+MOST_CROSSED = 4096  # faces a ray is followed through
 FEWEST_FACES = 4  # a closed form needs four
 
 
@@ -133,14 +134,15 @@ def shells_of(mesh: Mesh) -> NDArray[np.int32]:
 
 def _enclosed(mesh: Mesh, shell: NDArray[np.int32], candidates: NDArray[np.int64]) -> set[int]:
     """Those of the candidate shells that lie inside another closed shell: hollows, rightly facing inward."""
+    if not len(candidates) or len(candidates) == int(shell.max()) + 1 == 1:
+        return set()
     inside = set()
+    caster = Caster(mesh.vertices, mesh.faces)  # one for all: what a shell's own faces stop is not counted
+    first = np.unique(shell, return_index=True)[1]
     for s in candidates:
-        corner = mesh.vertices[mesh.faces[np.flatnonzero(shell == s)[0], 0]]
-        others = mesh.faces[shell != s]
-        if not len(others):
-            continue
-        crossings = Caster(mesh.vertices, others).crossings(corner, np.array([0.137, 0.261, 0.955], np.float32))
-        if crossings % 2:
+        corner = mesh.vertices[mesh.faces[first[s], 0]]
+        met = caster.passed(corner, np.array([0.137, 0.261, 0.955], np.float32), MOST_CROSSED)
+        if sum(shell[face] != s for face, _, _ in met) % 2:
             inside.add(int(s))
     return inside
 

@@ -7,12 +7,14 @@ from pathlib import Path
 from typing import Any
 
 import numpy as np
+from numpy.typing import NDArray
 
 from ..errors import SculptFileError, SculptShapeError
+from . import expanded
+from .expanded import refuse_too_many
 from .mesh import Mesh
 
 FORMATS = ("stl", "obj", "ply", "glb", "3mf", "off")
-MOST_TRIANGLES = 12_000_000  # twice the densest sculpts in circulation; above it 24 GB machines start to suffer
 MOST_UNPACKED_BYTES = 1_500_000_000  # a 3MF is a zip: what it may unpack to, however small it looks
 STL_HEADER_BYTES, STL_TRIANGLE_BYTES = 84, 50
 
@@ -48,6 +50,11 @@ def read_sculpt(path: str | Path, file_format: str | None = None) -> Mesh:
     return _checked(mesh)
 
 
+def bounds_of(path: Path, file_format: str) -> NDArray[np.float32]:
+    """(2, 3) lowest and highest corner of a sculpt's file, in its own units; raises what read_sculpt raises."""
+    return read_sculpt(path, file_format).bounds
+
+
 def _read_stl(path: Path, size: int) -> Mesh:
     with path.open("rb") as f:
         head = f.read(STL_HEADER_BYTES)
@@ -72,7 +79,7 @@ def _read_stl(path: Path, size: int) -> Mesh:
 
 
 def _stl_binary(path: Path, count: int) -> Mesh:
-    _refuse_too_many(count)
+    refuse_too_many(count)
     # a memory map: the normals and attribute bytes are never copied, so 50 MB of file cost 36 MB of memory
     triangles = np.memmap(path, dtype=_STL_TRIANGLE, mode="r", offset=STL_HEADER_BYTES, shape=(count,))
     vertices = np.ascontiguousarray(triangles["corners"]).reshape(-1, 3).astype(np.float32, copy=False)
@@ -93,17 +100,24 @@ def _stl_ascii(path: Path) -> Mesh:
     if len(values) % 9 or not text.rstrip().lower().rsplit(b"\n", 1)[-1].strip().startswith(b"endsolid"):
         raise SculptFileError("the text STL breaks off in the middle of a triangle; download or export it again")
     vertices = values.reshape(-1, 3)
-    _refuse_too_many(len(vertices) // 3)
+    refuse_too_many(len(vertices) // 3)
     return Mesh(vertices, np.arange(len(vertices), dtype=np.int32).reshape(-1, 3))
 
 
 def _read_other(path: Path, file_format: str) -> Mesh:
     import trimesh
 
+    content = path.read_bytes()
+    # what a few bytes can blow up to is counted before anything is built
     if file_format == "3mf":
         _refuse_zip_bomb(path)
+        expanded.of_3mf(content)
+    elif file_format == "glb":
+        expanded.of_glb(content)
+    elif file_format == "obj":
+        content = expanded.plain_obj(content)
     # given as bytes without a resolver, so that no file can name another file on this machine
-    data = io.BytesIO(path.read_bytes())
+    data = io.BytesIO(content)
     options: dict[str, Any] = {"obj": {"maintain_order": True, "skip_materials": True}}.get(file_format, {})
     try:
         loaded = trimesh.load(data, file_type=file_format, process=False, **options)
@@ -122,7 +136,7 @@ def _read_other(path: Path, file_format: str) -> Mesh:
         raise SculptShapeError("there is nothing in the file; export it again with the figure selected")
     if faces is None or not len(faces):
         raise SculptShapeError("the file holds only points, no faces; export the sculpt as a mesh of triangles")
-    _refuse_too_many(len(faces))
+    refuse_too_many(len(faces))
     with np.errstate(over="ignore", invalid="ignore"):  # a number too large for float32 is refused below
         return Mesh(np.asarray(vertices, dtype=np.float32), np.asarray(faces, dtype=np.int32))
 
@@ -136,13 +150,6 @@ def _refuse_zip_bomb(path: Path) -> None:
     if unpacked > MOST_UNPACKED_BYTES:
         raise SculptFileError(
             f"the 3MF file unpacks to {unpacked / 1e9:.1f} GB, which no sculpt needs; it was not opened"
-        )
-
-
-def _refuse_too_many(triangles: int) -> None:
-    if triangles > MOST_TRIANGLES:
-        raise SculptShapeError(
-            f"{triangles:,} triangles are more than this bench takes ({MOST_TRIANGLES:,}); decimate the file first"
         )
 
 

@@ -12,9 +12,8 @@ from ...core.errors import SculptFileError, SettingError
 from ...core.paint.value import grey_srgb
 from ...core.plain import built, plain
 from ...core.sculpt import parts as taking_apart
-from ...core.sculpt.mesh import Mesh
 from ...core.sculpt.parts import Part
-from ...core.sculpt.read import read_sculpt
+from ...core.sculpt.read import bounds_of
 from ...core.sculpt.surface import smoothed
 from ...core.target.exposure import Exposure, value_of_light
 from ...core.view.camera import Camera
@@ -28,7 +27,7 @@ from ...store.plans import light_plan
 from ...store.store import laid_out_anew, new_job
 from ..bench import url_for_stage
 from ..packet import picture as png
-from ..workshop import asked, laid_out, taken_in, the_sculpt, workshop
+from ..workshop import asked, laid_out, read_apart, taken_in, the_sculpt, workshop
 from .sheet import seams_of
 
 blueprint = Blueprint("parts", __name__)
@@ -127,27 +126,30 @@ def replace_file(sculpt_id: int) -> tuple[Response, int] | AnyResponse:
     """Put another file in the place of one: form with `number`, `file`, and `anyway` if it need not match; or with
     `back` instead of a file, to have the former one again. Names, regions and light stay."""
     number = request.form.get("number", 0, int)
-    with workshop().store.saving() as session:
+    with workshop().store.session() as session:
         sculpt = the_sculpt(session, sculpt_id)
-        files = sculpt.files
-        if not 0 <= number < len(files) or sculpt.mended_key is None:
+        if not 0 <= number < len(sculpt.files) or sculpt.mended_key is None:
             raise SettingError("this file is not there any more; reload the page")
         former = {o["number"]: o for o in sculpt.former_files}
         facts = stages.facts_of(workshop().store.cache, sculpt.mended_key)
-        if request.form.get("back"):
-            if number not in former:
-                raise SettingError("there is no former file to put back")
-            new = {k: former[number][k] for k in ("name", "format", "sha")}
-            bounds = read_sculpt(workshop().store.upload_path(new["sha"], new["format"]), new["format"]).bounds
-        else:
-            new, mesh = _brought(request.files.get("file"))
-            bounds = mesh.bounds
-            if not request.form.get("anyway"):
-                how = taking_apart.mismatch(np.array(facts.bounds[number]), bounds.astype(float))
-                if how:
-                    raise SculptFileError(
-                        f"“{new['name']}” does not match: {how}. Export it from the same scene, in place; or tick “even if it does not match”"
-                    )
+    if request.form.get("back"):
+        if number not in former:
+            raise SettingError("there is no former file to put back")
+        new = {k: former[number][k] for k in ("name", "format", "sha")}
+        bounds = _bounds(new)
+    else:
+        new = _brought(request.files.get("file"))
+        bounds = _bounds(new)
+        how = taking_apart.mismatch(np.array(facts.bounds[number]), bounds.astype(float))
+        if how and not request.form.get("anyway"):
+            raise SculptFileError(
+                f"“{new['name']}” does not match: {how}. Export it from the same scene, in place; or tick “even if it does not match”"
+            )
+    with workshop().store.saving() as session:
+        sculpt = the_sculpt(session, sculpt_id)
+        files = sculpt.files
+        if number >= len(files):
+            raise SettingError("this file is not there any more; reload the page")
         former[number] = {"number": number, **files[number]}
         sculpt.former_files = list(former.values())
         files[number] = new
@@ -162,8 +164,13 @@ def replace_file(sculpt_id: int) -> tuple[Response, int] | AnyResponse:
     return redirect(url_for_stage("parts", sculpt_id))
 
 
-def _brought(file: FileStorage | None) -> tuple[dict[str, str], Mesh]:
+def _brought(file: FileStorage | None) -> dict[str, str]:
     if file is None or not file.filename:
         raise SculptFileError("no file came along; choose one")
-    kept = taken_in(file)
-    return kept, read_sculpt(workshop().store.upload_path(kept["sha"], kept["format"]), kept["format"])
+    return taken_in(file)
+
+
+def _bounds(file: dict[str, str]) -> np.ndarray:
+    """(2, 3) lowest and highest corner of a kept file, in its own units."""
+    path = workshop().store.upload_path(file["sha"], file["format"])
+    return read_apart(bounds_of, path, file["format"])

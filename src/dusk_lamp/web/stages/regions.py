@@ -25,7 +25,7 @@ from ...store import markings
 from ...store.laid import Laid
 from ...store.models import Sculpt
 from ..packet import download, packed
-from ..workshop import asked, colour_names, laid_out, the_sculpt, workshop
+from ..workshop import asked, colour_names, laid_out, read_apart, the_sculpt, workshop
 
 blueprint = Blueprint("regions", __name__)
 MOST_DABS = 400  # in one stroke
@@ -286,11 +286,15 @@ def bring(sculpt_id: int) -> tuple[Response, int] | Response:
     with tempfile.NamedTemporaryFile(suffix=".mask") as kept:
         file.save(kept)
         kept.flush()
-        mask = read_mask(kept.name, ending)
+        mask = read_apart(read_mask, kept.name, ending)
     if mask is None:
         raise SculptFileError("this PLY carries no regions; it needs a whole-number property named region")
+    with workshop().store.session() as session:
+        _, laid, _ = _opened(session, sculpt_id)
+    marking = mask.on(laid.site.surface, laid.placing)
     with workshop().store.saving() as session:
-        sculpt, laid, _ = _opened(session, sculpt_id)
-        marking = mask.on(laid.site.surface, laid.placing)
+        sculpt = the_sculpt(session, sculpt_id)
+        if sculpt.surface_key != laid.surface_key:
+            return _stale(True)
         markings.keep(session, sculpt, marking)
         return _answer(session, sculpt, marking, laid.site)

@@ -1,0 +1,22 @@
+"""The kinds of work there are, and doing one of them."""
+
+from collections.abc import Callable
+from pathlib import Path
+from types import MappingProxyType
+
+from ..settings import Settings
+from ..store.store import Store
+from . import fit, prepare
+from .work import Work
+
+# a kind of work: one file of this folder
+KINDS: MappingProxyType[str, Callable[[Work], None]] = MappingProxyType({"prepare": prepare.run, "fit": fit.run})
+
+
+def do(root: Path, settings: Settings, kind: str, job_id: int) -> None:
+    """Do a job of a kind, in whatever process this is."""
+    store = Store(root, settings, migrate=False)
+    try:
+        KINDS[kind](Work(store, job_id))
+    finally:
+        store.close()
