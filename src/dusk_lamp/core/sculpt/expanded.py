@@ -4,6 +4,7 @@ import json
 import re
 import struct
 import zipfile
+import zlib
 from io import BytesIO
 from typing import Any
 
@@ -92,7 +93,7 @@ def of_3mf(content: bytes) -> None:
                     else:
                         roots.append(called)
                     _refuse_pieces(len(roots))
-    except (zipfile.BadZipFile, OSError, EOFError, ValueError, NotImplementedError, RuntimeError) as e:
+    except (zipfile.BadZipFile, zlib.error, OSError, EOFError, ValueError, NotImplementedError, RuntimeError) as e:
         if isinstance(e, SculptShapeError):
             raise
         raise SculptFileError(f"the file cannot be read as 3MF: {_GARBLED}") from e
