@@ -1,8 +1,8 @@
 """Planted errors: how many of them do the tests notice? `bin/mutate [--count N] [--seed S] [--only ROOM]`.
 
 An error is one small change somewhere in the core: a sign turned, a comparison widened, a number half as large again, a
-condition turned round, the larger taken for the smaller. It is planted in a copy of the sources, and the tests nearest to it are
-run until the first fails. What cannot change anything (words, hints on types) is not touched.
+condition turned round, the larger taken for the smaller. (Half of 1e-9 is no error: such numbers only keep divisions from nothing.)
+It is planted in a copy of the sources, and the tests nearest to it are run until the first fails. What cannot change anything (words, hints on types) is not touched.
 """
 
 import argparse
@@ -39,6 +39,7 @@ COMPARE = {ast.Lt: ast.GtE, ast.LtE: ast.Gt, ast.Gt: ast.LtE, ast.GtE: ast.Lt, a
 COUNT = {ast.Add: ast.Sub, ast.Sub: ast.Add, ast.Mult: ast.Div, ast.Div: ast.Mult}
 SWAP = {"min": "max", "max": "min", "minimum": "maximum", "maximum": "minimum", "any": "all", "all": "any",
         "sin": "cos", "cos": "sin", "floor": "ceil", "argmin": "argmax", "argmax": "argmin", "exp": "log1p"}  # fmt: skip
+TINY = 1e-6  # a number this small is there to keep a division from nothing
 PATIENCE_S = 240
 
 
@@ -106,7 +107,12 @@ def variants(node: ast.AST) -> list[ast.expr]:
         return [ast.Compare(node.left, [COMPARE[type(node.ops[0])]()], node.comparators)]
     if isinstance(node, ast.BinOp) and type(node.op) in COUNT:
         return [ast.BinOp(node.left, COUNT[type(node.op)](), node.right)]
-    if isinstance(node, ast.Constant) and type(node.value) in (int, float) and node.value not in (0, 1, -1, 2, 3):
+    if (
+        isinstance(node, ast.Constant)
+        and type(node.value) in (int, float)
+        and node.value not in (0, 1, -1, 2, 3)
+        and abs(node.value) > TINY
+    ):
         return [
             ast.Constant(node.value * 1.5 if isinstance(node.value, float) else node.value + max(1, node.value // 2))
         ]

@@ -338,9 +338,9 @@ def test_a_coat_goes_where_it_is_bound_to_and_nowhere_else():
     assert (rest[right] == 0).all() and (rest[~right] > 0).all()
     some = replace(coat, where=Where("mask", 0, (3, 5))).film(site)
     assert np.flatnonzero(some).tolist() == [3, 5]
-    assert step_of(1, replace(coat, where=Where("region", 1)), film, site).ml == pytest.approx(
-        step_of(1, coat, coat.film(site), site).ml / 2
-    )
+    bound = step_of(1, replace(coat, where=Where("region", 1)), film, site)
+    assert bound.ml == pytest.approx(step_of(1, coat, coat.film(site), site).ml / 2)
+    assert bound.film_um == coat.settings.film_um and bound.goes_on == "Right", "as thick as it is where it goes"
     for gone in (Where("region", 2), Where("part", 9), Where("mask", 0, (10**6,))):
         with pytest.raises(SettingError):
             replace(coat, where=gone).film(site)
@@ -447,3 +447,58 @@ def test_every_technique_describes_itself():
             assert allowed.words and (allowed.options or allowed.low < allowed.high), (name, field)
         film = own.film(BLOCK, usual, 0.2)
         assert film.shape == (len(SLOT),) and film.dtype == np.float32 and film.min() >= 0 and film.max() > 0
+
+
+def test_a_dry_brush_by_its_own_rule():
+    """Between a flat (0.02 exposed) and a sure crest (0.22): half-way out, and 1.2 of the cavity less; softness moves the bar."""
+    s = surface_of(plate(-5, 5, -5, 5, cells=2))
+    felt = Relief(np.full(len(s), 0.1, np.float32), np.full(len(s), 0.20, np.float32))
+    reach, bar = (0.20 - 0.02) / 0.20 - 1.2 * 0.1, 0.35 - 0.85 * 0.4
+    wanted = 10 * (reach - bar) / (1 - bar) * (1 - 0.1 / 0.35)
+    assert laid("drybrush", Site(s, relief=felt), film_um=10, softness=0.4) == pytest.approx(wanted, rel=1e-4)
+
+
+def test_poses_are_those_a_model_can_be_laid_in():
+    """z up and the figure facing −y: on its face its back is up, on its right side its left is."""
+    up = {name: np.round(v, 6).tolist() for name, v in POSES.items()}
+    assert up["standing"] == [0, 0, 1] and up["upside down"] == [0, 0, -1]
+    assert up["on its face"] == [0, 1, 0] and up["on its back"] == [0, -1, 0]
+    assert up["right side up"] == [1, 0, 0] and up["left side up"] == [-1, 0, 0]
+
+
+def test_a_flood_of_wash_is_told_from_twelve_micrometres_on():
+    film = np.ones(4, np.float32)
+    flooded = [bool(technique("wash").warnings(Flow(um), film, SOOT)) for um in (11.5, 12.5)]
+    assert flooded == [False, True]
+
+
+def test_how_a_step_is_done_follows_its_settings():
+    how = {p: technique("oil wipe").how(Wipe(pressure=p)) for p in (0.2, 0.6, 0.9)}
+    assert "lightly" in how[0.2] and "evenly" in how[0.6] and "firmly" in how[0.9]
+    assert "pulling downwards" in how[0.6] and "pulling" not in technique("oil wipe").how(Wipe(pulled_down=False))
+    brushes = [technique("drybrush").how(Strokes(softness=s)) for s in (0.1, 0.5, 0.9)]
+    assert "a small brush" in brushes[0] and "Load a brush" in brushes[1] and "large soft" in brushes[2]
+    assert "from the right, 30° above level" in technique("drybrush").how(Strokes(azimuth=90, elevation=30))
+    assert "laid on its face" in technique("wash").how(Flow(pose="on its face"))
+    can, airbrush = (
+        technique("spray").how(Spray(0, 50, 370, 2.5, tool=t, trigger=0.25)) for t in ("can", "airbrush")
+    )
+    assert (
+        "37 cm" in can
+        and "2.5 s in all" in can
+        and "a quarter of the trigger" in airbrush
+        and "mm needle" in airbrush
+    )
+    assert "turned once round" in technique("spray").how(Spray(way="turn")) and "held still" in technique(
+        "spray"
+    ).how(Spray(way="burst"))
+
+
+def test_the_dabs_of_a_sponge_are_about_half_a_millimetre_on_a_figure_of_32():
+    """Where the pattern changes along a line: two dabs' edges for every period of its waves."""
+    s = surface_of(plate(0, 32, 0, 32, cells=320))
+    turned = replace(s, points=np.ascontiguousarray(s.points[:, [0, 2, 1]]))  # upright: 32 mm tall
+    flat = Relief(np.zeros(len(s), np.float32), np.ones(len(s), np.float32))
+    hit = laid("sponge", Site(turned, relief=flat), film_um=1, cover=0.5).reshape(321, 321) > 0
+    run = 32 / max(1, np.mean(np.abs(np.diff(hit.astype(int), axis=0)).sum(axis=0)))
+    assert 0.8 < run < 2.2, "half a period and half a gap"

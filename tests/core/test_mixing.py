@@ -14,7 +14,7 @@ from dusk_lamp.core.paint.hiding import Wish, choose_primer, coats_over, underpa
 from dusk_lamp.core.paint.ladder import customary, ladder, unevenness
 from dusk_lamp.core.paint.mix import MOST_PARTS, Mix, compositions, match, only
 from dusk_lamp.core.paint.rack import Paint, rack_from_csv, written
-from dusk_lamp.core.paint.swatch import swatch_of
+from dusk_lamp.core.paint.swatch import patch, swatch_of
 from dusk_lamp.core.paint.thin import JOBS, Airbrush, warnings
 from dusk_lamp.core.units import kpa, psi_words
 
@@ -312,3 +312,21 @@ def test_a_card_in_the_dark_or_burnt_out_and_spots_beside_the_photo_are_refused(
     for at in ((1.2, 0.5), (0.5, -0.1)):
         with pytest.raises(SettingError, match="beside"):
             swatch_of(photo((0.3,) * 3, (0.2,) * 3), at)
+
+
+def test_a_patch_is_read_evenly_round_its_spot():
+    """Over a slope of light the mean of a patch is that of its middle, also beside the rim of the photo."""
+    slope = np.repeat(np.linspace(0.1, 0.9, 401)[None, :, None], 101, axis=0).repeat(3, axis=2)
+    for x in (0.25, 0.5, 0.8):
+        assert patch(encoded(slope), (x, 0.5))[0] == pytest.approx(0.1 + 0.8 * x, abs=0.004)
+    tall = np.swapaxes(slope, 0, 1)
+    for y in (0.25, 0.8):
+        assert patch(encoded(tall), (0.5, y))[0] == pytest.approx(0.1 + 0.8 * y, abs=0.004)
+
+
+def test_ladders_have_five_steps_unless_asked_otherwise_and_glazes_twenty_passes_at_most():
+    dark, light = (RACK.find(n) for n in ("Soot", "Chalk"))
+    assert len(ladder(dark, light)) == 5 and len(ladder(dark, light, steps=7)) == 7
+    assert len(glaze(only(RACK.find("Moss Veil")), (2, 8), passes=20).left) == 21
+    with pytest.raises(SettingError):
+        glaze(only(RACK.find("Moss Veil")), (2, 8), passes=21)

@@ -105,10 +105,12 @@ def test_the_fit_beats_every_school_with_few_passes_from_angles_a_hand_can_hold(
         assert c.settings.seconds >= 3 or c.settings.trigger == min(TRIGGERS), "long enough to be counted"
     values = [c.mix.colour.value for c in sprays]
     assert values == sorted(values), "dark greys first"
+    far = max(60.0, round(2.2 * site.surface.size / 5) * 5)
+    assert {c.settings.distance for c in sprays} == {far} and spray_fit.MOST_PASSES == 8
     for name in SCHOOLS:
         other = outcome(site, school(name, site.surface, LAMP, TINS), wanted, steps=False)
         assert result.within > other.within, name
-    assert result.within > 0.83 and result.mean < 0.35
+    assert result.within > 0.85 and result.mean < 0.32
 
 
 def test_what_a_fit_promises_is_what_its_coats_come_to(fitted):
@@ -159,6 +161,9 @@ def test_the_linear_step_is_that_of_scipys_nnls(rng):
 
 def test_candidates_are_about_sixty_and_hold_the_lamps_own_direction():
     found = candidates(LAMP, 90)
+    assert all(-180 <= p.azimuth < 180 and -90 <= p.elevation <= 90 for p in found)
+    round_lamp = {(p.azimuth, p.elevation) for p in found if p.way == "stroke"}
+    assert {(45, 60), (60, 60), (30, 60), (45, 75), (45, 45), (75, 60), (15, 60)} <= round_lamp
     assert 50 <= len(found) <= 75 and any(p.way == "turn" for p in found)
     assert any(p.way == "stroke" and abs(p.azimuth - 45) < 1 and abs(p.elevation - 60) < 1 for p in found)
 
@@ -304,6 +309,10 @@ def test_the_paints_of_an_undercoat_are_those_a_painter_would_take():
     assert bare.wash == bare.shadow and bare.shadow.looks.value < 2 and bare.primer.looks.value < 2, (
         "what there is must do"
     )
+    two = [Paint("Grey", "base", "#8f8f8f"), Paint("Tinted", "base", "#8f9088")]
+    ends = [RACK.find("Soot"), RACK.find("Chalk")]
+    chosen = {n for m in tins_from(Rack([*ends, *two[::-1]])).greys for n in m.counted()}
+    assert "Grey" in chosen and "Tinted" not in chosen, "the one with less colour in it"
     assert len(TINS.greys) == 4 and TINS.greys[-1].colour.value == max(m.colour.value for m in TINS.greys)
     gaps = np.diff([TINS.primer.looks.value, *(m.colour.value for m in TINS.greys)])
     assert gaps.min() > 1.2 and gaps.max() < 2.8, "even steps, CP-6"
