@@ -6,9 +6,9 @@ import numpy as np
 import pytest
 
 from dusk_lamp.core.errors import SettingError
-from dusk_lamp.core.paint.colour import colour_of, colour_of_hex, delta_e, encoded
+from dusk_lamp.core.paint.colour import colour_of, colour_of_hex, delta_e, encoded, lab, xyz
 from dusk_lamp.core.paint.cost import amount, drops_for, shopping
-from dusk_lamp.core.paint.film import card
+from dusk_lamp.core.paint.film import card, masstone
 from dusk_lamp.core.paint.glaze import glaze
 from dusk_lamp.core.paint.hiding import Wish, choose_primer, coats_over, underpaint_for
 from dusk_lamp.core.paint.ladder import customary, ladder, unevenness
@@ -330,3 +330,23 @@ def test_ladders_have_five_steps_unless_asked_otherwise_and_glazes_twenty_passes
     assert len(glaze(only(RACK.find("Moss Veil")), (2, 8), passes=20).left) == 21
     with pytest.raises(SettingError):
         glaze(only(RACK.find("Moss Veil")), (2, 8), passes=21)
+
+
+def test_of_a_rack_too_large_to_search_the_likeliest_paints_find_what_a_full_search_finds():
+    """Against every pair of 150 invented paints in every ratio, reckoned here one by one in float64."""
+    rng = np.random.default_rng(5)
+    many = [
+        Paint(
+            f"P{k}", colour="#" + bytes(rng.integers(20, 235, 3).tolist()).hex(), hiding=float(rng.uniform(0.5, 0.95))
+        )
+        for k in range(150)
+    ]
+    K, S = (np.stack([getattr(p.pigment, name) for p in many]) for name in "KS")
+    first, second = np.triu_indices(len(many), 1)
+    for wanted in ("#7a5c8f", "#3f6f52", "#c9a06a"):
+        full = min(
+            float(np.min(delta_e(lab(xyz(masstone(of(K), of(S)))), colour_of_hex(wanted).lab)))
+            for m, n in compositions(2)
+            for of in [lambda x, m=m, n=n: (m * x[first] + n * x[second]) / (m + n)]
+        )
+        assert match(colour_of_hex(wanted), many, most=2)[0].delta_e < full + 0.5, wanted

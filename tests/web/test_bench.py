@@ -15,6 +15,7 @@ from dusk_lamp.core.plain import built
 from dusk_lamp.core.target.exposure import Exposure, value_of_light
 from dusk_lamp.core.target.greys import Greys, lay_bands
 from dusk_lamp.demo.load import load_rack
+from dusk_lamp.store.backup import restore
 from dusk_lamp.store.laid import Shelf
 from dusk_lamp.store.models import Sculpt
 from dusk_lamp.web.stages import NAMES, ON_BENCH
@@ -208,3 +209,24 @@ def test_what_a_lost_cache_held_is_made_anew(painter, sculpt_id, store, app):
         "jobs run at once in tests: it is there again"
     )
     assert painter.client.get(f"/sculpts/{sculpt_id}/surface.bin").status_code == 200
+
+
+def test_regions_outlive_the_cache_even_when_the_height_changes_afterwards(painter, sculpt_id, store, app):
+    painter.json(
+        "POST", f"/sculpts/{sculpt_id}/regions",
+        {"do": "pick", "stroke": 0, "origin": [0, 0, 100], "direction": [0, 0, -1]},
+    )  # fmt: skip
+    marked = np.mean(packet(painter.client.get(f"/sculpts/{sculpt_id}/regions.bin"))[1] == 1)
+    shutil.rmtree(store.cache.root)
+    app.extensions["workshop"].shelf = Shelf(store)
+    painter.post(f"/sculpts/{sculpt_id}/stand", {"up": "z", "front": "-y", "height": "40"})
+    heading, labels = packet(painter.client.get(f"/sculpts/{sculpt_id}/regions.bin"))
+    assert [r["name"] for r in heading["regions"]] == ["Region 1"]
+    assert np.mean(labels == 1) == pytest.approx(marked, rel=0.1)
+
+
+def test_a_backup_is_taken_from_the_shelf_and_is_whole(painter, sculpt_id, store, tmp_path):
+    link = painter.page("/").find("a", string="Take a backup")
+    (tmp_path / "kept.zip").write_bytes(painter.client.get(link["href"]).data)
+    assert restore(tmp_path / "kept.zip", tmp_path / "elsewhere")["sculpts"] == 1
+    assert not list(store.root.glob("tmp*")), "nothing is left behind"

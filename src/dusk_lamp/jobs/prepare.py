@@ -39,6 +39,11 @@ def run(work: Work) -> None:
     with store.saving() as session:
         work.sculpt(session).thumb_key = thumb_key
     surface_key = stages.surface(store.cache, mended_key, standing, store.settings.most_samples or None, work.say)
+    with store.session() as session:
+        marked_on = markings.marked_on(session, work.sculpt(session))
+    for key, stood in marked_on.items():  # labels are data: what they lie on is laid out again if the cache was lost
+        if key not in store.cache:
+            stages.surface(store.cache, mended_key, stood, store.settings.most_samples or None, work.say)
     work.say("Turning on the lamp", 0.5)
     laid = stages.load_surface(store.cache, surface_key)
     site = Site(laid, apart=[alone(laid, part, uncast) for part, uncast in shadowless])

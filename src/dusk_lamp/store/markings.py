@@ -9,6 +9,7 @@ from sqlalchemy.orm import Session
 from ..core.plain import built, plain
 from ..core.sculpt.marking import Marking, Region
 from ..core.sculpt.regions import carried
+from ..core.sculpt.stand import Standing
 from ..core.sculpt.surface import Surface
 from .cache import Cache
 from .models import Sculpt, Stroke
@@ -38,6 +39,14 @@ def marking_of(
             return Marking(np.zeros(len(surface), np.uint8), _regions(stroke))
         labels = carried(labels, was, now)
     return Marking(labels, _regions(stroke))
+
+
+def marked_on(session: Session, sculpt: Sculpt) -> dict[str, Standing]:
+    """How the sculpt stood on each surface that strokes were made on, by the surface's key."""
+    rows = session.execute(
+        select(Stroke.surface_key, Stroke.standing).where(Stroke.sculpt_id == sculpt.id).distinct()
+    )
+    return {key: built(Standing, standing, "how it stands") for key, standing in rows}
 
 
 def _regions(stroke: Stroke) -> tuple[Region, ...]:

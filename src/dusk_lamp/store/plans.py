@@ -27,7 +27,7 @@ from .cache import Cache, key_of
 from .laid import Laid
 from .models import Sculpt
 
-PICTURES = 6  # version of the code that draws them
+PICTURES = 7  # version of the code that draws them
 PICTURE_SIZE = (330, 440)
 
 
@@ -110,7 +110,9 @@ def picture_of(sculpt: Sculpt, laid: Laid, plan: Plan, cache: Cache, name: str, 
         else:
             k = int(name) - 1
             film = painted.film_of(laid, plan.coats[k], plan.site)
-            picture = step_picture(plan.site, shot, camera, _levels(plan, k), covered(film))
+            on = covered(film)
+            # what goes everywhere alike has no place to mark: what it comes to is shown instead
+            picture = step_picture(plan.site, shot, camera, _levels(plan, k if on.any() else k + 1), on)
         cache.put(key, blobs={"picture.png": png_bytes(picture)})
     return cache.blob(key, "picture.png")
 

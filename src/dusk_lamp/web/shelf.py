@@ -1,15 +1,28 @@
 """The shelf: every sculpt, and where new ones are dropped."""
 
 from datetime import timedelta
-from pathlib import PurePosixPath
+from pathlib import Path, PurePosixPath
+from tempfile import TemporaryDirectory
 
-from flask import Blueprint, Response, abort, jsonify, redirect, render_template, request, url_for
+from flask import (
+    Blueprint,
+    Response,
+    abort,
+    current_app,
+    jsonify,
+    redirect,
+    render_template,
+    request,
+    send_file,
+    url_for,
+)
 from sqlalchemy import select
 from werkzeug.wrappers import Response as AnyResponse
 
 from ..core.errors import SculptFileError
 from ..core.sculpt.read import FORMATS
 from ..store import markings, schemes
+from ..store.backup import backup
 from ..store.models import Job, Sculpt, now
 from ..store.store import UNDO_DAYS, add_sculpt, free_name, new_job
 from .packet import picture
@@ -30,7 +43,10 @@ def shelf() -> str:
             .where(Sculpt.deleted_at > now() - timedelta(days=UNDO_DAYS))
             .order_by(Sculpt.deleted_at.desc())
         ).all()
-        return render_template("shelf.html", sculpts=sculpts, gone=gone, string_of=string_of, formats=FORMATS)
+        return render_template(
+            "shelf.html", sculpts=sculpts, gone=gone, string_of=string_of, formats=FORMATS,
+            guarded="door" in current_app.extensions,
+        )  # fmt: skip
 
 
 def _card(sculpt: Sculpt) -> str:
@@ -153,6 +169,16 @@ def stop(job_id: int) -> str:
             if job.state == "waiting":
                 job.state, job.message = "stopped", "stopped before it began; start again whenever you like."
         return _card(job.sculpt)
+
+
+@blueprint.get("/backup.zip")
+def take_backup() -> AnyResponse:
+    """Everything on the shelf and the rack in one file, as `dusk-lamp backup` writes it."""
+    root = workshop().store.root
+    with TemporaryDirectory(dir=root) as folder:
+        backup(root, Path(folder) / "backup.zip")
+        file = (Path(folder) / "backup.zip").open("rb")  # outlives its name: gone once it is sent, whatever happens
+    return send_file(file, "application/zip", as_attachment=True, download_name=f"dusk-lamp {now():%Y-%m-%d}.zip")
 
 
 @blueprint.get("/sculpts/<int:sculpt_id>/thumb.png")

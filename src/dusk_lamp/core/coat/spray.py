@@ -384,7 +384,7 @@ class Spraying(Technique):
     Settings = Spray
     hand_minutes = 1.5
     drying_share = 0.5
-    when_to_stop = "Spray until it looks like this picture, then stop."
+    when_to_stop = "Stop when the amber parts have taken it; the rest stays as the picture shows."
     mishap = ("It lands as speckle or webs.", "Closer, or less thinner; flow improver against a dry tip.")
 
     def film(self, site: Site, settings: Spray, solids: float = 1.0) -> NDArray[np.float32]:

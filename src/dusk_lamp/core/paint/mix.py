@@ -10,9 +10,10 @@ from typing import Any
 import numpy as np
 from numpy.typing import NDArray
 
+from ..directions import fibonacci_sphere
 from ..errors import SettingError
 from ..plain import plain
-from .colour import Colour, colour_of, delta_e, lab, xyz
+from .colour import Colour, colour_of, colour_of_hex, delta_e, lab, xyz
 from .film import masstone
 from .pigment import Pigment, mixed
 from .rack import Paint
@@ -22,6 +23,8 @@ MOST_PARTS = 8  # more drops than that are not counted out on a palette
 MOST_PAINTS_IN_A_MIX = 4
 CLOSE = 2000  # candidates looked at with the exact difference, after a rough one
 TIE = 0.1  # ΔE00 nobody sees: the simpler mix wins
+SHORTLIST = 50  # paints mixed in threes; of a larger rack the likeliest are taken first
+NEAREST, DIRECTIONS = 24, 36  # of them the nearest, and the nearest in every direction of colour from what is wanted
 
 
 @dataclass(frozen=True)
@@ -122,12 +125,34 @@ def near_words(off: float) -> str:
     return "seen side by side" if off > SEEN_SIDE_BY_SIDE else ""
 
 
+def likeliest(wanted: NDArray[np.float64], labs: NDArray[np.float64], most: int = SHORTLIST) -> NDArray[np.int64]:
+    """Indices of the `most` paints (N, 3 Lab) to mix a colour (3,) from: the nearest, and the nearest on every side.
+
+    A mix lies between its paints, so a good one has paints near what is wanted or on opposite sides of it.
+    """
+    away = labs - wanted
+    off = np.linalg.norm(away, axis=1)
+    order = np.argsort(off, kind="stable")
+    sides = fibonacci_sphere(DIRECTIONS)
+    side = np.argmax((away / np.maximum(off, 1e-9)[:, None]) @ sides.T, axis=1)
+    taken = list(order[:NEAREST])
+    rank = np.zeros(len(labs), np.int64)  # first, second, ... in its direction
+    seen = np.zeros(DIRECTIONS, np.int64)
+    for i in order:
+        rank[i] = seen[side[i]]
+        seen[side[i]] += 1
+    rest = order[NEAREST:]
+    taken += list(rest[np.argsort(rank[rest], kind="stable")][: most - len(taken)])
+    return np.sort(np.array(taken))
+
+
 def match(
     wanted: Colour, paints: Sequence[Paint], most: int = 3, parts: int = MOST_PARTS, best: int = 1
 ) -> list[Match]:
     """The best mixes of at most `most` paints for a wanted colour, the nearest first, by ΔE00 of their masstones.
 
-    Every mix in whole parts is tried. Within TIE, fewer paints win, then paints that hide better, then fewer parts.
+    Every mix in whole parts is tried; of a rack larger than SHORTLIST, every mix of its likeliest paints. Within TIE,
+    fewer paints win, then paints that hide better, then fewer parts.
 
     Raises:
         SettingError: no paints, or a number of paints outside 1..3.
@@ -136,9 +161,11 @@ def match(
         raise SettingError("a mix is looked for among one, two or three paints")
     if not paints:
         raise SettingError("there is no paint on the rack that can be mixed")
-    K = np.stack([p.pigment.K for p in paints]).astype(np.float32)
-    S = np.stack([p.pigment.S for p in paints]).astype(np.float32)
     target = wanted.lab
+    if len(paints) > SHORTLIST:  # by their cards' colours: what each absorbs need not be known to leave it out
+        labs = np.stack([p.looks.lab if p.drawdown_um else colour_of_hex(p.colour).lab for p in paints])
+        paints = [paints[i] for i in likeliest(target, labs)]
+    K, S = (np.stack([getattr(p.pigment, name) for p in paints]).astype(np.float32) for name in "KS")
     rough: list[tuple[NDArray[np.float32], NDArray[np.int64], NDArray[np.int64]]] = []
     for count in range(1, min(most, len(paints)) + 1):
         which = np.array(list(combinations(range(len(paints)), count)))

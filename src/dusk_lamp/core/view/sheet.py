@@ -15,6 +15,10 @@ PAGE_MM, MARGIN_MM = (210, 297), 14
 MOST_SEAMS = 12  # on the first page
 ROOM_MM = 62  # for the words of a step round its pictures
 PICTURE_RATIO = 4 / 3  # height over width of every step picture
+READING = (  # how a step's pictures are read, in print and on screen
+    "Each picture shows the model before its step, amber where the film goes; "
+    "a picture without amber is painted all over, and shows how it looks then."
+)
 
 
 @dataclass(frozen=True)
@@ -61,7 +65,7 @@ def plan_pdf(
     )
     for words in (
         f"{facts.height_mm:.0f} mm tall, {grouped(facts.area_mm2)} mm² to paint. {facts.light}",
-        f"{facts.school}: {counted(len(steps), 'step', 'steps')}.{near} Amber hatching shows where the next film goes.",
+        f"{facts.school}: {counted(len(steps), 'step', 'steps')}.{near} {READING}",
         facts.notice,
     ):
         if words:

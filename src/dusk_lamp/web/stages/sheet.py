@@ -13,7 +13,7 @@ from ...core.plan.step import rig_words
 from ...core.sculpt.parts import seams
 from ...core.sculpt.site import Site
 from ...core.view.camera import VIEWS
-from ...core.view.sheet import SheetFacts, plan_pdf
+from ...core.view.sheet import READING, SheetFacts, plan_pdf
 from ...store.laid import Laid
 from ...store.models import Sculpt
 from ...store.plans import Plan, picture_key, picture_of, plan_of
@@ -50,7 +50,7 @@ def sheet(sculpt_id: int) -> str:
             "stages/sheet.html", sculpt=sculpt, stages=string_of(sculpt, "sheet"), plan=plan, views=list(VIEWS),
             seams=seams_of(sculpt, plan.site, plan.value), words=rig_words(plan.rig), surface=plan.site.surface,
             whole=float(plan.bands.area_mm2.sum()), keys=keys, school=school_words(plan.school), schools=SCHOOLS,
-            finished=picture_key(sculpt, plan, "finished", "display")[:12],
+            finished=picture_key(sculpt, plan, "finished", "display")[:12], reading=READING,
         )  # fmt: skip
 
 
