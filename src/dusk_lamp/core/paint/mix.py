@@ -23,7 +23,7 @@ MOST_PARTS = 8  # more drops than that are not counted out on a palette
 MOST_PAINTS_IN_A_MIX = 4
 CLOSE = 2000  # candidates looked at with the exact difference, after a rough one
 TIE = 0.1  # ΔE00 nobody sees: the simpler mix wins
-SHORTLIST = 50  # paints mixed in threes; of a larger rack the likeliest are taken first
+SHORTLIST = 50  # paints mixed in threes; of a larger rack the likeliest
 NEAREST, DIRECTIONS = 24, 36  # of them the nearest, and the nearest in every direction of colour from what is wanted
 
 
