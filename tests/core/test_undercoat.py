@@ -119,6 +119,13 @@ def test_what_a_fit_promises_is_what_its_coats_come_to(fitted):
     assert found.within == pytest.approx(result.within, abs=0.03)
 
 
+def test_greys_are_never_mixed_from_primer():
+    """It clogs the nozzle and is no layer paint; common practice, CP-11."""
+    for primer in (None, "Fog Primer"):
+        greys = tins_from(RACK, 5, primer=primer).greys
+        assert all(paint.kind != "primer" for mix in greys for paint in mix.paints)
+
+
 def test_a_fit_knows_what_is_under_it(stage, monkeypatch):
     """Over a grey primer fewer greys are needed than over black, and the promise is kept there too."""
     site, _ = stage

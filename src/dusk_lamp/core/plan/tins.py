@@ -61,13 +61,14 @@ def tins_from(rack: Rack, steps: int = 5, primer: str | None = None, through: st
     neutral = [p for p in plain if p.looks.chroma < 9]
     if not neutral:
         raise SettingError("there is no grey, black or white on the rack; put a black and a white on it")
-    dark = min(neutral, key=lambda p: p.looks.value)
-    white = max((p for p in neutral if p.kind != "primer"), key=lambda p: p.looks.value, default=dark)
+    mixed = [p for p in neutral if p.kind != "primer"] or neutral  # primer clogs, and is not for mixing
+    dark = min(mixed, key=lambda p: p.looks.value)
+    white = max((p for p in mixed if p.kind != "primer"), key=lambda p: p.looks.value, default=dark)
     if white.looks.value < 7:
         raise SettingError("there is no white or light grey on the rack; an undercoat needs one")
     if dark.looks.value > 4:
         raise SettingError("there is no black or dark grey on the rack; an undercoat needs one")
-    middle = min(neutral, key=lambda p: abs(p.looks.value - 6) + 0.1 * p.looks.chroma)
+    middle = min(mixed, key=lambda p: abs(p.looks.value - 6) + 0.1 * p.looks.chroma)
     between = middle if dark.looks.value < middle.looks.value < white.looks.value else None
     primers = [p for p in rack if p.kind == "primer"]
     ground = rack.find(primer) if primer else min(primers or neutral, key=lambda p: p.looks.value)
