@@ -236,6 +236,7 @@ def test_thinning_by_job():
         (Airbrush(0.2, 20, 150, 0.5), "primer", 1.5, "0.4 mm"),
         (Airbrush(0.3, 25, 80, 4), "layer", 9, "spider"),  # CP-8
         (Airbrush(0.2, 10, 150, 1), "layer", 5, "speckle"),  # CP-7
+        (Airbrush(0.2, 20, 200, 1), "layer", 5, "speckle"),  # CP-7: the fine nozzle goes further off
         (Airbrush(0.3, 18, 60, 1), "layer", 9, "25 psi"),  # CP-7: white
         (Airbrush(0.2, 15, 60, 1), "ink", 3, "high pressure"),  # CP-8
         (Airbrush(0.3, 30, 80, 1), "layer", 4, "flow improver"),  # CP-7

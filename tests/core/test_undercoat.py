@@ -120,7 +120,7 @@ def test_what_a_fit_promises_is_what_its_coats_come_to(fitted):
 
 
 def test_greys_are_never_mixed_from_primer():
-    """It clogs the nozzle and is no layer paint; common practice, CP-11."""
+    """It clogs a fine nozzle; common practice, CP-7."""
     for primer in (None, "Fog Primer"):
         greys = tins_from(RACK, 5, primer=primer).greys
         assert all(paint.kind != "primer" for mix in greys for paint in mix.paints)

@@ -25,6 +25,7 @@ JOBS = {
 VISCOSITY = ("neat", "cream", "milk", "skimmed milk", "water")  # classes, thick to thin
 NEEDLES = tuple(float(row["needle_mm"]) for row in rows("needles"))
 LOWEST_PSI, HIGHEST_PSI = 5, 60
+DETAIL_MM, DETAIL_FAR_MM = 0.2, 150  # a needle for detail is for close work
 LIGHT_VALUE = 7.0  # paints lighter than this run in webs when they are too thin
 
 
@@ -57,9 +58,9 @@ def warnings(airbrush: Airbrush, kind: str, value: float) -> list[str]:
         said.append(
             "Thin paint, high pressure and close: it is blown into spider legs. Lower the pressure or step back."
         )
-    if a.psi < 15 and a.distance > 100:
+    if (a.psi < 15 and a.distance > 100) or (a.needle <= DETAIL_MM and a.psi <= 25 and a.distance > DETAIL_FAR_MM):
         said.append(
-            "Low pressure from far away dries on the way and lands as speckle: come closer or raise the pressure."
+            "So little pressure from so far away dries on the way and lands as speckle: come closer or raise the pressure."
         )
     if value >= LIGHT_VALUE and a.psi < 25 and a.water < 2 and kind != "ink":
         said.append(f"White and light colours want at least {psi_words(25)}, or they spatter.")
