@@ -24,9 +24,9 @@ def test_what_stands_in_front_hides_what_is_behind_it():
     far = s.points[:, 1] > 0
     marking = Marking(far.astype(np.uint8), (Region("Far"),))
     everything = np.ones(len(s), bool)
-    near_share, far_share = seen_shares(s, marking, Display(0, 0), everything)
+    near_share, far_share = seen_shares(s, marking, seen_from(s, 0, 0), everything)
     assert near_share == pytest.approx(0.5, abs=0.02) and far_share < 0.01
-    aside = seen_shares(s, marking, Display(90, 0), everything)
+    aside = seen_shares(s, marking, seen_from(s, 90, 0), everything)
     assert aside == pytest.approx([0.5, 0.5], abs=0.02)
 
 

@@ -1,5 +1,6 @@
 """Sculpts laid out in memory, ready to be lit and painted: the few used last."""
 
+import json
 import threading
 from functools import cached_property
 
@@ -7,11 +8,17 @@ import numpy as np
 from numpy.typing import NDArray
 from scipy.spatial import cKDTree
 
+from ..core.light.key import Stop
+from ..core.light.rig import Rig
+from ..core.plain import plain
 from ..core.plan.outcome import Look
 from ..core.sculpt.brush import likeness
+from ..core.sculpt.display import seen_from
 from ..core.sculpt.outlook import Outlook
 from ..core.sculpt.parts import alone, pull
 from ..core.sculpt.site import Site
+from ..core.target.exposure import Exposure
+from ..core.target.target import Target, target
 from ..core.view.raster import Snapshot
 from .memory import Bounded
 from .models import Sculpt
@@ -20,6 +27,8 @@ from .store import Store
 
 MOST_IN_MEMORY = 3  # about 150 MB each
 MOST_FILMS, MOST_AFTER, MOST_TARGETS = 40, 30, 4  # about 0.7 MB, 1.3 MB and 0.7 MB each
+MOST_LIT = 2  # about 6 MB each: the light that is kept, and the one being tried
+MOST_SEEN = 8  # 0.2 MB each
 MOST_SHOTS = 6  # 14 MB each: one for every view of the sheet
 MOST_REFLECTANCES = 2  # 26 MB each: only to go on from
 
@@ -40,6 +49,8 @@ class Laid:
         self.chosen = cache.array(surface_key, "quick")
         self.between = cache.array(surface_key, "quick_faces")
         self.quick = self.site.only(self.chosen, self.between)
+        self._lit: Bounded[str, Target] = Bounded(MOST_LIT)
+        self._seen: Bounded[tuple[float, float], NDArray[np.bool_]] = Bounded(MOST_SEEN)
         self.films: Bounded[str, NDArray[np.float32]] = Bounded(MOST_FILMS)
         self.after: Bounded[str, Look] = Bounded(MOST_AFTER)
         self.targets: Bounded[str, NDArray[np.float32]] = Bounded(MOST_TARGETS)
@@ -63,6 +74,19 @@ class Laid:
     def nearest(self) -> NDArray[np.int64]:
         """(N,) the quick sample nearest to each sample."""
         return cKDTree(self.quick.surface.points).query(self.site.surface.points, workers=-1)[1]
+
+    def lit(self, rig: Rig, exposure: Exposure, stopped: Stop = None) -> Target:
+        """What each spot ought to look like under a rig, worked out once while it is asked for by many pages.
+
+        Raises:
+            Stopped: `stopped` said so.
+        """
+        key = json.dumps([plain(rig), plain(exposure), self.site.outlook is not None], sort_keys=True)
+        return self._lit.of(key, lambda: target(self.site, rig, exposure=exposure, stopped=stopped))
+
+    def seen_from(self, azimuth: float, elevation: float) -> NDArray[np.bool_]:
+        """(N,) what is seen from a direction far away, degrees; remembered for the views used last."""
+        return self._seen.of((azimuth, elevation), lambda: seen_from(self.site.surface, azimuth, elevation))
 
     def add_sky(self, view: Outlook) -> None:
         """Let the sky in."""

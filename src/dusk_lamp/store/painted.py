@@ -17,7 +17,6 @@ from ..core.plan.step import Step, steps_of
 from ..core.plan.tins import Tins
 from ..core.sculpt.site import Site
 from ..core.target.exposure import Exposure, laid_between
-from ..core.target.target import target
 from ..core.units import DROPS_PER_ML
 from .laid import Laid
 from .models import Sculpt
@@ -29,7 +28,7 @@ def target_of(sculpt: Sculpt, laid: Laid, tins: Tins) -> NDArray[np.float32]:
 
     def make() -> NDArray[np.float32]:
         exposure = built(Exposure, sculpt.exposure, "the exposure")
-        wanted = target(laid.site, built(Rig, sculpt.rig, "the light"), exposure=exposure)
+        wanted = laid.lit(built(Rig, sculpt.rig, "the light"), exposure)
         return laid_between(wanted.value, exposure, tins.darkest, tins.lightest)
 
     return laid.targets.of(key, make)

@@ -17,7 +17,6 @@ from ..core.sculpt.display import Display
 from ..core.sculpt.site import Site
 from ..core.target.exposure import Exposure
 from ..core.target.greys import Bands, Greys, lay_bands
-from ..core.target.target import target
 from ..core.view.camera import VIEWS, Camera
 from ..core.view.formats import png_bytes
 from ..core.view.raster import Snapshot
@@ -55,11 +54,11 @@ class Plan:
         return self.looks[-1].within if self.coats else None
 
 
-def light_plan(sculpt: Sculpt, site: Site) -> Plan:
+def light_plan(sculpt: Sculpt, laid: Laid, site: Site) -> Plan:
     """The plan of the light alone: what each spot ought to be, and the greys laid on it."""
     rig, greys = built(Rig, sculpt.rig, "the light"), built(Greys, sculpt.greys, "the greys")
     exposure, display = built(Exposure, sculpt.exposure, "the exposure"), built(Display, sculpt.display, "the view")
-    wanted = target(site, rig, exposure=exposure)
+    wanted = laid.lit(rig, exposure)
     bands = lay_bands(site.surface, wanted.value, greys, exposure, site.paintable)
     camera = Camera(display.azimuth, display.elevation)
     return Plan(rig, greys, exposure, wanted.light, wanted.value, bands, camera, site, "")
@@ -68,7 +67,7 @@ def light_plan(sculpt: Sculpt, site: Site) -> Plan:
 def plan_of(session: Session, sculpt: Sculpt, laid: Laid, cache: Cache, models: int = 1) -> Plan:
     """Work out the plan of a sculpt as it is kept now, with the coats that were laid; it invents none."""
     site = laid.site.marked(markings.marking_of(session, sculpt, laid.site.surface, cache))
-    lit = light_plan(sculpt, site)
+    lit = light_plan(sculpt, laid, site)
     coats = [coat for coat in schemes.kept_coats(session, sculpt) if not coat.muted]
     if not coats:
         return lit

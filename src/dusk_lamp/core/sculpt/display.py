@@ -45,10 +45,9 @@ def seen_from(surface: Surface, azimuth: float, elevation: float) -> NDArray[np.
 
 
 def seen_shares(
-    surface: Surface, marking: Marking, display: Display, paintable: NDArray[np.bool_]
+    surface: Surface, marking: Marking, seen: NDArray[np.bool_], paintable: NDArray[np.bool_]
 ) -> NDArray[np.float64]:
-    """(R + 1,) share of the paintable area of the rest and of each region that is seen from the display view."""
-    seen = seen_from(surface, display.azimuth, display.elevation) & paintable
+    """(R + 1,) share of the paintable area of the rest and of each region that is seen (N,) from a view."""
     count = len(marking.regions) + 1
     whole = marking.areas(surface, paintable)
-    return summed(marking.labels, np.where(seen, surface.areas, 0), count) / np.maximum(whole, 1e-12)
+    return summed(marking.labels, np.where(seen & paintable, surface.areas, 0), count) / np.maximum(whole, 1e-12)

@@ -8,7 +8,7 @@ from sqlalchemy import update
 from sqlalchemy.orm import Session
 
 from ...core.errors import SettingError, Stopped
-from ...core.light.rig import BENCH_RAYS, MOVING_RAYS, PRESETS, STRONGEST_SKY, Rig
+from ...core.light.rig import MOVING_RAYS, PRESETS, STRONGEST_SKY, Rig
 from ...core.paint.value import grey_hex
 from ...core.plain import built, plain
 from ...core.target.exposure import Exposure
@@ -58,10 +58,10 @@ def relight(sculpt_id: int) -> tuple[Response, int] | Response:
     laid.motion += moving
     seen = laid.motion
     try:
-        lit = target(
-            site, rig, exposure=exposure, rays=MOVING_RAYS if moving else BENCH_RAYS,
-            stopped=None if moving else lambda: laid.motion != seen,
-        )  # fmt: skip
+        if moving:
+            lit = target(site, rig, exposure=exposure, rays=MOVING_RAYS)
+        else:
+            lit = laid.lit(rig, exposure, lambda: laid.motion != seen)
     except Stopped:
         return jsonify(error="overtaken"), 409
     levels = np.round(lit.value * LEVELS_PER_VALUE).astype(np.uint8)

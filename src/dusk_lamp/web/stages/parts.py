@@ -61,7 +61,9 @@ def _answer(sculpt: Sculpt) -> Response:
         }
         for k, part in enumerate(named)
     ]
-    seams = seams_of(sculpt, laid.site, light_plan(sculpt, laid.site).value) if any(p.apart for p in named) else []
+    seams = (
+        seams_of(sculpt, laid.site, light_plan(sculpt, laid, laid.site).value) if any(p.apart for p in named) else []
+    )
     files = [
         {"name": f["name"], "former": next((o["name"] for o in sculpt.former_files if o["number"] == k), None)}
         for k, f in enumerate(sculpt.files)

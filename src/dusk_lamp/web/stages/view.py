@@ -37,7 +37,7 @@ def shown(sculpt_id: int) -> Response:
 
 def _answer(sculpt: Sculpt, laid: Laid, marking: Marking) -> Response:
     display, surface = built(Display, sculpt.display, "the view"), laid.site.surface
-    shares = seen_shares(surface, marking, display, laid.site.paintable)
+    shares = seen_shares(surface, marking, laid.seen_from(display.azimuth, display.elevation), laid.site.paintable)
     areas = marking.areas(surface, laid.site.paintable)
     rows: list[dict[str, Any]] = [
         {
