@@ -43,11 +43,11 @@ def _wishes(given: dict[str, Any]) -> tuple[Rig, Greys, Exposure]:
 
 
 @blueprint.post("/sculpts/<int:sculpt_id>/relight")
-def relight(sculpt_id: int) -> tuple[Response, int] | Response:
+def relight(sculpt_id: int) -> Response:
     """Light the sculpt as asked, without keeping it: value and step of every sample, a byte each.
 
     `moving`: the lamp is being dragged; only the quick samples are lit, with few rays, and the greys are left out. A whole light
-    that is being worked out then gives way (409).
+    that is being worked out then gives way: 204, no fault of anybody's.
     """
     given = asked()
     rig, wanted, exposure = _wishes(given)
@@ -63,7 +63,7 @@ def relight(sculpt_id: int) -> tuple[Response, int] | Response:
         else:
             lit = laid.lit(rig, exposure, lambda: laid.motion != seen)
     except Stopped:
-        return jsonify(error="overtaken"), 409
+        return Response(status=204)
     levels = np.round(lit.value * LEVELS_PER_VALUE).astype(np.uint8)
     heading: dict[str, Any] = {"moving": moving, "sky": site.outlook is not None}
     if moving:

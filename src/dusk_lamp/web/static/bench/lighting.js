@@ -26,7 +26,7 @@ export class Lighting {
     const answer = await send(`${this.base}/relight`, {
       method: "POST", headers: { "Content-Type": "application/json" }, signal, body: JSON.stringify({ ...this.kept(), moving }),
     });
-    if (answer.status === 409) return null; // it gave way to a newer one
+    if (answer.status === 204) return null; // it gave way to a newer one
     if (!answer.ok) throw new Error((await answer.json()).error);
     const bytes = await answer.arrayBuffer();
     return { bytes, ...unpack(bytes) };
