@@ -1,4 +1,4 @@
-"""The attack: `bin/attack [--minutes 10] [--seed 1] [--only kills|files|routes|users]`. Prints what was tried and what came of it.
+"""The attack: `bin/attack [--minutes 10] [--seed 1] [--only kills|files|routes|users|openings]`. Prints what was tried and what came of it.
 
 Everything happens on loopback, against a bench that is started for it in a temporary folder.
 """
@@ -35,12 +35,12 @@ class Bench:
         self.process: subprocess.Popen[str] | None = None
         self.address = ""
 
-    def start(self) -> None:
-        """Start it, and wait until it answers."""
+    def start(self, samples: int = 20_000) -> None:
+        """Start it, and wait until it answers. samples: the most a sculpt is laid out in; 0 for as many as it needs."""
         command = [sys.executable, "-m", "dusk_lamp.cli", "serve", "--port", "0", "--data", str(self.data)]
         self.process = subprocess.Popen(
             command, stdout=subprocess.PIPE, stderr=subprocess.DEVNULL, text=True, start_new_session=True,
-            env={**os.environ, "DUSK_LAMP_MOST_SAMPLES": "20000"},
+            env={**os.environ, "DUSK_LAMP_MOST_SAMPLES": str(samples)},
         )  # fmt: skip
         assert self.process.stdout is not None
         self.address = next(word for word in self.process.stdout.readline().split() if word.startswith("http"))
@@ -299,13 +299,51 @@ def routes(bench: Bench, until: float, rng: random.Random) -> str:
     )
 
 
+def openings(bench: Bench, _until: float, rng: random.Random) -> str:
+    """Sixty sculpts opened one after another, each looked at from shelf to sheet; what the pages' process holds at the end."""
+    from dusk_lamp.demo.load import load_demo
+    from dusk_lamp.jobs.queue import Queue
+    from dusk_lamp.store.store import Store
+
+    store = Store(bench.data)
+    load_demo(store, Queue(store))
+    store.close()
+    bench.start(samples=0)
+    painter = bench.painter()
+    numbers = range(1, 9)
+    while not all(painter.lit(n) for n in numbers):
+        time.sleep(1)
+    assert bench.process is not None
+    number = bench.process.pid
+    children = Path(f"/proc/{number}/task/{number}/children").read_text().split()
+    pages = next(p for p in children if b"dusk_lamp.web.pages" in Path(f"/proc/{p}/cmdline").read_bytes())
+    codes = set()
+    order = list(numbers)
+    for k in range(60):
+        if k % len(order) == 0:
+            rng.shuffle(order)
+        at = f"/sculpts/{order[k % len(order)]}"
+        for url in ("/light", "/surface.bin", "/regions", "/undercoat", "/undercoat.json", "/sheet"):
+            codes.add(painter.send("GET", at + url)[0])
+    most = int(re.search(r"VmHWM:\s+(\d+)", Path(f"/proc/{pages}/status").read_text())[1]) * 1024 / 1e9  # type: ignore[index]
+    bench.kill()
+    return f"60 openings of {len(order)} sculpts, answers {sorted(codes)}: at most {most:.2f} GB"
+
+
+def large() -> bytes:
+    """Five million triangles."""
+    import trimesh
+
+    return trimesh.creation.icosphere(9, 20).export(file_type="stl")
+
+
 def users(bench: Bench, until: float, rng: random.Random) -> str:
-    """Twenty painters who drag lamps, mark, save and look, all at once."""
+    """Twenty painters who drag lamps all at once; in the second half a file of five million triangles comes in beside them."""
     bench.start()
     first, sculpt = prepared(bench)
     page = first.send("GET", f"/sculpts/{sculpt}/light")[1].decode()
     wish = {name: json.loads(re.search(rf"data-{name}='([^']+)'", page)[1]) for name in ("rig", "greys", "exposure")}  # type: ignore[index]
-    waits: list[float] = []
+    waits: list[tuple[float, float]] = []
     codes: dict[int, int] = {}
     lock = threading.Lock()
 
@@ -319,21 +357,27 @@ def users(bench: Bench, until: float, rng: random.Random) -> str:
             took = time.monotonic() - began
             with lock:
                 codes[code] = codes.get(code, 0) + 1
-                waits.append(took)
+                waits.append((began, took))
             time.sleep(own.uniform(0.05, 0.4))
 
     threads = [threading.Thread(target=paint, args=(rng.randrange(10**9),)) for _ in range(20)]
+    content = large()
     for thread in threads:
         thread.start()
+    time.sleep(max(0.0, until - time.monotonic()) / 2)
+    brought = time.monotonic()
+    number = first.bring(content, "Large.stl")
     for thread in threads:
         thread.join()
+    lit = first.lit(number)
     bench.kill()
-    p95 = statistics.quantiles(waits, n=20)[-1] if len(waits) > 20 else float("nan")
+    alone, beside = ([took for began, took in waits if (began >= brought) == late] for late in (False, True))
     faults = sum(n for code, n in codes.items() if code == 0 or code >= 500)
-    return f"{len(waits)} lights for 20 users: {faults} faults, median {statistics.median(waits):.2f} s, p95 {p95:.2f} s ({codes})"
+    p95 = " and ".join(f"{statistics.quantiles(some, n=20)[-1]:.2f} s" for some in (alone, beside))
+    return f"{len(waits)} lights for 20 users: {faults} faults, p95 {p95} beside an import (ended: {lit}) ({codes})"
 
 
-ATTACKS = {"kills": kills, "files": files, "routes": routes, "users": users}
+ATTACKS = {"kills": kills, "files": files, "routes": routes, "users": users, "openings": openings}
 
 
 def main() -> None:

@@ -14,6 +14,7 @@ from .queue import Queue
 
 PARENT_CHECK_S = 2.0
 TRIM_ROUNDS = 60  # sweeps between two looks at the size of the cache
+POLITE = 10  # a job gives way to the pages: somebody is waiting there
 SWEEP_S = 5.0  # how often jobs are looked for that lost their worker, or their place on the queue
 
 
@@ -42,6 +43,7 @@ def main() -> None:
     """Work through the queue until stopped."""
     if len(sys.argv) > 2:
         threading.Thread(target=_leave_with_parent, args=(int(sys.argv[2]),), daemon=True).start()
+    os.nice(POLITE)
     queue = Queue(Store(Path(sys.argv[1]), settings_from(), migrate=False))
     queue.resume()
     threading.Thread(target=_sweep, args=(queue,), daemon=True).start()

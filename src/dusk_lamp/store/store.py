@@ -21,6 +21,7 @@ from .upgrade import DATABASE, DatabaseError, upgrade
 
 PIECE_BYTES = 1 << 20
 UNDO_DAYS = 30  # how long a deleted sculpt can be put back
+STEADY_DAYS = 7  # after a longer silence the clock is not believed until the next start
 PHOTO_HOURS = 48  # how long a photo of a swatch is kept after it was last looked at
 SHORTEST_SECRET = 32  # letters
 BUSY_S = 30  # how long a save waits for another one
@@ -149,17 +150,21 @@ def free_name(session: Session, wanted: str) -> str:
     return name
 
 
-def clear_away(store: Store) -> int:
-    """Let go of what was deleted more than UNDO_DAYS ago, and of uploads no sculpt needs; returns how many sculpts went."""
+def clear_away(store: Store, unneeded_for_s: float = 0.0) -> int:
+    """Let go of what was deleted more than UNDO_DAYS ago, and of uploads no sculpt has needed for so long; returns how many
+    sculpts went. A clock that has just jumped takes nothing: what is due goes only where this was also run lately."""
+    steady = _run_lately(store.root / "cleared")
     with store.session() as session:
-        old = session.scalars(select(Sculpt).where(Sculpt.deleted_at < now() - timedelta(days=UNDO_DAYS))).all()
+        due = Sculpt.deleted_at < now() - timedelta(days=UNDO_DAYS)
+        old = session.scalars(select(Sculpt).where(due)).all() if steady else []
         for sculpt in old:
             session.delete(sculpt)
         session.flush()
         kept = session.scalars(select(Sculpt)).all()
         needed = {file["sha"] for sculpt in kept for file in (*sculpt.files, *sculpt.former_files)}
     for path in store.uploads.iterdir():
-        if path.name.split(".")[0] not in needed:
+        # one that has just come may not have its sculpt yet
+        if path.name.split(".")[0] not in needed and path.stat().st_mtime <= time.time() - unneeded_for_s:
             path.unlink(missing_ok=True)
     for path in store.photos.iterdir():
         if path.stat().st_mtime < time.time() - 3600 * PHOTO_HOURS:
@@ -167,6 +172,13 @@ def clear_away(store: Store) -> int:
     if isinstance(store.cache, FolderCache):
         store.cache.trim(store.settings.cache_limit_gb * 10**9)
     return len(old)
+
+
+def _run_lately(mark: Path) -> bool:
+    """Whether clearing was last run within STEADY_DAYS before this moment; marks that it is run now."""
+    since = time.time() - mark.stat().st_mtime if mark.exists() else -1.0
+    mark.touch(mode=0o600)
+    return 0 <= since <= 86400 * STEADY_DAYS
 
 
 def new_job(session: Session, sculpt: Sculpt, kind: str = "prepare") -> Job:

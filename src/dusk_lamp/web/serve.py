@@ -22,6 +22,7 @@ from ..store.store import Store, clear_away
 
 RESTART_DELAY_S = 1.0
 ENDING_S = 10.0
+CLEARING_S = 3600  # how often what nobody needs is let go
 
 
 def data_folder(given: Path | None) -> Path:
@@ -149,7 +150,9 @@ def serve(host: str, port: int, data: Path | None, *, with_demo: bool = False) -
     print(f"Everything is kept in {folder}", flush=True)
     try:
         while True:
-            time.sleep(3600)
+            time.sleep(CLEARING_S)
+            clear_away(store, unneeded_for_s=CLEARING_S)
+            store.close()
     except KeyboardInterrupt:
         pass
     finally:
