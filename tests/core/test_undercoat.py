@@ -340,7 +340,7 @@ class TestTheFitsOwnNumbers:
         K, S = (np.stack([getattr(m.pigment, k) for m in TINS.greys]) for k in "KS")
         thick = (problem.solids[:, None] * seconds) @ problem.films
         seen = film_coats(K, S, thick, TINS.primer.pigment.masstone)
-        assert problem.value(problem.laid(seconds)) == pytest.approx(values_of(seen), abs=0.06)
+        assert problem.band.value(problem.laid(seconds)) == pytest.approx(values_of(seen), abs=0.06)
 
     def test_its_slopes_are_differences(self, problem, rng):
         seconds = rng.random((4, 5)) + 0.1
@@ -367,7 +367,7 @@ class TestTheFitsOwnNumbers:
         wanted[:10] = 9.5
         problem = spray_fit._Problem(films, wanted, np.full(100, 0.01), only(TINS.primer), TINS.greys[:1])
         found = problem.least_squares(np.ones((1, 1), bool))
-        assert float(problem.value(problem.laid(found))[50]) == pytest.approx(middle, abs=0.35)
+        assert float(problem.band.value(problem.laid(found))[50]) == pytest.approx(middle, abs=0.35)
 
     def test_few_passes_are_those_that_are_missed_most(self):
         """Two passes that do all the work, six that do next to nothing: the two are kept."""

@@ -1,6 +1,7 @@
 """What several commands need: lamps and racks as they are written, files written whole, a sculpt laid out."""
 
 import argparse
+import json
 from importlib.resources import files
 from pathlib import Path
 from typing import Any
@@ -48,6 +49,25 @@ def the_rack(path: Path | None):
     except OSError as e:
         raise RackError(f"the rack '{path.name}' cannot be opened: {e.strerror or e}") from e
     return rack_from_gpl(content) if path.suffix.lower() == ".gpl" else rack_from_csv(content)
+
+
+def the_tools(path: Path | None):
+    """The tools in a JSON file, or everything.
+
+    Raises:
+        SettingError: there is none, or it is garbled.
+    """
+    from ..core.plain import built
+    from ..core.plan.tools import Tools
+
+    if path is None:
+        return Tools()
+    try:
+        return built(Tools, json.loads(path.read_text()), f"'{path.name}'")
+    except OSError as e:
+        raise SettingError(f"the tools '{path.name}' cannot be opened: {e.strerror or e}") from e
+    except ValueError as e:
+        raise SettingError(f"'{path.name}' is no JSON") from e
 
 
 def add_sculpt_options(command: Any, samples: int) -> None:

@@ -34,7 +34,14 @@ def add_commands(commands: Any) -> None:
     match.add_argument("--most", type=int, default=3, metavar="N", help="paints in the mix, 1 to 3 (3)")
     match.set_defaults(run=_match)
 
-    for command in (mix, ladder, coats, match):
+    glaze = commands.add_parser("glaze", help="how far a paint is thinned to glaze, and in how many passes")
+    glaze.add_argument("paint", metavar="PAINT")
+    glaze.add_argument(
+        "--keep", type=float, default=0.7, metavar="SHARE", help="of the sketch's range of value (0.7)"
+    )
+    glaze.set_defaults(run=_glaze)
+
+    for command in (mix, ladder, coats, match, glaze):
         command.add_argument("--rack", type=Path, metavar="FILE", help="CSV of your paints (the demo rack)")
         command.add_argument("--json", action="store_true", help="as JSON")
 
@@ -123,6 +130,15 @@ def _match(args: argparse.Namespace) -> None:
 
     best = match(colour_of_hex(args.colour), the_rack(args.rack).mixable(), args.most)[0]
     _say(args, best.report(), [f"{best.mix.words()}: {_words(best.mix.colour)}; off by ΔE00 {best.delta_e:.1f}"])
+
+
+def _glaze(args: argparse.Namespace) -> None:
+    from ..core.paint.glaze import thinning_for
+    from ..core.paint.mix import only
+    from ..core.plain import plain
+
+    found = thinning_for(only(the_rack(args.rack).find(args.paint)), args.keep)
+    _say(args, plain(found), [found.reason])
 
 
 def _words(colour) -> str:

@@ -1,12 +1,13 @@
-"""The undercoat: a school or a fit for a sculpt's file; one spray; one coat of any technique. Options come from the registry."""
+"""The undercoat: a school or a fit for a sculpt's file, and its sheet; one spray; one coat of any technique."""
 
 import argparse
 import json
+from dataclasses import dataclass
 from pathlib import Path
 from typing import Any
 
 from ..core.errors import SettingError
-from .common import add_sculpt_options, laid_out, lamp_from_text, the_rack, write_whole
+from .common import add_sculpt_options, laid_out, lamp_from_text, the_rack, the_tools, write_whole
 
 SCHOOLS = (
     "ladder",
@@ -24,20 +25,20 @@ def add_commands(commands: Any) -> None:
     undercoat = commands.add_parser(
         "undercoat", help="the coats of a school, or fitted passes, and what they come to"
     )
-    undercoat.add_argument("--school", required=True, choices=(*SCHOOLS, "fit"))
-    undercoat.add_argument("--lamp", default="0,90,12", metavar="AZ,EL[,SIZE]", help="degrees (0,90,12)")
-    undercoat.add_argument(
-        "--sky", type=float, default=0.25, metavar="W", help="open dome on an upward plane, 0..2 (0.25)"
+    sheet = commands.add_parser("sheet", help="the whole plan sheet of a school, or of fitted passes, as PDF or JSON")
+    sheet.add_argument(
+        "--display",
+        type=float,
+        nargs=2,
+        default=(0.0, 10.0),
+        metavar=("AZ", "EL"),
+        help="where the finished model is shown from (0 10)",
     )
-    undercoat.add_argument(
-        "--bounce", type=float, default=0.15, metavar="ALBEDO", help="what the ground sends back (0.15)"
-    )
-    undercoat.add_argument("--steps", type=int, default=5, metavar="N", help="greys with the primer, 2 to 9 (5)")
-    undercoat.add_argument("--most", type=int, default=8, metavar="N", help="passes of a fit at most (8)")
-    undercoat.add_argument("--primer", metavar="PAINT", help="(the darkest on the rack)")
-    undercoat.add_argument("--through", metavar="PAINT", help="the colour of a coloured ladder")
+    for command in (undercoat, sheet):
+        _add_plan_options(command)
     undercoat.add_argument("--json", type=Path, metavar="PLAN.json", help="write the coats and the errors there")
     undercoat.set_defaults(run=_undercoat)
+    sheet.set_defaults(run=_sheet)
 
     spray = commands.add_parser("spray", help="where one burst of a spray lands, µm of dry paint")
     spray.add_argument("--from", dest="from_", required=True, metavar="AZ,EL", help="where the nozzle is, degrees")
@@ -63,62 +64,176 @@ def add_commands(commands: Any) -> None:
     )
     coat.set_defaults(run=_coat)
 
-    for command in (undercoat, spray, coat):
+    for command in (undercoat, sheet, spray, coat):
         add_sculpt_options(command, SAMPLES)
-        command.add_argument("-o", "--out", required=command is not coat, metavar="OUT.ply")
+        command.add_argument(
+            "-o", "--out", required=command is not coat, metavar="PLAN.pdf|.json" if command is sheet else "OUT.ply"
+        )
+
+
+def _add_plan_options(command: Any) -> None:
+    """The light, the paints and the tools that a plan is made for."""
+    command.add_argument("--school", required=True, choices=(*SCHOOLS, "fit"))
+    command.add_argument("--lamp", default="0,90,12", metavar="AZ,EL[,SIZE]", help="degrees (0,90,12)")
+    command.add_argument(
+        "--sky", type=float, default=0.25, metavar="W", help="open dome on an upward plane, 0..2 (0.25)"
+    )
+    command.add_argument(
+        "--bounce", type=float, default=0.15, metavar="ALBEDO", help="what the ground sends back (0.15)"
+    )
+    command.add_argument("--steps", type=int, default=5, metavar="N", help="greys with the primer, 2 to 9 (5)")
+    command.add_argument("--most", type=int, default=8, metavar="N", help="passes of a fit at most (8)")
+    command.add_argument("--primer", metavar="PAINT", help="(the darkest on the rack)")
+    command.add_argument("--through", metavar="PAINT", help="the colour of a coloured ladder")
+    command.add_argument(
+        "--own", type=Path, metavar="FILE", help="JSON of your tools; see docs/formats.md (everything)"
+    )
+    command.add_argument("--models", type=int, default=1, metavar="N", help="how many are painted side by side (1)")
 
 
 def _undercoat(args: argparse.Namespace) -> None:
     import numpy as np
 
+    from ..core.plan.step import row_of
+    from ..core.view.formats import lit_ply
+
+    laid = _laid(args)
+    plan = {
+        "school": args.school,
+        "coats": [row_of(step, laid.site) for step in laid.steps],
+        "errors": laid.result.figures(),
+        **laid.judged(),
+    }
+    fields = {"target": laid.wanted, "value": laid.result.value}
+    fields |= {c: np.ascontiguousarray(laid.result.levels[:, k]) for k, c in enumerate(("red", "green", "blue"))}
+    write_whole(Path(args.out), lit_ply(laid.site.surface, fields))
+    if args.json:
+        write_whole(args.json, json.dumps(plan, indent=2, ensure_ascii=False).encode())
+    e = plan["errors"]
+    print(
+        f"{len(laid.coats)} coats; off by {e['mean']:.2f} values on the mean, {e['p95']:.2f} at the 95th percentile; "
+        f"{e['within_half']:.0%} within half a value; order {plan['rank_agreement']:.0%}"
+    )
+
+
+@dataclass(frozen=True)
+class _Laid:
+    """A school or a fit on a file: what both commands that lay one need."""
+
+    site: Any
+    rig: Any
+    tins: Any
+    tools: Any
+    key: Any
+    wanted: Any
+    coats: list[Any]
+    steps: list[Any]
+    result: Any
+    school: str
+
+    def judged(self) -> dict[str, Any]:
+        """How well it tells the light in its own key; of a fit also what is left for the brush."""
+        from ..core.coat.stack import appearance
+        from ..core.plain import plain
+        from ..core.plan.fair import told
+        from ..core.plan.outcome import outcome
+        from ..core.plan.times import times_of
+        from ..core.plan.touch_up import touch_ups, with_all
+
+        found = told(self.site, self.result.value, self.key.share(self.wanted), self.key)
+        out = {**plain(found), "times": plain(times_of(self.steps))}
+        if self.school == "fit":
+            stack = list(zip(self.coats, self.result.films, strict=True))
+            patches = touch_ups(self.site, appearance(stack, len(self.site)), self.wanted, self.tins, self.tools)
+            then = outcome(self.site, with_all(self.coats, patches), self.wanted, steps=False)
+            out["touch_ups"] = [{k: v for k, v in plain(p).items() if k != "coat"} for p in patches]
+            out["within_half_with_touch_ups"] = round(then.within, 4)
+        return out
+
+
+def _laid(args: argparse.Namespace) -> _Laid:
     from ..core.light.lamp import Lamp
     from ..core.light.rig import Rig
     from ..core.paint.mix import only
+    from ..core.plan.fair import Key, fitted
     from ..core.plan.outcome import outcome
     from ..core.plan.schools import primed, school
     from ..core.plan.spray_fit import fit
-    from ..core.plan.step import row_of, steps_of
+    from ..core.plan.step import steps_of
     from ..core.plan.tins import tins_from
     from ..core.sculpt.outlook import look_out
     from ..core.sculpt.site import Site
     from ..core.target.exposure import Exposure, laid_between
     from ..core.target.target import target
-    from ..core.view.formats import lit_ply
 
     if not 2 <= args.steps <= 9:
         raise SettingError(f"a ladder has 2 to 9 greys, not {args.steps}")
     if not 1 <= args.most <= 12:
         raise SettingError(f"a fit has 1 to 12 passes, not {args.most}")
+    if not 1 <= args.models <= 100:
+        raise SettingError(f"a plan is for 1 to 100 models, not {args.models}")
     lamp = lamp_from_text(args.lamp)
     rig = Rig(lamp, args.sky, "overcast", args.bounce)
     tins = tins_from(the_rack(args.rack), args.steps, args.primer, args.through)
+    tools = the_tools(args.own)
     surface = laid_out(args)
     site = Site(surface, look_out(surface))
-    exposure = Exposure()
-    wanted = laid_between(target(site, rig, exposure=exposure).value, exposure, tins.darkest, tins.lightest)
+    share = laid_between(target(site, rig, exposure=Exposure()).value, Exposure(), 0, 1)
     lamp = lamp or Lamp(0, 90)
     if args.school == "fit":
+        key = Key(tins.darkest, tins.lightest)
         greys = tins.colour if args.through else tins.greys
-        found = fit(site, wanted, lamp, only(tins.primer), greys, args.most)
-        coats = [primed(only(tins.primer), "primer everywhere"), *found.coats]
+        found = fit(site, key.of(share), lamp, only(tins.primer), greys, args.most, tools)
+        coats = [primed(only(tins.primer), "primer everywhere", tools), *found.coats]
     else:
-        coats = school(args.school, surface, lamp, tins)
+        coats, key = fitted(site, school(args.school, surface, lamp, tins, tools), share)
+    wanted = key.of(share)
     result = outcome(site, coats, wanted)
-    fields = {"target": wanted, "value": result.value}
-    fields |= {c: np.ascontiguousarray(result.levels[:, k]) for k, c in enumerate(("red", "green", "blue"))}
-    steps = steps_of(site, coats, result.films, within=[result.bare, *result.after])
-    plan = {
-        "school": args.school,
-        "coats": [row_of(step, site) for step in steps],
-        "errors": result.figures(),
-    }
-    write_whole(Path(args.out), lit_ply(surface, fields))
-    if args.json:
-        write_whole(args.json, json.dumps(plan, indent=2, ensure_ascii=False).encode())
-    e = result.figures()
-    print(
-        f"{len(coats)} coats; off by {e['mean']:.2f} values on the mean, {e['p95']:.2f} at the 95th percentile; {e['within_half']:.0%} within half a value"
-    )
+    steps = steps_of(site, coats, result.films, tools, args.models, [result.bare, *result.after])
+    return _Laid(site, rig, tins, tools, key, wanted, coats, steps, result, args.school)
+
+
+def _sheet(args: argparse.Namespace) -> None:
+    from ..core.plan.schools import school_title
+    from ..core.plan.step import rig_words, row_of
+    from ..core.view.camera import VIEWS, Camera
+    from ..core.view.formats import png_bytes
+    from ..core.view.sheet import SheetFacts, plan_pdf
+    from ..core.view.step_picture import coat_picture, look_picture, sheet_shot
+
+    out = Path(args.out)
+    if out.suffix.lower() not in (".pdf", ".json"):
+        raise SettingError(f"a sheet is written as .pdf or .json, not '{out.name}'")
+    laid = _laid(args)
+    site, result = laid.site, laid.result
+    if out.suffix.lower() == ".json":
+        plan = {
+            "school": args.school,
+            "light": rig_words(laid.rig),
+            "steps": [row_of(s, site) for s in laid.steps],
+            **laid.judged(),
+        }
+        write_whole(out, json.dumps(plan, indent=2, ensure_ascii=False).encode())
+        return
+    from ..core.coat.stack import appearance, looks
+
+    display = Camera(args.display[0], args.display[1])
+    cameras = {**{view: Camera.named(view) for view in VIEWS}, "display": display}
+    shots = {view: sheet_shot(site, camera, display) for view, camera in cameras.items()}
+    seen = [appearance([], len(site))]
+    for coat, film in zip(laid.coats, result.films, strict=True):
+        seen.append(appearance([(coat, film)], len(site), seen[-1]))
+    levels = [looks(s)[1] for s in seen]
+
+    def picture(k: int, view: str) -> bytes:
+        return png_bytes(coat_picture(site, shots[view], cameras[view], result.films[k], levels[k], levels[k + 1]))
+
+    facts = SheetFacts(
+        Path(args.file).stem, rig_words(laid.rig), site.surface.height, float(site.areas.sum()), "", [],
+        school_title(args.school), result.within,
+    )  # fmt: skip
+    finished = png_bytes(look_picture(shots["display"], levels[-1]))
+    write_whole(out, plan_pdf(facts, laid.steps, list(VIEWS), picture, finished))
 
 
 def _spray(args: argparse.Namespace) -> None:

@@ -16,7 +16,7 @@ import numpy as np
 from .errors import SettingError
 
 T = TypeVar("T")
-LONGEST_TEXT = 10_000  # letters of any text that is kept
+LONGEST_TEXT = 400_000  # letters of any text that is kept: a mask of two million samples
 
 
 @dataclass(frozen=True)

@@ -1,12 +1,10 @@
 """Finding the passes of the undercoat for a sculpt's present light."""
 
-from dataclasses import replace
-
 from ..core.errors import Stopped
 from ..core.paint.mix import only
 from ..core.plan.schools import primed
 from ..core.plan.spray_fit import fit
-from ..store import painted, schemes, undercoats
+from ..store import painted, painters, schemes, undercoats
 from ..store.laid import Shelf
 from .work import Work
 
@@ -24,13 +22,14 @@ def run(work: Work) -> None:
         laid, seen = Shelf(store).of(sculpt), schemes.state_of(sculpt)
         tins, choice = undercoats.tins_of(session, sculpt), schemes.choice_of(session, sculpt)
         lamp, wanted = undercoats.lamp_of(sculpt), painted.target_of(sculpt, laid, tins)
+        tools = painters.tools_of(session)
         greys = undercoats.greys_of(session, sculpt, tins)
     primer = only(tins.primer)
-    found = fit(laid.site, wanted, lamp, primer, greys, progress=work.say, stopped=work.stopped)
-    coats = [primed(primer, "primer everywhere"), *found.coats]
+    found = fit(laid.site, wanted, lamp, primer, greys, tools=tools, progress=work.say, stopped=work.stopped)
+    coats = [primed(primer, "primer everywhere", tools), *found.coats]
     with store.saving() as session:
         try:
-            schemes.keep(session, work.sculpt(session), coats, replace(choice, school="fit"), seen)
+            schemes.keep(session, work.sculpt(session), coats, choice.of("fit", None), seen)
         except schemes.ChangedElsewhereError:
             raise Stopped(
                 "the coats were changed while the passes were being found; they were left as they are"

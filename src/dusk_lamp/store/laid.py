@@ -12,6 +12,7 @@ from ..core.light.key import Stop
 from ..core.light.rig import Rig
 from ..core.plain import plain
 from ..core.plan.outcome import Look
+from ..core.plan.touch_up import TouchUp
 from ..core.sculpt.brush import likeness
 from ..core.sculpt.display import seen_from
 from ..core.sculpt.outlook import Outlook
@@ -30,13 +31,14 @@ MOST_FILMS, MOST_AFTER, MOST_TARGETS = 40, 30, 4  # about 0.7 MB, 1.3 MB and 0.7
 MOST_LIT = 2  # about 6 MB each: the light that is kept, and the one being tried
 MOST_SEEN = 8  # 0.2 MB each
 MOST_SHOTS = 6  # 14 MB each: one for every view of the sheet
+MOST_TOUCHED = 4  # a few kB each
 MOST_REFLECTANCES = 2  # 26 MB each: only to go on from
 
 
 class Laid:
     """One sculpt laid out: its site, and the same at the few samples that are lit while a lamp is dragged.
 
-    films, after, targets, reflectances, shots: what pages have worked out on it and may want again, by what it was made from.
+    films, after, targets, touched, reflectances, shots: what pages have worked out on it and may want again, by what it was made from.
     """
 
     def __init__(self, store: Store, surface_key: str, shadowless: Shadowless) -> None:
@@ -55,6 +57,7 @@ class Laid:
         self.after: Bounded[str, Look] = Bounded(MOST_AFTER)
         self.targets: Bounded[str, NDArray[np.float32]] = Bounded(MOST_TARGETS)
         self.shots: Bounded[str, Snapshot] = Bounded(MOST_SHOTS)
+        self.touched: Bounded[str, list[TouchUp]] = Bounded(MOST_TOUCHED)
         self.reflectances: Bounded[str, NDArray[np.float32]] = Bounded(MOST_REFLECTANCES)
         self.motion = 0  # counts lamps moved: a light that was asked for before the latest is not wanted any more
         surface.caster  # noqa: B018 - built now, so that the first drag does not wait for it

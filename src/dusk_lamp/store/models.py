@@ -3,13 +3,14 @@
 from datetime import UTC, datetime
 from typing import Any, ClassVar
 
-from sqlalchemy import JSON, Float, ForeignKey, String
+from sqlalchemy import JSON, Float, ForeignKey, String, UniqueConstraint
 from sqlalchemy.orm import DeclarativeBase, Mapped, mapped_column, relationship
 
 from ..core.light.rig import Rig
 from ..core.paint.mix import Mix
 from ..core.paint.rack import Paint
 from ..core.plain import built, plain
+from ..core.plan.tools import Tools
 from ..core.sculpt.display import Display
 from ..core.sculpt.parts import Part
 from ..core.sculpt.stand import Standing
@@ -43,7 +44,7 @@ class Sculpt(Base):
 
     COPIED: ClassVar = (  # what a copy of a sculpt takes over as it is; its marking and coats are copied row by row
         "up", "front", "height_mm", "file_tall", "findings", "notes", "mended_key", "surface_key", "sky_key", "thumb_key",
-        "rig", "greys", "exposure", "stages_done", "former_files", "parts", "display", "holes_closed",
+        "rig", "greys", "exposure", "stages_done", "former_files", "parts", "display", "holes_closed", "models",
     )  # fmt: skip
 
     id: Mapped[int] = mapped_column(primary_key=True)
@@ -84,6 +85,7 @@ class Sculpt(Base):
         default=0, server_default="0"
     )  # the state of its coats that holds; 0 for none
     holes_closed: Mapped[bool] = mapped_column(default=False)
+    models: Mapped[int] = mapped_column(default=1, server_default="1")  # how many its plan is painted on
 
     marking_number: Mapped[int] = mapped_column(
         default=0, server_default="0"
@@ -158,6 +160,8 @@ class Scheme(Base):
     primer: Mapped[str | None] = mapped_column(String(60))
     through: Mapped[str | None] = mapped_column(String(60))
     in_colour: Mapped[bool] = mapped_column(default=False)
+    darkest: Mapped[float | None]  # the key it aims at; None for that of the paints
+    lightest: Mapped[float | None]
 
     coats: Mapped[list["CoatRow"]] = relationship(
         order_by="CoatRow.place", cascade="all, delete-orphan", passive_deletes=True
@@ -179,6 +183,43 @@ class CoatRow(Base):
     goes_on: Mapped[dict[str, Any]]
     muted: Mapped[bool] = mapped_column(default=False)
     label: Mapped[str] = mapped_column(String(80))
+
+
+class Sitting(Base):
+    """Where a painter is with a model: the step in hand, and the timer that runs."""
+
+    __tablename__ = "sitting"
+
+    id: Mapped[int] = mapped_column(primary_key=True)
+    sculpt_id: Mapped[int] = mapped_column(ForeignKey("sculpt.id", ondelete="CASCADE"), unique=True)
+    place: Mapped[str] = mapped_column(String(64), default="")  # the key of the coat in hand
+    timer: Mapped[dict[str, Any]] = mapped_column(
+        default=dict
+    )  # what for, since when, how long; empty where none runs
+
+
+class Done(Base):
+    """A step that was ended: done or skipped, when, and after how long."""
+
+    __tablename__ = "done"
+    __table_args__ = (UniqueConstraint("sculpt_id", "coat_key", name="one_end_of_a_step"),)
+
+    id: Mapped[int] = mapped_column(primary_key=True)
+    sculpt_id: Mapped[int] = mapped_column(ForeignKey("sculpt.id", ondelete="CASCADE"), index=True)
+    coat_key: Mapped[str] = mapped_column(String(64))
+    how: Mapped[str] = mapped_column(String(8))  # done or skipped
+    at: Mapped[datetime] = mapped_column(default=now)
+    seconds: Mapped[float | None]
+
+
+class Painter(Base):
+    """Whose bench it is: the tools, and the day on which each set of cautions was last read."""
+
+    __tablename__ = "painter"
+
+    id: Mapped[int] = mapped_column(primary_key=True)
+    tools: Mapped[dict[str, Any]] = mapped_column(default=lambda: plain(Tools()))
+    cautioned: Mapped[dict[str, Any]] = mapped_column(default=dict)
 
 
 class Bottle(Base):

@@ -11,27 +11,34 @@ from ..core.coat.coat import Coat
 from ..core.coat.stack import appearance, looks
 from ..core.light.rig import Rig
 from ..core.plain import built, plain
-from ..core.plan.outcome import Look, differences, look_of
+from ..core.plan.fair import Key, Told, told
+from ..core.plan.outcome import Look, look_of
 from ..core.plan.schools import rough_film
 from ..core.plan.step import Step, steps_of
 from ..core.plan.tins import Tins
+from ..core.plan.tools import EVERYTHING, Tools
 from ..core.sculpt.site import Site
 from ..core.target.exposure import Exposure, laid_between
-from ..core.units import DROPS_PER_ML
 from .laid import Laid
 from .models import Sculpt
 
 
-def target_of(sculpt: Sculpt, laid: Laid, tins: Tins) -> NDArray[np.float32]:
-    """(N,) the values of the present light, between the primer and the lightest paint there is."""
-    key = json.dumps([sculpt.rig, sculpt.exposure, tins.darkest, tins.lightest, laid.site.outlook is not None])
+def share_of(sculpt: Sculpt, laid: Laid) -> NDArray[np.float32]:
+    """(N,) the values of the present light, as shares of the way from no light to full light."""
+    key = json.dumps([sculpt.rig, sculpt.exposure, laid.site.outlook is not None])
 
     def make() -> NDArray[np.float32]:
         exposure = built(Exposure, sculpt.exposure, "the exposure")
         wanted = laid.lit(built(Rig, sculpt.rig, "the light"), exposure)
-        return laid_between(wanted.value, exposure, tins.darkest, tins.lightest)
+        return laid_between(wanted.value, exposure, 0.0, 1.0)
 
     return laid.targets.of(key, make)
+
+
+def target_of(sculpt: Sculpt, laid: Laid, tins: Tins, key: Key | None = None) -> NDArray[np.float32]:
+    """(N,) the values of the present light in a key; without one, between the primer and the lightest paint there is."""
+    key = key or Key(tins.darkest, tins.lightest)
+    return key.of(share_of(sculpt, laid)).astype(np.float32)
 
 
 def _key(coat: Coat, site: Site) -> str:
@@ -86,19 +93,28 @@ def steps(
     site: Site,
     coats: Sequence[Coat],
     looks_after: Sequence[Look] | None = None,
-    drops_per_ml: float = DROPS_PER_ML,
+    tools: Tools = EVERYTHING,
     models: int = 1,
 ) -> list[Step]:
     """The coats as steps, muted ones too."""
     films = [film_of(laid, coat, site) for coat in coats]
     near = None if looks_after is None else [look.within for look in looks_after]
-    return steps_of(site, coats, films, drops_per_ml, models, near)
+    return steps_of(site, coats, films, tools, models, near)
 
 
-def roughly(laid: Laid, coats: Sequence[Coat], wanted: NDArray[np.float32]) -> tuple[NDArray[np.uint8], float]:
-    """(N, 3) sRGB levels under coats, and the share of the area within half a value; worked out at the quick samples only,
-    without a ray, and spread to their neighbours: for pictures of what is not chosen yet."""
+def seen(laid: Laid, site: Site, coats: Sequence[Coat]) -> NDArray[np.float32]:
+    """(N, 36) reflectance of the model after coats; muted ones are left out."""
+    done = [coat for coat in coats if not coat.muted]
+    run = "".join(_key(coat, site) + json.dumps(plain(coat.mix), sort_keys=True) for coat in done)
+    return _reflectance(laid, site, run, done)
+
+
+def roughly(
+    laid: Laid, coats: Sequence[Coat], share: NDArray[np.float32], key: Key
+) -> tuple[NDArray[np.uint8], Told, list[NDArray[np.float32]]]:
+    """(N, 3) sRGB levels under coats, how well they tell a light (N,), and their films at the quick samples; worked out at those
+    only, without a ray, and spread to their neighbours: for pictures of what is not chosen yet."""
     quick = laid.quick
-    stack = [(c, rough_film(quick, c)) for c in coats]
-    value, levels = looks(appearance(stack, len(quick)))
-    return levels[laid.nearest], differences(quick, value, wanted[laid.chosen])[2]
+    films = [rough_film(quick, c) for c in coats]
+    value, levels = looks(appearance(list(zip(coats, films, strict=True)), len(quick)))
+    return levels[laid.nearest], told(quick, value, share[laid.chosen], key), films

@@ -13,21 +13,20 @@ from ..core.paint.value import grey_srgb
 from ..core.plain import built, plain
 from ..core.plan.outcome import Look
 from ..core.plan.step import Step
+from ..core.plan.times import Times, times_of
 from ..core.sculpt.display import Display
 from ..core.sculpt.site import Site
 from ..core.target.exposure import Exposure
 from ..core.target.greys import Bands, Greys, lay_bands
-from ..core.view.camera import VIEWS, Camera
+from ..core.view.camera import Camera
 from ..core.view.formats import png_bytes
-from ..core.view.raster import Snapshot
-from ..core.view.step_picture import covered, look_picture, plan_snapshot, step_picture
-from . import markings, painted, schemes, undercoats
+from ..core.view.step_picture import coat_picture, look_picture, sheet_shot
+from . import markings, painted, painters, schemes, undercoats
 from .cache import Cache, key_of
 from .laid import Laid
 from .models import Sculpt
 
 PICTURES = 7  # version of the code that draws them
-PICTURE_SIZE = (330, 440)
 
 
 @dataclass(frozen=True)
@@ -47,6 +46,12 @@ class Plan:
     coats: list[Coat] = field(default_factory=list)
     steps: list[Step] = field(default_factory=list)
     looks: list[Look] = field(default_factory=list)
+    models: int = 1
+
+    @property
+    def times(self) -> Times:
+        """What it takes on all its models."""
+        return times_of(self.steps, self.models)
 
     @property
     def near(self) -> float | None:
@@ -64,7 +69,7 @@ def light_plan(sculpt: Sculpt, laid: Laid, site: Site) -> Plan:
     return Plan(rig, greys, exposure, wanted.light, wanted.value, bands, camera, site, "")
 
 
-def plan_of(session: Session, sculpt: Sculpt, laid: Laid, cache: Cache, models: int = 1) -> Plan:
+def plan_of(session: Session, sculpt: Sculpt, laid: Laid, cache: Cache) -> Plan:
     """Work out the plan of a sculpt as it is kept now, with the coats that were laid; it invents none."""
     site = laid.site.marked(markings.marking_of(session, sculpt, laid.site.surface, cache))
     lit = light_plan(sculpt, laid, site)
@@ -72,14 +77,15 @@ def plan_of(session: Session, sculpt: Sculpt, laid: Laid, cache: Cache, models: 
     if not coats:
         return lit
     try:
-        wanted = painted.target_of(sculpt, laid, undercoats.tins_of(session, sculpt))
+        choice = schemes.choice_of(session, sculpt)
+        wanted = painted.target_of(sculpt, laid, undercoats.tins_of(session, sculpt), choice.key)
     except SettingError:  # the rack lacks something by now; the coats themselves are whole
         wanted = lit.value
     looks = painted.after(laid, site, coats, wanted)
-    steps = painted.steps(laid, site, coats, looks, models=models)
+    steps = painted.steps(laid, site, coats, looks, painters.tools_of(session), sculpt.models)
     return Plan(
         lit.rig, lit.greys, lit.exposure, lit.light, lit.value, lit.bands, lit.display, site,
-        schemes.choice_of(session, sculpt).school, coats, steps, looks,
+        schemes.choice_of(session, sculpt).school, coats, steps, looks, sculpt.models,
     )  # fmt: skip
 
 
@@ -103,15 +109,15 @@ def picture_of(sculpt: Sculpt, laid: Laid, plan: Plan, cache: Cache, name: str, 
     key = picture_key(sculpt, plan, name, view)
     if key not in cache:
         camera = camera_of(plan, view)
-        shot = laid.shots.of(f"{view} {camera.azimuth:g} {camera.elevation:g}", lambda: _shot(plan, camera))
+        shot = laid.shots.of(
+            f"{view} {camera.azimuth:g} {camera.elevation:g}", lambda: sheet_shot(plan.site, camera, plan.display)
+        )
         if name == "finished":
             picture = look_picture(shot, _levels(plan, len(plan.coats)))
         else:
             k = int(name) - 1
             film = painted.film_of(laid, plan.coats[k], plan.site)
-            on = covered(film)
-            # what goes everywhere alike has no place to mark: what it comes to is shown instead
-            picture = step_picture(plan.site, shot, camera, _levels(plan, k if on.any() else k + 1), on)
+            picture = coat_picture(plan.site, shot, camera, film, _levels(plan, k), _levels(plan, k + 1))
         cache.put(key, blobs={"picture.png": png_bytes(picture)})
     return cache.blob(key, "picture.png")
 
@@ -121,13 +127,3 @@ def _levels(plan: Plan, after: int) -> NDArray[np.uint8]:
     if plan.looks:
         return plan.looks[after].levels
     return np.repeat(grey_srgb(plan.bands.greys)[plan.bands.step][:, None], 3, axis=1)
-
-
-def _shot(plan: Plan, camera: Camera) -> Snapshot:
-    """One view, at the scale of all: whichever needs the most room sets it."""
-    outermost = plan.site.surface.outermost
-    cameras = [*(Camera.named(name) for name in VIEWS), plan.display]
-    tall = max(float(np.ptp(outermost @ c.up)) for c in cameras)
-    wide = max(float(np.ptp(outermost @ c.right)) for c in cameras)
-    span = max(tall, wide * PICTURE_SIZE[1] / PICTURE_SIZE[0])
-    return plan_snapshot(plan.site, camera, *PICTURE_SIZE, span)

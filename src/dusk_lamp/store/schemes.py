@@ -12,11 +12,8 @@ from sqlalchemy.orm import Session
 
 from ..core.coat.coat import Coat, coat_from
 from ..core.errors import SettingError
-from ..core.light.lamp import Lamp
 from ..core.plain import plain
-from ..core.plan.schools import school
-from ..core.plan.tins import Tins
-from ..core.sculpt.surface import Surface
+from ..core.plan.fair import Key
 from .models import CoatRow, Scheme, Sculpt
 
 MOST_REVISIONS = 40
@@ -35,6 +32,18 @@ class Choice:
     primer: str | None = None
     through: str | None = None
     in_colour: bool = False
+    darkest: float | None = None
+    lightest: float | None = None
+
+    @property
+    def key(self) -> Key | None:
+        """The values a school aims at; None for those of the paints."""
+        return None if self.darkest is None or self.lightest is None else Key(self.darkest, self.lightest)
+
+    def of(self, school: str, key: Key | None) -> "Choice":
+        """The same with another school, or "fit", and its key."""
+        ends = (None, None) if key is None else (key.darkest, key.lightest)
+        return replace(self, school=school, darkest=ends[0], lightest=ends[1])
 
 
 def state_of(sculpt: Sculpt) -> int:
@@ -49,18 +58,15 @@ def _held(session: Session, sculpt: Sculpt) -> Scheme | None:
 def choice_of(session: Session, sculpt: Sculpt) -> Choice:
     """How its coats came about."""
     held = _held(session, sculpt)
-    return Choice(held.school, held.primer, held.through, held.in_colour) if held else Choice()
+    if not held:
+        return Choice()
+    return Choice(held.school, held.primer, held.through, held.in_colour, held.darkest, held.lightest)
 
 
 def kept_coats(session: Session, sculpt: Sculpt) -> list[Coat]:
     """The coats that were laid, in order; none where nothing was."""
     held = _held(session, sculpt)
     return [_coat_of(row) for row in held.coats] if held else []
-
-
-def coats_of(session: Session, sculpt: Sculpt, surface: Surface, lamp: Lamp, tins: Tins) -> list[Coat]:
-    """The coats that were laid, or the grey ladder where none were yet."""
-    return kept_coats(session, sculpt) or school("ladder", surface, lamp, tins)
 
 
 def _coat_of(row: CoatRow) -> Coat:
@@ -84,7 +90,7 @@ def keep(session: Session, sculpt: Sculpt, coats: Sequence[Coat], choice: Choice
     number = held.number + 1 if held else 1
     scheme = Scheme(
         sculpt_id=sculpt.id, number=number, school=choice.school, primer=choice.primer, through=choice.through,
-        in_colour=choice.in_colour, coats=[_row_of(place, coat) for place, coat in enumerate(coats)],
+        in_colour=choice.in_colour, darkest=choice.darkest, lightest=choice.lightest, coats=[_row_of(place, coat) for place, coat in enumerate(coats)],
     )  # fmt: skip
     session.add(scheme)
     session.flush()

@@ -1,18 +1,26 @@
-"""The undercoat of a sculpt: which paints of the rack it is made of, and what weighs for a primer."""
+"""The undercoat of a sculpt: which paints it is made of, how well each school can tell its light, what weighs for a primer."""
 
+import json
+from dataclasses import dataclass
 from functools import lru_cache
 
 from sqlalchemy.orm import Session
 
+from ..core.coat.coat import Coat, coat_from
 from ..core.light.lamp import Lamp
 from ..core.light.rig import Rig
 from ..core.paint.hiding import PrimerVerdict, Wish, choose_primer
 from ..core.paint.mix import Mix
 from ..core.paint.rack import Paint, Rack
-from ..core.plain import built
+from ..core.plain import built, plain, rounded
+from ..core.plan.fair import Key, Told, fitted
+from ..core.plan.schools import SCHOOLS, school
+from ..core.plan.step import steps_of
+from ..core.plan.times import times_of
 from ..core.plan.tins import Tins, tins_from
-from . import markings, paints
-from .cache import Cache
+from ..core.plan.tools import Tools
+from . import markings, painted, paints, schemes
+from .cache import Cache, key_of
 from .laid import Laid
 from .models import Sculpt
 from .schemes import Choice, choice_of
@@ -45,6 +53,81 @@ def greys_of(session: Session, sculpt: Sculpt, tins: Tins) -> list[Mix]:
 def lamp_of(sculpt: Sculpt) -> Lamp:
     """The lamp the undercoat is sprayed for; straight above where it is off."""
     return built(Rig, sculpt.rig, "the light").lamp or Lamp(0, 90)
+
+
+@dataclass(frozen=True)
+class Schooled:
+    """A school fitted to a sculpt's light. told: how well it tells it, by the outlook alone. minutes, cups, ml: what it takes."""
+
+    coats: list[Coat]
+    told: Told
+    minutes: float = rounded(0)
+    wait: float = rounded(0)
+    cups: int = 0
+    ml: float = rounded(2)
+
+
+SCHOOLED = 1  # version of the code that fits them
+
+
+def school_key(sculpt: Sculpt, name: str, tins: Tins, tools: Tools) -> str:
+    """All that a fitted school depends on."""
+    greys = [m.words() + m.colour.hex for m in (tins.colour if name == "coloured" else tins.greys)]
+    others = [
+        p.name + p.looks.hex for p in (tins.primer, tins.white, tins.tint, tins.bright_primer, tins.shadow, tins.wash)
+    ]
+    return key_of(
+        "school",
+        SCHOOLED,
+        sculpt.surface_key,
+        sculpt.rig,
+        sculpt.exposure,
+        sculpt.shadowless,
+        name,
+        greys,
+        others,
+        plain(tools),
+    )
+
+
+def schooled(sculpt: Sculpt, laid: Laid, cache: Cache, name: str, tins: Tins, tools: Tools) -> Schooled:
+    """A school fitted to the present light, worked out once.
+
+    Raises:
+        SettingError: no such school, or something is missing for it.
+    """
+    key = school_key(sculpt, name, tins, tools)
+    if key not in cache:
+        share = painted.share_of(sculpt, laid)
+        coats, own = fitted(
+            laid.quick, school(name, laid.site.surface, lamp_of(sculpt), tins, tools), share[laid.chosen]
+        )
+        _, told, films = painted.roughly(laid, coats, share, own)
+        steps = steps_of(laid.quick, coats, films, tools)
+        times = times_of(steps)
+        kept = {"coats": plain(coats), "told": plain(told), "minutes": times.whole - times.wait, "wait": times.wait,
+                "cups": times.cups, "ml": sum(s.ml for s in steps)}  # fmt: skip
+        cache.put(key, blobs={"school.json": json.dumps(kept).encode()})
+    kept = json.loads(cache.blob(key, "school.json"))
+    coats = [coat_from(c) for c in kept.pop("coats")]
+    return Schooled(coats, built(Told, kept.pop("told")), **kept)
+
+
+def coats_of(
+    session: Session, sculpt: Sculpt, laid: Laid, cache: Cache, tins: Tins, tools: Tools
+) -> tuple[list[Coat], Choice]:
+    """The coats that were laid and how they came about; where none were yet, the first school there are tools for."""
+    choice = choice_of(session, sculpt)
+    if kept := schemes.kept_coats(session, sculpt):
+        return kept, choice
+    name = next(name for name in SCHOOLS if not tools.lack(name))
+    found = schooled(sculpt, laid, cache, name, tins, tools)
+    return found.coats, choice.of(name, found.told.key)
+
+
+def key_for(tins: Tins, choice: Choice) -> Key:
+    """The values the coats aim at: those of their school, or of the paints."""
+    return choice.key or Key(tins.darkest, tins.lightest)
 
 
 def weighed_primers(

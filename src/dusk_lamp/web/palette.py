@@ -9,7 +9,7 @@ from sqlalchemy.orm import Session
 from ..core.errors import SettingError
 from ..core.paint.colour import ILLUMINANTS, colour_of, colour_of_hex
 from ..core.paint.cost import EFFICIENCY, amount, drops_for
-from ..core.paint.glaze import MOST_PASSES, USUAL_SHARE, USUAL_THINNING, glaze
+from ..core.paint.glaze import MOST_PASSES, USUAL_SHARE, USUAL_THINNING, glaze, thinning_for
 from ..core.paint.ladder import CUSTOMARY, LadderStep, customary, ladder, unevenness
 from ..core.paint.mix import MOST_PAINTS_IN_A_MIX, MOST_PARTS, Mix, match, near_words
 from ..core.paint.rack import Paint, Rack
@@ -234,7 +234,9 @@ def passes() -> Response:
         _number(given, "thinning", USUAL_THINNING, 0, 50),
         _number(given, "keep", USUAL_SHARE, 0.05, 1),
     )
+    advice = thinning_for(mix, _number(given, "keep", USUAL_SHARE, 0.05, 1), sketch)
     return jsonify(
+        advice=plain(advice),
         words=mix.words(),
         film_um=round(found.film_um, 1),
         advised=found.advised,

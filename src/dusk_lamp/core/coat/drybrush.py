@@ -35,7 +35,7 @@ class Drybrush(Technique):
 
     name, order, title = "drybrush", 30, "Dry-brush"
     Settings = Strokes
-    hand_minutes = 5.0
+    handling, pace = 1.0, 700.0
     when_to_stop = "Stop while the flats between the crests still show what was there."
     mishap = ("It turned out too grey all over.", "Dry-brush the dark back into the shadows.")
 

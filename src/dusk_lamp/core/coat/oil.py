@@ -32,7 +32,7 @@ class OilWipe(Technique):
 
     name, order, title = "oil wipe", 50, "Oil and wipe"
     Settings = Wipe
-    hand_minutes = 12.0
+    handling, pace = 2.0, 250.0
     when_to_stop = "Stop when the raised parts are as light as they shall be."
     mishap = (
         "Too much came off, or too little.",

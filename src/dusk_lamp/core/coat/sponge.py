@@ -31,7 +31,7 @@ class Sponge(Technique):
 
     name, order, title = "sponge", 60, "Sponge"
     Settings = Dabs
-    hand_minutes = 4.0
+    handling, pace = 1.0, 800.0
     when_to_stop = "Stop early: chips read when they are few."
     mishap = ("The dabs are blots.", "Dab most of it off on paper first; cover a blot with the colour under it.")
 

@@ -8,7 +8,7 @@ Strokes and turns look along whole directions. Where the outlook of the sculpt i
 directions round one, and only the others are looked at by rays; `roughly` asks no ray at all.
 """
 
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from functools import cached_property
 
 import numba
@@ -323,6 +323,18 @@ def _swept(body: Surface, pass_: Spray, axis: NDArray) -> float:
     return float((np.ptp(body.outermost @ right) + 2 * spread) * (np.ptp(body.outermost @ up) + 2 * spread))
 
 
+def laying_as(surface: Surface, pass_: Spray, other: Spray) -> Spray:
+    """Another stroke or turn from the same side, with the seconds at full trigger in which it lays as much as one does."""
+
+    def in_a_second(p: Spray) -> float:
+        one = replace(p, seconds=1.0, trigger=1.0)
+        swept = [_swept(_body(surface), one, axis) for axis in _axes_of(one)]
+        return one.wet_ml * STICKS[one.tool] / float(np.mean(swept))
+
+    full = pass_.seconds * pass_.trigger * in_a_second(pass_)
+    return replace(other, seconds=full / in_a_second(other), trigger=1.0)
+
+
 def _seen_along(axis: NDArray) -> tuple[NDArray[np.float32], NDArray[np.float32]]:
     right = np.cross([0, 0, 1.0] if abs(axis[2]) < 0.999 else [0, 1.0, 0], axis)
     right /= np.linalg.norm(right)
@@ -382,7 +394,7 @@ class Spraying(Technique):
 
     name, order, title = "spray", 10, "Spray"
     Settings = Spray
-    hand_minutes = 1.5
+    handling = 1.2
     drying_share = 0.5
     when_to_stop = "Stop when the amber parts have taken it; the rest stays as the picture shows."
     mishap = ("It lands as speckle or webs.", "Closer, or less thinner; flow improver against a dry tip.")
@@ -402,6 +414,10 @@ class Spraying(Technique):
     def bottle_ml(self, settings: Spray, film: NDArray, areas: NDArray, solids: float) -> float:
         """What leaves the nozzle, but for the thinner: most of it misses."""
         return settings.wet_ml / (1 + settings.water)
+
+    def hand_minutes(self, settings: Spray, mm2: float, spotted: bool) -> float:
+        """The trigger is drawn about half the time."""
+        return self.handling + 2 * settings.seconds / 60
 
     def quantity(self, settings: Spray) -> tuple[float, str]:
         """Seconds on the trigger."""

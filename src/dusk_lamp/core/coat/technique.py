@@ -24,6 +24,7 @@ from ..units import film_ml
 EFFICIENCY = {
     row["tool"]: float(row["efficiency"]) for row in rows("tools")
 }  # share of the paint that ends on the model
+SPOTTED = 0.4  # of the pace is left on scattered spots
 THICKEST_UM = 5000.0  # thicker than any paste
 
 
@@ -40,7 +41,8 @@ class Technique:
     title: ClassVar[str]  # at the head of a step: “Spray”
     Settings: ClassVar[type]  # a frozen dataclass of described fields; see plain.number
     by_hand: ClassVar[bool] = True  # whether a painter may add it: not the primer, which comes with a school
-    hand_minutes: ClassVar[float] = 8.0  # at the model, for one coat; common practice, from memory
+    handling: ClassVar[float] = 1.0  # minutes to take a model up, look, and put it down; common practice, from memory
+    pace: ClassVar[float] = 150.0  # mm² a minute; common practice, from memory
     drying_share: ClassVar[float] = 1.0  # of what the paint's kind needs: thin films dry sooner
     when_to_stop: ClassVar[str] = ""
     mishap: ClassVar[tuple[str, str]] = ("", "")  # what usually goes wrong at this step, and the way out
@@ -63,6 +65,10 @@ class Technique:
     def bottle_ml(self, settings: Any, film: NDArray[np.float32], areas: NDArray[np.float32], solids: float) -> float:
         """ml out of the bottle for a film (N,) µm on areas (N,) mm²."""
         return film_ml(float(film.astype(np.float64) @ areas)) / solids / EFFICIENCY[self.tool(settings)]
+
+    def hand_minutes(self, settings: Any, mm2: float, spotted: bool) -> float:
+        """At one model, for so many mm². spotted: on scattered spots, which the brush has to find."""
+        return self.handling + mm2 / (self.pace * (SPOTTED if spotted else 1.0))
 
     def usual(self, mix: Mix) -> Any:
         """Its settings where nobody has set any, for a mix."""

@@ -7,6 +7,8 @@ import numpy as np
 from numpy.typing import NDArray
 
 from ..errors import SettingError
+from ..plain import rounded
+from ..units import counted
 from .colour import BANDS, lab, rgb, xyz
 from .mix import Mix, values_of
 from .value import luminance_from_munsell
@@ -14,6 +16,18 @@ from .value import luminance_from_munsell
 USUAL_SHARE = 0.7  # of the sketch's range of value that shall be left
 USUAL_THINNING = 4.0  # parts of water and medium to one of paint
 MOST_PASSES = 20
+# a wicked brush leaves less than half of the film that a loaded one does: from memory, and so that ordinary paints glaze in two or
+# three passes from ten parts to one on, as CP-17 has it
+WICKED = 0.4
+LEAST_PASSES = 3  # fewer are a coat, not a glaze
+COVERING, LEAST_FOR_COVERING = ("base", "layer"), 10.0  # such paints glaze from ten parts to one on, CP-17
+THINNEST = 30.0  # parts to one of paint: beyond that nothing is left to hold it together
+NEVER = {
+    "metallic": "its flakes lie over the sketch however thin it is",
+    "texture": "it is a paste",
+    "primer": "it is made to hide, and thinned that far it does not hold",
+}
+USUAL_SKETCH = (1.5, 3.5, 5.5, 7.5, 9.5)
 
 
 @dataclass(frozen=True)
@@ -47,7 +61,7 @@ def glaze(
 
     Args:
         sketch: Munsell values, at least two that differ. passes: how many, 1..20. thinning: parts of water and medium to one
-        of paint: the film of a pass is a coat's over one plus that. keep: share of the range of value to be kept, 0..1.
+        of paint: the film of a pass is WICKED of a coat's over one plus that. keep: share of the range of value to be kept, 0..1.
     Raises:
         SettingError: a setting outside its range.
     """
@@ -60,7 +74,7 @@ def glaze(
         raise SettingError(f"a glaze is thinned with 0 to 50 parts to one of paint, not {thinning:g}")
     if not 0 < keep <= 1:
         raise SettingError(f"the share to keep is between 0 and 1, not {keep:g}")
-    film_um = mix.coat_um / (1 + thinning)
+    film_um = WICKED * mix.coat_um / (1 + thinning)
     under = grey(values)
     layers = np.stack([mix.pigment.film(n * film_um, under) for n in range(passes + 1)])
     XYZ = xyz(layers)
@@ -71,3 +85,47 @@ def glaze(
     levels = np.round(rgb(XYZ) * 255).astype(int)
     hexes = [["#{:02x}{:02x}{:02x}".format(*spot) for spot in row] for row in levels.tolist()]
     return Glaze(values, hexes, value, chroma, left, int(keeps[-1]), film_um)
+
+
+@dataclass(frozen=True)
+class Advice:
+    """How to thin a paint for glazing. water_to_one: parts of water and medium to one of paint, None where it never glazes.
+    passes: that keep the wanted share. keeps: the share left after those. reason: in words."""
+
+    water_to_one: float | None
+    passes: int
+    keeps: float = rounded(3)
+    reason: str = ""
+
+
+def thinning_for(mix: Mix, keep: float = USUAL_SHARE, sketch: Sequence[float] = USUAL_SKETCH) -> Advice:
+    """The least thinning at which at least LEAST_PASSES passes keep the wanted share of a sketch's range of value.
+
+    Raises:
+        SettingError: the share is outside 0..1, or the sketch is none.
+    """
+    glaze(mix, sketch, 1, THINNEST, keep)  # what is asked for makes sense, or it is refused here
+    if why := NEVER.get(mix.kind):
+        return Advice(None, 0, 0.0, f"{mix.words()} never glazes: {why}.")
+    first = LEAST_FOR_COVERING if mix.kind in COVERING else 0.0
+    for thinning in np.arange(first, THINNEST + 0.5, 0.5 if first == 0 else 1.0):
+        found = glaze(mix, sketch, MOST_PASSES, float(thinning), keep)
+        if found.advised >= LEAST_PASSES:
+            kept = float(found.left[found.advised])
+            said = f"{in_drops(float(thinning))}: {found.advised} passes keep {kept:.0%} of the sketch's range."
+            return Advice(float(thinning), found.advised, kept, said)
+    return Advice(
+        None, 0, 0.0,
+        f"{mix.words()} never glazes: even at {THINNEST:.0f} parts to one it takes too much of the sketch in {LEAST_PASSES} passes. "
+        "Take a more transparent paint, an ink, or keep less.",
+    )  # fmt: skip
+
+
+def in_drops(thinning: float) -> str:
+    """Parts of water and medium to one of paint, as it is counted out."""
+    whole = 1 if thinning == round(thinning) else 2
+    if thinning == 0:
+        return "Straight from the bottle"
+    paint, other = counted(whole, "drop", "drops"), round(whole * thinning)
+    half = ", half and half" if other > 1 else ""
+    return f"{paint} of paint to {other} of water and medium{half}"

@@ -2,6 +2,7 @@
 
 from collections.abc import Sequence
 from dataclasses import dataclass, replace
+from typing import Any
 
 import numpy as np
 from numpy.typing import NDArray
@@ -14,7 +15,10 @@ from ..paint.mix import Mix, only
 from ..sculpt.site import Site
 from ..sculpt.surface import Surface
 from .tins import Tins
+from .tools import EVERYTHING, Tools
 
+DETAIL_NEEDLE, DETAIL_MM = 0.2, 140.0  # the last white, and how far off it is still sprayed at most (CP-7)
+CAN_MM, CAN_FILM = 370.0, 0.7  # CP-4; a can lays more than it is asked for
 TRIGGERS = (1.0, 0.5, 0.25, 0.1)  # full, half, a quarter, a touch
 SHORTEST_S = 3.0  # a half second more or less then matters little
 
@@ -38,10 +42,15 @@ SCHOOLS = {
     "bright-first": School("Bright first", "A dark tint, a wide bright white, then toned down: glowing colours.",
         "Its darks stay tinted; needs drying time."),
     "shadow-first": School("Shadow first", "White, then shadow only where the lamp does not reach: clean, bright schemes.",
-        "Weak darks: deep recesses stay light."),
+        "Weak darks: nothing ends black, and the shadow must dry before the white."),
     "coloured": School("One colour", "The ladder in one colour instead of greys: a cloak or a skin is half painted when it dries.",
         "Whatever is not to be that colour wants a coat of its own."),
 }  # fmt: skip
+
+
+def school_title(name: str) -> str:
+    """What coats came from, at the head of a sheet."""
+    return SCHOOLS[name].title if name in SCHOOLS else "Passes fitted to your light" if name == "fit" else ""
 
 
 def rough_film(site: Site, coat: Coat) -> NDArray[np.float32]:
@@ -51,9 +60,14 @@ def rough_film(site: Site, coat: Coat) -> NDArray[np.float32]:
     return coat.film(site)
 
 
-def primed(mix: Mix, label: str) -> Coat:
+def primed(mix: Mix, label: str, tools: Tools = EVERYTHING) -> Coat:
     """Primer everywhere, three thin coats (CP-5)."""
-    return usual_coat("prime", mix, label)
+    return usual_coat("prime", mix, label).with_settings({"tool": tools.primes_with})
+
+
+def spray_distance(surface: Surface) -> float:
+    """mm from the nozzle to the middle of the model: the cone takes in about a third of it."""
+    return float(max(60.0, round(2.2 * surface.size / 5) * 5))
 
 
 def _sprayed(
@@ -64,27 +78,31 @@ def _sprayed(
     film_um: float,
     way: str,
     label: str,
+    tools: Tools,
     needle: float = 0.3,
     psi: float = 25.0,
 ) -> Coat:
     """A pass whose best-hit spots get so many µm: the seconds follow from what one second lays."""
-    distance = max(60.0, 2.2 * surface.size)
-    one = Spray(azimuth, elevation, distance, 1.0, way, needle=needle, psi=psi)
+    if tools.sprays:
+        distance = spray_distance(surface) if needle > DETAIL_NEEDLE else min(DETAIL_MM, spray_distance(surface))
+        one = Spray(azimuth, elevation, distance, 1.0, way, needle=tools.needle(needle), psi=tools.psi(psi))
+    else:
+        one = Spray(azimuth, elevation, CAN_MM, 1.0, way, "can", water=0.0)
     solids = Coat("spray", mix, one).solids
-    flow = one.wet_ml * 1000 * solids * STICKS["airbrush"]  # dry mm³ a second that stick
-    outline = (surface.size + 2 * one.cone * distance) ** 2
+    flow = one.wet_ml * 1000 * solids * STICKS[one.tool]  # dry mm³ a second that stick
+    outline = (surface.size + 2 * one.cone * one.distance) ** 2
     seconds = film_um / 1000 * outline / flow * (1.6 if way == "turn" else 1.0)
     return Coat("spray", mix, counted(replace(one, seconds=seconds)), label=label)
 
 
-def _by_hand(technique: str, mix: Mix, label: str, **settings: float) -> Coat:
+def _by_hand(technique: str, mix: Mix, label: str, **settings: Any) -> Coat:
     return usual_coat(technique, mix, label).with_settings(settings)
 
 
 def counted(pass_: Spray) -> Spray:
     """The same paint in whole half seconds, which a finger can count: of a short pass the trigger is drawn less far."""
     full = pass_.seconds * pass_.trigger
-    trigger = trigger_for(full)
+    trigger = trigger_for(full) if pass_.tool == "airbrush" else 1.0
     return replace(pass_, trigger=trigger, seconds=max(0.5, round(2 * full / trigger) / 2))
 
 
@@ -94,21 +112,23 @@ def trigger_for(seconds: float) -> float:
     return next((t for t in TRIGGERS if seconds / t >= SHORTEST_S), TRIGGERS[-1])
 
 
-def school(name: str, surface: Surface, lamp: Lamp, tins: Tins) -> list[Coat]:
-    """The coats of a school for a lamp, in order. Source: common practice, the five schools of the craft.
+def school(name: str, surface: Surface, lamp: Lamp, tins: Tins, tools: Tools = EVERYTHING) -> list[Coat]:
+    """The coats of a school for a lamp, in order, in usual amounts. Source: common practice, the five schools of the craft.
 
     Raises:
-        SettingError: no such school.
+        SettingError: no such school, or something is missing for it.
     """
     if name not in SCHOOLS:
         raise SettingError(f"a school is one of {', '.join(SCHOOLS)} or fit, not '{name}'")
-    black = primed(only(tins.primer), "primer everywhere")
+    if lack := tools.lack(name):
+        raise SettingError(f"{SCHOOLS[name].title} {lack}; see “My tools”")
+    black = primed(only(tins.primer), "primer everywhere", tools)
     white = only(tins.white)
     toward = (lamp.azimuth, max(lamp.elevation, -60.0))
     above = (lamp.azimuth, min(90.0, lamp.elevation + 20))
 
     if name == "coloured":
-        return school("ladder", surface, lamp, replace(tins, greys=tins.colour))
+        return school("ladder", surface, lamp, replace(tins, greys=tins.colour), tools)
 
     def grey_at(share: float) -> Mix:
         return tins.greys[min(len(tins.greys) - 1, max(0, round(share * (len(tins.greys) - 1))))]
@@ -118,16 +138,19 @@ def school(name: str, surface: Surface, lamp: Lamp, tins: Tins) -> list[Coat]:
         last = len(tins.greys) - 1
         for k, mix in enumerate(tins.greys):
             if k == 0:  # it carries the detail: nearly everywhere but the deepest recesses and undersides
-                coats.append(_sprayed(surface, mix, 0, 20, 9, "turn", f"{dark} all round"))
+                coats.append(_sprayed(surface, mix, 0, 20, 9, "turn", f"{dark} all round", tools))
             elif k == 1 and last > 2:
-                coats.append(_sprayed(surface, mix, 0, 50, 3, "turn", "the middle, from above and the sides"))
+                coats.append(_sprayed(surface, mix, 0, 50, 3, "turn", "the middle, from above and the sides", tools))
             elif k < last:
-                coats.append(_sprayed(surface, mix, *toward, 4.5, "stroke", "lighter, from the lamp"))
+                coats.append(_sprayed(surface, mix, *toward, 4.5, "stroke", "lighter, from the lamp", tools))
             else:
-                coats.append(_sprayed(surface, mix, *above, 3, "stroke", "the lightest, the last of the light"))
+                said = "the lightest, the last of the light"
+                coats.append(_sprayed(surface, mix, *above, 3, "stroke", said, tools, DETAIL_NEEDLE))
         return coats
     if name == "twotone":
-        return [black, _sprayed(surface, white, *toward, 6, "stroke", "one white from the lamp")]
+        paint = white if tools.sprays else only(tins.bright_primer)
+        film = 6 if tools.sprays else 6 * CAN_FILM
+        return [black, _sprayed(surface, paint, *toward, film, "stroke", "one white from the lamp", tools)]
     if name == "drybrush":
         pulled = {"azimuth": lamp.azimuth, "elevation": lamp.elevation}
         return [
@@ -138,26 +161,31 @@ def school(name: str, surface: Surface, lamp: Lamp, tins: Tins) -> list[Coat]:
         ]
     if name == "bright-first":
         return [
-            primed(only(tins.tint), "a dark tint everywhere"),
-            _sprayed(surface, white, lamp.azimuth - 25, toward[1], 6, "stroke", "white, wide"),
-            _sprayed(surface, white, lamp.azimuth + 25, toward[1], 6, "stroke", "white, wide"),
+            primed(only(tins.tint), "a dark tint everywhere", tools),
+            _sprayed(surface, white, lamp.azimuth - 25, toward[1], 6, "stroke", "white, wide", tools),
+            _sprayed(surface, white, lamp.azimuth + 25, toward[1], 6, "stroke", "white, wide", tools),
             _by_hand("wash", only(tins.wash), "a wash to bring it down", film_um=2.5, pooling=5.0),
             _by_hand("oil wipe", only(tins.tint), "dark left in the recesses", film_um=3, pressure=0.9),
         ]
     below = -35.0 if lamp.elevation > 0 else 60.0
+    shadow = only(tins.shadow)
     return [
-        primed(only(tins.bright_primer), "white everywhere"),
-        _sprayed(surface, only(tins.shadow), 0, below, 12, "turn", "shadow from below, all round", psi=30),
-        _sprayed(
-            surface, only(tins.shadow), lamp.azimuth + 180, 10, 10, "stroke", "shadow from behind the lamp", psi=30
-        ),
-        _sprayed(surface, grey_at(0.8), *toward, 4, "stroke", "thin off-white, to rebuild the middle"),
-        _sprayed(surface, white, *above, 2.5, "stroke", "a few spots of pure white"),
+        primed(only(tins.bright_primer), "white everywhere", tools),
+        _sprayed(surface, shadow, 0, below, 12, "turn", "shadow from below, all round", tools, psi=30),
+        _by_hand("wash", shadow, "shadow run into the recesses", film_um=1.0, pooling=20.0, pose="upside down"),
+        _sprayed(surface, grey_at(0.8), *toward, 4, "stroke", "thin off-white, to rebuild the middle", tools),
+        _sprayed(surface, white, *above, 2.5, "stroke", "a few spots of pure white", tools, DETAIL_NEEDLE),
     ]
 
 
-def more_dark(coats: Sequence[Coat], tins: Tins, surface: Surface, lamp: Lamp) -> list[Coat]:
-    """The way out of "too grey all over": the dark is brought back from where the lamp does not reach."""
-    mix = only(tins.primer)
-    back = _sprayed(surface, mix, 0, -40 if lamp.elevation > 0 else 60, 6, "turn", "dark brought back from below")
+def more_dark(
+    coats: Sequence[Coat], tins: Tins, surface: Surface, lamp: Lamp, tools: Tools = EVERYTHING
+) -> list[Coat]:
+    """The way out of "too grey all over": the dark is brought back from where the lamp does not reach, or by a dry brush."""
+    if not tools.sprays:
+        back = _by_hand("drybrush", only(tins.primer), "dark brought back from below", film_um=8, softness=0.8,
+            azimuth=lamp.azimuth, elevation=-60.0 if lamp.elevation > 0 else 60.0)  # fmt: skip
+        return [*coats, back]
+    under = -40 if lamp.elevation > 0 else 60
+    back = _sprayed(surface, only(tins.primer), 0, under, 6, "turn", "dark brought back from below", tools)
     return [*coats, back]

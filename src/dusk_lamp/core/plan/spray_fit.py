@@ -12,22 +12,20 @@ afterwards took longer and gained little.)
 from collections.abc import Callable, Sequence
 from dataclasses import dataclass, replace
 
-import numba
 import numpy as np
 from numpy.typing import NDArray
 from scipy.optimize import minimize, nnls
 
 from ..coat.coat import Coat
-from ..coat.spray import Spray, Spraying, spray
+from ..coat.spray import Spray, Spraying, laying_as, spray
 from ..errors import SettingError, Stopped
 from ..light.lamp import Lamp
-from ..paint.colour import BANDS, xyz
-from ..paint.film import LEAST_ABSORPTION
 from ..paint.mix import Mix
-from ..paint.value import munsell_from_luminance
 from ..sculpt.site import Site
-from .schools import counted, trigger_for
+from .one_band import ROBUST, OneBand, loss
+from .schools import DETAIL_MM, DETAIL_NEEDLE, counted, spray_distance, trigger_for
 from .tins import HALF_VALUE
+from .tools import EVERYTHING, Tools
 
 HELD_DEGREES = 15.0  # what a hand can hold
 FIT_SAMPLES = 5000
@@ -40,8 +38,6 @@ IN_EARNEST = 24  # passes that dropping starts from: those that lay most
 LOOK = 3  # of them are tried without in earnest, each time
 MISSED = 0.008  # of the area may stop being near for passes left out: few are worth more than many
 LONGEST_S = 60.0
-NEAR, ROBUST = 0.6, 0.7  # values: what counts as near, softly; a spot this far off counts half
-FAR_SHARE = 0.05  # how much what is far off counts beside what is not near
 DAMPING = 1e-4
 NEEDLE, PSI = 0.3, 25.0
 
@@ -54,14 +50,22 @@ class Fit:
     within: float
 
 
-def candidates(lamp: Lamp, distance: float) -> list[Spray]:
+def candidates(lamp: Lamp, distance: float, tools: Tools = EVERYTHING) -> list[Spray]:
     """About sixty passes to choose from: turns at several elevations, single directions, and some round the lamp's own."""
 
     def held(angle: float) -> float:
         return float(np.round(angle / HELD_DEGREES) * HELD_DEGREES)
 
     def one(azimuth: float, elevation: float, way: str = "stroke") -> Spray:
-        return Spray((azimuth + 180) % 360 - 180, elevation, distance, 1.0, way, needle=NEEDLE, psi=PSI)
+        return Spray(
+            (azimuth + 180) % 360 - 180,
+            elevation,
+            distance,
+            1.0,
+            way,
+            needle=tools.needle(NEEDLE),
+            psi=tools.psi(PSI),
+        )
 
     found = [one(0, e, "turn") for e in ELEVATIONS] + [one(0, 90)]
     found += [one(a, e) for e in ELEVATIONS for a in AZIMUTHS]
@@ -85,18 +89,21 @@ def fit(
     primer: Mix,
     greys: Sequence[Mix],
     most: int = MOST_PASSES,
+    tools: Tools = EVERYTHING,
     progress: Callable[[str, float], None] | None = None,
     stopped: Callable[[], bool] | None = None,
 ) -> Fit:
     """The few passes of the greys over the primer that come nearest to a target (N,) of values.
 
     Args:
-        primer: what is under them. greys: dark to light. most: passes in all, at least one.
+        primer: what is under them. greys: dark to light. most: passes in all, at least one. tools: what there is to spray with.
     Raises:
-        SettingError: no greys. Stopped: `stopped` said so.
+        SettingError: no greys, or no airbrush. Stopped: `stopped` said so.
     """
     if not greys or most < 1:
         raise SettingError("a fit needs at least one grey and one pass")
+    if lack := tools.lack("fit"):
+        raise SettingError(f"the fitted passes: this {lack}; see “My tools”")
 
     def say(words: str, share: float) -> None:
         if stopped and stopped():
@@ -110,8 +117,7 @@ def fit(
     weight = site.surface.areas[chosen].astype(np.float64)
     weight /= weight.sum()
 
-    distance = float(max(60.0, round(2.2 * site.surface.size / 5) * 5))
-    passes = candidates(lamp, distance)
+    passes = candidates(lamp, spray_distance(site.surface), tools)
     films = np.empty((len(passes), len(chosen)))
     for c, pass_ in enumerate(passes):
         if c % 8 == 0:
@@ -126,17 +132,20 @@ def fit(
         zip(*np.nonzero(seconds), strict=True),
         key=lambda k: (k[0], passes[k[1]].way != "turn", -passes[k[1]].elevation),
     )
-    coats = [
-        Coat("spray", greys[g], counted(replace(passes[c], seconds=float(seconds[g, c]))), label=_words(passes[c]))
-        for g, c in order
-    ]
+    coats = []
+    for g, c in order:
+        own = replace(passes[c], seconds=float(seconds[g, c]))
+        if g == len(greys) - 1:  # the last white takes the fine needle, CP-7
+            fine = replace(own, distance=min(DETAIL_MM, own.distance), needle=tools.needle(DETAIL_NEEDLE))
+            own = laying_as(site.surface, own, fine)
+        coats.append(Coat("spray", greys[g], counted(own), label=_words(passes[c])))
     return Fit(coats, problem.within(seconds))
 
 
 def _few(problem: "_Problem", most: int, say: Callable[[str, float], None]) -> NDArray:
     """(G, C) seconds of a few passes: all passes at once first, then always without the one that is missed least."""
     say("Weighing all passes at once", 0.22)
-    every = np.ones((len(problem.S), len(problem.films)), bool)
+    every = np.ones((len(problem.solids), len(problem.films)), bool)
     seconds = problem.moved(problem.least_squares(every), every, MOVES)
     laid = seconds * problem.solids[:, None] * (problem.films @ problem.weight)
     seconds = np.where(laid >= np.sort(laid, axis=None)[-min(laid.size, IN_EARNEST)], seconds, 0.0)
@@ -203,15 +212,9 @@ class _Problem:
     """
 
     def __init__(self, films: NDArray, wanted: NDArray, weight: NDArray, primer: Mix, greys: Sequence[Mix]) -> None:
-        eye = xyz(np.eye(BANDS))[:, 1]
-        eye = eye / eye.sum()
         self.films = films  # (C, M) µm a second, if the paint were all solids
         self.wanted, self.weight = wanted, weight
-        K = np.array([float(m.pigment.K @ eye) for m in greys])
-        self.S = np.array([float(m.pigment.S @ eye) for m in greys])
-        self.a = 1 + np.maximum(K, LEAST_ABSORPTION * self.S) / self.S
-        self.b = np.sqrt(self.a * self.a - 1)
-        self.ground = float(xyz(primer.pigment.masstone)[1])
+        self.band = OneBand(primer.pigment.masstone, greys)
         self.solids = np.array([Coat("spray", m, Spray()).solids for m in greys])
 
     def laid(self, seconds: NDArray) -> NDArray:
@@ -219,25 +222,13 @@ class _Problem:
         used = np.flatnonzero(seconds.any(axis=0))
         return (self.solids[:, None] * seconds[:, used]) @ self.films[used]
 
-    def value(self, thickness: NDArray) -> NDArray:
-        """(M,) Munsell value under films (G, M)."""
-        value = np.empty(thickness.shape[1])
-        _values(thickness, self.S, self.a, self.b, self.ground, TABLE_V, value, np.empty((0, 0)), TABLE_DV)
-        return value
-
-    def slopes(self, thickness: NDArray) -> tuple[NDArray, NDArray]:
-        """(M,) values, and (G, M) their change for each µm more of each grey."""
-        value, slopes = np.empty(thickness.shape[1]), np.empty_like(thickness)
-        _values(thickness, self.S, self.a, self.b, self.ground, TABLE_V, value, slopes, TABLE_DV)
-        return value, slopes
-
     def least_squares(self, mask: NDArray[np.bool_]) -> NDArray:
         """The seconds of the passes in a mask (G, C) that come nearest in squares, what is far off counting less and less."""
         seconds = best = np.where(mask, 0.05, 0.0)
         least = self._off(best)
         grey, pass_ = np.nonzero(mask)
         for k in range(ROUNDS):
-            value, slopes = self.slopes(self.laid(seconds))
+            value, slopes = self.band.slopes(self.laid(seconds))
             off = self.wanted - value
             J = (slopes * self.solids[:, None])[grey] * self.films[pass_]  # (A, M)
             robust = self.weight / (1 + (off / ROBUST) ** 2) if k else self.weight
@@ -252,18 +243,18 @@ class _Problem:
         return best
 
     def _off(self, seconds: NDArray) -> float:
-        off = (self.value(self.laid(seconds)) - self.wanted) / ROBUST
+        off = (self.band.value(self.laid(seconds)) - self.wanted) / ROBUST
         return float(self.weight @ np.log1p(off * off))
 
     def loss(self, seconds: NDArray) -> float:
         """Share of the area that is not near, softly, and a little of how far off it is."""
-        return _loss(self.value(self.laid(seconds)), self.wanted, self.weight, np.empty(0))
+        return loss(self.band.value(self.laid(seconds)), self.wanted, self.weight, np.empty(0))
 
     def slope(self, seconds: NDArray) -> NDArray:
         """(G, C) change of the loss for each second more."""
-        value, slopes = self.slopes(self.laid(seconds))
+        value, slopes = self.band.slopes(self.laid(seconds))
         by_value = np.empty_like(value)
-        _loss(value, self.wanted, self.weight, by_value)
+        loss(value, self.wanted, self.weight, by_value)
         return self.solids[:, None] * ((by_value * slopes) @ self.films.T)
 
     def moved(self, seconds: NDArray, mask: NDArray[np.bool_] | None, moves: int) -> NDArray:
@@ -272,16 +263,15 @@ class _Problem:
         used, where = np.unique(pass_, return_inverse=True)
         films = self.films[used]
         back = np.ascontiguousarray(films.T)
-        value, slopes = np.empty(films.shape[1]), np.empty((len(self.S), films.shape[1]))
-        by_value = np.empty_like(value)
+        by_value = np.empty(films.shape[1])
 
         def of(x: NDArray) -> tuple[float, NDArray]:
-            some = np.zeros((len(self.S), len(used)))
+            some = np.zeros((len(self.solids), len(used)))
             some[grey, where] = x
             thickness = (self.solids[:, None] * some) @ films
-            _values(thickness, self.S, self.a, self.b, self.ground, TABLE_V, value, slopes, TABLE_DV)
-            loss = _loss(value, self.wanted, self.weight, by_value)
-            return loss, (self.solids[:, None] * ((by_value * slopes) @ back))[grey, where]
+            value, slopes = self.band.slopes(thickness)
+            lost = loss(value, self.wanted, self.weight, by_value)
+            return lost, (self.solids[:, None] * ((by_value * slopes) @ back))[grey, where]
 
         found = minimize(
             of, seconds[grey, pass_], jac=True, method="L-BFGS-B", bounds=[(0, LONGEST_S)] * len(grey),
@@ -293,62 +283,7 @@ class _Problem:
 
     def within(self, seconds: NDArray) -> float:
         """Share of the area within half a value."""
-        return float(self.weight @ (np.abs(self.value(self.laid(seconds)) - self.wanted) <= HALF_VALUE))
-
-
-# value by reflectance as a table, close where it is steep: by the root of the reflectance
-TABLE = 4096
-_ROOT = np.linspace(0, 1, TABLE)
-TABLE_V = munsell_from_luminance(100 * _ROOT**2)
-TABLE_DV = np.gradient(TABLE_V, _ROOT**2)
-
-
-@numba.njit(cache=True, nogil=True, fastmath=True)
-def _values(thickness, S, a, b, ground, table, value, slopes, steep):
-    """Values (M,) under films (G, M) one on another, and, where there is room for them, their slopes by each µm (G, M).
-
-    Source: Kubelka 1948, as in paint.film, and its derivatives by thickness and by what is under it.
-    """
-    greys, spots = thickness.shape
-    sloped = len(slopes) > 0
-    by_ground = np.empty(greys)
-    for m in range(spots):
-        R = ground
-        for g in range(greys):
-            decay = np.exp(-2 * b[g] * S[g] * thickness[g, m])
-            gone, both = 1 - decay, b[g] * (1 + decay)
-            above, below = (1 - R * a[g]) * gone + R * both, (a[g] - R) * gone + both
-            out = above / below
-            if sloped:
-                d_above, d_below = R * a[g] - 1 + R * b[g], R - a[g] + b[g]  # by decay
-                slopes[g, m] = (d_above - out * d_below) / below * (-2 * b[g] * S[g] * decay)
-                by_ground[g] = (both - a[g] * gone + out * gone) / below
-            R = out
-        at = np.sqrt(min(max(R, 0.0), 1.0)) * (len(table) - 1)
-        k = min(int(at), len(table) - 2)
-        share = at - k
-        value[m] = table[k] + share * (table[k + 1] - table[k])
-        if sloped:
-            through = steep[k] + share * (steep[k + 1] - steep[k])
-            for g in range(greys - 1, -1, -1):
-                own = slopes[g, m]
-                slopes[g, m] = through * own
-                through = through * by_ground[g]
-
-
-@numba.njit(cache=True, nogil=True, fastmath=True)
-def _loss(value, wanted, weight, by_value):
-    """Share of the area that is not near, softly, and a little of how far off it is; its slope by each value where asked."""
-    whole = 0.0
-    for m in range(len(value)):
-        off = value[m] - wanted[m]
-        quick = (off / NEAR) ** 2
-        near = np.exp(-quick * quick)
-        far = (off / ROBUST) ** 2
-        whole += weight[m] * (1 - near + FAR_SHARE * np.log1p(far))
-        if len(by_value):
-            by_value[m] = weight[m] * (near * 4 * off**3 / NEAR**4 + FAR_SHARE * 2 * off / ROBUST**2 / (1 + far))
-    return whole
+        return float(self.weight @ (np.abs(self.band.value(self.laid(seconds)) - self.wanted) <= HALF_VALUE))
 
 
 def linear_step(J: NDArray, goal: NDArray, weight: NDArray) -> NDArray:

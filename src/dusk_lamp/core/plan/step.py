@@ -15,9 +15,15 @@ from ..light.rig import Rig
 from ..paint.cost import drops_for
 from ..plain import plain, rounded
 from ..sculpt.site import Site
-from ..units import DROPS_PER_ML, counted, kpa, minutes_words
+from ..units import counted, kpa, minutes_words
 from .cautions import cautions_for, tags_of
+from .tools import EVERYTHING, Tools
 
+SPRAYED_CUP, BRUSHED_CUP = (
+    (2.0, 2.0),
+    (1.0, 0.5),
+)  # minutes to mix a paint, and to clean up; common practice, from memory
+SEEN_SHARE = 0.35  # of the thickest film: less is not aimed at
 THICK_PERCENTILE = 95  # a film is told by what is reached on the best-covered twentieth
 
 
@@ -26,9 +32,9 @@ class Step:
     """One coat, told.
 
     number: among all coats, from 1. stage: of the work. title, purpose, how, where_from, goes_on, when_to_stop: words. parts: of
-    the mix by paint; drops_of: whole drops of each for all models; drops: of paint that one model takes. paint: the mix in words. seconds: on the trigger, or None.
+    the mix by paint; drops_of: whole drops of each for all models, drops_of_one: for one; drops: of paint that one model takes. paint: the mix in words. seconds: on the trigger, or None.
     laid_um: µm of film that was asked for, or None for a spray. film_um: where it lies thickest. ml: out of the bottles, one
-    model. hand_minutes, wait_minutes: at the model, and until the next coat. within, adds: the share of the area near the target
+    model. hand_minutes, wait_minutes: at one model, and until its next coat. set_up_minutes, clean_minutes: for all of them once. within, adds: the share of the area near the target
     after it, and by how much that grew, where that is known.
     """
 
@@ -46,6 +52,7 @@ class Step:
     paint: str
     parts: dict[str, int]
     drops_of: dict[str, int]
+    drops_of_one: dict[str, int]
     hex: str
     value: float = rounded(2)
     ml: float = rounded(3)
@@ -57,6 +64,8 @@ class Step:
     water: float = rounded(2)
     hand_minutes: float = rounded(1)
     wait_minutes: float = rounded(1)
+    set_up_minutes: float = rounded(1, 0.0)
+    clean_minutes: float = rounded(1, 0.0)
     muted: bool = False
     warnings: tuple[str, ...] = ()
     caution_tags: tuple[str, ...] = ()
@@ -66,11 +75,6 @@ class Step:
     adds: float | None = rounded(4, None)
 
     @property
-    def minutes(self) -> float:
-        """At the model, and drying."""
-        return self.hand_minutes + self.wait_minutes
-
-    @property
     def heading(self) -> str:
         """What it is for, or the technique where nobody has said that."""
         said = self.purpose or self.title
@@ -78,12 +82,13 @@ class Step:
 
     @property
     def drops_words(self) -> str:
-        """The mix in whole drops: “4 drops of Soot, 2 of Gull”."""
-        each = [
-            (counted(n, "drop", "drops") if k == 0 else f"{n}") + f" of {name}"
-            for k, (name, n) in enumerate(self.drops_of.items())
-        ]
-        return ", ".join(each)
+        """The mix for all models in whole drops: “4 drops of Soot, 2 of Gull”."""
+        return in_drops(self.drops_of)
+
+    @property
+    def drops_of_one_words(self) -> str:
+        """The mix for one model in whole drops."""
+        return in_drops(self.drops_of_one)
 
     @property
     def thinning_words(self) -> str:
@@ -96,16 +101,27 @@ class Step:
         return f"{minutes_words(self.hand_minutes)} at the model, then {minutes_words(self.wait_minutes)} to dry"
 
 
+def in_drops(drops: dict[str, int]) -> str:
+    """“4 drops of Soot, 2 of Gull”."""
+    each = [
+        (counted(n, "drop", "drops") if k == 0 else f"{n}") + f" of {name}"
+        for k, (name, n) in enumerate(drops.items())
+    ]
+    return ", ".join(each)
+
+
 def step_of(
     number: int,
     coat: Coat,
     film: NDArray[np.float32],
     site: Site,
-    drops_per_ml: float = DROPS_PER_ML,
+    tools: Tools = EVERYTHING,
     models: int = 1,
     within: tuple[float, float] | None = None,
+    cup: tuple[bool, bool] = (True, True),
 ) -> Step:
-    """A coat with its film (N,) µm as a step. models: how many it is done on. within: near the target before and after it."""
+    """A coat with its film (N,) µm as a step. models: how many it is done on. within: near the target before and after it. cup:
+    whether the paint has to be set up for it, and cleaned away after it."""
     by, settings, mix = coat.by, coat.settings, coat.mix
     own = site.on(coat.where)
     areas = site.areas if own is None else np.where(own, site.areas, np.float32(0))
@@ -113,15 +129,20 @@ def step_of(
     quantity, unit = by.quantity(settings)
     tags = tags_of(coat)
     covered = film[areas > 0]
+    mm2 = float(areas[film > SEEN_SHARE * np.percentile(covered, THICK_PERCENTILE)].sum()) if len(covered) else 0.0
+    set_up, clean = SPRAYED_CUP if by.tool(settings) == "airbrush" else BRUSHED_CUP
     return Step(
         number=number, stage=coat.stage, technique=coat.technique, title=f"{by.title} {mix.words()}",
         purpose=coat.label, goes_on=_goes_on(site, coat), where_from=by.where_from(settings), how=by.how(settings),
         when_to_stop=by.when_to_stop, mishap=by.mishap[0], way_out=by.mishap[1],
-        paint=mix.words(), parts=mix.counted(), drops_of=drops_for(mix.counted(), ml * models, drops_per_ml),
-        hex=mix.colour.hex, value=mix.colour.value, ml=ml, all_ml=ml * models, drops=ml * drops_per_ml,
+        paint=mix.words(), parts=mix.counted(), drops_of=drops_for(mix.counted(), ml * models, tools.drops_per_ml),
+        drops_of_one=drops_for(mix.counted(), ml, tools.drops_per_ml),
+        hex=mix.colour.hex, value=mix.colour.value, ml=ml, all_ml=ml * models, drops=ml * tools.drops_per_ml,
         seconds=quantity if unit == "s" else None, laid_um=None if unit == "s" else quantity,
         film_um=float(np.percentile(covered, THICK_PERCENTILE)) if len(covered) else 0.0,
-        water=by.water(settings), hand_minutes=by.hand_minutes, wait_minutes=mix.minutes * by.drying_share,
+        water=by.water(settings), hand_minutes=by.hand_minutes(settings, mm2, coat.where.kind == "mask"),
+        wait_minutes=tools.wait(mix.minutes * by.drying_share, mix.kind),
+        set_up_minutes=set_up if cup[0] else 0.0, clean_minutes=clean if cup[1] else 0.0,
         muted=coat.muted, warnings=tuple(by.warnings(settings, film, mix)), caution_tags=tags,
         cautions=tuple(cautions_for(*tags)), settings=settings,
         within=within and within[1], adds=within and within[1] - within[0],
@@ -132,15 +153,19 @@ def steps_of(
     site: Site,
     coats: Sequence[Coat],
     films: Sequence[NDArray[np.float32]],
-    drops_per_ml: float = DROPS_PER_ML,
+    tools: Tools = EVERYTHING,
     models: int = 1,
     within: Sequence[float] | None = None,
 ) -> list[Step]:
     """Every coat as a step, muted ones too. within: near the target bare and after each coat, where that is known."""
     near = [None] * len(coats) if within is None else list(pairwise(within))
+    mixes = [None if coat.muted else (coat.mix, coat.by.tool(coat.settings)) for coat in coats]
+    done = [k for k, mix in enumerate(mixes) if mix is not None]
+    goes_on = {(a, b) for a, b in pairwise(done) if mixes[a] == mixes[b]}  # from one cup
+    begun, kept = {b for _, b in goes_on}, {a for a, _ in goes_on}
     return [
-        step_of(k, coat, film, site, drops_per_ml, models, pair)
-        for k, (coat, film, pair) in enumerate(zip(coats, films, near, strict=True), 1)
+        step_of(k + 1, coat, film, site, tools, models, pair, (k not in begun, k not in kept))
+        for k, (coat, film, pair) in enumerate(zip(coats, films, near, strict=True))
     ]
 
 
@@ -148,7 +173,12 @@ def _goes_on(site: Site, coat: Coat) -> str:
     where = coat.where
     if where.kind == "region":
         return site.marking.regions[where.number - 1].name if where.number else "the rest"
-    return {"whole": "everything", "part": f"part {where.number + 1}", "mask": "a patch"}[where.kind]
+    if where.kind == "mask":
+        lost = where.number != len(site)
+        return (
+            "nothing any more: the sculpt was changed since; look for touch-ups again" if lost else "the marked spots"
+        )
+    return {"whole": "everything", "part": f"part {where.number + 1}"}[where.kind]
 
 
 def row_of(step: Step, site: Site) -> dict[str, Any]:
@@ -156,7 +186,7 @@ def row_of(step: Step, site: Site) -> dict[str, Any]:
     row: dict[str, Any] = {**plain(step), "amount": step.seconds if step.seconds is not None else step.laid_um}
     row |= {
         "unit": "s" if step.seconds is not None else "µm",
-        "minutes": round(step.minutes, 1),
+        "minutes": round(step.hand_minutes + step.wait_minutes, 1),
         "label": step.purpose,
     }
     p = step.settings

@@ -10,13 +10,15 @@ from ..paint.mix import Mix, only, values_of
 from ..paint.rack import KINDS, Paint, Rack
 
 HALF_VALUE = 0.5  # a difference nobody tells apart on a model
+SHADES = 12  # at most 0.8 of a value apart
 LEAST_SPAN = 3.0  # values between a primer and the white, or there is no sketch
 
 
 @dataclass(frozen=True)
 class Tins:
     """The paints an undercoat is made of: the primer, greys dark to light, white, a dark tint, a white primer, a transparent
-    shadow, a wash; colour: steps through one colour that can stand in for the greys, through is its paint's name."""
+    shadow, a wash; colour: steps through one colour that can stand in for the greys, through is its paint's name; shades: mixes for
+    touch-ups, so close that each spot has one within half a value."""
 
     primer: Paint
     greys: list[Mix]
@@ -27,6 +29,7 @@ class Tins:
     wash: Paint
     colour: list[Mix]
     through: str
+    shades: list[Mix]
 
     @property
     def darkest(self) -> float:
@@ -80,7 +83,8 @@ def tins_from(rack: Rack, steps: int = 5, primer: str | None = None, through: st
     tints = [p for p in plain if p.looks.value < 3.2 and p.looks.chroma > 15]
     tint = min(tints, key=lambda p: (p.looks.b, p.name)) if tints else dark
     clear = [p for p in rack if p.kind in ("one-coat", "ink") and p.looks.value < 4]
-    shadow = min(clear, key=lambda p: (p.looks.b, p.name)) if clear else dark
+    cool = [p for p in clear if p.looks.b <= 2] or clear
+    shadow = min(cool, key=lambda p: (p.looks.value, p.name)) if cool else dark
     washes = [p for p in rack if p.kind == "wash"]
     wash = min(washes, key=lambda p: p.looks.value) if washes else shadow
     colours = [p for p in plain if p.kind != "primer" and 3.5 <= p.looks.value <= 6.5]
@@ -95,7 +99,9 @@ def tins_from(rack: Rack, steps: int = 5, primer: str | None = None, through: st
         wanted = np.linspace(ground.looks.value, white.looks.value, steps)
         return [*[s.mix for s in ladder(dark, white, middle, wanted=list(wanted))][1:-1], only(white)]
 
-    return Tins(ground, upward(between), white, tint, bright, shadow, wash, upward(base), base.name)
+    spread = np.linspace(dark.looks.value, white.looks.value, SHADES)
+    shades = [s.mix for s in ladder(dark, white, between, wanted=list(spread))]
+    return Tins(ground, upward(between), white, tint, bright, shadow, wash, upward(base), base.name, shades)
 
 
 def middles(rack: Rack) -> list[str]:

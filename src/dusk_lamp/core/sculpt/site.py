@@ -1,8 +1,10 @@
 """A site: everything a technique, a light or a target may ask of one sculpt; what is costly is worked out when first asked for."""
 
+import base64
+import zlib
 from collections.abc import Callable, Sequence
 from copy import copy
-from dataclasses import dataclass, field, replace
+from dataclasses import dataclass, replace
 from threading import RLock
 from typing import Any, TypeVar
 
@@ -10,7 +12,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from ..errors import SettingError
-from ..plain import checked, choice
+from ..plain import checked, choice, text
 from .marking import Marking
 from .outlook import Outlook
 from .relief import Bends, Line, Relief, lines, relief_of
@@ -18,21 +20,43 @@ from .surface import Surface, some_samples
 
 Apart = tuple[NDArray[np.int32], Surface]  # samples of a part that some neighbours do not shadow, and that part
 T = TypeVar("T")
+LONGEST_MASK = 400_000  # letters: two million samples at random
 
 
 @dataclass(frozen=True)
 class Where:
-    """What a coat goes on: the whole model, a region or a part by its number, or a mask of samples.
+    """What a coat goes on: the whole model, a region or a part by its number, or some of its samples.
 
-    number: of a region from 1 (0 is the rest), of a part from 0. samples: of a mask.
+    number: of a region from 1 (0 is the rest), of a part from 0. mask: which samples, as `Where.some` packs them.
     """
 
     kind: str = choice("whole", ("whole", "region", "part", "mask"), "what a coat goes on")
     number: int = 0
-    samples: tuple[int, ...] = field(default=())
+    mask: str = text("", (0, LONGEST_MASK), "which spots a coat goes on")
 
     def __post_init__(self) -> None:
         checked(self)
+
+    @classmethod
+    def some(cls, on: NDArray[np.bool_]) -> "Where":
+        """The samples of a mask (N,)."""
+        packed = zlib.compress(np.packbits(on).tobytes(), 9)
+        return cls("mask", len(on), base64.b85encode(packed).decode())
+
+    def samples(self, count: int) -> NDArray[np.bool_]:
+        """(count,) which samples; none where the mask was made for a surface with another number of them.
+
+        Raises:
+            SettingError: it is garbled.
+        """
+        if self.number != count:
+            return np.zeros(count, np.bool_)
+        whole = -(-count // 8)
+        try:
+            bits = zlib.decompressobj().decompress(base64.b85decode(self.mask), whole)  # never more than it can need
+        except (ValueError, zlib.error) as e:
+            raise SettingError("where this coat goes is garbled; choose it again") from e
+        return np.unpackbits(np.frombuffer(bits.ljust(whole, b"\0"), np.uint8))[:count].astype(np.bool_)
 
 
 WHOLE = Where()
@@ -135,17 +159,12 @@ class Site:
         """(N,) the samples a coat goes on; None for all of them.
 
         Raises:
-            SettingError: no such region or part, or samples of another surface.
+            SettingError: no such region or part, or a mask that is garbled. One made for another surface is empty.
         """
         if where.kind == "whole":
             return None  # so that nobody multiplies by ones
         if where.kind == "mask":
-            mask = np.zeros(len(self), np.bool_)
-            chosen = np.asarray(where.samples, np.int64)
-            if len(chosen) and not 0 <= chosen.min() <= chosen.max() < len(mask):
-                raise SettingError("this coat was laid on another surface; choose again where it goes")
-            mask[chosen] = True
-            return mask
+            return where.samples(len(self))
         regional = where.kind == "region"
         count = len(self.marking.regions) + 1 if regional else int(self.parts.max(initial=0)) + 1
         if not 0 <= where.number < count:

@@ -11,6 +11,7 @@ from PIL import Image
 from ..plan.step import Step
 from ..units import counted, grouped
 
+FONTS = Path(__file__).parents[2] / "web/static/vendor/fonts"  # they ship with the pages
 PAGE_MM, MARGIN_MM = (210, 297), 14
 MOST_SEAMS = 12  # on the first page
 ROOM_MM = 62  # for the words of a step round its pictures
@@ -41,7 +42,7 @@ def plan_pdf(
     views: list[str],
     picture: Callable[[int, str], bytes],
     finished: bytes,
-    fonts: Path,
+    progress: Callable[[float], None] | None = None,
 ) -> bytes:
     """The plan as A4 pages.
 
@@ -51,9 +52,9 @@ def plan_pdf(
         views: names of the views, in the order they are shown.
         picture: gives the PNG of a step (from 0) seen from a view.
         finished: PNG of the finished model.
-        fonts: folder that holds the two fonts as .ttf.
+        progress: is told the share that is done.
     """
-    pdf = _Pages(facts.name, fonts)
+    pdf = _Pages(facts.name, FONTS)
     wide = PAGE_MM[0] - 2 * MARGIN_MM
     pdf.add_page()
     pdf.set_font("display", size=26)
@@ -85,6 +86,8 @@ def plan_pdf(
     picture_tall = picture_wide * PICTURE_RATIO
     cautioned: dict[tuple[str, ...], int] = {}
     for k, step in enumerate(steps):
+        if progress:
+            progress(k / len(steps))
         if pdf.get_y() + picture_tall + ROOM_MM > PAGE_MM[1] - MARGIN_MM:
             pdf.add_page()
         y = pdf.get_y()

@@ -5,11 +5,12 @@ from numpy.typing import NDArray
 
 from ..paint.value import grey_srgb
 from ..sculpt.site import Site
-from .camera import Camera
+from .camera import VIEWS, Camera
 from .raster import SOFTEN, Snapshot, smoothed, snapshot
 
 MARK = np.array([242, 168, 58], np.float32)  # lamplight amber; its grey differs from every neighbour it lies on
 HATCH_PX, HATCH_WIDTH_PX = 9, 2.2  # rising lines, so that the mark survives a black-and-white printer
+PICTURE_SIZE = (330, 440)  # of a sheet's pictures
 SEEN_SHARE = 0.35  # of the thickest film: thinner than this nobody sees it going on
 MIDDLE_GREY = 6.5  # Munsell value that marks show on
 PAPER, GROUND = 255, 119  # white, and the middle grey of the bench
@@ -18,6 +19,30 @@ PAPER, GROUND = 255, 119  # white, and the middle grey of the bench
 def plan_snapshot(site: Site, camera: Camera, width: int, height: int, zoom_height: float) -> Snapshot:
     """One view of the sculpt, as every step's picture from this side needs it."""
     return snapshot(site.surface, camera, width * SOFTEN, height * SOFTEN, zoom_height=zoom_height)
+
+
+def sheet_shot(site: Site, camera: Camera, display: Camera) -> Snapshot:
+    """One view at the size and scale of a sheet's pictures: whichever view needs the most room sets it for all."""
+    outermost = site.surface.outermost
+    cameras = [*(Camera.named(name) for name in VIEWS), display]
+    tall = max(float(np.ptp(outermost @ c.up)) for c in cameras)
+    wide = max(float(np.ptp(outermost @ c.right)) for c in cameras)
+    span = max(tall, wide * PICTURE_SIZE[1] / PICTURE_SIZE[0])
+    return plan_snapshot(site, camera, *PICTURE_SIZE, span)
+
+
+def coat_picture(
+    site: Site,
+    shot: Snapshot,
+    camera: Camera,
+    film: NDArray[np.float32],
+    before: NDArray[np.uint8],
+    after: NDArray[np.uint8],
+) -> NDArray[np.uint8]:
+    """A coat's picture: the model before it (N, 3) with its film (N,) marked; what goes everywhere alike has no place to mark,
+    and what it comes to is shown instead."""
+    on = covered(film)
+    return step_picture(site, shot, camera, before if on.any() else after, on)
 
 
 def covered(film: NDArray[np.float32]) -> NDArray[np.bool_]:

@@ -1,6 +1,5 @@
 """The plan sheet: the plan's own coats as steps, on screen, for the printer, and as PDF."""
 
-from pathlib import Path
 from typing import Any
 
 import numpy as np
@@ -8,7 +7,7 @@ from flask import Blueprint, Response, abort, render_template
 from sqlalchemy.orm import Session
 
 from ...core.errors import SettingError
-from ...core.plan.schools import SCHOOLS
+from ...core.plan.schools import SCHOOLS, school_title
 from ...core.plan.step import rig_words
 from ...core.sculpt.parts import seams
 from ...core.sculpt.site import Site
@@ -24,7 +23,6 @@ from ..workshop import laid_out, the_sculpt, workshop
 from . import string_of
 
 blueprint = Blueprint("sheet", __name__)
-FONTS = Path(__file__).parents[1] / "static" / "vendor" / "fonts"
 
 
 def plan_for(session: Session, sculpt: Sculpt) -> tuple[Laid, Plan]:
@@ -49,14 +47,9 @@ def sheet(sculpt_id: int) -> str:
         return render_template(
             "stages/sheet.html", sculpt=sculpt, stages=string_of(sculpt, "sheet"), plan=plan, views=list(VIEWS),
             seams=seams_of(sculpt, plan.site, plan.value), words=rig_words(plan.rig), surface=plan.site.surface,
-            whole=float(plan.bands.area_mm2.sum()), keys=keys, school=school_words(plan.school), schools=SCHOOLS,
+            whole=float(plan.bands.area_mm2.sum()), keys=keys, school=school_title(plan.school), schools=SCHOOLS,
             finished=picture_key(sculpt, plan, "finished", "display")[:12], reading=READING,
         )  # fmt: skip
-
-
-def school_words(school: str) -> str:
-    """What a plan's coats came from."""
-    return SCHOOLS[school].title if school in SCHOOLS else "Passes fitted to your light" if school == "fit" else ""
 
 
 def seams_of(sculpt: Sculpt, site: Site, value: np.ndarray) -> list[dict[str, Any]]:
@@ -107,12 +100,12 @@ def pdf(sculpt_id: int) -> Response:
             float(plan.bands.area_mm2.sum()),
             plan.bands.notice,
             [seam_words(seam) for seam in seams_of(sculpt, plan.site, plan.value)],
-            school_words(plan.school),
+            school_title(plan.school),
             plan.near,
         )
         content = plan_pdf(
             facts, plan.steps, list(VIEWS),
             lambda k, view: picture_of(sculpt, laid, plan, cache, str(k + 1), view),
-            picture_of(sculpt, laid, plan, cache, "finished", "display"), FONTS,
+            picture_of(sculpt, laid, plan, cache, "finished", "display"),
         )  # fmt: skip
         return download(content, "application/pdf", f"{sculpt.name} plan.pdf")

@@ -1,6 +1,5 @@
 """The undercoat stage: schools as pictures of this very model, coats to scrub through, what is too light or too dark."""
 
-import json
 import threading
 from dataclasses import dataclass, replace
 from typing import Any
@@ -15,18 +14,22 @@ from ...core.coat.technique import techniques
 from ...core.errors import SettingError
 from ...core.paint.mix import only
 from ...core.plain import plain
+from ...core.plan.fair import Key, told
 from ...core.plan.outcome import TOO_DARK, TOO_LIGHT, off_target
-from ...core.plan.schools import SCHOOLS, more_dark, school
+from ...core.plan.schools import SCHOOLS, more_dark
 from ...core.plan.spray_fit import HELD_DEGREES
 from ...core.plan.squad import paint_for
 from ...core.plan.step import row_of
+from ...core.plan.times import times_of
 from ...core.plan.tins import Tins, middles
+from ...core.plan.tools import Tools
+from ...core.plan.touch_up import TouchUp, touch_ups, with_all
 from ...core.sculpt.site import Site
 from ...core.sculpt.surface import Surface
 from ...core.view.camera import Camera
 from ...core.view.formats import png_bytes
 from ...core.view.raster import colour_picture
-from ...store import markings, painted, paints, schemes, undercoats
+from ...store import markings, painted, painters, paints, schemes, undercoats
 from ...store.cache import key_of
 from ...store.laid import Laid
 from ...store.models import Sculpt
@@ -54,12 +57,19 @@ class Opened:
     coats: list[Coat]
     choice: schemes.Choice
     seen: int
+    tools: Tools
+
+    @property
+    def key(self) -> Key:
+        """The values its coats aim at."""
+        return undercoats.key_for(self.tins, self.choice)
 
 
 def panel(session: Session, sculpt: Sculpt, laid: Laid) -> dict[str, Any]:
     """What the panel shows; the coats come as undercoat.json."""
+    tools = painters.tools_of(session)
     return {
-        "schools": SCHOOLS, "techniques": techniques(), "held": HELD_DEGREES, "colours": colour_names(session),
+        "schools": SCHOOLS, "tools": tools, "fits": not tools.lack("fit"), "techniques": techniques(), "held": HELD_DEGREES, "colours": colour_names(session),
         "ladder_colours": middles(paints.rack_of(session)),
         "shelf": [s for s in shelf_of(session) if s.ready and s.id != sculpt.id],
     }  # fmt: skip
@@ -72,9 +82,9 @@ def confirm(session: Session, sculpt: Sculpt) -> None:
             tins = undercoats.tins_of(session, sculpt)
         except SettingError:  # the rack lacks something: there was nothing to be shown
             return
-        surface = laid_out(sculpt).site.surface
-        coats = schemes.coats_of(session, sculpt, surface, undercoats.lamp_of(sculpt), tins)
-        schemes.keep(session, sculpt, coats, schemes.choice_of(session, sculpt), 0)
+        tools, cache = painters.tools_of(session), workshop().store.cache
+        coats, choice = undercoats.coats_of(session, sculpt, laid_out(sculpt), cache, tins, tools)
+        schemes.keep(session, sculpt, coats, choice, 0)
 
 
 def _opened(session: Session, sculpt_id: int) -> Opened:
@@ -84,11 +94,10 @@ def _opened(session: Session, sculpt_id: int) -> Opened:
         abort(409)
     site = laid.site.marked(markings.marking_of(session, sculpt, laid.site.surface, workshop().store.cache))
     tins = undercoats.tins_of(session, sculpt)
-    coats = schemes.coats_of(session, sculpt, site.surface, undercoats.lamp_of(sculpt), tins)
-    return Opened(
-        sculpt, laid, site, tins, painted.target_of(sculpt, laid, tins), coats, schemes.choice_of(session, sculpt),
-        schemes.state_of(sculpt),
-    )  # fmt: skip
+    tools = painters.tools_of(session)
+    coats, choice = undercoats.coats_of(session, sculpt, laid, workshop().store.cache, tins, tools)
+    target = painted.target_of(sculpt, laid, tins, choice.key)
+    return Opened(sculpt, laid, site, tins, target, coats, choice, schemes.state_of(sculpt), tools)
 
 
 @blueprint.get("/sculpts/<int:sculpt_id>/undercoat.json")
@@ -104,7 +113,8 @@ def shown(sculpt_id: int) -> Response:
         undo, redo = schemes.can_step(session, sculpt)
         opened = _opened(session, sculpt_id)
     after = painted.after(opened.laid, opened.site, opened.coats, opened.target)
-    steps = painted.steps(opened.laid, opened.site, opened.coats, after)
+    tools, models = opened.tools, sculpt.models
+    steps = painted.steps(opened.laid, opened.site, opened.coats, after, tools, models)
     rows = []
     for k, step in enumerate(steps, 1):
         key = _look_key(sculpt, opened.coats[:k])[:12]
@@ -115,7 +125,8 @@ def shown(sculpt_id: int) -> Response:
             }
         )  # fmt: skip
     kept = [step for step in steps if not step.muted]
-    last, choice = after[-1], opened.choice
+    last, choice, times = after[-1], opened.choice, times_of(kept, models)
+    tells = told(opened.site, last.value, opened.key.share(opened.target), opened.key)
     return jsonify(
         school=choice.school,
         school_words=f"{SCHOOLS[choice.school].when} {SCHOOLS[choice.school].weak}" if choice.school in SCHOOLS else "Passes fitted to your light.",
@@ -125,16 +136,18 @@ def shown(sculpt_id: int) -> Response:
         redo=redo,
         middle=plain(middle_of(opened.site.surface)),
         size=_outline(opened.site.surface),
-        figures={"mean": round(last.mean, 2), "p95": round(last.p95, 2), "within": round(last.within, 4)},
-        total={
-            "ml": round(sum(s.ml for s in kept), 2), "minutes": round(sum(s.minutes for s in kept)),
-            "drops": round(sum(s.drops for s in kept)),
-        },
+        figures={"mean": round(last.mean, 2), "p95": round(last.p95, 2), "within": round(last.within, 4),
+                 "order": round(tells.rank_agreement, 3), "key": plain(opened.key, 1)},
+        total={"ml": round(sum(s.all_ml for s in kept), 2), "drops": round(sum(s.drops for s in kept)), "times": times.words,
+               "cups": times.cups, "models": models},
+        fits=not tools.lack("fit"),
         primer={"name": opened.tins.primer.name, "hex": opened.tins.primer.looks.hex},
         through=opened.tins.through,
         fit={"state": job.state, "share": job.share, "step": job.step, "message": job.message, "id": job.id} if job else None,
         schools=[
-            {"name": n, "title": s.title, "when": s.when, "weak": s.weak, "picture": url_for(".school_png", sculpt_id=sculpt_id, name=n, v=_school_key(sculpt, opened.tins, n)[:12]), "near": url_for(".school_json", sculpt_id=sculpt_id, name=n)}
+            {"name": n, "title": s.title, "when": s.when, "weak": s.weak, "lack": tools.lack(n),
+             "picture": url_for(".school_png", sculpt_id=sculpt_id, name=n, v=_school_picture(opened, n)[:12]),
+             "near": url_for(".school_json", sculpt_id=sculpt_id, name=n)}
             for n, s in SCHOOLS.items()
         ],
     )  # fmt: skip
@@ -175,12 +188,11 @@ def _look_key(sculpt: Sculpt, coats: list[Coat]) -> str:
     return key_of("undercoat", PICTURES, sculpt.surface_key, view, plain(coats), sculpt.marking_number)
 
 
-def _school_key(sculpt: Sculpt, tins: Tins, name: str) -> str:
-    greys = [m.words() + m.colour.hex for m in (tins.colour if name == "coloured" else tins.greys)]
-    return key_of(
-        "school", PICTURES, sculpt.surface_key, sculpt.rig, sculpt.display["azimuth"], name, sculpt.exposure, greys,
-        tins.primer.name,
-    )  # fmt: skip
+def _school_picture(opened: Opened, name: str) -> str:
+    """The key of a school's picture."""
+    display = opened.sculpt.display
+    own = undercoats.school_key(opened.sculpt, name, opened.tins, opened.tools)
+    return key_of("school picture", PICTURES, own, display["azimuth"], display["elevation"])
 
 
 def _camera(sculpt: Sculpt) -> Camera:
@@ -206,32 +218,35 @@ def after_png(sculpt_id: int, number: int) -> Response:
 
 @blueprint.get("/sculpts/<int:sculpt_id>/undercoat/<name>.school.png")
 def school_png(sculpt_id: int, name: str) -> Response:
-    """A picture of this very model in one school."""
-    return png(workshop().store.cache.blob(_schooled(sculpt_id, name), "look.png"))
+    """A picture of this very model in one school, fitted to its light."""
+    opened, found = _schooled(sculpt_id, name)
+    cache, key = workshop().store.cache, _school_picture(opened, name)
+    with _drawing:
+        if key not in cache:
+            share = painted.share_of(opened.sculpt, opened.laid)
+            levels, _, _ = painted.roughly(opened.laid, found.coats, share, found.told.key)
+            drawn = colour_picture(opened.site.surface, levels, _camera(opened.sculpt), *PICTURE_SIZE)
+            cache.put(key, blobs={"look.png": png_bytes(drawn)})
+    return png(cache.blob(key, "look.png"))
 
 
 @blueprint.get("/sculpts/<int:sculpt_id>/undercoat/<name>.school.json")
 def school_json(sculpt_id: int, name: str) -> Response:
-    """How near a school comes to the target, roughly."""
-    return Response(workshop().store.cache.blob(_schooled(sculpt_id, name), "near.json"), mimetype="application/json")
+    """How well a school tells the light: order and nearness in its own key; and what it takes."""
+    _, found = _schooled(sculpt_id, name)
+    return jsonify(
+        {**plain(found.told), "minutes": found.minutes, "wait": found.wait, "cups": found.cups, "ml": found.ml}
+    )
 
 
-def _schooled(sculpt_id: int, name: str) -> str:
-    """Works a school out, once. Returns the key its picture and its figure are kept under."""
+def _schooled(sculpt_id: int, name: str) -> tuple[Opened, undercoats.Schooled]:
     if name not in SCHOOLS:
         abort(404)
     with workshop().store.session() as session:
         opened = _opened(session, sculpt_id)
-    sculpt, cache = opened.sculpt, workshop().store.cache
-    key = _school_key(sculpt, opened.tins, name)
     with _drawing:
-        if key not in cache:
-            coats = school(name, opened.site.surface, undercoats.lamp_of(sculpt), opened.tins)
-            levels, within = painted.roughly(opened.laid, coats, opened.target)
-            drawn = colour_picture(opened.site.surface, levels, _camera(sculpt), *PICTURE_SIZE)
-            near = json.dumps({"within": round(within, 3)}).encode()
-            cache.put(key, blobs={"look.png": png_bytes(drawn), "near.json": near})
-    return key
+        cache = workshop().store.cache
+        return opened, undercoats.schooled(opened.sculpt, opened.laid, cache, name, opened.tins, opened.tools)
 
 
 @blueprint.post("/sculpts/<int:sculpt_id>/undercoat")
@@ -283,22 +298,31 @@ def _after_change(
 ) -> tuple[list[Coat], schemes.Choice]:
     surface, lamp, tins = opened.site.surface, undercoats.lamp_of(opened.sculpt), opened.tins
     coats, choice = opened.coats, opened.choice
+
+    def as_school(name: str, choice: schemes.Choice, tins: Tins) -> tuple[list[Coat], schemes.Choice]:
+        found = undercoats.schooled(opened.sculpt, opened.laid, workshop().store.cache, name, tins, opened.tools)
+        return found.coats, replace(choice.of(name, found.told.key), in_colour=name == "coloured")
+
     if what == "school":
         chosen = str(given["name"])
-        return school(chosen, surface, lamp, tins), replace(choice, school=chosen, in_colour=chosen == "coloured")
+        if chosen not in SCHOOLS:
+            raise SettingError("this bench does not know that school; reload the page")
+        return as_school(chosen, choice, tins)
     if what == "primer":
         choice = replace(choice, primer=str(given["name"]))
         other = undercoats.tins_of(session, opened.sculpt, choice)
         choice = replace(choice, primer=other.primer.name)
         if choice.school in SCHOOLS:
-            return school(choice.school, surface, lamp, other), choice
+            return as_school(choice.school, choice, other)
         return [replace(c, mix=only(other.primer)) if c.technique == "prime" else c for c in coats], choice
     if what == "colour":
-        choice = replace(choice, through=str(given["name"]), school="coloured", in_colour=True)
+        choice = replace(choice, through=str(given["name"]))
         other = undercoats.tins_of(session, opened.sculpt, choice)
-        return school("coloured", surface, lamp, other), replace(choice, through=other.through)
+        return as_school("coloured", replace(choice, through=other.through), other)
     if what == "dark":
-        return more_dark(coats, tins, surface, lamp), choice
+        return more_dark(coats, tins, surface, lamp, opened.tools), choice
+    if what == "touch":
+        return _touched(opened, given), choice
     if what == "add":
         return [*coats, _new_coat(session, opened, given)], choice
     k = int(given["number"]) - 1
@@ -323,6 +347,48 @@ def _after_change(
     else:
         raise SettingError("this bench does not know that change; reload the page")
     return [*coats[:k], own, *coats[k + 1 :]], choice
+
+
+def _touched(opened: Opened, given: dict[str, Any]) -> list[Coat]:
+    """The coats with touch-ups: the one at a place of the list, or all of them."""
+    found = _touch_ups(opened)
+    if given.get("all"):
+        return with_all(opened.coats, found)
+    k = int(given["place"])
+    if not 0 <= k < len(found):
+        raise SettingError("this touch-up is not there any more; look again")
+    return with_all(opened.coats, [found[k]])
+
+
+def _touch_ups(opened: Opened) -> list[TouchUp]:
+    """What is left for the brush, worked out once for what is painted."""
+    names = [plain(opened.coats), plain(opened.key), opened.sculpt.rig, opened.sculpt.exposure, plain(opened.tools)]
+    key = key_of("touch-ups", 1, *names, [plain(m) for m in opened.tins.shades], opened.sculpt.marking_number)
+
+    def make() -> list[TouchUp]:
+        seen = painted.seen(opened.laid, opened.site, opened.coats)
+        return touch_ups(opened.site, seen, opened.target, opened.tins, opened.tools)
+
+    return opened.laid.touched.of(key, make)
+
+
+@blueprint.get("/sculpts/<int:sculpt_id>/undercoat/touch-ups")
+def to_touch_up(sculpt_id: int) -> Response:
+    """What the nozzle could not reach, as a short list for the brush."""
+    with workshop().store.session() as session:
+        opened = _opened(session, sculpt_id)
+    found = _touch_ups(opened)
+    near = painted.after(opened.laid, opened.site, opened.coats, opened.target)[-1].within
+    rows = [
+        {**plain(replace(p, coat=None)), "words": p.words, "hex": p.coat.mix.colour.hex if p.coat else ""}
+        for p in found
+    ]
+    return jsonify(
+        turn=opened.seen,
+        touch_ups=rows,
+        within=round(near, 4),
+        then=round(min(1.0, near + sum(p.gains for p in found)), 4),
+    )
 
 
 def _new_coat(session: Session, opened: Opened, given: dict[str, Any]) -> Coat:
@@ -369,8 +435,11 @@ def squad(sculpt_id: int) -> Response:
         members = [the_sculpt(session, n) for n in [sculpt_id, *[n for n in others if n != sculpt_id]]]
         laid = [laid_out(sculpt) for sculpt in members]
     for sculpt, own in zip(members, laid, strict=True):
-        wanted = painted.target_of(sculpt, own, first.tins)
-        look = painted.after(own, own.site, first.coats, wanted)[-1]
-        every.append(painted.steps(own, own.site, first.coats))
+        wanted = painted.target_of(sculpt, own, first.tins, first.choice.key)
+        coats = [c for c in first.coats if c.where.kind != "mask"]  # a touch-up is one model's own
+        look = painted.after(own, own.site, coats, wanted)[-1]
+        every.append(painted.steps(own, own.site, coats, tools=first.tools))
         rows.append({"name": sculpt.name, "within": round(look.within, 4), "mean": round(look.mean, 2)})
-    return jsonify(sculpts=rows, paint=plain(paint_for(every)))
+    with workshop().store.saving() as session:
+        the_sculpt(session, sculpt_id).models = len(members)
+    return jsonify(sculpts=rows, paint=plain(paint_for(every, first.tools.drops_per_ml)))

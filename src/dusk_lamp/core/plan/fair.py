@@ -1,0 +1,183 @@
+"""Fair judging of schools: each against the light laid between its own darkest and lightest, with its amounts fitted to it.
+
+Some schools are meant to stay light, some to follow crests. What a painter reads in the end is the order of the values and
+their steps, not where the scale begins; so a school is asked how well *it* can tell *this* light.
+"""
+
+from collections.abc import Sequence
+from dataclasses import dataclass, replace
+
+import numpy as np
+from numpy.typing import NDArray
+from scipy.optimize import minimize
+
+from ..coat.coat import Coat
+from ..coat.spray import Spray
+from ..plain import rounded
+from ..sculpt.site import Site
+from .one_band import OneBand, loss
+from .schools import counted, rough_film
+from .tins import HALF_VALUE, LEAST_SPAN
+
+GRID = 0.25  # values between two keys that are looked at
+SAMPLES = 2500
+ROUNDS, MOVES, FEW_MOVES = 3, 40, 10
+SPRAYED, BY_HAND = (0.2, 5.0), (0.5, 2.0)  # times its usual amount: each coat of a school stays one
+TURNED = ((30.0, 0.0), (-30.0, 0.0), (0.0, 20.0), (0.0, -20.0))  # other directions that are tried, degrees
+GAIN = 0.003  # of the loss, that a turned stroke must save to be worth it
+
+
+@dataclass(frozen=True)
+class Key:
+    """The values of no light and of full light, that a way of working aims at."""
+
+    darkest: float = rounded(2)
+    lightest: float = rounded(2)
+
+    def of(self, share: NDArray) -> NDArray:
+        """(N,) values for shares (N,) of the way from no light to full light."""
+        return self.darkest + share * (self.lightest - self.darkest)
+
+    def share(self, value: NDArray) -> NDArray:
+        """(N,) the way back."""
+        return (value - self.darkest) / max(self.lightest - self.darkest, 1e-9)
+
+
+@dataclass(frozen=True)
+class Told:
+    """How well values tell a light. key: their own. rank_agreement: of the order of the values, by area, −1 to 1. within_half:
+    the share of the area within half a value of the light in that key."""
+
+    key: Key
+    rank_agreement: float = rounded(4)
+    within_half: float = rounded(4)
+
+
+def rank_agreement(value: NDArray, share: NDArray, weight: NDArray) -> float:
+    """Spearman's rank correlation of two fields (N,), each spot counted by its weight (N,); equal values share their rank."""
+    a, b = _ranks(value, weight), _ranks(share, weight)
+    a, b = a - np.average(a, weights=weight), b - np.average(b, weights=weight)
+    spread = float(np.sqrt((weight @ (a * a)) * (weight @ (b * b))))
+    return float(weight @ (a * b) / spread) if spread > 0 else 0.0
+
+
+def _ranks(value: NDArray, weight: NDArray) -> NDArray:
+    _, place = np.unique(value, return_inverse=True)
+    whole = np.bincount(place, weights=weight)
+    return (np.cumsum(whole) - whole / 2)[place]
+
+
+def best_key(value: NDArray, share: NDArray, weight: NDArray) -> Key:
+    """The key in which most of the area is within half a value of the light; at least LEAST_SPAN from dark to light, or a flat
+    model would tell every light."""
+    ends = np.arange(0, 10 + GRID / 2, GRID)
+    dark, light = (e.ravel() for e in np.meshgrid(ends, ends, indexing="ij"))
+    wide = light - dark >= LEAST_SPAN
+    dark, light = dark[wide], light[wide]
+    found = np.empty(len(dark))
+    weight = weight / weight.sum()
+    for k, (low, high) in enumerate(zip(dark, light, strict=True)):
+        off = np.abs(value - low - share * (high - low))
+        found[k] = weight @ (off <= HALF_VALUE) - 0.01 * float(weight @ off)  # of two alike, the nearer
+    best = int(np.argmax(found))
+    return Key(float(dark[best]), float(light[best]))
+
+
+def told(site: Site, value: NDArray, share: NDArray, key: Key | None = None) -> Told:
+    """How well values (N,) on a site tell a light, given as shares (N,) from none to full. key: None for the best one."""
+    seen = np.flatnonzero(site.paintable)
+    some = seen[:: max(1, len(seen) // SAMPLES)]
+    weight = site.surface.areas[seen].astype(np.float64)
+    key = key or best_key(value[some], share[some], site.surface.areas[some].astype(np.float64))
+    off = np.abs(value[seen] - key.of(share[seen]))
+    return Told(
+        key, rank_agreement(value[seen], share[seen], weight), float(weight @ (off <= HALF_VALUE) / weight.sum())
+    )
+
+
+def fitted(site: Site, coats: Sequence[Coat], share: NDArray) -> tuple[list[Coat], Key]:
+    """The coats of a school with seconds, films and the directions of their strokes fitted to a light, in the school's own key.
+
+    Args:
+        coats: a school's, in usual amounts; each stays, none becomes another technique. share: (N,) of full light.
+    """
+    seen = np.flatnonzero(site.paintable)
+    chosen = seen[:: max(1, len(seen) // SAMPLES)].astype(np.int32)
+    own = _Amounts(site.only(chosen, np.zeros((0, 3), np.int32)), list(coats), np.asarray(share, np.float64)[chosen])
+    for _ in range(ROUNDS):
+        own.fit(MOVES)
+        own.turn()
+    own.fit(MOVES)
+    return own.coats_now(), own.key
+
+
+class _Amounts:
+    """The amounts of a school's coats, as times what is usual, and the key they aim at."""
+
+    def __init__(self, some: Site, coats: list[Coat], share: NDArray) -> None:
+        self.some, self.coats, self.share = some, coats, share
+        weight = some.surface.areas.astype(np.float64)
+        self.weight = weight / weight.sum()
+        self.films = np.stack([rough_film(some, c) for c in coats]).astype(np.float64)
+        self.free = np.array([c.technique != "prime" for c in coats])
+        self.band = OneBand(np.full(36, 0.2), [c.mix for c in coats])
+        self.times = np.ones(len(coats))
+        self.key = Key(0.0, 10.0)
+
+    def fit(self, moves: int) -> float:
+        """Moves the amounts, and then the key; returns what is lost."""
+        self.key = best_key(self.band.value(self.times[:, None] * self.films), self.share, self.weight)
+        self.times, lost = self._moved(self.films, moves)
+        self.key = best_key(self.band.value(self.times[:, None] * self.films), self.share, self.weight)
+        return lost
+
+    def _moved(self, films: NDArray, moves: int) -> tuple[NDArray, float]:
+        wanted, by_value = self.key.of(self.share), np.empty(films.shape[1])
+
+        def of(x: NDArray) -> tuple[float, NDArray]:
+            times = self.times.copy()
+            times[self.free] = np.exp(x)
+            value, slopes = self.band.slopes(times[:, None] * films)
+            lost = loss(value, wanted, self.weight, by_value)
+            return lost, (((by_value * slopes) * films).sum(axis=1) * times)[self.free]
+
+        sprayed = [isinstance(c.settings, Spray) for c, free in zip(self.coats, self.free, strict=True) if free]
+        bounds = [tuple(np.log(SPRAYED if s else BY_HAND)) for s in sprayed]
+        start = np.log(self.times[self.free])
+        found = minimize(of, start, jac=True, method="L-BFGS-B", bounds=bounds, options={"maxiter": moves})
+        times = self.times.copy()
+        times[self.free] = np.exp(found.x)
+        return times, float(found.fun)
+
+    def turn(self) -> None:
+        """Tries other directions for every stroke, one after another."""
+        least = self._moved(self.films, 0)[1]
+        for k, coat in enumerate(self.coats):
+            p = coat.settings
+            if getattr(p, "azimuth", None) is None:
+                continue
+            turned = getattr(p, "way", "stroke") == "turn"
+            for by_azimuth, by_height in TURNED[2:] if turned else TURNED:
+                azimuth = (p.azimuth + by_azimuth + 180) % 360 - 180
+                height = max(-90.0, min(90.0, p.elevation + by_height))
+                other = replace(coat, settings=replace(p, azimuth=azimuth, elevation=height))
+                films = self.films.copy()
+                films[k] = rough_film(self.some, other)
+                times, lost = self._moved(films, FEW_MOVES)
+                if lost < least - GAIN:
+                    self.films, self.times, least = films, times, lost
+                    self.coats[k] = other
+
+    def coats_now(self) -> list[Coat]:
+        """The coats in their fitted amounts, in half seconds and half µm."""
+        out = []
+        for coat, times, free in zip(self.coats, self.times, self.free, strict=True):
+            p = coat.settings
+            if not free:
+                own = p
+            elif isinstance(p, Spray):
+                own = counted(replace(p, seconds=p.seconds * float(times)))
+            else:
+                own = replace(p, film_um=max(0.5, round(2 * p.film_um * float(times)) / 2))
+            out.append(replace(coat, settings=own))
+        return out

@@ -1,0 +1,46 @@
+"""The painter: own tools, and which cautions were read today."""
+
+from collections.abc import Iterable
+
+from sqlalchemy.orm import Session
+
+from ..core.plain import built, plain
+from ..core.plan.tools import Tools
+from .models import OWNER, Painter, now
+
+
+def tools_of(session: Session) -> Tools:
+    """What the painter has; everything, as long as nothing was said."""
+    own = session.get(Painter, OWNER)
+    return built(Tools, own.tools, "your tools") if own else Tools()
+
+
+def keep_tools(session: Session, tools: Tools) -> None:
+    """Keep what the painter has."""
+    _own(session).tools = plain(tools)
+
+
+def read_today(session: Session, tags: Iterable[str]) -> bool:
+    """Whether every one of these sets of cautions was read today."""
+    own = session.get(Painter, OWNER)
+    read = own.cautioned if own else {}
+    return all(read.get(tag) == _today() for tag in tags)
+
+
+def keep_read(session: Session, tags: Iterable[str]) -> None:
+    """These sets of cautions were read, today."""
+    own = _own(session)
+    own.cautioned = {**own.cautioned, **dict.fromkeys(tags, _today())}
+
+
+def _today() -> str:
+    return f"{now():%Y-%m-%d}"
+
+
+def _own(session: Session) -> Painter:
+    own = session.get(Painter, OWNER)
+    if own is None:
+        own = Painter(id=OWNER, tools=plain(Tools()), cautioned={})
+        session.add(own)
+        session.flush()
+    return own
