@@ -336,12 +336,16 @@ def test_a_coat_goes_where_it_is_bound_to_and_nowhere_else():
     assert (film[right] == coat.settings.film_um).all() and (film[~right] == 0).all()
     rest = replace(coat, where=Where("region", 0)).film(site)
     assert (rest[right] == 0).all() and (rest[~right] > 0).all()
-    some = replace(coat, where=Where("mask", 0, (3, 5))).film(site)
-    assert np.flatnonzero(some).tolist() == [3, 5]
+    spots = np.isin(np.arange(len(site)), (3, 5, len(site) - 1))
+    marked = replace(coat, where=Where.some(spots))
+    assert ((marked.film(site) > 0) == spots).all() and coat_from(json.loads(json.dumps(plain(marked)))) == marked
+    elsewhere = Site(surface_of(trimesh.creation.box((3, 3, 3))))
+    assert not marked.film(elsewhere).any(), "made for another surface, it goes nowhere, and says so"
+    assert "touch-ups again" in step_of(1, marked, marked.film(elsewhere), elsewhere).goes_on
     bound = step_of(1, replace(coat, where=Where("region", 1)), film, site)
     assert bound.ml == pytest.approx(step_of(1, coat, coat.film(site), site).ml / 2)
     assert bound.film_um == coat.settings.film_um and bound.goes_on == "Right", "as thick as it is where it goes"
-    for gone in (Where("region", 2), Where("part", 9), Where("mask", 0, (10**6,))):
+    for gone in (Where("region", 2), Where("part", 9), Where("mask", len(site), "no mask")):
         with pytest.raises(SettingError):
             replace(coat, where=gone).film(site)
 

@@ -9,7 +9,7 @@ from dusk_lamp.core.errors import SettingError
 from dusk_lamp.core.paint.colour import colour_of, colour_of_hex, delta_e, encoded, lab, xyz
 from dusk_lamp.core.paint.cost import amount, drops_for, shopping
 from dusk_lamp.core.paint.film import card, masstone
-from dusk_lamp.core.paint.glaze import glaze
+from dusk_lamp.core.paint.glaze import USUAL_SKETCH, glaze, thinning_for
 from dusk_lamp.core.paint.hiding import Wish, choose_primer, coats_over, underpaint_for
 from dusk_lamp.core.paint.ladder import customary, ladder, unevenness
 from dusk_lamp.core.paint.mix import MOST_PARTS, Mix, compositions, match, only
@@ -178,10 +178,10 @@ def test_the_primer_follows_the_colours_that_cover_most():
 
 def test_every_pass_adds_colour_and_takes_range():
     """Common practice, CP-17: every pass adds saturation and opacity; stop before the sketch's values are lost."""
-    g = glaze(only(RACK.find("Moss Veil")), SKETCH, 6)
+    g = glaze(only(RACK.find("Moss Veil")), SKETCH, 12)
     assert (np.diff(g.left) < 0).all() and (np.diff(g.chroma.mean(axis=1)) > 0).all()
     assert g.left[0] == pytest.approx(1) and g.value[0] == pytest.approx(SKETCH, abs=0.01)
-    assert 1 <= g.advised < 6
+    assert 1 <= g.advised < 12
     assert g.left[g.advised] >= 0.7 > g.left[g.advised + 1]
 
 
@@ -190,6 +190,28 @@ def test_thinner_glazes_leave_more_passes_and_opaque_paint_is_no_glaze():
     assert glaze(veil, SKETCH, 12, thinning=8).advised > glaze(veil, SKETCH, 12, thinning=3).advised
     assert glaze(only(RACK.find("Wet Slate")), SKETCH, 6, thinning=1).advised == 0
     assert glaze(veil, SKETCH, 12, keep=0.5).advised > glaze(veil, SKETCH, 12, keep=0.9).advised
+
+
+def test_ordinary_paints_glaze_when_they_are_thinned_far_and_some_never_do():
+    """CP-17, common practice: an ordinary layer or base paint glazes in 2–3 passes from ten parts to one on."""
+    told = {p.name: thinning_for(only(p)) for p in RACK if p.kind in ("layer", "base")}
+    glazing = [a for a in told.values() if a.water_to_one is not None]
+    assert len(glazing) > 0.8 * len(told) and all(10 <= a.water_to_one <= 30 and 3 <= a.passes <= 5 for a in glazing)
+    for name in ("Gull", "Moss Veil", "Lamp Yellow"):
+        advice = thinning_for(only(RACK.find(name)), 0.7)
+        after = glaze(only(RACK.find(name)), USUAL_SKETCH, advice.passes + 1, advice.water_to_one, 0.7)
+        assert (
+            after.left[advice.passes] == pytest.approx(advice.keeps, abs=0.001)
+            and advice.keeps >= 0.7 > after.left[-1]
+        )
+        assert f"{advice.passes} passes" in advice.reason and "drop" in advice.reason
+    assert (
+        thinning_for(only(RACK.find("Straw")), 0.8).water_to_one > thinning_for(only(RACK.find("Straw"))).water_to_one
+    )
+    assert thinning_for(only(RACK.find("Dusk Veil"))).water_to_one < 10, "what is transparent needs less"
+    for name in ("Tin", "Mud Paste", "Fog Primer", "Chalk"):
+        never = thinning_for(only(RACK.find(name)))
+        assert never.water_to_one is None and never.passes == 0 and "never glazes" in never.reason
 
 
 def test_two_thinned_coats_of_a_one_coat_paint_keep_more_of_the_sketch_than_one_from_the_bottle():

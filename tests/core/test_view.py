@@ -20,7 +20,6 @@ from dusk_lamp.core.view.formats import lit_glb, lit_ply, png_bytes
 from dusk_lamp.core.view.raster import grey_picture, snapshot
 from dusk_lamp.core.view.sheet import SheetFacts, plan_pdf
 from dusk_lamp.core.view.step_picture import covered, plan_snapshot, step_picture
-from dusk_lamp.web.stages.sheet import FONTS
 
 from ..shapes import ball, surface_of
 
@@ -120,7 +119,7 @@ def test_the_pdf_has_every_step_its_drops_and_its_cautions():
         "Own",
         0.5,
     )
-    pdf = plan_pdf(facts, steps, list(VIEWS), lambda k, v: picture, picture, FONTS)
+    pdf = plan_pdf(facts, steps, list(VIEWS), lambda k, v: picture, picture)
     pages = PdfReader(io.BytesIO(pdf)).pages
     text = " ".join(" ".join(page.extract_text() for page in pages).split())
     assert "Wärter & Söhne <b>" in text and "Helm on body" in text and f"page {len(pages)}" in text

@@ -155,7 +155,7 @@ def _laid(args: argparse.Namespace) -> _Laid:
     from ..core.light.lamp import Lamp
     from ..core.light.rig import Rig
     from ..core.paint.mix import only
-    from ..core.plan.fair import Key, fitted
+    from ..core.plan.fair import fitted
     from ..core.plan.outcome import outcome
     from ..core.plan.schools import primed, school
     from ..core.plan.spray_fit import fit
@@ -181,7 +181,7 @@ def _laid(args: argparse.Namespace) -> _Laid:
     share = laid_between(target(site, rig, exposure=Exposure()).value, Exposure(), 0, 1)
     lamp = lamp or Lamp(0, 90)
     if args.school == "fit":
-        key = Key(tins.darkest, tins.lightest)
+        key = tins.key
         greys = tins.colour if args.through else tins.greys
         found = fit(site, key.of(share), lamp, only(tins.primer), greys, args.most, tools)
         coats = [primed(only(tins.primer), "primer everywhere", tools), *found.coats]

@@ -11,11 +11,11 @@ from ..core.coat.coat import Coat
 from ..core.coat.stack import appearance, looks
 from ..core.light.rig import Rig
 from ..core.plain import built, plain
-from ..core.plan.fair import Key, Told, told
+from ..core.plan.fair import Told, told
 from ..core.plan.outcome import Look, look_of
 from ..core.plan.schools import rough_film
 from ..core.plan.step import Step, steps_of
-from ..core.plan.tins import Tins
+from ..core.plan.tins import Key, Tins
 from ..core.plan.tools import EVERYTHING, Tools
 from ..core.sculpt.site import Site
 from ..core.target.exposure import Exposure, laid_between
@@ -36,8 +36,8 @@ def share_of(sculpt: Sculpt, laid: Laid) -> NDArray[np.float32]:
 
 
 def target_of(sculpt: Sculpt, laid: Laid, tins: Tins, key: Key | None = None) -> NDArray[np.float32]:
-    """(N,) the values of the present light in a key; without one, between the primer and the lightest paint there is."""
-    key = key or Key(tins.darkest, tins.lightest)
+    """(N,) the values of the present light in a key; without one, in that of the paints."""
+    key = key or tins.key
     return key.of(share_of(sculpt, laid)).astype(np.float32)
 
 

@@ -13,7 +13,7 @@ from sqlalchemy.orm import Session
 from ..core.coat.coat import Coat, coat_from
 from ..core.errors import SettingError
 from ..core.plain import plain
-from ..core.plan.fair import Key
+from ..core.plan.tins import Key
 from .models import CoatRow, Scheme, Sculpt
 
 MOST_REVISIONS = 40

@@ -13,11 +13,11 @@ from ..core.paint.hiding import PrimerVerdict, Wish, choose_primer
 from ..core.paint.mix import Mix
 from ..core.paint.rack import Paint, Rack
 from ..core.plain import built, plain, rounded
-from ..core.plan.fair import Key, Told, fitted
+from ..core.plan.fair import Told, fitted
 from ..core.plan.schools import SCHOOLS, school
 from ..core.plan.step import steps_of
 from ..core.plan.times import times_of
-from ..core.plan.tins import Tins, tins_from
+from ..core.plan.tins import Key, Tins, tins_from
 from ..core.plan.tools import Tools
 from . import markings, painted, paints, schemes
 from .cache import Cache, key_of
@@ -61,10 +61,10 @@ class Schooled:
 
     coats: list[Coat]
     told: Told
-    minutes: float = rounded(0)
-    wait: float = rounded(0)
+    minutes: float = rounded(0, 0.0)
+    wait: float = rounded(0, 0.0)
     cups: int = 0
-    ml: float = rounded(2)
+    ml: float = rounded(2, 0.0)
 
 
 SCHOOLED = 1  # version of the code that fits them
@@ -127,7 +127,7 @@ def coats_of(
 
 def key_for(tins: Tins, choice: Choice) -> Key:
     """The values the coats aim at: those of their school, or of the paints."""
-    return choice.key or Key(tins.darkest, tins.lightest)
+    return choice.key or tins.key
 
 
 def weighed_primers(

@@ -42,7 +42,7 @@ class Technique:
     Settings: ClassVar[type]  # a frozen dataclass of described fields; see plain.number
     by_hand: ClassVar[bool] = True  # whether a painter may add it: not the primer, which comes with a school
     handling: ClassVar[float] = 1.0  # minutes to take a model up, look, and put it down; common practice, from memory
-    pace: ClassVar[float] = 150.0  # mm² a minute; common practice, from memory
+    pace: ClassVar[float] = 250.0  # mm² a minute; common practice, from memory
     drying_share: ClassVar[float] = 1.0  # of what the paint's kind needs: thin films dry sooner
     when_to_stop: ClassVar[str] = ""
     mishap: ClassVar[tuple[str, str]] = ("", "")  # what usually goes wrong at this step, and the way out

@@ -17,7 +17,7 @@ from ..plain import rounded
 from ..sculpt.site import Site
 from .one_band import OneBand, loss
 from .schools import counted, rough_film
-from .tins import HALF_VALUE, LEAST_SPAN
+from .tins import HALF_VALUE, LEAST_SPAN, Key
 
 GRID = 0.25  # values between two keys that are looked at
 SAMPLES = 2500
@@ -25,22 +25,6 @@ ROUNDS, MOVES, FEW_MOVES = 3, 40, 10
 SPRAYED, BY_HAND = (0.2, 5.0), (0.5, 2.0)  # times its usual amount: each coat of a school stays one
 TURNED = ((30.0, 0.0), (-30.0, 0.0), (0.0, 20.0), (0.0, -20.0))  # other directions that are tried, degrees
 GAIN = 0.003  # of the loss, that a turned stroke must save to be worth it
-
-
-@dataclass(frozen=True)
-class Key:
-    """The values of no light and of full light, that a way of working aims at."""
-
-    darkest: float = rounded(2)
-    lightest: float = rounded(2)
-
-    def of(self, share: NDArray) -> NDArray:
-        """(N,) values for shares (N,) of the way from no light to full light."""
-        return self.darkest + share * (self.lightest - self.darkest)
-
-    def share(self, value: NDArray) -> NDArray:
-        """(N,) the way back."""
-        return (value - self.darkest) / max(self.lightest - self.darkest, 1e-9)
 
 
 @dataclass(frozen=True)
@@ -76,8 +60,8 @@ def best_key(value: NDArray, share: NDArray, weight: NDArray) -> Key:
     dark, light = dark[wide], light[wide]
     found = np.empty(len(dark))
     weight = weight / weight.sum()
-    for k, (low, high) in enumerate(zip(dark, light, strict=True)):
-        off = np.abs(value - low - share * (high - low))
+    for k, (bottom, top) in enumerate(zip(dark, light, strict=True)):
+        off = np.abs(value - bottom - share * (top - bottom))
         found[k] = weight @ (off <= HALF_VALUE) - 0.01 * float(weight @ off)  # of two alike, the nearer
     best = int(np.argmax(found))
     return Key(float(dark[best]), float(light[best]))

@@ -44,7 +44,7 @@ NEEDLE, PSI = 0.3, 25.0
 
 @dataclass(frozen=True)
 class Fit:
-    """The coats that were found (without the primer), and how the share of area within half a value grew with every pass."""
+    """The coats that were found (without the primer), and the share of the area that they bring within half a value."""
 
     coats: list[Coat]
     within: float

@@ -23,6 +23,7 @@ SPRAYED_CUP, BRUSHED_CUP = (
     (2.0, 2.0),
     (1.0, 0.5),
 )  # minutes to mix a paint, and to clean up; common practice, from memory
+EVERYTHING_WORDS, SPOTS_WORDS = "everything", "the marked spots"
 SEEN_SHARE = 0.35  # of the thickest film: less is not aimed at
 THICK_PERCENTILE = 95  # a film is told by what is reached on the best-covered twentieth
 
@@ -176,9 +177,9 @@ def _goes_on(site: Site, coat: Coat) -> str:
     if where.kind == "mask":
         lost = where.number != len(site)
         return (
-            "nothing any more: the sculpt was changed since; look for touch-ups again" if lost else "the marked spots"
+            "nothing any more: the sculpt was changed since; look for touch-ups again" if lost else SPOTS_WORDS
         )
-    return {"whole": "everything", "part": f"part {where.number + 1}"}[where.kind]
+    return {"whole": EVERYTHING_WORDS, "part": f"part {where.number + 1}"}[where.kind]
 
 
 def row_of(step: Step, site: Site) -> dict[str, Any]:

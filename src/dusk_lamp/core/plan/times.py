@@ -1,16 +1,16 @@
 """Times: what a plan takes at the hand, in setting up and cleaning, and in waiting, for one model or a squad side by side.
 
 A squad is done step by step: a coat on every model from one cup, then the next. While the later models are done, and the cup is
-changed, the first one dries: only what is left of its drying is waited for. Source: common practice, CP-29, CP-34.
+changed, the first one dries; and while one region dries, another is painted. Only what is left of the drying is waited for.
+Source: common practice, CP-29, CP-34.
 """
 
 from collections.abc import Sequence
 from dataclasses import dataclass
-from itertools import pairwise
 
 from ..plain import rounded
 from ..units import minutes_words
-from .step import Step
+from .step import EVERYTHING_WORDS, SPOTS_WORDS, Step
 
 RINSE_MINUTES = 5.0  # the airbrush taken apart when all is done; common practice, from memory
 
@@ -40,14 +40,24 @@ class Times:
         return f"{said}, {minutes_words(self.wait)} waiting" if self.wait >= 1 else said
 
 
+def _touch(a: Step, b: Step) -> bool:
+    """Whether one coat lies where the other goes."""
+    return EVERYTHING_WORDS in (a.goes_on, b.goes_on) or (a.goes_on == b.goes_on != SPOTS_WORDS)
+
+
 def times_of(steps: Sequence[Step], models: int = 1) -> Times:
     """What steps take on so many models; muted ones are left out."""
     done = [s for s in steps if not s.muted]
     cups = sum(s.clean_minutes > 0 for s in done if "airbrush" in s.caution_tags)
-    wait = sum(
-        max(0.0, a.wait_minutes - (models - 1) * a.hand_minutes - a.clean_minutes - b.set_up_minutes)
-        for a, b in pairwise(done)
-    )
+    clock = wait = 0.0
+    dry: list[tuple[Step, float]] = []  # when each step is dry on the first model
+    for step in done:
+        clock += step.set_up_minutes
+        ready = max((at for before, at in dry if _touch(before, step)), default=0.0)
+        wait += max(0.0, ready - clock)
+        clock = max(clock, ready)
+        dry.append((step, clock + step.hand_minutes + step.wait_minutes))
+        clock += models * step.hand_minutes + step.clean_minutes
     return Times(
         models * sum(s.hand_minutes for s in done), sum(s.set_up_minutes for s in done),
         sum(s.clean_minutes for s in done) + (RINSE_MINUTES if cups else 0.0), wait, cups, models,

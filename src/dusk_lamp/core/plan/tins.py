@@ -3,15 +3,34 @@
 from dataclasses import dataclass
 
 import numpy as np
+from numpy.typing import NDArray
 
 from ..errors import SettingError
 from ..paint.ladder import ladder
 from ..paint.mix import Mix, only, values_of
 from ..paint.rack import KINDS, Paint, Rack
+from ..plain import rounded
 
 HALF_VALUE = 0.5  # a difference nobody tells apart on a model
+SAVED = 0.75  # values at the light end
 SHADES = 12  # at most 0.8 of a value apart
 LEAST_SPAN = 3.0  # values between a primer and the white, or there is no sketch
+
+
+@dataclass(frozen=True)
+class Key:
+    """The values of no light and of full light, that a way of working aims at."""
+
+    darkest: float = rounded(2)
+    lightest: float = rounded(2)
+
+    def of(self, share: NDArray) -> NDArray:
+        """(N,) values for shares (N,) of the way from no light to full light."""
+        return self.darkest + share * (self.lightest - self.darkest)
+
+    def share(self, value: NDArray) -> NDArray:
+        """(N,) the way back."""
+        return (value - self.darkest) / max(self.lightest - self.darkest, 1e-9)
 
 
 @dataclass(frozen=True)
@@ -46,6 +65,11 @@ class Tins:
         under = self.greys[-2].pigment if len(self.greys) > 1 else only(self.primer).pigment
         coat = self.white.pigment.film(KINDS[self.white.kind].sprayed_um, under.masstone)
         return float(values_of(coat[None])[0])
+
+    @property
+    def key(self) -> Key:
+        """What an undercoat of these paints aims at: the last of the white is left for edges and last spots (CP-14, CP-24)."""
+        return Key(self.darkest, max(self.lightest - SAVED, self.darkest + LEAST_SPAN))
 
 
 def tins_from(rack: Rack, steps: int = 5, primer: str | None = None, through: str | None = None) -> Tins:

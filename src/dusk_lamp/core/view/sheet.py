@@ -9,10 +9,11 @@ from fpdf import FPDF
 from PIL import Image
 
 from ..plan.step import Step
-from ..units import counted, grouped
+from ..units import THIN_SPACE, counted, grouped
 
 FONTS = Path(__file__).parents[2] / "web/static/vendor/fonts"  # they ship with the pages
 PAGE_MM, MARGIN_MM = (210, 297), 14
+NO_BREAK = "\u00a0"  # the fonts that are printed with have no narrower one
 MOST_SEAMS = 12  # on the first page
 ROOM_MM = 62  # for the words of a step round its pictures
 PICTURE_RATIO = 4 / 3  # height over width of every step picture
@@ -65,7 +66,7 @@ def plan_pdf(
         f" {facts.near:.0%} of the surface ends within half a value of the light." if facts.near is not None else ""
     )
     for words in (
-        f"{facts.height_mm:.0f} mm tall, {grouped(facts.area_mm2)} mm² to paint. {facts.light}",
+        f"{facts.height_mm:.0f} mm tall, {grouped(facts.area_mm2).replace(THIN_SPACE, NO_BREAK)} mm² to paint. {facts.light}",
         f"{facts.school}: {counted(len(steps), 'step', 'steps')}.{near} {READING}",
         facts.notice,
     ):
@@ -148,6 +149,7 @@ class _Pages(FPDF):
         self.add_font("text", "", fonts / "atkinson-hyperlegible-next-400.ttf")
         self.add_font("text", "B", fonts / "atkinson-hyperlegible-next-700.ttf")
         self.add_font("display", "", fonts / "fraunces-600.ttf")
+        self.set_fallback_fonts(["display"], exact_match=False)  # it has the µ
 
     def footer(self) -> None:
         """The name and the page's number."""

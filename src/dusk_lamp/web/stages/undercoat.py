@@ -14,14 +14,14 @@ from ...core.coat.technique import techniques
 from ...core.errors import SettingError
 from ...core.paint.mix import only
 from ...core.plain import plain
-from ...core.plan.fair import Key, told
+from ...core.plan.fair import told
 from ...core.plan.outcome import TOO_DARK, TOO_LIGHT, off_target
 from ...core.plan.schools import SCHOOLS, more_dark
 from ...core.plan.spray_fit import HELD_DEGREES
 from ...core.plan.squad import paint_for
 from ...core.plan.step import row_of
 from ...core.plan.times import times_of
-from ...core.plan.tins import Tins, middles
+from ...core.plan.tins import Key, Tins, middles
 from ...core.plan.tools import Tools
 from ...core.plan.touch_up import TouchUp, touch_ups, with_all
 from ...core.sculpt.site import Site
