@@ -116,14 +116,16 @@ def test_touch_ups_find_a_planted_error_where_it_is(lit):
     site = site.marked(Marking(back.astype(np.uint8), (Region("Back"),)))
     seen = np.repeat(_greys(wanted)[:, None], 36, axis=1)
     assert touch_ups(site, seen, wanted, TINS) == [], "what is right wants nothing"
-    spot = back & (wanted < 2.4) & site.paintable
+    spot = back & (wanted < 3.0) & site.paintable
     assert site.areas[spot].sum() > 0.06 * site.areas.sum()
     seen[spot] = _greys(np.float32([7.0]))
     found = touch_ups(site, seen, wanted, TINS)
     assert found and {(p.region, p.direction) for p in found} == {("Back", "darker")}
     assert sum(p.mm2 for p in found) <= float(site.areas[spot].sum()) * 1.001
     on = np.any([p.coat.where.samples(len(site)) for p in found], axis=0)
-    assert not (on & ~spot).any() and sum(p.gains for p in found) * site.areas.sum() > 0.5 * site.areas[spot].sum()
+    assert not (on & ~spot).any()
+    planted = float(site.areas[spot].sum() / site.areas.sum())
+    assert planted > 0.07 and planted - sum(p.gains for p in found) < 0.051, "what is left is a twentieth"
 
 
 def test_touch_ups_bring_a_fit_within_half_a_value_on_nearly_all_of_it(lit):
