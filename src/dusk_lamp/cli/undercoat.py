@@ -130,6 +130,7 @@ class _Laid:
     steps: list[Any]
     result: Any
     school: str
+    models: int
 
     def judged(self) -> dict[str, Any]:
         """How well it tells the light in its own key; of a fit also what is left for the brush."""
@@ -141,7 +142,7 @@ class _Laid:
         from ..core.plan.touch_up import touch_ups, with_all
 
         found = told(self.site, self.result.value, self.key.share(self.wanted), self.key)
-        out = {**plain(found), "times": plain(times_of(self.steps))}
+        out = {**plain(found), "times": plain(times_of(self.steps, self.models))}
         if self.school == "fit":
             stack = list(zip(self.coats, self.result.films, strict=True))
             patches = touch_ups(self.site, appearance(stack, len(self.site)), self.wanted, self.tins, self.tools)
@@ -190,12 +191,13 @@ def _laid(args: argparse.Namespace) -> _Laid:
     wanted = key.of(share)
     result = outcome(site, coats, wanted)
     steps = steps_of(site, coats, result.films, tools, args.models, [result.bare, *result.after])
-    return _Laid(site, rig, tins, tools, key, wanted, coats, steps, result, args.school)
+    return _Laid(site, rig, tins, tools, key, wanted, coats, steps, result, args.school, args.models)
 
 
 def _sheet(args: argparse.Namespace) -> None:
     from ..core.plan.schools import school_title
     from ..core.plan.step import rig_words, row_of
+    from ..core.plan.times import times_of
     from ..core.view.camera import VIEWS, Camera
     from ..core.view.formats import png_bytes
     from ..core.view.sheet import SheetFacts, plan_pdf
@@ -230,7 +232,7 @@ def _sheet(args: argparse.Namespace) -> None:
 
     facts = SheetFacts(
         Path(args.file).stem, rig_words(laid.rig), site.surface.height, float(site.areas.sum()), "", [],
-        school_title(args.school), result.within,
+        school_title(args.school), result.within, times_of(laid.steps, args.models).words, args.models,
     )  # fmt: skip
     finished = png_bytes(look_picture(shots["display"], levels[-1]))
     write_whole(out, plan_pdf(facts, laid.steps, list(VIEWS), picture, finished))

@@ -20,12 +20,13 @@ from ..core.target.exposure import Exposure
 from ..core.target.greys import Bands, Greys, lay_bands
 from ..core.view.camera import Camera
 from ..core.view.formats import png_bytes
-from ..core.view.step_picture import coat_picture, look_picture, sheet_shot
+from ..core.view.step_picture import GROUND, coat_picture, look_picture, sheet_shot
 from . import markings, painted, painters, schemes, undercoats
 from .cache import Cache, key_of
 from .laid import Laid
 from .models import Sculpt
 
+BENCH_SIZE = (480, 640)
 PICTURES = 7  # version of the code that draws them
 
 
@@ -119,6 +120,25 @@ def picture_of(sculpt: Sculpt, laid: Laid, plan: Plan, cache: Cache, name: str, 
             film = painted.film_of(laid, plan.coats[k], plan.site)
             picture = coat_picture(plan.site, shot, camera, film, _levels(plan, k), _levels(plan, k + 1))
         cache.put(key, blobs={"picture.png": png_bytes(picture)})
+    return cache.blob(key, "picture.png")
+
+
+def bench_picture(sculpt: Sculpt, laid: Laid, plan: Plan, cache: Cache, number: int, look: str, view: str) -> bytes:
+    """A step's picture for the bench, larger and on its grey, as PNG. look: before, with the new film marked, or after. Drawn once."""
+    key = key_of("bench", PICTURES, picture_key(sculpt, plan, str(number), view), look)
+    if key not in cache:
+        camera = camera_of(plan, view)
+        shot = laid.large.of(
+            f"{view} {camera.azimuth:g} {camera.elevation:g}",
+            lambda: sheet_shot(plan.site, camera, plan.display, BENCH_SIZE),
+        )
+        if look == "after":
+            drawn = look_picture(shot, _levels(plan, number), GROUND)
+        else:
+            film = painted.film_of(laid, plan.coats[number - 1], plan.site)
+            before, after = _levels(plan, number - 1), _levels(plan, number)
+            drawn = coat_picture(plan.site, shot, camera, film, before, after, GROUND, whole=False)
+        cache.put(key, blobs={"picture.png": png_bytes(drawn)})
     return cache.blob(key, "picture.png")
 
 

@@ -15,7 +15,7 @@ from ..jobs.queue import Queue
 from ..settings import Settings, settings_from
 from ..store.laid import Shelf
 from ..store.store import Store
-from . import bench, exports, health, palette, rack, shelf, stages
+from . import bench, exports, health, palette, rack, shelf, stages, tools
 from .door import lock
 from .edge import Numbered, guard
 from .workshop import Workshop, wants_json
@@ -52,7 +52,7 @@ def create_app(data: Path, settings: Settings | None = None, *, testing: bool = 
     app.jinja_env.trim_blocks = app.jinja_env.lstrip_blocks = True
     app.jinja_env.filters["number"] = grouped
 
-    for page in (shelf, bench, health, exports, rack, palette, *(stage.page for stage in stages.STAGES)):
+    for page in (shelf, bench, health, exports, rack, palette, tools, *(stage.page for stage in stages.STAGES)):
         app.register_blueprint(page.blueprint)
     app.jinja_env.globals["url_for_stage"] = bench.url_for_stage
 

@@ -9,7 +9,7 @@ from sqlalchemy.orm import Session
 from ..core.errors import SettingError
 from ..core.paint.colour import ILLUMINANTS, colour_of, colour_of_hex
 from ..core.paint.cost import EFFICIENCY, amount, drops_for
-from ..core.paint.glaze import MOST_PASSES, USUAL_SHARE, USUAL_THINNING, glaze, thinning_for
+from ..core.paint.glaze import MOST_PASSES, THINNEST, USUAL_SHARE, USUAL_THINNING, glaze, thinning_for
 from ..core.paint.ladder import CUSTOMARY, LadderStep, customary, ladder, unevenness
 from ..core.paint.mix import MOST_PAINTS_IN_A_MIX, MOST_PARTS, Mix, match, near_words
 from ..core.paint.rack import Paint, Rack
@@ -43,7 +43,7 @@ def glaze_bench() -> str:
     with workshop().store.session() as session:
         return render_template(
             "glaze.html", paints=_listed(paints.rack_of(session)), recipes=_recipes(session), thinning=USUAL_THINNING,
-            keep=USUAL_SHARE, most=MOST_PASSES,
+            keep=USUAL_SHARE, most=MOST_PASSES, thinnest=THINNEST,
         )  # fmt: skip
 
 

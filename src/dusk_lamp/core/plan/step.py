@@ -176,9 +176,7 @@ def _goes_on(site: Site, coat: Coat) -> str:
         return site.marking.regions[where.number - 1].name if where.number else "the rest"
     if where.kind == "mask":
         lost = where.number != len(site)
-        return (
-            "nothing any more: the sculpt was changed since; look for touch-ups again" if lost else SPOTS_WORDS
-        )
+        return "nothing any more: the sculpt was changed since; look for touch-ups again" if lost else SPOTS_WORDS
     return {"whole": EVERYTHING_WORDS, "part": f"part {where.number + 1}"}[where.kind]
 
 

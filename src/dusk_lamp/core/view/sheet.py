@@ -25,7 +25,8 @@ READING = (  # how a step's pictures are read, in print and on screen
 
 @dataclass(frozen=True)
 class SheetFacts:
-    """What stands in the heading. school: what the coats came from. near: the share of the area near the target in the end."""
+    """What stands in the heading. school: what the coats came from. near: the share of the area near the target in the end. times: what it
+    takes, in words, on so many models."""
 
     name: str
     light: str
@@ -35,6 +36,8 @@ class SheetFacts:
     seams: list[str]
     school: str = ""
     near: float | None = None
+    times: str = ""
+    models: int = 1
 
 
 def plan_pdf(
@@ -68,6 +71,7 @@ def plan_pdf(
     for words in (
         f"{facts.height_mm:.0f} mm tall, {grouped(facts.area_mm2).replace(THIN_SPACE, NO_BREAK)} mm² to paint. {facts.light}",
         f"{facts.school}: {counted(len(steps), 'step', 'steps')}.{near} {READING}",
+        f"For {counted(facts.models, 'model', 'models')}: {facts.times}." if facts.times else "",
         facts.notice,
     ):
         if words:
@@ -103,7 +107,7 @@ def plan_pdf(
         pdf.multi_cell(
             wide - 18,
             4.6,
-            f"{step.title}: {step.drops_words}; {step.thinning_words}.",
+            f"{step.title}: {step.drops_words}{_for_one(facts, step)}; {step.thinning_words}.",
             align="L",
             new_x="LEFT",
             new_y="NEXT",
@@ -134,6 +138,10 @@ def plan_pdf(
         pdf.write(4.2, " ".join(step.cautions) if first == step.number else f"as at step {first}.")
         pdf.ln(9.2)
     return bytes(pdf.output())
+
+
+def _for_one(facts: SheetFacts, step: Step) -> str:
+    return f" for all {facts.models} (for one {step.drops_of_one_words})" if facts.models > 1 else ""
 
 
 class _Pages(FPDF):

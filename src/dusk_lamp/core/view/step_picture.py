@@ -21,14 +21,13 @@ def plan_snapshot(site: Site, camera: Camera, width: int, height: int, zoom_heig
     return snapshot(site.surface, camera, width * SOFTEN, height * SOFTEN, zoom_height=zoom_height)
 
 
-def sheet_shot(site: Site, camera: Camera, display: Camera) -> Snapshot:
+def sheet_shot(site: Site, camera: Camera, display: Camera, size: tuple[int, int] = PICTURE_SIZE) -> Snapshot:
     """One view at the size and scale of a sheet's pictures: whichever view needs the most room sets it for all."""
     outermost = site.surface.outermost
     cameras = [*(Camera.named(name) for name in VIEWS), display]
     tall = max(float(np.ptp(outermost @ c.up)) for c in cameras)
     wide = max(float(np.ptp(outermost @ c.right)) for c in cameras)
-    span = max(tall, wide * PICTURE_SIZE[1] / PICTURE_SIZE[0])
-    return plan_snapshot(site, camera, *PICTURE_SIZE, span)
+    return plan_snapshot(site, camera, *size, max(tall, wide * size[1] / size[0]))
 
 
 def coat_picture(
@@ -38,11 +37,13 @@ def coat_picture(
     film: NDArray[np.float32],
     before: NDArray[np.uint8],
     after: NDArray[np.uint8],
+    paper: int = PAPER,
+    whole: bool = True,
 ) -> NDArray[np.uint8]:
     """A coat's picture: the model before it (N, 3) with its film (N,) marked; what goes everywhere alike has no place to mark,
-    and what it comes to is shown instead."""
+    and what it comes to is shown instead, unless that is shown beside it (whole=False)."""
     on = covered(film)
-    return step_picture(site, shot, camera, before if on.any() else after, on)
+    return step_picture(site, shot, camera, before if on.any() or not whole else after, on, paper)
 
 
 def covered(film: NDArray[np.float32]) -> NDArray[np.bool_]:

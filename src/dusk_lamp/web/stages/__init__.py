@@ -39,6 +39,7 @@ STAGES = (
     Stage("greys", "Choose greys", "On to the undercoat"),
     Stage("undercoat", "Lay the undercoat", "Make my plan sheet"),
     Stage("sheet", "Plan sheet", on_bench=False),
+    Stage("paint", "Paint it", on_bench=False),
 )
 NAMES = tuple(stage.name for stage in STAGES)
 ON_BENCH = tuple(stage for stage in STAGES if stage.on_bench)

@@ -3,8 +3,9 @@
 from typing import Any
 
 import numpy as np
-from flask import Blueprint, Response, abort, render_template
+from flask import Blueprint, Response, abort, redirect, render_template, request, url_for
 from sqlalchemy.orm import Session
+from werkzeug.wrappers import Response as AnyResponse
 
 from ...core.errors import SettingError
 from ...core.plan.schools import SCHOOLS, school_title
@@ -17,12 +18,14 @@ from ...store.laid import Laid
 from ...store.models import Sculpt
 from ...store.plans import Plan, picture_key, picture_of, plan_of
 from ..bench import waiting
+from ..edge import number_of
 from ..packet import download
 from ..packet import picture as png
 from ..workshop import laid_out, the_sculpt, workshop
 from . import string_of
 
 blueprint = Blueprint("sheet", __name__)
+MOST_MODELS = 100
 
 
 def plan_for(session: Session, sculpt: Sculpt) -> tuple[Laid, Plan]:
@@ -71,6 +74,15 @@ def seam_words(seam: dict[str, Any]) -> str:
     return "{a} on {b}: N {value_a:.1f} against N {value_b:.1f}, along {length:.0f} mm".format(**seam)
 
 
+@blueprint.post("/sculpts/<int:sculpt_id>/models")
+def models(sculpt_id: int) -> AnyResponse:
+    """How many models the plan is painted on."""
+    count = number_of(request.form.get("models", ""), "the number of models", 1, MOST_MODELS)
+    with workshop().store.saving() as session:
+        the_sculpt(session, sculpt_id).models = int(count)
+    return redirect(url_for(".sheet", sculpt_id=sculpt_id))
+
+
 @blueprint.get("/sculpts/<int:sculpt_id>/steps/<which>/<view>.png")
 def picture(sculpt_id: int, which: str, view: str) -> Response:
     """A step's picture (numbered from 1) from one view, or `finished`."""
@@ -102,6 +114,8 @@ def pdf(sculpt_id: int) -> Response:
             [seam_words(seam) for seam in seams_of(sculpt, plan.site, plan.value)],
             school_title(plan.school),
             plan.near,
+            plan.times.words,
+            plan.models,
         )
         content = plan_pdf(
             facts, plan.steps, list(VIEWS),

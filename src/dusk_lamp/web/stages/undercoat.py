@@ -14,6 +14,7 @@ from ...core.coat.technique import techniques
 from ...core.errors import SettingError
 from ...core.paint.mix import only
 from ...core.plain import plain
+from ...core.plan.cautions import cautions_for
 from ...core.plan.fair import told
 from ...core.plan.outcome import TOO_DARK, TOO_LIGHT, off_target
 from ...core.plan.schools import SCHOOLS, more_dark
@@ -141,6 +142,7 @@ def shown(sculpt_id: int) -> Response:
         total={"ml": round(sum(s.all_ml for s in kept), 2), "drops": round(sum(s.drops for s in kept)), "times": times.words,
                "cups": times.cups, "models": models},
         fits=not tools.lack("fit"),
+        cautions=cautions_for(*dict.fromkeys(tag for s in kept for tag in s.caution_tags)),
         primer={"name": opened.tins.primer.name, "hex": opened.tins.primer.looks.hex},
         through=opened.tins.through,
         fit={"state": job.state, "share": job.share, "step": job.step, "message": job.message, "id": job.id} if job else None,

@@ -32,7 +32,11 @@ async function show() {
     });
     table.append(row);
   });
-  $("advice").textContent = strip.advised ? `Stop after pass ${strip.advised}: the sketch still has ${Math.round(strip.passes[strip.advised].left * 100)} % of its range. Each pass lies ${strip.film_um} µm thick.` : "Even one pass takes too much of the sketch: thin it more, or take a more transparent paint.";
+  const now = strip.advised ? `Stop after pass ${strip.advised}: the sketch still has ${Math.round(strip.passes[strip.advised].left * 100)} % of its range. Each pass lies ${strip.film_um} µm thick.` : "Even one pass takes too much of the sketch.";
+  const to = strip.advice.water_to_one, other = to !== null && Number(given.thinning) !== to;
+  $("advice").textContent = to === null ? strip.advice.reason : other ? `${now} Better: ${strip.advice.reason}` : strip.advice.reason;
+  $("thin-it").hidden = !other;
+  $("thin-it").onclick = () => { form.elements.thinning.value = to; form.elements.passes.value = Math.min(form.elements.passes.max, strip.advice.passes + 2); show(); };
   root.dataset.ready = "true";
 }
 form.addEventListener("input", show);

@@ -12,6 +12,8 @@ export default class Undercoat {
     $("difference").addEventListener("change", () => { table.layers.set("differing", $("difference").checked); table.draw(); });
     $("fit").addEventListener("click", () => this.change({ do: "fit" }));
     $("fit-stop").addEventListener("click", () => send(`/jobs/${this.plan.fit.id}/stop`, { method: "POST" }));
+    $("touch-ups").addEventListener("toggle", () => { if ($("touch-ups").open && this.plan) this.touchUps(); });
+    $("touch-all").addEventListener("click", () => this.change({ do: "touch", all: true }));
     $("coat-undo").addEventListener("click", () => this.change({ do: "undo" }));
     $("coat-redo").addEventListener("click", () => this.change({ do: "redo" }));
     $("dark-back").addEventListener("click", () => this.change({ do: "dark" }));
@@ -66,17 +68,31 @@ export default class Undercoat {
     const before = this.plan;
     this.plan = plan;
     const n = plan.coats.length, per = (x) => `${Math.round(100 * x)} %`;
-    $("undercoat-note").textContent = `${per(plan.figures.within)} of the surface is within half a value of the target; off by ${plan.figures.mean.toFixed(2)} on the mean. ${plan.total.ml.toFixed(1)} ml, ${Math.round(plan.total.minutes)} minutes with drying.`;
+    const key = plan.figures.key, squad = plan.total.models > 1 ? ` for ${plan.total.models} models` : "";
+    $("undercoat-note").textContent = `${per(plan.figures.within)} of the surface is within half a value of the light, laid from value ${key.darkest} to ${key.lightest}; its values are in order to ${per(plan.figures.order)}. ${plan.total.ml.toFixed(1)} ml${squad}: ${plan.total.times}.`;
+    $("undercoat-cautions").textContent = plan.cautions.join(" ");
+    $("fit").hidden = !plan.fits;
     const schools = $("schools");
     if (!schools.children.length || before?.schools.some((s, k) => s.picture !== plan.schools[k].picture)) {
       schools.replaceChildren();
       for (const s of plan.schools) {
         const button = document.createElement("button");
         button.type = "button"; button.dataset.school = s.name; button.title = `${s.when} ${s.weak}`;
+        if (s.lack) {
+          button.disabled = true;
+          button.innerHTML = '<span class="lacking"></span><span></span><small></small>';
+          button.querySelector("small").textContent = s.lack;
+          button.querySelector("span:not(.lacking)").textContent = s.title;
+          schools.append(button);
+          continue;
+        }
         button.innerHTML = `<img alt="" width="132" height="168" src="${s.picture}"><span></span><small></small>`;
         button.querySelector("img").addEventListener("load", async () => { // worked out with the picture
           const answer = await fetch(s.near);
-          if (answer.ok) button.querySelector("small").textContent = `${per((await answer.json()).within)} near`;
+          if (!answer.ok) return;
+          const told = await answer.json();
+          button.querySelector("small").textContent = `${per(told.within_half)} near, order ${per(told.rank_agreement)}; ${Math.round(told.minutes)} min, ${told.cups ? `${told.cups} ${told.cups > 1 ? "cups" : "cup"}` : "no cup"}`;
+          button.title = `${s.when} ${s.weak} ${per(told.within_half)} of the surface within half a value of your light in its own key (value ${told.key.darkest.toFixed(1)} to ${told.key.lightest.toFixed(1)}); values in order to ${per(told.rank_agreement)}; ${Math.round(told.minutes)} minutes of work and ${Math.round(told.wait)} of drying, ${told.ml.toFixed(1)} ml.`;
         });
         button.querySelector("span").textContent = s.title;
         button.addEventListener("click", () => { this.chosen = null; this.change({ do: "school", name: s.name }); });
@@ -96,6 +112,31 @@ export default class Undercoat {
     $("scrub").value = this.at;
     this.look(this.at);
     this.fitting();
+    if ($("touch-ups").open) this.touchUps();
+  }
+
+  // what the nozzle could not reach: each patch can be taken or left
+  async touchUps() {
+    const words = $("touch-words"), list = $("touch-list"), turn = this.plan.turn, per = (x) => `${(100 * x).toFixed(1)} %`;
+    words.textContent = "Looking for what the nozzle cannot reach …";
+    const answer = await send(`${this.base}/undercoat/touch-ups`);
+    const found = await answer.json();
+    if (!answer.ok) { words.textContent = ""; say(found.error, true); return; }
+    if (turn !== this.plan.turn) return;
+    list.replaceChildren();
+    found.touch_ups.forEach((p, place) => {
+      const item = document.createElement("li"), button = document.createElement("button");
+      button.type = "button";
+      button.innerHTML = '<svg class="dab" viewBox="0 0 10 10" aria-hidden="true"><rect width="10" height="10"/></svg><span><b></b><small></small></span>';
+      button.querySelector("rect").setAttribute("fill", p.hex);
+      button.querySelector("b").textContent = p.words;
+      button.querySelector("small").textContent = `${p.spots} ${p.spots > 1 ? "spots" : "spot"}, ${Math.round(p.mm2)} mm²: +${per(p.gains)}. Take it`;
+      button.addEventListener("click", () => this.change({ do: "touch", place }));
+      item.append(button); list.append(item);
+    });
+    $("touch-all").hidden = !found.touch_ups.length;
+    words.textContent = found.touch_ups.length ? `${per(found.within)} is near now; with all of these ${per(found.then)}. Take what is worth it to you and leave the rest.` : `${per(found.within)} of the surface is near: nothing is worth a brush.`;
+    words.dataset.found = String(found.touch_ups.length);
   }
 
   strip() {
@@ -135,7 +176,7 @@ export default class Undercoat {
       this.dial.show(settings.azimuth, settings.elevation, 14);
     }
     if (c.nozzle) this.reach(c);
-    $("coat-facts").textContent = `${c.ml.toFixed(2)} ml, ${Math.max(1, Math.round(c.drops))} ${Math.round(c.drops) > 1 ? "drops" : "drop"}, ${Math.round(c.minutes)} minutes with drying; ${c.film_um.toFixed(1)} µm where it lies thickest.${c.kpa ? ` ${c.psi} psi are ${c.kpa} kPa; ${c.flow}.` : ""}`;
+    $("coat-facts").textContent = `${c.ml.toFixed(2)} ml, ${Math.max(1, Math.round(c.drops))} ${Math.round(c.drops) > 1 ? "drops" : "drop"}, ${Math.max(1, Math.round(c.hand_minutes))} min at the model, ${Math.round(c.wait_minutes)} min to dry; ${c.film_um.toFixed(1)} µm where it lies thickest.${c.kpa ? ` ${c.psi} psi are ${c.kpa} kPa; ${c.flow}.` : ""}`;
     const warned = $("coat-warnings");
     warned.hidden = !c.warnings.length;
     warned.textContent = c.warnings.join(" ");

@@ -1,0 +1,95 @@
+"""Paint it: one step at a time, the model before and after it, the mix, the timer; for hands that hold a brush."""
+
+from typing import Any
+
+from flask import Blueprint, Response, abort, jsonify, render_template
+from sqlalchemy.orm import Session
+
+from ...core.errors import SettingError
+from ...core.plain import plain
+from ...core.plan.schools import SCHOOLS
+from ...core.plan.step import Step
+from ...core.view.camera import VIEWS
+from ...store import painters, sittings
+from ...store.models import Sculpt
+from ...store.plans import Plan, bench_picture, picture_key
+from ..bench import waiting
+from ..packet import picture as png
+from ..workshop import asked, the_sculpt, workshop
+from . import mark_done, string_of
+from .sheet import plan_for
+
+blueprint = Blueprint("paint", __name__)
+LOOKS = ("before", "after")
+
+
+@blueprint.get("/sculpts/<int:sculpt_id>/paint")
+def paint(sculpt_id: int) -> str:
+    """The step in hand, full screen; the others are one key away."""
+    with workshop().store.session() as session:
+        sculpt = the_sculpt(session, sculpt_id)
+        if not sculpt.ready:
+            return waiting(sculpt, "paint")
+        _, plan = plan_for(session, sculpt)
+        keys = sittings.keys_of(plan.coats)
+        pictures = {k: picture_key(sculpt, plan, str(k), "display")[:12] for k in range(1, len(plan.steps) + 1)}
+        return render_template(
+            "stages/paint.html", sculpt=sculpt, stages=string_of(sculpt, "paint"), plan=plan, keys=keys, views=list(VIEWS),
+            pictures=pictures, state=_told(session, sculpt, plan, keys), schools=SCHOOLS,
+        )  # fmt: skip
+
+
+def _told(session: Session, sculpt: Sculpt, plan: Plan, keys: list[str]) -> dict[str, Any]:
+    """Where the painter is, and which steps' cautions were not read today."""
+    unread = [
+        key for key, step in zip(keys, plan.steps, strict=True) if not painters.read_today(session, step.caution_tags)
+    ]
+    return {**plain(sittings.state_of(session, sculpt, keys)), "unread": unread}
+
+
+@blueprint.post("/sculpts/<int:sculpt_id>/paint")
+def change(sculpt_id: int) -> Response:
+    """do: take, done, skipped, open (a step by its key), dry, read (the cautions of a step)."""
+    given = asked()
+    what, key = str(given.get("do")), str(given.get("key", ""))
+    with workshop().store.session() as session:
+        sculpt = the_sculpt(session, sculpt_id)
+        _, plan = plan_for(session, sculpt)
+        keys = sittings.keys_of(plan.coats)
+    if what != "dry" and key not in keys:
+        raise SettingError("the plan was changed; reload the page to see it as it is now")
+    with workshop().store.saving() as session:
+        sculpt = the_sculpt(session, sculpt_id)
+        if what == "take":
+            sittings.take(session, sculpt, key)
+        elif what in sittings.WAYS:
+            at = keys.index(key)
+            step: Step = plan.steps[at]
+            then = keys[at + 1] if at + 1 < len(keys) else None
+            sittings.end(session, sculpt, key, what, 60 * step.wait_minutes if then else 0.0, then)
+            session.flush()
+            if set(keys) <= sittings.state_of(session, sculpt, keys).ends.keys():
+                mark_done(sculpt, "paint")
+        elif what == "open":
+            sittings.take_back(session, sculpt, key)
+        elif what == "dry":
+            sittings.dry(session, sculpt)
+        elif what == "read":
+            painters.keep_read(session, plan.steps[keys.index(key)].caution_tags)
+        else:
+            raise SettingError("this bench does not know that; reload the page")
+        session.flush()
+        return jsonify(_told(session, sculpt, plan, keys))
+
+
+@blueprint.get("/sculpts/<int:sculpt_id>/paint/<int:number>/<look>/<view>.png")
+def picture(sculpt_id: int, number: int, look: str, view: str) -> Response:
+    """The model before a step, its film marked, or after it, on the bench's grey."""
+    if view not in (*VIEWS, "display") or look not in LOOKS:
+        abort(404)
+    with workshop().store.session() as session:
+        sculpt = the_sculpt(session, sculpt_id)
+        laid, plan = plan_for(session, sculpt)
+    if not 1 <= number <= len(plan.steps):
+        abort(404)
+    return png(bench_picture(sculpt, laid, plan, workshop().store.cache, number, look, view))

@@ -1,0 +1,63 @@
+"""My tools: what is at the table. Schools, settings and steps propose nothing else."""
+
+from typing import Any
+
+from flask import Blueprint, redirect, render_template, request, url_for
+from werkzeug.wrappers import Response as AnyResponse
+
+from ..core.errors import SettingError
+from ..core.paint.thin import NEEDLES
+from ..core.plan.schools import SCHOOLS
+from ..core.plan.tools import VARNISHES, Tools
+from ..store import painters
+from .edge import number_of
+from .workshop import workshop
+
+blueprint = Blueprint("tools", __name__)
+MOST_BRUSHES = 12
+
+
+@blueprint.get("/tools")
+def tools() -> str:
+    """The form, filled with what was kept."""
+    with workshop().store.session() as session:
+        own = painters.tools_of(session)
+    return _page(own)
+
+
+def _page(own: Tools, trouble: str = "", kept: bool = False) -> str:
+    lacks = {
+        title: own.lack(name)
+        for name, title in [*((n, s.title) for n, s in SCHOOLS.items()), ("fit", "Fitted passes")]
+    }
+    return render_template(
+        "tools.html", own=own, needles=NEEDLES, varnishes=VARNISHES, trouble=trouble, kept=kept, lacks=lacks,
+        brushes=", ".join(f"{b:g}" for b in own.brushes),
+    )  # fmt: skip
+
+
+@blueprint.post("/tools")
+def keep() -> AnyResponse | tuple[str, int]:
+    """Keep what is at the table."""
+    try:
+        own = _from_form(request.form)
+    except SettingError as e:
+        with workshop().store.session() as session:
+            return _page(painters.tools_of(session), str(e)), 400
+    with workshop().store.saving() as session:
+        painters.keep_tools(session, own)
+    return redirect(url_for(".tools"))
+
+
+def _from_form(form: Any) -> Tools:
+    widths = [w for w in form.get("brushes", "").replace(";", " ").replace(",", " ").split() if w]
+    if len(widths) > MOST_BRUSHES:
+        raise SettingError(f"{MOST_BRUSHES} brushes are enough to plan with; leave some out")
+    return Tools(
+        airbrush="airbrush" in form, can="can" in form, dryer="dryer" in form,
+        needles=tuple(n for n in NEEDLES if f"{n:g}" in form.getlist("needle")),
+        brushes=tuple(sorted(number_of(w, "a brush's width in mm", 0.2, 60) for w in widths)),
+        varnishes=tuple(v for v in VARNISHES if v in form.getlist("varnish")),
+        highest_psi=number_of(form.get("highest_psi", ""), "what your compressor gives, in psi,", 5, 60),
+        drops_per_ml=number_of(form.get("drops_per_ml", ""), "the number of drops in a millilitre", 5, 60),
+    )  # fmt: skip
