@@ -52,11 +52,14 @@ def test_the_model_is_seen_after_every_coat_in_its_colours(spraying):
     assert spraying.client.get(f"{URL}/{n}.png").data.startswith(b"\x89PNG")
     for school in now(spraying)["schools"]:
         assert spraying.client.get(school["picture"]).data.startswith(b"\x89PNG")
-        near = spraying.client.get(school["near"]).get_json()["within"]
+        told = spraying.client.get(school["near"]).get_json()
+        assert 0 < told["within_half"] <= 1 and told["minutes"] > 0 and told["ml"] > 0
         if school["name"] == "ladder":
-            assert near == pytest.approx(now(spraying)["figures"]["within"], abs=0.1), (
+            figures = now(spraying)["figures"]
+            assert told["within_half"] == pytest.approx(figures["within"], abs=0.1), (
                 "the picture's figure is the school's"
             )
+            assert told["rank_agreement"] == pytest.approx(figures["order"], abs=0.1) and told["cups"] == 5
     assert spraying.client.get(f"{URL}/mud.school.png").status_code == 404
 
 
@@ -153,13 +156,29 @@ def test_one_colour_can_stand_in_for_the_greys(spraying):
     assert any("Heather" in c["paint"] for c in plan["coats"][1:]), "and the fit is in it, too"
 
 
-def test_passes_are_fitted_by_the_worker_and_better_than_the_ladder(spraying):
-    ladder = now(spraying)["figures"]["within"]
+def test_passes_are_fitted_by_the_worker_and_the_brush_does_what_they_cannot_reach(spraying):
+    ladder = now(spraying)["figures"]["key"]
     change(spraying, "fit")  # the queue runs at once in tests
     plan = now(spraying)
     assert plan["fit"]["state"] == "done", plan["fit"]
-    assert plan["school"] == "fit" and plan["figures"]["within"] > ladder and 1 < len(plan["coats"]) <= 9
-    assert change(spraying, "undo")["school"] == "ladder"
+    assert plan["school"] == "fit" and plan["figures"]["within"] > 0.75 and 1 < len(plan["coats"]) <= 9
+    assert plan["figures"]["key"] != ladder, "a school has its own key, and the fit that of the paints"
+    found = spraying.client.get(f"{URL}/touch-ups").get_json()
+    assert found["touch_ups"] and found["within"] == pytest.approx(plan["figures"]["within"], abs=0.001)
+    assert all(p["mm2"] > 0 and p["spots"] > 0 and p["region"] in p["words"] for p in found["touch_ups"])
+    one = change(spraying, "touch", place=0)
+    gained = one["figures"]["within"] - plan["figures"]["within"]
+    assert (
+        gained == pytest.approx(found["touch_ups"][0]["gains"], abs=0.005)
+        and one["coats"][-1]["goes_on"] == "the marked spots"
+    )
+    every = change(spraying, "touch", all=True)
+    assert every["figures"]["within"] >= 0.94
+    assert change(spraying, "remove", number=len(every["coats"]))["figures"]["within"] < every["figures"]["within"]
+    change(spraying, "touch", 400, place=77)
+    for _ in range(4):
+        last = change(spraying, "undo")
+    assert last["school"] == "ladder" and last["figures"]["key"] == ladder
 
 
 def test_a_rack_without_white_says_so(app, painter, sculpt_id):
@@ -181,6 +200,7 @@ def test_the_same_coats_go_on_a_squad(spraying, store):
     one, two = plan["sculpts"]
     assert one["within"] > two["within"], "passes for one light are not passes for another"
     assert all(p["ml"] > 0 and p["drops"] >= 0 for p in plan["paint"])
+    assert "2 models" in now(spraying)["total"]["times"] or now(spraying)["total"]["models"] == 2
 
 
 def test_two_tabs_cannot_overwrite_each_others_coats_and_the_light_is_not_disturbed(spraying):

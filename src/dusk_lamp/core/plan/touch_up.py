@@ -1,7 +1,6 @@
 """Touch-ups: what the nozzle could not reach, gathered into a short list for the brush.
 
-Spots that are off by more than half a value are gathered by region and by the shade they want. Each such patch is one coat on
-its spots only: by brush, or by dry brush or wash where one of these brings as much of it near, since it is quicker.
+Spots that are off by more than half a value are gathered by the shade they want. Each such patch is one coat on its spots only: by brush, or by dry brush or wash where one of these brings as much of it near, since it is quicker.
 """
 
 from collections.abc import Iterator, Sequence
@@ -25,6 +24,7 @@ LEAST_SPOT_MM2, LEAST_PATCH_MM2 = 0.15, 0.5  # what a fine brush still hits, and
 MOST_PATCHES = 16
 BRUSHED_COATS = 2  # thin ones
 SURE = 0.45  # values from a shade to what is wanted: near enough, whatever shines through
+NAMED_SHARE, MOST_NAMED = 0.15, 3  # of a patch's area that makes a region worth naming, and how many are
 QUICKER = 0.05  # of a patch that a dry brush or a wash may leave off, for being quicker
 DRYBRUSH_UM, WASH_UM = (6.0, 12.0, 24.0), (1.0, 2.0, 4.0, 8.0)
 SPOT_WIDTH = 0.6  # of the width of a spot: how wide the brush for it is
@@ -32,9 +32,9 @@ SPOT_WIDTH = 0.6  # of the width of a spot: how wide the brush for it is
 
 @dataclass(frozen=True)
 class TouchUp:
-    """One patch: spots of a region that want one shade.
+    """One patch: spots that want one shade.
 
-    region: its name. mm2: of the spots, and how many there are. direction: lighter or darker. paint: the mix in words.
+    region: where they lie, in words. mm2: of the spots, and how many there are. direction: lighter or darker. paint: the mix in words.
     technique: how. gains: the share of the visible area that it brings within half a value. brush: its width, mm, None where
     there is none. coat: the coat itself.
     """
@@ -72,8 +72,8 @@ def touch_ups(
     if missing <= 0:
         return []
     out: list[TouchUp] = []
-    for group, spots, label, lighter, mix in _groups(site, off, value, target, areas, tins):
-        patch = _patch(site, group, spots, label, lighter, mix, seen, target, tins, tools)
+    for group, spots, lighter, mix in _groups(site, off, value, target, areas, tins):
+        patch = _patch(site, group, spots, lighter, mix, seen, target, tins, tools)
         if patch.gains <= 0:
             continue
         out.append(patch)
@@ -85,35 +85,45 @@ def touch_ups(
 
 def _groups(
     site: Site, off: NDArray[np.bool_], value: NDArray, target: NDArray, areas: NDArray, tins: Tins
-) -> Iterator[tuple[NDArray[np.bool_], int, int, bool, Mix]]:
-    """The patches there are, the largest first: always the shade, region and direction that most of what is left can be done with."""
+) -> Iterator[tuple[NDArray[np.bool_], int, bool, Mix]]:
+    """The patches there are, the largest first: always the shade and direction that most of what is left can be done with."""
     shades = np.array([m.colour.value for m in tins.shades])
     left = np.flatnonzero(off)
-    done_with: set[tuple[int, bool, int]] = set()
+    done_with: set[tuple[bool, int]] = set()
     for _ in range(MOST_PATCHES):
-        lighter, labels = target[left] > value[left], site.labels[left]
+        lighter = target[left] > value[left]
         fits = np.abs(target[left, None] - shades[None]) <= SURE
-        best, chosen = 0.0, None
-        for label in np.unique(labels):
-            for way in (True, False):
-                own = (labels == label) & (lighter == way)
-                covered = areas[left[own]] @ fits[own]
-                for shade in np.argsort(-covered):
-                    if (int(label), way, int(shade)) not in done_with:
-                        if covered[shade] > best:
-                            best, chosen = float(covered[shade]), (int(label), way, int(shade))
-                        break
-        if chosen is None or best < LEAST_PATCH_MM2:
+        covered = {
+            (way, shade): float(areas[left[own]] @ fits[own, shade])
+            for way, own in ((True, lighter), (False, ~lighter))
+            for shade in range(len(shades))
+            if (way, shade) not in done_with
+        }
+        way, shade = max(covered, key=covered.__getitem__)
+        if covered[way, shade] < LEAST_PATCH_MM2:
             return
-        done_with.add(chosen)
-        label, way, shade = chosen
-        taken = (labels == label) & (lighter == way) & fits[:, shade]
+        done_with.add((way, shade))
+        taken = (lighter == way) & fits[:, shade]
         group = np.zeros(len(off), np.bool_)
         group[left[taken]] = True
         left = left[~taken]
         group, spots = _spots(site, group, areas)
         if group.any():
-            yield group, spots, label, way, tins.shades[shade]
+            yield group, spots, way, tins.shades[shade]
+
+
+def _regions_of(site: Site, group: NDArray[np.bool_], areas: NDArray) -> str:
+    """The regions that a patch lies on, in words; those with a fair share of it by name."""
+    named = site.marking.regions
+    if not named:
+        return "the model"
+    share = np.bincount(site.labels[group], weights=areas[group], minlength=len(named) + 1)
+    share = share / share.sum()
+    order = [int(k) for k in np.argsort(-share) if share[k] >= NAMED_SHARE][:MOST_NAMED]
+    names = [named[k - 1].name if k else "the rest" for k in order]
+    elsewhere = ["elsewhere"] if share[order].sum() < 1 - NAMED_SHARE else []
+    said = [*names, *elsewhere]
+    return said[0] if len(said) == 1 else f"{', '.join(said[:-1])} and {said[-1]}"
 
 
 def _spots(site: Site, own: NDArray[np.bool_], areas: NDArray) -> tuple[NDArray[np.bool_], int]:
@@ -128,7 +138,7 @@ def _spots(site: Site, own: NDArray[np.bool_], areas: NDArray) -> tuple[NDArray[
 
 
 def _patch(
-    site: Site, group: NDArray[np.bool_], spots: int, label: int, lighter: bool, mix: Mix, seen: NDArray, target: NDArray,
+    site: Site, group: NDArray[np.bool_], spots: int, lighter: bool, mix: Mix, seen: NDArray, target: NDArray,
     tins: Tins, tools: Tools,
 ) -> TouchUp:  # fmt: skip
     areas = site.areas.astype(np.float64)
@@ -148,7 +158,7 @@ def _patch(
         swept = near(other)
         if swept >= gained - QUICKER * mm2 and (best is brush or swept > gained):
             best, gained = other, swept
-    region = site.marking.regions[label - 1].name if label else ("the rest" if site.marking.regions else "the model")
+    region = _regions_of(site, group, areas)
     direction = "lighter" if lighter else "darker"
     said = f"touch-up: {direction}, {region}"
     coat = Coat(best.technique, best.mix, best.settings, where, label=said[:80])

@@ -91,7 +91,7 @@ export default class Undercoat {
           const answer = await fetch(s.near);
           if (!answer.ok) return;
           const told = await answer.json();
-          button.querySelector("small").textContent = `${per(told.within_half)} near, order ${per(told.rank_agreement)}; ${Math.round(told.minutes)} min, ${told.cups ? `${told.cups} ${told.cups > 1 ? "cups" : "cup"}` : "no cup"}`;
+          button.querySelector("small").textContent = `${per(told.within_half)} near\norder ${per(told.rank_agreement)}\n${Math.round(told.minutes)} min, ${told.cups ? `${told.cups} ${told.cups > 1 ? "cups" : "cup"}` : "no cup"}`;
           button.title = `${s.when} ${s.weak} ${per(told.within_half)} of the surface within half a value of your light in its own key (value ${told.key.darkest.toFixed(1)} to ${told.key.lightest.toFixed(1)}); values in order to ${per(told.rank_agreement)}; ${Math.round(told.minutes)} minutes of work and ${Math.round(told.wait)} of drying, ${told.ml.toFixed(1)} ml.`;
         });
         button.querySelector("span").textContent = s.title;
