@@ -38,3 +38,41 @@ def test_schools_scrub_difference_and_fit(page, server, bench_url):  # noqa: F81
     fitted = page.locator("#coats").inner_text()
     page.reload()
     until(lambda: page.locator("#coats").inner_text() == fitted, page, 60)
+
+
+def test_at_the_bench_steps_are_turned_by_key_and_finger_and_outlive_a_reload(chromium, page, server, bench_url):  # noqa: F811
+    with_a_rack(page, server)
+    open_bench(page, bench_url.replace("/light", "/undercoat"))
+    until(lambda: page.locator("#undercoat-note").get_attribute("data-looked") is not None, page, 60)
+    page.locator('[data-panel="undercoat"] form[method] .button').click()
+    page.get_by_role("link", name="Paint it").first.click()
+    count = page.locator("article:not([hidden]) .count")
+    until(lambda: count.inner_text() == "Step 1 of 5", page)
+    page.keyboard.press("Space")
+    until(lambda: count.inner_text() == "Step 2 of 5", page)
+    until(lambda: page.locator("#drying").is_visible(), page)
+    page.keyboard.press("t")
+    until(lambda: page.locator("#count.go").count() == 1, page, 10)
+    page.keyboard.press("t")
+    page.keyboard.press("s")
+    until(lambda: "Step 3" in count.inner_text() and page.locator("#beads .skipped").count() == 1, page)
+    until(lambda: int(page.locator("#easel").get_attribute("data-told") or 0) >= 3, page)
+    left = page.locator("#drying-left").inner_text()
+    page.reload()
+    until(lambda: "Step 3" in count.inner_text(), page)
+    assert page.locator("#beads .done").count() == 1 and page.locator("#drying-left").inner_text()[:2] == left[:2]
+    page.keyboard.press("ArrowLeft")
+    until(lambda: count.inner_text() == "Step 2 of 5: skipped", page)
+    address, cookies = page.url, page.context.cookies()
+    touched = chromium.new_context(viewport={"width": 390, "height": 844}, has_touch=True, is_mobile=True)
+    touched.add_cookies(cookies)
+    phone = touched.new_page()
+    phone.goto(address)
+    for name in ("Back", "Done", "Next"):
+        for button in phone.locator(".hands .button", has_text=name).all():
+            box = button.bounding_box()
+            assert box["height"] >= 44 and box["width"] >= 44 and box["x"] + box["width"] <= 391
+    phone.locator("#done").tap()
+    until(lambda: "Step 3" in phone.locator("article:not([hidden]) .count").inner_text(), phone)
+    assert phone.evaluate("document.documentElement.scrollWidth") <= 390, "nothing to push sideways"
+    touched.close()

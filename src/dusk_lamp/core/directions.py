@@ -28,6 +28,15 @@ def angles_of(direction: ArrayLike) -> tuple[float, float]:
     return float(np.degrees(np.arctan2(x, -y))), float(np.degrees(np.arcsin(np.clip(z, -1, 1))))
 
 
+DIAL_RIM = 0.28  # width of the zone below the horizon
+
+
+def on_dial(azimuth: float, elevation: float) -> tuple[float, float]:
+    """Where a direction stands on the dome seen from above: x to the right, y down toward the front, the horizon at 1."""
+    far = 1 - elevation / 90 if elevation >= 0 else 1 - DIAL_RIM * elevation / 90
+    return float(far * np.sin(np.radians(azimuth))), float(far * np.cos(np.radians(azimuth)))
+
+
 def frame_round(axis: ArrayLike) -> tuple[NDArray[np.float64], NDArray[np.float64]]:
     """Two unit vectors (3,) at right angles to an axis and to each other."""
     toward = np.asarray(axis, np.float64)

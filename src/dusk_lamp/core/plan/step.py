@@ -10,7 +10,7 @@ from numpy.typing import NDArray
 
 from ..coat.coat import Coat
 from ..coat.spray import Spray, middle_of, nozzle_of
-from ..directions import bearing, height_words
+from ..directions import bearing, height_words, on_dial
 from ..light.rig import Rig
 from ..paint.cost import drops_for
 from ..plain import plain, rounded
@@ -35,7 +35,8 @@ class Step:
     number: among all coats, from 1. stage: of the work. title, purpose, how, where_from, goes_on, when_to_stop: words. parts: of
     the mix by paint; drops_of: whole drops of each for all models, drops_of_one: for one; drops: of paint that one model takes. paint: the mix in words. seconds: on the trigger, or None.
     laid_um: µm of film that was asked for, or None for a spray. film_um: where it lies thickest. ml: out of the bottles, one
-    model. hand_minutes, wait_minutes: at one model, and until its next coat. set_up_minutes, clean_minutes: for all of them once. within, adds: the share of the area near the target
+    model. hand_minutes, wait_minutes: at one model, and until its next coat. set_up_minutes, clean_minutes: for all of them once. dial: where it comes from on the dome seen
+    from above, None where that does not matter; turns: it comes from all round at that height. within, adds: the share of the area near the target
     after it, and by how much that grew, where that is known.
     """
 
@@ -72,6 +73,8 @@ class Step:
     caution_tags: tuple[str, ...] = ()
     cautions: tuple[str, ...] = ()
     settings: Any = None
+    dial: tuple[float, float] | None = rounded(3, None)
+    turns: bool = False
     within: float | None = rounded(4, None)
     adds: float | None = rounded(4, None)
 
@@ -146,6 +149,7 @@ def step_of(
         set_up_minutes=set_up if cup[0] else 0.0, clean_minutes=clean if cup[1] else 0.0,
         muted=coat.muted, warnings=tuple(by.warnings(settings, film, mix)), caution_tags=tags,
         cautions=tuple(cautions_for(*tags)), settings=settings,
+        dial=_dial(settings), turns=getattr(settings, "way", "") == "turn",
         within=within and within[1], adds=within and within[1] - within[0],
     )  # fmt: skip
 
@@ -168,6 +172,11 @@ def steps_of(
         step_of(k + 1, coat, film, site, tools, models, pair, (k not in begun, k not in kept))
         for k, (coat, film, pair) in enumerate(zip(coats, films, near, strict=True))
     ]
+
+
+def _dial(settings: Any) -> tuple[float, float] | None:
+    azimuth = getattr(settings, "azimuth", None)
+    return None if azimuth is None else on_dial(azimuth, settings.elevation)
 
 
 def _goes_on(site: Site, coat: Coat) -> str:

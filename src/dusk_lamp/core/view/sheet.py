@@ -5,6 +5,7 @@ from collections.abc import Callable
 from dataclasses import dataclass
 from pathlib import Path
 
+import numpy as np
 from fpdf import FPDF
 from PIL import Image
 
@@ -14,6 +15,7 @@ from ..units import THIN_SPACE, counted, grouped
 FONTS = Path(__file__).parents[2] / "web/static/vendor/fonts"  # they ship with the pages
 PAGE_MM, MARGIN_MM = (210, 297), 14
 NO_BREAK = "\u00a0"  # the fonts that are printed with have no narrower one
+DOME_MM = 15
 MOST_SEAMS = 12  # on the first page
 ROOM_MM = 62  # for the words of a step round its pictures
 PICTURE_RATIO = 4 / 3  # height over width of every step picture
@@ -100,6 +102,7 @@ def plan_pdf(
         pdf.set_draw_color(60)
         pdf.rect(MARGIN_MM, y, 15, 15, "DF")
         pdf.rect(PAGE_MM[0] - MARGIN_MM - 6, y + 1, 6, 6)  # to tick
+        _dome(pdf, step, PAGE_MM[0] - MARGIN_MM - DOME_MM / 2, y + 10 + DOME_MM / 2)
         pdf.set_xy(MARGIN_MM + 18, y - 0.6)
         pdf.set_font("display", size=15)
         pdf.cell(wide - 26, 7.5, f"{step.number}. {step.heading}", new_x="LEFT", new_y="NEXT")
@@ -121,9 +124,9 @@ def plan_pdf(
             f"If it goes wrong: {step.mishap} {step.way_out}",
         ):
             pdf.set_x(MARGIN_MM + 18)
-            pdf.multi_cell(wide - 18, 4.6, words, align="L", new_x="LMARGIN", new_y="NEXT")
+            pdf.multi_cell(wide - 18 - DOME_MM - 2, 4.6, words, align="L", new_x="LMARGIN", new_y="NEXT")
         pdf.ln(1.5)
-        y = max(pdf.get_y(), y + 17)
+        y = max(pdf.get_y(), y + 12 + DOME_MM)
         for n, view in enumerate(views):
             x = MARGIN_MM + n * (picture_wide + gap)
             pdf.image(_packed(picture(k, view)), x, y, picture_wide)
@@ -138,6 +141,26 @@ def plan_pdf(
         pdf.write(4.2, " ".join(step.cautions) if first == step.number else f"as at step {first}.")
         pdf.ln(9.2)
     return bytes(pdf.output())
+
+
+def _dome(pdf: FPDF, step: Step, x: float, y: float) -> None:
+    """Where a coat comes from: the dome seen from above, the front downwards."""
+    if step.dial is None:
+        return
+    r = DOME_MM / 2 / 1.3
+    pdf.set_draw_color(60)
+    pdf.circle(x, y, r)
+    pdf.line(x - 0.12 * r, y + 1.2 * r, x + 0.12 * r, y + 1.2 * r)
+    pdf.set_fill_color(170)
+    pdf.circle(x, y, 0.3 * r, "F")
+    pdf.set_fill_color(20)
+    if step.turns:
+        pdf.set_line_width(0.8)
+        pdf.circle(x, y, r * float(np.hypot(*step.dial)))
+        pdf.set_line_width(0.2)
+    else:
+        pdf.line(x, y, x + r * step.dial[0], y + r * step.dial[1])
+        pdf.circle(x + r * step.dial[0], y + r * step.dial[1], 0.14 * r, "F")
 
 
 def _for_one(facts: SheetFacts, step: Step) -> str:

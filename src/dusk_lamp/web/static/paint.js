@@ -15,7 +15,7 @@ class Easel {
     this.counting = null;
     this.sent = Promise.resolve(); // one after another, in the order of the hands
     this.know(JSON.parse(easel.dataset.state));
-    this.show(Math.max(0, this.keys.indexOf(this.state.place)), false);
+    this.show(Math.max(0, this.keys.indexOf(this.state.place)));
     $("done").addEventListener("click", () => this.end("done"));
     $("skip").addEventListener("click", () => this.end("skipped"));
     $("back").addEventListener("click", () => this.show(this.at - 1));
