@@ -315,6 +315,23 @@ def test_a_muted_coat_is_left_out_and_a_coat_comes_back_from_plain_values():
         Coat("wash", CHALK, Spray())
 
 
+def test_the_brush_is_thinned_by_kind_and_warns_of_pools_and_drowned_detail():
+    """CP-19 and CP-20, common practice: base coats 4:1, layers 3:1, one-coat paints about 1:1, metallics neat."""
+    film = np.ones(len(CARD), np.float32)
+    rack = {name: usual_coat("brush", only(RACK.find(name))) for name in ("Soot", "Gull", "Moss Veil", "Tin")}
+    assert [c.settings.water for c in rack.values()] == [0.25, 0.33, 1.0, 0.0]
+    assert step_of(1, rack["Soot"], film, Site(CARD)).thinning_words == "4 parts of paint to 1 of water"
+
+    def warned(name, **settings):
+        coat = rack[name].with_settings(settings)
+        return " ".join(coat.by.warnings(coat.settings, film, coat.mix))
+
+    assert "blotches" in warned("Moss Veil", water=0) and "blotches" not in warned("Gull", water=0)
+    assert "drowns" in warned("Gull", film_um=80) and "pools" in warned("Gull", water=3) and not warned("Gull")
+    neat, thinned = (step_of(1, rack["Gull"].with_settings({"water": w}), film, Site(CARD)).ml for w in (0, 2))
+    assert neat == pytest.approx(thinned), "the water is not out of the bottle"
+
+
 def test_the_airbrush_warns_where_the_coat_goes_wrong():
     """CP-7 and CP-8 on a real coat: white at low pressure; and a wash that is a flood."""
     film = np.ones(len(CARD), np.float32)

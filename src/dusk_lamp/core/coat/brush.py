@@ -7,16 +7,22 @@ import numpy as np
 from numpy.typing import NDArray
 
 from ..paint.mix import Mix
-from ..plain import checked
+from ..paint.thin import JOBS
+from ..plain import checked, number
 from ..sculpt.site import Site
 from .technique import Technique, film_um
+
+JOB_OF_KIND = {"base": "base coat", "primer": "base coat", "layer": "layer", "one-coat": "one-coat over panels"}
+NEAT, DROWNED = 0.5, 2.5  # parts of water; coats' worth of film at once. From memory
+POOLS_WATER, POOLS = 1.5, 3.0  # parts of water, and coats' worth of wet film that no brush holds. From memory
 
 
 @dataclass(frozen=True)
 class Even:
-    """film_um: µm of dry film."""
+    """film_um: µm of dry film. water: parts of water to one of paint."""
 
     film_um: float = film_um(20.0)
+    water: float = number(0.25, 0, 10, "water to one of paint", "parts", step=0.05, form="Water to 1 paint")
 
     def __post_init__(self) -> None:
         checked(self)
@@ -35,8 +41,30 @@ class Brush(Technique):
         return np.full(len(site), settings.film_um, np.float32)
 
     def usual(self, mix: Mix) -> Even:
-        """One normal coat of the paint."""
-        return Even(round(mix.coat_um, 1))
+        """One normal coat of the paint, thinned as its kind is. CP-19, CP-20."""
+        job = JOBS.get(JOB_OF_KIND.get(mix.kind, ""))
+        return Even(round(mix.coat_um, 1), round(job.water / job.paint, 2) if job else 0.0)
+
+    def water(self, settings: Even) -> float:
+        """As it was thinned."""
+        return settings.water
+
+    def warnings(self, settings: Even, film: NDArray[np.float32], mix: Mix) -> list[str]:
+        """Pools and drowned detail. CP-19, CP-20."""
+        said = []
+        if mix.kind == "one-coat" and settings.water < NEAT:
+            said.append(
+                "Straight from the bottle it pools and blotches on flat panels: thin it about 1:1 and take two coats."
+            )
+        if settings.film_um > DROWNED * mix.coat_um:
+            said.append(
+                "So thick a film drowns fine detail: thin it, and take several coats, each dry before the next."
+            )
+        elif settings.water >= POOLS_WATER and settings.film_um * (1 + settings.water) > POOLS * mix.coat_um:
+            said.append(
+                "So thin and so much of it runs into pools: wick the brush, and lift pools with a clean damp one."
+            )
+        return said
 
     def how(self, settings: Any) -> str:
         """In a step's words."""

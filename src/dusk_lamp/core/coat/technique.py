@@ -64,7 +64,8 @@ class Technique:
 
     def bottle_ml(self, settings: Any, film: NDArray[np.float32], areas: NDArray[np.float32], solids: float) -> float:
         """ml out of the bottle for a film (N,) µm on areas (N,) mm²."""
-        return film_ml(float(film.astype(np.float64) @ areas)) / solids / EFFICIENCY[self.tool(settings)]
+        thinned = film_ml(float(film.astype(np.float64) @ areas)) / solids / EFFICIENCY[self.tool(settings)]
+        return thinned / (1 + self.water(settings))
 
     def hand_minutes(self, settings: Any, mm2: float, spotted: bool) -> float:
         """At one model, for so many mm². spotted: on scattered spots, which the brush has to find."""

@@ -97,7 +97,12 @@ class Step:
     @property
     def thinning_words(self) -> str:
         """How it is thinned."""
-        return f"{counted(self.water, 'part', 'parts')} of thinner to 1 of paint" if self.water else "neat"
+        thinner = "water" if self.technique == "brush" else "thinner"
+        if not self.water:
+            return "neat"
+        if self.water < 1:
+            return f"{1 / self.water:.2g} parts of paint to 1 of {thinner}"
+        return f"{counted(self.water, 'part', 'parts')} of {thinner} to 1 of paint"
 
     @property
     def time_words(self) -> str:
