@@ -5,6 +5,7 @@ import json
 import numpy as np
 import pytest
 import trimesh
+from pypdf import PdfReader
 
 from dusk_lamp.cli import main
 
@@ -304,8 +305,59 @@ def test_an_undercoat_is_planned_and_written(capsys, keeper, tmp_path, school, m
     assert told["coats"][0]["paint"] == ("Fog Primer" if "Fog Primer" in more else "Pitch Primer")
     assert any("Heather" in c["paint"] for c in told["coats"]) == ("Heather" in more)
     assert school != "fit" or len(told["coats"]) <= 5
+    assert {"cautions", "wait_minutes", "hand_minutes"} <= set(told["coats"][0])
+    assert (
+        0 < told["within_half"] <= 1
+        and told["rank_agreement"] > 0.5
+        and told["key"]["lightest"] - told["key"]["darkest"] >= 3
+    )
+    if school == "fit":
+        assert told["within_half_with_touch_ups"] >= told["within_half"]
+        for patch in told["touch_ups"]:
+            assert {"region", "mm2", "direction", "paint", "technique"} <= set(patch) and patch["mm2"] > 0
     near = np.abs(np.asarray(rows["value"]).ravel() - np.asarray(rows["target"]).ravel()) <= 0.5
     assert near.mean() == pytest.approx(told["errors"]["within_half"], abs=0.1)
+
+
+def test_a_whole_sheet_is_written_without_a_browser_with_the_tools_there_are(capsys, keeper, tmp_path):
+    own, pdf, plan = tmp_path / "own.json", tmp_path / "plan.pdf", tmp_path / "plan.json"
+    own.write_text('{"airbrush": false, "drops_per_ml": 30}')
+    argv = [
+        "sheet",
+        str(keeper),
+        "--height",
+        "32",
+        "--samples",
+        "4000",
+        "--school",
+        "twotone",
+        "--lamp",
+        "30,50",
+        "--models",
+        "3",
+    ]
+    for out in (pdf, plan):
+        assert run(capsys, *argv, "-o", str(out), "--own", str(own))[0] == 0
+    steps = json.loads(plan.read_text())["steps"]
+    text = " ".join(" ".join(page.extract_text() for page in PdfReader(pdf).pages).split())
+    assert {s["settings"]["tool"] for s in steps} == {"can"}
+    for s in steps:
+        said = ", ".join(f"{n} {'drop' if n == 1 else 'drops'} of {name}" for name, n in s["drops_of"].items())
+        assert said in text and s["how"][:40] in text and s["cautions"][0] in text and s["when_to_stop"][:30] in text
+    assert "for all 3" in text and "Safety:" in text
+    for bad in ("{", '{"needles": [0.9]}', '{"drops_per_ml": "many"}'):
+        own.write_text(bad)
+        code, said, err = run(capsys, *argv, "-o", str(tmp_path / "no.pdf"), "--own", str(own))
+        assert code == 2 and said == "" and err.count("\n") == 1 and not (tmp_path / "no.pdf").exists()
+    assert run(capsys, *argv, "-o", str(tmp_path / "no.txt"))[0] == 2
+
+
+def test_a_glaze_is_thinned_until_three_passes_keep_the_sketch(capsys):
+    told = json.loads(run(capsys, "glaze", "Gull", "--json")[1])
+    assert set(told) == {"water_to_one", "passes", "keeps", "reason"}
+    assert 10 <= told["water_to_one"] <= 30 and told["passes"] >= 3 and told["keeps"] >= 0.7
+    assert json.loads(run(capsys, "glaze", "Tin", "--json")[1])["water_to_one"] is None
+    assert run(capsys, "glaze", "Gull", "--keep", "2")[0] == 2
 
 
 def test_one_burst_is_sprayed(capsys, keeper, tmp_path):
