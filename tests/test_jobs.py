@@ -13,7 +13,7 @@ from dusk_lamp.jobs.leases import give_back, new_worker, take
 from dusk_lamp.jobs.queue import Queue, run
 from dusk_lamp.settings import Settings
 from dusk_lamp.store import stages
-from dusk_lamp.store.models import Job, Sculpt, now
+from dusk_lamp.store.models import FILLS_THE_SHELF, LOOKED_AT, Job, Sculpt, now
 from dusk_lamp.store.store import Store, add_sculpt, new_job
 
 from .shapes import ball
@@ -31,11 +31,11 @@ def store(tmp_path):
     store.close()
 
 
-def brought(store, path, kind):
+def brought(store, path, kind, name="Warden"):
     with path.open("rb") as f:
         sha = store.keep_upload(f, kind)
     with store.session() as session:
-        sculpt = add_sculpt(session, "Warden", [{"name": path.name, "format": kind, "sha": sha}])
+        sculpt = add_sculpt(session, name, [{"name": path.name, "format": kind, "sha": sha}])
         return sculpt.id, new_job(session, sculpt).id
 
 
@@ -265,3 +265,30 @@ def test_trouble_inside_is_told_in_words_and_the_file_is_kept(store, tmp_path, m
     job = job_of(store, job_id)
     assert job.state == "failed" and "boom" not in job.message and len(job.message) > 30
     assert len(list(store.uploads.iterdir())) == 1
+
+
+def test_what_somebody_waits_for_goes_before_what_fills_the_shelf_and_interrupts_it(store, warden_file, tmp_path):
+    sculpt, filling = brought(store, warden_file, "ply")
+    path = tmp_path / "b.stl"
+    ball(5, 2).export(path)
+    with store.saving() as session:
+        session.get(Job, filling).urgency = FILLS_THE_SHELF
+    queue = Queue(store)
+    queue.huey.immediate = False
+    thread = threading.Thread(target=queue._run, args=(filling,))
+    thread.start()
+    wait_for(lambda: job_of(store, filling).share >= 0.2)
+    _, upload = brought(store, path, "stl", "Ball")
+    thread.join(60)
+    assert job_of(store, filling).state == "waiting" and job_of(store, filling).attempts == 0, (
+        "it gave way, and no harm done"
+    )
+    assert leases.free_jobs(store) == [upload, filling]
+    queue._run(filling)  # the message of the one does the other, which is more urgent
+    assert job_of(store, upload).state == "done" and job_of(store, filling).state == "waiting"
+    queue.hurry(filling)
+    assert job_of(store, filling).urgency == LOOKED_AT
+    queue._run(filling)
+    assert job_of(store, filling).state == "done"
+    with store.session() as session:
+        assert session.get(Sculpt, sculpt).sky_key

@@ -118,12 +118,18 @@ def test_progress_names_the_present_step_and_can_be_stopped(painter, sculpt_id, 
         session.get(Sculpt, sculpt_id).sky_key = None
     card = painter.post(f"/sculpts/{sculpt_id}/prepare")
     assert card.find("progress") and "Waiting for the bench" in card.text
-    assert card.find("article")["hx-trigger"].startswith("every")
+    asking = card.find(attrs={"hx-trigger": lambda t: t and t.startswith("every")})
+    assert asking.find("progress") and not asking.find("input", {"name": "name"}), "a name being typed is left alone"
     with store.session() as session:
         job = session.get(Sculpt, sculpt_id).latest_job()
         job.state, job.step, job.share = "working", "Looking at the sky from every spot", 0.7
         job_id = job.id
-    assert "Looking at the sky" in painter.page(f"/sculpts/{sculpt_id}/card").text
+    rest = painter.page(f"/sculpts/{sculpt_id}/card/rest?seen=")
+    assert "Looking at the sky" in rest.text and rest.find(id=f"picture-{sculpt_id}").find("img"), (
+        "a new picture comes along"
+    )
+    seen = rest.find(id=f"rest-{sculpt_id}")["hx-get"]
+    assert painter.page(seen).find(id=f"picture-{sculpt_id}") is None
     painter.post(f"/jobs/{job_id}/stop")
     with store.session() as session:
         assert session.get(Job, job_id).stop_asked

@@ -15,7 +15,7 @@ from ..core.sculpt.display import Display
 from ..core.sculpt.parts import Part
 from ..jobs.queue import Queue
 from ..store import paints
-from ..store.models import Bottle, Sculpt
+from ..store.models import FILLS_THE_SHELF, Bottle, Sculpt
 from ..store.store import Store, add_sculpt, new_job
 
 
@@ -99,5 +99,5 @@ def load_demo(store: Store, queue: Queue) -> None:
             fresh.append(sculpt.id)
     for sculpt_id in reversed(fresh):  # the newest on the shelf is looked at first, so it is prepared first
         with store.saving() as session:
-            job_id = new_job(session, session.get_one(Sculpt, sculpt_id)).id
+            job_id = new_job(session, session.get_one(Sculpt, sculpt_id), urgency=FILLS_THE_SHELF).id
         queue.add(job_id)

@@ -12,7 +12,7 @@ from datetime import datetime, timedelta
 
 from sqlalchemy import select, update
 
-from ..store.models import Job, now
+from ..store.models import FILLS_THE_SHELF, Job, now
 from ..store.store import Store
 
 MOST_ATTEMPTS = 3  # a file that kills the worker as often as this is not tried again
@@ -96,10 +96,32 @@ def give_back(store: Store, worker: str) -> None:
 
 
 def free_jobs(store: Store) -> list[int]:
-    """Jobs that wait, or whose worker went silent, oldest first."""
+    """Jobs that wait, or whose worker went silent, the most urgent first, then the oldest."""
     with store.session() as session:
-        open_jobs = session.scalars(select(Job).where(Job.state.in_(("waiting", "working"))).order_by(Job.id))
-        return [job.id for job in open_jobs if job.state == "waiting" or _silent(job)]
+        in_order = select(Job).where(Job.state.in_(("waiting", "working"))).order_by(Job.urgency.desc(), Job.id)
+        return [job.id for job in session.scalars(in_order) if job.state == "waiting" or _silent(job)]
+
+
+def gives_way(store: Store, job_id: int) -> bool:
+    """Whether a job that only fills the shelf is held up by one that somebody waits for."""
+    with store.session() as session:
+        job = session.get(Job, job_id)
+        if job is None or job.urgency != FILLS_THE_SHELF:
+            return False
+        return (
+            session.scalars(select(Job.id).where(Job.state == "waiting", Job.urgency > job.urgency)).first()
+            is not None
+        )
+
+
+def put_back(store: Store, job_id: int) -> bool:
+    """A job that gave way waits again; what its finished stages made is kept. False where it was stopped in the meantime."""
+    with store.saving() as session:
+        job = session.get(Job, job_id)
+        if job is None or not job.open or job.stop_asked:
+            return False
+        job.state, job.worker, job.lease_until = "waiting", None, None
+        return True
 
 
 class Heartbeat:

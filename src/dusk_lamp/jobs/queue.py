@@ -1,16 +1,17 @@
 """The queue: what waits for a worker. The rows of the jobs are what counts; the queue only says that there is something."""
 
 import logging
+from collections.abc import Callable
 
 from huey import RedisHuey, SqliteHuey
 from huey.api import Huey
 
 from ..core.errors import DuskLampError, Stopped
-from ..store.models import Job
+from ..store.models import LOOKED_AT, Job
 from ..store.store import Store
 from .apart import CrashedError, call
 from .kinds import KINDS, do
-from .leases import Heartbeat, crashed, free_jobs, give_back, new_worker, take
+from .leases import Heartbeat, crashed, free_jobs, give_back, gives_way, new_worker, put_back, take
 from .work import Work
 
 log = logging.getLogger(__name__)
@@ -30,7 +31,24 @@ class Queue:
         self._task(job_id)
 
     def _run(self, job_id: int) -> None:
-        run(self.store, job_id, self.worker, apart=not self.huey.immediate)
+        # the message says only that something waits; which job is done is the rows' to say
+        for urgent in [*free_jobs(self.store), job_id]:
+            if run(self.store, urgent, self.worker, apart=not self.huey.immediate, held_up=self._held_up(urgent)):
+                if urgent in free_jobs(self.store):  # it gave way
+                    self.add(urgent)
+                return
+
+    def _held_up(self, job_id: int) -> Callable[[], bool]:
+        return lambda: gives_way(self.store, job_id)
+
+    def hurry(self, job_id: int) -> None:
+        """Somebody looks at what this job is for: it goes first."""
+        with self.store.saving() as session:
+            job = session.get(Job, job_id)
+            if job is None or not job.open or job.urgency == LOOKED_AT:
+                return
+            job.urgency = LOOKED_AT
+        self.add(job_id)
 
     def resume(self) -> int:
         """Queue again what waits, and what the hands of a worker that went silent dropped; returns how many.
@@ -53,23 +71,28 @@ def _broker(store: Store) -> Huey:
     return SqliteHuey("dusk-lamp", filename=str(store.root / "queue.db"), results=False, fsync=True)
 
 
-def run(store: Store, job_id: int, worker: str, *, apart: bool = True) -> None:
-    """Do one job, if it is free, and say how it ended. apart: in a child process with limits; else in this one."""
+def run(
+    store: Store, job_id: int, worker: str, *, apart: bool = True, held_up: Callable[[], bool] = lambda: False
+) -> bool:
+    """Do one job, if it is free, and say how it ended; False where it was not. apart: in a child process with limits; else in this
+    one. held_up: asked now and then, whether a more urgent one waits; then this one waits again."""
     kind = take(store, job_id, worker)
     if kind is None:
-        return
+        return False
     work, settings = Work(store, job_id), store.settings
     try:
         with Heartbeat(store, worker):
             if apart:
                 call(
                     do, store.root, settings, kind, job_id, seconds=60 * settings.job_minutes,
-                    memory_gb=settings.job_memory_gb, stopped=work.stopped,
+                    memory_gb=settings.job_memory_gb, stopped=lambda: work.stopped() or held_up(),
                 )  # fmt: skip
             else:
                 KINDS[kind](work)
         _end(store, job_id, "done", "")
     except Stopped as e:
+        if apart and held_up() and put_back(store, job_id):
+            return True
         own = str(e) if "were" in str(e) else "stopped; nothing was lost. Start again whenever you like."
         _end(store, job_id, "stopped", own)
     except DuskLampError as e:
@@ -79,7 +102,7 @@ def run(store: Store, job_id: int, worker: str, *, apart: bool = True) -> None:
     except CrashedError:
         log.exception("job %s crashed", job_id)
         if crashed(store, job_id):
-            run(store, job_id, worker, apart=apart)
+            run(store, job_id, worker, apart=apart, held_up=held_up)
     except Exception:
         log.exception("job %s failed", job_id)
         _end(
@@ -88,6 +111,7 @@ def run(store: Store, job_id: int, worker: str, *, apart: bool = True) -> None:
             "failed",
             "something went wrong on our side; the file is kept. Try again, or bring it as STL.",
         )
+    return True
 
 
 def _end(store: Store, job_id: int, state: str, message: str) -> None:

@@ -14,7 +14,7 @@ from .queue import Queue
 
 PARENT_CHECK_S = 2.0
 TRIM_ROUNDS = 60  # sweeps between two looks at the size of the cache
-POLITE = 10  # a job gives way to the pages: somebody is waiting there
+POLITE = 3  # a job gives way to the pages, where somebody is waiting, but is not starved by them
 SWEEP_S = 5.0  # how often jobs are looked for that lost their worker, or their place on the queue
 
 

@@ -17,6 +17,11 @@ from ..core.sculpt.stand import Standing
 from ..core.target.exposure import Exposure
 from ..core.target.greys import Greys
 
+FILLS_THE_SHELF, USUAL, LOOKED_AT = (
+    0,
+    1,
+    2,
+)  # how urgent a job is; the first gives way to the others in the middle of it
 OWNER = 1  # whose everything is, as long as a bench has one user
 
 
@@ -268,6 +273,7 @@ class Job(Base):
     step: Mapped[str] = mapped_column(String(80), default="Waiting for the bench")
     share: Mapped[float] = mapped_column(default=0.0)
     message: Mapped[str] = mapped_column(default="")
+    urgency: Mapped[int] = mapped_column(default=USUAL, server_default=str(USUAL))
     attempts: Mapped[int] = mapped_column(default=0)  # workers that died over it
     worker: Mapped[str | None] = mapped_column(String(60))  # who has it
     lease_until: Mapped[datetime | None]  # and until when, unless the worker says that it is still there

@@ -16,7 +16,7 @@ from sqlalchemy.orm import Session, sessionmaker
 
 from ..settings import Settings
 from .cache import Cache, FolderCache
-from .models import Job, Sculpt, now
+from .models import USUAL, Job, Sculpt, now
 from .upgrade import DATABASE, DatabaseError, upgrade
 
 PIECE_BYTES = 1 << 20
@@ -181,13 +181,13 @@ def _run_lately(mark: Path) -> bool:
     return 0 <= since <= 86400 * STEADY_DAYS
 
 
-def new_job(session: Session, sculpt: Sculpt, kind: str = "prepare") -> Job:
+def new_job(session: Session, sculpt: Sculpt, kind: str = "prepare", urgency: int = USUAL) -> Job:
     """A job for a sculpt; an older one of its kind that is still open is asked to stop."""
     for old in sculpt.jobs:
         if old.open and old.kind == kind:
             old.stop_asked = True
             old.state = "stopped"
-    job = Job(sculpt=sculpt, kind=kind)
+    job = Job(sculpt=sculpt, kind=kind, urgency=urgency)
     session.add(job)
     session.flush()
     return job

@@ -52,7 +52,10 @@ def bench(sculpt_id: int, stage: str) -> str | AnyResponse:
 
 
 def waiting(sculpt: Any, stage: str) -> str:
-    """The page that waits until the sculpt is laid out."""
+    """The page that waits until the sculpt is laid out; what is looked at is laid out first."""
+    job = sculpt.latest_job()
+    if job is not None and job.open:
+        workshop().queue.hurry(job.id)
     return render_template(
         "waiting.html", sculpt=sculpt, stages=stages.string_of(sculpt, stage), string_of=stages.string_of
     )

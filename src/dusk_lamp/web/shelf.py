@@ -53,11 +53,18 @@ def _card(sculpt: Sculpt) -> str:
     return render_template("_card.html", sculpt=sculpt, string_of=string_of)
 
 
-@blueprint.get("/sculpts/<int:sculpt_id>/card")
-def card(sculpt_id: int) -> str:
-    """One sculpt's card, asked for again and again while it is being prepared."""
+@blueprint.get("/sculpts/<int:sculpt_id>/card/rest")
+def rest(sculpt_id: int) -> str:
+    """What changes on a card while its sculpt is prepared, asked for again and again: never the name, which may be being typed.
+
+    seen: the picture that is shown; a newer one comes along.
+    """
     with workshop().store.session() as session:
-        return _card(the_sculpt(session, sculpt_id))
+        sculpt = the_sculpt(session, sculpt_id)
+        html = render_template("_card_rest.html", sculpt=sculpt, string_of=string_of)
+        if (sculpt.thumb_key or "")[:12] != request.args.get("seen", ""):
+            html += render_template("_card_picture.html", sculpt=sculpt, beside=True)
+        return html
 
 
 @blueprint.post("/sculpts")

@@ -98,7 +98,7 @@ function ground(button) {
 for (const g of grounds) g.addEventListener("click", () => ground(g));
 
 addEventListener("keydown", (e) => {
-  if (e.target.matches("input:not([type=radio]):not([type=range]):not([type=checkbox])") || e.ctrlKey || e.metaKey || e.altKey || document.querySelector("dialog[open]")) return;
+  if (e.target.matches("select, textarea, input:not([type=radio]):not([type=checkbox])") || e.ctrlKey || e.metaKey || e.altKey || document.querySelector("dialog[open]")) return;
   const key = e.key.toLowerCase();
   const view = Object.keys(views).find((name) => name[0] === key);
   if (view) look(view);
@@ -112,6 +112,8 @@ addEventListener("keydown", (e) => {
 });
 addEventListener("keyup", (e) => { if (e.key.toLowerCase() === "e") eyeInLamp(false); });
 addEventListener("blur", () => eyeInLamp(false));
+
+addEventListener("pointerup", (e) => { if (e.target.matches?.("input[type=range]")) e.target.blur(); }); // a slider drawn by hand gives the keys back
 
 // --- the sky may still be on its way
 function skyNote() { return sky ? "" : "The lamp is on; the sky and the bounce are still being worked out"; }
