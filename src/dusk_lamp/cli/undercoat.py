@@ -234,7 +234,7 @@ def _sheet(args: argparse.Namespace) -> None:
         Path(args.file).stem, rig_words(laid.rig), site.surface.height, float(site.areas.sum()), "", [],
         school_title(args.school), result.within, times_of(laid.steps, args.models).words, args.models,
     )  # fmt: skip
-    finished = png_bytes(look_picture(shots["display"], levels[-1]))
+    finished = png_bytes(look_picture(site, shots["display"], levels[-1]))
     write_whole(out, plan_pdf(facts, laid.steps, list(VIEWS), picture, finished))
 
 

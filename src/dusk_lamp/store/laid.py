@@ -15,6 +15,7 @@ from ..core.plan.outcome import Look
 from ..core.plan.touch_up import TouchUp
 from ..core.sculpt.brush import likeness
 from ..core.sculpt.display import seen_from
+from ..core.sculpt.marking import Marking
 from ..core.sculpt.outlook import Outlook
 from ..core.sculpt.parts import alone, pull
 from ..core.sculpt.site import Site
@@ -38,7 +39,7 @@ MOST_REFLECTANCES = 2  # 26 MB each: only to go on from
 class Laid:
     """One sculpt laid out: its site, and the same at the few samples that are lit while a lamp is dragged.
 
-    films, after, targets, touched, reflectances, shots, large: what pages have worked out on it and may want again, by what it was made from.
+    films, after, targets, touched, reflectances, shots, large, guesses: what pages have worked out on it and may want again, by what it was made from.
     """
 
     def __init__(self, store: Store, surface_key: str, shadowless: Shadowless) -> None:
@@ -58,6 +59,7 @@ class Laid:
         self.targets: Bounded[str, NDArray[np.float32]] = Bounded(MOST_TARGETS)
         self.shots: Bounded[str, Snapshot] = Bounded(MOST_SHOTS)
         self.large: Bounded[str, Snapshot] = Bounded(1)  # 28 MB
+        self.guesses: Bounded[str, Marking] = Bounded(1)
         self.touched: Bounded[str, list[TouchUp]] = Bounded(MOST_TOUCHED)
         self.reflectances: Bounded[str, NDArray[np.float32]] = Bounded(MOST_REFLECTANCES)
         self.motion = 0  # counts lamps moved: a light that was asked for before the latest is not wanted any more

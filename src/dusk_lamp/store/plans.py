@@ -27,7 +27,7 @@ from .laid import Laid
 from .models import Sculpt
 
 BENCH_SIZE = (480, 640)
-PICTURES = 7  # version of the code that draws them
+PICTURES = 8  # version of the code that draws them
 
 
 @dataclass(frozen=True)
@@ -114,7 +114,7 @@ def picture_of(sculpt: Sculpt, laid: Laid, plan: Plan, cache: Cache, name: str, 
             f"{view} {camera.azimuth:g} {camera.elevation:g}", lambda: sheet_shot(plan.site, camera, plan.display)
         )
         if name == "finished":
-            picture = look_picture(shot, _levels(plan, len(plan.coats)))
+            picture = look_picture(plan.site, shot, _levels(plan, len(plan.coats)))
         else:
             k = int(name) - 1
             film = painted.film_of(laid, plan.coats[k], plan.site)
@@ -133,7 +133,7 @@ def bench_picture(sculpt: Sculpt, laid: Laid, plan: Plan, cache: Cache, number: 
             lambda: sheet_shot(plan.site, camera, plan.display, BENCH_SIZE),
         )
         if look == "after":
-            drawn = look_picture(shot, _levels(plan, number), GROUND)
+            drawn = look_picture(plan.site, shot, _levels(plan, number), GROUND)
         else:
             film = painted.film_of(laid, plan.coats[number - 1], plan.site)
             before, after = _levels(plan, number - 1), _levels(plan, number)

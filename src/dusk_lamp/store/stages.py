@@ -31,7 +31,7 @@ from ..core.view.raster import grey_picture
 from .cache import Cache, key_of
 
 # Raise a stage's version when its code changes what comes out; old entries are then simply not found.
-MENDED, SURFACE, SKY, THUMB = 3, 5, 1, 2
+MENDED, SURFACE, SKY, THUMB = 3, 5, 1, 3
 SKETCH_VERTICES = 40_000  # for the first look, and the small pictures of how it could stand
 THUMB_SIZE = (320, 400)
 
@@ -291,6 +291,6 @@ def thumb(cache: Cache, key_inputs: list, site: Site, rig: Rig, exposure: Exposu
     key = key_of("thumb", THUMB, *key_inputs, plain(rig), plain(exposure))
     if key not in cache:
         value = target(site, rig, exposure=exposure).value
-        pixels = grey_picture(site.surface, grey_srgb(value), Camera(18, 8), *THUMB_SIZE)
+        pixels = grey_picture(site.surface, grey_srgb(value)[site.shown], Camera(18, 8), *THUMB_SIZE)
         cache.put(key, blobs={"thumb.png": png_bytes(pixels)})
     return key

@@ -18,6 +18,7 @@ from ..store.store import Store
 from . import bench, exports, health, palette, rack, shelf, stages, tools
 from .door import lock
 from .edge import Numbered, guard
+from .patience import Patience
 from .workshop import Workshop, wants_json
 
 POLICY = (
@@ -44,6 +45,7 @@ def create_app(data: Path, settings: Settings | None = None, *, testing: bool = 
         SEND_FILE_MAX_AGE_DEFAULT=3600,
     )
     app.extensions["workshop"] = Workshop(settings, store, Queue(store), Shelf(store))
+    app.extensions["patience"] = Patience()
     app.url_map.converters["int"] = Numbered
     guard(app, settings)
     CSRFProtect(app)

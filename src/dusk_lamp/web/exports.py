@@ -94,5 +94,5 @@ def view_png(sculpt_id: int) -> Response:
             camera = Camera.named(request.args.get("view", "front"), plan.rig.lamp)
         value = plan.bands.greys[plan.bands.step] if request.args.get("steps") else plan.value
         level = int(grey_hex(ground)[1:3], 16)
-        pixels = grey_picture(site.surface, grey_srgb(value), camera, *PICTURE_SIZE, ground=level)
+        pixels = grey_picture(site.surface, grey_srgb(value)[site.shown], camera, *PICTURE_SIZE, ground=level)
         return download(png_bytes(pixels[..., :3]), "image/png", f"{sculpt.name}.png")

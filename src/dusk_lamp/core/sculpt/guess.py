@@ -1,5 +1,7 @@
 """A first guess of a sculpt's regions, for the painter to keep or throw away."""
 
+from collections.abc import Callable
+
 import numpy as np
 from numpy.typing import NDArray
 
@@ -16,7 +18,12 @@ LEAST_NEW = 0.6  # of a patch: one that mostly lies in another is no region of i
 WHOLE_PART = 0.75  # of a part: one patch that covers this much of it is the part
 
 
-def first_guess(surface: Surface, paintable: NDArray[np.bool_], bends: Bends | None = None) -> Marking:
+def first_guess(
+    surface: Surface,
+    paintable: NDArray[np.bool_],
+    bends: Bends | None = None,
+    progress: Callable[[float], None] | None = None,
+) -> Marking:
     """Regions grown from seeds spread over the surface, the largest first, none across parts. The same every time."""
     bends = bends or Bends(surface)
     areas = np.where(paintable, surface.areas, 0).astype(np.float64)
@@ -24,7 +31,9 @@ def first_guess(surface: Surface, paintable: NDArray[np.bool_], bends: Bends | N
     found: list[tuple[float, NDArray[np.bool_]]] = []
     faces = np.linspace(0, len(surface.faces) - 1, SEEDS).astype(int)  # faces lie along a curve through space
     of_part = summed(surface.part, areas, int(surface.part.max()) + 1)
-    for face in faces:
+    for k, face in enumerate(faces):
+        if progress:
+            progress(k / len(faces))
         own = surface.faces[face]
         if not paintable[own].all() or any(mask[own].all() and size > 0.02 * whole for size, mask in found):
             continue

@@ -10,6 +10,7 @@ from typing import Any, TypeVar
 
 import numpy as np
 from numpy.typing import NDArray
+from scipy.spatial import cKDTree
 
 from ..errors import SettingError
 from ..plain import checked, choice, text
@@ -149,6 +150,23 @@ class Site:
         """Its crests and creases at the usual scale, the longest first."""
         return self.once("lines", lambda: lines(self.surface, None, self.bends))
 
+    @property
+    def shown(self) -> NDArray[np.int32]:
+        """(N,) which sample each is drawn as: itself where it can be seen, else its nearest neighbour that can be. What lies inside, where
+        shells pass through each other, would draw dark dotted seams; it counts in no area."""
+
+        def nearest() -> NDArray[np.int32]:
+            own = np.arange(len(self), dtype=np.int32)
+            seen = self.paintable
+            if seen.all() or not seen.any():
+                return own
+            inside = np.flatnonzero(~seen)
+            near = cKDTree(self.surface.points[seen]).query(self.surface.points[inside], workers=-1)[1]
+            own[inside] = np.flatnonzero(seen)[near]
+            return own
+
+        return self.once("shown", nearest)
+
     def marked(self, marking: Marking) -> "Site":
         """The same site with another marking; all that is known of it is shared."""
         other = copy(self)
@@ -188,8 +206,6 @@ class Site:
 
 
 def _outlook_of(whole: Outlook, surface: Surface, some: Surface, chosen: NDArray[np.int32]) -> Outlook:
-    from scipy.spatial import cKDTree
-
     place = np.full(len(surface), -1, np.int32)
     place[chosen] = np.arange(len(chosen), dtype=np.int32)
     # the base's light is read at the chosen sample nearest to the one that was met

@@ -67,7 +67,7 @@ def step_picture(
         levels: (N, 3) sRGB of what is there, faintly modelled so that the form reads. on: (N,) samples shown amber, hatched and
         outlined.
     """
-    seen = shot.seen
+    seen, levels, on = shot.seen, levels[site.shown], on[site.shown]
     # a little side light, for the eye only: flat primer would be a black hole
     form = 0.72 + 0.28 * np.clip(
         site.surface.normals @ (0.5 * camera.toward + 0.5 * camera.up + 0.3 * camera.right), 0, 1
@@ -85,8 +85,9 @@ def step_picture(
     return _on_paper(picture, seen, paper)
 
 
-def look_picture(shot: Snapshot, levels: NDArray[np.uint8], paper: int = PAPER) -> NDArray[np.uint8]:
+def look_picture(site: Site, shot: Snapshot, levels: NDArray[np.uint8], paper: int = PAPER) -> NDArray[np.uint8]:
     """(H, W, 3) uint8 picture of sRGB levels (N, 3) on paper white, or another grey."""
+    levels = levels[site.shown]
     picture = np.stack([shot.field(levels[:, c].astype(np.float32)) for c in range(3)], axis=-1)
     return _on_paper(picture, shot.seen, paper)
 

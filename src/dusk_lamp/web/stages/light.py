@@ -64,7 +64,7 @@ def relight(sculpt_id: int) -> Response:
             lit = laid.lit(rig, exposure, lambda: laid.motion != seen)
     except Stopped:
         return Response(status=204)
-    levels = np.round(lit.value * LEVELS_PER_VALUE).astype(np.uint8)
+    levels = np.round(lit.value * LEVELS_PER_VALUE).astype(np.uint8)[site.shown]
     heading: dict[str, Any] = {"moving": moving, "sky": site.outlook is not None}
     if moving:
         heading["histogram"] = plain(value_histogram(site.surface, lit.value, site.paintable), 1)
@@ -74,7 +74,7 @@ def relight(sculpt_id: int) -> Response:
     heading["hex"] = [grey_hex(g) for g in bands.greys]
     lit_area = float(site.surface.areas[lit.light.visible > 0.5].sum() / max(site.surface.areas.sum(), 1e-9))
     heading["lit_share"] = round(lit_area, 4)
-    return packed(heading, levels, bands.step)
+    return packed(heading, levels, bands.step[site.shown])
 
 
 @blueprint.put("/sculpts/<int:sculpt_id>/plan")

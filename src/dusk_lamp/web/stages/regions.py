@@ -25,6 +25,7 @@ from ...store import markings
 from ...store.laid import Laid
 from ...store.models import Sculpt
 from ..packet import download, packed
+from ..patience import Say, not_yet, patiently
 from ..workshop import asked, colour_names, laid_out, read_apart, the_sculpt, workshop
 
 blueprint = Blueprint("regions", __name__)
@@ -139,6 +140,8 @@ def change(sculpt_id: int) -> tuple[Response, int] | Response:
             marking = markings.marking_of(session, sculpt, laid.site.surface, store.cache, seen - 1)
     if stale:
         return _stale(anew)
+    if what == "guess" and (told := patiently(("guess", sculpt_id, laid.surface_key), lambda say: _guess(laid, say))):
+        return not_yet(told)
     with _complete():
         changed = None if what in ("undo", "redo") else _changed(laid, marking, what, given)
     # what takes long is done: the save itself is short, and holds only if nobody was quicker
@@ -173,6 +176,17 @@ def _complete() -> Iterator[None]:
         raise SettingError("the change that arrived is incomplete; reload the page") from e
 
 
+def _guess(laid: Laid, say: Say = lambda *_: None) -> Marking:
+    site = laid.site
+    say("Looking for creases", 0.2)
+    return laid.guesses.of(
+        "",
+        lambda: first_guess(
+            site.surface, site.paintable, site.bends, lambda k: say("Growing regions from spots all over", k)
+        ),
+    )
+
+
 def _changed(laid: Laid, marking: Marking, what: str | None, given: dict[str, Any]) -> Marking:
     surface = laid.site.surface
     if what in ("pick", "brush", "facing"):
@@ -190,7 +204,10 @@ def _changed(laid: Laid, marking: Marking, what: str | None, given: dict[str, An
             raise SettingError("nothing there is free to take; untick “leave other regions alone”")
         return marking.painted(mask, number, take=bool(given.get("take")))
     if what == "guess":
-        return first_guess(surface, laid.site.paintable, laid.site.bends)
+        found = _guess(laid)
+        if not found.regions:
+            raise SettingError("no creases part this sculpt into regions; click on it, or use the brush")
+        return found
     if what == "clear":
         return Marking(np.zeros(len(surface), np.uint8))
     number = int(given["number"])

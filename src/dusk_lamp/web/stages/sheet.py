@@ -21,7 +21,8 @@ from ..bench import waiting
 from ..edge import number_of
 from ..packet import download
 from ..packet import picture as png
-from ..workshop import laid_out, the_sculpt, workshop
+from ..patience import Say, not_yet, patiently
+from ..workshop import laid_out, the_sculpt, wants_json, workshop
 from . import string_of
 
 blueprint = Blueprint("sheet", __name__)
@@ -35,12 +36,21 @@ def plan_for(session: Session, sculpt: Sculpt) -> tuple[Laid, Plan]:
 
 
 @blueprint.get("/sculpts/<int:sculpt_id>/sheet")
-def sheet(sculpt_id: int) -> str:
+def sheet(sculpt_id: int) -> str | tuple[Response, int]:
     """Every step with its mix, where from, how long, its pictures, and what to mind."""
     with workshop().store.session() as session:
         sculpt = the_sculpt(session, sculpt_id)
         if not sculpt.ready:
             return waiting(sculpt, "sheet")
+
+        def lay(say: Say) -> None:
+            say("Laying the coats one by one", 0.3)
+            with workshop().store.session() as session:
+                plan_for(session, the_sculpt(session, sculpt_id))
+
+        if told := patiently(("sheet", sculpt_id, sculpt.scheme_id, sculpt.revision), lay):
+            return not_yet(told) if wants_json() else render_template(
+                "waiting_plan.html", sculpt=sculpt, stages=string_of(sculpt, "sheet"), told=told)  # fmt: skip
         _, plan = plan_for(session, sculpt)
         keys = {
             (step.number, view): picture_key(sculpt, plan, str(k), view)[:12]

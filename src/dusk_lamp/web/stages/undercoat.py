@@ -1,6 +1,7 @@
 """The undercoat stage: schools as pictures of this very model, coats to scrub through, what is too light or too dark."""
 
 import threading
+from collections.abc import Callable
 from dataclasses import dataclass, replace
 from typing import Any
 
@@ -37,10 +38,11 @@ from ...store.models import Sculpt
 from ...store.store import new_job
 from ..packet import packed
 from ..packet import picture as png
+from ..patience import Say, not_yet, patiently
 from ..workshop import asked, colour_names, laid_out, shelf_of, the_sculpt, workshop
 
 blueprint = Blueprint("undercoat", __name__)
-PICTURES = 3
+PICTURES = 4
 PICTURE_SIZE = (132, 168)
 MOST_SQUAD = 12
 _drawing = threading.Lock()  # six pictures are asked for at once and each is heavy
@@ -101,8 +103,25 @@ def _opened(session: Session, sculpt_id: int) -> Opened:
     return Opened(sculpt, laid, site, tins, target, coats, choice, schemes.state_of(sculpt), tools)
 
 
+def _lay(sculpt_id: int) -> Callable[[Say], None]:
+    """Everything that the coats of a sculpt come to, one after another, so that it is at hand."""
+
+    def work(say: Say) -> None:
+        say("Looking at the light", 0.05)
+        with workshop().store.session() as session:
+            opened = _opened(session, sculpt_id)
+        n = len(opened.coats)
+        for k in range(n):
+            say(f"Laying coat {k + 1} of {n}", 0.3 + 0.6 * k / n)
+            painted.after(opened.laid, opened.site, opened.coats[: k + 1], opened.target)
+        say("Reckoning paint and time", 0.95)
+        painted.steps(opened.laid, opened.site, opened.coats)
+
+    return work
+
+
 @blueprint.get("/sculpts/<int:sculpt_id>/undercoat.json")
-def shown(sculpt_id: int) -> Response:
+def shown(sculpt_id: int) -> Response | tuple[Response, int]:
     """The coats as a painter reads them, and how near they come."""
     with workshop().store.session() as session:
         sculpt = the_sculpt(session, sculpt_id)
@@ -110,6 +129,8 @@ def shown(sculpt_id: int) -> Response:
             undercoats.tins_of(session, sculpt)
         except SettingError as e:  # a rack that lacks something is no mistake of the page's: say what to put on it
             return jsonify(trouble=str(e))
+        if told_so_far := patiently(("coats", sculpt_id, sculpt.scheme_id, sculpt.revision), _lay(sculpt_id)):
+            return not_yet(told_so_far)
         job = sculpt.latest_job("fit")
         undo, redo = schemes.can_step(session, sculpt)
         opened = _opened(session, sculpt_id)
@@ -182,7 +203,7 @@ def after_bin(sculpt_id: int, number: int) -> Response:
         "too_light_mm2": round(float(areas[mark == TOO_LIGHT].sum()), 1),
         "too_dark_mm2": round(float(areas[mark == TOO_DARK].sum()), 1),
     }  # fmt: skip
-    return packed(heading, np.column_stack([look.levels, mark]))
+    return packed(heading, np.column_stack([look.levels, mark])[opened.site.shown])
 
 
 def _look_key(sculpt: Sculpt, coats: list[Coat]) -> str:
@@ -213,7 +234,9 @@ def after_png(sculpt_id: int, number: int) -> Response:
     with _drawing:
         if key not in cache:
             look = painted.after(opened.laid, opened.site, coats, opened.target)[-1]
-            drawn = colour_picture(opened.site.surface, look.levels, _camera(opened.sculpt), *PICTURE_SIZE)
+            drawn = colour_picture(
+                opened.site.surface, look.levels[opened.site.shown], _camera(opened.sculpt), *PICTURE_SIZE
+            )
             cache.put(key, blobs={"look.png": png_bytes(drawn)})
     return png(cache.blob(key, "look.png"))
 
@@ -227,7 +250,9 @@ def school_png(sculpt_id: int, name: str) -> Response:
         if key not in cache:
             share = painted.share_of(opened.sculpt, opened.laid)
             levels, _, _ = painted.roughly(opened.laid, found.coats, share, found.told.key)
-            drawn = colour_picture(opened.site.surface, levels, _camera(opened.sculpt), *PICTURE_SIZE)
+            drawn = colour_picture(
+                opened.site.surface, levels[opened.site.shown], _camera(opened.sculpt), *PICTURE_SIZE
+            )
             cache.put(key, blobs={"look.png": png_bytes(drawn)})
     return png(cache.blob(key, "look.png"))
 
@@ -375,10 +400,17 @@ def _touch_ups(opened: Opened) -> list[TouchUp]:
 
 
 @blueprint.get("/sculpts/<int:sculpt_id>/undercoat/touch-ups")
-def to_touch_up(sculpt_id: int) -> Response:
+def to_touch_up(sculpt_id: int) -> Response | tuple[Response, int]:
     """What the nozzle could not reach, as a short list for the brush."""
     with workshop().store.session() as session:
         opened = _opened(session, sculpt_id)
+
+    def look(say: Say) -> None:
+        say("Looking for what the nozzle cannot reach", 0.3)
+        _touch_ups(opened)
+
+    if told_so_far := patiently(("touch", sculpt_id, opened.seen), look):
+        return not_yet(told_so_far)
     found = _touch_ups(opened)
     near = painted.after(opened.laid, opened.site, opened.coats, opened.target)[-1].within
     rows = [

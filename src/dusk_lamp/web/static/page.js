@@ -15,6 +15,17 @@ export function send(url, options = {}) {
   return fetch(url, { ...options, headers });
 }
 
+// what is still being worked out is asked for again, and says how far it is
+export async function patient(url, options = {}, tell = () => {}) {
+  for (;;) {
+    const answer = await send(url, options);
+    if (answer.status !== 202) return answer;
+    const { step, share } = await answer.json();
+    tell(step, share);
+    await new Promise((r) => setTimeout(r, 300));
+  }
+}
+
 document.addEventListener("htmx:configRequest", (event) => { event.detail.headers["X-CSRFToken"] = token; });
 document.addEventListener("htmx:responseError", (event) => {
   let sentence = "That did not work; nothing was lost.";

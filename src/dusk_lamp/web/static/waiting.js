@@ -1,8 +1,21 @@
-// A page that waits for a sculpt to be laid out, then goes on.
+// A page that waits: for a sculpt to be laid out, or for a plan that is worked out; then it goes on.
+import { patient } from "./page.js";
+
 const box = document.querySelector("[data-state]");
-const timer = setInterval(async () => {
-  const answer = await fetch(box.dataset.state);
-  if (!answer.ok) return;
-  const state = await answer.json();
-  if (state.ready || (location.pathname.endsWith("/stand") && state.share > 0.33)) { clearInterval(timer); location.reload(); }
-}, 700);
+if (box) {
+  const timer = setInterval(async () => {
+    const answer = await fetch(box.dataset.state);
+    if (!answer.ok) return;
+    const state = await answer.json();
+    if (state.ready || (location.pathname.endsWith("/stand") && state.share > 0.33)) { clearInterval(timer); location.reload(); }
+  }, 700);
+}
+
+const again = document.querySelector("[data-again]");
+if (again) {
+  await patient(location.href, {}, (step, share) => {
+    again.querySelector("progress").value = share;
+    again.querySelector(".now").textContent = step;
+  });
+  location.reload();
+}

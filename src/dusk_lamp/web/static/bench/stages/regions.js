@@ -1,5 +1,5 @@
 // Regions: sends picks and changes, draws the labels and the list that come back.
-import { say, send } from "../../page.js";
+import { patient, say, send } from "../../page.js";
 import { unpack } from "../turntable.js";
 
 const $ = (id) => document.getElementById(id);
@@ -123,7 +123,7 @@ export default class Regions {
 
   async change(wish) {
     const before = this.marking.regions.length;
-    const answer = await send(`${this.base}/regions`, { method: "POST", headers: { "Content-Type": "application/json" }, body: JSON.stringify({ ...wish, stroke: this.marking.stroke, surface: this.marking.surface }) });
+    const answer = await patient(`${this.base}/regions`, { method: "POST", headers: { "Content-Type": "application/json" }, body: JSON.stringify({ ...wish, stroke: this.marking.stroke, surface: this.marking.surface }) }, (step, share) => say(`${step} … ${Math.round(100 * share)} %`));
     if (!answer.ok) {
       const { error, stale, anew } = await answer.json();
       if (stale && !anew && !["undo", "redo"].includes(wish.do)) { await this.load(); this.both(wish); return; }

@@ -1,5 +1,5 @@
 // The undercoat: schools as pictures, coats to scrub through, what is too light or too dark; the server works it all out.
-import { say, send } from "../../page.js";
+import { patient, say, send } from "../../page.js";
 import { Dial } from "../dial.js";
 import { unpack } from "../turntable.js";
 
@@ -51,7 +51,10 @@ export default class Undercoat {
 
   async load() {
     $("undercoat-note").textContent = "Laying the coats …";
-    const answer = await send(`${this.base}/undercoat.json`);
+    const turn = this.loading = (this.loading || 0) + 1;
+    const answer = await patient(`${this.base}/undercoat.json`, {}, (step, share) => this.waiting(step, share));
+    if (turn !== this.loading) return;
+    this.waiting("", 1);
     const plan = answer.ok ? await answer.json() : { trouble: answer.status === 409 ? "The coats can be laid once the sky is in." : "The coats did not arrive; reload the page." };
     if (plan.trouble) { $("undercoat-note").textContent = plan.trouble; return; }
     this.show(plan);
@@ -59,9 +62,16 @@ export default class Undercoat {
 
   async change(wish) {
     const answer = await send(`${this.base}/undercoat`, { method: "POST", headers: { "Content-Type": "application/json" }, body: JSON.stringify({ ...wish, turn: this.plan.turn }) });
+    if (answer.status === 202) { this.load(); return; }
     const plan = await answer.json();
     if (!answer.ok) { say(plan.error, true); if (answer.status === 409) this.load(); return; }
     this.show(plan);
+  }
+
+  waiting(step, share) {
+    $("laying").hidden = !step;
+    $("laying-share").value = share;
+    if (step) $("undercoat-note").textContent = `${step} …`;
   }
 
   show(plan) {
@@ -119,7 +129,7 @@ export default class Undercoat {
   async touchUps() {
     const words = $("touch-words"), list = $("touch-list"), turn = this.plan.turn, per = (x) => `${(100 * x).toFixed(1)} %`;
     words.textContent = "Looking for what the nozzle cannot reach …";
-    const answer = await send(`${this.base}/undercoat/touch-ups`);
+    const answer = await patient(`${this.base}/undercoat/touch-ups`);
     const found = await answer.json();
     if (!answer.ok) { words.textContent = ""; say(found.error, true); return; }
     if (turn !== this.plan.turn) return;

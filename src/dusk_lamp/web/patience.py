@@ -1,0 +1,76 @@
+"""Patience: what takes longer than a blink is worked out beside the request, which says how far it is until it is there.
+
+A page asks again and again; each asking joins the work that is going on for the same thing. The work fills what is remembered with a
+sculpt in memory, so the page itself then finds everything at hand.
+"""
+
+import threading
+from collections.abc import Callable
+from concurrent.futures import Future, ThreadPoolExecutor
+from concurrent.futures import TimeoutError as NotYet
+from dataclasses import dataclass, field
+from typing import Any
+
+from flask import Response, current_app, jsonify
+
+BLINK_S = 0.7  # nobody needs a sign for less
+AT_ONCE = 2  # pieces of work beside the requests: there are as many processors on a small machine
+
+Say = Callable[[str, float], None]
+
+
+@dataclass
+class _Going:
+    future: "Future[Any]"
+    told: dict[str, Any] = field(default_factory=lambda: {"step": "Beginning", "share": 0.0})
+
+
+class Patience:
+    """The work that is going on beside the requests of one application."""
+
+    def __init__(self) -> None:
+        self._pool = ThreadPoolExecutor(AT_ONCE, thread_name_prefix="patience")
+        self._going: dict[Any, _Going] = {}
+        self._lock = threading.Lock()
+
+    def of(self, key: Any, work: Callable[[Say], object]) -> dict[str, Any] | None:
+        """None once a piece of work is done; until then how far it is: step in words, and share. What it raised is raised here."""
+        with self._lock:
+            going = self._going.get(key)
+            if going is None:
+                told: dict[str, Any] = {"step": "Beginning", "share": 0.0}
+
+                def say(step: str, share: float) -> None:
+                    told.update(step=step, share=round(share, 3))
+
+                going = self._going[key] = _Going(self._pool.submit(work, say), told)
+        try:
+            going.future.result(BLINK_S)
+        except NotYet:
+            if not going.future.done():
+                return dict(going.told)
+            raise
+        finally:
+            if going.future.done():
+                with self._lock:
+                    self._going.pop(key, None)
+        return None
+
+
+def patiently(key: Any, work: Callable[[Say], object]) -> dict[str, Any] | None:
+    """Have a piece of work done; None once it is there, else how far it is. In tests it is done at once."""
+    app = current_app._get_current_object()  # type: ignore[attr-defined]
+    if app.testing and not app.config.get("PATIENT"):
+        work(lambda *_: None)
+        return None
+
+    def with_app(say: Say) -> None:
+        with app.app_context():
+            work(say)
+
+    return app.extensions["patience"].of(key, with_app)
+
+
+def not_yet(told: dict[str, Any]) -> tuple[Response, int]:
+    """The answer of a page that is being worked out."""
+    return jsonify(told), 202
