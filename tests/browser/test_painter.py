@@ -82,7 +82,7 @@ def test_a_dropped_file_is_lit_within_the_page_and_shows_its_progress(page, figu
     card = page.locator(".card-sculpt", has=page.locator('input[value="Dropped keeper"]'))
     card.locator("progress").wait_for()
     card.locator("img").wait_for(timeout=90_000)
-    card.locator("text=of 8 stages").wait_for(timeout=90_000)
+    card.locator("text=of 9 stages").wait_for(timeout=90_000)
     assert "23 mm" in card.inner_text()
 
 
@@ -95,7 +95,7 @@ def test_rename_delete_and_undo_survive_a_reload(page, bench_url):
     page.locator(".card-sculpt").last.locator("text=Delete").click()
     page.locator("text=is off the shelf").wait_for()
     page.reload()
-    page.locator("summary:has-text('Lately deleted')").click()
+    page.locator("summary:has-text('Recently deleted')").click()
     page.locator("text=Put it back").first.click()
     page.locator('input.name[value="Gull keeper"]').wait_for()
     page.reload()
@@ -120,8 +120,8 @@ def test_standing_up_by_pictures_leads_on_to_the_lamp(page, bench_url):
     page.click("text=Stand it like this")
     page.wait_for_url("**/parts")
     page.wait_for_selector("#bench[data-drawn]", timeout=90_000)
-    for onward in ("regions", "view", "lamp"):
-        page.get_by_role("button", name=f"On to the {onward}").click()
+    for onward in ("mark the regions", "choose the view", "set the lamp"):
+        page.get_by_role("button", name=f"Next: {onward}").click()
         page.wait_for_url(f"**/{onward.replace('lamp', 'light')}")
         page.wait_for_selector("#bench[data-drawn]", timeout=90_000)
     page.wait_for_selector("#bench[data-drawn]", timeout=90_000)
@@ -246,7 +246,7 @@ def test_the_display_view_and_a_focal_spot_are_set_and_looked_at_by_key(page, be
     assert np.abs(pixels(page).astype(int) - front).max() > 60, "the spot is ringed on the model"
     page.keyboard.press("d")
     assert page.locator('[data-view="display"]').get_attribute("aria-pressed") == "true"
-    page.get_by_label("Take focal spot 1 away").click()
+    page.get_by_label("Take away focal spot 1").click()
     until(lambda: page.locator("#spot-list li").count() == 0, page)
 
 
@@ -420,7 +420,7 @@ def with_a_rack(page, server):
 def test_the_plan_sheet_is_made_and_leaves_as_pdf(page, server, bench_url):
     with_a_rack(page, server)
     open_bench(page, bench_url.replace("/light", "/greys"))
-    page.click("text=On to the undercoat")
+    page.click("text=Next: lay the undercoat")
     page.wait_for_selector("#bench[data-drawn]", timeout=60_000)
     page.click("text=Make my plan sheet")
     page.wait_for_url("**/sheet")
@@ -468,7 +468,7 @@ def test_keys_are_shown_and_everything_can_be_reached_by_tab(page, bench_url):
             )
         )
     assert {"turntable", "dial", "azimuth", "size", "sky", "bounce"} <= reached
-    assert any(r.startswith("Keep this light") for r in reached)
+    assert any(r.startswith("Next: choose greys") for r in reached)
 
 
 def test_text_stands_out_from_its_ground(page, bench_url):
@@ -514,7 +514,7 @@ def test_a_browser_closed_in_mid_import_and_a_server_killed_lose_nothing(chromiu
     try:
         page = chromium.new_page()
         page.goto(second.address)
-        page.locator(".card-sculpt:has-text('of 8 stages') img").wait_for(timeout=90_000)
+        page.locator(".card-sculpt:has-text('of 9 stages') img").wait_for(timeout=90_000)
         page.close()
     finally:
         second.end()

@@ -33,7 +33,7 @@ def test_schools_scrub_difference_and_fit(page, server, bench_url):  # noqa: F81
     assert int(page.locator('#coat-form [name="elevation"]').input_value()) == was - 15, "what a hand can hold"
     page.locator("#coat-undo").click()
     until(lambda: page.locator("#coats").inner_text() == before, page, 60)
-    page.get_by_role("button", name="Fit passes for me").click()
+    page.get_by_role("button", name="Work out the passes").click()
     until(lambda: "Passes fitted" in page.locator("#school-words").inner_text(), page, 90)
     fitted = page.locator("#coats").inner_text()
     page.reload()

@@ -97,7 +97,7 @@ def test_renaming_copying_deleting_and_putting_back(painter, sculpt_id):
     gone = painter.post(f"/sculpts/{sculpt_id}/delete")
     assert "Put it back" in gone.text
     painter.page(f"/sculpts/{sculpt_id}/light", code=404)
-    assert "Lately deleted (1)" in painter.page("/").text, "a reload does not lose the way back"
+    assert "Recently deleted (1)" in painter.page("/").text, "a reload does not lose the way back"
     painter.post(f"/sculpts/{sculpt_id}/restore")
     assert painter.page(f"/sculpts/{sculpt_id}/light").find(id="bench")
 
@@ -117,15 +117,15 @@ def test_progress_names_the_present_step_and_can_be_stopped(painter, sculpt_id, 
     with store.session() as session:
         session.get(Sculpt, sculpt_id).sky_key = None
     card = painter.post(f"/sculpts/{sculpt_id}/prepare")
-    assert card.find("progress") and "Waiting for the bench" in card.text
+    assert card.find("progress") and "Queued" in card.text
     asking = card.find(attrs={"hx-trigger": lambda t: t and t.startswith("every")})
     assert asking.find("progress") and not asking.find("input", {"name": "name"}), "a name being typed is left alone"
     with store.session() as session:
         job = session.get(Sculpt, sculpt_id).latest_job()
-        job.state, job.step, job.share = "working", "Looking at the sky from every spot", 0.7
+        job.state, job.step, job.share = "working", "Working out soft shadows", 0.7
         job_id = job.id
     rest = painter.page(f"/sculpts/{sculpt_id}/card/rest?seen=")
-    assert "Looking at the sky" in rest.text and rest.find(id=f"picture-{sculpt_id}").find("img"), (
+    assert "Working out soft shadows" in rest.text and rest.find(id=f"picture-{sculpt_id}").find("img"), (
         "a new picture comes along"
     )
     seen = rest.find(id=f"rest-{sculpt_id}")["hx-get"]

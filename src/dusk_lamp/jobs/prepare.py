@@ -55,7 +55,7 @@ def run(work: Work) -> None:
         if own is not None and not markings.ever_marked(session, sculpt):
             markings.keep(session, sculpt, own)
 
-    work.say("Looking at the sky from every spot", 0.6)
+    work.say("Working out soft shadows", 0.6)
     sky_key = stages.sky(store.cache, surface_key, laid, shadowless, work.say, work.stopped)
     site.outlook = stages.load_sky(store.cache, sky_key, surface_key, laid, shadowless)
     work.say("Drawing its picture", 0.99)

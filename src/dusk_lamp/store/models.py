@@ -270,7 +270,7 @@ class Job(Base):
     sculpt_id: Mapped[int] = mapped_column(ForeignKey("sculpt.id", ondelete="CASCADE"), index=True)
     kind: Mapped[str] = mapped_column(String(12), default="prepare", server_default="prepare")  # see jobs.KINDS
     state: Mapped[str] = mapped_column(String(8), default="waiting")  # waiting, working, done, failed, stopped
-    step: Mapped[str] = mapped_column(String(80), default="Waiting for the bench")
+    step: Mapped[str] = mapped_column(String(80), default="Queued")
     share: Mapped[float] = mapped_column(default=0.0)
     message: Mapped[str] = mapped_column(default="")
     urgency: Mapped[int] = mapped_column(default=USUAL, server_default=str(USUAL))

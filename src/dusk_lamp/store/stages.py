@@ -224,13 +224,13 @@ def sky(
         Stopped: the painter stopped it.
     """
     key = key_of("sky", SKY, surface_key, DIRECTIONS)
-    words = "Looking at the sky from every spot"
+    words = "Working out soft shadows"
     if key not in cache:
         _keep_view(cache, key, look_out(laid, DIRECTIONS, lambda share: say(words, 0.6 + 0.38 * share), stopped))
     for part, uncast in shadowless:
         own_key = _part_key(surface_key, part, uncast)
         if own_key not in cache:
-            say("Looking at the sky from a part painted apart", 0.98)
+            say("Working out soft shadows from a part painted apart", 0.98)
             _keep_view(cache, own_key, look_out(alone(laid, part, uncast)[1], DIRECTIONS, None, stopped))
     return key
 

@@ -16,7 +16,7 @@ from ..core.target.greys import Greys
 from ..core.view.camera import VIEWS
 from . import stages
 from .packet import LEVELS_PER_VALUE, packed
-from .workshop import laid_out, make_anew, the_sculpt, workshop
+from .workshop import laid_out, make_anew, the_sculpt, wants_json, workshop
 
 blueprint = Blueprint("bench", __name__)
 GROUNDS = {"dark": 3.0, "middle": 5.0, "light": 7.0}  # the three greys the sculpt can stand on, Munsell value
@@ -112,6 +112,8 @@ def done(sculpt_id: int, stage: str) -> AnyResponse:
         if hasattr(page, "confirm"):
             page.confirm(session, sculpt)
         stages.mark_done(sculpt, stage, *([] if onward.on_bench else [onward.name]))
+    if wants_json():
+        return Response(status=204)
     return redirect(url_for_stage(onward.name, sculpt_id))
 
 

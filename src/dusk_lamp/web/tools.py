@@ -11,7 +11,7 @@ from ..core.plan.schools import SCHOOLS
 from ..core.plan.tools import VARNISHES, Tools
 from ..store import painters
 from .edge import number_of
-from .workshop import workshop
+from .workshop import wants_json, workshop
 
 blueprint = Blueprint("tools", __name__)
 MOST_BRUSHES = 12
@@ -42,6 +42,8 @@ def keep() -> AnyResponse | tuple[str, int]:
     try:
         own = _from_form(request.form)
     except SettingError as e:
+        if wants_json():
+            raise
         with workshop().store.session() as session:
             return _page(painters.tools_of(session), str(e)), 400
     with workshop().store.saving() as session:

@@ -152,7 +152,7 @@ def _few(problem: "_Problem", most: int, say: Callable[[str, float], None]) -> N
     seconds = problem.moved(seconds, None, MOVES)
     start = max(int((seconds > 0).sum()), most + 1)
     while (n := int((seconds > 0).sum())) > most or (seconds > 0).sum(axis=1).max() > MOST_PER_GREY:
-        say("Leaving out what is missed least", 0.35 + 0.5 * min(1.0, (start - n) / (start - most)))
+        say("Removing needless passes", 0.35 + 0.5 * min(1.0, (start - n) / (start - most)))
         seconds = _dropped(problem, seconds, 0 if n > most else MOST_PER_GREY)
     seconds = problem.moved(seconds, None, MOVES)
     bearable = problem.loss(seconds) + MISSED

@@ -32,11 +32,11 @@ class Stage:
 
 STAGES = (
     Stage("stand", "Stand it up", on_bench=False),
-    Stage("parts", "Take it apart", "On to the regions", optional=True),
-    Stage("regions", "Mark regions", "On to the view", optional=True),
-    Stage("view", "Choose the view", "On to the lamp", optional=True),
-    Stage("light", "Set the lamp", "Keep this light"),
-    Stage("greys", "Choose greys", "On to the undercoat"),
+    Stage("parts", "Take it apart", "Next: mark the regions", optional=True),
+    Stage("regions", "Mark regions", "Next: choose the view", optional=True),
+    Stage("view", "Choose the view", "Next: set the lamp", optional=True),
+    Stage("light", "Set the lamp", "Next: choose greys"),
+    Stage("greys", "Choose greys", "Next: lay the undercoat"),
     Stage("undercoat", "Lay the undercoat", "Make my plan sheet"),
     Stage("sheet", "Plan sheet", on_bench=False),
     Stage("paint", "Paint it", on_bench=False),

@@ -124,7 +124,7 @@ def change(sculpt_id: int) -> tuple[Response, int] | Response:
     one made on a surface that is being laid out anew.
 
     do: pick (origin, direction, tool: creases, part or alike; crease or near; again), brush (rays, radius, through),
-    facing (way), all three with number or null for a new region, take, and free: leave other regions alone; describe
+    facing (way), all three with number or null for a new region, take, and free: only on unmarked areas; describe
     (number and name, material, attention), rim (number, rounds), fill (number), even (number), remove (number), guess,
     clear, undo, redo. A spot is looked for among the parts that are in sight: hidden, pulled (0..1).
     """
@@ -201,7 +201,7 @@ def _changed(laid: Laid, marking: Marking, what: str | None, given: dict[str, An
         if given.get("free") and not given.get("take"):
             mask &= (marking.labels == 0) | (marking.labels == (number or 0))
         if not mask.any():
-            raise SettingError("nothing there is free to take; untick “leave other regions alone”")
+            raise SettingError("nothing there is free to take; untick “only on unmarked areas”")
         return marking.painted(mask, number, take=bool(given.get("take")))
     if what == "guess":
         found = _guess(laid)

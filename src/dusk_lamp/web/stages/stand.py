@@ -19,10 +19,10 @@ blueprint = Blueprint("stand", __name__)
 PICTURE_SIZE = (220, 260)
 _drawing = threading.Lock()  # ten pictures are asked for at once; side by side they would only wait for each other
 AXIS_WORDS = {
-    "z": "as the file has it",
+    "z": "Z up",
     "y": "Y up",
     "x": "X up",
-    "-z": "upside down",
+    "-z": "Z down",
     "-y": "Y down",
     "-x": "X down",
 }

@@ -128,7 +128,7 @@ def shown(sculpt_id: int) -> Response | tuple[Response, int]:
         try:
             undercoats.tins_of(session, sculpt)
         except SettingError as e:  # a rack that lacks something is no mistake of the page's: say what to put on it
-            return jsonify(trouble=str(e))
+            return jsonify(trouble=str(e), rack=url_for("rack.rack"))
         if told_so_far := patiently(("coats", sculpt_id, sculpt.scheme_id, sculpt.revision), _lay(sculpt_id)):
             return not_yet(told_so_far)
         job = sculpt.latest_job("fit")

@@ -34,6 +34,7 @@ document.addEventListener("htmx:responseError", (event) => {
 });
 document.addEventListener("htmx:sendError", () => say("The bench does not answer. Is Dusk Lamp still running?", true));
 
+document.querySelector(".string [aria-current]")?.scrollIntoView({ inline: "center", block: "nearest" });
 const help = document.getElementById("help");
 document.querySelector("[data-help]").addEventListener("click", () => help.showModal());
 document.addEventListener("keydown", (event) => {

@@ -1,6 +1,6 @@
 // The bench: the turntable, the views, the keys, and the stages that share them. Each stage has a script of its own in stages/:
 // a class made with what the bench shares, with ready() once the sculpt is there, enter() and leave(), key(key), none of which it must have.
-import { say } from "../page.js";
+import { say, send } from "../page.js";
 import { Lighting } from "./lighting.js";
 import { Turntable, unpack } from "./turntable.js";
 
@@ -15,10 +15,17 @@ const shared = { base, table, lighting, stages, here: (name) => present === name
 
 for (const form of document.querySelectorAll(".controls form[method]")) { // a change made a blink ago goes with the form
   form.addEventListener("submit", async (e) => {
-    if (!lighting.keeping) return;
+    const { next } = form.dataset; // a stage on this bench: nothing has to be loaded anew for it
+    if (!next && !lighting.keeping) return;
     e.preventDefault();
-    await lighting.keep();
-    form.submit();
+    if (lighting.keeping) await lighting.keep();
+    if (!next) { form.submit(); return; }
+    const done = present, answer = await send(form.action, { method: "POST" });
+    if (!answer.ok) { say((await answer.json()).error, true); return; }
+    go(next);
+    const link = document.querySelector(`.string [data-stage="${done}"]`);
+    link.querySelector(".lamp").classList.replace("lamp-unlit", "lamp-lit");
+    link.querySelector("small").textContent = link.querySelector("small").dataset.was = "done";
   });
 }
 

@@ -37,6 +37,7 @@ export class Dial {
     this.lamp.setAttribute("r", Math.max(0.075, size / 180));
     this.ray.setAttribute("d", `M${x} ${y}L0 0`);
     this.svg.classList.toggle("is-below", elevation < 0);
+    this.svg.setAttribute("aria-valuenow", String(Math.round(elevation)));
     this.svg.setAttribute("aria-valuetext", `${Math.round(azimuth)}° around, ${Math.round(elevation)}° above level`);
   }
 }

@@ -50,7 +50,7 @@ export class Lighting {
         else if (then !== this.motion || own.wish) continue; // overtaken
         else { this.table.show(new Uint8Array(bytes, at, n), new Uint8Array(bytes, at + n, n)); this.bands = heading; }
         for (const what of this.shown) what(heading);
-      } catch (e) { if (e.name !== "AbortError") say(e.message || "The bench does not answer. Is Dusk Lamp still running?", true); }
+      } catch (e) { if (e.name !== "AbortError" && !this.away) say(e.message || "The bench does not answer. Is Dusk Lamp still running?", true); }
     }
     own.busy = false;
   }
@@ -73,14 +73,30 @@ export class Lighting {
 
   async keep(anyway = false) {
     clearTimeout(this.keeping); this.keeping = null;
-    const answer = await send(`${this.base}/plan`, {
-      method: "PUT", headers: { "Content-Type": "application/json" }, body: JSON.stringify({ ...this.kept(), revision: this.revision, anyway }),
-    });
-    const said = await answer.json();
+    let answer, said;
+    try {
+      answer = await send(`${this.base}/plan`, {
+        method: "PUT", headers: { "Content-Type": "application/json" }, body: JSON.stringify({ ...this.kept(), revision: this.revision, anyway }),
+      });
+      said = await answer.json();
+    } catch { // the bench is away: what is set stays set, and is kept once it is back
+      this.unsaved("Not saved: the bench does not answer. Trying again …");
+      this.keeping = setTimeout(() => this.keep(anyway), 2000);
+      return;
+    }
+    this.unsaved("");
     if (answer.status === 409 && said.theirs) { this.twoTabs(said); return; }
     if (!answer.ok) { say(said.error, true); return; }
     this.revision = said.revision;
     this.bench.dataset.revision = said.revision;
+  }
+
+  unsaved(words) {
+    $("unsaved").textContent = words;
+    if (Boolean(words) === $("unsaved").hidden) $("unsaved").hidden = !words;
+    onbeforeunload = words ? (e) => e.preventDefault() : null;
+    if (!words && this.away) this.relight(false);
+    this.away = Boolean(words);
   }
 
   twoTabs({ theirs, revision }) {
@@ -91,6 +107,7 @@ export class Lighting {
       Object.assign(this, theirs, { revision });
       this.controls(); this.relight(false);
     };
+    dialog.oncancel = (e) => e.preventDefault(); // nothing is lost by Escape: one of the two must be chosen
     if (!dialog.open) dialog.showModal();
   }
 }

@@ -47,7 +47,7 @@ export class Ruler {
       bracket.style.left = `${bands.cuts.at(-1) * 10}%`;
       bracket.style.right = "0";
       const word = document.createElement("span");
-      word.textContent = "white ration";
+      word.textContent = "white limit";
       bracket.append(word);
       this.steps.append(bracket);
     }

@@ -252,6 +252,7 @@ export class Turntable {
     const stroked = (kind, e) => c.dispatchEvent(new CustomEvent(kind, { detail: this.sight(e.clientX, e.clientY) }));
     c.addEventListener("pointerdown", (e) => {
       c.setPointerCapture(e.pointerId); moved = 0; down.set(e.pointerId, [e.clientX, e.clientY]);
+      if (stroke && down.size === 2) c.dispatchEvent(new CustomEvent("dropped")); // the dab that was begun was none: two fingers turn
       stroke = Boolean(this.brushing) && e.button === 0 && !e.shiftKey && down.size === 1; // the other button turns
       if (stroke) stroked("dabbed", e);
     });
@@ -268,6 +269,7 @@ export class Turntable {
         const apart = Math.hypot(p[0] - q[0], p[1] - q[1]);
         if (pinch) this.nearer(apart / pinch);
         pinch = apart;
+        this.turn(-dx * 0.22, dy * 0.18);
       } else if (e.buttons & (this.brushing ? 4 : 6) || e.shiftKey) {
         const mm = (this.camera.top - this.camera.bottom) / this.high;
         this.pan = [this.pan[0] - dx * mm, this.pan[1] + dy * mm]; this.inMotion(); this.draw();

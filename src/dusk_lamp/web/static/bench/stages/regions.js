@@ -9,6 +9,7 @@ export default class Regions {
     Object.assign(this, { base, table, here: () => here("regions"), seen: () => stages.parts.seen(), chosen: null, last: null, rays: [], dabbing: false, waiting: [] });
     table.canvas.addEventListener("dabbed", (e) => this.dab(e.detail));
     table.canvas.addEventListener("lifted", () => this.lift());
+    table.canvas.addEventListener("dropped", () => { this.rays = []; this.waiting = []; this.load(); });
     for (const radio of document.querySelectorAll('[name="tool"]')) radio.addEventListener("change", () => this.tool());
     for (const id of ["brush", "near"]) $(id).addEventListener("input", () => this.words());
     $("near").addEventListener("change", () => { if (this.last?.tool === "alike") this.change({ ...this.last, near: Number($("near").value), again: true }); });

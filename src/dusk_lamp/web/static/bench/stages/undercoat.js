@@ -56,7 +56,11 @@ export default class Undercoat {
     if (turn !== this.loading) return;
     this.waiting("", 1);
     const plan = answer.ok ? await answer.json() : { trouble: answer.status === 409 ? "The coats can be laid once the sky is in." : "The coats did not arrive; reload the page." };
-    if (plan.trouble) { $("undercoat-note").textContent = plan.trouble; return; }
+    if (plan.trouble) {
+      $("undercoat-note").textContent = `${plan.trouble[0].toUpperCase()}${plan.trouble.slice(1)} `;
+      if (plan.rack) $("undercoat-note").append(Object.assign(document.createElement("a"), { href: plan.rack, textContent: "To the rack" }));
+      return;
+    }
     this.show(plan);
   }
 
@@ -79,7 +83,7 @@ export default class Undercoat {
     this.plan = plan;
     const n = plan.coats.length, per = (x) => `${Math.round(100 * x)} %`;
     const key = plan.figures.key, squad = plan.total.models > 1 ? ` for ${plan.total.models} models` : "";
-    $("undercoat-note").textContent = `${per(plan.figures.within)} of the surface is within half a value of the light, laid from value ${key.darkest} to ${key.lightest}; its values are in order to ${per(plan.figures.order)}. ${plan.total.ml.toFixed(1)} ml${squad}: ${plan.total.times}.`;
+    $("undercoat-note").textContent = `${per(plan.figures.within)} of the surface is within half a value of the light, laid from value ${key.darkest} to ${key.lightest}; its values are in order to ${per(plan.figures.order)}; average miss ${plan.figures.mean.toFixed(1)} value. ${plan.total.ml.toFixed(1)} ml${squad}: ${plan.total.times}.`;
     $("undercoat-cautions").textContent = plan.cautions.join(" ");
     $("fit").hidden = !plan.fits;
     const schools = $("schools");
@@ -169,6 +173,7 @@ export default class Undercoat {
     this.table.nozzle(c && c.nozzle ? c.nozzle : null, this.plan.middle, c ? c.spread : 0);
     if (!c) return;
     form.elements.paint.value = [...form.elements.paint.options].some((o) => o.value === c.paint) ? c.paint : "";
+    form.querySelector('[data-coat="mute"]').textContent = c.muted ? "Use this coat" : "Skip this coat";
     const { settings } = c, aimed = typeof settings.azimuth === "number";
     for (const group of form.querySelectorAll("[data-of]")) {
       group.hidden = group.dataset.of !== c.technique;
@@ -226,7 +231,7 @@ export default class Undercoat {
   async look(number) {
     const turn = ++this.asked;
     this.at = number;
-    $("scrub-out").textContent = number === 0 ? "bare" : `after coat ${number} of ${this.plan.coats.length}`;
+    $("scrub-out").textContent = number === 0 ? "the bare model" : `coat ${number} of ${this.plan.coats.length}`;
     const answer = await fetch(`${this.base}/undercoat/${number}.bin`);
     if (turn !== this.asked || !answer.ok) return;
     const bytes = await answer.arrayBuffer(), { heading, at } = unpack(bytes);

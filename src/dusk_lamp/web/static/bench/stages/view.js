@@ -37,7 +37,7 @@ export default class View {
     display.spots.forEach((_, k) => {
       const item = document.createElement("li"), word = document.createElement("span"), away = document.createElement("button");
       word.textContent = `${k + 1}. ${display.on[k] || "on the rest"}`;
-      away.type = "button"; away.className = "quiet"; away.textContent = "Take away"; away.setAttribute("aria-label", `Take focal spot ${k + 1} away`);
+      away.type = "button"; away.className = "quiet"; away.textContent = "Take away"; away.setAttribute("aria-label", `Take away focal spot ${k + 1}`);
       away.addEventListener("click", () => this.change({ do: "away", number: k }));
       item.append(word, away); spots.append(item);
     });

@@ -1,0 +1,93 @@
+"""Whoever comes, with whatever: axe-core's rules on every page, nothing to push sideways on a phone, and a bench that goes away."""
+
+import json
+from pathlib import Path
+
+import pytest
+
+from .conftest import Server
+from .test_painter import bench_url, figure, open_bench, until, with_a_rack  # noqa: F401 - fixtures
+
+AXE = (Path(__file__).parents[1] / "vendor" / "axe.min.js").read_text()  # axe-core 4.14.1, MPL-2.0, licence beside it
+RULES = ["wcag2a", "wcag2aa", "wcag21a", "wcag21aa", "wcag22aa"]
+PLACES = ["light", "greys", "undercoat", "regions", "parts", "view", "stand", "health", "sheet", "paint"]
+ROOMS = ["/", "/rack", "/palette", "/glaze", "/tools"]
+
+
+@pytest.fixture(scope="module")
+def all_pages(server, chromium, bench_url):  # noqa: F811
+    """The addresses of every page, with a plan laid."""
+    context = chromium.new_context()
+    page = context.new_page()
+    page.goto(server.address)
+    with_a_rack(page, server)
+    open_bench(page, bench_url.replace("/light", "/undercoat"))
+    until(lambda: page.locator("#undercoat-note").get_attribute("data-looked") is not None, page, 60)
+    page.locator('[data-panel="undercoat"] form[method] .button').click()
+    page.locator(".sheet-head").wait_for()
+    context.close()
+    return [bench_url.replace("/light", f"/{place}") for place in PLACES] + [server.address + room for room in ROOMS]
+
+
+def visit(page, url):
+    page.goto(url)
+    if page.locator("#bench").count():
+        page.wait_for_selector('#bench[data-drawn="true"]')
+    page.wait_for_load_state("networkidle")
+
+
+def test_every_page_keeps_the_rules_of_access(chromium, all_pages):
+    """WCAG 2.2 level AA as far as axe-core can tell."""
+    context = chromium.new_context(viewport={"width": 1280, "height": 800}, bypass_csp=True)
+    page = context.new_page()
+    found = {}
+    for url in all_pages:
+        visit(page, url)
+        page.evaluate(AXE)
+        broken = page.evaluate(f"axe.run(document, {{runOnly: {json.dumps(RULES)}}}).then(r => r.violations)")
+        found |= {f"{url.rsplit('/', 1)[-1]} {v['id']}": [n["target"] for n in v["nodes"]][:4] for v in broken}
+    context.close()
+    assert found == {}
+
+
+def test_nothing_has_to_be_pushed_sideways_on_a_phone(chromium, all_pages):
+    context = chromium.new_context(viewport={"width": 390, "height": 844}, has_touch=True, is_mobile=True)
+    page = context.new_page()
+    wide, narrow = {}, {}
+    for url in all_pages:
+        visit(page, url)
+        wide[url] = page.evaluate("document.documentElement.scrollWidth")
+        for box in page.locator("main section:visible, main aside:visible").all():
+            size = box.bounding_box()
+            if size and size["width"] < 150:
+                narrow[url] = size
+    context.close()
+    assert max(wide.values()) <= 390, wide
+    assert narrow == {}
+
+
+def test_a_lamp_set_while_the_bench_is_away_is_kept_when_it_is_back(chromium, tmp_path, figure):  # noqa: F811
+    server = Server(tmp_path / "data")
+    try:
+        context = chromium.new_context(viewport={"width": 1280, "height": 800})
+        page = context.new_page()
+        page.goto(server.address)
+        page.set_input_files('input[type="file"]', str(figure))
+        page.wait_for_selector(
+            '.card-sculpt:not(:has([hx-trigger^="every"])) a:has-text("Stand it up")', timeout=90_000
+        )
+        url = server.address + page.locator(".card-sculpt .picture a").first.get_attribute("href").replace(
+            "/stand", "/light"
+        )
+        open_bench(page, url)
+        page.route("**/plan", lambda route: route.abort())
+        page.locator("#azimuth").fill("77")
+        page.keyboard.press("Tab")
+        page.get_by_text("Not saved").wait_for()
+        page.unroute("**/plan")
+        page.locator("#unsaved").wait_for(state="hidden")
+        page.reload()
+        until(lambda: page.locator("#azimuth").input_value() == "77", page)
+        context.close()
+    finally:
+        server.end()
