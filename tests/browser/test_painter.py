@@ -120,9 +120,9 @@ def test_standing_up_by_pictures_leads_on_to_the_lamp(page, bench_url):
     page.click("text=Stand it like this")
     page.wait_for_url("**/parts")
     page.wait_for_selector("#bench[data-drawn]", timeout=90_000)
-    for onward in ("mark the regions", "choose the view", "set the lamp"):
+    for onward, stage in (("mark the regions", "regions"), ("choose the view", "view"), ("set the lamp", "light")):
         page.get_by_role("button", name=f"Next: {onward}").click()
-        page.wait_for_url(f"**/{onward.replace('lamp', 'light')}")
+        page.wait_for_url(f"**/{stage}")
         page.wait_for_selector("#bench[data-drawn]", timeout=90_000)
     page.wait_for_selector("#bench[data-drawn]", timeout=90_000)
     assert page.locator('.string [data-stage="stand"] .lamp-lit').count() == 1
