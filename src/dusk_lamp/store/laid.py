@@ -3,6 +3,7 @@
 import json
 import threading
 from functools import cached_property
+from typing import Any
 
 import numpy as np
 from numpy.typing import NDArray
@@ -39,7 +40,7 @@ MOST_REFLECTANCES = 2  # 26 MB each: only to go on from
 class Laid:
     """One sculpt laid out: its site, and the same at the few samples that are lit while a lamp is dragged.
 
-    films, after, targets, touched, reflectances, shots, large, guesses: what pages have worked out on it and may want again, by what it was made from.
+    films, after, targets, touched, reflectances, shots, large, guesses, plans: what pages have worked out on it and may want again, by what it was made from.
     """
 
     def __init__(self, store: Store, surface_key: str, shadowless: Shadowless) -> None:
@@ -59,6 +60,7 @@ class Laid:
         self.targets: Bounded[str, NDArray[np.float32]] = Bounded(MOST_TARGETS)
         self.shots: Bounded[str, Snapshot] = Bounded(MOST_SHOTS)
         self.large: Bounded[str, Snapshot] = Bounded(1)  # 28 MB
+        self.plans: Bounded[str, Any] = Bounded(1)  # of store.plans, which stands on this
         self.guesses: Bounded[str, Marking] = Bounded(1)
         self.touched: Bounded[str, list[TouchUp]] = Bounded(MOST_TOUCHED)
         self.reflectances: Bounded[str, NDArray[np.float32]] = Bounded(MOST_REFLECTANCES)

@@ -1,5 +1,6 @@
 """A sculpt's plan worked out: its light, greys and bands, and its coats as steps with their pictures."""
 
+import json
 from dataclasses import dataclass, field
 
 import numpy as np
@@ -14,6 +15,7 @@ from ..core.plain import built, plain
 from ..core.plan.outcome import Look
 from ..core.plan.step import Step
 from ..core.plan.times import Times, times_of
+from ..core.plan.tins import Key
 from ..core.sculpt.display import Display
 from ..core.sculpt.site import Site
 from ..core.target.exposure import Exposure
@@ -71,17 +73,25 @@ def light_plan(sculpt: Sculpt, laid: Laid, site: Site) -> Plan:
 
 
 def plan_of(session: Session, sculpt: Sculpt, laid: Laid, cache: Cache) -> Plan:
-    """Work out the plan of a sculpt as it is kept now, with the coats that were laid; it invents none."""
+    """The plan of a sculpt as it is kept now, with the coats that were laid; it invents none. Worked out once for all its pictures."""
+    try:
+        key = undercoats.key_for(undercoats.tins_of(session, sculpt), schemes.choice_of(session, sculpt))
+    except SettingError:  # the rack lacks something by now; the coats themselves are whole
+        key = None
+    names = [
+        sculpt.scheme_id, sculpt.rig, sculpt.greys, sculpt.exposure, sculpt.display, sculpt.marking_number, sculpt.models,
+        plain(painters.tools_of(session)), plain(key), laid.site.outlook is not None,
+    ]  # fmt: skip
+    return laid.plans.of(json.dumps(names, sort_keys=True), lambda: _worked_out(session, sculpt, laid, cache, key))
+
+
+def _worked_out(session: Session, sculpt: Sculpt, laid: Laid, cache: Cache, key: Key | None) -> Plan:
     site = laid.site.marked(markings.marking_of(session, sculpt, laid.site.surface, cache))
     lit = light_plan(sculpt, laid, site)
     coats = [coat for coat in schemes.kept_coats(session, sculpt) if not coat.muted]
     if not coats:
         return lit
-    try:
-        choice = schemes.choice_of(session, sculpt)
-        wanted = painted.target_of(sculpt, laid, undercoats.tins_of(session, sculpt), choice.key)
-    except SettingError:  # the rack lacks something by now; the coats themselves are whole
-        wanted = lit.value
+    wanted = lit.value if key is None else key.of(painted.share_of(sculpt, laid)).astype(np.float32)
     looks = painted.after(laid, site, coats, wanted)
     steps = painted.steps(laid, site, coats, looks, painters.tools_of(session), sculpt.models)
     return Plan(

@@ -1,6 +1,7 @@
 """Pictures drawn in Python: thumbnails, plan sheets and exports. One ray per pixel, the field read where it lands."""
 
 from dataclasses import dataclass
+from functools import cached_property
 
 import numpy as np
 from numpy.typing import NDArray
@@ -23,19 +24,32 @@ class Snapshot:
     weights: NDArray[np.float32]
     scale: float
 
-    @property
+    @cached_property
     def seen(self) -> NDArray[np.bool_]:
         """(H, W) whether a pixel shows the sculpt."""
         return self.corners[..., 0] >= 0
 
+    @cached_property
+    def _met(self) -> tuple[NDArray[np.int32], NDArray[np.float32], NDArray[np.int32]]:
+        """Corners and weights (M, 3) of the pixels that show the sculpt, and the sample nearest to each (M,)."""
+        corners, weights = self.corners[self.seen], self.weights[self.seen]
+        return corners, weights, corners[np.arange(len(corners)), np.argmax(weights, axis=1)]
+
     def field(self, values: NDArray) -> NDArray[np.float32]:
-        """(H, W) a field (N,) smoothly spread over the picture, 0 where nothing is seen."""
-        return (values[self.corners].astype(np.float32) * self.weights).sum(axis=-1) * self.seen
+        """(H, W) a field (N,), or (H, W, C) of (N, C), smoothly spread over the picture, 0 where nothing is seen."""
+        corners, weights, _ = self._met
+        out = np.zeros((*self.seen.shape, *values.shape[1:]), np.float32)
+        out[self.seen] = sum(
+            values[corners[:, k]].astype(np.float32) * weights[:, k].reshape(-1, *(1,) * (values.ndim - 1))
+            for k in range(3)
+        )
+        return out
 
     def nearest(self, values: NDArray) -> NDArray:
-        """(H, W) the field of the nearest sample, for fields that count and must not be mixed."""
-        k = np.argmax(self.weights, axis=-1)[..., None]
-        return np.take_along_axis(values[self.corners], k, axis=-1)[..., 0]
+        """(H, W) the field (N,) of the nearest sample, for fields that count and must not be mixed; 0 where nothing is seen."""
+        out = np.zeros(self.seen.shape, values.dtype)
+        out[self.seen] = values[self._met[2]]
+        return out
 
 
 def snapshot(
@@ -77,8 +91,10 @@ def snapshot(
 def smoothed(pixels: NDArray, times: int = SOFTEN) -> NDArray[np.uint8]:
     """Average blocks of times × times pixels; pixels (H·t, W·t, C) → (H, W, C) uint8."""
     h, w = pixels.shape[0] // times, pixels.shape[1] // times
-    blocks = pixels[: h * times, : w * times].reshape(h, times, w, times, -1).astype(np.float32)
-    return np.round(blocks.mean(axis=(1, 3))).astype(np.uint8)
+    whole = pixels[: h * times, : w * times]
+    offsets = [(i, j) for i in range(times) for j in range(times)]
+    total = sum(whole[i::times, j::times].astype(np.float32) for i, j in offsets)
+    return np.round(np.asarray(total) / len(offsets)).astype(np.uint8)
 
 
 def colour_picture(
@@ -86,8 +102,7 @@ def colour_picture(
 ) -> NDArray[np.uint8]:
     """(height, width, 3) uint8 picture of sRGB levels (N, 3) on a grey ground."""
     shot = snapshot(surface, camera, width * SOFTEN, height * SOFTEN)
-    channels = [np.where(shot.seen, shot.field(levels[:, k]), ground) for k in range(3)]
-    return smoothed(np.stack(channels, axis=-1))
+    return smoothed(np.where(shot.seen[..., None], shot.field(levels), ground))
 
 
 def grey_picture(

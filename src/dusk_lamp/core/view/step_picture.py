@@ -73,28 +73,25 @@ def step_picture(
         site.surface.normals @ (0.5 * camera.toward + 0.5 * camera.up + 0.3 * camera.right), 0, 1
     )
     lift = 24.0 * (form - 0.72) / 0.28
-    picture = np.stack([shot.field((levels[:, c] * form + lift).astype(np.float32)) for c in range(3)], axis=-1)
+    picture = shot.field((levels * form[:, None] + lift[:, None]).astype(np.float32))
     marked = seen & shot.nearest(on)
-    y, x = np.indices(seen.shape)
-    px = SOFTEN
-    hatch = (x + y) % (HATCH_PX * px) < HATCH_WIDTH_PX * px
-    shade = shot.field(form.astype(np.float32))[..., None]
-    picture = np.where(marked[..., None], MARK * shade, picture)
-    picture = np.where((marked & hatch)[..., None], picture * 0.62, picture)
-    picture = np.where((_edge(marked) & seen)[..., None], 30, picture)
+    y, x = np.nonzero(marked)
+    hatch = np.where((x + y) % (HATCH_PX * SOFTEN) < HATCH_WIDTH_PX * SOFTEN, 0.62, 1.0)
+    shade = shot.field(form.astype(np.float32))[marked]
+    picture[marked] = MARK * (shade * hatch)[:, None]
+    picture[_edge(marked) & seen] = 30
     return _on_paper(picture, seen, paper)
 
 
 def look_picture(site: Site, shot: Snapshot, levels: NDArray[np.uint8], paper: int = PAPER) -> NDArray[np.uint8]:
     """(H, W, 3) uint8 picture of sRGB levels (N, 3) on paper white, or another grey."""
     levels = levels[site.shown]
-    picture = np.stack([shot.field(levels[:, c].astype(np.float32)) for c in range(3)], axis=-1)
-    return _on_paper(picture, shot.seen, paper)
+    return _on_paper(shot.field(levels), shot.seen, paper)
 
 
 def _on_paper(picture: NDArray[np.float32], seen: NDArray[np.bool_], paper: int) -> NDArray[np.uint8]:
-    picture = np.where(seen[..., None], picture, paper)
-    picture = np.where((_edge(seen) & ~seen)[..., None], 60, picture)
+    picture[~seen] = paper
+    picture[_edge(seen) & ~seen] = 60
     return smoothed(np.clip(picture, 0, 255))
 
 

@@ -10,10 +10,13 @@ link?.addEventListener("click", async (event) => {
   const pictures = [...document.querySelectorAll(".step-views img, .finished")].map((i) => i.getAttribute("src"));
   const said = words.textContent;
   let done = 0;
-  for (const url of pictures) {
-    words.textContent = `Drawing ${++done} of ${pictures.length}`;
-    await fetch(url).catch(() => null);
-  }
+  const left = [...pictures], draw = async () => {
+    while (left.length) {
+      await fetch(left.shift()).catch(() => null);
+      words.textContent = `Drawing ${++done} of ${pictures.length}`;
+    }
+  };
+  await Promise.all([draw(), draw(), draw()]);
   words.textContent = "Setting the pages …";
   try {
     const answer = await fetch(link.href);
