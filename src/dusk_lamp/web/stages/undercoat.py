@@ -34,7 +34,7 @@ from ...core.view.raster import colour_picture
 from ...store import markings, painted, painters, paints, schemes, undercoats
 from ...store.cache import key_of
 from ...store.laid import Laid
-from ...store.models import Sculpt
+from ...store.models import Job, Sculpt
 from ...store.store import new_job
 from ..packet import packed
 from ..packet import picture as png
@@ -166,7 +166,7 @@ def shown(sculpt_id: int) -> Response | tuple[Response, int]:
         cautions=cautions_for(*dict.fromkeys(tag for s in kept for tag in s.caution_tags)),
         primer={"name": opened.tins.primer.name, "hex": opened.tins.primer.looks.hex},
         through=opened.tins.through,
-        fit={"state": job.state, "share": job.share, "step": job.step, "message": job.message, "id": job.id} if job else None,
+        fit=_fit_of(job),
         schools=[
             {"name": n, "title": s.title, "when": s.when, "weak": s.weak, "lack": tools.lack(n),
              "picture": url_for(".school_png", sculpt_id=sculpt_id, name=n, v=_school_picture(opened, n)[:12]),
@@ -174,6 +174,21 @@ def shown(sculpt_id: int) -> Response | tuple[Response, int]:
             for n, s in SCHOOLS.items()
         ],
     )  # fmt: skip
+
+
+def _fit_of(job: Job | None) -> dict[str, Any] | None:
+    return (
+        None
+        if job is None
+        else {"state": job.state, "share": job.share, "step": job.step, "message": job.message, "id": job.id}
+    )
+
+
+@blueprint.get("/sculpts/<int:sculpt_id>/undercoat/fit")
+def fit_now(sculpt_id: int) -> Response:
+    """How far the fit is, and nothing else: a page that asks every second must not hold it up."""
+    with workshop().store.session() as session:
+        return jsonify(fit=_fit_of(the_sculpt(session, sculpt_id).latest_job("fit")))
 
 
 def _words(step: Any) -> str:

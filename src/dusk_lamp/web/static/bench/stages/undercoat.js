@@ -252,7 +252,11 @@ export default class Undercoat {
     this.waited = true;
     $("fit-share").value = fit.share; $("fit-step").textContent = fit.step;
     clearTimeout(this.timer);
-    this.timer = setTimeout(() => this.load(), 900);
+    this.timer = setTimeout(async () => {
+      const answer = await send(`${this.base}/undercoat/fit`).catch(() => null);
+      if (answer?.ok) this.plan.fit = (await answer.json()).fit;
+      if (!["waiting", "working"].includes(this.plan.fit.state)) this.load(); else this.fitting();
+    }, 600);
   }
 
   async squad(sculpts) {
