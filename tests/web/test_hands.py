@@ -2,6 +2,7 @@
 
 import json
 from datetime import timedelta
+from urllib.parse import unquote
 
 import pytest
 
@@ -171,6 +172,13 @@ def test_a_white_primed_plan_never_says_darkest_first(planned):
     for url in ("/sculpts/1/sheet", URL):
         text = planned.page(url).text.lower()
         assert "darkest first" not in text and "from darkest" not in text and "white everywhere" in text
+
+
+def test_a_file_keeps_the_letters_of_its_sculpt(planned):
+    """RFC 6266 and RFC 5987: a name in any script, beside one every browser can read."""
+    planned.post("/sculpts/1/rename", {"name": "Страж 守/灯"})
+    named = planned.client.get("/sculpts/1/plan.json").headers["Content-Disposition"]
+    assert unquote(named.split("UTF-8''")[1]) == "Страж 守_灯 plan.json" and 'filename="plan.json"' in named
 
 
 def test_the_glaze_bench_says_how_far_to_thin(planned):

@@ -1,10 +1,13 @@
 """The undercoat stage in the pages."""
 
+import time
+
 import numpy as np
 import pytest
 
 from dusk_lamp.demo.load import load_rack
 from dusk_lamp.store.models import Sculpt
+from dusk_lamp.web import patience
 
 from .conftest import packet
 
@@ -209,3 +212,13 @@ def test_two_tabs_cannot_overwrite_each_others_coats_and_the_light_is_not_distur
     change(spraying, "mute", number=2, turn=old)
     assert "another tab" in change(spraying, "remove", 409, number=2, turn=old)["error"]
     assert spraying.settings(1)["revision"] == revision, "the lamp's own two-tab check must not be set off by coats"
+
+
+def test_a_long_wait_says_how_far_it_is_and_ends(spraying, app, monkeypatch):
+    app.config["PATIENT"] = True
+    monkeypatch.setattr(patience, "BLINK_S", 0.0)
+    said = []
+    while (answer := spraying.client.get(f"{URL}.json")).status_code == 202:
+        said.append(answer.get_json()["step"])
+        time.sleep(0.02)
+    assert said and answer.get_json()["coats"]

@@ -15,10 +15,9 @@ from ...store.models import Sculpt
 from ...store.plans import Plan, bench_picture, picture_key
 from ..bench import waiting
 from ..packet import picture as png
-from ..patience import Say, not_yet, patiently
-from ..workshop import asked, the_sculpt, wants_json, workshop
+from ..workshop import asked, the_sculpt, workshop
 from . import mark_done, string_of
-from .sheet import plan_for
+from .sheet import plan_for, still_laying
 
 blueprint = Blueprint("paint", __name__)
 LOOKS = ("before", "after")
@@ -32,14 +31,8 @@ def paint(sculpt_id: int) -> str | tuple[Response, int]:
         if not sculpt.ready:
             return waiting(sculpt, "paint")
 
-        def lay(say: Say) -> None:
-            say("Laying the coats one by one", 0.3)
-            with workshop().store.session() as session:
-                plan_for(session, the_sculpt(session, sculpt_id))
-
-        if told := patiently(("sheet", sculpt_id, sculpt.scheme_id, sculpt.revision), lay):
-            return not_yet(told) if wants_json() else render_template(
-                "waiting_plan.html", sculpt=sculpt, stages=string_of(sculpt, "paint"), told=told)  # fmt: skip
+        if waiting_for := still_laying(sculpt, "paint"):
+            return waiting_for
         _, plan = plan_for(session, sculpt)
         keys = sittings.keys_of(plan.coats)
         pictures = {k: picture_key(sculpt, plan, str(k), "display")[:12] for k in range(1, len(plan.steps) + 1)}

@@ -35,6 +35,23 @@ def plan_for(session: Session, sculpt: Sculpt) -> tuple[Laid, Plan]:
     return laid, plan_of(session, sculpt, laid, workshop().store.cache)
 
 
+def still_laying(sculpt: Sculpt, stage: str) -> str | tuple[Response, int] | None:
+    """The page, or for a script the words, that say how far a sculpt's plan is; None once it is at hand."""
+    sculpt_id = sculpt.id
+
+    def lay(say: Say) -> None:
+        say("Laying the coats one by one", 0.3)
+        with workshop().store.session() as session:
+            plan_for(session, the_sculpt(session, sculpt_id))
+
+    told = patiently(("plan", sculpt_id, sculpt.scheme_id, sculpt.revision), lay)
+    if told is None:
+        return None
+    if wants_json():
+        return not_yet(told)
+    return render_template("waiting_plan.html", sculpt=sculpt, stages=string_of(sculpt, stage), told=told)
+
+
 @blueprint.get("/sculpts/<int:sculpt_id>/sheet")
 def sheet(sculpt_id: int) -> str | tuple[Response, int]:
     """Every step with its mix, where from, how long, its pictures, and what to mind."""
@@ -43,14 +60,8 @@ def sheet(sculpt_id: int) -> str | tuple[Response, int]:
         if not sculpt.ready:
             return waiting(sculpt, "sheet")
 
-        def lay(say: Say) -> None:
-            say("Laying the coats one by one", 0.3)
-            with workshop().store.session() as session:
-                plan_for(session, the_sculpt(session, sculpt_id))
-
-        if told := patiently(("sheet", sculpt_id, sculpt.scheme_id, sculpt.revision), lay):
-            return not_yet(told) if wants_json() else render_template(
-                "waiting_plan.html", sculpt=sculpt, stages=string_of(sculpt, "sheet"), told=told)  # fmt: skip
+        if waiting_for := still_laying(sculpt, "sheet"):
+            return waiting_for
         _, plan = plan_for(session, sculpt)
         keys = {
             (step.number, view): picture_key(sculpt, plan, str(k), view)[:12]
