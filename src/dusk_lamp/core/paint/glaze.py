@@ -112,7 +112,9 @@ def thinning_for(mix: Mix, keep: float = USUAL_SHARE, sketch: Sequence[float] = 
         found = glaze(mix, sketch, MOST_PASSES, float(thinning), keep)
         if found.advised >= LEAST_PASSES:
             kept = float(found.left[found.advised])
-            said = f"{in_drops(float(thinning))}: {found.advised} passes keep {kept:.0%} of the sketch's range."
+            said = (
+                f"{in_drops(float(thinning))}: {found.advised} passes keep {100 * kept:.0f} % of the sketch's range."
+            )
             return Advice(float(thinning), found.advised, kept, said)
     return Advice(
         None, 0, 0.0,

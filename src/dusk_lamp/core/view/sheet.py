@@ -68,7 +68,9 @@ def plan_pdf(
     pdf.set_font("text", size=10.5)
     pdf.ln(2)
     near = (
-        f" {facts.near:.0%} of the surface ends within half a value of the light." if facts.near is not None else ""
+        f" {100 * facts.near:.0f} % of the surface ends within half a value of the light."
+        if facts.near is not None
+        else ""
     )
     for words in (
         f"{facts.height_mm:.0f} mm tall, {grouped(facts.area_mm2).replace(THIN_SPACE, NO_BREAK)} mm² to paint. {facts.light}",
