@@ -227,14 +227,15 @@ def passes() -> Response:
         sketch = [float(v) for v in given.get("sketch", (1.5, 3.5, 5.5, 7.5, 9.5))][:12]
     except (TypeError, ValueError) as e:
         raise SettingError("a sketch is a row of values between 0 and 10") from e
+    keep = _number(given, "keep", USUAL_SHARE, 0.05, 1)
     found = glaze(
         mix,
         sketch,
         int(_number(given, "passes", 6, 1, MOST_PASSES)),
         _number(given, "thinning", USUAL_THINNING, 0, 50),
-        _number(given, "keep", USUAL_SHARE, 0.05, 1),
+        keep,
     )
-    advice = thinning_for(mix, _number(given, "keep", USUAL_SHARE, 0.05, 1), sketch)
+    advice = thinning_for(mix, keep, sketch)
     return jsonify(
         advice=plain(advice),
         words=mix.words(),

@@ -49,7 +49,7 @@ class Patience:
         except NotYet:
             if not going.future.done():
                 return dict(going.told)
-            raise
+            going.future.result()  # it ended in this very moment: well, or with what it raised
         finally:
             if going.future.done():
                 with self._lock:
