@@ -113,11 +113,14 @@ def test_standing_up_by_pictures_leads_on_to_the_lamp(page, bench_url):
     page.goto(bench_url.replace("/light", "/stand"))
     assert page.locator(".way").count() == 10
     page.locator(".way").nth(1).click()
-    page.wait_for_url("**up=**")
+    page.locator('.way:nth-child(2)[aria-pressed="true"]').first.wait_for()
     page.locator(".way").first.click()
+    page.locator('.way:first-child[aria-pressed="true"]').first.wait_for()
     page.locator('label:has-text("32 mm")').click()
-    assert page.input_value("#height") == "32"
-    page.click("text=Stand it like this")
+    page.get_by_text("Kept.").wait_for()
+    page.reload()
+    assert page.input_value("#height") == "32.0", "a height is kept when it is set"
+    page.get_by_role("button", name="Next: take it apart").click()
     page.wait_for_url("**/parts")
     page.wait_for_selector("#bench[data-drawn]", timeout=90_000)
     for onward, stage in (("mark the regions", "regions"), ("choose the view", "view"), ("set the lamp", "light")):

@@ -38,6 +38,7 @@ class Base(DeclarativeBase):
         list[str]: JSON,
         list[dict[str, Any]]: JSON,
         list[int]: JSON,
+        dict[str, str]: JSON,
         float: Float,
     }
 
@@ -73,7 +74,7 @@ class Sculpt(Base):
     rig: Mapped[dict[str, Any]] = mapped_column(default=lambda: plain(Rig()))
     greys: Mapped[dict[str, Any]] = mapped_column(default=lambda: plain(Greys()))
     exposure: Mapped[dict[str, Any]] = mapped_column(default=lambda: plain(Exposure()))
-    stages_done: Mapped[list[str]] = mapped_column(default=list)
+    stages_done: Mapped[dict[str, str]] = mapped_column(default=dict)  # what each rested on when it was done
     revision: Mapped[int] = mapped_column(
         default=0
     )  # counts saves, so that two tabs cannot overwrite each other unseen

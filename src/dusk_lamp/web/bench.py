@@ -111,7 +111,10 @@ def done(sculpt_id: int, stage: str) -> AnyResponse:
         sculpt = the_sculpt(session, sculpt_id)
         if hasattr(page, "confirm"):
             page.confirm(session, sculpt)
-        stages.mark_done(sculpt, stage, *([] if onward.on_bench else [onward.name]))
+        session.flush()
+        own = next(s for s in stages.ON_BENCH if s.name == stage)
+        reached = [] if onward.on_bench else [onward.name]
+        stages.mark_done(sculpt, *([] if own.optional else [stage]), *reached)
     if wants_json():
         return Response(status=204)
     return redirect(url_for_stage(onward.name, sculpt_id))
@@ -133,4 +136,5 @@ def state(sculpt_id: int) -> Response:
         return jsonify(
             ready=sculpt.ready, sky=sculpt.sky_key is not None, step=job.step if job else "",
             share=job.share if job else 1.0, state=job.state if job else "done", message=job.message if job else "",
+            stages=[[s["name"], s["lamp"], s["told"]] for s in stages.string_of(sculpt)],
         )  # fmt: skip

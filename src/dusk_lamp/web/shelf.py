@@ -26,7 +26,7 @@ from ..store.backup import backup
 from ..store.models import Job, Sculpt, now
 from ..store.store import UNDO_DAYS, add_sculpt, free_name, new_job
 from .packet import picture
-from .stages import string_of
+from .stages import mark_open, string_of
 from .workshop import taken_in, the_sculpt, wants_json, workshop
 
 blueprint = Blueprint("shelf", __name__)
@@ -111,6 +111,7 @@ def duplicate(sculpt_id: int) -> str:
         copy = add_sculpt(session, free_name(session, first.name), first.files)
         for column in Sculpt.COPIED:
             setattr(copy, column, getattr(first, column))
+        mark_open(copy, "paint")  # another model, with nothing on it yet
         markings.copy(session, first, copy)
         schemes.copy(session, first, copy)
         job = new_job(session, copy) if copy.sky_key is None else None

@@ -18,6 +18,7 @@ from ...store.laid import Laid
 from ...store.models import Sculpt
 from ..packet import LEVELS_PER_VALUE, packed
 from ..workshop import asked, laid_out, the_sculpt, workshop
+from . import mark_done
 
 blueprint = Blueprint("light", __name__)
 
@@ -90,9 +91,13 @@ def keep(sculpt_id: int) -> tuple[Response, int] | Response:
                 error="This sculpt was changed in another tab.", theirs=theirs, revision=sculpt.revision
             ), 409
         revision = sculpt.revision + 1
-        session.execute(
+        lit = (sculpt.rig, sculpt.exposure) != (plain(rig), plain(exposure))
+        cut = sculpt.greys != plain(wanted)
+        session.execute(  # refused by the database itself where another save was quicker
             update(Sculpt)
             .where(Sculpt.id == sculpt.id, Sculpt.revision == sculpt.revision)
             .values(rig=plain(rig), greys=plain(wanted), exposure=plain(exposure), revision=revision)
         )
+        session.refresh(sculpt)
+        mark_done(sculpt, *(["light"] if lit else []), *(["greys"] if cut else []))
         return jsonify(revision=revision)

@@ -28,6 +28,7 @@ from ...store.store import laid_out_anew, new_job
 from ..bench import url_for_stage
 from ..packet import picture as png
 from ..workshop import asked, laid_out, read_apart, taken_in, the_sculpt, workshop
+from . import mark_done
 from .sheet import seams_of
 
 blueprint = Blueprint("parts", __name__)
@@ -96,6 +97,7 @@ def describe(sculpt_id: int) -> Response:
                 raise
             raise SettingError("this part is not there any more; reload the page") from e
         sculpt.parts = plain(named)
+        mark_done(sculpt, "parts")
         if sculpt.shadowless != before:
             sculpt.sky_key = None  # until the changed part has looked at the sky again
             job_id = new_job(session, sculpt).id

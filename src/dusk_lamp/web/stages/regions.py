@@ -27,6 +27,7 @@ from ...store.models import Sculpt
 from ..packet import download, packed
 from ..patience import Say, not_yet, patiently
 from ..workshop import asked, colour_names, laid_out, read_apart, the_sculpt, workshop
+from . import mark_done, mark_open
 
 blueprint = Blueprint("regions", __name__)
 MOST_DABS = 400  # in one stroke
@@ -155,6 +156,8 @@ def change(sculpt_id: int) -> tuple[Response, int] | Response:
             if again:
                 markings.step(session, sculpt, -1)
             markings.keep(session, sculpt, changed)
+        left = markings.marking_of(session, sculpt, laid.site.surface, store.cache).regions
+        (mark_done if left else mark_open)(sculpt, "regions")
     with store.session() as session:
         sculpt, laid, marking = _opened(session, sculpt_id)
         return _answer(session, sculpt, marking, laid.site)
@@ -314,4 +317,5 @@ def bring(sculpt_id: int) -> tuple[Response, int] | Response:
         if sculpt.surface_key != laid.surface_key:
             return _stale(True)
         markings.keep(session, sculpt, marking)
+        mark_done(sculpt, "regions")
         return _answer(session, sculpt, marking, laid.site)

@@ -23,7 +23,7 @@ from ..packet import download
 from ..packet import picture as png
 from ..patience import Say, not_yet, patiently
 from ..workshop import laid_out, the_sculpt, wants_json, workshop
-from . import string_of
+from . import STAGES, mark_done, state_of, string_of
 
 blueprint = Blueprint("sheet", __name__)
 MOST_MODELS = 100
@@ -62,6 +62,12 @@ def sheet(sculpt_id: int) -> str | tuple[Response, int]:
 
         if waiting_for := still_laying(sculpt, "sheet"):
             return waiting_for
+        again = state_of(sculpt, next(s for s in STAGES if s.name == "sheet")) == "again"
+    if again:  # it has been looked at again
+        with workshop().store.saving() as session:
+            mark_done(the_sculpt(session, sculpt_id), "sheet")
+    with workshop().store.session() as session:
+        sculpt = the_sculpt(session, sculpt_id)
         _, plan = plan_for(session, sculpt)
         keys = {
             (step.number, view): picture_key(sculpt, plan, str(k), view)[:12]

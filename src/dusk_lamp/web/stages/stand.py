@@ -12,7 +12,7 @@ from ...store.cache import key_of
 from ...store.store import new_job
 from ..bench import url_for_stage, waiting
 from ..packet import picture
-from ..workshop import the_sculpt, workshop
+from ..workshop import the_sculpt, wants_json, workshop
 from . import mark_done, string_of
 
 blueprint = Blueprint("stand", __name__)
@@ -36,19 +36,16 @@ def stand(sculpt_id: int) -> str:
         if sculpt.mended_key is None or sculpt.mended_key not in workshop().store.cache:
             return waiting(sculpt, "stand")
         facts = stages.facts_of(workshop().store.cache, sculpt.mended_key)
-        up = request.args.get("up") or sculpt.up or facts.up_order[0]
-        if up not in AXES:
-            raise SettingError(f"an axis is one of {', '.join(AXES)}")
+        up = sculpt.up or facts.up_order[0]
         fronts = fronts_for(up)
-        front = request.args.get("front") or (sculpt.front if sculpt.up == up else None) or fronts[0]
-        if front not in fronts:
-            front = fronts[0]
+        front = sculpt.front or fronts[0]
         guess = guess_units(facts.size["xyz".index(up[-1])])
         return render_template(
             "stages/stand.html", sculpt=sculpt, stages=string_of(sculpt, "stand"), facts=facts, up=up, front=front,
             fronts=fronts, guess=guess, axis_words=AXIS_WORDS, heights=HEIGHTS_MM,
             ways=list(zip(facts.up_order, facts.up_reasons, strict=True)),
-            height=sculpt.height_mm or guess.height_mm,
+            height=sculpt.height_mm or guess.height_mm, sure="stand" in sculpt.stages_done or guess.sure,
+            turned={way: front if way == up else fronts_for(way)[0] for way in AXES},
         )  # fmt: skip
 
 
@@ -72,20 +69,31 @@ def way(sculpt_id: int, up: str, front: str) -> Response:
 
 @blueprint.post("/sculpts/<int:sculpt_id>/stand")
 def set_standing(sculpt_id: int) -> AnyResponse:
-    """Stand it up as chosen, and prepare it anew where that changes anything."""
+    """Keep how it stands as soon as it is chosen, and prepare it anew where that changes anything.
+
+    turn: the way is being chosen, with up or front; back to the pictures. Otherwise on to the next stage.
+    """
     try:
         height = float(request.form.get("height", "").replace(",", "."))
     except ValueError as e:
         raise SettingError("the height must be a number of mm, such as 32") from e
-    standing = Standing(request.form.get("up", ""), request.form.get("front", ""), height)
+    up, front = request.form.get("up", ""), request.form.get("front", "")
+    turning = request.form.get("turn", "")
+    if turning in AXES:
+        up, front = turning, fronts_for(turning)[0]
+    elif turning.startswith("front "):
+        front = turning.removeprefix("front ")
+    standing = Standing(up, front, height)
     job_id = None
     with workshop().store.saving() as session:
         sculpt = the_sculpt(session, sculpt_id)
-        mark_done(sculpt, "stand")
         if standing != sculpt.standing:
             sculpt.up, sculpt.front, sculpt.height_mm = standing.up, standing.front, standing.height_mm
             sculpt.surface_key = sculpt.sky_key = None
             job_id = new_job(session, sculpt).id
+        mark_done(sculpt, "stand")
     if job_id is not None:
         workshop().queue.add(job_id)
-    return redirect(url_for_stage("parts", sculpt_id))
+    if wants_json():
+        return Response(status=204)
+    return redirect(url_for_stage("stand" if turning else "parts", sculpt_id))

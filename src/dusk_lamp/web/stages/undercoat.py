@@ -40,6 +40,7 @@ from ..packet import packed
 from ..packet import picture as png
 from ..patience import Say, not_yet, patiently
 from ..workshop import asked, colour_names, laid_out, shelf_of, the_sculpt, workshop
+from . import mark_done, mark_open
 
 blueprint = Blueprint("undercoat", __name__)
 PICTURES = 4
@@ -314,6 +315,7 @@ def change(sculpt_id: int) -> tuple[Response, int] | Response:
                 schemes.step(session, sculpt, -1 if what == "undo" else 1, opened.seen)
             else:
                 schemes.keep(session, sculpt, *changed, opened.seen)
+            (mark_done if sculpt.scheme_id or what == "fit" else mark_open)(sculpt, "undercoat")
     except schemes.ChangedElsewhereError:
         return _elsewhere()
     if what == "fit":

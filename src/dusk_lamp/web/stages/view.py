@@ -15,6 +15,7 @@ from ...store import markings
 from ...store.laid import Laid
 from ...store.models import Sculpt
 from ..workshop import asked, laid_out, the_sculpt, workshop
+from . import mark_done
 from .regions import PATCHES, sight
 
 blueprint = Blueprint("view", __name__)
@@ -88,5 +89,6 @@ def change(sculpt_id: int) -> Response:
                 raise
             raise SettingError("the change that arrived is incomplete; reload the page") from e
         sculpt.display = plain(new)
+        mark_done(sculpt, "view")
         marking = markings.marking_of(session, sculpt, laid.site.surface, workshop().store.cache)
         return _answer(sculpt, laid, marking)

@@ -15,6 +15,9 @@ export function send(url, options = {}) {
   return fetch(url, { ...options, headers });
 }
 
+// tells the string of lamps that something was kept
+export function kept() { dispatchEvent(new Event("kept")); }
+
 // what is still being worked out is asked for again, and says how far it is
 export async function patient(url, options = {}, tell = () => {}) {
   for (;;) {
@@ -43,4 +46,13 @@ document.addEventListener("keydown", (event) => {
 for (const button of document.querySelectorAll("[data-print]")) button.addEventListener("click", () => print());
 for (const radio of document.querySelectorAll("[data-fill]")) {
   radio.addEventListener("change", () => { document.querySelector(radio.dataset.fill).value = radio.value; });
+}
+for (const form of document.querySelectorAll("form[data-keep]")) { // a height is kept when it is set
+  form.addEventListener("change", async () => {
+    if (!form.checkValidity()) return;
+    const answer = await send(form.action, { method: "POST", body: new FormData(form) });
+    if (!answer.ok) { say((await answer.json()).error, true); return; }
+    document.getElementById("height-words").classList.remove("unsure");
+    say("Kept.");
+  });
 }

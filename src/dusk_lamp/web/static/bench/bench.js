@@ -20,14 +20,23 @@ for (const form of document.querySelectorAll(".controls form[method]")) { // a c
     e.preventDefault();
     if (lighting.keeping) await lighting.keep();
     if (!next) { form.submit(); return; }
-    const done = present, answer = await send(form.action, { method: "POST" });
+    const answer = await send(form.action, { method: "POST" });
     if (!answer.ok) { say((await answer.json()).error, true); return; }
     go(next);
-    const link = document.querySelector(`.string [data-stage="${done}"]`);
-    link.querySelector(".lamp").classList.replace("lamp-unlit", "lamp-lit");
-    link.querySelector("small").textContent = link.querySelector("small").dataset.was = "done";
   });
 }
+
+// --- the string of lamps: what is done, what to look at again
+async function lamps() {
+  const answer = await fetch(`${base}/state`).catch(() => null);
+  if (!answer?.ok) return;
+  for (const [name, lamp, told] of (await answer.json()).stages) {
+    const link = document.querySelector(`.string [data-stage="${name}"]`);
+    link.querySelector(".lamp").setAttribute("class", `icon lamp lamp-${lamp}`);
+    link.querySelector("small").textContent = name === present ? "working on it" : told;
+  }
+}
+addEventListener("kept", lamps); // a change was kept: what rests on it may have to be looked at again
 
 // --- stages on this bench share the turntable
 function go(stage, push = true) {
@@ -39,9 +48,8 @@ function go(stage, push = true) {
   for (const link of document.querySelectorAll(".string [data-stage]")) {
     const here = link.dataset.stage === stage;
     if (here) link.setAttribute("aria-current", "step"); else link.removeAttribute("aria-current");
-    const word = link.querySelector("small");
-    if (here) { word.dataset.was ||= word.textContent; word.textContent = "working on it"; } else if (word.textContent === "working on it") word.textContent = word.dataset.was && word.dataset.was !== "working on it" ? word.dataset.was : (link.querySelector(".lamp-lit") ? "done" : "to do");
   }
+  lamps();
   stages[stage].enter?.();
   if (push) history.pushState({ stage }, "", `${base}/${stage}`);
   table.draw();

@@ -1,5 +1,5 @@
 // Lighting: asks the server for the light as it is set, and keeps it a moment after the last change. Light and greys share it.
-import { say, send } from "../page.js";
+import { kept, say, send } from "../page.js";
 import { unpack } from "./turntable.js";
 
 const $ = (id) => document.getElementById(id);
@@ -89,6 +89,7 @@ export class Lighting {
     if (!answer.ok) { say(said.error, true); return; }
     this.revision = said.revision;
     this.bench.dataset.revision = said.revision;
+    kept();
   }
 
   unsaved(words) {

@@ -1,5 +1,5 @@
 // Parts: draws the list, hides and pulls apart what the server said; sends names and wishes.
-import { say, send } from "../../page.js";
+import { kept, say, send } from "../../page.js";
 
 const $ = (id) => document.getElementById(id);
 
@@ -34,6 +34,7 @@ export default class Parts {
     const answer = await send(`${this.base}/parts`, { method: "POST", headers: { "Content-Type": "application/json" }, body: JSON.stringify({ number: this.chosen, ...wish }) });
     const content = await answer.json();
     if (!answer.ok) { say(content.error, true); this.list(); return; }
+    kept();
     this.show(content);
     if (!content.sky) this.resky();
   }

@@ -1,5 +1,5 @@
 // Regions: sends picks and changes, draws the labels and the list that come back.
-import { patient, say, send } from "../../page.js";
+import { kept, patient, say, send } from "../../page.js";
 import { unpack } from "../turntable.js";
 
 const $ = (id) => document.getElementById(id);
@@ -134,6 +134,7 @@ export default class Regions {
       return;
     }
     this.last = wish.do === "pick" ? { ...wish, again: undefined } : null;
+    kept();
     this.show(await answer.arrayBuffer());
     if (["pick", "brush", "facing"].includes(wish.do) && this.marking.regions.length > before) this.choose(this.marking.regions.length);
   }

@@ -1,5 +1,5 @@
 // The undercoat: schools as pictures, coats to scrub through, what is too light or too dark; the server works it all out.
-import { patient, say, send } from "../../page.js";
+import { kept, patient, say, send } from "../../page.js";
 import { Dial } from "../dial.js";
 import { unpack } from "../turntable.js";
 
@@ -69,6 +69,7 @@ export default class Undercoat {
     if (answer.status === 202) { this.load(); return; }
     const plan = await answer.json();
     if (!answer.ok) { say(plan.error, true); if (answer.status === 409) this.load(); return; }
+    kept();
     this.show(plan);
   }
 

@@ -1,5 +1,5 @@
 // The display view and the focal spots: sends looks and clicks, draws what comes back.
-import { say, send } from "../../page.js";
+import { kept, say, send } from "../../page.js";
 
 const $ = (id) => document.getElementById(id);
 
@@ -24,6 +24,7 @@ export default class View {
     const answer = await send(`${this.base}/display`, { method: "POST", headers: { "Content-Type": "application/json" }, body: JSON.stringify(wish) });
     const display = await answer.json();
     if (!answer.ok) { say(display.error, true); return; }
+    kept();
     this.show(display);
   }
 
