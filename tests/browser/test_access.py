@@ -65,6 +65,41 @@ def test_nothing_has_to_be_pushed_sideways_on_a_phone(chromium, all_pages):
     assert narrow == {}
 
 
+def test_regions_are_marked_without_a_mouse(page, bench_url):  # noqa: F811
+    """By a cursor on the model, with a click and with the brush."""
+    open_bench(page, bench_url.replace("/light", "/regions"))
+    rows = page.locator("#region-list li")
+    before = rows.count()
+    for tool, keys in (("creases", ["Enter"]), ("brush", ["Enter", "Shift+ArrowRight", "Shift+ArrowRight", "Enter"])):
+        page.locator(f'[name="tool"][value="{tool}"]').check(force=True)
+        page.locator('[name="mode"][value="new"]').check(force=True)
+        page.locator("#turntable").focus()
+        for key in ["m", *["ArrowDown"] * 8, *keys]:
+            page.keyboard.press(key)
+        until(lambda n=before: rows.count() == n + 1, page)
+        page.keyboard.press("Escape")
+        page.keyboard.press("Control+z")
+        until(lambda n=before: rows.count() == n, page)
+
+
+def test_pages_are_light_and_what_they_need_is_kept_by_the_browser(chromium, bench_url):  # noqa: F811
+    """Without the sculpt at most 1.2 MB on the way for the bench, and nothing of it twice."""
+    context = chromium.new_context()
+    page = context.new_page()
+    devtools, sizes = context.new_cdp_session(page), {}
+    devtools.send("Network.enable")
+    asked = {}
+    devtools.on("Network.requestWillBeSent", lambda e: asked.update({e["requestId"]: e["request"]["url"]}))
+    devtools.on("Network.loadingFinished", lambda e: sizes.update({asked[e["requestId"]]: e["encodedDataLength"]}))
+    open_bench(page, bench_url)
+    first = {url: n for url, n in sizes.items() if ".bin" not in url and "relight" not in url}
+    assert 100_000 < sum(first.values()) < 1_200_000
+    sizes.clear()
+    open_bench(page, bench_url)
+    assert sum(n for url, n in sizes.items() if "/static/" in url) == 0
+    context.close()
+
+
 def test_a_lamp_set_while_the_bench_is_away_is_kept_when_it_is_back(page, bench_url):  # noqa: F811
     open_bench(page, bench_url)
     page.route("**/plan", lambda route: route.abort())

@@ -1,6 +1,7 @@
 """Cameras, pictures and files that leave the house."""
 
 import io
+import unicodedata
 
 import numpy as np
 import pytest
@@ -103,6 +104,9 @@ def test_a_steps_picture_marks_where_the_film_goes_and_survives_black_and_white(
     assert not covered(np.full(9, 20, np.float32)).any(), "a coat on everything marks nothing in particular"
 
 
+OTHER_LETTERS = ["Ключник", "Λύχνος", "しおかぜ", "守灯人", "등불지기", "حارس", "שומר", "Řež"]
+
+
 def test_the_pdf_has_every_step_its_drops_and_its_cautions():
     picture = png_bytes(np.full((44, 33, 3), 200, np.uint8))
     site = Site(surface_of(ball(fine=3)))
@@ -110,7 +114,7 @@ def test_the_pdf_has_every_step_its_drops_and_its_cautions():
     coats = [usual_coat(name, paint, f"step of {name}") for name in techniques()]
     steps = steps_of(site, coats, [c.film(site) for c in coats])
     facts = SheetFacts(
-        "Wärter & Söhne <b>",
+        f"Wärter & Söhne <b> {' '.join(OTHER_LETTERS)}",
         "Lamp above.",
         32,
         900,
@@ -122,6 +126,8 @@ def test_the_pdf_has_every_step_its_drops_and_its_cautions():
     pdf = plan_pdf(facts, steps, list(VIEWS), lambda k, v: picture, picture)
     pages = PdfReader(io.BytesIO(pdf)).pages
     text = " ".join(" ".join(page.extract_text() for page in pages).split())
+    for name in OTHER_LETTERS:
+        assert name in text or unicodedata.normalize("NFKC", name[::-1]) in unicodedata.normalize("NFKC", text), name
     assert "Wärter & Söhne <b>" in text and "Helm on body" in text and f"page {len(pages)}" in text
     for step in steps:
         assert f"{step.number}. {step.heading}" in text and step.drops_words in text and step.how[:40] in text

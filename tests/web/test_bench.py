@@ -107,7 +107,9 @@ def test_stages_light_up_in_order_of_work(app, painter, sculpt_id):
         page = painter.post(f"/sculpts/{sculpt_id}/done/{stage.name}")
     assert page.find(class_="sheet"), "the last stage leads to the sheet"
     needed = [s.name for s in STAGES if not s.optional]
-    assert lit() == needed[:-1], "the last is lit when every step is painted; what is optional is done when something was set in it"
+    assert lit() == needed[:-1], (
+        "the last is lit when every step is painted; what is optional is done when something was set in it"
+    )
     keys = json.loads(painter.page(f"/sculpts/{sculpt_id}/paint").find(id="easel")["data-keys"])
     for key in keys:
         painter.json("POST", f"/sculpts/{sculpt_id}/paint", {"do": "skipped", "key": key})

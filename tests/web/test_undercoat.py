@@ -1,11 +1,13 @@
 """The undercoat stage in the pages."""
 
+import threading
 import time
 
 import numpy as np
 import pytest
 
 from dusk_lamp.demo.load import load_rack
+from dusk_lamp.store import painted
 from dusk_lamp.store.models import Sculpt
 from dusk_lamp.web import patience
 
@@ -222,3 +224,18 @@ def test_a_long_wait_says_how_far_it_is_and_ends(spraying, app, monkeypatch):
         said.append(answer.get_json()["step"])
         time.sleep(0.02)
     assert said and answer.get_json()["coats"]
+    begun, go_on = threading.Event(), threading.Event()
+
+    def slowly(laid, site, coats, wanted, say=None):
+        begun.set()
+        go_on.wait(5)
+        say("Laying coat 2 of 5", 0.4)
+
+    monkeypatch.setattr(painted, "after", slowly)
+    number = spraying.client.get(f"{URL}.json").get_json()["number"]
+    assert begun.wait(5) and spraying.json("POST", f"/working/{number}/stop", {}, 204)
+    go_on.set()
+    while (answer := spraying.client.get(f"{URL}.json")).status_code == 202:
+        time.sleep(0.02)
+    assert answer.status_code == 409 and "as it was" in answer.text
+    spraying.json("POST", f"/working/{number}/stop", {}, 404)

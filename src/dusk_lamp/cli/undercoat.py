@@ -7,6 +7,7 @@ from pathlib import Path
 from typing import Any
 
 from ..core.errors import SettingError
+from ..core.units import per_cent
 from .common import add_sculpt_options, laid_out, lamp_from_text, the_rack, the_tools, write_whole
 
 SCHOOLS = (
@@ -112,7 +113,7 @@ def _undercoat(args: argparse.Namespace) -> None:
     e = plan["errors"]
     print(
         f"{len(laid.coats)} coats; off by {e['mean']:.2f} values on the mean, {e['p95']:.2f} at the 95th percentile; "
-        f"{e['within_half']:.0%} within half a value; order {plan['rank_agreement']:.0%}"
+        f"{per_cent(e['within_half'])} within half a value; order {per_cent(plan['rank_agreement'])}"
     )
 
 

@@ -27,6 +27,11 @@ def grouped(number: float, digits: int = 0) -> str:
     return f"{number:,.{digits}f}".replace(",", THIN_SPACE)
 
 
+def per_cent(share: float) -> str:
+    """“25 %”, with a space where no line may break."""
+    return f"{100 * share:.0f}\u00a0%"
+
+
 def counted(count: float, one: str, many: str) -> str:
     """“1 drop”, “3 drops”."""
     return f"{count:g} {one if count == 1 else many}"

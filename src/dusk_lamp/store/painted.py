@@ -2,7 +2,7 @@
 
 import json
 import zlib
-from collections.abc import Sequence
+from collections.abc import Callable, Sequence
 
 import numpy as np
 from numpy.typing import NDArray
@@ -53,13 +53,20 @@ def film_of(laid: Laid, coat: Coat, site: Site) -> NDArray[np.float32]:
     return laid.films.of(_key(coat, site), lambda: coat.film(site))
 
 
-def after(laid: Laid, site: Site, coats: Sequence[Coat], wanted: NDArray[np.float32]) -> list[Look]:
-    """The model bare and after every coat, each worked out once."""
+def after(
+    laid: Laid,
+    site: Site,
+    coats: Sequence[Coat],
+    wanted: NDArray[np.float32],
+    say: Callable[[str, float], None] = lambda *_: None,
+) -> list[Look]:
+    """The model bare and after every coat, each worked out once. say: told which one is being laid, and the share that is."""
     mark = f"{float(wanted.sum()):.6g}"
     run = ""
     out = [laid.after.of(mark, lambda: look_of(site, _reflectance(laid, site, "", []), wanted))]
     done: list[Coat] = []
-    for coat in coats:
+    for k, coat in enumerate(coats):
+        say(f"Laying coat {k + 1} of {len(coats)}", k / len(coats))
         if coat.muted:
             out.append(out[-1])
             continue

@@ -1,6 +1,7 @@
 """A sculpt's plan worked out: its light, greys and bands, and its coats as steps with their pictures."""
 
 import json
+from collections.abc import Callable
 from dataclasses import dataclass, field
 
 import numpy as np
@@ -28,6 +29,7 @@ from .cache import Cache, key_of
 from .laid import Laid
 from .models import Sculpt
 
+Say = Callable[[str, float], None]
 BENCH_SIZE = (480, 640)
 PICTURES = 8  # version of the code that draws them
 
@@ -72,7 +74,7 @@ def light_plan(sculpt: Sculpt, laid: Laid, site: Site) -> Plan:
     return Plan(rig, greys, exposure, wanted.light, wanted.value, bands, camera, site, "")
 
 
-def plan_of(session: Session, sculpt: Sculpt, laid: Laid, cache: Cache) -> Plan:
+def plan_of(session: Session, sculpt: Sculpt, laid: Laid, cache: Cache, say: Say = lambda *_: None) -> Plan:
     """The plan of a sculpt as it is kept now, with the coats that were laid; it invents none. Worked out once for all its pictures."""
     try:
         key = undercoats.key_for(undercoats.tins_of(session, sculpt), schemes.choice_of(session, sculpt))
@@ -82,17 +84,20 @@ def plan_of(session: Session, sculpt: Sculpt, laid: Laid, cache: Cache) -> Plan:
         sculpt.scheme_id, sculpt.rig, sculpt.greys, sculpt.exposure, sculpt.display, sculpt.marking_number, sculpt.models,
         plain(painters.tools_of(session)), plain(key), laid.site.outlook is not None,
     ]  # fmt: skip
-    return laid.plans.of(json.dumps(names, sort_keys=True), lambda: _worked_out(session, sculpt, laid, cache, key))
+    return laid.plans.of(
+        json.dumps(names, sort_keys=True), lambda: _worked_out(session, sculpt, laid, cache, key, say)
+    )
 
 
-def _worked_out(session: Session, sculpt: Sculpt, laid: Laid, cache: Cache, key: Key | None) -> Plan:
+def _worked_out(session: Session, sculpt: Sculpt, laid: Laid, cache: Cache, key: Key | None, say: Say) -> Plan:
     site = laid.site.marked(markings.marking_of(session, sculpt, laid.site.surface, cache))
     lit = light_plan(sculpt, laid, site)
     coats = [coat for coat in schemes.kept_coats(session, sculpt) if not coat.muted]
     if not coats:
         return lit
     wanted = lit.value if key is None else key.of(painted.share_of(sculpt, laid)).astype(np.float32)
-    looks = painted.after(laid, site, coats, wanted)
+    looks = painted.after(laid, site, coats, wanted, say)
+    say("Reckoning paint and time", 0.95)
     steps = painted.steps(laid, site, coats, looks, painters.tools_of(session), sculpt.models)
     return Plan(
         lit.rig, lit.greys, lit.exposure, lit.light, lit.value, lit.bands, lit.display, site,

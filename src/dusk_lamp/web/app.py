@@ -1,15 +1,17 @@
 """The application: settings, safety, blueprints."""
 
 import errno
+import hashlib
 from pathlib import Path
 
 from flask import Flask, Response, jsonify, render_template, request
+from flask_compress import Compress
 from flask_wtf import CSRFProtect
 from flask_wtf.csrf import CSRFError
 from sqlalchemy.exc import OperationalError
 from werkzeug.exceptions import HTTPException, RequestEntityTooLarge
 
-from ..core.errors import DuskLampError
+from ..core.errors import DuskLampError, Stopped
 from ..core.units import grouped
 from ..jobs.queue import Queue
 from ..settings import Settings, settings_from
@@ -19,17 +21,31 @@ from . import bench, exports, health, palette, rack, shelf, stages, tools
 from .door import lock
 from .edge import Numbered, guard
 from .patience import Patience
+from .patience import blueprint as patience
 from .workshop import Workshop, wants_json
 
 POLICY = (
     "default-src 'self'; script-src 'self'; style-src 'self'; img-src 'self' data: blob:; font-src 'self'; "
-    "connect-src 'self'; object-src 'none'; base-uri 'none'; form-action 'self'; frame-ancestors 'none'"
+    "connect-src 'self'; frame-src 'self' blob:; object-src 'none'; base-uri 'none'; form-action 'self'; frame-ancestors 'none'"
 )
+
+
+STATIC = Path(__file__).parent / "static"
+A_YEAR = 31_536_000
+
+
+def _stamp() -> str:
+    """What the static files are, in a few letters: part of their address, so that a browser may keep them for ever."""
+    found = hashlib.sha256()
+    for path in sorted(STATIC.rglob("*")):
+        if path.is_file():
+            found.update(str(path.relative_to(STATIC)).encode() + path.read_bytes())
+    return found.hexdigest()[:10]
 
 
 def create_app(data: Path, settings: Settings | None = None, *, testing: bool = False) -> Flask:
     """The application over one data folder."""
-    app = Flask(__name__)
+    app = Flask(__name__, static_url_path=f"/static/{_stamp()}")
     settings = settings or settings_from()
     store = Store(data, settings)
     limit = settings.upload_limit_mb
@@ -42,13 +58,16 @@ def create_app(data: Path, settings: Settings | None = None, *, testing: bool = 
         SESSION_COOKIE_SECURE=bool(settings.secure_cookies),
         WTF_CSRF_TIME_LIMIT=None,  # a page left open over a drying coat must still work
         WTF_CSRF_SSL_STRICT=False,
-        SEND_FILE_MAX_AGE_DEFAULT=3600,
+        SEND_FILE_MAX_AGE_DEFAULT=A_YEAR,
+        COMPRESS_ALGORITHM=["gzip"],
+        COMPRESS_MIMETYPES=["text/css", "text/javascript", "image/svg+xml"],  # nothing that carries a secret (BREACH)
     )
     app.extensions["workshop"] = Workshop(settings, store, Queue(store), Shelf(store))
     app.extensions["patience"] = Patience()
     app.url_map.converters["int"] = Numbered
     guard(app, settings)
     CSRFProtect(app)
+    Compress(app)
     if settings.passphrase:
         lock(app, settings.passphrase)
     app.jinja_env.trim_blocks = app.jinja_env.lstrip_blocks = True
@@ -56,6 +75,7 @@ def create_app(data: Path, settings: Settings | None = None, *, testing: bool = 
 
     for page in (shelf, bench, health, exports, rack, palette, tools, *(stage.page for stage in stages.STAGES)):
         app.register_blueprint(page.blueprint)
+    app.register_blueprint(patience)
     app.jinja_env.globals["url_for_stage"] = bench.url_for_stage
 
     @app.after_request
@@ -71,6 +91,7 @@ def create_app(data: Path, settings: Settings | None = None, *, testing: bool = 
     def _common() -> dict[str, object]:
         return {"upload_limit_mb": limit}
 
+    app.register_error_handler(Stopped, lambda e: _said(str(e), 409))
     app.register_error_handler(DuskLampError, lambda e: _said(str(e), 400))
     app.register_error_handler(
         CSRFError, lambda e: _said("this page is too old to be trusted; reload it and try again", 400)

@@ -1,9 +1,10 @@
 """Patience: what takes longer than a blink is worked out beside the request, which says how far it is until it is there.
 
 A page asks again and again; each asking joins the work that is going on for the same thing. The work fills what is remembered with a
-sculpt in memory, so the page itself then finds everything at hand.
+sculpt in memory, so the page itself then finds everything at hand. It can be stopped whenever it says how far it is.
 """
 
+import itertools
 import threading
 from collections.abc import Callable
 from concurrent.futures import Future, ThreadPoolExecutor
@@ -11,18 +12,24 @@ from concurrent.futures import TimeoutError as NotYet
 from dataclasses import dataclass, field
 from typing import Any
 
-from flask import Response, current_app, jsonify
+from flask import Blueprint, Response, abort, current_app, jsonify
+
+from ..core.errors import Stopped
 
 BLINK_S = 0.7  # nobody needs a sign for less
 AT_ONCE = 2  # pieces of work beside the requests: there are as many processors on a small machine
 
+blueprint = Blueprint("patience", __name__)
 Say = Callable[[str, float], None]
 
 
 @dataclass
 class _Going:
-    future: "Future[Any]"
-    told: dict[str, Any] = field(default_factory=lambda: {"step": "Beginning", "share": 0.0})
+    """One piece of work. told: how far it is, and its number. stop: somebody does not want it any more."""
+
+    told: dict[str, Any]
+    stop: bool = False
+    future: "Future[Any]" = field(default_factory=Future)
 
 
 class Patience:
@@ -32,18 +39,15 @@ class Patience:
         self._pool = ThreadPoolExecutor(AT_ONCE, thread_name_prefix="patience")
         self._going: dict[Any, _Going] = {}
         self._lock = threading.Lock()
+        self._numbers = itertools.count(1)
 
     def of(self, key: Any, work: Callable[[Say], object]) -> dict[str, Any] | None:
-        """None once a piece of work is done; until then how far it is: step in words, and share. What it raised is raised here."""
+        """None once a piece of work is done; until then how far it is: its number, step in words, and share. What it raised is
+        raised here."""
         with self._lock:
             going = self._going.get(key)
             if going is None:
-                told: dict[str, Any] = {"step": "Beginning", "share": 0.0}
-
-                def say(step: str, share: float) -> None:
-                    told.update(step=step, share=round(share, 3))
-
-                going = self._going[key] = _Going(self._pool.submit(work, say), told)
+                going = self._going[key] = self._begun(work)
         try:
             going.future.result(BLINK_S)
         except NotYet:
@@ -55,6 +59,33 @@ class Patience:
                 with self._lock:
                     self._going.pop(key, None)
         return None
+
+    def _begun(self, work: Callable[[Say], object]) -> _Going:
+        going = _Going({"number": next(self._numbers), "step": "Beginning", "share": 0.0})
+
+        def say(step: str, share: float) -> None:
+            if going.stop:
+                raise Stopped("stopped; what was kept before is as it was")
+            going.told.update(step=step, share=round(share, 3))
+
+        going.future = self._pool.submit(work, say)
+        return going
+
+    def stop(self, number: int) -> bool:
+        """Have a piece of work end when it next says how far it is; False where there is none by that number."""
+        with self._lock:
+            found = [going for going in self._going.values() if going.told["number"] == number]
+        for going in found:
+            going.stop = True
+        return bool(found)
+
+
+@blueprint.post("/working/<int:number>/stop")
+def stop(number: int) -> Response:
+    """Stop a piece of work that somebody waits for."""
+    if not current_app.extensions["patience"].stop(number):
+        abort(404)
+    return Response(status=204)
 
 
 def patiently(key: Any, work: Callable[[Say], object]) -> dict[str, Any] | None:

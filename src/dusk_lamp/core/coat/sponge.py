@@ -7,6 +7,7 @@ from numpy.typing import NDArray
 
 from ..plain import checked, number
 from ..sculpt.site import Site
+from ..units import per_cent
 from .technique import Technique, film_um
 
 GRAIN_SHARE = 0.5 / 32  # grain of a sponge over height
@@ -50,7 +51,7 @@ class Sponge(Technique):
 
     def how(self, settings: Dabs) -> str:
         """In a step's words."""
-        return f"Tear a sponge, load it, dab most of it off, and dab on edges and what stands out: about {settings.cover:.0%} of it."
+        return f"Tear a sponge, load it, dab most of it off, and dab on edges and what stands out: about {per_cent(settings.cover)} of it."
 
 
 TECHNIQUE = Sponge()

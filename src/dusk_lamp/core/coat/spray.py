@@ -26,7 +26,7 @@ from ..rays import THREADS, Caster, in_threads
 from ..sculpt.outlook import Outlook
 from ..sculpt.site import Site
 from ..sculpt.surface import Surface
-from ..units import psi_words
+from ..units import per_cent, psi_words
 from .technique import Technique
 
 WAYS = ("burst", "stroke", "turn")
@@ -444,7 +444,7 @@ class Spraying(Technique):
         }[settings.way]
         if settings.tool == "can":
             return f"{settings.distance / 10:.0f} cm away, {moved}; {settings.seconds:g} s in all."
-        trigger = TRIGGER_WORDS.get(settings.trigger, f"{settings.trigger:.0%}")
+        trigger = TRIGGER_WORDS.get(settings.trigger, per_cent(settings.trigger))
         drawn = (
             "full trigger"
             if settings.trigger == 1

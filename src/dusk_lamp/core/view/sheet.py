@@ -1,12 +1,15 @@
 """The plan sheet as a PDF: black on white, pictures large. Typeset by fpdf2 with the fonts that ship."""
 
 import io
+import re
 from collections.abc import Callable
 from dataclasses import dataclass
 from pathlib import Path
+from typing import cast
 
 import numpy as np
 from fpdf import FPDF
+from fpdf.fonts import TTFFont
 from PIL import Image
 
 from ..plan.step import Step
@@ -16,6 +19,12 @@ FONTS = Path(__file__).parents[2] / "web/static/vendor/fonts"  # they ship with 
 PAGE_MM, MARGIN_MM = (210, 297), 14
 NO_BREAK = "\u00a0"  # the fonts that are printed with have no narrower one
 DOME_MM = 15
+OTHER_SCRIPTS = (  # the first that has a letter gives it; read only where they are needed
+    "latin-ext", "greek", "greek-ext", "cyrillic", "cyrillic-ext", "hebrew-hebrew", "arabic-arabic", "jp-japanese", "kr-korean",
+    "sc-chinese-simplified",
+)  # fmt: skip
+JOINED = re.compile("[\u0590-\u08ff]")  # Hebrew, Arabic: from the right, and letters join
+KANA = re.compile("[\u3040-\u30ff]")
 MOST_SEAMS = 12  # on the first page
 ROOM_MM = 62  # for the words of a step round its pictures
 PICTURE_RATIO = 4 / 3  # height over width of every step picture
@@ -60,7 +69,9 @@ def plan_pdf(
         finished: PNG of the finished model.
         progress: is told the share that is done.
     """
-    pdf = _Pages(facts.name, FONTS)
+    pdf = _Pages(
+        facts.name, "".join([facts.name, *facts.seams, *(f"{s.heading}{s.drops_words}{s.goes_on}" for s in steps)])
+    )
     wide = PAGE_MM[0] - 2 * MARGIN_MM
     pdf.add_page()
     pdf.set_font("display", size=26)
@@ -170,19 +181,37 @@ def _for_one(facts: SheetFacts, step: Step) -> str:
 
 
 class _Pages(FPDF):
-    """A4 pages with the plan's name and the page's number at the foot."""
+    """A4 pages with the plan's name and the page's number at the foot. names: all that painters have named, in any script."""
 
-    def __init__(self, name: str, fonts: Path) -> None:
+    def __init__(self, name: str, names: str) -> None:
         super().__init__(format="A4")
         self._name = name
         self.set_auto_page_break(False)
         self.set_margins(MARGIN_MM, MARGIN_MM)
         self.set_title(f"{name}: plan sheet")
         self.set_creator("Dusk Lamp")
-        self.add_font("text", "", fonts / "atkinson-hyperlegible-next-400.ttf")
-        self.add_font("text", "B", fonts / "atkinson-hyperlegible-next-700.ttf")
-        self.add_font("display", "", fonts / "fraunces-600.ttf")
-        self.set_fallback_fonts(["display"], exact_match=False)  # it has the µ
+        for family, style, file in (("text", "", "atkinson-hyperlegible-next-400"), ("text", "B", "atkinson-hyperlegible-next-700"),
+                                    ("display", "", "fraunces-600")):  # fmt: skip
+            self.add_font(family, style, FONTS / f"{file}.ttf")
+        others = ["display"]  # it has the µ
+        missing = {letter for letter in names if not self._has("text", letter) and letter.isprintable()}
+        scripts = (
+            OTHER_SCRIPTS
+            if KANA.search(names)
+            else (*OTHER_SCRIPTS[:-3], "sc-chinese-simplified", *OTHER_SCRIPTS[-3:-1])
+        )
+        for script in scripts:
+            if missing:
+                self.add_font(script, "", FONTS / f"noto-sans-{script}.woff")
+                found = {letter for letter in missing if self._has(script, letter)}
+                missing -= found
+                others += [script] if found else []
+        self.set_fallback_fonts(others, exact_match=False)
+        if JOINED.search(names):
+            self.set_text_shaping(True)
+
+    def _has(self, family: str, letter: str) -> bool:
+        return ord(letter) in cast(TTFFont, self.fonts[family]).cmap
 
     def footer(self) -> None:
         """The name and the page's number."""

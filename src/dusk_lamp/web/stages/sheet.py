@@ -29,10 +29,10 @@ blueprint = Blueprint("sheet", __name__)
 MOST_MODELS = 100
 
 
-def plan_for(session: Session, sculpt: Sculpt) -> tuple[Laid, Plan]:
+def plan_for(session: Session, sculpt: Sculpt, say: Say = lambda *_: None) -> tuple[Laid, Plan]:
     """The plan of a sculpt as it is kept now."""
     laid = laid_out(sculpt)
-    return laid, plan_of(session, sculpt, laid, workshop().store.cache)
+    return laid, plan_of(session, sculpt, laid, workshop().store.cache, say)
 
 
 def still_laying(sculpt: Sculpt, stage: str) -> str | tuple[Response, int] | None:
@@ -40,9 +40,9 @@ def still_laying(sculpt: Sculpt, stage: str) -> str | tuple[Response, int] | Non
     sculpt_id = sculpt.id
 
     def lay(say: Say) -> None:
-        say("Laying the coats one by one", 0.3)
+        say("Looking at the light", 0.02)
         with workshop().store.session() as session:
-            plan_for(session, the_sculpt(session, sculpt_id))
+            plan_for(session, the_sculpt(session, sculpt_id), say)
 
     told = patiently(("plan", sculpt_id, sculpt.scheme_id, sculpt.revision), lay)
     if told is None:

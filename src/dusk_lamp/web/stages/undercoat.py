@@ -111,10 +111,7 @@ def _lay(sculpt_id: int) -> Callable[[Say], None]:
         say("Looking at the light", 0.05)
         with workshop().store.session() as session:
             opened = _opened(session, sculpt_id)
-        n = len(opened.coats)
-        for k in range(n):
-            say(f"Laying coat {k + 1} of {n}", 0.3 + 0.6 * k / n)
-            painted.after(opened.laid, opened.site, opened.coats[: k + 1], opened.target)
+        painted.after(opened.laid, opened.site, opened.coats, opened.target, lambda step, k: say(step, 0.3 + 0.6 * k))
         say("Reckoning paint and time", 0.95)
         painted.steps(opened.laid, opened.site, opened.coats)
 

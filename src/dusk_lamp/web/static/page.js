@@ -18,15 +18,21 @@ export function send(url, options = {}) {
 // tells the string of lamps that something was kept
 export function kept() { dispatchEvent(new Event("kept")); }
 
-// what is still being worked out is asked for again, and says how far it is
-export async function patient(url, options = {}, tell = () => {}) {
-  for (;;) {
-    const answer = await send(url, options);
-    if (answer.status !== 202) return answer;
-    const { step, share } = await answer.json();
-    tell(step, share);
-    await new Promise((r) => setTimeout(r, 300));
-  }
+// what is still being worked out is asked for again, says how far it is, and can be stopped
+export async function patient(url, options = {}, box = document.getElementById("working")) {
+  const now = box.querySelector(".now"), stop = box.querySelector("button");
+  try {
+    for (;;) {
+      const answer = await send(url, options);
+      if (answer.status !== 202) return answer;
+      const { step, share, number } = await answer.json();
+      box.hidden = false;
+      box.querySelector("progress").value = share;
+      if (now.textContent !== `${step} …`) now.textContent = `${step} …`; // said once, not every time
+      stop.onclick = () => send(`/working/${number}/stop`, { method: "POST" });
+      await new Promise((r) => setTimeout(r, 300));
+    }
+  } finally { box.hidden = true; }
 }
 
 document.addEventListener("htmx:configRequest", (event) => { event.detail.headers["X-CSRFToken"] = token; });
@@ -43,7 +49,6 @@ document.querySelector("[data-help]").addEventListener("click", () => help.showM
 document.addEventListener("keydown", (event) => {
   if (event.key === "?" && !event.target.matches("input, textarea")) help.showModal();
 });
-for (const button of document.querySelectorAll("[data-print]")) button.addEventListener("click", () => print());
 for (const radio of document.querySelectorAll("[data-fill]")) {
   radio.addEventListener("change", () => { document.querySelector(radio.dataset.fill).value = radio.value; });
 }

@@ -98,7 +98,7 @@ async function look() {
   if (!answered || turn !== looking) return;
   $("mix-patch").setAttribute("fill", answered.colour.hex);
   $("mix-words").textContent = answered.words;
-  $("mix-value").textContent = `N ${answered.colour.value.toFixed(1)} · L* ${answered.colour.L.toFixed(0)} · ${answered.colour.hex}`;
+  $("mix-value").textContent = `N ${answered.colour.value.toFixed(1)} · ${answered.colour.hex}`;
   const card = $("mix-card");
   card.replaceChildren();
   ["#1a1a1a", "#777777", "#e7e7e7"].forEach((fill, k) => card.append(svg("rect", { x: 60 * k, y: 0, width: 60, height: 84, fill })));

@@ -1,16 +1,16 @@
-// The plan sheet: has the pictures drawn before the PDF is asked for, and says how far that is.
+// The plan sheet: has the pictures drawn before the PDF is asked for, says how far that is, and keeps or prints its pages.
 import { say } from "./page.js";
 
-const link = document.getElementById("pdf");
-const words = link?.querySelector("span");
-link?.addEventListener("click", async (event) => {
-  event.preventDefault();
-  if (link.getAttribute("aria-busy")) return;
-  link.setAttribute("aria-busy", "true");
+const link = document.getElementById("pdf"), printer = document.getElementById("print");
+let pages = null; // once they are set
+
+// the pages as a file in the browser's hands
+async function set(words) {
+  if (pages) return pages;
   const pictures = [...document.querySelectorAll(".step-views img, .finished")].map((i) => i.getAttribute("src"));
-  const said = words.textContent;
+  const said = words.textContent, left = [...pictures];
   let done = 0;
-  const left = [...pictures], draw = async () => {
+  const draw = async () => {
     while (left.length) {
       await fetch(left.shift()).catch(() => null);
       words.textContent = `Drawing ${++done} of ${pictures.length}`;
@@ -21,12 +21,27 @@ link?.addEventListener("click", async (event) => {
   try {
     const answer = await fetch(link.href);
     if (!answer.ok) throw new Error();
-    const own = document.createElement("a");
-    own.href = URL.createObjectURL(await answer.blob());
-    own.download = link.dataset.name;
-    own.click();
-    URL.revokeObjectURL(own.href);
-  } catch { say("The PDF did not arrive; try again.", true); }
+    pages = URL.createObjectURL(await answer.blob());
+  } catch { say("The pages did not arrive; try again.", true); }
   words.textContent = said;
-  link.removeAttribute("aria-busy");
+  return pages;
+}
+
+function whenClicked(what, then) {
+  what?.addEventListener("click", async (event) => {
+    event.preventDefault();
+    if (what.getAttribute("aria-busy")) return;
+    what.setAttribute("aria-busy", "true");
+    const found = await set(what.querySelector("span"));
+    what.removeAttribute("aria-busy");
+    if (found) then(found);
+  });
+}
+
+whenClicked(link, (found) => Object.assign(document.createElement("a"), { href: found, download: link.dataset.name }).click());
+whenClicked(printer, (found) => { // the same pages as the PDF
+  document.getElementById("pages")?.remove();
+  const frame = Object.assign(document.createElement("iframe"), { id: "pages", className: "visually-hidden", title: "Pages to print", src: found });
+  frame.addEventListener("load", () => { try { frame.contentWindow.focus(); frame.contentWindow.print(); } catch { open(found); } });
+  document.body.append(frame);
 });

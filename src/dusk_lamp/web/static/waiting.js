@@ -11,11 +11,8 @@ if (box) {
   }, 700);
 }
 
-const again = document.querySelector("[data-again]");
+const again = document.getElementById("again");
 if (again) {
-  await patient(location.href, {}, (step, share) => {
-    again.querySelector("progress").value = share;
-    again.querySelector(".now").textContent = step;
-  });
-  location.reload();
+  const answer = await patient(location.href, {}, again);
+  if (answer.ok) location.reload(); else document.getElementById("stopped").hidden = false;
 }

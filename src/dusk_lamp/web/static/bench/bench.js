@@ -1,6 +1,7 @@
 // The bench: the turntable, the views, the keys, and the stages that share them. Each stage has a script of its own in stages/:
 // a class made with what the bench shares, with ready() once the sculpt is there, enter() and leave(), key(key), none of which it must have.
 import { say, send } from "../page.js";
+import { Cursor } from "./cursor.js";
 import { Lighting } from "./lighting.js";
 import { Turntable, unpack } from "./turntable.js";
 
@@ -10,6 +11,7 @@ const base = bench.dataset.base;
 const table = new Turntable($("turntable"));
 const lighting = new Lighting(bench, table);
 const views = {}, stages = {};
+const cursor = new Cursor(table, $("cursor"), (words) => { $("stage-note").textContent = words || skyNote(); });
 let present = null, sky = bench.dataset.sky === "true";
 const shared = { base, table, lighting, stages, here: (name) => present === name, resky: () => { sky = false; waitForSky(); } };
 
@@ -41,6 +43,7 @@ addEventListener("kept", lamps); // a change was kept: what rests on it may have
 // --- stages on this bench share the turntable
 function go(stage, push = true) {
   stages[present]?.leave?.();
+  if (cursor.at) cursor.show(false);
   present = stage;
   bench.dataset.stage = stage;
   for (const panel of document.querySelectorAll("[data-panel]")) panel.hidden = panel.dataset.panel !== stage;
@@ -119,6 +122,7 @@ addEventListener("keydown", (e) => {
   if (view) look(view);
   else if (key === "d") look("display");
   else if (key === "e") { if (!e.repeat) eyeInLamp(true); }
+  else if (key === "m" && stages[present].marks) cursor.show(!cursor.at);
   else if (key === "s") squint.click();
   else if (key === "c") edges.click();
   else if (key === "g") ground(grounds[(grounds.findIndex((g) => g.getAttribute("aria-pressed") === "true") + 1) % grounds.length]);

@@ -1,7 +1,7 @@
 // The layers of the turntable: fields of bytes, a few for each sample, and how each is drawn over those before it.
 // A layer is one entry: bytes for a sample, its uniforms, GLSL that declares them and GLSL that paints `shown`, a vec3 of
 // display values. `field` is the layer's own bytes (0..1, a float or a vec4); `form` is the light of an eye on the surface.
-import * as THREE from "../vendor/three/three.module.js";
+import * as THREE from "../vendor/three/three.min.js";
 
 const MOST_PARTS = 61;
 const patches = () => Array.from({ length: MOST_PARTS }, () => new THREE.Vector3(0.5, 0.5, 0.5));

@@ -1,5 +1,5 @@
 // The turntable: draws the sculpt in the greys the server sent. Decides nothing.
-import * as THREE from "../vendor/three/three.module.js";
+import * as THREE from "../vendor/three/three.min.js";
 
 import { FRAGMENT, Layers, VERTEX } from "./layers.js";
 

@@ -35,6 +35,7 @@ export default class Regions {
     this.words();
   }
 
+  get marks() { return true; } // by clicks on the sculpt
   mode() { return document.querySelector('[name="mode"]:checked').value; }
   words() {
     $("crease-out").textContent = `${$("crease").value}°`;
@@ -124,7 +125,7 @@ export default class Regions {
 
   async change(wish) {
     const before = this.marking.regions.length;
-    const answer = await patient(`${this.base}/regions`, { method: "POST", headers: { "Content-Type": "application/json" }, body: JSON.stringify({ ...wish, stroke: this.marking.stroke, surface: this.marking.surface }) }, (step, share) => say(`${step} … ${Math.round(100 * share)} %`));
+    const answer = await patient(`${this.base}/regions`, { method: "POST", headers: { "Content-Type": "application/json" }, body: JSON.stringify({ ...wish, stroke: this.marking.stroke, surface: this.marking.surface }) });
     if (!answer.ok) {
       const { error, stale, anew } = await answer.json();
       if (stale && !anew && !["undo", "redo"].includes(wish.do)) { await this.load(); this.both(wish); return; }

@@ -52,13 +52,18 @@ export default class Undercoat {
   async load() {
     $("undercoat-note").textContent = "Laying the coats …";
     const turn = this.loading = (this.loading || 0) + 1;
-    const answer = await patient(`${this.base}/undercoat.json`, {}, (step, share) => this.waiting(step, share));
+    const answer = await patient(`${this.base}/undercoat.json`);
     if (turn !== this.loading) return;
-    this.waiting("", 1);
-    const plan = answer.ok ? await answer.json() : { trouble: answer.status === 409 ? "The coats can be laid once the sky is in." : "The coats did not arrive; reload the page." };
+    const plan = await answer.json();
+    plan.trouble ||= plan.error;
     if (plan.trouble) {
       $("undercoat-note").textContent = `${plan.trouble[0].toUpperCase()}${plan.trouble.slice(1)} `;
       if (plan.rack) $("undercoat-note").append(Object.assign(document.createElement("a"), { href: plan.rack, textContent: "To the rack" }));
+      if (answer.status === 409) {
+        const again = Object.assign(document.createElement("button"), { type: "button", className: "button is-small", textContent: "Lay the coats" });
+        again.addEventListener("click", () => this.load());
+        $("undercoat-note").append(again);
+      }
       return;
     }
     this.show(plan);
@@ -71,12 +76,6 @@ export default class Undercoat {
     if (!answer.ok) { say(plan.error, true); if (answer.status === 409) this.load(); return; }
     kept();
     this.show(plan);
-  }
-
-  waiting(step, share) {
-    $("laying").hidden = !step;
-    $("laying-share").value = share;
-    if (step) $("undercoat-note").textContent = `${step} …`;
   }
 
   show(plan) {
@@ -105,8 +104,8 @@ export default class Undercoat {
         button.querySelector("img").addEventListener("load", async () => { // worked out with the picture
           const answer = await fetch(s.near);
           if (!answer.ok) return;
-          const told = await answer.json();
-          button.querySelector("small").textContent = `${per(told.within_half)} near\norder ${per(told.rank_agreement)}\n${Math.round(told.minutes)} min, ${told.cups ? `${told.cups} ${told.cups > 1 ? "cups" : "cup"}` : "no cup"}`;
+          const told = button.told = await answer.json();
+          this.near(button);
           button.title = `${s.when} ${s.weak} ${per(told.within_half)} of the surface within half a value of your light in its own key (value ${told.key.darkest.toFixed(1)} to ${told.key.lightest.toFixed(1)}); values in order to ${per(told.rank_agreement)}; ${Math.round(told.minutes)} minutes of work and ${Math.round(told.wait)} of drying, ${told.ml.toFixed(1)} ml.`;
         });
         button.querySelector("span").textContent = s.title;
@@ -114,7 +113,7 @@ export default class Undercoat {
         schools.append(button);
       }
     }
-    for (const b of schools.children) b.setAttribute("aria-pressed", String(b.dataset.school === plan.school));
+    for (const b of schools.children) { b.setAttribute("aria-pressed", String(b.dataset.school === plan.school)); if (b.told) this.near(b); }
     $("school-words").textContent = plan.school_words;
     $("through-row").hidden = plan.school !== "coloured";
     $("ladder-colour").value = plan.through;
@@ -128,6 +127,13 @@ export default class Undercoat {
     this.look(this.at);
     this.fitting();
     if ($("touch-ups").open) this.touchUps();
+  }
+
+  // under a school's picture: of the one that is laid, what its coats come to by now
+  near(button) {
+    const { told } = button, own = button.dataset.school === this.plan.school, per = (x) => `${Math.round(100 * x)} %`;
+    const { within, order } = own ? this.plan.figures : { within: told.within_half, order: told.rank_agreement };
+    button.querySelector("small").textContent = `${per(within)} near\norder ${per(order)}\n${Math.round(told.minutes)} min, ${told.cups ? `${told.cups} ${told.cups > 1 ? "cups" : "cup"}` : "no cup"}`;
   }
 
   // what the nozzle could not reach: each patch can be taken or left

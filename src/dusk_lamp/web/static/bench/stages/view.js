@@ -10,6 +10,7 @@ export default class View {
     $("look-here").addEventListener("click", () => this.change({ do: "look", azimuth: table.azimuth, elevation: table.elevation }));
   }
 
+  get marks() { return true; } // by clicks on the sculpt
   ready() { return this.load(); }
   enter() { this.load(); for (const mark of this.table.marks?.children ?? []) mark.visible = true; }
   leave() { for (const mark of this.table.marks?.children ?? []) mark.visible = false; }
