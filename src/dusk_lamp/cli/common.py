@@ -2,11 +2,14 @@
 
 import argparse
 import json
+import sys
 from importlib.resources import files
 from pathlib import Path
 from typing import Any
 
 from ..core.errors import SettingError
+
+SKY_BUDGET = 40_000_000  # rays spent on the sky: small files get more directions, so small tests are exact
 
 
 def lamp_from_text(text: str):
@@ -78,6 +81,63 @@ def add_sculpt_options(command: Any, samples: int) -> None:
     command.add_argument("--height", type=float, metavar="MM", help="true height; without it the file is taken as mm")
     command.add_argument("--samples", type=int, default=samples, metavar="N")
     command.add_argument("--rack", type=Path, metavar="FILE", help="CSV of your paints (the demo rack)")
+
+
+def add_light_options(command: Any) -> None:
+    """The file that is lit, how it stands, and by what."""
+    command.add_argument("file", metavar="IN", help="STL, OBJ, PLY, GLB, 3MF or OFF")
+    command.add_argument("--up", default="z", metavar="AXIS", help="axis of the file that points up: z, -z, y … (z)")
+    command.add_argument(
+        "--front", metavar="AXIS", help="axis of the file that the figure faces (-y, or z when y is up)"
+    )
+    command.add_argument("--height", type=float, metavar="MM", help="true height; without it the file is taken as mm")
+    command.add_argument("--lamp", default="0,90,0", metavar="AZ,EL[,SIZE]", help="degrees, or off (0,90,0)")
+    command.add_argument("--sky", type=float, default=0.0, metavar="W", help="open dome on an upward plane, 0..2 (0)")
+    command.add_argument("--sky-kind", default="uniform", choices=("uniform", "overcast"))
+    command.add_argument("--bounce", type=float, metavar="ALBEDO", help="what the ground sends back, 0..1 (0)")
+    command.add_argument("--samples", type=int, metavar="N", help="about how many samples to lay out")
+    command.add_argument("--as-is", action="store_true", help="keep the file's own vertices, axes and units")
+
+
+def rig_of(args: argparse.Namespace, bounce: float = 0.0):
+    """What lights the file. bounce: of the ground where nothing was said."""
+    from ..core.light.rig import Rig
+
+    return Rig(lamp_from_text(args.lamp), args.sky, args.sky_kind, bounce if args.bounce is None else args.bounce)
+
+
+def lit_site(args: argparse.Namespace, rig: Any):
+    """The site of a command's file, with what it sees of its surroundings where the light asks for that."""
+    import numpy as np
+
+    from ..core.sculpt.mend import mend
+    from ..core.sculpt.outlook import DIRECTIONS, look_out
+    from ..core.sculpt.read import read_sculpt
+    from ..core.sculpt.site import Site
+    from ..core.sculpt.stand import Standing, fronts_for, guess_units, stand
+    from ..core.sculpt.surface import as_is_surface, working_surface
+
+    raw = read_sculpt(args.file)
+    if args.as_is:
+        surface = as_is_surface(raw)
+    else:
+        if args.up.lstrip("-") not in ("x", "y", "z"):
+            raise SettingError(f"--up is one of z, -z, y, -y, x, -x, not '{args.up}'")
+        standing = Standing(args.up, args.front or fronts_for(args.up)[0], args.height)
+        mended = mend(raw)
+        mesh = stand(mended.mesh, standing)
+        if args.height is None:
+            guess = guess_units(float(np.ptp(mesh.bounds[:, 2])))
+            if not guess.sure:
+                print(f"dusk-lamp: note: {guess.sentence} Taken as mm; --height sets it.", file=sys.stderr)
+        for sentence in mended.findings.sentences():
+            print(f"dusk-lamp: note: {sentence}", file=sys.stderr)
+        surface = working_surface(mesh, mended.shell, args.samples)
+    view = None
+    if rig.sky or rig.bounce:
+        directions = int(np.clip(SKY_BUDGET // max(len(surface), 1) // 8 * 8, DIRECTIONS, 16 * DIRECTIONS))
+        view = look_out(surface, directions)
+    return Site(surface, view)
 
 
 def laid_out(args: argparse.Namespace):

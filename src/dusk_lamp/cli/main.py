@@ -6,7 +6,7 @@ from typing import NoReturn
 
 from .. import __version__
 from ..core.errors import DuskLampError
-from . import bench, paint, sculpt, undercoat
+from . import bench, paint, plan, sculpt, undercoat
 
 SIGNED = ("--lamp", "--up", "--front", "--seed", "--from")  # options whose value may begin with a minus
 
@@ -49,6 +49,6 @@ def _parser() -> argparse.ArgumentParser:
     )
     parser.add_argument("--version", action="version", version=f"dusk-lamp {__version__}")
     commands = parser.add_subparsers(required=True, metavar="COMMAND")
-    for family in (sculpt, paint, undercoat, bench):
+    for family in (sculpt, paint, undercoat, plan, bench):
         family.add_commands(commands)
     return parser

@@ -48,10 +48,14 @@ class Rig:
 
 @dataclass(frozen=True)
 class Light:
-    """Light on every sample: `total` relative, 1 = squarely facing the open key; `visible` 0..1 of the lamp's disc."""
+    """Light on every sample: `total` relative, 1 = squarely facing the open key; `visible` 0..1 of the lamp's disc; and what of the
+    total comes from the lamp (`key`), the sky and the ground (`bounce`), None where that gives none."""
 
     total: NDArray[np.float32]
     visible: NDArray[np.float32]
+    key: NDArray[np.float32] | None = None
+    sky: NDArray[np.float32] | None = None
+    bounce: NDArray[np.float32] | None = None
 
 
 def light_on(site: Site, rig: Rig, rays: int = BENCH_RAYS, stopped: key.Stop = None) -> Light:
@@ -69,13 +73,17 @@ def light_on(site: Site, rig: Rig, rays: int = BENCH_RAYS, stopped: key.Stop = N
         total, visible = key.key_light(surface, rig.lamp, rays, stopped)
         for chosen, alone in site.apart:
             total[chosen], visible[chosen] = key.key_light(alone, rig.lamp, rays, stopped)
+    lamp = total if rig.lamp else None
     if seen is None:
-        return Light(total, visible)
+        return Light(total, visible, lamp)
+    sky, bounce = None, None
     if rig.sky:
         dome = site.once(f"dome, {rig.sky_kind}", lambda: sky_light(surface, seen, rig.sky_kind))
-        total = total + np.float32(rig.sky) * dome
+        sky = np.float32(rig.sky) * dome
+        total = total + sky
     if rig.bounce:
         ground = site.once("ground", lambda: Ground(surface))
         base = site.once("base", lambda: base_transfer(surface, seen))
-        total = total + bounce_light(surface, seen, ground, base, rig.bounce, rig.lamp, rig.sky, rig.sky_kind, total)
-    return Light(total, visible)
+        bounce = bounce_light(surface, seen, ground, base, rig.bounce, rig.lamp, rig.sky, rig.sky_kind, total)
+        total = total + bounce
+    return Light(total, visible, lamp, sky, bounce)

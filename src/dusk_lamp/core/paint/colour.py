@@ -17,10 +17,10 @@ ILLUMINANTS = ("daylight", "lamp", "dusk")  # CIE D65, CIE A (a warm bench lamp)
 # Nothing painted is blacker than soot in matt medium or whiter than the best titanium white.
 DARKEST, LIGHTEST = 0.004, 0.96
 WHITE_XYZ = np.array([0.95047, 1.0, 1.08883])  # CIE D65, 2 degrees
-_RGB_TO_XYZ = np.array(  # IEC 61966-2-1
+RGB_TO_XYZ = np.array(  # IEC 61966-2-1
     [[0.4124564, 0.3575761, 0.1804375], [0.2126729, 0.7151522, 0.0721750], [0.0193339, 0.1191920, 0.9503041]]
 )
-_XYZ_TO_RGB = np.linalg.inv(_RGB_TO_XYZ)
+XYZ_TO_RGB = np.linalg.inv(RGB_TO_XYZ)
 _BRADFORD = np.array([[0.8951, 0.2664, -0.1614], [-0.7502, 1.7135, 0.0367], [0.0389, -0.0685, 1.0296]])
 _HEX = re.compile(r"#?([0-9a-fA-F]{6})")
 
@@ -50,7 +50,7 @@ def _weights(illuminant: str) -> NDArray[np.float64]:
     if illuminant == "daylight":
         # 36 bands miss a little of the observer's shape; the smallest change that makes the basis come out as sRGB again
         basis = np.stack([table["red"], table["green"], table["blue"]])
-        weights = weights + basis.T @ np.linalg.solve(basis @ basis.T, _RGB_TO_XYZ.T - basis @ weights)
+        weights = weights + basis.T @ np.linalg.solve(basis @ basis.T, RGB_TO_XYZ.T - basis @ weights)
     return weights
 
 
@@ -107,7 +107,7 @@ def lab(XYZ: NDArray) -> NDArray[np.float64]:
 
 def rgb(XYZ: NDArray) -> NDArray[np.float64]:
     """(..., 3) sRGB 0..1 of XYZ (..., 3), clipped to what a screen can show."""
-    return encoded(XYZ @ _XYZ_TO_RGB.T)
+    return encoded(XYZ @ XYZ_TO_RGB.T)
 
 
 @dataclass(frozen=True)
@@ -141,7 +141,7 @@ def colour_of(reflectance: NDArray, illuminant: str = "daylight") -> Colour:
 
 def colour_of_hex(colour: str) -> Colour:
     """A screen colour, counted."""
-    XYZ = linear(rgb_from_hex(colour)) @ _RGB_TO_XYZ.T
+    XYZ = linear(rgb_from_hex(colour)) @ RGB_TO_XYZ.T
     L, a, b = lab(XYZ).tolist()
     return Colour("#" + colour.strip().lstrip("#").lower(), L, a, b, float(munsell_from_luminance(100 * XYZ[1])))
 

@@ -2,7 +2,6 @@
 
 from collections.abc import Sequence
 from dataclasses import dataclass
-from typing import Any
 
 import numpy as np
 from numpy.typing import NDArray
@@ -10,34 +9,49 @@ from numpy.typing import NDArray
 from ..errors import SettingError
 from ..light.key import Stop
 from ..light.rig import BENCH_RAYS, Light, Rig, light_on
+from ..light.tint import Tints, tint_of
+from ..paint.colour import encoded
 from ..paint.value import grey_srgb
 from ..sculpt.site import Site
-from .exposure import Exposure, value_of_light
+from .exposure import Exposure, laid_between, value_of_light
+from .local import GLOSS, Local, coloured, lab_of, lightness
+
+WHITE = Tints()
 
 
 @dataclass(frozen=True)
 class Target:
     """What each spot ought to look like.
 
-    value: (N,) float32, Munsell 0..10. gloss: (N,) float32, 0 (matt) .. 1 (mirror). light: what falls on it.
+    value: (N,) float32, Munsell 0..10. gloss: (N,) float32, 0 (matt) .. 1 (mirror). light: what falls on it. rgb: (N, 3) linear; None as
+    long as no region has a colour of its own.
     """
 
     value: NDArray[np.float32]
     gloss: NDArray[np.float32]
     light: Light
+    rgb: NDArray[np.float32] | None = None
 
     @property
     def colour(self) -> NDArray[np.uint8]:
-        """(N, 3) sRGB levels: neutral, as long as no region has a colour of its own to be lit."""
-        return np.repeat(grey_srgb(self.value)[:, None], 3, axis=1)
+        """(N, 3) sRGB levels."""
+        if self.rgb is None:
+            return np.repeat(grey_srgb(self.value)[:, None], 3, axis=1)
+        return np.round(encoded(self.rgb) * 255).astype(np.uint8)
+
+    @property
+    def lab(self) -> NDArray[np.float64]:
+        """(N, 3) L*a*b*."""
+        if self.rgb is None:
+            return np.stack([lightness(self.value), np.zeros(len(self.value)), np.zeros(len(self.value))], axis=1)
+        return lab_of(self.rgb)
 
 
 def target(
     site: Site,
     rig: Rig,
-    materials: Sequence[Any] = (),
-    glows: Sequence[Any] = (),
-    eye: Any = None,
+    locals_: Sequence[Local] = (),
+    tints: Tints = WHITE,
     *,
     exposure: Exposure | None = None,
     rays: int = BENCH_RAYS,
@@ -46,14 +60,30 @@ def target(
     """The one way from a lit sculpt to what it ought to look like.
 
     Args:
-        site: the sculpt. rig: what lights it. materials: of its regions. glows: sources on it. eye: where it is looked at from,
-        which matters only to what shines. exposure: how light becomes value. rays: to a soft lamp. stopped: asked now and then.
+        site: the sculpt. rig: what lights it. locals_: of the rest and of each region; none for greys alone. tints: the colours of what
+        lights it. exposure: how light becomes value. rays: to a soft lamp. stopped: asked now and then.
     Raises:
         Stopped: `stopped` said so.
-        SettingError: materials or glows are asked for, which a target in greys cannot show.
+        SettingError: not one local colour for the rest and for each region.
     """
-    if materials or glows:
-        raise SettingError("a target in greys knows neither materials nor glows")
     light = light_on(site, rig, rays, stopped)
     value = value_of_light(light.total, exposure or Exposure(), rig.full)
-    return Target(value, np.zeros(len(site), np.float32), light)
+    grey = Target(value, np.zeros(len(site), np.float32), light)
+    return sketched(site, grey, exposure or Exposure(), locals_, tints) if locals_ else grey
+
+
+def sketched(site: Site, grey: Target, exposure: Exposure, locals_: Sequence[Local], tints: Tints = WHITE) -> Target:
+    """A target in greys with the local colours of its regions put in: for the same light, without a ray.
+
+    Raises:
+        SettingError: not one local colour for the rest and for each region.
+    """
+    if len(locals_) != len(site.marking.regions) + 1:
+        raise SettingError("the rest and every region need a local colour each")
+    share = laid_between(grey.value, exposure, 0.0, 1.0)
+    labels = site.labels
+    value, gloss = np.empty(len(site), np.float32), np.empty(len(site), np.float32)
+    for k, local in enumerate(locals_):
+        own = labels == k
+        value[own], gloss[own] = local.value(share[own]), GLOSS[local.material]
+    return Target(value, gloss, grey.light, coloured(value, labels, locals_, tint_of(grey.light, tints)))

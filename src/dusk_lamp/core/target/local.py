@@ -1,0 +1,180 @@
+"""The local colour of a region, and what light makes of it: how dark and how light it may go, and what its shadows and lights lean to.
+
+Colours are kept as linear RGB: light adds up and is sent back channel by channel, and a colour that is picked on a screen is no more
+than three numbers. What paints come to is worked out on 36 bands and compared as L*a*b*.
+"""
+
+from collections.abc import Sequence
+from dataclasses import dataclass, replace
+from functools import lru_cache
+
+import numpy as np
+from numpy.typing import NDArray
+
+from ..errors import SettingError
+from ..light.tint import LUMINANCE
+from ..paint.colour import RGB_TO_XYZ, XYZ_TO_RGB, lab, linear, rgb_from_hex
+from ..paint.value import lightness_from_luminance, luminance_from_munsell, munsell_from_luminance
+from ..plain import checked, choice, number, text
+from ..sculpt.marking import ATTENTION, MATERIALS
+
+CASTS = ("neutral", "cool", "warm", "complement")
+SPAN = {  # values from the darkest to the lightest; CP-27: cloth, leather, fur, metal. The numbers are ours
+    "skin": 3.6, "wood": 3.8, "cloth": 4.0, "stone": 4.2, "bone": 4.2, "hair": 4.6, "leather": 4.8, "fur": 5.2,
+    "painted armour": 5.4, "glass or gem": 6.4, "metal": 7.2,
+}  # fmt: skip
+RANKED = {
+    "focal point": 1.15,
+    "important": 1.0,
+    "quiet": 0.8,
+}  # the face gets the most contrast; craft page, section 6
+GLOSS = {
+    "cloth": 0.05, "stone": 0.05, "wood": 0.1, "fur": 0.1, "skin": 0.15, "bone": 0.15, "hair": 0.3, "leather": 0.35,
+    "painted armour": 0.5, "metal": 0.9, "glass or gem": 0.95,
+}  # fmt: skip
+USUAL = {
+    "cloth": "#7c6f66", "leather": "#6b4a32", "skin": "#b98a6c", "fur": "#7c6a55", "bone": "#cfc3a4", "hair": "#4a3a2c", "wood": "#7a5f43",
+    "stone": "#8a8782", "painted armour": "#51606d", "metal": "#8b8f94", "glass or gem": "#3f6f6a",
+}  # fmt: skip
+DARKEST, LIGHTEST = 1.0, 9.3  # pure black and pure white are left for the last spots, CP-24
+SHADOWS = {
+    "cool": (2.0, -14.0),
+    "warm": (9.0, 5.0),
+}  # added to a*, b* in the deepest shadow; common practice, from memory
+LIGHTS = {"cool": (-1.0, -6.0), "warm": (2.0, 12.0)}
+OPPOSED = 1.2  # of its own a*, b* taken away: a little to the other side of grey
+TOO_WHITE = 9.0  # a base above it cannot be highlighted, CP-24
+STEP = 0.05  # of a value, in the table of a colour's ladder
+VALUES = np.arange(0, 10 + STEP / 2, STEP)
+
+
+@dataclass(frozen=True)
+class Local:
+    """What a region shall look like.
+
+    colour: its local colour, `#rrggbb`. low, high: Munsell values in no light and in full light; middle: in half of it, None for
+    half-way. shadow, light: what its shadows and lights lean to.
+    """
+
+    colour: str = text("#808080", (7, 7), "a local colour")
+    material: str = choice("cloth", MATERIALS, "a material")
+    attention: str = choice("important", ATTENTION, "attention")
+    low: float | None = number(None, 0, 10, "the value of its darkest", step=0.1)
+    high: float | None = number(None, 0, 10, "the value of its lightest", step=0.1)
+    middle: float | None = number(None, 0, 10, "the value of its middle", step=0.1)
+    shadow: str = choice("neutral", CASTS, "the cast of its shadows")
+    light: str = choice("neutral", CASTS, "the cast of its lights")
+
+    def __post_init__(self) -> None:
+        checked(self)
+        rgb_from_hex(self.colour)
+        low, middle, high = self.key
+        if not low < high:
+            raise SettingError(
+                f"the lightest of a region must be lighter than its darkest, not {low:.1f} to {high:.1f}"
+            )
+        if not low <= middle <= high:
+            raise SettingError("the middle of a region lies between its darkest and its lightest")
+
+    @property
+    def own_value(self) -> float:
+        """Munsell value of the local colour itself."""
+        return float(munsell_from_luminance(100 * float(linear(rgb_from_hex(self.colour)) @ LUMINANCE)))
+
+    @property
+    def key(self) -> tuple[float, float, float]:
+        """Values of its darkest, its middle and its lightest: as they were set, or by material and attention. What white lacks above
+        it and black below it is taken on the other side: sides of one white thing differ widely."""
+        span = min(SPAN[self.material] * RANKED[self.attention], LIGHTEST - DARKEST)
+        usual = float(np.clip(self.own_value - span / 2, DARKEST, LIGHTEST - span))
+        low = usual if self.low is None else self.low
+        high = usual + span if self.high is None else self.high
+        return low, (low + high) / 2 if self.middle is None else self.middle, high
+
+    @property
+    def troubles(self) -> list[str]:
+        """What cannot come out well, and the way out. CP-24."""
+        low, _, high = self.key
+        said = []
+        if self.own_value > TOO_WHITE:
+            said.append(
+                "So light a base leaves no room for lights: base it off-white or light grey, and keep pure white for the edges."
+            )
+        if high - low < 1:
+            said.append("Less than a value from dark to light: it will look flat.")
+        return said
+
+    def value(self, share: NDArray) -> NDArray[np.float32]:
+        """(N,) Munsell values for shares of light (N,) 0..1."""
+        return np.interp(share, (0.0, 0.5, 1.0), self.key).astype(np.float32)
+
+
+@lru_cache(256)
+def ladder(local: Local) -> NDArray[np.float64]:
+    """(201, 3) linear RGB of a local colour at VALUES: darker by less light, lighter by more white, each with its cast."""
+    own = np.maximum(linear(rgb_from_hex(local.colour)), 1e-4)
+    Y_own = float(own @ LUMINANCE)
+    Y = luminance_from_munsell(VALUES) / 100
+    share = ((Y - Y_own) / max(1 - Y_own, 1e-6))[:, None]
+    rgb = np.where(Y[:, None] <= Y_own, own * (Y / Y_own)[:, None], own + (1 - own) * share)
+    low, _, high = local.key
+    at = local.own_value
+    deep = np.clip((at - VALUES) / max(at - low, 0.5), 0, 1)
+    bright = np.clip((VALUES - at) / max(high - at, 0.5), 0, 1)
+    L, a, b = lab(rgb @ RGB_TO_XYZ.T).T
+    for cast, weight, shift in ((local.shadow, deep, SHADOWS), (local.light, bright, LIGHTS)):
+        if cast == "complement":
+            a, b = a * (1 - OPPOSED * weight), b * (1 - OPPOSED * weight)
+        elif cast in shift:
+            fades = weight * np.clip(L / 12, 0, 1)  # black has no colour
+            a, b = a + fades * shift[cast][0], b + fades * shift[cast][1]
+    return seen_as(np.stack([L, a, b], axis=-1), Y)
+
+
+def seen_as(Lab: NDArray, Y: NDArray) -> NDArray[np.float64]:
+    """(N, 3) linear RGB of L*a*b* (N, 3) within what a screen shows, its luminance (N,) 0..1 kept: too vivid colours go toward grey."""
+    fy = (Lab[:, 0] + 16) / 116
+    f = np.stack([fy + Lab[:, 1] / 500, fy, fy - Lab[:, 2] / 200], axis=-1)
+    XYZ = np.where(f > 6 / 29, f**3, 3 * (6 / 29) ** 2 * (f - 4 / 29)) * np.array([0.95047, 1.0, 1.08883])
+    return within_screen(XYZ @ XYZ_TO_RGB.T, Y)
+
+
+def within_screen(rgb: NDArray, Y: NDArray) -> NDArray[np.float64]:
+    """(N, 3) linear RGB scaled to a luminance (N,) and brought toward its grey as far as no channel leaves 0..1."""
+    rgb = rgb * (Y / np.maximum(rgb @ LUMINANCE, 1e-9))[:, None]
+    off = rgb - Y[:, None]
+    room = np.where(off > 0, 1 - Y[:, None], Y[:, None]) / np.maximum(np.abs(off), 1e-12)
+    keep = np.minimum(room.min(axis=1), 1.0)
+    return Y[:, None] + off * np.maximum(keep, 0)[:, None]
+
+
+def coloured(
+    value: NDArray[np.float32], labels: NDArray, locals_: Sequence[Local], tint: NDArray | None = None
+) -> NDArray[np.float32]:
+    """(N, 3) linear RGB of samples of values (N,) whose local colour is that of their label (N,); tint: (N, 3) of the light on them."""
+    rgb = np.empty((len(value), 3))
+    at = np.clip(value.astype(np.float64) / STEP, 0, len(VALUES) - 1)
+    below = np.minimum(at.astype(np.int64), len(VALUES) - 2)
+    share = (at - below)[:, None]
+    for number_ in np.unique(labels):
+        own = labels == number_
+        table = ladder(locals_[number_])
+        rgb[own] = table[below[own]] * (1 - share[own]) + table[below[own] + 1] * share[own]
+    if tint is not None:
+        rgb = within_screen(rgb * tint, luminance_from_munsell(value) / 100)
+    return rgb.astype(np.float32)
+
+
+def lab_of(rgb: NDArray) -> NDArray[np.float64]:
+    """(N, 3) L*a*b* of linear RGB (N, 3)."""
+    return lab(np.asarray(rgb, np.float64) @ RGB_TO_XYZ.T)
+
+
+def lightness(value: NDArray) -> NDArray[np.float64]:
+    """L* of Munsell values."""
+    return lightness_from_luminance(luminance_from_munsell(value))
+
+
+def usual_local(material: str = "cloth", attention: str = "important", colour: str | None = None) -> Local:
+    """A local colour by what it is made of."""
+    return replace(Local(), material=material, attention=attention, colour=colour or USUAL[material])
