@@ -42,6 +42,7 @@ SHADOWS = {
     "warm": (9.0, 5.0),
 }  # added to a*, b* in the deepest shadow; common practice, from memory
 LIGHTS = {"cool": (-1.0, -6.0), "warm": (2.0, 12.0)}
+MUTED = 0.9  # power of value over own value by which shade mutes a colour: with black alone paints lose 1.2 to 1.4, with richer darks less
 OPPOSED = 1.2  # of its own a*, b* taken away: a little to the other side of grey
 TOO_WHITE = 9.0  # a base above it cannot be highlighted, CP-24
 STEP = 0.05  # of a value, in the table of a colour's ladder
@@ -122,6 +123,8 @@ def ladder(local: Local) -> NDArray[np.float64]:
     deep = np.clip((at - VALUES) / max(at - low, 0.5), 0, 1)
     bright = np.clip((VALUES - at) / max(high - at, 0.5), 0, 1)
     L, a, b = lab(rgb @ RGB_TO_XYZ.T).T
+    shade = np.minimum(VALUES / max(at, 0.5), 1.0) ** MUTED
+    a, b = a * shade, b * shade
     for cast, weight, shift in ((local.shadow, deep, SHADOWS), (local.light, bright, LIGHTS)):
         if cast == "complement":
             a, b = a * (1 - OPPOSED * weight), b * (1 - OPPOSED * weight)

@@ -1,0 +1,75 @@
+"""Base, wash, re-state, highlight: a base coat, a wash into the recesses, the base again on what stands out, lights on top."""
+
+import numpy as np
+
+from ...coat.coat import Coat, usual_coat
+from ...coat.stack import appearance
+from ...paint.colour import delta_e, lab, xyz
+from ...paint.mix import only
+from ...sculpt.site import Where
+from .alike import Film, improved
+from .glazes import restated
+from .layers import covering_um
+from .way import BRUSHED, STAGE, TINTING, Task, Way, brushed, nearest_mix, paints_for, quantiles, seen_after
+
+WASH_UM = (0.0, 1.0, 2.0, 4.0, 7.0)
+LOOKED_AT = 3000  # samples of the region that washes are tried on
+RESTATED = 0.45  # the base is laid again on what shall be lighter than this share of the area
+LIGHTS, DARKS = 4, 2
+
+
+class Washed(Way):
+    """The wash is the one that brings the recesses nearest; where it takes too little, transparent darks do the rest."""
+
+    name, order, title = "wash", 40, "Base, wash, re-state, highlight"
+    when = "The quick, sure way: shade runs in by itself, lights are laid on what stands out."
+    weak = "Shadows lie where recesses are, not where the lamp is; a wash is weak over light colours."
+
+    def coats(self, task: Task) -> list[Coat]:
+        """Base, wash, base again, lights."""
+        value, weight = task.value[task.own], task.weight()
+        dark, deep, low, middling, high = quantiles(value, weight, (0.1, 0.25, 0.3, RESTATED, 0.7))
+        middle = np.average(task.lab[task.own][(value >= low) & (value <= high)], axis=0)
+        base = nearest_mix(middle, task.paints(*BRUSHED))
+        under = np.average(task.under[task.own], axis=0, weights=weight)
+        um = covering_um(base, under)
+        coats = [brushed(task, base, "base coat", None, um)]
+        wash = self._wash(task, coats)
+        if wash is not None:
+            coats.append(wash)
+            again = task.own & (task.value >= middling)
+            coats.append(brushed(task, base, "the base again on what stands out", again, round(base.coat_um, 1)))
+        darks = [np.average(task.lab[task.own][value <= v], axis=0) for v in (dark, deep)]
+        paints = paints_for(darks, task.paints(*BRUSHED))
+        shades = [
+            Film(m, round(s * m.coat_um, 1), 2.0, "shade")
+            for m in (nearest_mix(d, paints) for d in darks)
+            for s in (0.3, 0.6, 1.2)
+        ]
+        return improved(task, coats, [*restated(task, 0.6), *shades], LIGHTS + DARKS)
+
+    @staticmethod
+    def _wash(task: Task, coats: list[Coat]) -> Coat | None:
+        """The wash that brings it nearest; None where none does good."""
+        seen = seen_after(task, coats)
+        some = np.flatnonzero(task.own)
+        some = some[np.linspace(0, len(some) - 1, min(LOOKED_AT, len(some))).astype(np.int64)]
+        wanted, weight = task.lab[some], task.areas[some]
+        best, least = None, np.inf
+        for paint in task.paints(*TINTING):
+            usual = usual_coat("wash", only(paint), f"{task.name}: wash", STAGE)
+            flow = usual.film(task.site)[some] / max(usual.settings.film_um, 1e-6)
+            for um in WASH_UM:
+                got = appearance([(usual, (um * flow).astype(np.float32))], len(some), seen[some])
+                lost = float(np.average(np.minimum(delta_e(lab(xyz(got)), wanted), 15), weights=weight))
+                if lost < least:
+                    best, least = (usual, um), lost
+        if best is None or best[1] == 0:
+            return None
+        coat = best[0].with_settings({"film_um": best[1]})
+        return Coat(
+            coat.technique, coat.mix, coat.settings, Where("region", task.number), label=coat.label, stage=STAGE
+        )
+
+
+WAY = Washed()

@@ -1,0 +1,200 @@
+"""What a way is given, what it gives, and how near that comes."""
+
+from collections.abc import Sequence
+from dataclasses import dataclass
+from functools import lru_cache
+from typing import ClassVar
+
+import numpy as np
+from numpy.typing import NDArray
+
+from ...coat.coat import Coat, usual_coat
+from ...coat.stack import appearance
+from ...errors import SettingError
+from ...paint.colour import Colour, delta_e, lab, xyz
+from ...paint.mix import Mix, match
+from ...paint.rack import Paint, Rack
+from ...plain import rounded
+from ...sculpt.site import Site, Where
+from ...target.target import Target
+
+NEAR = 5.0  # ΔE00: another colour at arm's length
+STAGE = "colour"
+BRUSHED = ("base", "layer")  # kinds that layers are mixed from
+CLEAR = ("one-coat", "ink")
+TINTING = ("wash",)
+LEAST_MM2 = 0.5  # what is worth mixing for
+SEEN_UM = 0.05  # of a film
+
+
+@dataclass(frozen=True)
+class Task:
+    """One region to be painted.
+
+    name: of the region. number: of it, 0 for the rest. own: (N,) its samples. lab: (N, 3) and value: (N,) what each shall look like.
+    under: (N, 36) reflectance of what is there. areas: (N,) mm² that can be painted. rack: what there is.
+    """
+
+    site: Site
+    name: str
+    number: int
+    own: NDArray[np.bool_]
+    lab: NDArray[np.float64]
+    value: NDArray[np.float32]
+    under: NDArray[np.float32]
+    areas: NDArray[np.float64]
+    rack: Rack
+
+    @property
+    def where(self) -> Where:
+        """The region as a coat goes on it."""
+        return Where("region", self.number)
+
+    def weight(self, own: NDArray[np.bool_] | None = None) -> NDArray[np.float64]:
+        """(n,) mm² of its samples, or of some of them."""
+        return self.areas[self.own if own is None else own]
+
+    def paints(self, *kinds: str) -> list[Paint]:
+        """Those of the rack of some kinds.
+
+        Raises:
+            SettingError: there is none.
+        """
+        found = [p for p in self.rack if p.kind in kinds]
+        if not found:
+            raise SettingError(
+                f"there is no {' or '.join(kinds)} paint on the rack; put one on it, or take another way"
+            )
+        return found
+
+
+def task_of(site: Site, target: Target, number: int, under: NDArray[np.float32], rack: Rack) -> Task:
+    """A region of a target as a task; 0 is the rest.
+
+    Raises:
+        SettingError: nothing of the region can be painted.
+    """
+    own = site.labels == number
+    areas = site.areas.astype(np.float64)
+    names = ["the rest" if site.marking.regions else "the model", *(r.name for r in site.marking.regions)]
+    if areas[own].sum() <= 0:
+        raise SettingError(f"nothing of “{names[number]}” can be painted: mark it anew, or leave it out")
+    return Task(site, names[number], number, own, target.lab, target.value, under, areas, rack)
+
+
+@dataclass(frozen=True)
+class Told:
+    """How near a region is to what it shall look like. within: share of its area within NEAR. mean: ΔE00 by area. lightness, chroma, hue:
+    mean differences by area: too light, too vivid, ΔH without sign. words: in a sentence; "" where it is near enough."""
+
+    within: float = rounded(4)
+    mean: float = rounded(2)
+    lightness: float = rounded(2)
+    chroma: float = rounded(2)
+    hue: float = rounded(2)
+    words: str = ""
+
+
+ENOUGH = 0.85  # of the area near
+
+
+def told(task: Task, seen: NDArray[np.float32]) -> Told:
+    """How near reflectances (N, 36) are to a task's target."""
+    weight = task.weight()
+    got, wanted = lab(xyz(seen[task.own])), task.lab[task.own]
+    off = delta_e(got, wanted)
+    mean = lambda x: float(np.average(x, weights=weight))  # noqa: E731
+    within = float(weight[off <= NEAR].sum() / weight.sum())
+    C, C_wanted = np.hypot(got[:, 1], got[:, 2]), np.hypot(wanted[:, 1], wanted[:, 2])
+    apart = (got[:, 1] - wanted[:, 1]) ** 2 + (got[:, 2] - wanted[:, 2]) ** 2
+    hue = np.sqrt(np.maximum(apart - (C - C_wanted) ** 2, 0))
+    out = mean(got[:, 0] - wanted[:, 0]), mean(C - C_wanted), mean(hue)
+    return Told(
+        within, mean(off), *out, words="" if within >= ENOUGH else _words(off, got, wanted, C, C_wanted, hue, weight)
+    )
+
+
+def _words(
+    off: NDArray, got: NDArray, wanted: NDArray, C: NDArray, C_wanted: NDArray, hue: NDArray, weight: NDArray
+) -> str:
+    """What is wrong where it is not near, and what paint would help."""
+    far = off > NEAR
+    mean = lambda x: float(np.average(x[far], weights=weight[far]))  # noqa: E731
+    L, c, h = mean(got[:, 0] - wanted[:, 0]), mean(C - C_wanted), mean(hue)
+    said = {
+        abs(L): "too light" if L > 0 else "too dark",
+        abs(c): "too vivid" if c > 0 else "too grey",
+        h: "of another hue",
+    }
+    middle = np.average(wanted[far], axis=0, weights=weight[far])
+    share = float(weight[far].sum() / weight.sum())
+    return (
+        f"{100 * share:.0f} % of it is {said[max(said)]} (ΔE {mean(off):.0f}); a paint near "
+        f"L* {middle[0]:.0f}, a* {middle[1]:.0f}, b* {middle[2]:.0f} would help"
+    )
+
+
+class Way:
+    """One way of working. Its coats are ordinary coats of the one registry, bound to the region or to some of its samples."""
+
+    name: ClassVar[str]
+    order: ClassVar[int]
+    title: ClassVar[str]
+    when: ClassVar[str]
+    weak: ClassVar[str]
+
+    def coats(self, task: Task) -> list[Coat]:
+        """The coats of the region, in order.
+
+        Raises:
+            SettingError: the rack lacks something for it.
+        """
+        raise NotImplementedError
+
+
+def brushed(
+    task: Task,
+    mix: Mix,
+    label: str,
+    own: NDArray[np.bool_] | None = None,
+    film_um: float | None = None,
+    water: float | None = None,
+) -> Coat:
+    """A coat by brush on the whole region, or on some of its samples."""
+    coat = usual_coat("brush", mix, f"{task.name}: {label}", STAGE)
+    given = {k: v for k, v in (("film_um", film_um), ("water", water)) if v is not None}
+    where = task.where if own is None else Where.some(own)
+    return Coat("brush", mix, coat.with_settings(given).settings, where, label=coat.label, stage=STAGE)
+
+
+def seen_after(task: Task, coats: Sequence[Coat], under: NDArray[np.float32] | None = None) -> NDArray[np.float32]:
+    """(N, 36) what is there after coats."""
+    stack = [(coat, coat.film(task.site)) for coat in coats]
+    return appearance(stack, len(task.site), task.under if under is None else under)
+
+
+def quantiles(values: NDArray, weight: NDArray, shares: Sequence[float]) -> list[float]:
+    """Values below which lie these shares of a weight."""
+    order = np.argsort(values, kind="stable")
+    run = np.cumsum(weight[order]) / max(float(weight.sum()), 1e-12)
+    return [float(values[order[min(int(np.searchsorted(run, q)), len(order) - 1)]]) for q in shares]
+
+
+@lru_cache(512)
+def _matched(L: float, a: float, b: float, paints: tuple[Paint, ...], most: int) -> Mix:
+    return match(Colour("#000000", L, a, b, 0.0), paints, most)[0].mix
+
+
+def nearest_mix(wanted: NDArray, paints: Sequence[Paint], most: int = 3) -> Mix:
+    """The mix that comes nearest to L*a*b* (3,); worked out once for each half unit of it."""
+    L, a, b = (round(2 * float(x)) / 2 for x in wanted)
+    return _matched(L, a, b, tuple(paints), most)
+
+
+def paints_for(wanted: Sequence[NDArray], paints: Sequence[Paint]) -> list[Paint]:
+    """The few paints that a ladder through some L*a*b* colours is mixed from: those of the best mixes of each."""
+    found: dict[str, Paint] = {}
+    for colour in wanted:
+        mix = nearest_mix(colour, paints)
+        found.update({p.name: p for p, n in zip(mix.paints, mix.parts, strict=True) if n})
+    return list(found.values())
