@@ -29,7 +29,9 @@ def run(work: Work) -> None:
     coats = [primed(primer, "primer everywhere", tools), *found.coats]
     with store.saving() as session:
         try:
-            schemes.keep(session, work.sculpt(session), coats, choice.of("fit", None), seen)
+            sculpt = work.sculpt(session)
+            later = schemes.split(schemes.kept_coats(session, sculpt))[1]
+            schemes.keep(session, sculpt, [*coats, *later], choice.of("fit", None), seen)
         except schemes.ChangedElsewhereError:
             raise Stopped(
                 "the coats were changed while the passes were being found; they were left as they are"

@@ -34,13 +34,15 @@ MOST_LIT = 2  # about 6 MB each: the light that is kept, and the one being tried
 MOST_SEEN = 8  # 0.2 MB each
 MOST_SHOTS = 6  # 14 MB each: one for every view of the sheet
 MOST_TOUCHED = 4  # a few kB each
+MOST_SKETCHES = 2  # 3 MB each
+MOST_WAYS = 80  # a region painted one way: masks, some 20 kB each
 MOST_REFLECTANCES = 2  # 26 MB each: only to go on from
 
 
 class Laid:
     """One sculpt laid out: its site, and the same at the few samples that are lit while a lamp is dragged.
 
-    films, after, targets, touched, reflectances, shots, large, guesses, plans: what pages have worked out on it and may want again, by what it was made from.
+    films, after, targets, touched, reflectances, shots, large, guesses, plans, sketches, ways: what pages have worked out on it and may want again, by what it was made from.
     """
 
     def __init__(self, store: Store, surface_key: str, shadowless: Shadowless) -> None:
@@ -64,6 +66,8 @@ class Laid:
         self.guesses: Bounded[str, Marking] = Bounded(1)
         self.touched: Bounded[str, list[TouchUp]] = Bounded(MOST_TOUCHED)
         self.reflectances: Bounded[str, NDArray[np.float32]] = Bounded(MOST_REFLECTANCES)
+        self.sketches: Bounded[str, Target] = Bounded(MOST_SKETCHES)
+        self.ways: Bounded[str, Any] = Bounded(MOST_WAYS)  # of store.colours
         self.motion = 0  # counts lamps moved: a light that was asked for before the latest is not wanted any more
         surface.caster  # noqa: B018 - built now, so that the first drag does not wait for it
 

@@ -50,7 +50,7 @@ class Sculpt(Base):
 
     COPIED: ClassVar = (  # what a copy of a sculpt takes over as it is; its marking and coats are copied row by row
         "up", "front", "height_mm", "file_tall", "findings", "notes", "mended_key", "surface_key", "sky_key", "thumb_key",
-        "rig", "greys", "exposure", "stages_done", "former_files", "parts", "display", "holes_closed", "models",
+        "rig", "greys", "exposure", "tints", "stages_done", "former_files", "parts", "display", "holes_closed", "models",
     )  # fmt: skip
 
     id: Mapped[int] = mapped_column(primary_key=True)
@@ -74,6 +74,9 @@ class Sculpt(Base):
     rig: Mapped[dict[str, Any]] = mapped_column(default=lambda: plain(Rig()))
     greys: Mapped[dict[str, Any]] = mapped_column(default=lambda: plain(Greys()))
     exposure: Mapped[dict[str, Any]] = mapped_column(default=lambda: plain(Exposure()))
+    tints: Mapped[dict[str, Any]] = mapped_column(
+        default=dict, server_default="{}"
+    )  # colours of lamp, sky and ground
     stages_done: Mapped[dict[str, str]] = mapped_column(default=dict)  # what each rested on when it was done
     revision: Mapped[int] = mapped_column(
         default=0
@@ -189,6 +192,7 @@ class CoatRow(Base):
     goes_on: Mapped[dict[str, Any]]
     muted: Mapped[bool] = mapped_column(default=False)
     label: Mapped[str] = mapped_column(String(80))
+    way: Mapped[str] = mapped_column(String(20), default="", server_default="")
 
 
 class Sitting(Base):

@@ -3,6 +3,7 @@
 import json
 import zlib
 from collections.abc import Callable, Sequence
+from dataclasses import replace
 
 import numpy as np
 from numpy.typing import NDArray
@@ -21,6 +22,7 @@ from ..core.sculpt.site import Site
 from ..core.target.exposure import Exposure, laid_between
 from .laid import Laid
 from .models import Sculpt
+from .schemes import UNDERCOAT
 
 
 def share_of(sculpt: Sculpt, laid: Laid) -> NDArray[np.float32]:
@@ -106,7 +108,12 @@ def steps(
     """The coats as steps, muted ones too."""
     films = [film_of(laid, coat, site) for coat in coats]
     near = None if looks_after is None else [look.within for look in looks_after]
-    return steps_of(site, coats, films, tools, models, near)
+    made = steps_of(site, coats, films, tools, models, near)
+    # how near the light is says nothing of a coat in colour
+    return [
+        step if coat.stage == UNDERCOAT else replace(step, within=None, adds=None)
+        for step, coat in zip(made, coats, strict=True)
+    ]
 
 
 def seen(laid: Laid, site: Site, coats: Sequence[Coat]) -> NDArray[np.float32]:

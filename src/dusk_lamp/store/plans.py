@@ -3,6 +3,7 @@
 import json
 from collections.abc import Callable
 from dataclasses import dataclass, field
+from functools import cached_property
 
 import numpy as np
 from numpy.typing import NDArray
@@ -24,7 +25,7 @@ from ..core.target.greys import Bands, Greys, lay_bands
 from ..core.view.camera import Camera
 from ..core.view.formats import png_bytes
 from ..core.view.step_picture import GROUND, coat_picture, look_picture, sheet_shot
-from . import markings, painted, painters, schemes, undercoats
+from . import colours, markings, painted, painters, schemes, undercoats
 from .cache import Cache, key_of
 from .laid import Laid
 from .models import Sculpt
@@ -37,7 +38,8 @@ PICTURES = 8  # version of the code that draws them
 @dataclass(frozen=True)
 class Plan:
     """Everything the sheet and the exports show. coats, steps: what is done, muted ones left out. looks: the model bare and
-    after each of them. near: the share of the area near the target in the end, None where there is no coat."""
+    after each of them. near: the share of the area near the target when the undercoat is done, None where there is no coat. coloured: the share of
+    the regions painted in colour that ends near what they shall look like, None where none is."""
 
     rig: Rig
     greys: Greys
@@ -52,6 +54,12 @@ class Plan:
     steps: list[Step] = field(default_factory=list)
     looks: list[Look] = field(default_factory=list)
     models: int = 1
+    coloured: float | None = None
+
+    @cached_property
+    def marks(self) -> list[str]:
+        """A hash of each coat."""
+        return [key_of("coat", 1, plain(c)) for c in self.coats]
 
     @property
     def times(self) -> Times:
@@ -60,8 +68,8 @@ class Plan:
 
     @property
     def near(self) -> float | None:
-        """The share of the area within half a value of the target when all is done."""
-        return self.looks[-1].within if self.coats else None
+        """The share of the area within half a value of the target when the undercoat is done."""
+        return self.looks[len(schemes.split(self.coats)[0])].within if self.coats else None
 
 
 def light_plan(sculpt: Sculpt, laid: Laid, site: Site) -> Plan:
@@ -101,7 +109,7 @@ def _worked_out(session: Session, sculpt: Sculpt, laid: Laid, cache: Cache, key:
     steps = painted.steps(laid, site, coats, looks, painters.tools_of(session), sculpt.models)
     return Plan(
         lit.rig, lit.greys, lit.exposure, lit.light, lit.value, lit.bands, lit.display, site,
-        schemes.choice_of(session, sculpt).school, coats, steps, looks, sculpt.models,
+        schemes.choice_of(session, sculpt).school, coats, steps, looks, sculpt.models, colours.near(session, sculpt, laid, cache, coats),
     )  # fmt: skip
 
 
@@ -113,7 +121,7 @@ def camera_of(plan: Plan, view: str) -> Camera:
 def picture_key(sculpt: Sculpt, plan: Plan, name: str, view: str) -> str:
     """Hash of all that a picture of the plan shows. name: a step's number from 1, or "finished"."""
     number = len(plan.coats) if name == "finished" else int(name)
-    before = [key_of("coat", 1, plain(c)) for c in plan.coats[:number]]
+    before = plan.marks[:number]
     camera = camera_of(plan, view)
     return key_of("step", PICTURES, sculpt.surface_key, before, name, [camera.azimuth, camera.elevation],
         [plan.display.azimuth, plan.display.elevation], sculpt.marking_number,

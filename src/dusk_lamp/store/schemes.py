@@ -16,8 +16,9 @@ from ..core.plain import plain
 from ..core.plan.tins import Key
 from .models import CoatRow, Scheme, Sculpt
 
+UNDERCOAT, COLOUR = "undercoat", "colour"  # stages that coats belong to
 MOST_REVISIONS = 40
-MOST_COATS = 24
+MOST_COATS = 120
 
 
 class ChangedElsewhereError(Exception):
@@ -69,11 +70,16 @@ def kept_coats(session: Session, sculpt: Sculpt) -> list[Coat]:
     return [_coat_of(row) for row in held.coats] if held else []
 
 
+def split(coats: Sequence[Coat]) -> tuple[list[Coat], list[Coat]]:
+    """The coats of the undercoat, and those of later stages, each in their order."""
+    return [c for c in coats if c.stage == UNDERCOAT], [c for c in coats if c.stage != UNDERCOAT]
+
+
 def _coat_of(row: CoatRow) -> Coat:
     return coat_from(
         {
             "technique": row.technique, "mix": row.mix, "settings": row.settings, "where": row.goes_on,
-            "muted": row.muted, "label": row.label, "stage": row.stage,
+            "muted": row.muted, "label": row.label, "stage": row.stage, "way": row.way,
         }
     )  # fmt: skip
 
@@ -102,7 +108,7 @@ def keep(session: Session, sculpt: Sculpt, coats: Sequence[Coat], choice: Choice
 def _row_of(place: int, coat: Coat) -> CoatRow:
     return CoatRow(
         place=place, stage=coat.stage, technique=coat.technique, mix=plain(coat.mix), settings=plain(coat.settings),
-        goes_on=plain(coat.where), muted=coat.muted, label=coat.label,
+        goes_on=plain(coat.where), muted=coat.muted, label=coat.label, way=coat.way,
     )  # fmt: skip
 
 

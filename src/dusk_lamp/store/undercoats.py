@@ -118,11 +118,12 @@ def coats_of(
 ) -> tuple[list[Coat], Choice]:
     """The coats that were laid and how they came about; where none were yet, the first school there are tools for."""
     choice = choice_of(session, sculpt)
-    if kept := schemes.kept_coats(session, sculpt):
+    kept = schemes.kept_coats(session, sculpt)
+    if schemes.split(kept)[0]:
         return kept, choice
     name = next(name for name in SCHOOLS if not tools.lack(name))
     found = schooled(sculpt, laid, cache, name, tins, tools)
-    return found.coats, choice.of(name, found.told.key)
+    return [*found.coats, *kept], choice.of(name, found.told.key)
 
 
 def key_for(tins: Tins, choice: Choice) -> Key:

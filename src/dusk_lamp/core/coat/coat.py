@@ -20,7 +20,7 @@ class Coat:
     """One coat.
 
     technique: its name. mix: the paint. settings: of that technique. where: what it goes on. muted: left out when looking and
-    in the plan. label: in a few words what it is for. stage: of the work, that it belongs to.
+    in the plan. label: in a few words what it is for. stage: of the work, that it belongs to. way: of painting a region, that it came from; "" where it came by hand.
     """
 
     technique: str
@@ -30,6 +30,7 @@ class Coat:
     muted: bool = False
     label: str = ""
     stage: str = "undercoat"
+    way: str = ""
 
     def __post_init__(self) -> None:
         own = technique(self.technique)
@@ -90,6 +91,7 @@ def coat_from(given: Any) -> Coat:
             own.name, built(Mix, given["mix"], "the mix"), built(own.Settings, given["settings"], "the coat"),
             built(Where, given.get("where", {}), "what the coat goes on"), bool(given.get("muted")),
             str(given.get("label", ""))[:LONGEST_LABEL], str(given.get("stage", "undercoat"))[:20],
+            str(given.get("way", ""))[:20],
         )  # fmt: skip
     except SettingError:
         raise

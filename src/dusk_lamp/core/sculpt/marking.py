@@ -1,12 +1,13 @@
 """The marking of a sculpt: every sample belongs to exactly one region, and what is unmarked is the rest."""
 
 from dataclasses import MISSING, dataclass, replace
+from typing import Any
 
 import numpy as np
 from numpy.typing import NDArray
 
 from ..errors import SettingError
-from ..plain import checked, choice, text
+from ..plain import checked, choice, number, text
 from .mesh import summed
 from .surface import Surface
 
@@ -14,20 +15,29 @@ MATERIALS = (
     "cloth", "leather", "skin", "fur", "bone", "hair", "wood", "stone", "painted armour", "metal", "glass or gem",
 )  # fmt: skip
 ATTENTION = ("focal point", "important", "quiet")
+CASTS = ("neutral", "cool", "warm", "complement")  # what shadows and lights lean to
 MOST_REGIONS = 60  # more than any painter keeps apart, and few enough for a byte
 LONGEST_NAME = 60
 
 
 @dataclass(frozen=True)
 class Region:
-    """One region: its name, what it is made of, and how much attention it deserves."""
+    """One region: its name, what it is made of, how much attention it deserves, and what it shall look like.
+
+    colour: name of the paint or recipe, or `#rrggbb`; "" while open. low, middle, high: Munsell values of its darkest, its middle and
+    its lightest, None for what material and attention ask for. shadow, light: casts. way: of painting it; "" while open.
+    """
 
     name: str = text(MISSING, (1, LONGEST_NAME), "a region's name")
     material: str = choice("cloth", MATERIALS, "a material")
     attention: str = choice("important", ATTENTION, "attention")
-    colour: str = text(
-        "", (0, LONGEST_NAME), "a colour's name"
-    )  # of the paint or recipe it shall have; "" while open
+    colour: str = text("", (0, LONGEST_NAME), "a colour's name")
+    low: float | None = number(None, 0, 10, "the value of its darkest", step=0.1)
+    middle: float | None = number(None, 0, 10, "the value of its middle", step=0.1)
+    high: float | None = number(None, 0, 10, "the value of its lightest", step=0.1)
+    shadow: str = choice("neutral", CASTS, "the cast of its shadows")
+    light: str = choice("neutral", CASTS, "the cast of its lights")
+    way: str = text("", (0, 20), "a way to paint it")
 
     def __post_init__(self) -> None:
         checked(self)
@@ -63,7 +73,7 @@ class Marking:
             labels[mask] = number
         return Marking(labels, regions)
 
-    def described(self, number: int, **changes: str) -> "Marking":
+    def described(self, number: int, **changes: Any) -> "Marking":
         """The marking with a region's name, material or attention changed."""
         self._known(number, len(self.regions))
         regions = list(self.regions)

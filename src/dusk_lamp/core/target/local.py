@@ -16,9 +16,8 @@ from ..light.tint import LUMINANCE
 from ..paint.colour import RGB_TO_XYZ, XYZ_TO_RGB, lab, linear, rgb_from_hex
 from ..paint.value import lightness_from_luminance, luminance_from_munsell, munsell_from_luminance
 from ..plain import checked, choice, number, text
-from ..sculpt.marking import ATTENTION, MATERIALS
+from ..sculpt.marking import ATTENTION, CASTS, MATERIALS, Region
 
-CASTS = ("neutral", "cool", "warm", "complement")
 SPAN = {  # values from the darkest to the lightest; CP-27: cloth, leather, fur, metal. The numbers are ours
     "skin": 3.6, "wood": 3.8, "cloth": 4.0, "stone": 4.2, "bone": 4.2, "hair": 4.6, "leather": 4.8, "fur": 5.2,
     "painted armour": 5.4, "glass or gem": 6.4, "metal": 7.2,
@@ -181,3 +180,15 @@ def lightness(value: NDArray) -> NDArray[np.float64]:
 def usual_local(material: str = "cloth", attention: str = "important", colour: str | None = None) -> Local:
     """A local colour by what it is made of."""
     return replace(Local(), material=material, attention=attention, colour=colour or USUAL[material])
+
+
+def local_of(region: Region, colour: str | None = None) -> Local:
+    """What a region shall look like. colour: `#rrggbb` of the paint or recipe it names; None where that is not known.
+
+    Raises:
+        SettingError: its darkest is not darker than its lightest.
+    """
+    own = colour or (region.colour if region.colour.startswith("#") else USUAL[region.material])
+    return Local(
+        own, region.material, region.attention, region.low, region.high, region.middle, region.shadow, region.light
+    )

@@ -2,7 +2,7 @@
 
 import io
 import re
-from collections.abc import Callable
+from collections.abc import Callable, Sequence
 from dataclasses import dataclass
 from pathlib import Path
 from typing import cast
@@ -25,6 +25,7 @@ OTHER_SCRIPTS = (  # the first that has a letter gives it; read only where they 
 )  # fmt: skip
 JOINED = re.compile("[\u0590-\u08ff]")  # Hebrew, Arabic: from the right, and letters join
 KANA = re.compile("[\u3040-\u30ff]")
+FEW_VIEWS = ("display", "back")
 MOST_SEAMS = 12  # on the first page
 ROOM_MM = 62  # for the words of a step round its pictures
 PICTURE_RATIO = 4 / 3  # height over width of every step picture
@@ -36,7 +37,7 @@ READING = (  # how a step's pictures are read, in print and on screen
 
 @dataclass(frozen=True)
 class SheetFacts:
-    """What stands in the heading. school: what the coats came from. near: the share of the area near the target in the end. times: what it
+    """What stands in the heading. school: what the coats came from. near: the share of the area near the light when the undercoat is done; coloured: of what is painted in colour. times: what it
     takes, in words, on so many models."""
 
     name: str
@@ -49,6 +50,12 @@ class SheetFacts:
     near: float | None = None
     times: str = ""
     models: int = 1
+    coloured: float | None = None
+
+
+def views_of(step: Step, views: Sequence[str]) -> list[str]:
+    """The views that a step is shown from: coats on one region need fewer."""
+    return list(views) if step.stage == "undercoat" else list(FEW_VIEWS)
 
 
 def plan_pdf(
@@ -78,6 +85,7 @@ def plan_pdf(
     pdf.multi_cell(wide - 62, 11, facts.name, align="L", new_x="LMARGIN", new_y="NEXT")
     pdf.set_font("text", size=10.5)
     pdf.ln(2)
+    coloured = f" In colour {100 * facts.coloured:.0f} % comes near (ΔE 5)." if facts.coloured is not None else ""
     near = (
         f" {100 * facts.near:.0f} % of the surface ends within half a value of the light."
         if facts.near is not None
@@ -85,7 +93,7 @@ def plan_pdf(
     )
     for words in (
         f"{facts.height_mm:.0f} mm tall, {grouped(facts.area_mm2).replace(THIN_SPACE, NO_BREAK)} mm² to paint. {facts.light}",
-        f"{facts.school}: {counted(len(steps), 'step', 'steps')}.{near} {READING}",
+        f"{facts.school}: {counted(len(steps), 'step', 'steps')}.{near}{coloured} {READING}",
         f"For {counted(facts.models, 'model', 'models')}: {facts.times}." if facts.times else "",
         facts.notice,
     ):
@@ -140,7 +148,7 @@ def plan_pdf(
             pdf.multi_cell(wide - 18 - DOME_MM - 2, 4.6, words, align="L", new_x="LMARGIN", new_y="NEXT")
         pdf.ln(1.5)
         y = max(pdf.get_y(), y + 12 + DOME_MM)
-        for n, view in enumerate(views):
+        for n, view in enumerate(views_of(step, views)):
             x = MARGIN_MM + n * (picture_wide + gap)
             pdf.image(_packed(picture(k, view)), x, y, picture_wide)
             pdf.set_xy(x, y + picture_tall)

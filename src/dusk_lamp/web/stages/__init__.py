@@ -23,6 +23,7 @@ FACTS: dict[str, Callable[[Sculpt], Any]] = {  # what a stage can rest on
     "standing": lambda s: [s.up, s.front, s.height_mm],
     "light": lambda s: [s.rig, s.exposure],
     "greys": lambda s: s.greys,
+    "looks": lambda s: [s.marking_number, s.tints],
     "coats": lambda s: s.scheme_id,
 }
 WORDS = {"done": "done", "again": "look again", "open": "to do", "optional": "optional"}
@@ -53,8 +54,18 @@ STAGES = (
     Stage("regions", "Mark regions", "Next: choose the view", optional=True, rests_on=("files",)),
     Stage("view", "Choose the view", "Next: set the lamp", optional=True, rests_on=("files", "standing")),
     Stage("light", "Set the lamp", "Next: choose greys", rests_on=("standing",)),
-    Stage("greys", "Choose greys", "Next: lay the undercoat", rests_on=("standing", "light")),
-    Stage("undercoat", "Lay the undercoat", "Make my plan sheet", rests_on=("files", "standing", "light", "greys")),
+    Stage("greys", "Choose greys", "Next: sketch the colours", rests_on=("standing", "light")),
+    Stage("sketch", "Sketch colours", "Next: lay the undercoat", optional=True, rests_on=("light", "looks")),
+    Stage(
+        "undercoat", "Lay the undercoat", "Next: paint it in colour", rests_on=("files", "standing", "light", "greys")
+    ),
+    Stage(
+        "colour",
+        "Lay the colours",
+        "Make my plan sheet",
+        optional=True,
+        rests_on=("files", "standing", "light", "looks"),
+    ),
     Stage("sheet", "Plan sheet", on_bench=False, rests_on=("files", "standing", "light", "greys", "coats")),
     Stage("paint", "Paint it", on_bench=False, rests_on=("coats",)),
 )

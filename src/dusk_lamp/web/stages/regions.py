@@ -21,6 +21,7 @@ from ...core.sculpt.masks import mask_json, read_mask
 from ...core.sculpt.parts import spot
 from ...core.sculpt.relief import lengths
 from ...core.sculpt.site import Site
+from ...core.target.local import local_of
 from ...store import markings
 from ...store.laid import Laid
 from ...store.models import Sculpt
@@ -216,9 +217,15 @@ def _changed(laid: Laid, marking: Marking, what: str | None, given: dict[str, An
     number = int(given["number"])
     own = marking.labels == number
     if what == "describe":
-        return marking.described(
-            number, **{k: str(given[k]) for k in ("name", "material", "attention", "colour") if k in given}
-        )
+        words = {
+            k: str(given[k])
+            for k in ("name", "material", "attention", "colour", "shadow", "light", "way")
+            if k in given
+        }
+        values = {k: None if given[k] is None else float(given[k]) for k in ("low", "middle", "high") if k in given}
+        changed = marking.described(number, **words, **values)
+        local_of(changed.regions[number - 1])  # refused here where its key makes no sense
+        return changed
     if what == "rim":
         rounds = max(-5, min(5, int(given["rounds"])))
         mask = growth.widened(surface, own, rounds)

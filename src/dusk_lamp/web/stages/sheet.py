@@ -13,7 +13,7 @@ from ...core.plan.step import rig_words
 from ...core.sculpt.parts import seams
 from ...core.sculpt.site import Site
 from ...core.view.camera import VIEWS
-from ...core.view.sheet import READING, SheetFacts, plan_pdf
+from ...core.view.sheet import READING, SheetFacts, plan_pdf, views_of
 from ...store.laid import Laid
 from ...store.models import Sculpt
 from ...store.plans import Plan, picture_key, picture_of, plan_of
@@ -62,8 +62,8 @@ def sheet(sculpt_id: int) -> str | tuple[Response, int]:
 
         if waiting_for := still_laying(sculpt, "sheet"):
             return waiting_for
-        again = state_of(sculpt, next(s for s in STAGES if s.name == "sheet")) == "again"
-    if again:  # it has been looked at again
+        news = sculpt.scheme_id and state_of(sculpt, next(s for s in STAGES if s.name == "sheet")) != "done"
+    if news:  # it is being looked at
         with workshop().store.saving() as session:
             mark_done(the_sculpt(session, sculpt_id), "sheet")
     with workshop().store.session() as session:
@@ -72,10 +72,10 @@ def sheet(sculpt_id: int) -> str | tuple[Response, int]:
         keys = {
             (step.number, view): picture_key(sculpt, plan, str(k), view)[:12]
             for k, step in enumerate(plan.steps, 1)
-            for view in VIEWS
+            for view in views_of(step, list(VIEWS))
         }
         return render_template(
-            "stages/sheet.html", sculpt=sculpt, stages=string_of(sculpt, "sheet"), plan=plan, views=list(VIEWS),
+            "stages/sheet.html", sculpt=sculpt, stages=string_of(sculpt, "sheet"), plan=plan, views=list(VIEWS), views_of=views_of,
             seams=seams_of(sculpt, plan.site, plan.value), words=rig_words(plan.rig), surface=plan.site.surface,
             whole=float(plan.bands.area_mm2.sum()), keys=keys, school=school_title(plan.school), schools=SCHOOLS,
             finished=picture_key(sculpt, plan, "finished", "display")[:12], reading=READING,
@@ -143,6 +143,7 @@ def pdf(sculpt_id: int) -> Response:
             plan.near,
             plan.times.words,
             plan.models,
+            plan.coloured,
         )
         content = plan_pdf(
             facts, plan.steps, list(VIEWS),

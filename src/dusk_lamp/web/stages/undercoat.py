@@ -35,6 +35,7 @@ from ...store import markings, painted, painters, paints, schemes, undercoats
 from ...store.cache import key_of
 from ...store.laid import Laid
 from ...store.models import Job, Sculpt
+from ...store.schemes import split
 from ...store.store import new_job
 from ..packet import packed
 from ..packet import picture as png
@@ -62,6 +63,7 @@ class Opened:
     choice: schemes.Choice
     seen: int
     tools: Tools
+    others: list[Coat]  # of later stages, which stay as they are
 
     @property
     def key(self) -> Key:
@@ -101,7 +103,8 @@ def _opened(session: Session, sculpt_id: int) -> Opened:
     tools = painters.tools_of(session)
     coats, choice = undercoats.coats_of(session, sculpt, laid, workshop().store.cache, tins, tools)
     target = painted.target_of(sculpt, laid, tins, choice.key)
-    return Opened(sculpt, laid, site, tins, target, coats, choice, schemes.state_of(sculpt), tools)
+    own, others = split(coats)
+    return Opened(sculpt, laid, site, tins, target, own, choice, schemes.state_of(sculpt), tools, others)
 
 
 def _lay(sculpt_id: int) -> Callable[[Say], None]:
@@ -311,7 +314,8 @@ def change(sculpt_id: int) -> tuple[Response, int] | Response:
             elif changed is None:
                 schemes.step(session, sculpt, -1 if what == "undo" else 1, opened.seen)
             else:
-                schemes.keep(session, sculpt, *changed, opened.seen)
+                own, choice = changed
+                schemes.keep(session, sculpt, [*own, *opened.others], choice, opened.seen)
             (mark_done if sculpt.scheme_id or what == "fit" else mark_open)(sculpt, "undercoat")
     except schemes.ChangedElsewhereError:
         return _elsewhere()

@@ -17,12 +17,14 @@ export const LAYERS = [
   },
   {
     name: "coats", bytes: 4, flatAlpha: true, uniforms: { differing: false }, declare: "uniform bool differing;",
-    // rising lines: too light; falling: too dark; told apart without colour; between near and too dark lies no too light
+    // rising lines: too light; falling: too dark; level: too grey; upright: too vivid; dots: of another hue: told apart without colour
     paint: `shown = field.rgb;
       int mark = int(alpha * 255.0 + 0.5);
       if (differing && mark > 0) {
-        float along = mark == 1 ? gl_FragCoord.x - gl_FragCoord.y : gl_FragCoord.x + gl_FragCoord.y;
-        if (mod(along, 9.0) < 2.6) shown = mark == 1 ? vec3(0.85, 0.32, 0.05) : vec3(0.25, 0.55, 0.95);
+        vec2 at = gl_FragCoord.xy;
+        float along = mark == 1 ? at.x - at.y : mark == 2 ? at.x + at.y : mark == 3 ? at.y * 1.4 : at.x * 1.4;
+        bool ink = mark < 5 ? mod(along, 9.0) < 2.6 : length(mod(at, 8.0) - 4.0) < 2.2;
+        if (ink) shown = mark == 1 ? vec3(0.85, 0.32, 0.05) : mark == 2 ? vec3(0.25, 0.55, 0.95) : mark == 3 ? vec3(0.75) : mark == 4 ? vec3(0.9, 0.2, 0.6) : vec3(0.1);
       }`,
   },
   {

@@ -1,0 +1,110 @@
+"""The colour stage of a sculpt: each region painted one way, over the undercoat; every way worked out once."""
+
+import json
+import zlib
+from collections.abc import Callable, Sequence
+from dataclasses import dataclass, replace
+
+import numpy as np
+from sqlalchemy.orm import Session
+
+from ..core.coat.coat import Coat
+from ..core.errors import SettingError
+from ..core.plain import plain
+from ..core.plan.step import steps_of
+from ..core.plan.tools import Tools
+from ..core.plan.ways import way
+from ..core.plan.ways.way import Task, Told, seen_after, told
+from ..core.sculpt.site import Site
+from . import markings, painted, painters, schemes, sketches
+from .cache import Cache
+from .laid import Laid
+from .models import Sculpt
+from .schemes import COLOUR
+from .sketches import Sketched
+
+Say = Callable[[str, float], None]
+
+
+@dataclass(frozen=True)
+class Tried:
+    """A region painted one way: its coats, how near they come, and the minutes of work and of drying; trouble: why it cannot be done."""
+
+    coats: list[Coat]
+    told: Told | None
+    minutes: float = 0.0
+    wait: float = 0.0
+    trouble: str = ""
+
+
+def tried(laid: Laid, made: Sketched, task: Task, name: str, tools: Tools) -> Tried:
+    """A region painted one way."""
+    under = f"{zlib.crc32(task.under[::97].tobytes()):08x}"
+    key = json.dumps([made.key, task.number, name, under, [p.name + p.colour for p in task.rack], plain(tools)])
+    return laid.ways.of(key, lambda: _tried(task, name, tools))
+
+
+def _tried(task: Task, name: str, tools: Tools) -> Tried:
+    try:
+        coats = [replace(coat, way=name) for coat in way(name).coats(task)]
+    except SettingError as e:
+        return Tried([], None, trouble=str(e))
+    steps = steps_of(task.site, coats, [c.film(task.site) for c in coats], tools)
+    return Tried(
+        coats, told(task, seen_after(task, coats)), sum(s.hand_minutes + s.set_up_minutes + s.clean_minutes for s in steps),
+        sum(s.wait_minutes for s in steps),
+    )  # fmt: skip
+
+
+def region_of(site: Site, coat: Coat) -> int:
+    """The region that most of what a coat goes on belongs to."""
+    if coat.where.kind == "region":
+        return coat.where.number
+    own = site.on(coat.where)
+    labels = site.labels if own is None else site.labels[own]
+    return int(np.bincount(labels).argmax()) if len(labels) else 0
+
+
+def with_way(site: Site, coats: Sequence[Coat], number: int, new: Sequence[Coat]) -> list[Coat]:
+    """The coats of the plan with those of one region in colour replaced; whites last of all (craft page, section 9)."""
+    kept = [c for c in coats if c.stage != COLOUR or region_of(site, c) != number]
+    painted_before = [k for k, c in enumerate(coats) if c.stage == COLOUR and region_of(site, c) == number]
+    at = sum(1 for c in coats[: painted_before[0]] if c in kept) if painted_before else len(kept)
+    return [*kept[:at], *new, *kept[at:]]
+
+
+def paint_all(
+    session: Session,
+    sculpt: Sculpt,
+    laid: Laid,
+    cache: Cache,
+    coats: Sequence[Coat],
+    wishes: dict[int, str],
+    say: Say = lambda *_: None,
+) -> list[Coat]:
+    """The coats of a plan with each of these regions painted its way.
+
+    Raises:
+        SettingError: a way cannot be gone with what is on the rack.
+    """
+    made, tasks = sketches.tasks_of(session, sculpt, laid, cache, sorted(wishes), schemes.split(coats)[0])
+    tools, out = painters.tools_of(session), list(coats)
+    for k, task in enumerate(tasks):
+        say(f"Mixing for {task.name}", k / len(tasks))
+        found = tried(laid, made, task, wishes[task.number], tools)
+        if found.trouble:
+            raise SettingError(found.trouble)
+        out = with_way(made.site, out, task.number, found.coats)
+    return out
+
+
+def near(session: Session, sculpt: Sculpt, laid: Laid, cache: Cache, coats: Sequence[Coat]) -> float | None:
+    """Share of the area of the regions painted in colour that ends near what they shall look like; None where none is."""
+    site = laid.site.marked(markings.marking_of(session, sculpt, laid.site.surface, cache))
+    numbers = sorted({region_of(site, c) for c in coats if c.stage == COLOUR})
+    if not numbers:
+        return None
+    made, tasks = sketches.tasks_of(session, sculpt, laid, cache, numbers, schemes.split(coats)[0])
+    seen = painted.seen(laid, made.site, coats)
+    areas = [float(t.weight().sum()) for t in tasks]
+    return float(np.average([told(t, seen).within for t in tasks], weights=areas)) if tasks else None

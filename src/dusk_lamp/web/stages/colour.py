@@ -1,0 +1,298 @@
+"""The colour stage: each region painted one way over the undercoat, with real mixes, predicted on this very model."""
+
+import threading
+from dataclasses import dataclass, replace
+from typing import Any
+
+import numpy as np
+from flask import Blueprint, Response, abort, jsonify, url_for
+from sqlalchemy.orm import Session
+
+from ...core.coat.coat import Coat
+from ...core.coat.stack import looks
+from ...core.errors import SettingError
+from ...core.paint.colour import delta_e, lab, xyz
+from ...core.plain import plain
+from ...core.plan.cautions import cautions_for
+from ...core.plan.step import row_of
+from ...core.plan.times import times_of
+from ...core.plan.ways import ways
+from ...core.plan.ways.way import NEAR, seen_after, task_of, told
+from ...core.view.camera import Camera
+from ...core.view.formats import png_bytes
+from ...core.view.raster import colour_picture
+from ...store import colours, painted, painters, paints, schemes, sketches, undercoats
+from ...store.cache import key_of
+from ...store.laid import Laid
+from ...store.models import Sculpt
+from ..packet import packed
+from ..packet import picture as png
+from ..patience import Say, not_yet, patiently
+from ..workshop import asked, laid_out, the_sculpt, workshop
+from . import mark_done, mark_open
+
+blueprint = Blueprint("colour", __name__)
+PICTURES = 1
+PICTURE_SIZE = (132, 168)
+FINE, LIGHT, DARK, GREY, VIVID, HUE = range(6)  # what is wrong with a spot, most of all
+_drawing = threading.Lock()
+
+
+@dataclass(frozen=True)
+class Opened:
+    """What the stage works on. under: coats of the undercoat; own: those in colour. seen: the state of the coats that was read."""
+
+    sculpt: Sculpt
+    laid: Laid
+    made: sketches.Sketched
+    under: list[Coat]
+    own: list[Coat]
+    choice: schemes.Choice
+    seen: int
+
+
+def panel(session: Session, sculpt: Sculpt, laid: Laid) -> dict[str, Any]:
+    """What the panel shows; the coats come as colour.json."""
+    return {"ways": ways()}
+
+
+def _opened(session: Session, sculpt_id: int) -> Opened:
+    sculpt = the_sculpt(session, sculpt_id)
+    laid, cache = laid_out(sculpt), workshop().store.cache
+    if laid.site.outlook is None:
+        abort(409)
+    tins, tools = undercoats.tins_of(session, sculpt), painters.tools_of(session)
+    coats, choice = undercoats.coats_of(session, sculpt, laid, cache, tins, tools)
+    under, own = schemes.split(coats)
+    made = sketches.sketch_of(session, sculpt, laid, cache)
+    return Opened(sculpt, laid, made, under, own, choice, schemes.state_of(sculpt))
+
+
+def _looked(opened: Opened, number: int) -> np.ndarray:
+    """(N, 36) after the undercoat and so many coats in colour."""
+    return painted.seen(opened.laid, opened.made.site, [*opened.under, *opened.own[:number]])
+
+
+@blueprint.get("/sculpts/<int:sculpt_id>/colour.json")
+def shown(sculpt_id: int) -> Response | tuple[Response, int]:
+    """Regions with the way each is painted and how near it comes; the coats in colour as a painter reads them."""
+    with workshop().store.session() as session:
+        try:
+            opened = _opened(session, sculpt_id)
+        except SettingError as e:
+            return jsonify(trouble=str(e), rack=url_for("rack.rack"))
+        undo, redo = schemes.can_step(session, opened.sculpt)
+        rack, tools = paints.rack_of(session), painters.tools_of(session)
+
+    def lay(say: Say) -> None:
+        say("Laying the undercoat", 0.1)
+        _looked(opened, 0)
+        say("Laying the colours", 0.5)
+        _looked(opened, len(opened.own))
+
+    if told_so_far := patiently(("colour", sculpt_id, opened.seen, opened.made.key), lay):
+        return not_yet(told_so_far)
+    made, site = opened.made, opened.made.site
+    seen = _looked(opened, len(opened.own))
+    of = [colours.region_of(site, c) for c in opened.own]
+    areas = site.marking.areas(site.surface, site.paintable)
+    rows, near, whole = [], 0.0, 0.0
+    for k, region in enumerate(site.marking.regions, 1):
+        done = k in of and areas[k] > 0
+        found = told(task_of(site, made.target, k, seen, rack), seen) if done else None
+        if found:
+            near, whole = near + found.within * float(areas[k]), whole + float(areas[k])
+        rows.append(
+            {
+                "number": k, "name": region.name, "hex": made.locals_[k].colour, "way": opened.own[of.index(k)].way if done else "", "coats": of.count(k),
+                "told": plain(found) if found else None, "share": round(float(areas[k] / max(areas.sum(), 1e-9)), 4),
+                "can": bool(areas[k] > 0),
+            }
+        )  # fmt: skip
+    steps = painted.steps(opened.laid, site, opened.own, tools=tools, models=opened.sculpt.models)
+    coats = [
+        {**row_of(s, site), "region": n, "words": f"{s.paint}, {s.laid_um or 0:g} µm"}
+        for s, n in zip(steps, of, strict=True)
+    ]
+    kept = [s for s in steps if not s.muted]
+    return jsonify(
+        turn=opened.seen, under=key_of(made.key, plain(opened.under))[:12], regions=rows, coats=coats, undo=undo, redo=redo, near=round(near / whole, 4) if whole else None,
+        times=times_of(kept, opened.sculpt.models).words if kept else "", limit=NEAR,
+        cautions=cautions_for(*dict.fromkeys(tag for s in kept for tag in s.caution_tags)),
+    )  # fmt: skip
+
+
+@blueprint.get("/sculpts/<int:sculpt_id>/colour/<int:number>.bin")
+def after_bin(sculpt_id: int, number: int) -> Response:
+    """The model after so many coats in colour: four bytes for every sample, three of colour and one that says what is wrong with it most
+    of all: nothing (0), too light, too dark, too grey, too vivid, of another hue."""
+    with workshop().store.session() as session:
+        opened = _opened(session, sculpt_id)
+    if not 0 <= number <= len(opened.own):
+        abort(404)
+    made, site = opened.made, opened.made.site
+    seen = _looked(opened, number)
+    got, wanted = lab(xyz(seen)), made.target.lab
+    mark = wrong(got, wanted)
+    mark[site.labels == 0] = FINE  # what is not marked stays a sketch
+    areas = {
+        name: round(float(site.areas[mark == k].sum()), 1)
+        for k, name in enumerate(("fine", "light", "dark", "grey", "vivid", "hue"))
+    }
+    return packed({"number": number, "areas": areas}, np.column_stack([looks(seen)[1], mark])[site.shown])
+
+
+def wrong(got: np.ndarray, wanted: np.ndarray) -> np.ndarray:
+    """(N,) what is most wrong with L*a*b* colours (N, 3) beside those that are wanted; FINE where they are near."""
+    C, C_wanted = (np.hypot(x[:, 1], x[:, 2]) for x in (got, wanted))
+    L, c = got[:, 0] - wanted[:, 0], C - C_wanted
+    hue = np.sqrt(np.maximum(((got - wanted)[:, 1:] ** 2).sum(axis=1) - c**2, 0))
+    most = np.argmax(np.stack([np.abs(L), np.abs(c), hue]), axis=0)
+    said = np.where(most == 0, np.where(L > 0, LIGHT, DARK), np.where(most == 1, np.where(c > 0, VIVID, GREY), HUE))
+    return np.where(delta_e(got, wanted) <= NEAR, FINE, said).astype(np.uint8)
+
+
+def _tried(session: Session, sculpt_id: int, number: int, name: str) -> tuple[Opened, colours.Tried]:
+    opened = _opened(session, sculpt_id)
+    if name not in ways() or not 1 <= number <= len(opened.made.site.marking.regions):
+        abort(404)
+    site = opened.made.site
+    task = task_of(site, opened.made.target, number, _looked(opened, 0), paints.rack_of(session))
+    return opened, colours.tried(opened.laid, opened.made, task, name, painters.tools_of(session))
+
+
+@blueprint.get("/sculpts/<int:sculpt_id>/colour/<int:number>/<name>.json")
+def way_json(sculpt_id: int, number: int, name: str) -> Response:
+    """How near a way brings a region, and what it takes."""
+    with workshop().store.session() as session, _drawing:
+        _, found = _tried(session, sculpt_id, number, name)
+    return jsonify(
+        trouble=found.trouble, told=plain(found.told) if found.told else None, minutes=round(found.minutes), wait=round(found.wait),
+        coats=len(found.coats), mixes=len({c.mix.words() for c in found.coats}),
+    )  # fmt: skip
+
+
+@blueprint.get("/sculpts/<int:sculpt_id>/colour/<int:number>/<name>.png")
+def way_png(sculpt_id: int, number: int, name: str) -> Response:
+    """A picture of this very model with a region painted one way, over its undercoat and what else is painted."""
+    with workshop().store.session() as session, _drawing:
+        opened, found = _tried(session, sculpt_id, number, name)
+        site, cache = opened.made.site, workshop().store.cache
+        view = Camera(opened.sculpt.display["azimuth"], opened.sculpt.display["elevation"])
+        key = key_of(
+            "way picture",
+            PICTURES,
+            opened.sculpt.surface_key,
+            [view.azimuth, view.elevation],
+            plain(found.coats),
+            plain(opened.under),
+        )
+        if key not in cache:
+            task = task_of(site, opened.made.target, number, _looked(opened, 0), paints.rack_of(session))
+            levels = looks(seen_after(task, found.coats))[1]
+            drawn = colour_picture(site.surface, levels[site.shown], view, *PICTURE_SIZE)
+            cache.put(key, blobs={"look.png": png_bytes(drawn)})
+    return png(cache.blob(key, "look.png"))
+
+
+@blueprint.post("/sculpts/<int:sculpt_id>/colour")
+def change(sculpt_id: int) -> tuple[Response, int] | Response:
+    """do: way (region, name), all (name: every region that has none yet), clear (region), mute, remove, up, down (number, from 1), set (number
+    and settings of its technique), paint (number, name), undo, redo. `turn` says which state it was made on."""
+    given = asked()
+    what = str(given.get("do"))
+    try:
+        with workshop().store.session() as session:
+            opened = _opened(session, sculpt_id)
+        if given.get("turn", opened.seen) != opened.seen:
+            return _elsewhere()
+        wishes = _wishes(opened, what, given)
+        if wishes and (
+            told_so_far := patiently(
+                ("ways", sculpt_id, opened.seen, str(wishes)), lambda say: _find(sculpt_id, wishes, say)
+            )
+        ):
+            return not_yet(told_so_far)
+        with workshop().store.session() as session:
+            coats = None if what in ("undo", "redo") else _changed(session, sculpt_id, opened, what, given, wishes)
+        with workshop().store.saving() as session:
+            sculpt = the_sculpt(session, sculpt_id)
+            if coats is None:
+                schemes.step(session, sculpt, -1 if what == "undo" else 1, opened.seen)
+            else:
+                schemes.keep(session, sculpt, coats, opened.choice, opened.seen)
+            session.flush()
+            left = schemes.split(schemes.kept_coats(session, sculpt))[1]
+            (mark_done if left else mark_open)(sculpt, "colour")
+        return jsonify(kept=True)  # and is asked for anew, which may take a moment
+    except schemes.ChangedElsewhereError:
+        return _elsewhere()
+    except (KeyError, TypeError, ValueError, IndexError) as e:
+        if isinstance(e, SettingError):
+            raise
+        raise SettingError("the change that arrived is incomplete; reload the page") from e
+
+
+def _elsewhere() -> tuple[Response, int]:
+    return jsonify(error="The coats were changed in another tab; they are shown as they are now. Change again."), 409
+
+
+def _wishes(opened: Opened, what: str, given: dict[str, Any]) -> dict[int, str]:
+    """Which regions shall be painted which way."""
+    if what not in ("way", "all"):
+        return {}
+    name, site = str(given["name"]), opened.made.site
+    if name not in ways():
+        raise SettingError("this bench does not know that way; reload the page")
+    count = len(site.marking.regions)
+    if what == "way":
+        number = int(given["region"])
+        if not 1 <= number <= count:
+            raise SettingError("this region is not there any more; reload the page")
+        return {number: name}
+    areas = site.marking.areas(site.surface, site.paintable)
+    painted_by_now = {colours.region_of(site, c) for c in opened.own}
+    return {k: name for k in range(1, count + 1) if k not in painted_by_now and areas[k] > 0}
+
+
+def _find(sculpt_id: int, wishes: dict[int, str], say: Say) -> None:
+    with workshop().store.session() as session:
+        sculpt = the_sculpt(session, sculpt_id)
+        say("Laying the undercoat", 0.0)
+        opened = _opened(session, sculpt_id)
+        _looked(opened, 0)
+        colours.paint_all(session, sculpt, opened.laid, workshop().store.cache, opened.under, wishes, say)
+
+
+def _changed(
+    session: Session, sculpt_id: int, opened: Opened, what: str, given: dict[str, Any], wishes: dict[int, str]
+) -> list[Coat]:
+    """All coats of the plan after a change."""
+    site = opened.made.site
+    coats = [*opened.under, *opened.own]
+    if wishes:
+        sculpt = the_sculpt(session, sculpt_id)
+        return colours.paint_all(session, sculpt, opened.laid, workshop().store.cache, coats, wishes)
+    if what == "clear":
+        return colours.with_way(site, coats, int(given["region"]), [])
+    k, own = int(given["number"]) - 1, list(opened.own)
+    if not 0 <= k < len(own):
+        raise SettingError("this coat is not there any more; reload the page")
+    if what == "remove":
+        own.pop(k)
+    elif what in ("up", "down"):
+        to = max(0, min(len(own) - 1, k + (-1 if what == "up" else 1)))
+        own.insert(to, own.pop(k))
+    elif what == "mute":
+        own[k] = replace(own[k], muted=not own[k].muted)
+    elif what == "paint":
+        called = paints.colour_called(session, str(given["name"]))
+        if called is None:
+            raise SettingError(f"there is no paint or recipe called “{given['name']}” any more")
+        own[k] = replace(own[k], mix=called)
+    elif what == "set":
+        own[k] = own[k].with_settings(dict(given["settings"]))
+        painted.film_of(opened.laid, own[k], site)  # refused here where it cannot be
+    else:
+        raise SettingError("this bench does not know that change; reload the page")
+    return [*opened.under, *own]

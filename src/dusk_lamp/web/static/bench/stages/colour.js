@@ -1,0 +1,159 @@
+// The colour stage: regions, the ways to paint each as pictures of this very model, the coats to scrub through; the server works it all out.
+import { kept, patient, say } from "../../page.js";
+import { unpack } from "../turntable.js";
+
+const $ = (id) => document.getElementById(id);
+const per = (x) => `${Math.round(100 * x)} %`;
+
+export default class Colour {
+  constructor({ base, table }) {
+    Object.assign(this, { base, table, region: null, chosen: null, at: null, plan: null });
+    this.titles = [...$("colour-all-way").options].map((o) => ({ name: o.value, title: o.textContent, words: o.dataset.words }));
+    $("colour-undo").addEventListener("click", () => this.change({ do: "undo" }));
+    $("colour-redo").addEventListener("click", () => this.change({ do: "redo" }));
+    $("colour-clear").addEventListener("click", () => this.change({ do: "clear", region: this.region }));
+    $("colour-all").addEventListener("click", () => this.change({ do: "all", name: $("colour-all-way").value }));
+    $("colour-scrub").addEventListener("input", () => this.look(Number($("colour-scrub").value)));
+    $("colour-difference").addEventListener("change", () => { table.layers.set("differing", $("colour-difference").checked); table.draw(); });
+    $("colour-form").addEventListener("submit", (e) => e.preventDefault());
+    $("colour-form").elements.film_um.addEventListener("change", (e) => this.change({ do: "set", number: this.chosen, settings: { film_um: Number(e.target.value) } }));
+    for (const button of document.querySelectorAll("[data-colour]")) button.addEventListener("click", () => {
+      const what = button.dataset.colour, number = this.chosen;
+      if (what === "up") this.chosen = Math.max(1, number - 1);
+      if (what === "down") this.chosen = Math.min(this.plan.coats.length, number + 1);
+      if (what === "remove") this.chosen = null;
+      this.change({ do: what, number });
+    });
+  }
+
+  enter() { this.table.layers.on("coats", true); this.table.layers.set("differing", $("colour-difference").checked); this.load(); }
+  leave() { this.table.layers.on("coats", false); this.table.layers.set("differing", false); }
+
+  async load() {
+    const turn = this.loading = (this.loading || 0) + 1;
+    $("colour-note").textContent = "Laying the coats …";
+    const answer = await patient(`${this.base}/colour.json`);
+    if (turn !== this.loading) return;
+    const plan = await answer.json();
+    if (plan.trouble || plan.error) {
+      $("colour-note").textContent = plan.trouble || plan.error;
+      if (plan.rack) $("colour-note").append(" ", Object.assign(document.createElement("a"), { href: plan.rack, textContent: "To the rack" }));
+      return;
+    }
+    this.show(plan);
+  }
+
+  async change(wish) {
+    const answer = await patient(`${this.base}/colour`, { method: "POST", headers: { "Content-Type": "application/json" }, body: JSON.stringify({ ...wish, turn: this.plan.turn }) });
+    const plan = await answer.json();
+    if (!answer.ok) { say(plan.error, true); if (answer.status === 409) this.load(); return; }
+    kept();
+    this.load();
+  }
+
+  show(plan) {
+    const before = this.plan;
+    this.plan = plan;
+    const n = plan.coats.length, done = plan.regions.filter((r) => r.coats).length;
+    $("colour-note").textContent = !plan.regions.length ? "Mark the regions first: each is painted its own way then."
+      : n ? `${done} of ${plan.regions.length} regions, ${n} coats: ${per(plan.near)} of what is painted comes near its colour (ΔE ${plan.limit}). ${plan.times}.`
+        : "Choose a region, then a way to paint it: each is shown on this very model.";
+    $("colour-cautions").textContent = plan.cautions.join(" ") || "The product's safety data sheet and local rules come first.";
+    $("colour-undo").disabled = !plan.undo; $("colour-redo").disabled = !plan.redo;
+    $("colour-all").disabled = done === plan.regions.length;
+    $("colour-scrub").max = n;
+    if (this.at === null || !before || before.coats.length !== n) this.at = n;
+    $("colour-scrub").value = this.at;
+    if (this.chosen > n) this.chosen = null;
+    this.list(); this.ways(); this.strip(); this.look(this.at);
+  }
+
+  list() {
+    $("colour-regions").replaceChildren(...this.plan.regions.map((r) => {
+      const item = document.createElement("li"), button = document.createElement("button");
+      button.type = "button"; button.disabled = !r.can;
+      button.setAttribute("aria-pressed", String(this.region === r.number));
+      button.innerHTML = `<svg viewBox="0 0 30 30" aria-hidden="true"><rect width="30" height="30" fill="${r.hex}"/></svg><span><b></b><small></small></span><span class="share"></span>`;
+      button.querySelector("b").textContent = `${r.number}. ${r.name}`;
+      const own = this.titles.find((w) => w.name === r.way);
+      button.querySelector("small").textContent = r.coats ? `${own ? own.title : "by hand"}, ${r.coats} ${r.coats > 1 ? "coats" : "coat"}` : r.can ? "not painted yet" : "nothing of it can be painted";
+      button.querySelector(".share").textContent = r.told ? `${per(r.told.within)} near` : "";
+      button.addEventListener("click", () => { this.region = this.region === r.number ? null : r.number; this.list(); this.ways(); this.strip(); });
+      item.append(button);
+      return item;
+    }));
+    const own = this.plan.regions[this.region - 1];
+    $("colour-clear").hidden = !own?.coats;
+  }
+
+  // each way as a picture of this model, with what it comes to
+  ways() {
+    const own = this.plan.regions[this.region - 1], box = $("colour-ways");
+    $("colour-ways-box").hidden = !own;
+    if (!own) return;
+    const mark = `${this.plan.under}-${own.number}`;
+    if (box.dataset.of !== mark) {
+      box.dataset.of = mark;
+      box.replaceChildren(...this.titles.map((way) => {
+        const button = document.createElement("button"), url = `${this.base}/colour/${own.number}/${way.name}`;
+        button.type = "button"; button.dataset.way = way.name; button.title = way.words;
+        button.innerHTML = `<img alt="" width="132" height="168" src="${url}.png?v=${mark}"><span></span><small></small>`;
+        button.querySelector("span").textContent = way.title;
+        button.querySelector("img").addEventListener("load", async () => {
+          const answer = await fetch(`${url}.json`);
+          if (!answer.ok) return;
+          const { trouble, told, minutes, coats } = await answer.json();
+          button.disabled = Boolean(trouble);
+          button.querySelector("small").textContent = trouble ? "cannot be done" : `${per(told.within)} near\n${coats} ${coats > 1 ? "coats" : "coat"}, ${minutes} min`;
+          button.title = `${way.words} ${trouble || told.words}`;
+          button.dataset.words = trouble || told.words;
+          this.words();
+        });
+        button.addEventListener("click", () => this.change({ do: "way", region: own.number, name: way.name }));
+        return button;
+      }));
+    }
+    for (const b of box.children) b.setAttribute("aria-pressed", String(b.dataset.way === own.way));
+    this.words();
+  }
+
+  words() {
+    const own = this.plan.regions[this.region - 1], pressed = $("colour-ways").querySelector('[aria-pressed="true"]'), way = this.titles.find((w) => w.name === own?.way);
+    $("way-words").textContent = way ? `${way.words} ${own.told?.words ? `Here ${own.told.words}.` : ""}` : pressed ? "" : "Touch a way to paint the region with it.";
+  }
+
+  strip() {
+    const shown = this.plan.coats.filter((c) => !this.region || c.region === this.region);
+    $("colour-coats").replaceChildren(...shown.map((c) => {
+      const item = document.createElement("li"), button = document.createElement("button");
+      button.type = "button"; button.className = c.muted ? "muted" : "";
+      button.setAttribute("aria-pressed", String(this.chosen === c.number));
+      button.innerHTML = `<svg class="dab" viewBox="0 0 10 10" aria-hidden="true"><rect width="10" height="10" fill="${c.hex}"/></svg><span><b></b><small></small></span>`;
+      button.querySelector("b").textContent = `${c.number}. ${c.label || c.title}`;
+      button.querySelector("small").textContent = c.words;
+      button.addEventListener("click", () => { this.chosen = this.chosen === c.number ? null : c.number; this.strip(); $("colour-scrub").value = c.number; this.look(c.number); });
+      item.append(button);
+      return item;
+    }));
+    const c = this.plan.coats[this.chosen - 1], form = $("colour-form");
+    form.hidden = !c;
+    if (!c) return;
+    form.elements.film_um.value = c.settings.film_um;
+    form.querySelector('[data-colour="mute"]').textContent = c.muted ? "Use this coat" : "Skip this coat";
+    $("colour-facts").textContent = `${Object.entries(c.drops_of_one).map(([name, k]) => `${k} ${k > 1 ? "drops" : "drop"} ${name}`).join(", ")}; ${Math.max(1, Math.round(c.hand_minutes))} min at the model, ${Math.round(c.wait_minutes)} min to dry. ${c.warnings.join(" ")}`;
+  }
+
+  async look(number) {
+    const turn = this.looked = (this.looked || 0) + 1;
+    this.at = number;
+    $("colour-scrub-out").textContent = number === 0 ? "the undercoat" : `coat ${number} of ${this.plan.coats.length}`;
+    const answer = await fetch(`${this.base}/colour/${number}.bin`);
+    if (turn !== this.looked || !answer.ok) return;
+    const bytes = await answer.arrayBuffer(), { heading, at } = unpack(bytes);
+    this.table.layers.put("coats", new Uint8Array(bytes, at, this.table.heading.samples * 4));
+    this.table.draw();
+    const a = heading.areas;
+    $("colour-areas").textContent = `Too light ${Math.round(a.light)} mm² (rising lines), too dark ${Math.round(a.dark)} mm² (falling), too grey ${Math.round(a.grey)} mm² (level), too vivid ${Math.round(a.vivid)} mm² (upright), of another hue ${Math.round(a.hue)} mm² (dots).`;
+    $("colour-note").dataset.looked = String(number);
+  }
+}

@@ -1,0 +1,108 @@
+// The value sketch in colour: the regions with their colours and keys, coloured light, the findings of the reading test.
+import { kept, say, send } from "../../page.js";
+import { unpack } from "../turntable.js";
+
+const $ = (id) => document.getElementById(id);
+const VALUES = ["low", "middle", "high"];
+
+export default class Sketch {
+  constructor({ base, table, stages }) {
+    Object.assign(this, { base, table, stages, chosen: null, border: null });
+    const form = $("sketch-form"), tints = $("tints");
+    form.addEventListener("submit", (e) => e.preventDefault());
+    form.addEventListener("input", (e) => { if (e.target.type === "range") this.words(e.target); });
+    form.addEventListener("change", ({ target: { name, value } }) => {
+      if (name === "hex") this.describe({ colour: value });
+      else if (VALUES.includes(name)) this.describe(Object.fromEntries(VALUES.map((n) => [n, Number(form.elements[n].value)])));
+      else this.describe({ [name]: value });
+    });
+    $("key-usual").addEventListener("click", () => this.describe({ low: null, middle: null, high: null, shadow: "neutral", light: "neutral" }));
+    $("sketch-grey").addEventListener("change", () => this.look());
+    $("tint-usual").addEventListener("change", () => { if ($("tint-usual").value) { tints.elements.lamp.value = $("tint-usual").value; this.tint(); } });
+    tints.addEventListener("change", (e) => { if (e.target.name) this.tint(); });
+  }
+
+  enter() { this.table.layers.on("coats", true); this.load(); }
+  leave() { this.table.layers.on("coats", false); this.table.layers.set("differing", false); this.border = null; }
+
+  words(slider) { slider.parentElement.querySelector("output").textContent = `value ${Number(slider.value).toFixed(1)}`; }
+
+  async load() {
+    const answer = await fetch(`${this.base}/sketch.json`);
+    if (!answer.ok) { say((await answer.json()).error, true); return; }
+    this.show(await answer.json());
+  }
+
+  // what a region shall look like is kept with the regions, and undone with them
+  async describe(what) {
+    await this.stages.regions.change({ do: "describe", number: this.chosen, ...what });
+    this.load();
+  }
+
+  async tint() {
+    const { lamp, sky, ground } = $("tints").elements;
+    const answer = await send(`${this.base}/sketch`, { method: "POST", headers: { "Content-Type": "application/json" }, body: JSON.stringify({ lamp: lamp.value, sky: sky.value, ground: ground.value }) });
+    const said = await answer.json();
+    if (!answer.ok) { say(said.error, true); this.load(); return; }
+    kept();
+    this.show(said);
+  }
+
+  show(sketch) {
+    this.sketch = sketch;
+    if (this.chosen > sketch.regions.length) this.chosen = null;
+    $("sketch-words").textContent = sketch.regions.length ? "Choose a region; each gets a colour, and how dark and how light it may go." : "Mark the regions first: each gets a colour of its own then.";
+    this.list();
+    for (const name of ["lamp", "sky", "ground"]) $("tints").elements[name].value = sketch.tints[name] || "#ffffff";
+    $("tint-usual").value = [...$("tint-usual").options].some((o) => o.value === sketch.tints.lamp) ? sketch.tints.lamp : "";
+    $("findings").replaceChildren(...(sketch.findings.length ? sketch.findings : ["The focal point holds the strongest contrast, and neighbours stand apart."]).map((words) => Object.assign(document.createElement("li"), { textContent: words })));
+    $("borders").replaceChildren(...sketch.borders.map((b) => {
+      const item = document.createElement("li"), button = document.createElement("button");
+      button.type = "button"; button.className = "plain-row";
+      button.setAttribute("aria-pressed", String(this.border === `${b.a},${b.b}`));
+      button.textContent = `${b.names.join(" and ")}: ${Math.round(b.close_mm)} of ${Math.round(b.mm)} mm, ${b.step.toFixed(1)} value apart`;
+      button.addEventListener("click", () => { const own = `${b.a},${b.b}`; this.border = this.border === own ? null : own; this.show(this.sketch); });
+      item.append(button);
+      return item;
+    }));
+    this.look();
+  }
+
+  list() {
+    const { regions } = this.sketch, form = $("sketch-form");
+    $("sketch-list").replaceChildren(...regions.map((r) => {
+      const item = document.createElement("li"), button = document.createElement("button");
+      button.type = "button";
+      button.setAttribute("aria-pressed", String(this.chosen === r.number));
+      button.innerHTML = `<svg viewBox="0 0 5 5" preserveAspectRatio="none" aria-hidden="true">${r.ladder.map((hex, k) => `<rect x="${k}" width="1.02" height="5" fill="${hex}"/>`).join("")}</svg><span><b></b><small></small></span><span class="share"></span>`;
+      button.querySelector("b").textContent = `${r.number}. ${r.name}`;
+      button.querySelector("small").textContent = `${r.colour.startsWith("#") ? "picked" : r.colour || r.material}, value ${r.key[0]} to ${r.key[2]}${r.troubles.length ? "; mind!" : ""}`;
+      button.querySelector(".share").textContent = `${(100 * r.share).toFixed(1)} %`;
+      button.addEventListener("click", () => { this.chosen = this.chosen === r.number ? null : r.number; this.list(); });
+      item.append(button);
+      return item;
+    }));
+    const own = regions[this.chosen - 1];
+    form.hidden = !own;
+    if (!own) return;
+    const { elements } = form;
+    elements.colour.value = [...elements.colour.options].some((o) => o.value === own.colour) ? own.colour : "";
+    elements.hex.value = own.hex;
+    for (const name of ["material", "attention", "shadow", "light"]) elements[name].value = own[name];
+    VALUES.forEach((name, k) => { elements[name].value = own.key[k]; this.words(elements[name]); });
+    $("sketch-troubles").hidden = !own.troubles.length;
+    $("sketch-troubles").textContent = own.troubles.join(" ");
+  }
+
+  async look() {
+    const turn = this.looked = (this.looked || 0) + 1;
+    const asked = new URLSearchParams({ ...($("sketch-grey").checked ? { grey: 1 } : {}), ...(this.border ? { border: this.border } : {}) });
+    const answer = await fetch(`${this.base}/sketch.bin?${asked}`);
+    if (!answer.ok || turn !== this.looked) return;
+    const bytes = await answer.arrayBuffer(), { at } = unpack(bytes);
+    this.table.layers.put("coats", new Uint8Array(bytes, at, this.table.heading.samples * 4));
+    this.table.layers.set("differing", Boolean(this.border));
+    this.table.draw();
+    $("sketch-words").dataset.looked = String(turn);
+  }
+}
