@@ -1,12 +1,14 @@
-"""The value sketch in colour, and a whole plan: sketch."""
+"""The value sketch in colour, and whole plans: sketch, plan, schema."""
 
 import argparse
 import json
+import sys
 from pathlib import Path
 from typing import Any
 
 from ..core.errors import SettingError
-from .common import add_light_options, lit_site, rig_of, write_whole
+from ..core.units import per_cent
+from .common import add_light_options, lit_site, rig_of, the_rack, write_whole
 
 GROUND_BOUNCE = 0.15  # of a ground whose colour was given, but not how much it sends back
 
@@ -31,6 +33,18 @@ def add_commands(commands: Any) -> None:
     )
     sketch.add_argument("--json", action="store_true", help="print the key and what to mind, as JSON")
     sketch.set_defaults(run=_sketch)
+
+    plan = commands.add_parser(
+        "plan", help="work out a whole plan: target, the model after every coat, steps, pictures"
+    )
+    plan.add_argument("file", metavar="PLAN.json", help="see dusk-lamp schema")
+    plan.add_argument("-o", "--out", required=True, metavar="OUTDIR")
+    plan.add_argument("--json", action="store_true", help="print the steps as JSON too")
+    plan.add_argument("--no-pictures", action="store_true", help="leave the PNGs out")
+    plan.set_defaults(run=_plan)
+
+    schema = commands.add_parser("schema", help="the JSON Schema of a plan's file")
+    schema.set_defaults(run=_schema)
 
 
 def _light_colour(text: str) -> str:
@@ -91,3 +105,113 @@ def _sketch(args: argparse.Namespace) -> None:
     else:
         for sentence in local.troubles:
             print(f"Mind: {sentence}")
+
+
+def _schema(args: argparse.Namespace) -> None:
+    from ..core.plan.file import schema
+
+    print(json.dumps(schema(), indent=2, ensure_ascii=False))
+
+
+def _plan(args: argparse.Namespace) -> None:
+    import numpy as np
+
+    from ..core.coat.stack import appearance, looks
+    from ..core.paint.colour import lab, xyz
+    from ..core.plan.file import read_plan
+    from ..core.plan.whole import worked_out
+    from ..core.view.camera import VIEWS, Camera
+    from ..core.view.formats import lit_ply, png_bytes
+    from ..core.view.step_picture import coat_picture, sheet_shot
+
+    plan = read_plan(Path(args.file).read_bytes())
+    rack = plan.own_rack or the_rack(None)
+    site = _site_of(plan, Path(args.file).parent)
+    whole = worked_out(plan, site, rack, lambda step, _: print(f"{step} …", file=sys.stderr))
+    out = Path(args.out)
+    out.mkdir(parents=True, exist_ok=True)
+    surface, regions = site.surface, site.marking.regions
+
+    def coloured(value: Any, levels: Any, more: dict[str, Any] | None = None) -> bytes:
+        colours = {name: np.ascontiguousarray(levels[:, k]) for k, name in enumerate(("red", "green", "blue"))}
+        return lit_ply(surface, {"value": value, **(more or {}), **colours, "region": site.labels}, regions)
+
+    wanted = whole.target
+    target_lab = wanted.lab.astype(np.float32)
+    more = {"gloss": wanted.gloss, **{n: np.ascontiguousarray(target_lab[:, k]) for k, n in enumerate("Lab")}}
+    write_whole(out / "target.ply", coloured(wanted.value, wanted.colour, more))
+    display = Camera(plan.display.azimuth, plan.display.elevation)
+    cameras = {**{view: Camera.named(view) for view in VIEWS}, "display": display}
+    shots = {} if args.no_pictures else {view: sheet_shot(site, camera, display) for view, camera in cameras.items()}
+    seen = appearance([], len(site))
+    before = looks(seen)[1]
+    rows = []
+    for step, coat, film, number in zip(whole.steps, whole.coats, whole.films, whole.numbers, strict=True):
+        seen = appearance([(coat, film)], len(site), seen)
+        value, levels = looks(seen)
+        write_whole(out / f"after-{step.number:02d}.ply", coloured(value, levels, {"film_um": film}))
+        for view, shot in shots.items():
+            drawn = coat_picture(site, shot, cameras[view], film, before, levels)
+            write_whole(out / f"step-{step.number:02d}-{view}.png", png_bytes(drawn))
+        covered = (film > 0) & (site.areas > 0)
+        middle = (
+            np.average(seen[covered], axis=0, weights=site.areas[covered]) if covered.any() else seen.mean(axis=0)
+        )
+        L, a, b = lab(xyz(middle)).tolist()
+        rows.append(
+            {
+                "number": step.number, "stage": step.stage, "region": None if number is None else _name(regions, number),
+                "technique": step.technique, "way": coat.way, "label": step.purpose, "paint": step.paint, "parts": step.parts,
+                "drops": step.drops_of_one, "water": round(step.water, 2), "film_um": round(step.film_um, 2),
+                "covers_mm2": round(float(site.areas[covered].sum()), 1), "minutes": round(step.hand_minutes, 1),
+                "wait_minutes": round(step.wait_minutes, 1), "how": step.how, "warnings": list(step.warnings),
+                "cautions": list(step.cautions), "colour": step.hex,
+                "after": {"L": round(L, 1), "a": round(a, 1), "b": round(b, 1)},
+            }
+        )  # fmt: skip
+        before = levels
+    told: dict[str, dict[str, Any]] = {
+        _name(regions, k): {"within": round(t.within, 4), "mean_delta_e": round(t.mean, 2), "mind": t.words}
+        for k, t in whole.told.items()
+    }
+    steps = {"steps": rows, "regions": told, "minutes": round(sum(s.hand_minutes for s in whole.steps), 1)}
+    text = json.dumps(steps, indent=2, ensure_ascii=False)
+    write_whole(out / "steps.json", text.encode())
+    if args.json:
+        print(text)
+    else:
+        for name, t in told.items():
+            print(f"{name}: {per_cent(t['within'])} near{'; ' + t['mind'] if t['mind'] else ''}")
+
+
+def _name(regions: Any, number: int) -> str:
+    return regions[number - 1].name if number else "the rest"
+
+
+def _site_of(plan: Any, beside: Path):
+    """The site of a plan's sculpt, with its regions."""
+    import numpy as np
+
+    from ..core.sculpt.marking import Marking
+    from ..core.sculpt.masks import mask_of
+    from ..core.sculpt.mend import mend
+    from ..core.sculpt.outlook import look_out
+    from ..core.sculpt.read import read_sculpt
+    from ..core.sculpt.site import Site
+    from ..core.sculpt.stand import Standing, fronts_for, placing, stand
+    from ..core.sculpt.surface import working_surface
+
+    own = plan.sculpt
+    standing = Standing(own.up, own.front or fronts_for(own.up)[0], own.height)
+    mended = mend(read_sculpt(str(beside / own.file)))
+    surface = working_surface(stand(mended.mesh, standing), mended.shell, own.samples)
+    if plan.marking:
+        marking = mask_of(plan.marking).on(surface, placing(mended.mesh, standing))
+        if plan.regions and len(plan.regions) != len(marking.regions):
+            raise SettingError("the plan has another number of regions than its marking; leave one of them out")
+        marking = Marking(marking.labels, tuple(plan.regions) or marking.regions)
+    else:
+        if len(plan.regions) > 1:
+            raise SettingError("several regions need a marking that says where each lies; see docs/formats.md")
+        marking = Marking(np.full(len(surface), len(plan.regions), np.uint8), tuple(plan.regions))
+    return Site(surface, look_out(surface), marking=marking)

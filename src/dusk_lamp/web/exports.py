@@ -1,18 +1,25 @@
 """Exports: PLY and GLB with the light on the vertices, a PNG of any view, the plan as JSON."""
 
 import json
+from collections.abc import Sequence
+from dataclasses import replace
 
 import numpy as np
 from flask import Blueprint, Response, request
+from sqlalchemy.orm import Session
 
 from ..core.errors import SettingError
 from ..core.paint.value import grey_hex, grey_srgb
 from ..core.plain import plain
 from ..core.plan.by_region import steps_by_region
+from ..core.plan.file import VERSION
 from ..core.plan.step import rig_words, row_of
+from ..core.sculpt.marking import Region
+from ..core.sculpt.masks import mask_json
 from ..core.view.camera import Camera
 from ..core.view.formats import lit_glb, lit_ply, png_bytes
 from ..core.view.raster import grey_picture
+from ..store import painters, paints, schemes, sketches
 from .edge import number_of
 from .packet import download
 from .stages.sheet import plan_for, seams_of
@@ -52,6 +59,53 @@ def plan_json(sculpt_id: int) -> Response:
         return download(
             json.dumps(content, indent=2, ensure_ascii=False).encode(), "application/json", f"{sculpt.name} plan.json"
         )
+
+
+@blueprint.get("/sculpts/<int:sculpt_id>/whole-plan.json")
+def whole_plan(sculpt_id: int) -> Response:
+    """The whole plan as `dusk-lamp plan` reads it: the same light, regions and coats, to the last spot."""
+    with workshop().store.session() as session:
+        sculpt = the_sculpt(session, sculpt_id)
+        _, plan = plan_for(session, sculpt)
+        site, standing = plan.site, sculpt.standing
+        if standing is None:
+            raise SettingError("stand the sculpt up first")
+        under, own = schemes.split([c for c in schemes.kept_coats(session, sculpt) if not c.muted])
+        content = {
+            "plan": VERSION,
+            "sculpt": {
+                "file": sculpt.file_name,
+                "up": standing.up,
+                "front": standing.front,
+                "height": standing.height_mm,
+            },
+            "light": plain(plan.rig),
+            "tints": plain(sketches.tints_of(sculpt)),
+            "exposure": plain(plan.exposure),
+            "display": {k: sculpt.display[k] for k in ("azimuth", "elevation")},
+            "tools": plain(painters.tools_of(session)),
+            "rack": [plain(p) for p in paints.rack_of(session)],
+            "regions": plain(_with_colours(session, site.marking.regions)),
+            "marking": json.loads(mask_json(site.surface, site.marking)),
+            "undercoat": {"coats": plain(under)},
+            "coats": plain(own),
+        }
+        return download(
+            json.dumps(content, ensure_ascii=False).encode(), "application/json", f"{sculpt.name} whole plan.json"
+        )
+
+
+def _with_colours(session: Session, regions: Sequence[Region]) -> list[Region]:
+    """Regions with the colours of recipes as they look: a file brings its paints, not its recipes."""
+    out = []
+    for region in regions:
+        mix = (
+            paints.colour_called(session, region.colour)
+            if region.colour and not region.colour.startswith("#")
+            else None
+        )
+        out.append(replace(region, colour=mix.colour.hex) if mix else region)
+    return out
 
 
 @blueprint.get("/sculpts/<int:sculpt_id>/sculpt.<kind>")

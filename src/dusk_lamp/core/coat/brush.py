@@ -14,6 +14,7 @@ from .technique import Technique, film_um
 
 JOB_OF_KIND = {"base": "base coat", "primer": "base coat", "layer": "layer", "one-coat": "one-coat over panels"}
 NEAT, DROWNED = 0.5, 2.5  # parts of water; coats' worth of film at once. From memory
+GLAZE_WATER = 8.0  # so thin a paint is a glaze, CP-17
 POOLS_WATER, POOLS = 1.5, 3.0  # parts of water, and coats' worth of wet film that no brush holds. From memory
 
 
@@ -68,6 +69,8 @@ class Brush(Technique):
 
     def how(self, settings: Any) -> str:
         """In a step's words."""
+        if settings.water >= GLAZE_WATER:
+            return "Wick the brush, touch lightly, and pull it to where the colour should end strongest; no pools, and dry fully between passes."
         return "Thin coats with a damp brush, pulled one way; let each dry."
 
 

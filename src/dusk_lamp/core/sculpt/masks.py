@@ -18,6 +18,7 @@ from .stand import Placing
 from .surface import Surface
 
 MICRO = 1000  # places are written in whole micrometres
+SAME_MM = 0.001  # places are rounded to that
 FITS = 0.03  # a mask fits where its bounds differ by no more than this share of the size
 REACH_SHARE = 0.03  # and where no spot is further from the mask than this
 
@@ -38,6 +39,8 @@ class Mask:
         Raises:
             SettingError: it fits neither way: it belongs to another sculpt.
         """
+        if len(self.places) == len(surface) and np.abs(self.places - surface.points).max(initial=0) <= SAME_MM:
+            return Marking(self.labels, self.regions)  # made on this very surface: two spots may share a place
         own = placing.to_file(surface.points)
         for points in (surface.points.astype(np.float64), own):
             low, high = points.min(axis=0), points.max(axis=0)
@@ -72,6 +75,20 @@ def read_mask(path: str | Path, file_format: str) -> Mask | None:
     except Exception as e:  # whatever hostile bytes make the readers trip over
         raise SculptFileError("these regions cannot be read: the file is cut short, garbled or something else") from e
     raise SculptFileError("regions come as PLY (with a region property) or as JSON")
+
+
+def mask_of(content: dict[str, Any]) -> Mask:
+    """The mask in what `mask_json` wrote, read already.
+
+    Raises:
+        SettingError: it is garbled: places, runs and regions do not fit each other.
+    """
+    try:
+        return _from_json(content)
+    except SettingError:
+        raise
+    except (KeyError, TypeError, ValueError, OverflowError) as e:
+        raise SettingError("this marking is garbled: its places, runs and regions do not fit each other") from e
 
 
 def _from_json(content: dict[str, Any]) -> Mask:

@@ -1,0 +1,164 @@
+"""Ways to paint a region, and how a model reads: on shapes where the right answer is known."""
+
+import numpy as np
+import pytest
+
+from dusk_lamp.cli.common import the_rack
+from dusk_lamp.core.errors import SettingError
+from dusk_lamp.core.light.lamp import Lamp
+from dusk_lamp.core.light.rig import Rig
+from dusk_lamp.core.paint.colour import delta_e, lab, xyz
+from dusk_lamp.core.paint.glaze import glaze
+from dusk_lamp.core.paint.mix import Mix, only
+from dusk_lamp.core.paint.rack import Paint, Rack
+from dusk_lamp.core.plan.ways import way, ways
+from dusk_lamp.core.plan.ways.way import ENOUGH, seen_after, task_of, told
+from dusk_lamp.core.sculpt.marking import Marking, Region
+from dusk_lamp.core.sculpt.outlook import look_out
+from dusk_lamp.core.sculpt.site import Site
+from dusk_lamp.core.target.local import Local, local_of, usual_local
+from dusk_lamp.core.target.target import target
+from dusk_lamp.core.view.camera import Camera
+from dusk_lamp.core.view.reading import blur_mm, borders_of, michelson, reading, weber
+
+from ..shapes import ball, surface_of
+
+RACK = the_rack(None)
+CLOAK = Region("Cloak", colour="#8e2f2b")
+
+
+@pytest.fixture(scope="module")
+def cloaked():
+    """A ball, its right half a cloak, over a grey sketch of its light."""
+    surface = surface_of(ball(radius=12, at=(0, 0, 12), fine=4))
+    labels = (surface.points[:, 0] > 0).astype(np.uint8)
+    site = Site(surface, look_out(surface), marking=Marking(labels, (CLOAK,)))
+    wanted = target(site, Rig(Lamp(40, 50, 12), 0.25, "overcast", 0.15), [usual_local("stone"), local_of(CLOAK)])
+    grey = 1.5 + 0.75 * (wanted.value - wanted.value.min()) / np.ptp(wanted.value) * 9
+    from dusk_lamp.core.paint.glaze import grey as of_value
+
+    return task_of(site, wanted, 1, of_value(grey).astype(np.float32), RACK)
+
+
+@pytest.mark.parametrize("name", list(ways()))
+def test_a_way_brings_a_region_near_and_touches_nothing_else(cloaked, name):
+    coats = way(name).coats(cloaked)
+    seen = seen_after(cloaked, coats)
+    found = told(cloaked, seen)
+    least = {"one-coat": 0.5}.get(name, ENOUGH)
+    assert found.within >= least and (found.words == "") == (found.within >= ENOUGH)
+    assert np.array_equal(seen[~cloaked.own], cloaked.under[~cloaked.own])
+    assert all(c.stage == "colour" and c.label.startswith("Cloak: ") for c in coats)
+    weight = cloaked.weight()
+    off = delta_e(lab(xyz(seen[cloaked.own])), cloaked.lab[cloaked.own])
+    assert found.mean == pytest.approx(np.average(off, weights=weight), abs=0.01)
+
+
+def test_layers_nest_and_climb(cloaked):
+    """CP-16: each lighter step lies inside the one before and leaves a rim of it; CP-23: steps as small as the range needs; and on a
+    lit ball every band lies nearer to the lamp than the one before."""
+    coats = way("layers").coats(cloaked)
+    masks = [np.ones(len(cloaked.site), bool) & cloaked.own, *(c.where.samples(len(cloaked.site)) for c in coats[1:])]
+    areas = [float(cloaked.areas[m].sum()) for m in masks]
+    assert all((a & b).sum() == b.sum() and b.sum() < a.sum() for a, b in zip(masks, masks[1:], strict=False))
+    values = [c.mix.colour.value for c in coats]
+    assert values == sorted(values) and max(np.diff(values)) < 1.0 and areas == sorted(areas, reverse=True)
+    toward = cloaked.site.surface.normals @ Lamp(40, 50).direction
+    assert np.diff([toward[m].mean() for m in masks]).min() > 0
+
+
+def test_glazes_on_a_strip_are_those_of_the_glaze_bench():
+    """The same films over the same greys."""
+    mix, sketch = only(RACK.find("Tide Blue")), (1.5, 3.5, 5.5, 7.5, 9.5)
+    bench = glaze(mix, sketch, passes=3, thinning=10.0)
+    from dusk_lamp.core.paint.glaze import grey
+
+    seen = mix.pigment.film(3 * bench.film_um, grey(np.array(sketch)))
+    from dusk_lamp.core.paint.mix import values_of
+
+    assert values_of(seen) == pytest.approx(bench.value[3], abs=0.02)
+
+
+def test_a_way_that_cannot_reach_says_by_how_much_and_what_would_help(cloaked):
+    blues = Rack([RACK.find(n) for n in ("Soot", "Tide Blue", "Chalk")])
+    found = told(
+        cloaked,
+        seen_after(cloaked, way("layers").coats(task_of(cloaked.site, _target(cloaked), 1, cloaked.under, blues))),
+    )
+    assert found.within < 0.2 and "of it is" in found.words and "a paint near" in found.words and found.mean > 10
+    with pytest.raises(SettingError, match="no one-coat or ink"):
+        way("one-coat").coats(task_of(cloaked.site, _target(cloaked), 1, cloaked.under, blues))
+    with pytest.raises(SettingError, match="a way is one of"):
+        way("magic")
+
+
+def _target(task):
+    return target(task.site, Rig(Lamp(40, 50, 12), 0.25, "overcast", 0.15), [usual_local("stone"), local_of(CLOAK)])
+
+
+def test_a_region_without_samples_is_refused_in_words(cloaked):
+    empty = cloaked.site.marked(Marking(cloaked.site.labels, (CLOAK, Region("Belt"))))
+    wanted = target(empty, Rig(), [Local(), local_of(CLOAK), Local()])
+    with pytest.raises(SettingError, match="Belt"):
+        task_of(empty, wanted, 2, cloaked.under, RACK)
+
+
+def test_highlights_with_bone_wash_out_and_with_yellow_stay_vivid():
+    """Common practice, section 8: red turns pink with bone; through a brighter hue it keeps its colour. Demo rack, 1:1."""
+    red = RACK.find("Signal Red")
+    bone, yellow = (Mix((red, RACK.find(n)), (1, 1)).colour for n in ("Bone Comb", "Lamp Yellow"))
+    assert bone.value == pytest.approx(6, abs=0.7) and bone.chroma == pytest.approx(43, abs=9)
+    assert yellow.value == pytest.approx(5.5, abs=0.9) and yellow.chroma == pytest.approx(69, abs=12)
+    assert yellow.chroma > bone.chroma + 15
+
+
+def test_a_wash_is_too_weak_where_transparent_black_is_not():
+    """Common practice, section 7: a wash cannot take a light grey to near black."""
+    from dusk_lamp.core.paint.glaze import grey
+    from dusk_lamp.core.paint.mix import values_of
+
+    wash, black = RACK.find("Bilge Wash"), RACK.find("Night Ink")
+    strong = values_of(wash.pigment.film(wash.of("coat_um"), grey(6.0))[None])[0]
+    assert strong == pytest.approx(4, abs=0.3), "so a target of N 2.5 is out of its reach"
+    assert values_of(black.pigment.film(2 * black.of("coat_um"), grey(6.0))[None])[0] < 2.5
+
+
+def test_contrast_and_blur_by_hand():
+    """Michelson and Weber on worked edges; one minute of arc at 600 mm is 0.175 mm."""
+    assert michelson(np.array([20.0, 60.0])) == pytest.approx(0.5) and michelson(np.zeros(3)) == 0
+    assert weber(30, 20) == pytest.approx(0.5)
+    assert 2.3548 * blur_mm(600) == pytest.approx(0.1745, abs=0.0005)
+
+
+def test_borders_are_measured_and_told_where_neighbours_run_together(cloaked):
+    """The border of two halves of a ball is a great circle, 2πR; from facet to facet it runs a little longer."""
+    site = cloaked.site
+    value = np.where(site.labels == 1, 4.4, 4.0).astype(np.float32)
+    (border,) = borders_of(site, value)
+    assert border.mm == pytest.approx(2 * np.pi * 12, rel=0.15) and border.close_mm == pytest.approx(border.mm)
+    apart = np.where(site.labels == 1, 8.0, 2.0).astype(np.float32)
+    assert borders_of(site, apart)[0].close_mm == 0, "bone horns against black armour"
+    brown = np.where(site.labels == 1, 2.7, 2.0).astype(np.float32)
+    assert borders_of(site, brown)[0].close_mm > 50, "dark brown ones"
+    grey = np.zeros((len(site), 3))
+    assert any("run" in f and "together" in f for f in reading(site, brown, grey, Camera(0, 8)).findings)
+
+
+def test_the_focal_point_must_hold_the_strongest_contrast(cloaked):
+    site = cloaked.site.marked(Marking(cloaked.site.labels, (Region("Face", "skin", "focal point"),)))
+    up = site.surface.normals[:, 2]
+    grey = np.zeros((len(site), 3))
+    flat = np.where(site.labels == 1, 5 + 0.2 * up, 5 + 4 * up).astype(np.float32)
+    read = reading(site, flat, grey, Camera(0, 8))
+    assert read.focal == 1 and read.strongest == 0 and any("Face" in f and "lighten" in f for f in read.findings)
+    strong = np.where(site.labels == 1, 5 + 4 * up, 7 + 0.2 * up).astype(np.float32)
+    assert reading(site, strong, grey, Camera(0, 8)).strongest == 1
+    vivid = np.where(site.labels[:, None] == 1, [50, 60, 30], [50, 0, -60]).astype(float)
+    assert any("saturated accent" in f for f in reading(site, strong, vivid, Camera(0, 8)).findings)
+
+
+def test_paints_that_are_off_the_rack_are_not_mixed(cloaked):
+    few = Rack([p for p in RACK if p.name != "Cockle Red"] + [Paint("Own Red", "base", "#8e2f2b", 0.97)])
+    coats = way("layers").coats(task_of(cloaked.site, _target(cloaked), 1, cloaked.under, few))
+    used = {p.name for c in coats for p in c.mix.paints}
+    assert "Own Red" in used and "Cockle Red" not in used

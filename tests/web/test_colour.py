@@ -1,0 +1,176 @@
+"""The sketch and the colour stages in the pages, and the whole plan as a file."""
+
+import json
+from pathlib import Path
+
+import numpy as np
+import pytest
+
+from dusk_lamp.cli.main import main
+from dusk_lamp.demo.load import load_rack
+from dusk_lamp.store.models import Sculpt
+
+from .conftest import packet
+
+URL = "/sculpts/1"
+
+
+@pytest.fixture
+def marked(app, painter, sculpt_id, figure):
+    """A sculpt with one region, half of it, and an undercoat."""
+    load_rack(app.extensions["workshop"].store)
+    heading, _ = packet(painter.client.get(f"{URL}/regions.bin"))
+    painter.json("POST", f"{URL}/regions", {"do": "facing", "way": "up", "number": None, "stroke": heading["stroke"]})
+    describe(painter, name="Cloak", colour="Tide Blue")
+    painter.post(f"{URL}/done/undercoat")
+    return painter
+
+
+def describe(painter, code=200, **what):
+    heading, _ = packet(painter.client.get(f"{URL}/regions.bin"))
+    return painter.json(
+        "POST", f"{URL}/regions", {"do": "describe", "number": 1, "stroke": heading["stroke"], **what}, code=code
+    )
+
+
+def sketch(painter):
+    return painter.client.get(f"{URL}/sketch.json").get_json()
+
+
+def colour(painter):
+    return painter.client.get(f"{URL}/colour.json").get_json()
+
+
+def change(painter, what, code=200, **more):
+    return painter.json("POST", f"{URL}/colour", {"do": what, **more}, code=code).get_json()
+
+
+def field(painter, url):
+    answer = painter.client.get(f"{URL}/{url}")
+    heading, rest = packet(answer)
+    return heading, np.frombuffer(rest, np.uint8).reshape(-1, 4)
+
+
+def test_a_region_gets_a_colour_a_key_and_a_cast(marked):
+    (own,) = sketch(marked)["regions"]
+    low, middle, high = own["key"]
+    assert own["hex"] == "#2d5c93" and low < middle < high and not own["is_set"]
+    describe(marked, low=3, middle=4, high=8, shadow="warm", material="metal")
+    assert sketch(marked)["regions"][0]["key"] == [3, 4, 8]
+    _, levels = field(marked, "sketch.bin")
+    labels = np.frombuffer(marked.client.get(f"{URL}/regions.bin").data, np.uint8)[-len(levels) :]
+    blue = levels[labels == 1].astype(int)
+    assert (blue[:, 2] > blue[:, 0]).mean() > 0.95 and np.ptp(levels[labels == 0, :3].astype(int), axis=1).max() < 25
+    _, grey = field(marked, "sketch.bin?grey=1")
+    assert np.ptp(grey[:, :3], axis=1).max() == 0
+    assert "lighter" in describe(marked, 400, low=8, high=3).get_json()["error"]
+    assert sketch(marked)["regions"][0]["key"] == [3, 4, 8], "and nothing is lost"
+    describe(marked, low=None, middle=None, high=None)
+    assert not sketch(marked)["regions"][0]["is_set"]
+
+
+def test_light_is_coloured_and_black_light_refused(marked):
+    _, white = field(marked, "sketch.bin")
+    said = marked.json("POST", f"{URL}/sketch", {"lamp": "#ff9a7a", "sky": "#ffffff", "ground": "#203050"}).get_json()
+    assert said["tints"]["lamp"] == "#ff9a7a"
+    _, warm = field(marked, "sketch.bin")
+    assert (warm[:, 0].astype(int) - warm[:, 2]).mean() > (white[:, 0].astype(int) - white[:, 2]).mean() + 5
+    assert (
+        "black light"
+        in marked.json("POST", f"{URL}/sketch", {"lamp": "#000000", "sky": "#ffffff", "ground": "#ffffff"}, 400).text
+    )
+    marked.json("POST", f"{URL}/sketch", {"lamp": "red"}, 400)
+
+
+def test_a_region_is_painted_one_way_changed_taken_off_and_undone(marked):
+    before = marked.client.get(f"{URL}/undercoat.json").get_json()["figures"]
+    figures = marked.client.get(f"{URL}/colour/1/layers.json").get_json()
+    assert figures["told"]["within"] > 0.8 and figures["coats"] > 2 and figures["minutes"] > 1
+    assert marked.client.get(f"{URL}/colour/1/layers.png").data[:4] == b"\x89PNG"
+    change(marked, "way", region=1, name="layers")
+    plan = colour(marked)
+    (own,) = plan["regions"]
+    assert own["way"] == "layers" and own["coats"] == len(plan["coats"]) and own["told"]["within"] == plan["near"]
+    assert plan["near"] == pytest.approx(figures["told"]["within"], abs=0.01)
+    _, bare = field(marked, "colour/0.bin")
+    heading, full = field(marked, f"colour/{len(plan['coats'])}.bin")
+    assert (bare[:, :3] != full[:, :3]).any(axis=1).mean() > 0.05 and heading["areas"]["fine"] > 0
+    assert marked.client.get(f"{URL}/undercoat.json").get_json()["figures"] == before, (
+        "the undercoat stays what it is"
+    )
+    marked.json("POST", f"{URL}/undercoat", {"do": "school", "name": "twotone"})
+    assert len(colour(marked)["coats"]) == len(plan["coats"]), "another school keeps the colours"
+    change(marked, "set", number=1, settings={"film_um": 4})
+    change(marked, "mute", number=2)
+    assert colour(marked)["coats"][0]["laid_um"] == 4 and colour(marked)["coats"][1]["muted"]
+    change(marked, "clear", region=1)
+    assert not colour(marked)["coats"]
+    change(marked, "undo")
+    assert len(colour(marked)["coats"]) == len(plan["coats"])
+    assert "another tab" in change(marked, "clear", 409, region=1, turn=1)["error"]
+    for bad in ({"do": "way", "region": 9, "name": "layers"}, {"do": "way", "region": 1, "name": "x"}, {"do": "mute", "number": 99},
+                {"do": "way"}, {"do": "spin", "number": 1}):  # fmt: skip
+        assert len(marked.json("POST", f"{URL}/colour", bad, code=400).get_json()["error"]) > 20
+    told = {name: words for name, _, words in marked.client.get(f"{URL}/state").get_json()["stages"]}
+    assert told["colour"] == "done"
+    describe(marked, colour="Cockle Red")
+    told = {name: words for name, _, words in marked.client.get(f"{URL}/state").get_json()["stages"]}
+    assert told["colour"] == "look again"
+
+
+def test_a_whole_plan_comes_out_of_a_file_as_it_is_on_the_bench(app, marked, figure, tmp_path, capsys):
+    """Export, and work out again without a browser: the same bytes of every field."""
+    import trimesh
+
+    change(marked, "all", name="glazes")
+    sheet = marked.page(f"{URL}/sheet")
+    steps = len(sheet.select("article.step"))
+    assert "In colour" in sheet.text and "Cloak:" in sheet.text
+    kept = marked.client.get(f"{URL}/whole-plan.json")
+    plan = json.loads(kept.data)
+    (tmp_path / plan["sculpt"]["file"]).write_bytes(figure)
+    (tmp_path / "plan.json").write_bytes(kept.data)
+    assert main(["plan", str(tmp_path / "plan.json"), "-o", str(tmp_path / "out"), "--no-pictures"]) == 0
+    rows = json.loads((tmp_path / "out/steps.json").read_text())["steps"]
+    assert (
+        len(rows) == steps and {r["stage"] for r in rows} == {"undercoat", "colour"} and rows[-1]["region"] == "Cloak"
+    )
+    assert all(r["cautions"] and r["minutes"] > 0 and r["parts"] for r in rows)
+    last = trimesh.load(tmp_path / f"out/after-{steps:02d}.ply", process=False).metadata["_ply_raw"]["vertex"]["data"]
+    count = len(colour(marked)["coats"])
+    _, levels = field(marked, f"colour/{count}.bin")
+    seen = np.column_stack([last[n] for n in ("red", "green", "blue")]).reshape(-1, 3)
+    workshop = app.extensions["workshop"]
+    with workshop.store.session() as session:
+        shown = workshop.shelf.of(
+            session.get(Sculpt, 1)
+        ).site.paintable  # what lies inside is drawn as its neighbours
+    assert shown.mean() > 0.9 and np.array_equal(seen[shown], levels[shown, :3])
+    aim = trimesh.load(tmp_path / "out/target.ply", process=False).metadata["_ply_raw"]["vertex"]["data"]
+    _, wanted = field(marked, "sketch.bin")
+    assert np.array_equal(
+        np.column_stack([aim[n] for n in ("red", "green", "blue")]).reshape(-1, 3)[shown], wanted[shown, :3]
+    )
+
+
+@pytest.mark.parametrize(
+    ("content", "words"),
+    [
+        ('{"plan": 9, "sculpt": {"file": "x.stl"}}', "newer"), ('{"plan": 1, "sculpt": {"file": "x.stl"}, "colours": 1}', "does not know"),
+        ('{"plan": 1, "sculpt": {"file": "x.stl"}, "light": {"sky": NaN}}', "no number"), ("[" * 100_000, "no JSON"),
+        ('{"plan": 1, "sculpt": {"file": "x.stl"}, "light": {"sky": 1e999}}', "sky"), ('{"plan": 1}', "incomplete"),
+        ('{"plan": 1, "sculpt": {"file": "x.stl"}, "every": "magic"}', "a way is one of"), ("7", "JSON object"),
+    ],
+)  # fmt: skip
+def test_a_plan_that_is_none_is_refused_in_a_line(tmp_path, capsys, content, words):
+    (tmp_path / "plan.json").write_text(content)
+    assert main(["plan", str(tmp_path / "plan.json"), "-o", str(tmp_path / "out")]) == 2
+    said = capsys.readouterr().err
+    assert words in said and said.count("\n") == 1 and not (tmp_path / "out").exists()
+
+
+def test_the_schema_is_printed_and_the_one_in_the_docs(capsys):
+    assert main(["schema"]) == 0
+    printed = json.loads(capsys.readouterr().out)
+    assert printed == json.loads((Path(__file__).parents[2] / "docs/plan.schema.json").read_text())
+    assert printed["properties"]["sculpt"]["required"] == ["file"] and printed["additionalProperties"] is False
