@@ -9,7 +9,20 @@ from .test_painter import bench_url, figure, open_bench, until, with_a_rack  # n
 
 AXE = (Path(__file__).parents[1] / "vendor" / "axe.min.js").read_text()  # axe-core 4.14.1, MPL-2.0, licence beside it
 RULES = ["wcag2a", "wcag2aa", "wcag21a", "wcag21aa", "wcag22aa"]
-PLACES = ["light", "greys", "undercoat", "regions", "parts", "view", "stand", "health", "sheet", "paint"]
+PLACES = [
+    "light",
+    "greys",
+    "sketch",
+    "undercoat",
+    "colour",
+    "regions",
+    "parts",
+    "view",
+    "stand",
+    "health",
+    "sheet",
+    "paint",
+]
 ROOMS = ["/", "/rack", "/palette", "/glaze", "/tools"]
 
 
@@ -23,6 +36,8 @@ def all_pages(server, chromium, bench_url):  # noqa: F811
     open_bench(page, bench_url.replace("/light", "/undercoat"))
     until(lambda: page.locator("#undercoat-note").get_attribute("data-looked") is not None, page, 60)
     page.locator('[data-panel="undercoat"] form[method] .button').click()
+    page.wait_for_url("**/colour")
+    page.locator('[data-panel="colour"] form[method] .button').click()
     page.locator(".sheet-head").wait_for()
     context.close()
     return [bench_url.replace("/light", f"/{place}") for place in PLACES] + [server.address + room for room in ROOMS]

@@ -59,6 +59,7 @@ def test_a_binary_stl_that_begins_with_solid_is_still_binary(tmp_path):
         ("points.ply", trimesh.PointCloud(np.eye(3)).export(file_type="ply"), "only points"),
         ("cut.ply", ball(fine=2).export(file_type="ply")[:-400], "cut short"),
         ("cut.glb", ball(fine=2).export(file_type="glb")[:500], "cut short"),
+        ("flat.glb", ball(fine=1).export(file_type="glb").replace(b'"VEC3"', b'"VEC2"'), "three numbers"),
         ("not.3mf", b"PK\3\4 nothing", "garbled"),
         ("wild.obj", b"v 0 0 0\nv 1 0 0\nv 0 1 0\nf 1 2 9\n", ""),
         ("empty.obj", b"# nothing\n", ""),

@@ -4,6 +4,7 @@ import numpy as np
 import pytest
 
 from dusk_lamp.cli.common import the_rack
+from dusk_lamp.core.coat.coat import Coat, usual_coat
 from dusk_lamp.core.errors import SettingError
 from dusk_lamp.core.light.lamp import Lamp
 from dusk_lamp.core.light.rig import Rig
@@ -11,11 +12,13 @@ from dusk_lamp.core.paint.colour import delta_e, lab, xyz
 from dusk_lamp.core.paint.glaze import glaze
 from dusk_lamp.core.paint.mix import Mix, only
 from dusk_lamp.core.paint.rack import Paint, Rack
+from dusk_lamp.core.plan.gradient import gradients
+from dusk_lamp.core.plan.order import ordered
 from dusk_lamp.core.plan.ways import way, ways
 from dusk_lamp.core.plan.ways.way import ENOUGH, seen_after, task_of, told
 from dusk_lamp.core.sculpt.marking import Marking, Region
 from dusk_lamp.core.sculpt.outlook import look_out
-from dusk_lamp.core.sculpt.site import Site
+from dusk_lamp.core.sculpt.site import Site, Where
 from dusk_lamp.core.target.local import Local, local_of, usual_local
 from dusk_lamp.core.target.target import target
 from dusk_lamp.core.view.camera import Camera
@@ -162,3 +165,33 @@ def test_paints_that_are_off_the_rack_are_not_mixed(cloaked):
     coats = way("layers").coats(task_of(cloaked.site, _target(cloaked), 1, cloaked.under, few))
     used = {p.name for c in coats for p in c.mix.paints}
     assert "Own Red" in used and "Cockle Red" not in used
+
+
+def test_a_gradient_is_as_many_steps_as_its_jump_asks_for(cloaked):
+    """CP-31: steps of at most half a value read as smooth; more than a value and a half shows as a border. Its rim is a circle's: 2πr sin θ."""
+    toward = cloaked.site.surface.normals @ np.array([1.0, 0, 0], np.float32)
+    whole = Site(cloaked.site.surface)
+    dark, light = (only(RACK.find(n)) for n in ("Deep Channel", "Heron"))
+    cap = usual_coat("brush", light)
+    cap = Coat("brush", light, cap.settings, Where.some(toward > 0.5))
+    (found,) = gradients(whole, [usual_coat("brush", dark), cap])
+    assert found.mm == pytest.approx(2 * np.pi * 12 * np.sin(np.pi / 3), rel=0.15)
+    assert (
+        found.step == pytest.approx(light.colour.value - dark.colour.value)
+        and found.step > 1.5
+        and "border" in found.words
+    )
+    assert (found.layers + 1) * 0.5 >= found.step > found.layers * 0.5
+    steps = gradients(cloaked.site, way("layers").coats(cloaked))
+    assert steps and max(g.step for g in steps) < 1.0
+
+
+def test_whites_come_last_and_what_floods_first():
+    """Common practice, CP-24: white parts come last, everything stains them; washes before metallics."""
+    plain = {
+        n: [usual_coat("brush", only(RACK.find(p)))]
+        for n, p in ((1, "Chalk"), (2, "Deep Channel"), (3, "Tin"), (4, "Heron"))
+    }
+    plain[5] = [usual_coat("brush", only(RACK.find("Saddle"))), usual_coat("wash", only(RACK.find("Bilge Wash")))]
+    places = ordered(plain)
+    assert [p.region for p in places] == [5, 2, 4, 3, 1] and "stains" in places[-1].why

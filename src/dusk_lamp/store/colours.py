@@ -11,6 +11,7 @@ from sqlalchemy.orm import Session
 from ..core.coat.coat import Coat
 from ..core.errors import SettingError
 from ..core.plain import plain
+from ..core.plan.order import ordered
 from ..core.plan.step import steps_of
 from ..core.plan.tools import Tools
 from ..core.plan.ways import way
@@ -95,6 +96,21 @@ def paint_all(
         if found.trouble:
             raise SettingError(found.trouble)
         out = with_way(made.site, out, task.number, found.coats)
+    return in_order(made.site, out) if len(wishes) > 1 else out
+
+
+def in_order(site: Site, coats: Sequence[Coat]) -> list[Coat]:
+    """The coats of a plan with those in colour region by region, in the order of the craft; within a region as they are."""
+    under, own = schemes.split(coats)
+    by_region = regions_of(site, own)
+    return [*under, *(coat for place in ordered(by_region) for coat in by_region[place.region])]
+
+
+def regions_of(site: Site, own: Sequence[Coat]) -> dict[int, list[Coat]]:
+    """The coats in colour by the region that each is for."""
+    out: dict[int, list[Coat]] = {}
+    for coat in own:
+        out.setdefault(region_of(site, coat), []).append(coat)
     return out
 
 

@@ -17,6 +17,7 @@ from ..target.local import Local, local_of, usual_local
 from ..target.target import Target, sketched, target
 from .fair import fitted
 from .file import PlanFile
+from .order import ordered
 from .schools import school
 from .step import Step, steps_of
 from .tins import tins_from
@@ -84,6 +85,11 @@ def worked_out(plan: PlanFile, site: Site, rack: Rack, say: Say = lambda *_: Non
         own = [replace(c, way=name) for c in way(name).coats(task)]
         found[k] = told(task, seen_after(task, own))
         coats, numbers = [*coats, *own], [*numbers, *([k] * len(own))]
+    if found:  # in the order of the craft
+        by_region = {k: [c for c, n in zip(coats, numbers, strict=True) if n == k] for k in found}
+        first = sum(n is None for n in numbers)
+        placed = [(c, p.region) for p in ordered(by_region) for c in by_region[p.region]]
+        coats, numbers = [*coats[:first], *(c for c, _ in placed)], [*numbers[:first], *(n for _, n in placed)]
     for coat in plan.coats_of(plan.coats):
         coats, numbers = [*coats, coat], [*numbers, _region_of(site, coat)]
     films = [c.film(site) for c in coats]

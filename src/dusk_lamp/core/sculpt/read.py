@@ -136,6 +136,10 @@ def _read_other(path: Path, file_format: str) -> Mesh:
         raise SculptShapeError("there is nothing in the file; export it again with the figure selected")
     if faces is None or not len(faces):
         raise SculptShapeError("the file holds only points, no faces; export the sculpt as a mesh of triangles")
+    if np.shape(faces)[1:] != (3,) or np.shape(vertices)[1:] != (3,):
+        raise SculptFileError(
+            "a corner has not three numbers, or a face not three corners; export the sculpt again as triangles"
+        )
     refuse_too_many(len(faces))
     with np.errstate(over="ignore", invalid="ignore"):  # a number too large for float32 is refused below
         return Mesh(np.asarray(vertices, dtype=np.float32), np.asarray(faces, dtype=np.int32))

@@ -14,6 +14,8 @@ from ...core.errors import SettingError
 from ...core.paint.colour import delta_e, lab, xyz
 from ...core.plain import plain
 from ...core.plan.cautions import cautions_for
+from ...core.plan.gradient import gradients
+from ...core.plan.order import ordered
 from ...core.plan.step import row_of
 from ...core.plan.times import times_of
 from ...core.plan.ways import ways
@@ -115,7 +117,11 @@ def shown(sculpt_id: int) -> Response | tuple[Response, int]:
         for s, n in zip(steps, of, strict=True)
     ]
     kept = [s for s in steps if not s.muted]
+    by_region = colours.regions_of(site, opened.own)
+    names = ["the rest", *(r.name for r in site.marking.regions)]
+    order = [{"region": names[p.region], "why": p.why} for p in ordered(by_region)]
     return jsonify(
+        order=order,
         turn=opened.seen, under=key_of(made.key, plain(opened.under))[:12], regions=rows, coats=coats, undo=undo, redo=redo, near=round(near / whole, 4) if whole else None,
         times=times_of(kept, opened.sculpt.models).words if kept else "", limit=NEAR,
         cautions=cautions_for(*dict.fromkeys(tag for s in kept for tag in s.caution_tags)),
@@ -195,9 +201,18 @@ def way_png(sculpt_id: int, number: int, name: str) -> Response:
     return png(cache.blob(key, "look.png"))
 
 
+@blueprint.get("/sculpts/<int:sculpt_id>/colour/<int:number>/gradients.json")
+def gradients_json(sculpt_id: int, number: int) -> Response:
+    """The borders between neighbouring mixes of a region, and how the hand makes each smooth."""
+    with workshop().store.session() as session:
+        opened = _opened(session, sculpt_id)
+    site = opened.made.site
+    return jsonify([plain(g) for g in gradients(site, colours.regions_of(site, opened.own).get(number, []))])
+
+
 @blueprint.post("/sculpts/<int:sculpt_id>/colour")
 def change(sculpt_id: int) -> tuple[Response, int] | Response:
-    """do: way (region, name), all (name: every region that has none yet), clear (region), mute, remove, up, down (number, from 1), set (number
+    """do: way (region, name), all (name: every region that has none yet), clear (region), order: as the craft has it; mute, remove, up, down (number, from 1), set (number
     and settings of its technique), paint (number, name), undo, redo. `turn` says which state it was made on."""
     given = asked()
     what = str(given.get("do"))
@@ -275,6 +290,8 @@ def _changed(
         return colours.paint_all(session, sculpt, opened.laid, workshop().store.cache, coats, wishes)
     if what == "clear":
         return colours.with_way(site, coats, int(given["region"]), [])
+    if what == "order":
+        return colours.in_order(site, coats)
     k, own = int(given["number"]) - 1, list(opened.own)
     if not 0 <= k < len(own):
         raise SettingError("this coat is not there any more; reload the page")

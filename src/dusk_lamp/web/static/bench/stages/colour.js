@@ -13,6 +13,7 @@ export default class Colour {
     $("colour-redo").addEventListener("click", () => this.change({ do: "redo" }));
     $("colour-clear").addEventListener("click", () => this.change({ do: "clear", region: this.region }));
     $("colour-all").addEventListener("click", () => this.change({ do: "all", name: $("colour-all-way").value }));
+    $("in-order").addEventListener("click", () => this.change({ do: "order" }));
     $("colour-scrub").addEventListener("input", () => this.look(Number($("colour-scrub").value)));
     $("colour-difference").addEventListener("change", () => { table.layers.set("differing", $("colour-difference").checked); table.draw(); });
     $("colour-form").addEventListener("submit", (e) => e.preventDefault());
@@ -65,6 +66,9 @@ export default class Colour {
     if (this.at === null || !before || before.coats.length !== n) this.at = n;
     $("colour-scrub").value = this.at;
     if (this.chosen > n) this.chosen = null;
+    const line = (words) => Object.assign(document.createElement("li"), { textContent: words });
+    $("order").replaceChildren(...plan.order.map((p) => line(`${p.region}: ${p.why}`)));
+    $("in-order").hidden = plan.order.length < 2;
     this.list(); this.ways(); this.strip(); this.look(this.at);
   }
 
@@ -83,7 +87,16 @@ export default class Colour {
       return item;
     }));
     const own = this.plan.regions[this.region - 1];
+    this.gradients();
     $("colour-clear").hidden = !own?.coats;
+  }
+
+  async gradients() {
+    const region = this.region, line = (words) => Object.assign(document.createElement("li"), { textContent: words });
+    const answer = region && this.plan.regions[region - 1].coats ? await fetch(`${this.base}/colour/${region}/gradients.json`) : null;
+    if (region !== this.region) return;
+    const found = answer?.ok ? await answer.json() : [];
+    $("gradients").replaceChildren(...(found.length ? found.map((g) => line(`${g.lower} to ${g.upper}: ${Math.round(g.mm)} mm, ${g.step.toFixed(1)} value apart; ${g.words}.`)) : [line("Choose a region that is painted in layers.")]));
   }
 
   // each way as a picture of this model, with what it comes to

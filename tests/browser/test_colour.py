@@ -1,0 +1,38 @@
+"""A region sketched and painted in colour, by hand, in the pages."""
+
+import numpy as np
+
+from .test_painter import bench_url, figure, open_bench, pixels, until, with_a_rack  # noqa: F401 - fixtures
+
+
+def test_a_cloak_is_sketched_painted_scrubbed_and_taken_to_the_sheet(page, server, bench_url):  # noqa: F811
+    with_a_rack(page, server)
+    open_bench(page, bench_url.replace("/light", "/regions"))
+    page.get_by_role("button", name="up", exact=True).click()
+    page.locator("#region-list li").nth(1).wait_for()
+    page.locator('.string [data-stage="sketch"]').click()
+    row = page.locator("#sketch-list button").first
+    row.click()
+    page.locator("#sketch-form [name=colour]").select_option("Cockle Red")
+    until(lambda: "Cockle Red" in row.inner_text(), page)
+    page.wait_for_timeout(700)
+    shown = pixels(page)
+    assert ((shown[..., 0] - shown[..., 2]) > 40).mean() > 0.004, "it is red on the model"
+    page.locator("#sketch-grey").check()
+    until(lambda: np.ptp(pixels(page), axis=2).max() < 60, page)
+    page.locator('.string [data-stage="colour"]').click()
+    page.locator("#colour-note[data-looked]").wait_for()
+    page.locator("#colour-regions button").first.click()
+    way = page.locator('#colour-ways [data-way="layers"]')
+    until(lambda: "near" in way.inner_text(), page, 60)
+    way.click()
+    until(lambda: page.locator("#colour-coats li").count() > 1, page, 60)
+    assert "near its colour" in page.locator("#colour-note").inner_text()
+    last = page.locator("#colour-scrub").get_attribute("max")
+    page.locator("#colour-scrub").fill("0")
+    until(lambda: page.locator("#colour-note").get_attribute("data-looked") == "0", page)
+    page.locator("#colour-scrub").fill(last)
+    until(lambda: page.locator("#colour-note").get_attribute("data-looked") == last, page)
+    page.get_by_role("button", name="Make my plan sheet").click()
+    page.locator(".sheet-head").wait_for(timeout=60_000)
+    assert page.get_by_role("heading", name="base coat").count() == 1
