@@ -281,6 +281,82 @@ def bench_undercoat(_folder: Path) -> None:
         row(f"{name}: area within half a value", f"{within:.0%}", "≥ 85 %" if name[0] == "f" else "")
 
 
+def bench_colour(_folder: Path) -> None:
+    """The warden's own regions in colours of the demo rack, over a grey ladder of its light."""
+    from dataclasses import replace
+
+    from dusk_lamp.cli.common import the_rack
+    from dusk_lamp.core.light.lamp import Lamp
+    from dusk_lamp.core.light.rig import Rig
+    from dusk_lamp.core.light.tint import Tints
+    from dusk_lamp.core.plan.fair import fitted
+    from dusk_lamp.core.plan.schools import school
+    from dusk_lamp.core.plan.tins import tins_from
+    from dusk_lamp.core.plan.ways import ways
+    from dusk_lamp.core.plan.ways.way import seen_after, task_of, told
+    from dusk_lamp.core.plan.whole import locals_for, seen_after_all
+    from dusk_lamp.core.sculpt.marking import Marking
+    from dusk_lamp.core.sculpt.masks import read_mask
+    from dusk_lamp.core.sculpt.outlook import look_out
+    from dusk_lamp.core.sculpt.site import Site
+    from dusk_lamp.core.sculpt.stand import Standing, placing
+    from dusk_lamp.core.target.exposure import Exposure, laid_between
+    from dusk_lamp.core.target.target import sketched, target
+
+    surface = laid_out(150_000)
+    with tempfile.NamedTemporaryFile(suffix=".ply") as f:
+        f.write(lzma.decompress((files("dusk_lamp.demo") / "wick-warden.ply.xz").read_bytes()))
+        f.flush()
+        mask = read_mask(f.name, "ply")
+    marking = mask.on(surface, placing(warden_mesh(), Standing("z", "-y", 54.0)))
+    colours = ("Harbour Grey", "Tan Bark", "Saddle", "Cockle Red", "Mud Bank", "Deep Channel", "Tide Blue", "Freckle", "Sailcloth",
+               "Driftwood", "Rain Barrel", "Marigold")  # fmt: skip
+    regions = tuple(replace(r, colour=colours[k % len(colours)]) for k, r in enumerate(marking.regions))
+    site, rack = Site(surface, look_out(surface), marking=Marking(marking.labels, regions)), the_rack(None)
+    head(f"Colour, {len(surface):,} samples, {len(regions)} regions")
+    rig, exposure = Rig(Lamp(40, 55, 14), 0.25, "overcast", 0.15), Exposure()
+    grey, locals_ = target(site, rig, exposure=exposure), locals_for(site, rack)
+    row(
+        "sketch in colour, one region changed",
+        f"{median(lambda: sketched(site, grey, exposure, locals_)) * 1e3:.0f} ms",
+        "≤ 200 ms",
+    )
+    warm = Tints("#ffb070", "#a0b0ff", "#803020")
+    row(
+        "    with coloured light",
+        f"{median(lambda: sketched(site, grey, exposure, locals_, warm)) * 1e3:.0f} ms",
+        "≤ 200 ms",
+    )
+    wanted = sketched(site, grey, exposure, locals_)
+    coats, _ = fitted(
+        site,
+        school(
+            "ladder",
+            surface,
+            rig.lamp,
+            tins_from(rack),
+        ),
+        laid_between(grey.value, exposure, 0, 1),
+    )
+    under = seen_after_all(site, coats)
+    tasks = [task_of(site, wanted, k, under, rack) for k in range(1, len(regions) + 1)]
+    for way in ways().values():
+        start = time.perf_counter()
+        found = [way.coats(task) for task in tasks]
+        took = time.perf_counter() - start
+        near = [told(task, seen_after(task, own)) for task, own in zip(tasks, found, strict=True)]
+        areas = np.array([task.weight().sum() for task in tasks])
+        within = float(np.average([n.within for n in near], weights=areas))
+        worst = min(zip(near, tasks, strict=True), key=lambda pair: pair[0].within)
+        count = sum(map(len, found))
+        row(
+            f"{way.title}: {count} coats on all regions",
+            f"{took:.1f} s",
+            "≤ 15 s",
+            f"{within:.0%} within ΔE 5, worst {worst[1].name} {worst[0].within:.0%}",
+        )
+
+
 def bench_growth(folder: Path) -> None:
     head("Growth: from file to first lit picture")
     before = None
@@ -388,6 +464,7 @@ def main() -> None:
         "regions": bench_regions,
         "paint": bench_paint,
         "undercoat": bench_undercoat,
+        "colour": bench_colour,
         "growth": bench_growth,
         "browser": bench_browser,
     }

@@ -13,6 +13,11 @@ from tests.browser.conftest import ARGUMENTS, CHROMIUM  # noqa: E402
 
 WARDEN, KNIGHT, KEEPER = 8, 7, 6  # their numbers on a fresh shelf
 
+PAINTED = {  # regions of the wick-warden, and the paints they are sketched in
+    "Cobbles": "Harbour Grey", "Coat": "Cockle Red", "Cloak": "Deep Channel", "Hood": "Tide Blue", "Face": "Freckle",
+    "Arms": "Sailcloth", "Lantern": "Rain Barrel", "Flame": "Marigold",
+}  # fmt: skip
+
 
 def main() -> None:
     """Serve the demo on a fresh folder, walk through it, take the pictures."""
@@ -44,7 +49,7 @@ def main() -> None:
             shot("shelf")
             page.goto(f"{address}/sculpts/{WARDEN}/stand")
             shot("stand")
-            page.click("text=Stand it like this")
+            page.get_by_role("button", name="Next: take it apart").click()
             bench(KNIGHT, "parts")
             page.keyboard.press("d")
             page.locator("#pull").fill("70")
@@ -64,13 +69,19 @@ def main() -> None:
             page.keyboard.down("e")
             shot("from-the-lamp")
             page.keyboard.up("e")
-            page.keyboard.press("c")
-            page.wait_for_selector("#edge-note span", timeout=60_000)
-            shot("edges")
-            page.keyboard.press("c")
             page.click("text=Next: choose greys")
             page.wait_for_selector("#bench[data-drawn]", timeout=120_000)
             shot("greys")
+            bench(WARDEN, "sketch")
+            for name, paint in PAINTED.items():
+                page.locator("#sketch-list button", has_text=name).first.click()
+                page.locator("#sketch-form [name=colour]").select_option(paint)
+                page.locator("#sketch-list button", has_text=paint).first.wait_for()
+                page.wait_for_timeout(900)
+                page.locator("#sketch-list button", has_text=name).first.click()
+            page.locator("#sketch-list button", has_text="Cloak").first.click()
+            page.keyboard.press("d")
+            shot("sketch")
             page.click("text=Next: lay the undercoat")
             page.wait_for_selector("#undercoat-note[data-looked]", timeout=120_000)
             page.keyboard.press("d")
@@ -84,6 +95,16 @@ def main() -> None:
             page.wait_for_timeout(6000)
             shot("undercoat")
             page.locator('[data-panel="undercoat"] form[method] .button').click()
+            page.wait_for_selector("#colour-note[data-looked]", timeout=120_000)
+            page.locator("#colour-all-way").select_option("glazes")
+            page.locator("#colour-all").click()
+            page.locator("#colour-coats li").nth(30).wait_for(timeout=240_000)
+            page.locator("#colour-regions button", has_text="Cloak").first.click()
+            for k in range(4):
+                page.locator("#colour-ways small", has_text="near").nth(k).wait_for(timeout=120_000)
+            shot("colour")
+            page.locator('[data-panel="colour"] form[method] .button').click()
+            page.locator(".sheet-head").wait_for(timeout=240_000)
             shot("sheet")
             page.evaluate("document.getElementById('step-3').scrollIntoView()")
             shot("sheet-step")

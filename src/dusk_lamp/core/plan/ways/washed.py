@@ -6,7 +6,6 @@ from ...coat.coat import Coat, usual_coat
 from ...coat.stack import appearance
 from ...paint.colour import delta_e, lab, xyz
 from ...paint.mix import only
-from ...sculpt.site import Where
 from .alike import Film, improved
 from .glazes import restated
 from .layers import covering_um
@@ -67,9 +66,7 @@ class Washed(Way):
         if best is None or best[1] == 0:
             return None
         coat = best[0].with_settings({"film_um": best[1]})
-        return Coat(
-            coat.technique, coat.mix, coat.settings, Where("region", task.number), label=coat.label, stage=STAGE
-        )
+        return Coat(coat.technique, coat.mix, coat.settings, task.where, label=coat.label, stage=STAGE)
 
 
 WAY = Washed()

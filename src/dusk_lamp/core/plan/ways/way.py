@@ -47,8 +47,8 @@ class Task:
 
     @property
     def where(self) -> Where:
-        """The region as a coat goes on it."""
-        return Where("region", self.number)
+        """The region as a coat goes on it: by its spots, so that the coat stays where it is when regions are numbered anew."""
+        return Where.some(self.own)
 
     def weight(self, own: NDArray[np.bool_] | None = None) -> NDArray[np.float64]:
         """(n,) mm² of its samples, or of some of them."""

@@ -36,6 +36,7 @@ export default class Sketch {
   // what a region shall look like is kept with the regions, and undone with them
   async describe(what) {
     await this.stages.regions.change({ do: "describe", number: this.chosen, ...what });
+    await this.look(); // first the model, then the words
     this.load();
   }
 
