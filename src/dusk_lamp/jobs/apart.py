@@ -31,6 +31,15 @@ def _context() -> Any:
     return context
 
 
+def warm_up() -> None:
+    """Have the server that children are forked from load our packages now, not when the first file comes."""
+    call(_nothing, seconds=60, memory_gb=64)
+
+
+def _nothing() -> None:
+    """A first child's work."""
+
+
 def _entry(pipe: Connection, memory_bytes: int, function: Callable[..., Any], args: tuple) -> None:
     resource.setrlimit(resource.RLIMIT_AS, (memory_bytes, memory_bytes))
     resource.setrlimit(resource.RLIMIT_CORE, (0, 0))

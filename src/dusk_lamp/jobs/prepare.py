@@ -47,13 +47,15 @@ def run(work: Work) -> None:
     work.say("Turning on the lamp", 0.5)
     laid = stages.load_surface(store.cache, surface_key)
     site = Site(laid, apart=[alone(laid, part, uncast) for part, uncast in shadowless])
-    thumb_key = stages.thumb(store.cache, [surface_key, shadowless], site, rig, exposure)
     own = stages.own_marking(paths[0], files[0]["format"], laid, stages.load_placing(store.cache, surface_key))
     with store.saving() as session:
         sculpt = work.sculpt(session)
-        sculpt.surface_key, sculpt.thumb_key, sculpt.sky_key = surface_key, thumb_key, None
+        sculpt.surface_key, sculpt.sky_key = surface_key, None  # the bench opens; its picture can wait
         if own is not None and not markings.ever_marked(session, sculpt):
             markings.keep(session, sculpt, own)
+    thumb_key = stages.thumb(store.cache, [surface_key, shadowless], site, rig, exposure)
+    with store.saving() as session:
+        work.sculpt(session).thumb_key = thumb_key
 
     work.say("Working out soft shadows", 0.6)
     sky_key = stages.sky(store.cache, surface_key, laid, shadowless, work.say, work.stopped)

@@ -10,6 +10,7 @@ from pathlib import Path
 from ..settings import settings_from
 from ..store.cache import FolderCache
 from ..store.store import Store
+from .apart import warm_up
 from .queue import Queue
 
 PARENT_CHECK_S = 2.0
@@ -46,6 +47,7 @@ def main() -> None:
     os.nice(POLITE)
     queue = Queue(Store(Path(sys.argv[1]), settings_from(), migrate=False))
     queue.resume()
+    threading.Thread(target=warm_up, daemon=True).start()
     threading.Thread(target=_sweep, args=(queue,), daemon=True).start()
 
     def leave(*_: object) -> None:
