@@ -9,6 +9,8 @@ import trimesh
 from PIL import Image
 from pypdf import PdfReader
 
+from dusk_lamp.web.stages import STAGES
+
 from ..shapes import ball, together
 from .conftest import Server
 
@@ -82,7 +84,7 @@ def test_a_dropped_file_is_lit_within_the_page_and_shows_its_progress(page, figu
     card = page.locator(".card-sculpt", has=page.locator('input[value="Dropped keeper"]'))
     card.locator("progress").wait_for()
     card.locator("img").wait_for(timeout=90_000)
-    card.locator("text=of 9 stages").wait_for(timeout=90_000)
+    card.locator(f"text=of {len(STAGES)} stages").wait_for(timeout=90_000)
     assert "23 mm" in card.inner_text()
 
 
@@ -515,7 +517,7 @@ def test_a_browser_closed_in_mid_import_and_a_server_killed_lose_nothing(chromiu
     try:
         page = chromium.new_page()
         page.goto(second.address)
-        page.locator(".card-sculpt:has-text('of 9 stages') img").wait_for(timeout=90_000)
+        page.locator(f".card-sculpt:has-text('of {len(STAGES)} stages') img").wait_for(timeout=90_000)
         page.close()
     finally:
         second.end()

@@ -146,6 +146,10 @@ def test_a_whole_plan_comes_out_of_a_file_as_it_is_on_the_bench(app, marked, fig
             session.get(Sculpt, 1)
         ).site.paintable  # what lies inside is drawn as its neighbours
     assert shown.mean() > 0.9 and np.array_equal(seen[shown], levels[shown, :3])
+    plan["sculpt"]["samples"] = 900
+    (tmp_path / "plan.json").write_text(json.dumps(plan))
+    assert main(["plan", str(tmp_path / "plan.json"), "-o", str(tmp_path / "other")]) == 2
+    assert "laid out in" in capsys.readouterr().err, "a mask of another length is not passed over"
     aim = trimesh.load(tmp_path / "out/target.ply", process=False).metadata["_ply_raw"]["vertex"]["data"]
     _, wanted = field(marked, "sketch.bin")
     assert np.array_equal(

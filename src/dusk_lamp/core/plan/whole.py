@@ -8,6 +8,7 @@ from numpy.typing import NDArray
 
 from ..coat.coat import Coat
 from ..coat.stack import appearance
+from ..errors import SettingError
 from ..light.lamp import Lamp
 from ..paint.mix import Mix
 from ..paint.rack import Rack
@@ -62,11 +63,17 @@ def worked_out(plan: PlanFile, site: Site, rack: Rack, say: Say = lambda *_: Non
     """Every coat of a plan on a site.
 
     Raises:
-        SettingError: the rack lacks something for it.
+        SettingError: the rack lacks something for it, or its coats were made for another laying-out.
     """
     grey = target(site, plan.light, exposure=plan.exposure)
     wanted = sketched(site, grey, plan.exposure, locals_for(site, rack), plan.tints)
     say("Laying the undercoat", 0.05)
+    for coat in plan.coats_of([*plan.undercoat.coats, *plan.coats]):
+        if coat.where.kind == "mask" and coat.where.number != len(site):
+            raise SettingError(
+                f"“{coat.label}” goes on some of {coat.where.number:,} spots, but this sculpt is laid out in {len(site):,}: "
+                "it is another file, or stands another way; leave “samples” out, or name ways instead of coats"
+            )
     coats = plan.coats_of(plan.undercoat.coats) or _schooled(
         plan, site, rack, laid_between(grey.value, plan.exposure, 0.0, 1.0)
     )
