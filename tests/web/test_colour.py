@@ -63,6 +63,12 @@ def test_a_region_gets_a_colour_a_key_and_a_cast(marked):
     assert (blue[:, 2] > blue[:, 0]).mean() > 0.95 and np.ptp(levels[labels == 0, :3].astype(int), axis=1).max() < 25
     _, grey = field(marked, "sketch.bin?grey=1")
     assert np.ptp(grey[:, :3], axis=1).max() == 0
+    _, tried = field(marked, "sketch.bin?number=1&low=1&high=2&middle=1.5")
+    assert tried[labels == 1, :3].max() < levels[labels == 1, :3].max() and np.array_equal(
+        tried[labels == 0], levels[labels == 0]
+    )
+    for bad in ("number=9", "number=nan", "number=1&low=x", "number=1&hex=red"):
+        assert marked.client.get(f"{URL}/sketch.bin?{bad}").status_code in (400, 404)
     assert "lighter" in describe(marked, 400, low=8, high=3).get_json()["error"]
     assert sketch(marked)["regions"][0]["key"] == [3, 4, 8], "and nothing is lost"
     describe(marked, low=None, middle=None, high=None)

@@ -25,6 +25,9 @@ from .models import Sculpt
 from .schemes import UNDERCOAT
 
 
+EVEN = ("brush", "prime")  # techniques whose film is the same everywhere
+
+
 def share_of(sculpt: Sculpt, laid: Laid) -> NDArray[np.float32]:
     """(N,) the values of the present light, as shares of the way from no light to full light."""
     key = json.dumps([sculpt.rig, sculpt.exposure, laid.site.outlook is not None])
@@ -51,7 +54,9 @@ def _key(coat: Coat, site: Site) -> str:
 
 
 def film_of(laid: Laid, coat: Coat, site: Site) -> NDArray[np.float32]:
-    """(N,) the film of a coat on a site, worked out once."""
+    """(N,) the film of a coat on a site, worked out once where that costs anything: an even film would only push out a spray's."""
+    if coat.technique in EVEN:
+        return coat.film(site)
     return laid.films.of(_key(coat, site), lambda: coat.film(site))
 
 

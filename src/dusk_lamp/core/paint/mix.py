@@ -125,7 +125,9 @@ def near_words(off: float) -> str:
     return "seen side by side" if off > SEEN_SIDE_BY_SIDE else ""
 
 
-def likeliest(wanted: NDArray[np.float64], labs: NDArray[np.float64], most: int = SHORTLIST) -> NDArray[np.int64]:
+def likeliest(
+    wanted: NDArray[np.float64], labs: NDArray[np.float64], most: int = SHORTLIST, nearest: int = NEAREST
+) -> NDArray[np.int64]:
     """Indices of the `most` paints (N, 3 Lab) to mix a colour (3,) from: the nearest, and the nearest on every side.
 
     A mix lies between its paints, so a good one has paints near what is wanted or on opposite sides of it.
@@ -135,13 +137,13 @@ def likeliest(wanted: NDArray[np.float64], labs: NDArray[np.float64], most: int 
     order = np.argsort(off, kind="stable")
     sides = fibonacci_sphere(DIRECTIONS)
     side = np.argmax((away / np.maximum(off, 1e-9)[:, None]) @ sides.T, axis=1)
-    taken = list(order[:NEAREST])
+    taken = list(order[:nearest])
     rank = np.zeros(len(labs), np.int64)  # first, second, ... in its direction
     seen = np.zeros(DIRECTIONS, np.int64)
     for i in order:
         rank[i] = seen[side[i]]
         seen[side[i]] += 1
-    rest = order[NEAREST:]
+    rest = order[nearest:]
     taken += list(rest[np.argsort(rank[rest], kind="stable")][: most - len(taken)])
     return np.sort(np.array(taken))
 

@@ -2,6 +2,7 @@
 
 from collections.abc import Sequence
 from dataclasses import dataclass
+from functools import cached_property
 
 import numpy as np
 from numpy.typing import NDArray
@@ -39,7 +40,7 @@ class Target:
             return np.repeat(grey_srgb(self.value)[:, None], 3, axis=1)
         return np.round(encoded(self.rgb) * 255).astype(np.uint8)
 
-    @property
+    @cached_property
     def lab(self) -> NDArray[np.float64]:
         """(N, 3) L*a*b*."""
         if self.rgb is None:

@@ -1,5 +1,6 @@
 """The value sketch in colour: what every region shall look like, and how that reads at arm's length."""
 
+from dataclasses import replace
 from typing import Any
 
 import numpy as np
@@ -7,17 +8,21 @@ from flask import Blueprint, Response, abort, jsonify, request
 from sqlalchemy.orm import Session
 
 from ...core.errors import SettingError
+from ...core.light.rig import Rig
 from ...core.light.tint import Tints, of_temperature
 from ...core.paint.colour import encoded
 from ...core.paint.value import grey_srgb
 from ...core.plain import built, plain
 from ...core.sculpt.marking import ATTENTION, CASTS, MATERIALS
+from ...core.target.exposure import Exposure
 from ...core.target.local import VALUES, Local, ladder
+from ...core.target.target import sketched
 from ...core.view.camera import Camera
 from ...core.view.reading import APART, ARM_MM, reading
 from ...store import sketches
 from ...store.laid import Laid
 from ...store.models import Sculpt
+from ..edge import number_of
 from ..packet import packed
 from ..workshop import asked, colour_names, laid_out, the_sculpt, workshop
 from . import mark_done
@@ -81,9 +86,11 @@ def _name(made: sketches.Sketched, number: int) -> str:
 @blueprint.get("/sculpts/<int:sculpt_id>/sketch.bin")
 def field(sculpt_id: int) -> Response:
     """The target: four bytes for every sample, three of colour (grey: of its value alone) and one that marks a border that was asked for
-    (border=A,B)."""
+    (border=A,B). number, with low, middle, high or hex: how it would look with that region so; nothing is kept."""
     with workshop().store.session() as session:
-        _, _, made = _made(session, sculpt_id)
+        sculpt, laid, made = _made(session, sculpt_id)
+        if "number" in request.args:
+            made = _tried(sculpt, laid, made)
     levels = (
         np.repeat(grey_srgb(made.target.value)[:, None], 3, axis=1)
         if request.args.get("grey")
@@ -101,6 +108,21 @@ def field(sculpt_id: int) -> Response:
         for _ in range(BAND_ROUNDS):  # wide enough to be seen
             mark[faces[mark[faces].any(axis=1)]] = 1
     return packed({"samples": len(made.site)}, np.column_stack([levels, mark])[made.site.shown])
+
+
+def _tried(sculpt: Sculpt, laid: Laid, made: sketches.Sketched) -> sketches.Sketched:
+    """The sketch with one region as the address says."""
+    number = int(number_of(request.args["number"], "the region", 1, max(1, len(made.locals_) - 1)))
+    if number >= len(made.locals_):
+        abort(404)
+    changes: dict[str, Any] = {
+        k: number_of(request.args[k], "a value", 0, 10) for k in ("low", "middle", "high") if k in request.args
+    }
+    if "hex" in request.args:
+        changes["colour"] = request.args["hex"]
+    locals_ = [replace(local, **changes) if k == number else local for k, local in enumerate(made.locals_)]
+    rig, exposure = built(Rig, sculpt.rig, "the light"), built(Exposure, sculpt.exposure, "the exposure")
+    return replace(made, target=sketched(made.site, laid.lit(rig, exposure), exposure, locals_, made.tints))
 
 
 @blueprint.post("/sculpts/<int:sculpt_id>/sketch")

@@ -12,7 +12,7 @@ from ...coat.coat import Coat, usual_coat
 from ...coat.stack import appearance
 from ...errors import SettingError
 from ...paint.colour import Colour, delta_e, lab, xyz
-from ...paint.mix import Mix, match
+from ...paint.mix import Mix, likeliest, match
 from ...paint.rack import Paint, Rack
 from ...plain import rounded
 from ...sculpt.site import Site, Where
@@ -24,7 +24,7 @@ BRUSHED = ("base", "layer")  # kinds that layers are mixed from
 CLEAR = ("one-coat", "ink")
 TINTING = ("wash",)
 LEAST_MM2 = 0.5  # what is worth mixing for
-SEEN_UM = 0.05  # of a film
+LIKELY = 16  # paints that a mix is looked for among: half of them the nearest, the others on every side of it
 
 
 @dataclass(frozen=True)
@@ -168,9 +168,11 @@ def brushed(
 
 
 def seen_after(task: Task, coats: Sequence[Coat], under: NDArray[np.float32] | None = None) -> NDArray[np.float32]:
-    """(N, 36) what is there after coats."""
-    stack = [(coat, coat.film(task.site)) for coat in coats]
-    return appearance(stack, len(task.site), task.under if under is None else under)
+    """(N, 36) what is there after coats, which lie on the region only."""
+    own, seen = task.own, (task.under if under is None else under).copy()
+    stack = [(coat, coat.film(task.site)[own]) for coat in coats]
+    seen[own] = appearance(stack, int(own.sum()), seen[own])
+    return seen
 
 
 def quantiles(values: NDArray, weight: NDArray, shares: Sequence[float]) -> list[float]:
@@ -182,6 +184,9 @@ def quantiles(values: NDArray, weight: NDArray, shares: Sequence[float]) -> list
 
 @lru_cache(512)
 def _matched(L: float, a: float, b: float, paints: tuple[Paint, ...], most: int) -> Mix:
+    if len(paints) > LIKELY:
+        labs = np.stack([p.looks.lab for p in paints])
+        paints = tuple(paints[k] for k in likeliest(np.array([L, a, b]), labs, LIKELY, LIKELY // 2))
     return match(Colour("#000000", L, a, b, 0.0), paints, most)[0].mix
 
 

@@ -10,7 +10,10 @@ export default class Sketch {
     Object.assign(this, { base, table, stages, chosen: null, border: null });
     const form = $("sketch-form"), tints = $("tints");
     form.addEventListener("submit", (e) => e.preventDefault());
-    form.addEventListener("input", (e) => { if (e.target.type === "range") this.words(e.target); });
+    form.addEventListener("input", ({ target }) => { // seen while it is being set, kept when it is
+      if (target.type === "range") { this.words(target); this.look(Object.fromEntries(VALUES.map((n) => [n, form.elements[n].value]))); }
+      if (target.type === "color") this.look({ hex: target.value });
+    });
     form.addEventListener("change", ({ target: { name, value } }) => {
       if (name === "hex") this.describe({ colour: value });
       else if (VALUES.includes(name)) this.describe(Object.fromEntries(VALUES.map((n) => [n, Number(form.elements[n].value)])));
@@ -36,7 +39,6 @@ export default class Sketch {
   // what a region shall look like is kept with the regions, and undone with them
   async describe(what) {
     await this.stages.regions.change({ do: "describe", number: this.chosen, ...what });
-    await this.look(); // first the model, then the words
     this.load();
   }
 
@@ -95,15 +97,24 @@ export default class Sketch {
     $("sketch-troubles").textContent = own.troubles.join(" ");
   }
 
-  async look() {
-    const turn = this.looked = (this.looked || 0) + 1;
-    const asked = new URLSearchParams({ ...($("sketch-grey").checked ? { grey: 1 } : {}), ...(this.border ? { border: this.border } : {}) });
-    const answer = await fetch(`${this.base}/sketch.bin?${asked}`);
-    if (!answer.ok || turn !== this.looked) return;
-    const bytes = await answer.arrayBuffer(), { at } = unpack(bytes);
-    this.table.layers.put("coats", new Uint8Array(bytes, at, this.table.heading.samples * 4));
-    this.table.layers.set("differing", Boolean(this.border));
-    this.table.draw();
-    $("sketch-words").dataset.looked = String(turn);
+  // the model as it is kept, or as it would be with the chosen region so; one request at a time, the latest wish next
+  async look(so = null) {
+    this.wish = { so };
+    if (this.asking) return;
+    this.asking = true;
+    while (this.wish) {
+      const own = this.wish.so && this.chosen ? { number: this.chosen, ...this.wish.so } : {};
+      this.wish = null;
+      const asked = new URLSearchParams({ ...($("sketch-grey").checked ? { grey: 1 } : {}), ...(this.border ? { border: this.border } : {}), ...own });
+      const answer = await fetch(`${this.base}/sketch.bin?${asked}`).catch(() => null);
+      if (!answer?.ok) continue;
+      const bytes = await answer.arrayBuffer(), { at } = unpack(bytes);
+      this.table.layers.put("coats", new Uint8Array(bytes, at, this.table.heading.samples * 4));
+      this.table.layers.set("differing", Boolean(this.border));
+      if (so) this.table.inMotion();
+      this.table.draw();
+      $("sketch-words").dataset.looked = String(this.looks = (this.looks || 0) + 1);
+    }
+    this.asking = false;
   }
 }
