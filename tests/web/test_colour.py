@@ -121,7 +121,7 @@ def test_a_region_is_painted_one_way_changed_taken_off_and_undone(marked):
     assert told["colour"] == "done"
     describe(marked, colour="Cockle Red")
     told = {name: words for name, _, words in marked.client.get(f"{URL}/state").get_json()["stages"]}
-    assert told["colour"] == "look again"
+    assert told["colour"] == "look again" and told["sketch"] == "done"
 
 
 def test_a_whole_plan_comes_out_of_a_file_as_it_is_on_the_bench(app, marked, figure, tmp_path, capsys):

@@ -24,7 +24,6 @@ from .laid import Laid
 from .models import Sculpt
 from .schemes import UNDERCOAT
 
-
 EVEN = ("brush", "prime")  # techniques whose film is the same everywhere
 
 

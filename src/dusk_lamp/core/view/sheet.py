@@ -26,6 +26,7 @@ OTHER_SCRIPTS = (  # the first that has a letter gives it; read only where they 
 JOINED = re.compile("[\u0590-\u08ff]")  # Hebrew, Arabic: from the right, and letters join
 KANA = re.compile("[\u3040-\u30ff]")
 FEW_VIEWS = ("display", "back")
+FEW_WIDE_MM, FEW_ROOM_MM = 27.0, 26.0  # of a picture beside the words, and for what stands under it
 MOST_SEAMS = 12  # on the first page
 ROOM_MM = 62  # for the words of a step round its pictures
 PICTURE_RATIO = 4 / 3  # height over width of every step picture
@@ -85,7 +86,7 @@ def plan_pdf(
     pdf.multi_cell(wide - 62, 11, facts.name, align="L", new_x="LMARGIN", new_y="NEXT")
     pdf.set_font("text", size=10.5)
     pdf.ln(2)
-    coloured = f" In colour {100 * facts.coloured:.0f} % comes near (ΔE 5)." if facts.coloured is not None else ""
+    coloured = f" In colour {100 * facts.coloured:.0f} % comes near its colour." if facts.coloured is not None else ""
     near = (
         f" {100 * facts.near:.0f} % of the surface ends within half a value of the light."
         if facts.near is not None
@@ -116,9 +117,13 @@ def plan_pdf(
     for k, step in enumerate(steps):
         if progress:
             progress(k / len(steps))
-        if pdf.get_y() + picture_tall + ROOM_MM > PAGE_MM[1] - MARGIN_MM:
+        shown = views_of(step, views)
+        few = len(shown) < len(views)  # then they stand beside the words
+        room = FEW_WIDE_MM * PICTURE_RATIO + FEW_ROOM_MM if few else picture_tall + ROOM_MM
+        if pdf.get_y() + room > PAGE_MM[1] - MARGIN_MM:
             pdf.add_page()
         y = pdf.get_y()
+        beside = len(shown) * (FEW_WIDE_MM + gap) if few else DOME_MM + gap
         pdf.set_fill_color(*(int(step.hex[c : c + 2], 16) for c in (1, 3, 5)))
         pdf.set_draw_color(60)
         pdf.rect(MARGIN_MM, y, 15, 15, "DF")
@@ -129,7 +134,7 @@ def plan_pdf(
         pdf.cell(wide - 26, 7.5, f"{step.number}. {step.heading}", new_x="LEFT", new_y="NEXT")
         pdf.set_font("text", "B", 9.5)
         pdf.multi_cell(
-            wide - 18,
+            wide - 18 - (beside if few else 0),
             4.6,
             f"{step.title}: {step.drops_words}{_for_one(facts, step)}; {step.thinning_words}.",
             align="L",
@@ -145,16 +150,19 @@ def plan_pdf(
             f"If it goes wrong: {step.mishap} {step.way_out}",
         ):
             pdf.set_x(MARGIN_MM + 18)
-            pdf.multi_cell(wide - 18 - DOME_MM - 2, 4.6, words, align="L", new_x="LMARGIN", new_y="NEXT")
+            pdf.multi_cell(wide - 18 - beside, 4.6, words, align="L", new_x="LMARGIN", new_y="NEXT")
         pdf.ln(1.5)
-        y = max(pdf.get_y(), y + 12 + DOME_MM)
-        for n, view in enumerate(views_of(step, views)):
-            x = MARGIN_MM + n * (picture_wide + gap)
-            pdf.image(_packed(picture(k, view)), x, y, picture_wide)
-            pdf.set_xy(x, y + picture_tall)
+        own_wide = FEW_WIDE_MM if few else picture_wide
+        from_x = PAGE_MM[0] - MARGIN_MM - beside if few else MARGIN_MM
+        words_end = pdf.get_y()
+        y = y + 9 if few else max(words_end, y + 12 + DOME_MM)
+        for n, view in enumerate(shown):
+            x = from_x + n * (own_wide + gap)
+            pdf.image(_packed(picture(k, view)), x, y, own_wide)
+            pdf.set_xy(x, y + own_wide * PICTURE_RATIO)
             pdf.set_font("text", size=8)
-            pdf.cell(picture_wide, 4, view, align="C")
-        pdf.set_xy(MARGIN_MM, y + picture_tall + 4.5)
+            pdf.cell(own_wide, 4, view, align="C")
+        pdf.set_xy(MARGIN_MM, max(words_end if few else 0.0, y + own_wide * PICTURE_RATIO + 4.5))
         pdf.set_font("text", "B", 8.5)
         pdf.write(4.2, "Safety: ")
         pdf.set_font("text", size=8.5)

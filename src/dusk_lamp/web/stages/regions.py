@@ -31,6 +31,7 @@ from ..workshop import asked, colour_names, laid_out, read_apart, the_sculpt, wo
 from . import mark_done, mark_open
 
 blueprint = Blueprint("regions", __name__)
+LOOKS = {"colour", "low", "middle", "high", "shadow", "light"}  # of a region, that its sketch is made of
 MOST_DABS = 400  # in one stroke
 
 # Colours that stay apart for every kind of colour vision: Okabe and Ito (2008), then Tol's muted scheme (2021).
@@ -159,6 +160,8 @@ def change(sculpt_id: int) -> tuple[Response, int] | Response:
             markings.keep(session, sculpt, changed)
         left = markings.marking_of(session, sculpt, laid.site.surface, store.cache).regions
         (mark_done if left else mark_open)(sculpt, "regions")
+        if what == "describe" and given.keys() & LOOKS:
+            mark_done(sculpt, "sketch")
     with store.session() as session:
         sculpt, laid, marking = _opened(session, sculpt_id)
         return _answer(session, sculpt, marking, laid.site)
