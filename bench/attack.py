@@ -1,4 +1,5 @@
-"""The attack: `bin/attack [--minutes 10] [--seed 1] [--only kills|files|routes|users|openings]`. Prints what was tried and what came of it.
+"""The attack: `bin/attack [--minutes 10] [--seed 1] [--only kills|files|routes|users|openings]`. Prints what was
+tried and what came of it.
 
 Everything happens on loopback, against a bench that is started for it in a temporary folder.
 """
@@ -36,7 +37,8 @@ class Bench:
         self.address = ""
 
     def start(self, samples: int = 20_000) -> None:
-        """Start it, and wait until it answers. samples: the most a sculpt is laid out in; 0 for as many as it needs."""
+        """Start it, and wait until it answers. samples: the most a sculpt is laid out in; 0 for as many as it
+        needs."""
         command = [sys.executable, "-m", "dusk_lamp.cli", "serve", "--port", "0", "--data", str(self.data)]
         self.process = subprocess.Popen(
             command, stdout=subprocess.PIPE, stderr=subprocess.DEVNULL, text=True, start_new_session=True,
@@ -300,7 +302,8 @@ def routes(bench: Bench, until: float, rng: random.Random) -> str:
 
 
 def openings(bench: Bench, _until: float, rng: random.Random) -> str:
-    """Sixty sculpts opened one after another, each looked at from shelf to sheet; what the pages' process holds at the end."""
+    """Sixty sculpts opened one after another, each looked at from shelf to sheet; what the pages' process holds at
+    the end."""
     from dusk_lamp.demo.load import load_demo
     from dusk_lamp.jobs.queue import Queue
     from dusk_lamp.store.store import Store
@@ -338,7 +341,8 @@ def large() -> bytes:
 
 
 def users(bench: Bench, until: float, rng: random.Random) -> str:
-    """Twenty painters who drag lamps all at once; in the second half a file of five million triangles comes in beside them."""
+    """Twenty painters who drag lamps all at once; in the second half a file of five million triangles comes in
+    beside them."""
     bench.start()
     first, sculpt = prepared(bench)
     page = first.send("GET", f"/sculpts/{sculpt}/light")[1].decode()

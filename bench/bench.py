@@ -1,4 +1,5 @@
-"""Speed and memory of the work a painter waits for. `bin/bench` runs it; `bin/bench import light regions growth browser` a part."""
+"""Speed and memory of the work a painter waits for. `bin/bench` runs it; `bin/bench import light regions growth
+browser` a part."""
 
 import lzma
 import os

@@ -1,8 +1,9 @@
 """Planted errors: how many of them do the tests notice? `bin/mutate [--count N] [--seed S] [--only ROOM]`.
 
-An error is one small change somewhere in the core: a sign turned, a comparison widened, a number half as large again, a
-condition turned round, the larger taken for the smaller. (Half of 1e-9 is no error: such numbers only keep divisions from nothing.)
-It is planted in a copy of the sources, and the tests nearest to it are run until the first fails. What cannot change anything (words, hints on types) is not touched.
+An error is one small change somewhere in the core: a sign turned, a comparison widened, a number half as large
+again, a condition turned round, the larger taken for the smaller. (Half of 1e-9 is no error: such numbers only keep
+divisions from nothing.) It is planted in a copy of the sources, and the tests nearest to it are run until the first
+fails. What cannot change anything (words, hints on types) is not touched.
 """
 
 import argparse

@@ -1,5 +1,5 @@
-"""Settings: every one of them once, with its default, its range and what it is for; read from the environment at the start
-and handed down from there. docs/settings.md is checked against this list."""
+"""Settings: every one of them once, with its default, its range and what it is for; read from the environment at the
+start and handed down from there. docs/settings.md is checked against this list."""
 
 import os
 from collections.abc import Mapping

@@ -1,4 +1,5 @@
-"""The command line: the same core, without a browser. One file a family of commands; each loads what it needs when it runs."""
+"""The command line: the same core, without a browser. One file a family of commands; each loads what it needs when
+it runs."""
 
 from .main import main
 

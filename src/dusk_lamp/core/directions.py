@@ -1,6 +1,8 @@
-"""Directions: azimuth and elevation, frames and rings round an axis, even spreads, and where a thing comes from in words.
+"""Directions: azimuth and elevation, frames and rings round an axis, even spreads, and where a thing comes from in
+words.
 
-Axes and angles are those of docs/conventions.md: azimuth 0 in front, +90 to the viewer's right; elevation 90 straight above.
+Axes and angles are those of docs/conventions.md: azimuth 0 in front, +90 to the viewer's right; elevation 90
+straight above.
 """
 
 import numpy as np
@@ -32,7 +34,8 @@ DIAL_RIM = 0.28  # width of the zone below the horizon
 
 
 def on_dial(azimuth: float, elevation: float) -> tuple[float, float]:
-    """Where a direction stands on the dome seen from above: x to the right, y down toward the front, the horizon at 1."""
+    """Where a direction stands on the dome seen from above: x to the right, y down toward the front, the horizon at
+    1."""
     far = 1 - elevation / 90 if elevation >= 0 else 1 - DIAL_RIM * elevation / 90
     return float(far * np.sin(np.radians(azimuth))), float(far * np.cos(np.radians(azimuth)))
 
@@ -68,8 +71,8 @@ def ring_round(axis: ArrayLike, angle: float, count: int, start: float = 0.4) ->
 def cap_round(axis: ArrayLike, radius: float, count: int) -> NDArray[np.float32]:
     """(count, 3) unit vectors within an angle (radians) of an axis, each for an equal solid angle.
 
-    Source: Vogel (1979), sunflower spiral, laid on a spherical cap: stratified in radius, never two places on one line, so
-    a straight edge cuts off the right share from any side.
+    Source: Vogel (1979), sunflower spiral, laid on a spherical cap: stratified in radius, never two places on one
+    line, so a straight edge cuts off the right share from any side.
     """
     i = np.arange(count)
     angle = np.arccos(1 - (i + 0.5) / count * (1 - np.cos(radius)))

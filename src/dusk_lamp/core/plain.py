@@ -1,7 +1,8 @@
-"""Plain values: the one way from dataclasses to what JSON can write and back, with the ranges and words of their fields.
+"""Plain values: the one way from dataclasses to what JSON can write and back, with the ranges and words of their
+fields.
 
-A field made by `number`, `choice` or `words_of` carries its range, its unit and what a painter calls it. `checked` refuses
-what lies outside; forms, the command line and the steps of a plan read the same description.
+A field made by `number`, `choice` or `words_of` carries its range, its unit and what a painter calls it. `checked`
+refuses what lies outside; forms, the command line and the steps of a plan read the same description.
 """
 
 import math
@@ -23,9 +24,10 @@ LONGEST_TEXT = 400_000  # letters of any text that is kept: a mask of two millio
 class Range:
     """What a field may hold. low, high: of a number. options: of a choice. unit, step: as a form shows it.
 
-    words: what a painter calls it, in the middle of a sentence. letters: the least and the most of a text. option_words: what
-    the options are called, where that differs; of a number, the values one usually chooses from. form: its label where it is
-    asked for; "" where it never is. slide: how far a slider for it goes; None for a field.
+    words: what a painter calls it, in the middle of a sentence. letters: the least and the most of a text.
+    option_words: what the options are called, where that differs; of a number, the values one usually chooses from.
+    form: its label where it is asked for; "" where it never is. slide: how far a slider for it goes; None for a
+    field.
     """
 
     words: str
@@ -141,10 +143,12 @@ def _hints(kind: type) -> dict[str, Any]:
 
 
 def built(kind: type[T], given: Any, what: str = "what arrived", *, whole: bool = False) -> T:
-    """A dataclass from plain values. What it does not know is left out; numbers are taken as such, never words for them.
+    """A dataclass from plain values. What it does not know is left out; numbers are taken as such, never words for
+    them.
 
     Args:
-        what: how a painter would call it, for the message. whole: every field must be there, also those with a default.
+        what: how a painter would call it, for the message. whole: every field must be there, also those with a
+        default.
     Raises:
         SettingError: something is missing, of another kind, or outside its range.
     """

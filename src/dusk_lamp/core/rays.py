@@ -121,7 +121,8 @@ class Caster:
             at = (at + toward * np.float32(2e-6)).astype(np.float32)
 
     def first_distance(self, origins: NDArray[np.float32], directions: NDArray[np.float32]) -> NDArray[np.float32]:
-        """(N,) how far it is from each origin (N, 3) to the first face toward its own direction (N, 3); inf for none."""
+        """(N,) how far it is from each origin (N, 3) to the first face toward its own direction (N, 3); inf for
+        none."""
         hit = self._scene.run(self._to_box(origins), np.ascontiguousarray(directions, np.float32), output=1)
         return np.where(hit["primID"] >= 0, np.minimum(hit["tfar"], 1e9) / self._scale, np.inf).astype(np.float32)
 

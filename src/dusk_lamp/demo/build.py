@@ -1,4 +1,5 @@
-"""Makes the demo sculpts that ship: `python -m dusk_lamp.demo.build [NAME ...]`. Needs scikit-image, a build-time package."""
+"""Makes the demo sculpts that ship: `python -m dusk_lamp.demo.build [NAME ...]`. Needs scikit-image, a build-time
+package."""
 
 import lzma
 import sys

@@ -114,7 +114,8 @@ def plate_limb(p: Points, a, b, ra: float, rb: float, front=(0, -1, 0), keel: fl
 
 
 def scales(p: Points, radius: Field, top: float, row: float, count: int, centre=(0, 0)) -> Field:
-    """How far rows of overlapping scales stand off a skirt of the given radius (N,), whose first row starts at `top`."""
+    """How far rows of overlapping scales stand off a skirt of the given radius (N,), whose first row starts at
+    `top`."""
     around = np.arctan2(p[:, 0] - centre[0], -(p[:, 1] - centre[1])) / (2 * np.pi)
     out = np.zeros(len(p), np.float32)
     place = (top - p[:, 2]) / row

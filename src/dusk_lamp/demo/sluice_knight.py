@@ -1,4 +1,5 @@
-"""The sluice knight: a sentinel in plate with a long blade, keeper of the gate chain. In four parts, as it is printed."""
+"""The sluice knight: a sentinel in plate with a long blade, keeper of the gate chain. In four parts, as it is
+printed."""
 
 import numpy as np
 

@@ -1,6 +1,8 @@
-"""Apart: work that a hostile file could make endless or enormous is done in a child process, with limits of memory and time.
+"""Apart: work that a hostile file could make endless or enormous is done in a child process, with limits of memory
+and time.
 
-The child is forked from a server process that has our packages loaded, so it begins in a blink. What kills it kills nothing else.
+The child is forked from a server process that has our packages loaded, so it begins in a blink. What kills it kills
+nothing else.
 """
 
 import multiprocessing
@@ -61,7 +63,8 @@ def call(
     """What a function of a module gives for arguments that can be pickled, worked out in a child.
 
     Raises:
-        DuskLampError: the function's own; TooLongError: it had not ended in time. Stopped: `stopped` said so; it ended within
+        DuskLampError: the function's own; TooLongError: it had not ended in time. Stopped: `stopped` said so; it
+        ended within
             two seconds. CrashedError: the child died.
     """
     mine, theirs = multiprocessing.Pipe(duplex=False)

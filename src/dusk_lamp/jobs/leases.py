@@ -1,7 +1,7 @@
 """Leases: a worker has a job only for a while, unless it keeps saying that it is still there.
 
-What a worker that died had in hand is taken up by the next, whichever that is; two workers never have the same job, and none
-takes from another that is alive. Only a worker that died over a job counts as an attempt.
+What a worker that died had in hand is taken up by the next, whichever that is; two workers never have the same job,
+and none takes from another that is alive. Only a worker that died over a job counts as an attempt.
 """
 
 import os
@@ -70,7 +70,8 @@ def _until(store: Store) -> datetime:
 
 
 def _silent(job: Job) -> bool:
-    """Whether a job's worker has not been heard of in its time, or is known to be gone: no process of this machine."""
+    """Whether a job's worker has not been heard of in its time, or is known to be gone: no process of this
+    machine."""
     if job.lease_until is None or job.lease_until <= now():
         return True
     host, _, rest = (job.worker or "").partition(":")
@@ -115,7 +116,8 @@ def gives_way(store: Store, job_id: int) -> bool:
 
 
 def put_back(store: Store, job_id: int) -> bool:
-    """A job that gave way waits again; what its finished stages made is kept. False where it was stopped in the meantime."""
+    """A job that gave way waits again; what its finished stages made is kept. False where it was stopped in the
+    meantime."""
     with store.saving() as session:
         job = session.get(Job, job_id)
         if job is None or not job.open or job.stop_asked:

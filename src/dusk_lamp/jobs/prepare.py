@@ -1,4 +1,5 @@
-"""Preparing a sculpt: from its file to its first light and its sky, resuming after the last stage that was finished."""
+"""Preparing a sculpt: from its file to its first light and its sky, resuming after the last stage that was
+finished."""
 
 from ..core.light.rig import Rig
 from ..core.plain import built, plain

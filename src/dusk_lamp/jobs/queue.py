@@ -1,4 +1,5 @@
-"""The queue: what waits for a worker. The rows of the jobs are what counts; the queue only says that there is something."""
+"""The queue: what waits for a worker. The rows of the jobs are what counts; the queue only says that there is
+something."""
 
 import logging
 from collections.abc import Callable
@@ -74,8 +75,9 @@ def _broker(store: Store) -> Huey:
 def run(
     store: Store, job_id: int, worker: str, *, apart: bool = True, held_up: Callable[[], bool] = lambda: False
 ) -> bool:
-    """Do one job, if it is free, and say how it ended; False where it was not. apart: in a child process with limits; else in this
-    one. held_up: asked now and then, whether a more urgent one waits; then this one waits again."""
+    """Do one job, if it is free, and say how it ended; False where it was not. apart: in a child process with
+    limits; else in this one. held_up: asked now and then, whether a more urgent one waits; then this one waits
+    again."""
     kind = take(store, job_id, worker)
     if kind is None:
         return False

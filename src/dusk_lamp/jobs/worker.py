@@ -1,4 +1,5 @@
-"""The worker process: `python -m dusk_lamp.jobs.worker DATA [PARENT]`. Started, watched and restarted by `dusk-lamp serve`."""
+"""The worker process: `python -m dusk_lamp.jobs.worker DATA [PARENT]`. Started, watched and restarted by `dusk-lamp
+serve`."""
 
 import os
 import signal

@@ -1,4 +1,5 @@
-"""Backup and restore: the database, the uploads and the photos of a data folder in one zip file; the cache is worked out again."""
+"""Backup and restore: the database, the uploads and the photos of a data folder in one zip file; the cache is worked
+out again."""
 
 import json
 import os
@@ -25,7 +26,8 @@ class BackupError(DuskLampError):
 
 
 def backup(root: Path, to: Path) -> dict[str, int]:
-    """Write a whole backup of a data folder, also while it is served; an earlier file of that name is replaced at the end.
+    """Write a whole backup of a data folder, also while it is served; an earlier file of that name is replaced at
+    the end.
 
     Returns:
         how many files and sculpts are in it.

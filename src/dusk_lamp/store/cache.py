@@ -1,7 +1,8 @@
 """The field cache: arrays and files kept under a hash of everything they were made from.
 
 Nothing in it is precious: whatever is missing is worked out again. Entries appear whole or not at all, so work that
-is killed loses only the stage it was in. What keeps them is behind `Cache`: a folder here; elsewhere it may be shared.
+is killed loses only the stage it was in. What keeps them is behind `Cache`: a folder here; elsewhere it may be
+shared.
 """
 
 import contextlib

@@ -29,7 +29,8 @@ Say = Callable[[str, float], None]
 
 @dataclass(frozen=True)
 class Tried:
-    """A region painted one way: its coats, how near they come, and the minutes of work and of drying; trouble: why it cannot be done."""
+    """A region painted one way: its coats, how near they come, and the minutes of work and of drying; trouble: why
+    it cannot be done."""
 
     coats: list[Coat]
     told: Told | None
@@ -67,7 +68,8 @@ def region_of(site: Site, coat: Coat) -> int:
 
 
 def with_way(site: Site, coats: Sequence[Coat], number: int, new: Sequence[Coat]) -> list[Coat]:
-    """The coats of the plan with those of one region in colour replaced; whites last of all (craft page, section 9)."""
+    """The coats of the plan with those of one region in colour replaced; whites last of all (craft page, section
+    9)."""
     kept = [c for c in coats if c.stage != COLOUR or region_of(site, c) != number]
     painted_before = [k for k, c in enumerate(coats) if c.stage == COLOUR and region_of(site, c) == number]
     at = sum(1 for c in coats[: painted_before[0]] if c in kept) if painted_before else len(kept)
@@ -100,7 +102,8 @@ def paint_all(
 
 
 def in_order(site: Site, coats: Sequence[Coat]) -> list[Coat]:
-    """The coats of a plan with those in colour region by region, in the order of the craft; within a region as they are."""
+    """The coats of a plan with those in colour region by region, in the order of the craft; within a region as they
+    are."""
     under, own = schemes.split(coats)
     by_region = regions_of(site, own)
     return [*under, *(coat for place in ordered(by_region) for coat in by_region[place.region])]
@@ -115,7 +118,8 @@ def regions_of(site: Site, own: Sequence[Coat]) -> dict[int, list[Coat]]:
 
 
 def near(session: Session, sculpt: Sculpt, laid: Laid, cache: Cache, coats: Sequence[Coat]) -> float | None:
-    """Share of the area of the regions painted in colour that ends near what they shall look like; None where none is."""
+    """Share of the area of the regions painted in colour that ends near what they shall look like; None where none
+    is."""
     site = laid.site.marked(markings.marking_of(session, sculpt, laid.site.surface, cache))
     numbers = sorted({region_of(site, c) for c in coats if c.stage == COLOUR})
     if not numbers:

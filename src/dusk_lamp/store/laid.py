@@ -42,7 +42,8 @@ MOST_REFLECTANCES = 2  # 26 MB each: only to go on from
 class Laid:
     """One sculpt laid out: its site, and the same at the few samples that are lit while a lamp is dragged.
 
-    films, after, targets, touched, reflectances, shots, large, guesses, plans, sketches, ways: what pages have worked out on it and may want again, by what it was made from.
+    films, after, targets, touched, reflectances, shots, large, guesses, plans, sketches, ways: what pages have
+    worked out on it and may want again, by what it was made from.
     """
 
     def __init__(self, store: Store, surface_key: str, shadowless: Shadowless) -> None:

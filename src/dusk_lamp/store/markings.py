@@ -21,7 +21,8 @@ MOST_STROKES = 80  # kept per sculpt; at about 10 kB each
 def marking_of(
     session: Session, sculpt: Sculpt, surface: Surface, cache: Cache, number: int | None = None
 ) -> Marking:
-    """The marking that holds now, or after another stroke; carried over if the sculpt was laid out anew since it was made."""
+    """The marking that holds now, or after another stroke; carried over if the sculpt was laid out anew since it was
+    made."""
     stroke = _stroke(session, sculpt, sculpt.marking_number if number is None else number)
     if stroke is None:
         return Marking(np.zeros(len(surface), np.uint8))

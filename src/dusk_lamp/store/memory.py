@@ -1,4 +1,5 @@
-"""Memory: the few things used last, bounded by number, each worked out once however many ask for it at the same time."""
+"""Memory: the few things used last, bounded by number, each worked out once however many ask for it at the same
+time."""
 
 import threading
 from collections import OrderedDict

@@ -44,7 +44,8 @@ class Base(DeclarativeBase):
 
 
 class Sculpt(Base):
-    """One sculpt on the shelf, with its standing, light and ladder. A deleted one is kept until it is cleared away."""
+    """One sculpt on the shelf, with its standing, light and ladder. A deleted one is kept until it is cleared
+    away."""
 
     __tablename__ = "sculpt"
 

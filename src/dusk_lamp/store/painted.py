@@ -53,7 +53,8 @@ def _key(coat: Coat, site: Site) -> str:
 
 
 def film_of(laid: Laid, coat: Coat, site: Site) -> NDArray[np.float32]:
-    """(N,) the film of a coat on a site, worked out once where that costs anything: an even film would only push out a spray's."""
+    """(N,) the film of a coat on a site, worked out once where that costs anything: an even film would only push out
+    a spray's."""
     if coat.technique in EVEN:
         return coat.film(site)
     return laid.films.of(_key(coat, site), lambda: coat.film(site))
@@ -66,7 +67,8 @@ def after(
     wanted: NDArray[np.float32],
     say: Callable[[str, float], None] = lambda *_: None,
 ) -> list[Look]:
-    """The model bare and after every coat, each worked out once. say: told which one is being laid, and the share that is."""
+    """The model bare and after every coat, each worked out once. say: told which one is being laid, and the share
+    that is."""
     mark = f"{float(wanted.sum()):.6g}"
     run = ""
     out = [laid.after.of(mark, lambda: look_of(site, _reflectance(laid, site, "", []), wanted))]
@@ -130,8 +132,8 @@ def seen(laid: Laid, site: Site, coats: Sequence[Coat]) -> NDArray[np.float32]:
 def roughly(
     laid: Laid, coats: Sequence[Coat], share: NDArray[np.float32], key: Key
 ) -> tuple[NDArray[np.uint8], Told, list[NDArray[np.float32]]]:
-    """(N, 3) sRGB levels under coats, how well they tell a light (N,), and their films at the quick samples; worked out at those
-    only, without a ray, and spread to their neighbours: for pictures of what is not chosen yet."""
+    """(N, 3) sRGB levels under coats, how well they tell a light (N,), and their films at the quick samples; worked
+    out at those only, without a ray, and spread to their neighbours: for pictures of what is not chosen yet."""
     quick = laid.quick
     films = [rough_film(quick, c) for c in coats]
     value, levels = looks(appearance(list(zip(coats, films, strict=True)), len(quick)))

@@ -37,9 +37,10 @@ PICTURES = 8  # version of the code that draws them
 
 @dataclass(frozen=True)
 class Plan:
-    """Everything the sheet and the exports show. coats, steps: what is done, muted ones left out. looks: the model bare and
-    after each of them. near: the share of the area near the target when the undercoat is done, None where there is no coat. coloured: the share of
-    the regions painted in colour that ends near what they shall look like, None where none is."""
+    """Everything the sheet and the exports show. coats, steps: what is done, muted ones left out. looks: the model
+    bare and after each of them. near: the share of the area near the target when the undercoat is done, None where
+    there is no coat. coloured: the share of the regions painted in colour that ends near what they shall look like,
+    None where none is."""
 
     rig: Rig
     greys: Greys
@@ -83,7 +84,8 @@ def light_plan(sculpt: Sculpt, laid: Laid, site: Site) -> Plan:
 
 
 def plan_of(session: Session, sculpt: Sculpt, laid: Laid, cache: Cache, say: Say = lambda *_: None) -> Plan:
-    """The plan of a sculpt as it is kept now, with the coats that were laid; it invents none. Worked out once for all its pictures."""
+    """The plan of a sculpt as it is kept now, with the coats that were laid; it invents none. Worked out once for
+    all its pictures."""
     try:
         key = undercoats.key_for(undercoats.tins_of(session, sculpt), schemes.choice_of(session, sculpt))
     except SettingError:  # the rack lacks something by now; the coats themselves are whole
@@ -129,7 +131,8 @@ def picture_key(sculpt: Sculpt, plan: Plan, name: str, view: str) -> str:
 
 
 def picture_of(sculpt: Sculpt, laid: Laid, plan: Plan, cache: Cache, name: str, view: str) -> bytes:
-    """A step's picture as PNG: what was there before it with the new film marked; or the finished model. Drawn once."""
+    """A step's picture as PNG: what was there before it with the new film marked; or the finished model. Drawn
+    once."""
     key = picture_key(sculpt, plan, name, view)
     if key not in cache:
         camera = camera_of(plan, view)
@@ -147,7 +150,8 @@ def picture_of(sculpt: Sculpt, laid: Laid, plan: Plan, cache: Cache, name: str, 
 
 
 def bench_picture(sculpt: Sculpt, laid: Laid, plan: Plan, cache: Cache, number: int, look: str, view: str) -> bytes:
-    """A step's picture for the bench, larger and on its grey, as PNG. look: before, with the new film marked, or after. Drawn once."""
+    """A step's picture for the bench, larger and on its grey, as PNG. look: before, with the new film marked, or
+    after. Drawn once."""
     key = key_of("bench", PICTURES, picture_key(sculpt, plan, str(number), view), look)
     if key not in cache:
         camera = camera_of(plan, view)

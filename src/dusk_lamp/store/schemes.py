@@ -1,7 +1,7 @@
 """The scheme of a sculpt: its one ordered list of coats, a row each, every state of it a revision that can be undone.
 
-What was changed by another tab in the meantime is never overwritten: a change says which state it was made on, and only if
-that one still holds is the new one put in its place, by the database itself.
+What was changed by another tab in the meantime is never overwritten: a change says which state it was made on, and
+only if that one still holds is the new one put in its place, by the database itself.
 """
 
 from collections.abc import Sequence
@@ -27,7 +27,8 @@ class ChangedElsewhereError(Exception):
 
 @dataclass(frozen=True)
 class Choice:
-    """How the coats came about: the school, or "fit"; and what the painter chose for it, None where it is chosen by itself."""
+    """How the coats came about: the school, or "fit"; and what the painter chose for it, None where it is chosen by
+    itself."""
 
     school: str = "ladder"
     primer: str | None = None

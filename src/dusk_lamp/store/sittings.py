@@ -1,4 +1,5 @@
-"""Sittings: how far a model is painted, step by step, with the time each took; outlives a reload, a sleep and a change of device.
+"""Sittings: how far a model is painted, step by step, with the time each took; outlives a reload, a sleep and a
+change of device.
 
 A step is known by its coat, so what is done stays done while other coats of the plan are changed.
 """
@@ -25,7 +26,8 @@ LONGEST_WAIT_S = 48 * 3600
 
 @dataclass(frozen=True)
 class End:
-    """How a step was ended: done or skipped, when (ISO, UTC), and after how many seconds in hand, where that is known."""
+    """How a step was ended: done or skipped, when (ISO, UTC), and after how many seconds in hand, where that is
+    known."""
 
     how: str
     at: str
@@ -34,8 +36,9 @@ class End:
 
 @dataclass(frozen=True)
 class State:
-    """place: key of the step in hand. ends: of steps by key. since: seconds it has been in hand. wait: of the drying that runs, the
-    whole seconds and those that are left, and the key of the step that dries; None where nothing dries."""
+    """place: key of the step in hand. ends: of steps by key. since: seconds it has been in hand. wait: of the drying
+    that runs, the whole seconds and those that are left, and the key of the step that dries; None where nothing
+    dries."""
 
     place: str
     ends: dict[str, End]

@@ -26,7 +26,8 @@ REST = usual_local("stone", "quiet")  # what nobody has marked stays a grey sket
 
 @dataclass(frozen=True)
 class Sketched:
-    """site: with its regions. locals_: of the rest and of each. target: what each spot shall look like. key: of all that it is made from."""
+    """site: with its regions. locals_: of the rest and of each. target: what each spot shall look like. key: of all
+    that it is made from."""
 
     site: Site
     locals_: list[Local]

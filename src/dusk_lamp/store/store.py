@@ -151,8 +151,9 @@ def free_name(session: Session, wanted: str) -> str:
 
 
 def clear_away(store: Store, unneeded_for_s: float = 0.0) -> int:
-    """Let go of what was deleted more than UNDO_DAYS ago, and of uploads no sculpt has needed for so long; returns how many
-    sculpts went. A clock that has just jumped takes nothing: what is due goes only where this was also run lately."""
+    """Let go of what was deleted more than UNDO_DAYS ago, and of uploads no sculpt has needed for so long; returns
+    how many sculpts went. A clock that has just jumped takes nothing: what is due goes only where this was also run
+    lately."""
     steady = _run_lately(store.root / "cleared")
     with store.session() as session:
         due = Sculpt.deleted_at < now() - timedelta(days=UNDO_DAYS)

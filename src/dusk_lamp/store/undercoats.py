@@ -1,4 +1,5 @@
-"""The undercoat of a sculpt: which paints it is made of, how well each school can tell its light, what weighs for a primer."""
+"""The undercoat of a sculpt: which paints it is made of, how well each school can tell its light, what weighs for a
+primer."""
 
 import json
 from dataclasses import dataclass
@@ -27,7 +28,8 @@ from .schemes import Choice, choice_of
 
 
 def tins_of(session: Session, sculpt: Sculpt, choice: Choice | None = None) -> Tins:
-    """The paints of an undercoat from the rack; the number of greys is the sculpt's, primer and colour as they were chosen.
+    """The paints of an undercoat from the rack; the number of greys is the sculpt's, primer and colour as they were
+    chosen.
 
     Args:
         choice: what to take instead of what is kept. What is not on the rack any more is chosen anew.
@@ -57,7 +59,8 @@ def lamp_of(sculpt: Sculpt) -> Lamp:
 
 @dataclass(frozen=True)
 class Schooled:
-    """A school fitted to a sculpt's light. told: how well it tells it, by the outlook alone. minutes, cups, ml: what it takes."""
+    """A school fitted to a sculpt's light. told: how well it tells it, by the outlook alone. minutes, cups, ml: what
+    it takes."""
 
     coats: list[Coat]
     told: Told

@@ -1,4 +1,5 @@
-"""Upgrades: an older database is brought to the newest shape on a copy, which takes its place only when it is whole."""
+"""Upgrades: an older database is brought to the newest shape on a copy, which takes its place only when it is
+whole."""
 
 import os
 import shutil
@@ -27,7 +28,8 @@ def upgrade(root: Path) -> None:
     """Bring the database of a data folder to the newest shape; what was there before is kept beside it.
 
     Raises:
-        DatabaseError: it was made by a newer Dusk Lamp, is damaged, or lost something on the way: then nothing was changed.
+        DatabaseError: it was made by a newer Dusk Lamp, is damaged, or lost something on the way: then nothing was
+        changed.
     """
     path, copy = root / DATABASE, root / f"{DATABASE}.new"
     script = ScriptDirectory.from_config(config_of())

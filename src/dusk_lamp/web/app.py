@@ -35,7 +35,8 @@ A_YEAR = 31_536_000
 
 
 def _stamp() -> str:
-    """What the static files are, in a few letters: part of their address, so that a browser may keep them for ever."""
+    """What the static files are, in a few letters: part of their address, so that a browser may keep them for
+    ever."""
     found = hashlib.sha256()
     for path in sorted(STATIC.rglob("*")):
         if path.is_file():

@@ -74,8 +74,8 @@ def footprint(surface: Surface) -> str:
 
 @blueprint.get("/sculpts/<int:sculpt_id>/surface.bin")
 def surface(sculpt_id: int) -> Response:
-    """The working surface as raw bytes: a JSON heading, positions, normals (int8 × 4), faces, and the samples and faces
-    that are lit and drawn while a lamp is dragged.
+    """The working surface as raw bytes: a JSON heading, positions, normals (int8 × 4), faces, and the samples and
+    faces that are lit and drawn while a lamp is dragged.
 
     Heading: counts, bounds, the grey levels that value bytes stand for, and the cameras of the named views.
     """

@@ -1,4 +1,5 @@
-"""The edge: what is refused before any page sees it. Numbers, hosts, sizes and shapes from outside are checked here once."""
+"""The edge: what is refused before any page sees it. Numbers, hosts, sizes and shapes from outside are checked here
+once."""
 
 import json
 import math

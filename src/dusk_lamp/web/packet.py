@@ -29,7 +29,8 @@ def picture(content: bytes) -> Response:
 
 
 def download(content: bytes, kind: str, name: str) -> Response:
-    """A file for the painter's disk, under a harmless name; in the sculpt's own letters where the browser can (RFC 6266)."""
+    """A file for the painter's disk, under a harmless name; in the sculpt's own letters where the browser can (RFC
+    6266)."""
     safe, own = secure_filename(name) or "sculpt", quote(UNSAFE.sub("_", name))
     named = f"attachment; filename=\"{safe}\"; filename*=UTF-8''{own}"
     return Response(content, mimetype=kind, headers={"Content-Disposition": named})

@@ -1,4 +1,5 @@
-"""The pages' process: `python -m dusk_lamp.web.pages DATA SOCKET PARENT`. Started, watched and restarted by `dusk-lamp serve`."""
+"""The pages' process: `python -m dusk_lamp.web.pages DATA SOCKET PARENT`. Started, watched and restarted by
+`dusk-lamp serve`."""
 
 import os
 import signal
@@ -30,8 +31,8 @@ def _leave_with_parent(parent: int) -> None:
 
 
 class Watched:
-    """An application whose requests have an upper time: one that is at it for longer takes the process with it, which is started
-    anew; what was saved is saved. A thread cannot be ended from outside."""
+    """An application whose requests have an upper time: one that is at it for longer takes the process with it,
+    which is started anew; what was saved is saved. A thread cannot be ended from outside."""
 
     def __init__(self, app: Any, seconds: float) -> None:
         self._app, self._seconds = app, seconds

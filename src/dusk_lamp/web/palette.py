@@ -100,7 +100,8 @@ def _number(given: dict[str, Any], name: str, usual: float, low: float, high: fl
 
 @blueprint.post("/palette/look")
 def look() -> Response:
-    """A mix: its colour under three lamps, its drawdown, its coats over the cards, drops for one model and the squad."""
+    """A mix: its colour under three lamps, its drawdown, its coats over the cards, drops for one model and the
+    squad."""
     given = asked()
     area = _number(given, "area", 500, 0, 1e7)
     models = int(_number(given, "models", 1, 1, 1000))

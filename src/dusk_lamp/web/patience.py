@@ -1,7 +1,9 @@
-"""Patience: what takes longer than a blink is worked out beside the request, which says how far it is until it is there.
+"""Patience: what takes longer than a blink is worked out beside the request, which says how far it is until it is
+there.
 
-A page asks again and again; each asking joins the work that is going on for the same thing. The work fills what is remembered with a
-sculpt in memory, so the page itself then finds everything at hand. It can be stopped whenever it says how far it is.
+A page asks again and again; each asking joins the work that is going on for the same thing. The work fills what is
+remembered with a sculpt in memory, so the page itself then finds everything at hand. It can be stopped whenever it
+says how far it is.
 """
 
 import itertools
@@ -42,8 +44,8 @@ class Patience:
         self._numbers = itertools.count(1)
 
     def of(self, key: Any, work: Callable[[Say], object]) -> dict[str, Any] | None:
-        """None once a piece of work is done; until then how far it is: its number, step in words, and share. What it raised is
-        raised here."""
+        """None once a piece of work is done; until then how far it is: its number, step in words, and share. What it
+        raised is raised here."""
         with self._lock:
             going = self._going.get(key)
             if going is None:

@@ -237,7 +237,8 @@ def photo_png() -> Response:
 
 @blueprint.post("/rack/photo/colour")
 def photo_colour() -> Response:
-    """The colour at a spot of the photo; `grey`: where the grey card is, to take the light's colour and strength out."""
+    """The colour at a spot of the photo; `grey`: where the grey card is, to take the light's colour and strength
+    out."""
     given = asked()
     pixels = np.asarray(Image.open(io.BytesIO(_photo())), np.float64) / 255
     grey = _place(given["grey"]) if given.get("grey") else None

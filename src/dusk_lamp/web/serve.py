@@ -1,4 +1,5 @@
-"""Serving: a parent that holds the port and the data folder, the pages and the worker as its children, all ended by one Ctrl-C.
+"""Serving: a parent that holds the port and the data folder, the pages and the worker as its children, all ended by
+one Ctrl-C.
 
 A child that dies is started again: whoever is at the bench waits a second and goes on.
 """
@@ -106,7 +107,8 @@ def serve(host: str, port: int, data: Path | None, *, with_demo: bool = False) -
     """Serve until interrupted.
 
     Raises:
-        DuskLampError: the port is taken, the folder cannot be written or is in use, its database cannot be opened, or there is
+        DuskLampError: the port is taken, the folder cannot be written or is in use, its database cannot be opened,
+        or there is
             no passphrase where one is needed.
     """
     settings = settings_from()

@@ -55,7 +55,8 @@ def _card(sculpt: Sculpt) -> str:
 
 @blueprint.get("/sculpts/<int:sculpt_id>/card/rest")
 def rest(sculpt_id: int) -> str:
-    """What changes on a card while its sculpt is prepared, asked for again and again: never the name, which may be being typed.
+    """What changes on a card while its sculpt is prepared, asked for again and again: never the name, which may be
+    being typed.
 
     seen: the picture that is shown; a newer one comes along.
     """

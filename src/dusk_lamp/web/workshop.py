@@ -85,7 +85,8 @@ def asked() -> dict[str, Any]:
 
 
 def read_apart(function: Callable[..., T], *args: Any) -> T:
-    """What a function reads from a file that somebody sent, in a process of its own with limits: whatever the file does there.
+    """What a function reads from a file that somebody sent, in a process of its own with limits: whatever the file
+    does there.
 
     Raises:
         SculptFileError: the reader died over it, or took too long.

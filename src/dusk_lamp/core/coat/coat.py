@@ -19,8 +19,9 @@ LONGEST_LABEL = 80
 class Coat:
     """One coat.
 
-    technique: its name. mix: the paint. settings: of that technique. where: what it goes on. muted: left out when looking and
-    in the plan. label: in a few words what it is for. stage: of the work, that it belongs to. way: of painting a region, that it came from; "" where it came by hand.
+    technique: its name. mix: the paint. settings: of that technique. where: what it goes on. muted: left out when
+    looking and in the plan. label: in a few words what it is for. stage: of the work, that it belongs to. way: of
+    painting a region, that it came from; "" where it came by hand.
     """
 
     technique: str

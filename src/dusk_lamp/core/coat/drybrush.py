@@ -18,8 +18,8 @@ CAVITY_SKIPPED = 0.35  # a spot this far inside is not touched at all
 
 @dataclass(frozen=True)
 class Strokes:
-    """film_um: on the most exposed crests, all strokes together. softness: 0 touches crests only, 1 nearly all but recesses.
-    azimuth, elevation: strokes come from there, and what faces them takes more; None for all round."""
+    """film_um: on the most exposed crests, all strokes together. softness: 0 touches crests only, 1 nearly all but
+    recesses. azimuth, elevation: strokes come from there, and what faces them takes more; None for all round."""
 
     film_um: float = film_um(8.0)
     softness: float = number(0.4, 0, 1, "a brush's softness", step=0.05, form="Softness of the brush", slide=1)

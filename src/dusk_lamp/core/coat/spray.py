@@ -4,8 +4,8 @@ What is sprayed leaves the nozzle as a cone whose density is a Gaussian of the a
 distance, lands by the cosine, and only where the nozzle can be seen. A burst stands still; a stroke is carried evenly
 over the whole outline of the model; a turn is a stroke while the model goes once round.
 
-Strokes and turns look along whole directions. Where the outlook of the sculpt is known, most spots see all or none of the
-directions round one, and only the others are looked at by rays; `roughly` asks no ray at all.
+Strokes and turns look along whole directions. Where the outlook of the sculpt is known, most spots see all or none
+of the directions round one, and only the others are looked at by rays; `roughly` asks no ray at all.
 """
 
 from dataclasses import dataclass, replace
@@ -55,10 +55,11 @@ TRIGGER_WORDS = {1.0: "full", 0.5: "half", 0.25: "a quarter", 0.1: "a touch"}
 class Spray:
     """One pass.
 
-    azimuth, elevation: where from, degrees as a lamp's. distance: mm from the nozzle to the middle of the model. seconds: of
-    trigger. way: burst, stroke or turn (then the azimuth does not matter). tool, needle (mm), psi: what it comes out of.
-    drift: share of what lands that goes a little round corners. aim: (3,) mm off the middle that a burst is pointed at.
-    trigger: of an airbrush, how far it is drawn, as a share of its full flow. water: parts of thinner to one of paint.
+    azimuth, elevation: where from, degrees as a lamp's. distance: mm from the nozzle to the middle of the model.
+    seconds: of trigger. way: burst, stroke or turn (then the azimuth does not matter). tool, needle (mm), psi: what
+    it comes out of. drift: share of what lands that goes a little round corners. aim: (3,) mm off the middle that a
+    burst is pointed at. trigger: of an airbrush, how far it is drawn, as a share of its full flow. water: parts of
+    thinner to one of paint.
     """
 
     azimuth: float = number(0.0, -360, 360, "the direction round the model", "degrees", step=15, form="Direction, °")
@@ -106,8 +107,8 @@ class Spray:
 class Landed:
     """Where a pass landed.
 
-    film: (N,) float32 µm of dry paint. sprayed, landed, waste: dry mm³: what left the nozzle, what stays on the model, and
-    what was counted as missing or bouncing off (counted when first asked for).
+    film: (N,) float32 µm of dry paint. sprayed, landed, waste: dry mm³: what left the nozzle, what stays on the
+    model, and what was counted as missing or bouncing off (counted when first asked for).
     """
 
     def __init__(self, site: Site, pass_: Spray, film: NDArray[np.float32], sprayed: float) -> None:
@@ -134,9 +135,11 @@ def spray(site: Site, pass_: Spray, solids: float = 0.2) -> Landed:
 
 
 def roughly(site: Site, pass_: Spray, solids: float = 0.2) -> Landed:
-    """The same from the outlook alone, without a ray: to choose by. Off from `spray` by about 8 % of the mean film (rms).
+    """The same from the outlook alone, without a ray: to choose by. Off from `spray` by about 8 % of the mean film
+    (rms).
 
-    Bursts stand too near for whole directions and are cast all the same, and so is everything where there is no outlook.
+    Bursts stand too near for whole directions and are cast all the same, and so is everything where there is no
+    outlook.
     """
     return _landed(site, pass_, solids, rays=False)
 
@@ -205,8 +208,8 @@ def _with_drift(
     unblocked: NDArray[np.float32],
     axis: NDArray,
 ) -> NDArray[np.float32]:
-    """A small share goes a little round corners: it comes from anywhere within a wide cone round the nozzle. So soft a thing
-    needs no rays where there is an outlook."""
+    """A small share goes a little round corners: it comes from anywhere within a wide cone round the nozzle. So soft
+    a thing needs no rays where there is an outlook."""
     if not pass_.drift:
         return landed
     soft = _each(site, ring_round(axis, np.radians(DRIFT_DEGREES), DRIFT_RAYS), rays=False).mean(axis=0)
@@ -324,7 +327,8 @@ def _swept(body: Surface, pass_: Spray, axis: NDArray) -> float:
 
 
 def laying_as(surface: Surface, pass_: Spray, other: Spray) -> Spray:
-    """Another stroke or turn from the same side, with the seconds at full trigger in which it lays as much as one does."""
+    """Another stroke or turn from the same side, with the seconds at full trigger in which it lays as much as one
+    does."""
 
     def in_a_second(p: Spray) -> float:
         one = replace(p, seconds=1.0, trigger=1.0)
@@ -356,8 +360,8 @@ def _outline(caster: Caster, body: Surface, axis: NDArray) -> float:
 
 
 def _share_that_hits(body: Surface, pass_: Spray) -> float:
-    """Share of what is sprayed that meets the model: of a burst by rays from the nozzle, spread as the cone is; of a stroke
-    or a turn, its outline over what the nozzle is carried over."""
+    """Share of what is sprayed that meets the model: of a burst by rays from the nozzle, spread as the cone is; of a
+    stroke or a turn, its outline over what the nozzle is carried over."""
     if pass_.way != "burst":
         shares = [_outline(body.caster, body, axis) / _swept(body, pass_, axis) for axis in _axes_of(pass_)]
         return float(np.mean(shares))

@@ -1,7 +1,7 @@
 """Techniques: what each can say of itself, and the registry they are found in.
 
-A technique is one file of this folder with a class below `Technique` and one of it as `TECHNIQUE`. Nothing else has to be
-changed for it: forms, the command line, the words of a step, its cautions and its cost are read from here.
+A technique is one file of this folder with a class below `Technique` and one of it as `TECHNIQUE`. Nothing else has
+to be changed for it: forms, the command line, the words of a step, its cautions and its cost are read from here.
 """
 
 from collections.abc import Mapping

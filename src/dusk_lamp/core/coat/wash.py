@@ -26,8 +26,8 @@ LEVEL, HANGING = 0.75, 0.25  # of a recess's share: it leaves what hangs over
 
 @dataclass(frozen=True)
 class Flow:
-    """film_um: dry, on an open flat. pooling: how many times thicker it would be in a spot that is all recess. pose: how the
-    model was laid down while it dried."""
+    """film_um: dry, on an open flat. pooling: how many times thicker it would be in a spot that is all recess. pose:
+    how the model was laid down while it dried."""
 
     film_um: float = film_um(2.5)
     pooling: float = number(4.0, 0, 50, "pooling", step=0.5, form="Runs together", slide=12)

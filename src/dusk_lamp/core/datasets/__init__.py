@@ -1,4 +1,5 @@
-"""Tables of numbers that were measured, published or are known of the trade, as CSV files; every row names its source."""
+"""Tables of numbers that were measured, published or are known of the trade, as CSV files; every row names its
+source."""
 
 import csv
 from functools import cache

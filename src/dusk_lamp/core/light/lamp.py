@@ -33,8 +33,8 @@ class Lamp:
         return direction_of(self.azimuth, self.elevation)
 
     def pattern(self, rays: int) -> NDArray[np.float32]:
-        """(K, 3) unit vectors to K fixed places on the lamp's disc, each standing for an equal solid angle; one where the
-        lamp is a point."""
+        """(K, 3) unit vectors to K fixed places on the lamp's disc, each standing for an equal solid angle; one
+        where the lamp is a point."""
         if self.size == 0 or rays == 1:
             return self.direction[None]
         return cap_round(self.direction, np.radians(self.size / 2), rays)

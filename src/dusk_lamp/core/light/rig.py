@@ -48,8 +48,9 @@ class Rig:
 
 @dataclass(frozen=True)
 class Light:
-    """Light on every sample: `total` relative, 1 = squarely facing the open key; `visible` 0..1 of the lamp's disc; and what of the
-    total comes from the lamp (`key`), the sky and the ground (`bounce`), None where that gives none."""
+    """Light on every sample: `total` relative, 1 = squarely facing the open key; `visible` 0..1 of the lamp's disc;
+    and what of the total comes from the lamp (`key`), the sky and the ground (`bounce`), None where that gives
+    none."""
 
     total: NDArray[np.float32]
     visible: NDArray[np.float32]
@@ -61,7 +62,8 @@ class Light:
 def light_on(site: Site, rig: Rig, rays: int = BENCH_RAYS, stopped: key.Stop = None) -> Light:
     """Lamp, sky and bounce on every sample of a site; only the lamp's rays are cast anew each time.
 
-    As long as the outlook is not known, the lamp alone. rays: to a soft lamp, fewer for a lamp in motion. stopped: asked now and then.
+    As long as the outlook is not known, the lamp alone. rays: to a soft lamp, fewer for a lamp in motion. stopped:
+    asked now and then.
 
     Raises:
         Stopped: `stopped` said so.

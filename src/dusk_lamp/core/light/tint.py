@@ -1,4 +1,5 @@
-"""Tints: the colours of lamp, sky and ground, and what they make of the light on each spot. How much light there is they leave alone."""
+"""Tints: the colours of lamp, sky and ground, and what they make of the light on each spot. How much light there is
+they leave alone."""
 
 from dataclasses import dataclass
 

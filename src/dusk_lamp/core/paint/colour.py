@@ -1,4 +1,5 @@
-"""Colour: from a swatch to a reflectance on 36 bands and back, under three illuminants, and how far two colours are apart."""
+"""Colour: from a swatch to a reflectance on 36 bands and back, under three illuminants, and how far two colours are
+apart."""
 
 import re
 from dataclasses import dataclass
@@ -27,8 +28,8 @@ _HEX = re.compile(r"#?([0-9a-fA-F]{6})")
 
 @lru_cache(maxsize=1)
 def bands() -> dict[str, NDArray[np.float64]]:
-    """The tables of bands.csv by column: nm; red, green, blue (Mallett and Yuksel 2019, a basis of reflectances for sRGB);
-    x, y, z (CIE 1931 2 degree observer); and the three illuminants."""
+    """The tables of bands.csv by column: nm; red, green, blue (Mallett and Yuksel 2019, a basis of reflectances for
+    sRGB); x, y, z (CIE 1931 2 degree observer); and the three illuminants."""
     table = rows("bands")
     return {name: np.array([row[name] for row in table], np.float64) for name in table[0]}
 

@@ -37,7 +37,8 @@ def film(K: NDArray, S: NDArray, thickness: NDArray | float, under: NDArray) -> 
     """(..., 36) reflectance of films over what is under them.
 
     Args:
-        K, S: (..., 36) absorption and scattering per µm. thickness: (...) µm of dry paint. under: (..., 36) reflectance.
+        K, S: (..., 36) absorption and scattering per µm. thickness: (...) µm of dry paint. under: (..., 36)
+        reflectance.
     Source: Kubelka (1948), the hyperbolic solution, written with exp(−2bSd) so that neither a film of nothing nor one
     without end is a special case.
     """
@@ -112,6 +113,6 @@ def below_the_skin(measured: NDArray) -> NDArray[np.float64]:
 
 
 def above_the_skin(inside: NDArray) -> NDArray[np.float64]:
-    """The other way round. Off by default everywhere: swatches, cards and predictions all look through the same skin, so it
-    nearly cancels, and it needs to be known whether a swatch was seen with its gloss or without."""
+    """The other way round. Off by default everywhere: swatches, cards and predictions all look through the same
+    skin, so it nearly cancels, and it needs to be known whether a swatch was seen with its gloss or without."""
     return SKIN_OUT + (1 - SKIN_OUT) * (1 - SKIN_IN) * inside / (1 - SKIN_IN * inside)

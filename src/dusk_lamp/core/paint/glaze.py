@@ -34,8 +34,8 @@ USUAL_SKETCH = (1.5, 3.5, 5.5, 7.5, 9.5)
 class Glaze:
     """Passes of a glaze over a strip of sketch values.
 
-    hexes: (P + 1) lists of `#rrggbb`, the bare sketch first. value, chroma: (P + 1, V). left: (P + 1,) share of the sketch's
-    range of value that is left. advised: the last pass that keeps the wanted share.
+    hexes: (P + 1) lists of `#rrggbb`, the bare sketch first. value, chroma: (P + 1, V). left: (P + 1,) share of the
+    sketch's range of value that is left. advised: the last pass that keeps the wanted share.
     """
 
     sketch: NDArray[np.float64]
@@ -60,8 +60,9 @@ def glaze(
     """What thin passes make of every value of a sketch.
 
     Args:
-        sketch: Munsell values, at least two that differ. passes: how many, 1..20. thinning: parts of water and medium to one
-        of paint: the film of a pass is WICKED of a coat's over one plus that. keep: share of the range of value to be kept, 0..1.
+        sketch: Munsell values, at least two that differ. passes: how many, 1..20. thinning: parts of water and
+        medium to one of paint: the film of a pass is WICKED of a coat's over one plus that. keep: share of the range
+        of value to be kept, 0..1.
     Raises:
         SettingError: a setting outside its range.
     """
@@ -89,8 +90,8 @@ def glaze(
 
 @dataclass(frozen=True)
 class Advice:
-    """How to thin a paint for glazing. water_to_one: parts of water and medium to one of paint, None where it never glazes.
-    passes: that keep the wanted share. keeps: the share left after those. reason: in words."""
+    """How to thin a paint for glazing. water_to_one: parts of water and medium to one of paint, None where it never
+    glazes. passes: that keep the wanted share. keeps: the share left after those. reason: in words."""
 
     water_to_one: float | None
     passes: int

@@ -1,4 +1,5 @@
-"""How many coats: until a paint hides what is under it, which paint under it saves some, and which primer costs least."""
+"""How many coats: until a paint hides what is under it, which paint under it saves some, and which primer costs
+least."""
 
 from collections.abc import Sequence
 from dataclasses import dataclass
@@ -22,8 +23,9 @@ LONG = 3  # above this many coats a paint under it is looked for
 class Coats:
     """Coats of a mix over a ground.
 
-    coats: how many until within ΔE00 2 of the masstone; None if MOST_COATS do not get there. delta_e, contrast_ratio, colour:
-    after so many coats. hiding_coats: how many until the film alone hides (contrast ratio 0.98), whatever the ground.
+    coats: how many until within ΔE00 2 of the masstone; None if MOST_COATS do not get there. delta_e,
+    contrast_ratio, colour: after so many coats. hiding_coats: how many until the film alone hides (contrast ratio
+    0.98), whatever the ground.
     """
 
     mix: Mix
@@ -74,7 +76,8 @@ class Underpaint:
 
 
 def underpaint_for(direct: Coats, under: NDArray[np.float64], paints: Sequence[Paint]) -> Underpaint | None:
-    """The cheapest paint to lay under it from the rack, where a paint needs more than LONG coats: fewest coats, then fewest minutes.
+    """The cheapest paint to lay under it from the rack, where a paint needs more than LONG coats: fewest coats, then
+    fewest minutes.
 
     One or two coats of each paint are tried. None where nothing saves a coat.
     """
@@ -108,7 +111,8 @@ class Wish:
 
 @dataclass(frozen=True)
 class PrimerVerdict:
-    """One primer: mean coats over the model by area, minutes by region one after another, and the row of each region."""
+    """One primer: mean coats over the model by area, minutes by region one after another, and the row of each
+    region."""
 
     primer: Paint
     coats: float
@@ -121,8 +125,8 @@ def choose_primer(
 ) -> list[PrimerVerdict]:
     """The primers, the one that costs the fewest coats over the whole model first; ties go to fewer minutes. CP-3.
 
-    A region that needs more than LONG coats may get another paint under it from `paints`; the verdict counts it. A region that never
-    gets there counts with MOST_COATS.
+    A region that needs more than LONG coats may get another paint under it from `paints`; the verdict counts it. A
+    region that never gets there counts with MOST_COATS.
 
     Raises:
         SettingError: nothing to choose from or for.

@@ -45,8 +45,8 @@ def ladder(
 ) -> list[LadderStep]:
     """Mixes from dark to light, even in value, dark first. Mixed pairwise: dark with middle, middle with light.
 
-    Equal parts are not equal steps: a little of a dark paint drags a light one down a long way. Each step is the mix in at
-    most eight whole parts that comes nearest to its wanted value; steps never turn back.
+    Equal parts are not equal steps: a little of a dark paint drags a light one down a long way. Each step is the mix
+    in at most eight whole parts that comes nearest to its wanted value; steps never turn back.
 
     Args:
         wanted: values (Munsell) of the steps; even between the ends where they are not given.

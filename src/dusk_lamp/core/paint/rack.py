@@ -27,9 +27,9 @@ class RackError(SettingError):
 class Kind:
     """What paints of a kind have in common, unless their bottle says otherwise; see datasets/kinds_of_paint.csv.
 
-    coat_um: dry thickness of one normal brushed coat. sprayed_um: of one sprayed. minutes: until the next coat. solids:
-    share by volume that stays. density: g/ml. hiding: contrast ratio of one coat. changes_colour: False for varnishes.
-    mixable: whether it goes together with others in one well of a palette.
+    coat_um: dry thickness of one normal brushed coat. sprayed_um: of one sprayed. minutes: until the next coat.
+    solids: share by volume that stays. density: g/ml. hiding: contrast ratio of one coat. changes_colour: False for
+    varnishes. mixable: whether it goes together with others in one well of a palette.
     """
 
     coat_um: float
@@ -61,9 +61,9 @@ MIXABLE = tuple(name for name, kind in KINDS.items() if kind.mixable)
 class Paint:
     """One bottle.
 
-    colour: `#rrggbb` of a coat that hides wholly. hiding: contrast ratio of one normal coat; None for the kind's. Instead of
-    both, a drawdown: over_black and over_white, the colours of one coat of drawdown_um µm over the two cards.
-    stock_ml: what is left; low_ml: when to buy. The rest as in Kind, None for the kind's.
+    colour: `#rrggbb` of a coat that hides wholly. hiding: contrast ratio of one normal coat; None for the kind's.
+    Instead of both, a drawdown: over_black and over_white, the colours of one coat of drawdown_um µm over the two
+    cards. stock_ml: what is left; low_ml: when to buy. The rest as in Kind, None for the kind's.
     """
 
     name: str
@@ -218,7 +218,8 @@ def rack_from_csv(content: bytes) -> Rack:
     """A rack from CSV with a heading; see docs/formats.md. Commas, semicolons or tabs; decimal points or commas.
 
     Raises:
-        RackError: no heading, a heading without name and colour, more than MOST_PAINTS rows, or a bad paint; says which row.
+        RackError: no heading, a heading without name and colour, more than MOST_PAINTS rows, or a bad paint; says
+        which row.
     """
     text = _decoded(content)
     first = text.split("\n", 1)[0]

@@ -31,7 +31,8 @@ LIGHT_VALUE = 7.0  # paints lighter than this run in webs when they are too thin
 
 @dataclass(frozen=True)
 class Airbrush:
-    """How it is set. needle: mm. psi: at the compressor. distance: mm from nozzle to model. water: parts to one of paint."""
+    """How it is set. needle: mm. psi: at the compressor. distance: mm from nozzle to model. water: parts to one of
+    paint."""
 
     needle: float = number(0.3, 0.1, 1.2, "a needle", "mm")
     psi: float = number(20.0, LOWEST_PSI, HIGHEST_PSI, "pressure", "psi")

@@ -14,7 +14,8 @@ from ..target.greys import Bands
 def steps_by_region(
     surface: Surface, marking: Marking, bands: Bands, paintable: NDArray[np.bool_]
 ) -> list[dict[str, Any]]:
-    """Plain values for every region, and for the rest, which comes last as number 0: its area and its steps' areas, mm²."""
+    """Plain values for every region, and for the rest, which comes last as number 0: its area and its steps' areas,
+    mm²."""
     rows = [*plain(marking.regions), {"name": "the rest", "material": None, "attention": None}]
     out = []
     for number, facts in zip([*range(1, len(rows)), 0], rows, strict=True):

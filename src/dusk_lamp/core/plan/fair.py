@@ -1,7 +1,8 @@
-"""Fair judging of schools: each against the light laid between its own darkest and lightest, with its amounts fitted to it.
+"""Fair judging of schools: each against the light laid between its own darkest and lightest, with its amounts fitted
+to it.
 
-Some schools are meant to stay light, some to follow crests. What a painter reads in the end is the order of the values and
-their steps, not where the scale begins; so a school is asked how well *it* can tell *this* light.
+Some schools are meant to stay light, some to follow crests. What a painter reads in the end is the order of the
+values and their steps, not where the scale begins; so a school is asked how well *it* can tell *this* light.
 """
 
 from collections.abc import Sequence
@@ -29,8 +30,8 @@ GAIN = 0.003  # of the loss, that a turned stroke must save to be worth it
 
 @dataclass(frozen=True)
 class Told:
-    """How well values tell a light. key: their own. rank_agreement: of the order of the values, by area, −1 to 1. within_half:
-    the share of the area within half a value of the light in that key."""
+    """How well values tell a light. key: their own. rank_agreement: of the order of the values, by area, −1 to 1.
+    within_half: the share of the area within half a value of the light in that key."""
 
     key: Key
     rank_agreement: float = rounded(4)
@@ -38,7 +39,8 @@ class Told:
 
 
 def rank_agreement(value: NDArray, share: NDArray, weight: NDArray) -> float:
-    """Spearman's rank correlation of two fields (N,), each spot counted by its weight (N,); equal values share their rank."""
+    """Spearman's rank correlation of two fields (N,), each spot counted by its weight (N,); equal values share their
+    rank."""
     a, b = _ranks(value, weight), _ranks(share, weight)
     a, b = a - np.average(a, weights=weight), b - np.average(b, weights=weight)
     spread = float(np.sqrt((weight @ (a * a)) * (weight @ (b * b))))
@@ -52,8 +54,8 @@ def _ranks(value: NDArray, weight: NDArray) -> NDArray:
 
 
 def best_key(value: NDArray, share: NDArray, weight: NDArray) -> Key:
-    """The key in which most of the area is within half a value of the light; at least LEAST_SPAN from dark to light, or a flat
-    model would tell every light."""
+    """The key in which most of the area is within half a value of the light; at least LEAST_SPAN from dark to light,
+    or a flat model would tell every light."""
     ends = np.arange(0, 10 + GRID / 2, GRID)
     dark, light = (e.ravel() for e in np.meshgrid(ends, ends, indexing="ij"))
     wide = light - dark >= LEAST_SPAN
@@ -68,7 +70,8 @@ def best_key(value: NDArray, share: NDArray, weight: NDArray) -> Key:
 
 
 def told(site: Site, value: NDArray, share: NDArray, key: Key | None = None) -> Told:
-    """How well values (N,) on a site tell a light, given as shares (N,) from none to full. key: None for the best one."""
+    """How well values (N,) on a site tell a light, given as shares (N,) from none to full. key: None for the best
+    one."""
     seen = np.flatnonzero(site.paintable)
     some = seen[:: max(1, len(seen) // SAMPLES)]
     weight = site.surface.areas[seen].astype(np.float64)
@@ -80,7 +83,8 @@ def told(site: Site, value: NDArray, share: NDArray, key: Key | None = None) -> 
 
 
 def fitted(site: Site, coats: Sequence[Coat], share: NDArray) -> tuple[list[Coat], Key]:
-    """The coats of a school with seconds, films and the directions of their strokes fitted to a light, in the school's own key.
+    """The coats of a school with seconds, films and the directions of their strokes fitted to a light, in the
+    school's own key.
 
     Args:
         coats: a school's, in usual amounts; each stays, none becomes another technique. share: (N,) of full light.

@@ -1,4 +1,5 @@
-"""A whole plan as a file: the sculpt, its light, its regions and how they are painted. What it may hold is its JSON Schema."""
+"""A whole plan as a file: the sculpt, its light, its regions and how they are painted. What it may hold is its JSON
+Schema."""
 
 import json
 from collections.abc import Mapping
@@ -26,7 +27,8 @@ MOST_COATS = 400
 
 @dataclass(frozen=True)
 class Standing:
-    """The sculpt's file and how it stands. file: beside the plan. height: mm, None where the file is in mm. samples: laid out, None for as many as the bench takes."""
+    """The sculpt's file and how it stands. file: beside the plan. height: mm, None where the file is in mm. samples:
+    laid out, None for as many as the bench takes."""
 
     file: str = text(MISSING, (1, 400), "the sculpt's file")
     up: str = choice("z", AXES, "the axis that points up")
@@ -56,9 +58,10 @@ class View:
 
 @dataclass(frozen=True)
 class PlanFile:
-    """A plan. plan: the version of this form. rack: paints, none for the demo rack. regions: what each is; marking: the same with the spots
-    it covers, as the regions' file has it (docs/formats.md); without, the first region is the whole model. every: the way of regions that
-    name none; "" leaves them a sketch. coats: in colour, as they are, instead of ways."""
+    """A plan. plan: the version of this form. rack: paints, none for the demo rack. regions: what each is; marking:
+    the same with the spots it covers, as the regions' file has it (docs/formats.md); without, the first region is
+    the whole model. every: the way of regions that name none; "" leaves them a sketch. coats: in colour, as they
+    are, instead of ways."""
 
     plan: int
     sculpt: Standing

@@ -1,4 +1,5 @@
-"""How the hand makes the gradient (CP-31): between neighbouring mixes, how long the border is, how far they are apart, and what makes it smooth."""
+"""How the hand makes the gradient (CP-31): between neighbouring mixes, how long the border is, how far they are
+apart, and what makes it smooth."""
 
 import math
 from collections.abc import Sequence
@@ -22,8 +23,9 @@ SHORT_MM, LONG_MM = 12.0, 60.0  # a stroke or two; more than one keeps wet on on
 
 @dataclass(frozen=True)
 class Gradient:
-    """One border. lower, upper: the mixes in words. mm: its length. step: values between them. layers: more of them, with mixes in between,
-    that make it smooth; passes: of a glaze of the middle instead. way: which suits. words: what to do."""
+    """One border. lower, upper: the mixes in words. mm: its length. step: values between them. layers: more of them,
+    with mixes in between, that make it smooth; passes: of a glaze of the middle instead. way: which suits. words:
+    what to do."""
 
     lower: str
     upper: str
@@ -36,7 +38,8 @@ class Gradient:
 
 
 def gradients(site: Site, coats: Sequence[Coat]) -> list[Gradient]:
-    """The borders between the coats of one region that climb one on another, the darkest first: layers, or what they were changed to."""
+    """The borders between the coats of one region that climb one on another, the darkest first: layers, or what they
+    were changed to."""
     opaque = [c for c in coats if c.technique == "brush" and not c.muted and c.settings.water < 1]
     out = []
     for below, above in pairwise(opaque):

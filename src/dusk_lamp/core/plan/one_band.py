@@ -1,5 +1,5 @@
-"""One band that stands for all: values under films of nearly grey paints, fast, with their slopes. What is fitted by it is then
-looked at with all bands.
+"""One band that stands for all: values under films of nearly grey paints, fast, with their slopes. What is fitted by
+it is then looked at with all bands.
 """
 
 from collections.abc import Sequence
@@ -51,7 +51,8 @@ STEEP = np.gradient(VALUES, _ROOT**2)
 
 @numba.njit(cache=True, nogil=True, fastmath=True)
 def values(thickness, S, a, b, ground, table, value, slopes, steep):
-    """Values (M,) under films (G, M) one on another, and, where there is room for them, their slopes by each µm (G, M).
+    """Values (M,) under films (G, M) one on another, and, where there is room for them, their slopes by each µm (G,
+    M).
 
     Source: Kubelka 1948, as in paint.film, and its derivatives by thickness and by what is under it.
     """
@@ -84,7 +85,8 @@ def values(thickness, S, a, b, ground, table, value, slopes, steep):
 
 @numba.njit(cache=True, nogil=True, fastmath=True)
 def loss(value, wanted, weight, by_value):
-    """Share of the area that is not near, softly, and a little of how far off it is; its slope by each value where asked."""
+    """Share of the area that is not near, softly, and a little of how far off it is; its slope by each value where
+    asked."""
     whole = 0.0
     for m in range(len(value)):
         off = value[m] - wanted[m]

@@ -20,8 +20,9 @@ class Place:
 def ordered(by_region: Mapping[int, Sequence[Coat]]) -> list[Place]:
     """The regions (numbers) with their coats, in the order they are painted.
 
-    What floods comes first, since it runs onto its neighbours, then dark to light, so that a slip is covered by what comes after; metallics
-    after washes, which dull them; whites last, because everything stains them (common practice, CP-24 and section 7).
+    What floods comes first, since it runs onto its neighbours, then dark to light, so that a slip is covered by what
+    comes after; metallics after washes, which dull them; whites last, because everything stains them (common
+    practice, CP-24 and section 7).
     """
     places = []
     for number, coats in by_region.items():

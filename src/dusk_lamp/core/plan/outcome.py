@@ -19,8 +19,8 @@ NEAR, TOO_LIGHT, TOO_DARK = 0, 1, 2
 class Outcome:
     """What a list of coats comes to.
 
-    value: (N,) Munsell. levels: (N, 3) sRGB. mean, p95: of the difference from the target in value, by area. within: share of the area
-    within half a value. bare, after: the same before any coat and after each. films: (C, N) µm.
+    value: (N,) Munsell. levels: (N, 3) sRGB. mean, p95: of the difference from the target in value, by area. within:
+    share of the area within half a value. bare, after: the same before any coat and after each. films: (C, N) µm.
     """
 
     value: NDArray[np.float32]

@@ -100,20 +100,22 @@ def _by_hand(technique: str, mix: Mix, label: str, **settings: Any) -> Coat:
 
 
 def counted(pass_: Spray) -> Spray:
-    """The same paint in whole half seconds, which a finger can count: of a short pass the trigger is drawn less far."""
+    """The same paint in whole half seconds, which a finger can count: of a short pass the trigger is drawn less
+    far."""
     full = pass_.seconds * pass_.trigger
     trigger = trigger_for(full) if pass_.tool == "airbrush" else 1.0
     return replace(pass_, trigger=trigger, seconds=max(0.5, round(2 * full / trigger) / 2))
 
 
 def trigger_for(seconds: float) -> float:
-    """How far the trigger is drawn for what would take so many seconds at full flow: the furthest at which it takes long
-    enough to be counted."""
+    """How far the trigger is drawn for what would take so many seconds at full flow: the furthest at which it takes
+    long enough to be counted."""
     return next((t for t in TRIGGERS if seconds / t >= SHORTEST_S), TRIGGERS[-1])
 
 
 def school(name: str, surface: Surface, lamp: Lamp, tins: Tins, tools: Tools = EVERYTHING) -> list[Coat]:
-    """The coats of a school for a lamp, in order, in usual amounts. Source: common practice, the five schools of the craft.
+    """The coats of a school for a lamp, in order, in usual amounts. Source: common practice, the five schools of the
+    craft.
 
     Raises:
         SettingError: no such school, or something is missing for it.
@@ -181,7 +183,8 @@ def school(name: str, surface: Surface, lamp: Lamp, tins: Tins, tools: Tools = E
 def more_dark(
     coats: Sequence[Coat], tins: Tins, surface: Surface, lamp: Lamp, tools: Tools = EVERYTHING
 ) -> list[Coat]:
-    """The way out of "too grey all over": the dark is brought back from where the lamp does not reach, or by a dry brush."""
+    """The way out of "too grey all over": the dark is brought back from where the lamp does not reach, or by a dry
+    brush."""
     if not tools.sprays:
         back = _by_hand("drybrush", only(tins.primer), "dark brought back from below", film_um=8, softness=0.8,
             azimuth=lamp.azimuth, elevation=-60.0 if lamp.elevation > 0 else 60.0)  # fmt: skip

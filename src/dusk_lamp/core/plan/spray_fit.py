@@ -1,12 +1,12 @@
 """The spray fit: this is the light that is wanted; which few sprays make it, from where, how long?
 
-Unknown are the seconds of every grey from every candidate direction. Film thickness is linear in them; value is not, but
-nearly so for small changes: the film model is made linear at the present solution, the best non-negative seconds are
-found, and so on a few times (Gauss and Newton, with non-negative least squares by Lawson and Hanson 1974). Squares mind
-what is far off most, a painter minds how much of the model is near: from there the seconds are moved by their slopes
-(L-BFGS-B, Byrd and others 1995) towards more area within half a value. Then passes are dropped one by one, always the one
-that is missed least, and the rest moved anew. (Taking passes up one by one ended nearer the start, exchanging them
-afterwards took longer and gained little.)
+Unknown are the seconds of every grey from every candidate direction. Film thickness is linear in them; value is not,
+but nearly so for small changes: the film model is made linear at the present solution, the best non-negative seconds
+are found, and so on a few times (Gauss and Newton, with non-negative least squares by Lawson and Hanson 1974).
+Squares mind what is far off most, a painter minds how much of the model is near: from there the seconds are moved by
+their slopes (L-BFGS-B, Byrd and others 1995) towards more area within half a value. Then passes are dropped one by
+one, always the one that is missed least, and the rest moved anew. (Taking passes up one by one ended nearer the
+start, exchanging them afterwards took longer and gained little.)
 """
 
 from collections.abc import Callable, Sequence
@@ -44,14 +44,16 @@ NEEDLE, PSI = 0.3, 25.0
 
 @dataclass(frozen=True)
 class Fit:
-    """The coats that were found (without the primer), and the share of the area that they bring within half a value."""
+    """The coats that were found (without the primer), and the share of the area that they bring within half a
+    value."""
 
     coats: list[Coat]
     within: float
 
 
 def candidates(lamp: Lamp, distance: float, tools: Tools = EVERYTHING) -> list[Spray]:
-    """About sixty passes to choose from: turns at several elevations, single directions, and some round the lamp's own."""
+    """About sixty passes to choose from: turns at several elevations, single directions, and some round the lamp's
+    own."""
 
     def held(angle: float) -> float:
         return float(np.round(angle / HELD_DEGREES) * HELD_DEGREES)
@@ -96,7 +98,8 @@ def fit(
     """The few passes of the greys over the primer that come nearest to a target (N,) of values.
 
     Args:
-        primer: what is under them. greys: dark to light. most: passes in all, at least one. tools: what there is to spray with.
+        primer: what is under them. greys: dark to light. most: passes in all, at least one. tools: what there is to
+        spray with.
     Raises:
         SettingError: no greys, or no airbrush. Stopped: `stopped` said so.
     """
@@ -165,7 +168,8 @@ def _few(problem: "_Problem", most: int, say: Callable[[str, float], None]) -> N
 
 
 def _dropped(problem: "_Problem", seconds: NDArray, most: int) -> NDArray:
-    """The seconds without the pass that is missed least; of the greys with more passes than `most`, where there are such."""
+    """The seconds without the pass that is missed least; of the greys with more passes than `most`, where there are
+    such."""
     mask = seconds > 0
     full = mask.sum(axis=1) > most
     asked = [tuple(k) for k in np.argwhere(mask & full[:, None] if full.any() else mask)]
@@ -181,7 +185,8 @@ def _dropped(problem: "_Problem", seconds: NDArray, most: int) -> NDArray:
 
 
 def _to_the_half(problem: "_Problem", seconds: NDArray) -> NDArray:
-    """Half seconds at the trigger each pass asks for; then small whole changes, kept where more area comes within half a value."""
+    """Half seconds at the trigger each pass asks for; then small whole changes, kept where more area comes within
+    half a value."""
     taken = [tuple(k) for k in np.argwhere(seconds > 0)]
     half = {k: 0.5 * trigger_for(seconds[k]) for k in taken}
     seconds = seconds.copy()
@@ -223,7 +228,8 @@ class _Problem:
         return (self.solids[:, None] * seconds[:, used]) @ self.films[used]
 
     def least_squares(self, mask: NDArray[np.bool_]) -> NDArray:
-        """The seconds of the passes in a mask (G, C) that come nearest in squares, what is far off counting less and less."""
+        """The seconds of the passes in a mask (G, C) that come nearest in squares, what is far off counting less and
+        less."""
         seconds = best = np.where(mask, 0.05, 0.0)
         least = self._off(best)
         grey, pass_ = np.nonzero(mask)

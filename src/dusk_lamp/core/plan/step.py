@@ -32,12 +32,13 @@ THICK_PERCENTILE = 95  # a film is told by what is reached on the best-covered t
 class Step:
     """One coat, told.
 
-    number: among all coats, from 1. stage: of the work. title, purpose, how, where_from, goes_on, when_to_stop: words. parts: of
-    the mix by paint; drops_of: whole drops of each for all models, drops_of_one: for one; drops: of paint that one model takes. paint: the mix in words. seconds: on the trigger, or None.
-    laid_um: µm of film that was asked for, or None for a spray. film_um: where it lies thickest. ml: out of the bottles, one
-    model. hand_minutes, wait_minutes: at one model, and until its next coat. set_up_minutes, clean_minutes: for all of them once. dial: where it comes from on the dome seen
-    from above, None where that does not matter; turns: it comes from all round at that height. within, adds: the share of the area near the target
-    after it, and by how much that grew, where that is known.
+    number: among all coats, from 1. stage: of the work. title, purpose, how, where_from, goes_on, when_to_stop:
+    words. parts: of the mix by paint; drops_of: whole drops of each for all models, drops_of_one: for one; drops: of
+    paint that one model takes. paint: the mix in words. seconds: on the trigger, or None. laid_um: µm of film that
+    was asked for, or None for a spray. film_um: where it lies thickest. ml: out of the bottles, one model.
+    hand_minutes, wait_minutes: at one model, and until its next coat. set_up_minutes, clean_minutes: for all of them
+    once. dial: where it comes from on the dome seen from above, None where that does not matter; turns: it comes
+    from all round at that height. within, adds: the share of the area near the target after it, and by how much that grew, where that is known.
     """
 
     number: int
@@ -129,8 +130,8 @@ def step_of(
     within: tuple[float, float] | None = None,
     cup: tuple[bool, bool] = (True, True),
 ) -> Step:
-    """A coat with its film (N,) µm as a step. models: how many it is done on. within: near the target before and after it. cup:
-    whether the paint has to be set up for it, and cleaned away after it."""
+    """A coat with its film (N,) µm as a step. models: how many it is done on. within: near the target before and
+    after it. cup: whether the paint has to be set up for it, and cleaned away after it."""
     by, settings, mix = coat.by, coat.settings, coat.mix
     own = site.on(coat.where)
     areas = site.areas if own is None else np.where(own, site.areas, np.float32(0))

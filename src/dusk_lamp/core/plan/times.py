@@ -1,8 +1,9 @@
-"""Times: what a plan takes at the hand, in setting up and cleaning, and in waiting, for one model or a squad side by side.
+"""Times: what a plan takes at the hand, in setting up and cleaning, and in waiting, for one model or a squad side by
+side.
 
-A squad is done step by step: a coat on every model from one cup, then the next. While the later models are done, and the cup is
-changed, the first one dries; and while one region dries, another is painted. Only what is left of the drying is waited for.
-Source: common practice, CP-29, CP-34.
+A squad is done step by step: a coat on every model from one cup, then the next. While the later models are done, and
+the cup is changed, the first one dries; and while one region dries, another is painted. Only what is left of the
+drying is waited for. Source: common practice, CP-29, CP-34.
 """
 
 from collections.abc import Sequence
@@ -17,8 +18,8 @@ RINSE_MINUTES = 5.0  # the airbrush taken apart when all is done; common practic
 
 @dataclass(frozen=True)
 class Times:
-    """Minutes. hand: at the models. set_up, clean: mixing and loading, emptying and cleaning. wait: for drying, with nothing to
-    do. cups: how many airbrush cups are cleaned. models: how many it is for."""
+    """Minutes. hand: at the models. set_up, clean: mixing and loading, emptying and cleaning. wait: for drying, with
+    nothing to do. cups: how many airbrush cups are cleaned. models: how many it is for."""
 
     hand: float = rounded(0)
     set_up: float = rounded(0)

@@ -35,9 +35,9 @@ class Key:
 
 @dataclass(frozen=True)
 class Tins:
-    """The paints an undercoat is made of: the primer, greys dark to light, white, a dark tint, a white primer, a transparent
-    shadow, a wash; colour: steps through one colour that can stand in for the greys, through is its paint's name; shades: mixes for
-    touch-ups, so close that each spot has one within half a value."""
+    """The paints an undercoat is made of: the primer, greys dark to light, white, a dark tint, a white primer, a
+    transparent shadow, a wash; colour: steps through one colour that can stand in for the greys, through is its
+    paint's name; shades: mixes for touch-ups, so close that each spot has one within half a value."""
 
     primer: Paint
     greys: list[Mix]
@@ -59,8 +59,8 @@ class Tins:
     def lightest(self) -> float:
         """Munsell value of one sprayed coat of the white over the grey before it.
 
-        Not that of a coat without end: where a spray falls off with the cosine, nobody reaches that at the top without
-        drowning the middle in white (CP-14, the brightest step is rationed).
+        Not that of a coat without end: where a spray falls off with the cosine, nobody reaches that at the top
+        without drowning the middle in white (CP-14, the brightest step is rationed).
         """
         under = self.greys[-2].pigment if len(self.greys) > 1 else only(self.primer).pigment
         coat = self.white.pigment.film(KINDS[self.white.kind].sprayed_um, under.masstone)
@@ -68,7 +68,8 @@ class Tins:
 
     @property
     def key(self) -> Key:
-        """What an undercoat of these paints aims at: the last of the white is left for edges and last spots (CP-14, CP-24)."""
+        """What an undercoat of these paints aims at: the last of the white is left for edges and last spots (CP-14,
+        CP-24)."""
         return Key(self.darkest, max(self.lightest - SAVED, self.darkest + LEAST_SPAN))
 
 
@@ -76,10 +77,12 @@ def tins_from(rack: Rack, steps: int = 5, primer: str | None = None, through: st
     """The paints for an undercoat out of a rack.
 
     Args:
-        steps: greys with the primer. primer: its name; None for the darkest. through: the paint a coloured ladder goes through;
+        steps: greys with the primer. primer: its name; None for the darkest. through: the paint a coloured ladder
+        goes through;
             None for the strongest colour of middle value.
     Raises:
-        SettingError: nothing dark, nothing light, a ladder of fewer than two greys, a primer too light to sketch upon, a
+        SettingError: nothing dark, nothing light, a ladder of fewer than two greys, a primer too light to sketch
+        upon, a
             colour as dark or as light as the ends of the ladder, or no such paint.
     """
     if steps < 2:

@@ -1,4 +1,5 @@
-"""The tools: what a painter has at the table, and what may be proposed with it (craft page, section 5, the five schools)."""
+"""The tools: what a painter has at the table, and what may be proposed with it (craft page, section 5, the five
+schools)."""
 
 import math
 from dataclasses import dataclass
@@ -19,7 +20,8 @@ BRUSH_SCHOOLS = ("drybrush",)
 
 @dataclass(frozen=True)
 class Tools:
-    """needles: of the airbrush, mm. highest_psi: what the compressor gives. brushes: widths, mm. drops_per_ml: of a dropper bottle."""
+    """needles: of the airbrush, mm. highest_psi: what the compressor gives. brushes: widths, mm. drops_per_ml: of a
+    dropper bottle."""
 
     airbrush: bool = True
     can: bool = True

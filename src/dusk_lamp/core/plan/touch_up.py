@@ -1,6 +1,7 @@
 """Touch-ups: what the nozzle could not reach, gathered into a short list for the brush.
 
-Spots that are off by more than half a value are gathered by the shade they want. Each such patch is one coat on its spots only: by brush, or by dry brush or wash where one of these brings as much of it near, since it is quicker.
+Spots that are off by more than half a value are gathered by the shade they want. Each such patch is one coat on its
+spots only: by brush, or by dry brush or wash where one of these brings as much of it near, since it is quicker.
 """
 
 from collections.abc import Iterator, Sequence
@@ -34,9 +35,9 @@ SPOT_WIDTH = 0.6  # of the width of a spot: how wide the brush for it is
 class TouchUp:
     """One patch: spots that want one shade.
 
-    region: where they lie, in words. mm2: of the spots, and how many there are. direction: lighter or darker. paint: the mix in words.
-    technique: how. gains: the share of the visible area that it brings within half a value. brush: its width, mm, None where
-    there is none. coat: the coat itself.
+    region: where they lie, in words. mm2: of the spots, and how many there are. direction: lighter or darker. paint:
+    the mix in words. technique: how. gains: the share of the visible area that it brings within half a value. brush:
+    its width, mm, None where there is none. coat: the coat itself.
     """
 
     region: str
@@ -60,7 +61,8 @@ class TouchUp:
 def touch_ups(
     site: Site, seen: NDArray[np.float32], target: NDArray[np.float32], tins: Tins, tools: Tools = EVERYTHING
 ) -> list[TouchUp]:
-    """The patches that bring a painted model within half a value of its target on ENOUGH of the visible area, largest first.
+    """The patches that bring a painted model within half a value of its target on ENOUGH of the visible area,
+    largest first.
 
     Args:
         seen: (N, 36) reflectance of the model as it is. target: (N,) values.
@@ -86,7 +88,8 @@ def touch_ups(
 def _groups(
     site: Site, off: NDArray[np.bool_], value: NDArray, target: NDArray, areas: NDArray, tins: Tins
 ) -> Iterator[tuple[NDArray[np.bool_], int, bool, Mix]]:
-    """The patches there are, the largest first: always the shade and direction that most of what is left can be done with."""
+    """The patches there are, the largest first: always the shade and direction that most of what is left can be done
+    with."""
     shades = np.array([m.colour.value for m in tins.shades])
     left = np.flatnonzero(off)
     done_with: set[tuple[bool, int]] = set()

@@ -1,4 +1,5 @@
-"""A whole plan without a browser: from a site, its light and its regions to every coat, in order, and what the model looks like after each."""
+"""A whole plan without a browser: from a site, its light and its regions to every coat, in order, and what the model
+looks like after each."""
 
 from collections.abc import Callable, Sequence
 from dataclasses import dataclass, replace
@@ -30,8 +31,9 @@ Say = Callable[[str, float], None]
 
 @dataclass(frozen=True)
 class Whole:
-    """coats with their films (N,) µm and steps. seen: for each, the model after it, worked out one after another. told: of each region painted
-    in colour, by its number. numbers: of the region each coat is for, None for the undercoat."""
+    """coats with their films (N,) µm and steps. seen: for each, the model after it, worked out one after another.
+    told: of each region painted in colour, by its number. numbers: of the region each coat is for, None for the
+    undercoat."""
 
     site: Site
     target: Target

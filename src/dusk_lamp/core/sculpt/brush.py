@@ -79,7 +79,8 @@ def alike(looks: NDArray[np.float64], sample: int, near: float = USUAL_LIKENESS)
     """(N,) the samples whose curvature is like that of one, at both scales.
 
     Args:
-        looks: (2, N) from `likeness`. near: how far they may differ; 0.15 is the bend a patch half as round again shows.
+        looks: (2, N) from `likeness`. near: how far they may differ; 0.15 is the bend a patch half as round again
+        shows.
     """
     return np.all(np.abs(looks - looks[:, sample : sample + 1]) <= near, axis=0)
 

@@ -1,4 +1,5 @@
-"""How a finished model is looked at: the display view, the spots the eye should go to, and what is seen from there."""
+"""How a finished model is looked at: the display view, the spots the eye should go to, and what is seen from
+there."""
 
 from dataclasses import dataclass
 
@@ -19,8 +20,8 @@ MOST_SPOTS = 3  # an eye that is called everywhere goes nowhere
 class Display:
     """Where the model is looked at from, and up to three focal spots.
 
-    azimuth, elevation: degrees, as a lamp's. spots: places in the sculpt's own file axes, so that they stay where they
-    are when it is stood up anew.
+    azimuth, elevation: degrees, as a lamp's. spots: places in the sculpt's own file axes, so that they stay where
+    they are when it is stood up anew.
     """
 
     azimuth: float = number(0.0, -180, 180, "the view's direction", "degrees")

@@ -14,7 +14,8 @@ class Edges(NamedTuple):
     """The edges of a mesh. Half-edge 3f + k of face f runs from its corner k to corner k + 1.
 
     ends: (E, 2) int32 vertices, the lower number first. edge: (3F,) int32 edge of each half-edge. faces: (E,) int32
-    how many faces share the edge. mate: (3F,) int32 the other half-edge of an edge shared by two, else OPEN or CROWDED.
+    how many faces share the edge. mate: (3F,) int32 the other half-edge of an edge shared by two, else OPEN or
+    CROWDED.
     """
 
     ends: NDArray[np.int32]

@@ -1,4 +1,5 @@
-"""What a file expands to: counted from its own words before a reader builds it. A kilobyte can name a million triangles."""
+"""What a file expands to: counted from its own words before a reader builds it. A kilobyte can name a million
+triangles."""
 
 import json
 import re
@@ -139,8 +140,8 @@ def _list(of: dict[str, Any], name: str) -> list[Any]:
 
 
 def plain_obj(content: bytes) -> bytes:
-    """An OBJ with its corners and faces only: objects, groups, materials and textures make no surface, and thirty thousand
-    of them would each be made a mesh.
+    """An OBJ with its corners and faces only: objects, groups, materials and textures make no surface, and thirty
+    thousand of them would each be made a mesh.
 
     Raises:
         SculptShapeError: a corner has no three numbers, or there are more faces than the bench takes.

@@ -39,8 +39,8 @@ def examined(
     """Everything found on a sculpt, in the order of what should be looked at first.
 
     Args:
-        mended: the mended file. placing: how it stands. surface: its samples. paintable: (N,) what can be seen at all.
-        closed: how many holes have been closed already.
+        mended: the mended file. placing: how it stands. surface: its samples. paintable: (N,) what can be seen at
+        all. closed: how many holes have been closed already.
     """
     mesh = mended.mesh
     tree = cKDTree(surface.points)

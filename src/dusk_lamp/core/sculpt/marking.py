@@ -24,8 +24,9 @@ LONGEST_NAME = 60
 class Region:
     """One region: its name, what it is made of, how much attention it deserves, and what it shall look like.
 
-    colour: name of the paint or recipe, or `#rrggbb`; "" while open. low, middle, high: Munsell values of its darkest, its middle and
-    its lightest, None for what material and attention ask for. shadow, light: casts. way: of painting it; "" while open.
+    colour: name of the paint or recipe, or `#rrggbb`; "" while open. low, middle, high: Munsell values of its
+    darkest, its middle and its lightest, None for what material and attention ask for. shadow, light: casts. way: of
+    painting it; "" while open.
     """
 
     name: str = text(MISSING, (1, LONGEST_NAME), "a region's name")
@@ -45,7 +46,8 @@ class Region:
 
 @dataclass(frozen=True)
 class Marking:
-    """labels: (N,) uint8, 0 for the rest, else the number of a region from 1. regions: in the order of their numbers."""
+    """labels: (N,) uint8, 0 for the rest, else the number of a region from 1. regions: in the order of their
+    numbers."""
 
     labels: NDArray[np.uint8]
     regions: tuple[Region, ...] = ()

@@ -123,7 +123,8 @@ def _from_ply(path: Path) -> Mask | None:
 
 
 def _region(words: list[str]) -> Region:
-    """The region of a comment's words: name, material, attention and perhaps a colour; a name may hold the sign between."""
+    """The region of a comment's words: name, material, attention and perhaps a colour; a name may hold the sign
+    between."""
     coloured = len(words) > 3 and words[-3] in MATERIALS and words[-2] in ATTENTION
     colour = words.pop() if coloured else ""
     attention = words.pop() if words[-1] in ATTENTION else "important"

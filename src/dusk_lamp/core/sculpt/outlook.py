@@ -1,4 +1,5 @@
-"""The outlook: which of a fixed set of directions each spot sees, kept as bits, so that no relighting casts a ray again."""
+"""The outlook: which of a fixed set of directions each spot sees, kept as bits, so that no relighting casts a ray
+again."""
 
 from collections.abc import Callable
 from dataclasses import dataclass
@@ -33,13 +34,13 @@ class Outlook:
 
     @cached_property
     def paintable(self) -> NDArray[np.bool_]:
-        """(N,) whether a spot sees out in any direction. One that sees out in none lies inside: a shell pushed through
-        another, the inner wall of a hollow cast. Nobody can see or paint it, so it is left out of areas."""
+        """(N,) whether a spot sees out in any direction. One that sees out in none lies inside: a shell pushed
+        through another, the inner wall of a hollow cast. Nobody can see or paint it, so it is left out of areas."""
         return self.bits.max(axis=1) > 0
 
     def with_part(self, chosen: NDArray[np.int32], view: "Outlook") -> "Outlook":
-        """The same, but for some samples (M,) what they see in another view of theirs, where fewer things shadow them.
-        What lies inside on the whole model stays unpaintable."""
+        """The same, but for some samples (M,) what they see in another view of theirs, where fewer things shadow
+        them. What lies inside on the whole model stays unpaintable."""
         own = self.paintable[chosen]
         bits = self.bits.copy()
         bits[chosen[own]] = view.bits[own]

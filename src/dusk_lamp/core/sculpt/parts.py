@@ -23,8 +23,8 @@ SEAM_SPACINGS = 2.0  # samples nearer than this many spacings lie on a seam
 class Part:
     """One part.
 
-    file, order: which file it came in, and its place among that file's shells, largest first. apart: painted on its own
-    and put on afterwards. uncast: numbers of parts that cast no shadow on it.
+    file, order: which file it came in, and its place among that file's shells, largest first. apart: painted on its
+    own and put on afterwards. uncast: numbers of parts that cast no shadow on it.
     """
 
     name: str = text(MISSING, (1, LONGEST_NAME), "a part's name")
@@ -68,7 +68,8 @@ def matched(named: list[Part], found: list[Part]) -> list[Part]:
 
 
 def mismatch(was: NDArray[np.float64], now: NDArray[np.float64]) -> str:
-    """Why a file cannot take the place of another, by the bounds (2, 3) of both in the file's units; "" where it can."""
+    """Why a file cannot take the place of another, by the bounds (2, 3) of both in the file's units; "" where it
+    can."""
     size, new_size = float(np.ptp(was, axis=0).max()), float(np.ptp(now, axis=0).max())
     times = new_size / max(size, 1e-30)
     away = float(np.linalg.norm(was.mean(axis=0) - now.mean(axis=0)))
@@ -82,10 +83,12 @@ def mismatch(was: NDArray[np.float64], now: NDArray[np.float64]) -> str:
 def height_with(
     bounds: NDArray[np.float64], number: int, new: NDArray[np.floating], axis: int, height_mm: float
 ) -> float:
-    """The height in mm of the whole when one file is replaced: a taller part makes it taller, and the rest does not shrink.
+    """The height in mm of the whole when one file is replaced: a taller part makes it taller, and the rest does not
+    shrink.
 
     Args:
-        bounds: (F, 2, 3) of every file, in the files' units. number: of the one replaced. new: (2, 3). axis: that points up.
+        bounds: (F, 2, 3) of every file, in the files' units. number: of the one replaced. new: (2, 3). axis: that
+        points up.
     """
     before = np.ptp(bounds[:, :, axis])
     after = bounds.copy()
@@ -189,7 +192,8 @@ class Seam:
 
 
 def seams(surface: Surface, named: list[Part], paintable: NDArray[np.bool_]) -> list[Seam]:
-    """Every seam that has to be matched, the longest first: where a part painted apart meets another, in plain sight."""
+    """Every seam that has to be matched, the longest first: where a part painted apart meets another, in plain
+    sight."""
     reach = SEAM_SPACINGS * surface.spacing
     trees: dict[int, tuple[NDArray[np.int64], cKDTree]] = {}
     for k in range(len(named)):

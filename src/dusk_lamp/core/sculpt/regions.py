@@ -27,10 +27,11 @@ def grow(
 ) -> NDArray[np.bool_]:
     """The samples (N,) of the region round a seed.
 
-    The region is every face that can be reached at a cost of at most 1, where crossing an edge costs (θ/crease)⁴, θ being
-    how far the form turns there over a brush's breadth: the cheapest way over the dual graph, so a rim with a gap in it still holds, and a round form is not
-    cut where its bends happen to add up. A seed that lies in a recess grows over the creases inside it and stops at the
-    recess's rim; any other seed stops at creases as well as crests. The same input gives the same region.
+    The region is every face that can be reached at a cost of at most 1, where crossing an edge costs (θ/crease)⁴, θ
+    being how far the form turns there over a brush's breadth: the cheapest way over the dual graph, so a rim with a
+    gap in it still holds, and a round form is not cut where its bends happen to add up. A seed that lies in a recess
+    grows over the creases inside it and stops at the recess's rim; any other seed stops at creases as well as
+    crests. The same input gives the same region.
 
     Args:
         surface: the samples.
@@ -61,7 +62,8 @@ def grow(
 
 
 def face_at(surface: Surface, place: NDArray[np.floating]) -> int:
-    """The face nearest to a place: of the faces round the nearest sample, the one whose plane and middle are closest."""
+    """The face nearest to a place: of the faces round the nearest sample, the one whose plane and middle are
+    closest."""
     near = np.linalg.norm(surface.points - place, axis=1)
     # a sharp edge holds several samples at one place; all faces of all of them are candidates
     close = np.zeros(len(surface), np.bool_)

@@ -28,8 +28,8 @@ OPPOSITE = -0.5  # a face turned this far away is the other side of a thin sheet
 class Line:
     """One crest or crease.
 
-    places: (P, 3) float32 mm, from end to end (a ring repeats its first place). corners: (P,) int32, the same places by
-    number in the relief's joined mesh. length: mm. angle: mean bend, degrees. convex: a crest, else a crease.
+    places: (P, 3) float32 mm, from end to end (a ring repeats its first place). corners: (P,) int32, the same places
+    by number in the relief's joined mesh. length: mm. angle: mean bend, degrees. convex: a crest, else a crease.
     """
 
     places: NDArray[np.float32]
@@ -50,10 +50,10 @@ class Relief:
 class Bends:
     """How the faces of a surface meet: the bend at every edge, and on which side.
 
-    joined: the surface with the two sides of its sharp edges welded together again. place: (N,) int32, the joined vertex
-    that each sample lies at. edges: its edges. angle: (E,) float64
-    radians between the normals of the two faces, 0 where there are not two. convex: (E,) bool. across: (E,) float64 mm
-    from middle to middle of the two faces, measured square to the edge.
+    joined: the surface with the two sides of its sharp edges welded together again. place: (N,) int32, the joined
+    vertex that each sample lies at. edges: its edges. angle: (E,) float64
+    radians between the normals of the two faces, 0 where there are not two. convex: (E,) bool. across: (E,) float64
+    mm from middle to middle of the two faces, measured square to the edge.
     """
 
     def __init__(self, surface: Surface) -> None:
@@ -95,9 +95,9 @@ def usual_scale(surface: Surface) -> float:
 def lines(surface: Surface, scale: float | None = None, bends: Bends | None = None) -> list[Line]:
     """Crests and creases, longest first.
 
-    An edge of the mesh belongs to one where it bends by more than SHARP_DEGREES, or where the bend is so tight that its
-    radius (width over angle) is under RADIUS_SHARE of the scale and tighter than at the edges beside it. What is shorter
-    than LEAST_LENGTH scales is sculpted noise and left out.
+    An edge of the mesh belongs to one where it bends by more than SHARP_DEGREES, or where the bend is so tight that
+    its radius (width over angle) is under RADIUS_SHARE of the scale and tighter than at the edges beside it. What is
+    shorter than LEAST_LENGTH scales is sculpted noise and left out.
 
     Raises:
         SettingError: the scale is no positive length.
@@ -151,8 +151,8 @@ def lengths(
     Args:
         found: the lines.
         bends: of the same surface.
-        light: (N,) of the lamp alone; a piece counts as lit where a side of it gets more than GRAZE of it at both ends.
-        labels: (N,) uint8 region of each sample, 0 for the rest. regions: how many there are beside the rest.
+        light: (N,) of the lamp alone; a piece counts as lit where a side of it gets more than GRAZE of it at both
+        ends. labels: (N,) uint8 region of each sample, 0 for the rest. regions: how many there are beside the rest.
     Returns:
         for "crests" and "creases": "length" and "lit", each a list over the rest (first) and the regions.
     """
@@ -236,10 +236,12 @@ def _chains(bends: Bends, chosen: NDArray[np.int64], convex: bool, shortest: flo
 
 
 def cavity(surface: Surface, scale: float | None = None) -> NDArray[np.float32]:
-    """(N,) 0..1: how much of its surroundings a spot sees blocked by its own surface, by cosine, within twice the scale.
+    """(N,) 0..1: how much of its surroundings a spot sees blocked by its own surface, by cosine, within twice the
+    scale.
 
-    A flat spot has 0; a hemispherical pit up to the scale in radius has 0.5 anywhere inside it (every spot of a sphere
-    sees every other alike); a groove what its walls take of the view. Source: ambient occlusion, Zhukov et al. (1998).
+    A flat spot has 0; a hemispherical pit up to the scale in radius has 0.5 anywhere inside it (every spot of a
+    sphere sees every other alike); a groove what its walls take of the view. Source: ambient occlusion, Zhukov et
+    al. (1998).
     """
     return _met(surface, _checked(surface, scale), inward=False)
 

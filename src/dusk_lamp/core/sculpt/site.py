@@ -1,4 +1,5 @@
-"""A site: everything a technique, a light or a target may ask of one sculpt; what is costly is worked out when first asked for."""
+"""A site: everything a technique, a light or a target may ask of one sculpt; what is costly is worked out when first
+asked for."""
 
 import base64
 import zlib
@@ -66,9 +67,9 @@ WHOLE = Where()
 class Site:
     """One sculpt as the rest of the core may ask of it.
 
-    surface: the samples. outlook: what each sees of its surroundings, None as long as that is not known: lamps and sprays can do
-    without. apart: parts on which some others do not cast. relief, marking: given, or a function that gives them, or worked out
-    here (an empty marking). Safe to ask from many threads.
+    surface: the samples. outlook: what each sees of its surroundings, None as long as that is not known: lamps and
+    sprays can do without. apart: parts on which some others do not cast. relief, marking: given, or a function that
+    gives them, or worked out here (an empty marking). Safe to ask from many threads.
     """
 
     def __init__(
@@ -152,8 +153,8 @@ class Site:
 
     @property
     def shown(self) -> NDArray[np.int32]:
-        """(N,) which sample each is drawn as: itself where it can be seen, else its nearest neighbour that can be. What lies inside, where
-        shells pass through each other, would draw dark dotted seams; it counts in no area."""
+        """(N,) which sample each is drawn as: itself where it can be seen, else its nearest neighbour that can be.
+        What lies inside, where shells pass through each other, would draw dark dotted seams; it counts in no area."""
 
         def nearest() -> NDArray[np.int32]:
             own = np.arange(len(self), dtype=np.int32)

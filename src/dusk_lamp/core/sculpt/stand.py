@@ -78,7 +78,8 @@ class Placing:
 
 
 def placing(mesh: Mesh, standing: Standing) -> Placing:
-    """How the mesh comes to stand on the bench: z up, mm, ground at z = 0, the middle of its footprint over the origin.
+    """How the mesh comes to stand on the bench: z up, mm, ground at z = 0, the middle of its footprint over the
+    origin.
 
     Raises:
         SettingError: it has no height this way up.

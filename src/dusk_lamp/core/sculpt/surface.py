@@ -1,4 +1,5 @@
-"""The working surface: evenly spread samples of a sculpt, fine enough for a fine brush, few enough to relight at once."""
+"""The working surface: evenly spread samples of a sculpt, fine enough for a fine brush, few enough to relight at
+once."""
 
 from dataclasses import dataclass
 from functools import cached_property

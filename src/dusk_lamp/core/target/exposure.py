@@ -15,7 +15,8 @@ class Exposure:
     """How light becomes value: the rig's full light reads as the white, no light as the primer.
 
     primer, white: Munsell values of the darkest and the lightest paint. 1.5 is a matt black primer (L* 15), 9.5 a
-    dense white (L* 96): from memory, bench cards of matt paint. gain: brightness; above 1 the lights run out into white sooner.
+    dense white (L* 96): from memory, bench cards of matt paint. gain: brightness; above 1 the lights run out into
+    white sooner.
     """
 
     primer: float = number(1.5, 0, 10, "the value of the primer")

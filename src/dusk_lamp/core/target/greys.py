@@ -23,9 +23,9 @@ LEAST_GAP = 0.05  # two cuts closer than this could not be told apart with a bru
 class Greys:
     """The wish: how many greys from primer to white, and how rare the lightest shall be.
 
-    steps: the primer being the first. white_budget: the lightest step may cover at most this share of the surface, None for
-    no limit. cuts: (steps − 1) Munsell values at which each lighter step begins, where the painter has slid them; None for
-    half-way between neighbouring greys.
+    steps: the primer being the first. white_budget: the lightest step may cover at most this share of the surface,
+    None for no limit. cuts: (steps − 1) Munsell values at which each lighter step begins, where the painter has slid
+    them; None for half-way between neighbouring greys.
     """
 
     steps: int = number(5, FEWEST_STEPS, MOST_STEPS, "the number of greys")
@@ -52,8 +52,8 @@ class Bands:
     greys: (S,) Munsell values. cuts: (S − 1,) value at which each lighter step begins. step: (N,) uint8, the lightest
     step each sample receives. area_mm2: (S,) area on which each step stays visible in the end. covered_mm2: (S,) area
     each step is put on, which holds all lighter ones too (CP-16). histogram: (100,) mm² per tenth of a value.
-    notice: a sentence where the wish could not be met, else "". hidden_mm2: area inside, that nobody can paint; in none of
-    the others.
+    notice: a sentence where the wish could not be met, else "". hidden_mm2: area inside, that nobody can paint; in
+    none of the others.
     """
 
     greys: NDArray[np.float64]

@@ -1,7 +1,8 @@
-"""The local colour of a region, and what light makes of it: how dark and how light it may go, and what its shadows and lights lean to.
+"""The local colour of a region, and what light makes of it: how dark and how light it may go, and what its shadows
+and lights lean to.
 
-Colours are kept as linear RGB: light adds up and is sent back channel by channel, and a colour that is picked on a screen is no more
-than three numbers. What paints come to is worked out on 36 bands and compared as L*a*b*.
+Colours are kept as linear RGB: light adds up and is sent back channel by channel, and a colour that is picked on a
+screen is no more than three numbers. What paints come to is worked out on 36 bands and compared as L*a*b*.
 """
 
 from collections.abc import Sequence
@@ -52,8 +53,8 @@ VALUES = np.arange(0, 10 + STEP / 2, STEP)
 class Local:
     """What a region shall look like.
 
-    colour: its local colour, `#rrggbb`. low, high: Munsell values in no light and in full light; middle: in half of it, None for
-    half-way. shadow, light: what its shadows and lights lean to.
+    colour: its local colour, `#rrggbb`. low, high: Munsell values in no light and in full light; middle: in half of
+    it, None for half-way. shadow, light: what its shadows and lights lean to.
     """
 
     colour: str = text("#808080", (7, 7), "a local colour")
@@ -83,8 +84,8 @@ class Local:
 
     @property
     def key(self) -> tuple[float, float, float]:
-        """Values of its darkest, its middle and its lightest: as they were set, or by material and attention. What white lacks above
-        it and black below it is taken on the other side: sides of one white thing differ widely."""
+        """Values of its darkest, its middle and its lightest: as they were set, or by material and attention. What
+        white lacks above it and black below it is taken on the other side: sides of one white thing differ widely."""
         span = min(SPAN[self.material] * RANKED[self.attention], LIGHTEST - DARKEST)
         usual = float(np.clip(self.own_value - span / 2, DARKEST, LIGHTEST - span))
         low = usual if self.low is None else self.low
@@ -111,7 +112,8 @@ class Local:
 
 @lru_cache(256)
 def ladder(local: Local) -> NDArray[np.float64]:
-    """(201, 3) linear RGB of a local colour at VALUES: darker by less light, lighter by more white, each with its cast."""
+    """(201, 3) linear RGB of a local colour at VALUES: darker by less light, lighter by more white, each with its
+    cast."""
     own = np.maximum(linear(rgb_from_hex(local.colour)), 1e-4)
     Y_own = float(own @ LUMINANCE)
     Y = luminance_from_munsell(VALUES) / 100
@@ -134,7 +136,8 @@ def ladder(local: Local) -> NDArray[np.float64]:
 
 
 def seen_as(Lab: NDArray, Y: NDArray) -> NDArray[np.float64]:
-    """(N, 3) linear RGB of L*a*b* (N, 3) within what a screen shows, its luminance (N,) 0..1 kept: too vivid colours go toward grey."""
+    """(N, 3) linear RGB of L*a*b* (N, 3) within what a screen shows, its luminance (N,) 0..1 kept: too vivid colours
+    go toward grey."""
     fy = (Lab[:, 0] + 16) / 116
     f = np.stack([fy + Lab[:, 1] / 500, fy, fy - Lab[:, 2] / 200], axis=-1)
     XYZ = np.where(f > 6 / 29, f**3, 3 * (6 / 29) ** 2 * (f - 4 / 29)) * np.array([0.95047, 1.0, 1.08883])
@@ -153,7 +156,8 @@ def within_screen(rgb: NDArray, Y: NDArray) -> NDArray[np.float64]:
 def coloured(
     value: NDArray[np.float32], labels: NDArray, locals_: Sequence[Local], tint: NDArray | None = None
 ) -> NDArray[np.float32]:
-    """(N, 3) linear RGB of samples of values (N,) whose local colour is that of their label (N,); tint: (N, 3) of the light on them."""
+    """(N, 3) linear RGB of samples of values (N,) whose local colour is that of their label (N,); tint: (N, 3) of
+    the light on them."""
     rgb = np.empty((len(value), 3))
     at = np.clip(value.astype(np.float64) / STEP, 0, len(VALUES) - 1)
     below = np.minimum(at.astype(np.int64), len(VALUES) - 2)

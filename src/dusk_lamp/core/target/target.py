@@ -24,8 +24,8 @@ WHITE = Tints()
 class Target:
     """What each spot ought to look like.
 
-    value: (N,) float32, Munsell 0..10. gloss: (N,) float32, 0 (matt) .. 1 (mirror). light: what falls on it. rgb: (N, 3) linear; None as
-    long as no region has a colour of its own.
+    value: (N,) float32, Munsell 0..10. gloss: (N,) float32, 0 (matt) .. 1 (mirror). light: what falls on it. rgb:
+    (N, 3) linear; None as long as no region has a colour of its own.
     """
 
     value: NDArray[np.float32]
@@ -61,8 +61,9 @@ def target(
     """The one way from a lit sculpt to what it ought to look like.
 
     Args:
-        site: the sculpt. rig: what lights it. locals_: of the rest and of each region; none for greys alone. tints: the colours of what
-        lights it. exposure: how light becomes value. rays: to a soft lamp. stopped: asked now and then.
+        site: the sculpt. rig: what lights it. locals_: of the rest and of each region; none for greys alone. tints:
+        the colours of what lights it. exposure: how light becomes value. rays: to a soft lamp. stopped: asked now
+        and then.
     Raises:
         Stopped: `stopped` said so.
         SettingError: not one local colour for the rest and for each region.

@@ -41,7 +41,8 @@ def ply_bytes(
 
 
 def lit_ply(surface: Surface, fields: Mapping[str, Any], regions: Sequence[Region] = ()) -> bytes:
-    """A PLY of the surface with its normals and the given fields on the vertices; the names of regions as comments."""
+    """A PLY of the surface with its normals and the given fields on the vertices; the names of regions as
+    comments."""
     normals = {f"n{axis}": surface.normals[:, k] for k, axis in enumerate("xyz")}
     return ply_bytes(surface.points, surface.faces, {**normals, **fields}, _region_lines(regions))
 

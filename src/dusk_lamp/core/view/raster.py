@@ -16,8 +16,8 @@ SOFTEN = 2  # rays per pixel and direction: four a pixel smooth the outline
 class Snapshot:
     """What a camera sees, ready to be painted with any field.
 
-    corners: (H, W, 3) int32 samples of the face seen, −1 where there is none. weights: (H, W, 3) float32, barycentric.
-    scale: pixels per mm.
+    corners: (H, W, 3) int32 samples of the face seen, −1 where there is none. weights: (H, W, 3) float32,
+    barycentric. scale: pixels per mm.
     """
 
     corners: NDArray[np.int32]
@@ -46,7 +46,8 @@ class Snapshot:
         return out
 
     def nearest(self, values: NDArray) -> NDArray:
-        """(H, W) the field (N,) of the nearest sample, for fields that count and must not be mixed; 0 where nothing is seen."""
+        """(H, W) the field (N,) of the nearest sample, for fields that count and must not be mixed; 0 where nothing
+        is seen."""
         out = np.zeros(self.seen.shape, values.dtype)
         out[self.seen] = values[self._met[2]]
         return out

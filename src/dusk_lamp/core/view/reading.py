@@ -1,7 +1,8 @@
-"""The reading test: the model at arm's length, in grey: does the eye go where it should, and do neighbours stand apart?
+"""The reading test: the model at arm's length, in grey: does the eye go where it should, and do neighbours stand
+apart?
 
-The eye resolves one minute of arc (normal acuity, 6/6 on the chart of Snellen 1862; ISO 8596): what is finer than that at the model's
-distance and true size is blurred away.
+The eye resolves one minute of arc (normal acuity, 6/6 on the chart of Snellen 1862; ISO 8596): what is finer than
+that at the model's distance and true size is blurred away.
 """
 
 from dataclasses import dataclass
@@ -29,8 +30,8 @@ LEAST_SEEN = 60  # pixels of a region that its contrast is read on
 
 @dataclass(frozen=True)
 class Border:
-    """Where two regions meet. a, b: numbers, 0 for the rest. mm: its length. close_mm: of it, where they are less than APART values
-    apart. step: their mean difference in value along it."""
+    """Where two regions meet. a, b: numbers, 0 for the rest. mm: its length. close_mm: of it, where they are less
+    than APART values apart. step: their mean difference in value along it."""
 
     a: int
     b: int
@@ -41,9 +42,9 @@ class Border:
 
 @dataclass(frozen=True)
 class Reading:
-    """What is read. contrast: Michelson's of each region as it is seen, NaN where it is not. focal: region that ought to hold the strongest,
-    strongest: that does. borders: of neighbours that do not stand apart, the longest first. vivid_mm2: area of each region that is
-    an accent. findings: sentences, each with what would raise it."""
+    """What is read. contrast: Michelson's of each region as it is seen, NaN where it is not. focal: region that
+    ought to hold the strongest, strongest: that does. borders: of neighbours that do not stand apart, the longest
+    first. vivid_mm2: area of each region that is an accent. findings: sentences, each with what would raise it."""
 
     contrast: NDArray[np.float64]
     focal: int | None
@@ -70,9 +71,11 @@ def blur_mm(distance: float = ARM_MM) -> float:
 
 
 def borders_of(site: Site, value: NDArray) -> list[Border]:
-    """Every border of two regions on the surface, with how far their values (N,) are apart along it, the longest first.
+    """Every border of two regions on the surface, with how far their values (N,) are apart along it, the longest
+    first.
 
-    A facet with corners in two regions is crossed by their border: from the middle of one mixed edge to that of the other.
+    A facet with corners in two regions is crossed by their border: from the middle of one mixed edge to that of the
+    other.
     """
     surface, labels = site.surface, site.labels
     faces = surface.faces[site.paintable[surface.faces].all(axis=1)]

@@ -38,8 +38,9 @@ READING = (  # how a step's pictures are read, in print and on screen
 
 @dataclass(frozen=True)
 class SheetFacts:
-    """What stands in the heading. school: what the coats came from. near: the share of the area near the light when the undercoat is done; coloured: of what is painted in colour. times: what it
-    takes, in words, on so many models."""
+    """What stands in the heading. school: what the coats came from. near: the share of the area near the light when
+    the undercoat is done; coloured: of what is painted in colour. times: what it takes, in words, on so many
+    models."""
 
     name: str
     light: str
@@ -197,7 +198,8 @@ def _for_one(facts: SheetFacts, step: Step) -> str:
 
 
 class _Pages(FPDF):
-    """A4 pages with the plan's name and the page's number at the foot. names: all that painters have named, in any script."""
+    """A4 pages with the plan's name and the page's number at the foot. names: all that painters have named, in any
+    script."""
 
     def __init__(self, name: str, names: str) -> None:
         super().__init__(format="A4")

@@ -40,8 +40,8 @@ def coat_picture(
     paper: int = PAPER,
     whole: bool = True,
 ) -> NDArray[np.uint8]:
-    """A coat's picture: the model before it (N, 3) with its film (N,) marked; what goes everywhere alike has no place to mark,
-    and what it comes to is shown instead, unless that is shown beside it (whole=False)."""
+    """A coat's picture: the model before it (N, 3) with its film (N,) marked; what goes everywhere alike has no
+    place to mark, and what it comes to is shown instead, unless that is shown beside it (whole=False)."""
     on = covered(film)
     return step_picture(site, shot, camera, before if on.any() or not whole else after, on, paper)
 
@@ -64,8 +64,8 @@ def step_picture(
     """(H, W, 3) uint8 picture on paper white, or another grey: what is there, and where the next film goes.
 
     Args:
-        levels: (N, 3) sRGB of what is there, faintly modelled so that the form reads. on: (N,) samples shown amber, hatched and
-        outlined.
+        levels: (N, 3) sRGB of what is there, faintly modelled so that the form reads. on: (N,) samples shown amber,
+        hatched and outlined.
     """
     seen, levels, on = shot.seen, levels[site.shown], on[site.shown]
     # a little side light, for the eye only: flat primer would be a black hole
@@ -98,7 +98,8 @@ def _on_paper(picture: NDArray[np.float32], seen: NDArray[np.bool_], paper: int)
 def marked_picture(
     site: Site, camera: Camera, marks: NDArray[np.bool_], width: int, height: int
 ) -> NDArray[np.uint8]:
-    """(height, width, 3) uint8 picture of the sculpt in one middle grey with the marked samples (N,) hatched in amber."""
+    """(height, width, 3) uint8 picture of the sculpt in one middle grey with the marked samples (N,) hatched in
+    amber."""
     shot = snapshot(site.surface, camera, width * SOFTEN, height * SOFTEN)
     levels = np.full((len(site), 3), grey_srgb(MIDDLE_GREY), np.uint8)
     return step_picture(site, shot, camera, levels, marks, GROUND)

@@ -1,11 +1,11 @@
-"""The stages of the work, in their order: the registry. A stage is one entry here, a page beside this file with its name, a
-panel in templates/stages and, where it is on the bench, a script in static/bench/stages.
+"""The stages of the work, in their order: the registry. A stage is one entry here, a page beside this file with its
+name, a panel in templates/stages and, where it is on the bench, a script in static/bench/stages.
 
-A page has a `blueprint`; one on the bench also a `panel(session, sculpt, laid)` that gives its template what it shows, and, where
-going on without a change must keep something, a `confirm(session, sculpt)`.
+A page has a `blueprint`; one on the bench also a `panel(session, sculpt, laid)` that gives its template what it
+shows, and, where going on without a change must keep something, a `confirm(session, sculpt)`.
 
-A stage is done once something was set in it, or the painter went on from it; it is to be looked at again when something that it
-rests on has changed since.
+A stage is done once something was set in it, or the painter went on from it; it is to be looked at again when
+something that it rests on has changed since.
 """
 
 import json
@@ -32,8 +32,9 @@ LAMPS = {"done": "lit", "again": "again", "open": "unlit", "optional": "unlit"}
 
 @dataclass(frozen=True)
 class Stage:
-    """One stage. words: on the string of lamps. onward: on the button that leads on from it. on_bench: whether it shares the
-    turntable. optional: whether the work can go on without it; going on from it then does not make it done. rests_on: names of FACTS."""
+    """One stage. words: on the string of lamps. onward: on the button that leads on from it. on_bench: whether it
+    shares the turntable. optional: whether the work can go on without it; going on from it then does not make it
+    done. rests_on: names of FACTS."""
 
     name: str
     words: str

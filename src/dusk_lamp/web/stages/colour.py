@@ -42,7 +42,8 @@ _drawing = threading.Lock()
 
 @dataclass(frozen=True)
 class Opened:
-    """What the stage works on. under: coats of the undercoat; own: those in colour. seen: the state of the coats that was read."""
+    """What the stage works on. under: coats of the undercoat; own: those in colour. seen: the state of the coats
+    that was read."""
 
     sculpt: Sculpt
     laid: Laid
@@ -130,8 +131,8 @@ def shown(sculpt_id: int) -> Response | tuple[Response, int]:
 
 @blueprint.get("/sculpts/<int:sculpt_id>/colour/<int:number>.bin")
 def after_bin(sculpt_id: int, number: int) -> Response:
-    """The model after so many coats in colour: four bytes for every sample, three of colour and one that says what is wrong with it most
-    of all: nothing (0), too light, too dark, too grey, too vivid, of another hue."""
+    """The model after so many coats in colour: four bytes for every sample, three of colour and one that says what
+    is wrong with it most of all: nothing (0), too light, too dark, too grey, too vivid, of another hue."""
     with workshop().store.session() as session:
         opened = _opened(session, sculpt_id)
     if not 0 <= number <= len(opened.own):
@@ -212,8 +213,9 @@ def gradients_json(sculpt_id: int, number: int) -> Response:
 
 @blueprint.post("/sculpts/<int:sculpt_id>/colour")
 def change(sculpt_id: int) -> tuple[Response, int] | Response:
-    """do: way (region, name), all (name: every region that has none yet), clear (region), order: as the craft has it; mute, remove, up, down (number, from 1), set (number
-    and settings of its technique), paint (number, name), undo, redo. `turn` says which state it was made on."""
+    """do: way (region, name), all (name: every region that has none yet), clear (region), order: as the craft has
+    it; mute, remove, up, down (number, from 1), set (number and settings of its technique), paint (number, name),
+    undo, redo. `turn` says which state it was made on."""
     given = asked()
     what = str(given.get("do"))
     try:

@@ -47,8 +47,8 @@ def _wishes(given: dict[str, Any]) -> tuple[Rig, Greys, Exposure]:
 def relight(sculpt_id: int) -> Response:
     """Light the sculpt as asked, without keeping it: value and step of every sample, a byte each.
 
-    `moving`: the lamp is being dragged; only the quick samples are lit, with few rays, and the greys are left out. A whole light
-    that is being worked out then gives way: 204, no fault of anybody's.
+    `moving`: the lamp is being dragged; only the quick samples are lit, with few rays, and the greys are left out. A
+    whole light that is being worked out then gives way: 204, no fault of anybody's.
     """
     given = asked()
     rig, wanted, exposure = _wishes(given)

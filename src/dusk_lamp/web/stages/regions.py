@@ -85,8 +85,8 @@ def labels(sculpt_id: int) -> Response:
 
 @blueprint.get("/sculpts/<int:sculpt_id>/edges.bin")
 def edges(sculpt_id: int) -> Response:
-    """Crests and creases: a JSON heading with their lengths in mm, whole and lit by the lamp that is kept, over the rest
-    and each region; then the two ends of every piece as float32, crests first."""
+    """Crests and creases: a JSON heading with their lengths in mm, whole and lit by the lamp that is kept, over the
+    rest and each region; then the two ends of every piece as float32, crests first."""
     with workshop().store.session() as session:
         sculpt, laid, marking = _opened(session, sculpt_id)
         rig = built(Rig, sculpt.rig, "the light")
@@ -112,7 +112,8 @@ def edges(sculpt_id: int) -> Response:
 
 @blueprint.post("/sculpts/<int:sculpt_id>/dab")
 def dab(sculpt_id: int) -> Response:
-    """The samples under a brush in motion, to be shown at once: rays in, int32 sample numbers out. Nothing is kept."""
+    """The samples under a brush in motion, to be shown at once: rays in, int32 sample numbers out. Nothing is
+    kept."""
     given = asked()
     with workshop().store.session() as session:
         laid = laid_out(the_sculpt(session, sculpt_id))
@@ -128,8 +129,8 @@ def change(sculpt_id: int) -> tuple[Response, int] | Response:
 
     do: pick (origin, direction, tool: creases, part or alike; crease or near; again), brush (rays, radius, through),
     facing (way), all three with number or null for a new region, take, and free: only on unmarked areas; describe
-    (number and name, material, attention), rim (number, rounds), fill (number), even (number), remove (number), guess,
-    clear, undo, redo. A spot is looked for among the parts that are in sight: hidden, pulled (0..1).
+    (number and name, material, attention), rim (number, rounds), fill (number), even (number), remove (number),
+    guess, clear, undo, redo. A spot is looked for among the parts that are in sight: hidden, pulled (0..1).
     """
     given = asked()
     store, what = workshop().store, given.get("do")

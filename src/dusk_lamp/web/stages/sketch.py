@@ -85,8 +85,9 @@ def _name(made: sketches.Sketched, number: int) -> str:
 
 @blueprint.get("/sculpts/<int:sculpt_id>/sketch.bin")
 def field(sculpt_id: int) -> Response:
-    """The target: four bytes for every sample, three of colour (grey: of its value alone) and one that marks a border that was asked for
-    (border=A,B). number, with low, middle, high or hex: how it would look with that region so; nothing is kept."""
+    """The target: four bytes for every sample, three of colour (grey: of its value alone) and one that marks a
+    border that was asked for (border=A,B). number, with low, middle, high or hex: how it would look with that region
+    so; nothing is kept."""
     with workshop().store.session() as session:
         sculpt, laid, made = _made(session, sculpt_id)
         if "number" in request.args:

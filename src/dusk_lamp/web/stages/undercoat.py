@@ -1,4 +1,5 @@
-"""The undercoat stage: schools as pictures of this very model, coats to scrub through, what is too light or too dark."""
+"""The undercoat stage: schools as pictures of this very model, coats to scrub through, what is too light or too
+dark."""
 
 import threading
 from collections.abc import Callable
@@ -52,7 +53,8 @@ _drawing = threading.Lock()  # six pictures are asked for at once and each is he
 
 @dataclass(frozen=True)
 class Opened:
-    """What the stage works on. seen: the state of the coats that was read; a change made on it holds only if it still does."""
+    """What the stage works on. seen: the state of the coats that was read; a change made on it holds only if it
+    still does."""
 
     sculpt: Sculpt
     laid: Laid
@@ -206,8 +208,8 @@ def _outline(surface: Surface) -> list[float]:
 
 @blueprint.get("/sculpts/<int:sculpt_id>/undercoat/<int:number>.bin")
 def after_bin(sculpt_id: int, number: int) -> Response:
-    """The model after so many coats: four bytes for every sample, three of colour and one that says whether it is near the target
-    (0), too light (1) or too dark (2)."""
+    """The model after so many coats: four bytes for every sample, three of colour and one that says whether it is
+    near the target (0), too light (1) or too dark (2)."""
     with workshop().store.session() as session:
         opened = _opened(session, sculpt_id)
     if not 0 <= number <= len(opened.coats):
@@ -294,8 +296,9 @@ def _schooled(sculpt_id: int, name: str) -> tuple[Opened, undercoats.Schooled]:
 
 @blueprint.post("/sculpts/<int:sculpt_id>/undercoat")
 def change(sculpt_id: int) -> tuple[Response, int] | Response:
-    """do: school (name), primer (name), colour (name: of a coloured ladder), mute, remove, up, down (number, from 1), set (number
-    and settings of its technique), paint (number, name), add (technique, paint), dark (bring it back), fit, undo, redo.
+    """do: school (name), primer (name), colour (name: of a coloured ladder), mute, remove, up, down (number, from
+    1), set (number and settings of its technique), paint (number, name), add (technique, paint), dark (bring it
+    back), fit, undo, redo.
 
     `turn` says which state it was made on; one made on older coats is refused with 409.
     """

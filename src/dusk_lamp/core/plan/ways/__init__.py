@@ -1,7 +1,8 @@
-"""Ways to paint a region in colour: each gives the coats that bring it from what lies under it to what it shall look like.
+"""Ways to paint a region in colour: each gives the coats that bring it from what lies under it to what it shall look
+like.
 
-A way is one file of this folder with a class below `Way` and one of it as `WAY`. Nothing else has to be changed for it: the page of the
-colour stage, the command line and the comparison of ways read the registry.
+A way is one file of this folder with a class below `Way` and one of it as `WAY`. Nothing else has to be changed for
+it: the page of the colour stage, the command line and the comparison of ways read the registry.
 """
 
 from collections.abc import Mapping

@@ -1,4 +1,5 @@
-"""Spots that are alike: the samples of a region in a few hundred groups, so that many films can be tried on all of it at once."""
+"""Spots that are alike: the samples of a region in a few hundred groups, so that many films can be tried on all of
+it at once."""
 
 from collections.abc import Sequence
 from dataclasses import dataclass
@@ -77,7 +78,8 @@ def best_everywhere(task: Task, under: NDArray[np.float32], films: Sequence[Film
 
 
 def improved(task: Task, coats: list[Coat], films: Sequence[Film], most: int) -> list[Coat]:
-    """Coats with up to so many more after them, always the one that brings most near, on those spots only that it does good."""
+    """Coats with up to so many more after them, always the one that brings most near, on those spots only that it
+    does good."""
     seen = seen_after(task, coats)
     for _ in range(most):
         alike = Alike(task, seen)

@@ -18,7 +18,8 @@ CANDIDATES = 26
 
 
 class Glazes(Way):
-    """One colour over all of it, then what is still missing: darker glazes in the shadows, re-stated lights on top."""
+    """One colour over all of it, then what is still missing: darker glazes in the shadows, re-stated lights on
+    top."""
 
     name, order, title = "glazes", 20, "Glazes over the sketch"
     when = "Thin, transparent colour over the undercoat: smooth, and its light is used."

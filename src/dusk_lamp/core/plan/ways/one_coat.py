@@ -1,4 +1,5 @@
-"""One-coat transparent paint over the sketch, thinned 1:1 and put on twice on smooth panels (CP-19), then a few lights."""
+"""One-coat transparent paint over the sketch, thinned 1:1 and put on twice on smooth panels (CP-19), then a few
+lights."""
 
 import numpy as np
 

@@ -1,4 +1,5 @@
-"""Base, wash, re-state, highlight: a base coat, a wash into the recesses, the base again on what stands out, lights on top."""
+"""Base, wash, re-state, highlight: a base coat, a wash into the recesses, the base again on what stands out, lights
+on top."""
 
 import numpy as np
 
@@ -18,7 +19,8 @@ LIGHTS, DARKS = 4, 2
 
 
 class Washed(Way):
-    """The wash is the one that brings the recesses nearest; where it takes too little, transparent darks do the rest."""
+    """The wash is the one that brings the recesses nearest; where it takes too little, transparent darks do the
+    rest."""
 
     name, order, title = "wash", 40, "Base, wash, re-state, highlight"
     when = "The quick, sure way: shade runs in by itself, lights are laid on what stands out."

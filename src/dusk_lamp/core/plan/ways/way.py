@@ -31,8 +31,9 @@ LIKELY = 16  # paints that a mix is looked for among: half of them the nearest, 
 class Task:
     """One region to be painted.
 
-    name: of the region. number: of it, 0 for the rest. own: (N,) its samples. lab: (N, 3) and value: (N,) what each shall look like.
-    under: (N, 36) reflectance of what is there. areas: (N,) mm² that can be painted. rack: what there is.
+    name: of the region. number: of it, 0 for the rest. own: (N,) its samples. lab: (N, 3) and value: (N,) what each
+    shall look like. under: (N, 36) reflectance of what is there. areas: (N,) mm² that can be painted. rack: what
+    there is.
     """
 
     site: Site
@@ -47,7 +48,8 @@ class Task:
 
     @property
     def where(self) -> Where:
-        """The region as a coat goes on it: by its spots, so that the coat stays where it is when regions are numbered anew."""
+        """The region as a coat goes on it: by its spots, so that the coat stays where it is when regions are
+        numbered anew."""
         return Where.some(self.own)
 
     def weight(self, own: NDArray[np.bool_] | None = None) -> NDArray[np.float64]:
@@ -84,8 +86,9 @@ def task_of(site: Site, target: Target, number: int, under: NDArray[np.float32],
 
 @dataclass(frozen=True)
 class Told:
-    """How near a region is to what it shall look like. within: share of its area within NEAR. mean: ΔE00 by area. lightness, chroma, hue:
-    mean differences by area: too light, too vivid, ΔH without sign. words: in a sentence; "" where it is near enough."""
+    """How near a region is to what it shall look like. within: share of its area within NEAR. mean: ΔE00 by area.
+    lightness, chroma, hue: mean differences by area: too light, too vivid, ΔH without sign. words: in a sentence; ""
+    where it is near enough."""
 
     within: float = rounded(4)
     mean: float = rounded(2)
@@ -135,7 +138,8 @@ def _words(
 
 
 class Way:
-    """One way of working. Its coats are ordinary coats of the one registry, bound to the region or to some of its samples."""
+    """One way of working. Its coats are ordinary coats of the one registry, bound to the region or to some of its
+    samples."""
 
     name: ClassVar[str]
     order: ClassVar[int]

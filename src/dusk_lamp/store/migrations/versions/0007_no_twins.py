@@ -1,4 +1,5 @@
-"""No two paints, recipes or sculpts of one name at a time, minded by the database itself; what was twin before gets a number."""
+"""No two paints, recipes or sculpts of one name at a time, minded by the database itself; what was twin before gets
+a number."""
 
 import json
 
