@@ -14,6 +14,7 @@ from dusk_lamp.core.paint.mix import Mix, only
 from dusk_lamp.core.paint.rack import Paint, Rack
 from dusk_lamp.core.plan.gradient import gradients
 from dusk_lamp.core.plan.order import ordered
+from dusk_lamp.core.plan.overspray import overspray
 from dusk_lamp.core.plan.ways import way, ways
 from dusk_lamp.core.plan.ways.way import ENOUGH, seen_after, task_of, told
 from dusk_lamp.core.sculpt.marking import Marking, Region
@@ -195,3 +196,19 @@ def test_whites_come_last_and_what_floods_first():
     plain[5] = [usual_coat("brush", only(RACK.find("Saddle"))), usual_coat("wash", only(RACK.find("Bilge Wash")))]
     places = ordered(plain)
     assert [p.region for p in places] == [5, 2, 4, 3, 1] and "stains" in places[-1].why
+
+
+def test_a_spray_bound_to_a_region_says_what_lands_beside_it(cloaked):
+    """CP-30: overspray lands on neighbours, unless a later coat hides it; masking against brushing is a question of minutes."""
+    site, mix = cloaked.site, only(RACK.find("Tide Blue"))
+    front = usual_coat("spray", mix).with_settings({"azimuth": 0, "elevation": 0, "way": "stroke", "seconds": 20})
+    bound = Coat("spray", mix, front.settings, Where("region", 1))
+    found = overspray(site, bound, [])
+    half = float(site.areas[(site.labels == 0) & (site.surface.normals[:, 1] < -0.3)].sum())
+    assert found.on["the rest"] > 0.5 * half and found.hidden == 0 and "Masking takes" in found.words
+    assert np.array_equal(bound.film(site) > 0, (front.film(site) > 0) & (site.labels == 1)), (
+        "the coat itself stays on its region"
+    )
+    over = Coat("brush", mix, usual_coat("brush", mix).settings, Where("region", 0))
+    assert overspray(site, bound, [over]).hidden == 1 and "hide it" in overspray(site, bound, [over]).words
+    assert overspray(site, usual_coat("brush", mix), []).words == ""

@@ -109,6 +109,13 @@ def test_a_region_is_painted_one_way_changed_taken_off_and_undone(marked):
     change(marked, "set", number=1, settings={"film_um": 4})
     change(marked, "mute", number=2)
     assert colour(marked)["coats"][0]["laid_um"] == 4 and colour(marked)["coats"][1]["muted"]
+    change(marked, "add", region=1, technique="spray", paint="Heron")
+    last = colour(marked)["coats"][-1]
+    assert last["technique"] == "spray" and last["region"] == 1 and last["beside"].startswith("Overspray on the rest")
+    count = len(colour(marked)["coats"])
+    _, by_lamp = field(marked, f"colour/{count}.bin?light=lamp")
+    assert (by_lamp[:, :3] != field(marked, f"colour/{count}.bin")[1][:, :3]).any()
+    change(marked, "remove", number=count)
     change(marked, "clear", region=1)
     assert not colour(marked)["coats"]
     change(marked, "undo")

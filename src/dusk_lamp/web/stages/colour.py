@@ -5,21 +5,25 @@ from dataclasses import dataclass, replace
 from typing import Any
 
 import numpy as np
-from flask import Blueprint, Response, abort, jsonify, url_for
+from flask import Blueprint, Response, abort, jsonify, request, url_for
 from sqlalchemy.orm import Session
 
-from ...core.coat.coat import Coat
+from ...core.coat.coat import Coat, usual_coat
+from ...core.coat.spray import Spray
 from ...core.coat.stack import looks
+from ...core.coat.technique import technique, techniques
 from ...core.errors import SettingError
-from ...core.paint.colour import delta_e, lab, xyz
+from ...core.paint.colour import ILLUMINANTS, delta_e, lab, rgb, xyz
 from ...core.plain import plain
 from ...core.plan.cautions import cautions_for
 from ...core.plan.gradient import gradients
 from ...core.plan.order import ordered
+from ...core.plan.overspray import overspray
 from ...core.plan.step import row_of
 from ...core.plan.times import times_of
 from ...core.plan.ways import ways
 from ...core.plan.ways.way import NEAR, seen_after, task_of, told
+from ...core.sculpt.site import Where
 from ...core.view.camera import Camera
 from ...core.view.formats import png_bytes
 from ...core.view.raster import colour_picture
@@ -30,7 +34,7 @@ from ...store.models import Sculpt
 from ..packet import packed
 from ..packet import picture as png
 from ..patience import Say, not_yet, patiently
-from ..workshop import asked, laid_out, the_sculpt, workshop
+from ..workshop import asked, colour_names, laid_out, the_sculpt, workshop
 from . import mark_done, mark_open
 
 blueprint = Blueprint("colour", __name__)
@@ -56,7 +60,8 @@ class Opened:
 
 def panel(session: Session, sculpt: Sculpt, laid: Laid) -> dict[str, Any]:
     """What the panel shows; the coats come as colour.json."""
-    return {"ways": ways()}
+    by_hand = [t for t in techniques().values() if t.by_hand]
+    return {"ways": ways(), "lights": ILLUMINANTS, "techniques": by_hand, "colours": colour_names(session)}
 
 
 def _opened(session: Session, sculpt_id: int) -> Opened:
@@ -114,9 +119,15 @@ def shown(sculpt_id: int) -> Response | tuple[Response, int]:
         )  # fmt: skip
     steps = painted.steps(opened.laid, site, opened.own, tools=tools, models=opened.sculpt.models)
     coats = [
-        {**row_of(s, site), "region": n, "words": f"{s.paint}, {s.laid_um or 0:g} µm"}
+        {
+            **row_of(s, site),
+            "region": n,
+            "words": f"{s.paint}, {s.laid_um:g} µm" if s.laid_um is not None else f"{s.paint}, {s.seconds:g} s",
+        }
         for s, n in zip(steps, of, strict=True)
     ]
+    for k, coat in enumerate(opened.own):
+        coats[k]["beside"] = overspray(site, coat, opened.own[k + 1 :]).words if coat.technique == "spray" else ""
     kept = [s for s in steps if not s.muted]
     by_region = colours.regions_of(site, opened.own)
     names = ["the rest", *(r.name for r in site.marking.regions)]
@@ -132,13 +143,17 @@ def shown(sculpt_id: int) -> Response | tuple[Response, int]:
 @blueprint.get("/sculpts/<int:sculpt_id>/colour/<int:number>.bin")
 def after_bin(sculpt_id: int, number: int) -> Response:
     """The model after so many coats in colour: four bytes for every sample, three of colour and one that says what
-    is wrong with it most of all: nothing (0), too light, too dark, too grey, too vivid, of another hue."""
+    is wrong with it most of all: nothing (0), too light, too dark, too grey, too vivid, of another hue. light: that it is looked at by."""
     with workshop().store.session() as session:
         opened = _opened(session, sculpt_id)
     if not 0 <= number <= len(opened.own):
         abort(404)
     made, site = opened.made, opened.made.site
     seen = _looked(opened, number)
+    light = request.args.get("light", ILLUMINANTS[0])
+    if light not in ILLUMINANTS:
+        abort(404)
+    levels = np.round(rgb(xyz(seen, light)) * 255).astype(np.uint8)
     got, wanted = lab(xyz(seen)), made.target.lab
     mark = wrong(got, wanted)
     mark[site.labels == 0] = FINE  # what is not marked stays a sketch
@@ -146,7 +161,7 @@ def after_bin(sculpt_id: int, number: int) -> Response:
         name: round(float(site.areas[mark == k].sum()), 1)
         for k, name in enumerate(("fine", "light", "dark", "grey", "vivid", "hue"))
     }
-    return packed({"number": number, "areas": areas}, np.column_stack([looks(seen)[1], mark])[site.shown])
+    return packed({"number": number, "areas": areas}, np.column_stack([levels, mark])[site.shown])
 
 
 def wrong(got: np.ndarray, wanted: np.ndarray) -> np.ndarray:
@@ -254,6 +269,21 @@ def _elsewhere() -> tuple[Response, int]:
     return jsonify(error="The coats were changed in another tab; they are shown as they are now. Change again."), 409
 
 
+def _by_hand(session: Session, opened: Opened, given: dict[str, Any], number: int) -> Coat:
+    """A coat of any technique on one region; a spray comes from the lamp."""
+    mix = paints.colour_called(session, str(given["paint"]))
+    if mix is None:
+        raise SettingError(f"there is no paint or recipe called “{str(given['paint'])[:60]}” any more")
+    site, name = opened.made.site, str(given["technique"])
+    coat = usual_coat(
+        name, mix, f"{site.marking.regions[number - 1].name}: {technique(name).title.lower()}", schemes.COLOUR
+    )
+    if isinstance(coat.settings, Spray):
+        lamp = undercoats.lamp_of(opened.sculpt)
+        coat = coat.with_settings({"azimuth": lamp.azimuth, "elevation": lamp.elevation, "way": "stroke"})
+    return replace(coat, where=Where.some(site.labels == number))
+
+
 def _wishes(opened: Opened, what: str, given: dict[str, Any]) -> dict[int, str]:
     """Which regions shall be painted which way."""
     if what not in ("way", "all"):
@@ -292,6 +322,11 @@ def _changed(
         return colours.paint_all(session, sculpt, opened.laid, workshop().store.cache, coats, wishes)
     if what == "clear":
         return colours.with_way(site, coats, int(given["region"]), [])
+    if what == "add":
+        number = int(given["region"])
+        if not 1 <= number <= len(site.marking.regions):
+            raise SettingError("choose the region first that the coat goes on")
+        return [*coats, _by_hand(session, opened, given, number)]
     if what == "order":
         return colours.in_order(site, coats)
     k, own = int(given["number"]) - 1, list(opened.own)

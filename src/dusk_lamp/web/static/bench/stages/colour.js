@@ -13,6 +13,12 @@ export default class Colour {
     $("colour-redo").addEventListener("click", () => this.change({ do: "redo" }));
     $("colour-clear").addEventListener("click", () => this.change({ do: "clear", region: this.region }));
     $("colour-all").addEventListener("click", () => this.change({ do: "all", name: $("colour-all-way").value }));
+    $("colour-light").addEventListener("change", () => this.look(this.at));
+    $("colour-add").addEventListener("submit", (e) => {
+      e.preventDefault();
+      if (!this.region) { say("Choose the region first that the coat goes on.", true); return; }
+      this.change({ do: "add", region: this.region, ...Object.fromEntries(new FormData(e.target)) });
+    });
     $("in-order").addEventListener("click", () => this.change({ do: "order" }));
     $("colour-scrub").addEventListener("input", () => this.look(Number($("colour-scrub").value)));
     $("colour-difference").addEventListener("change", () => { table.layers.set("differing", $("colour-difference").checked); table.draw(); });
@@ -151,16 +157,17 @@ export default class Colour {
     const c = this.plan.coats[this.chosen - 1], form = $("colour-form");
     form.hidden = !c;
     if (!c) return;
-    form.elements.film_um.value = c.settings.film_um;
+    form.elements.film_um.parentElement.hidden = c.settings.film_um === undefined;
+    form.elements.film_um.value = c.settings.film_um ?? 0;
     form.querySelector('[data-colour="mute"]').textContent = c.muted ? "Use this coat" : "Skip this coat";
-    $("colour-facts").textContent = `${Object.entries(c.drops_of_one).map(([name, k]) => `${k} ${k > 1 ? "drops" : "drop"} ${name}`).join(", ")}; ${Math.max(1, Math.round(c.hand_minutes))} min at the model, ${Math.round(c.wait_minutes)} min to dry. ${c.warnings.join(" ")}`;
+    $("colour-facts").textContent = `${Object.entries(c.drops_of_one).map(([name, k]) => `${k} ${k > 1 ? "drops" : "drop"} ${name}`).join(", ")}; ${Math.max(1, Math.round(c.hand_minutes))} min at the model, ${Math.round(c.wait_minutes)} min to dry. ${[c.beside, ...c.warnings].join(" ")}`;
   }
 
   async look(number) {
     const turn = this.looked = (this.looked || 0) + 1;
     this.at = number;
     $("colour-scrub-out").textContent = number === 0 ? "the undercoat" : `coat ${number} of ${this.plan.coats.length}`;
-    const answer = await fetch(`${this.base}/colour/${number}.bin`);
+    const answer = await fetch(`${this.base}/colour/${number}.bin?light=${$("colour-light").value}`);
     if (turn !== this.looked || !answer.ok) return;
     const bytes = await answer.arrayBuffer(), { heading, at } = unpack(bytes);
     this.table.layers.put("coats", new Uint8Array(bytes, at, this.table.heading.samples * 4));
