@@ -122,6 +122,7 @@ def test_standing_up_by_pictures_leads_on_to_the_lamp(page, bench_url):
     page.get_by_text("Kept.").wait_for()
     page.reload()
     assert page.input_value("#height") == "32.0", "a height is kept when it is set"
+    page.fill("#height", "31.97")  # a scan's own height is seldom a round one
     page.get_by_role("button", name="Next: take it apart").click()
     page.wait_for_url("**/parts")
     page.wait_for_selector("#bench[data-drawn]", timeout=90_000)
