@@ -16,7 +16,7 @@ from dusk_lamp.core.plan.gradient import gradients
 from dusk_lamp.core.plan.order import ordered
 from dusk_lamp.core.plan.overspray import overspray
 from dusk_lamp.core.plan.ways import way, ways
-from dusk_lamp.core.plan.ways.way import ENOUGH, seen_after, task_of, told
+from dusk_lamp.core.plan.ways.way import DARK, ENOUGH, FINE, GREY, HUE, LIGHT, VIVID, seen_after, task_of, told, wrong
 from dusk_lamp.core.sculpt.marking import Marking, Region
 from dusk_lamp.core.sculpt.outlook import look_out
 from dusk_lamp.core.sculpt.site import Site, Where
@@ -212,3 +212,17 @@ def test_a_spray_bound_to_a_region_says_what_lands_beside_it(cloaked):
     over = Coat("brush", mix, usual_coat("brush", mix).settings, Where("region", 0))
     assert overspray(site, bound, [over]).hidden == 1 and "hide it" in overspray(site, bound, [over]).words
     assert overspray(site, usual_coat("brush", mix), []).words == ""
+
+
+def test_what_is_most_wrong_with_a_colour_is_named():
+    """Too light, too dark, too grey, too vivid, of another hue; nothing where it is near."""
+    wanted = np.array([[50.0, 40, 0]])
+    for got, said in (
+        ([50, 41, 1], FINE),
+        ([70, 40, 0], LIGHT),
+        ([30, 40, 0], DARK),
+        ([50, 12, 0], GREY),
+        ([50, 80, 0], VIVID),
+        ([50, 0, 40], HUE),
+    ):
+        assert wrong(np.array([got], float), wanted)[0] == said

@@ -11,7 +11,7 @@ from sqlalchemy.orm import Session
 from ..core.coat.coat import Coat
 from ..core.errors import SettingError
 from ..core.plain import plain
-from ..core.plan.order import ordered
+from ..core.plan.order import ordered, region_of
 from ..core.plan.step import steps_of
 from ..core.plan.tools import Tools
 from ..core.plan.ways import way
@@ -56,15 +56,6 @@ def _tried(task: Task, name: str, tools: Tools) -> Tried:
         coats, told(task, seen_after(task, coats)), sum(s.hand_minutes + s.set_up_minutes + s.clean_minutes for s in steps),
         sum(s.wait_minutes for s in steps),
     )  # fmt: skip
-
-
-def region_of(site: Site, coat: Coat) -> int:
-    """The region that most of what a coat goes on belongs to."""
-    if coat.where.kind == "region":
-        return coat.where.number
-    own = site.on(coat.where)
-    labels = site.labels if own is None else site.labels[own]
-    return int(np.bincount(labels).argmax()) if len(labels) else 0
 
 
 def with_way(site: Site, coats: Sequence[Coat], number: int, new: Sequence[Coat]) -> list[Coat]:

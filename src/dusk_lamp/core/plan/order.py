@@ -3,7 +3,10 @@
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 
+import numpy as np
+
 from ..coat.coat import Coat
+from ..sculpt.site import Site
 
 WHITE = 8.0  # a region whose lightest coat is lighter is a white one
 FLOODING = ("wash", "oil")  # techniques that run where they want
@@ -40,3 +43,12 @@ def ordered(by_region: Mapping[int, Sequence[Coat]]) -> list[Place]:
         else:
             places.append((1, min(values), Place(number, "dark to light: what comes after covers a slip")))
     return [place for _, _, place in sorted(places, key=lambda p: (p[0], p[1], p[2].region))]
+
+
+def region_of(site: Site, coat: Coat) -> int:
+    """The region that most of what a coat goes on belongs to."""
+    if coat.where.kind == "region":
+        return coat.where.number
+    own = site.on(coat.where)
+    labels = site.labels if own is None else site.labels[own]
+    return int(np.bincount(labels).argmax()) if len(labels) else 0

@@ -19,7 +19,7 @@ from ..target.local import Local, local_of, usual_local
 from ..target.target import Target, sketched, target
 from .fair import fitted
 from .file import PlanFile
-from .order import ordered
+from .order import ordered, region_of
 from .schools import school
 from .step import Step, steps_of
 from .tins import tins_from
@@ -31,7 +31,7 @@ Say = Callable[[str, float], None]
 
 @dataclass(frozen=True)
 class Whole:
-    """coats with their films (N,) µm and steps. seen: for each, the model after it, worked out one after another.
+    """coats with their films (N,) µm and steps.
     told: of each region painted in colour, by its number. numbers: of the region each coat is for, None for the
     undercoat."""
 
@@ -42,14 +42,6 @@ class Whole:
     steps: list[Step]
     numbers: list[int | None]
     told: dict[int, Told]
-
-    def after(self) -> "list[NDArray[np.float32]]":
-        """(N, 36) after each coat."""
-        seen, out = appearance([], len(self.site)), []
-        for coat, film in zip(self.coats, self.films, strict=True):
-            seen = appearance([(coat, film)], len(self.site), seen)
-            out.append(seen)
-        return out
 
 
 def locals_for(site: Site, rack: Rack) -> list[Local]:
@@ -100,7 +92,7 @@ def worked_out(plan: PlanFile, site: Site, rack: Rack, say: Say = lambda *_: Non
         placed = [(c, p.region) for p in ordered(by_region) for c in by_region[p.region]]
         coats, numbers = [*coats[:first], *(c for c, _ in placed)], [*numbers[:first], *(n for _, n in placed)]
     for coat in plan.coats_of(plan.coats):
-        coats, numbers = [*coats, coat], [*numbers, _region_of(site, coat)]
+        coats, numbers = [*coats, coat], [*numbers, region_of(site, coat)]
     films = [c.film(site) for c in coats]
     return Whole(site, wanted, coats, films, steps_of(site, coats, films, plan.tools), numbers, found)
 
@@ -114,9 +106,3 @@ def _schooled(plan: PlanFile, site: Site, rack: Rack, share: NDArray) -> list[Co
 def seen_after_all(site: Site, coats: Sequence[Coat]) -> NDArray[np.float32]:
     """(N, 36) the model after coats."""
     return appearance([(c, c.film(site)) for c in coats], len(site))
-
-
-def _region_of(site: Site, coat: Coat) -> int:
-    own = site.on(coat.where)
-    labels = site.labels if own is None else site.labels[own]
-    return int(np.bincount(labels).argmax()) if len(labels) else 0

@@ -13,16 +13,16 @@ from ...core.coat.spray import Spray
 from ...core.coat.stack import looks
 from ...core.coat.technique import technique, techniques
 from ...core.errors import SettingError
-from ...core.paint.colour import ILLUMINANTS, delta_e, lab, rgb, xyz
+from ...core.paint.colour import ILLUMINANTS, lab, rgb, xyz
 from ...core.plain import plain
 from ...core.plan.cautions import cautions_for
 from ...core.plan.gradient import gradients
-from ...core.plan.order import ordered
+from ...core.plan.order import ordered, region_of
 from ...core.plan.overspray import overspray
 from ...core.plan.step import row_of
 from ...core.plan.times import times_of
 from ...core.plan.ways import ways
-from ...core.plan.ways.way import NEAR, seen_after, task_of, told
+from ...core.plan.ways.way import FINE, NEAR, seen_after, task_of, told, wrong
 from ...core.sculpt.site import Where
 from ...core.view.camera import Camera
 from ...core.view.formats import png_bytes
@@ -40,7 +40,6 @@ from . import mark_done, mark_open
 blueprint = Blueprint("colour", __name__)
 PICTURES = 1
 PICTURE_SIZE = (132, 168)
-FINE, LIGHT, DARK, GREY, VIVID, HUE = range(6)  # what is wrong with a spot, most of all
 _drawing = threading.Lock()
 
 
@@ -102,7 +101,7 @@ def shown(sculpt_id: int) -> Response | tuple[Response, int]:
         return not_yet(told_so_far)
     made, site = opened.made, opened.made.site
     seen = _looked(opened, len(opened.own))
-    of = [colours.region_of(site, c) for c in opened.own]
+    of = [region_of(site, c) for c in opened.own]
     areas = site.marking.areas(site.surface, site.paintable)
     rows, near, whole = [], 0.0, 0.0
     for k, region in enumerate(site.marking.regions, 1):
@@ -162,16 +161,6 @@ def after_bin(sculpt_id: int, number: int) -> Response:
         for k, name in enumerate(("fine", "light", "dark", "grey", "vivid", "hue"))
     }
     return packed({"number": number, "areas": areas}, np.column_stack([levels, mark])[site.shown])
-
-
-def wrong(got: np.ndarray, wanted: np.ndarray) -> np.ndarray:
-    """(N,) what is most wrong with L*a*b* colours (N, 3) beside those that are wanted; FINE where they are near."""
-    C, C_wanted = (np.hypot(x[:, 1], x[:, 2]) for x in (got, wanted))
-    L, c = got[:, 0] - wanted[:, 0], C - C_wanted
-    hue = np.sqrt(np.maximum(((got - wanted)[:, 1:] ** 2).sum(axis=1) - c**2, 0))
-    most = np.argmax(np.stack([np.abs(L), np.abs(c), hue]), axis=0)
-    said = np.where(most == 0, np.where(L > 0, LIGHT, DARK), np.where(most == 1, np.where(c > 0, VIVID, GREY), HUE))
-    return np.where(delta_e(got, wanted) <= NEAR, FINE, said).astype(np.uint8)
 
 
 def _tried(session: Session, sculpt_id: int, number: int, name: str) -> tuple[Opened, colours.Tried]:
@@ -298,7 +287,7 @@ def _wishes(opened: Opened, what: str, given: dict[str, Any]) -> dict[int, str]:
             raise SettingError("this region is not there any more; reload the page")
         return {number: name}
     areas = site.marking.areas(site.surface, site.paintable)
-    painted_by_now = {colours.region_of(site, c) for c in opened.own}
+    painted_by_now = {region_of(site, c) for c in opened.own}
     return {k: name for k in range(1, count + 1) if k not in painted_by_now and areas[k] > 0}
 
 

@@ -98,6 +98,7 @@ class Told:
     words: str = ""
 
 
+FINE, LIGHT, DARK, GREY, VIVID, HUE = range(6)  # what is wrong with a spot, most of all
 ENOUGH = 0.85  # of the area near
 
 
@@ -135,6 +136,16 @@ def _words(
         f"{100 * share:.0f} % of it is {said[max(said)]} (ΔE {mean(off):.0f}); a paint near "
         f"L* {middle[0]:.0f}, a* {middle[1]:.0f}, b* {middle[2]:.0f} would help"
     )
+
+
+def wrong(got: NDArray, wanted: NDArray) -> NDArray[np.uint8]:
+    """(N,) what is most wrong with L*a*b* colours (N, 3) beside those that are wanted; FINE where they are near."""
+    C, C_wanted = (np.hypot(x[:, 1], x[:, 2]) for x in (got, wanted))
+    L, c = got[:, 0] - wanted[:, 0], C - C_wanted
+    hue = np.sqrt(np.maximum(((got - wanted)[:, 1:] ** 2).sum(axis=1) - c**2, 0))
+    most = np.argmax(np.stack([np.abs(L), np.abs(c), hue]), axis=0)
+    said = np.where(most == 0, np.where(L > 0, LIGHT, DARK), np.where(most == 1, np.where(c > 0, VIVID, GREY), HUE))
+    return np.where(delta_e(got, wanted) <= NEAR, FINE, said).astype(np.uint8)
 
 
 class Way:
