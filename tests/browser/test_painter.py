@@ -426,7 +426,13 @@ def with_a_rack(page, server):
 def test_the_plan_sheet_is_made_and_leaves_as_pdf(page, server, bench_url):
     with_a_rack(page, server)
     open_bench(page, bench_url.replace("/light", "/greys"))
-    for onward in ("sketch the colours", "lay the undercoat", "paint it in colour"):
+    for onward in (
+        "sketch the colours",
+        "lay the undercoat",
+        "paint it in colour",
+        "metal and edges",
+        "light a glow",
+    ):
         page.get_by_role("button", name=f"Next: {onward}").click()
         page.wait_for_selector("#bench[data-drawn]", timeout=60_000)
     page.click("text=Make my plan sheet")

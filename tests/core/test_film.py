@@ -19,7 +19,7 @@ from dusk_lamp.core.paint.film import (
     film,
     masstone,
 )
-from dusk_lamp.core.paint.mix import Mix, only
+from dusk_lamp.core.paint.mix import Mix
 from dusk_lamp.core.paint.pigment import Pigment, from_drawdown, from_swatch, mixed
 from dusk_lamp.core.paint.rack import Paint, rack_from_csv
 
@@ -180,7 +180,7 @@ def test_a_mix_of_nothing_and_of_varnish_is_refused():
         with pytest.raises(SettingError, match="part"):
             Mix((SOOT, CHALK), parts)
     with pytest.raises(SettingError, match="varnish"):
-        only(RACK.find("Dust Varnish"))
+        Mix((SOOT, RACK.find("Dust Varnish")), (1, 1))
     with pytest.raises(SettingError):
         mixed([], [])
 

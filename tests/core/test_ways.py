@@ -25,7 +25,7 @@ from dusk_lamp.core.target.target import target
 from dusk_lamp.core.view.camera import Camera
 from dusk_lamp.core.view.reading import blur_mm, borders_of, michelson, reading, weber
 
-from ..shapes import ball, surface_of
+from ..shapes import ball, plate, surface_of, together
 
 RACK = the_rack(None)
 CLOAK = Region("Cloak", colour="#8e2f2b")
@@ -226,3 +226,80 @@ def test_what_is_most_wrong_with_a_colour_is_named():
         ([50, 0, 40], HUE),
     ):
         assert wrong(np.array([got], float), wanted)[0] == said
+
+
+def _turned(paint, glaze_with, fall=1.5):
+    """Degrees that a glaze turns the hue of a paint by, when it has taken so much value off it."""
+    from dusk_lamp.core.paint.mix import values_of
+
+    ground = RACK.find(paint).pigment.masstone
+    films = RACK.find(glaze_with).pigment.film(np.linspace(0, 40, 2001), np.broadcast_to(ground, (2001, 36)))
+    value = values_of(films)
+    hue = np.degrees(np.arctan2(*lab(xyz(films[[0, np.argmax(value <= value[0] - fall)]])).T[[2, 1]]))
+    return float(hue[0] - hue[1])
+
+
+def test_yellow_is_shaded_by_a_pink_glaze_and_not_by_black():
+    """Common practice, CP-18: toward orange. The hue turns toward red, and with black it does not."""
+    assert _turned("Lamp Yellow", "Rose Hip") >= 20 and _turned("Marigold", "Lip") >= 20
+    assert abs(_turned("Lamp Yellow", "Soot")) < 3 and abs(_turned("Marigold", "Soot")) < 3
+
+
+def test_one_coat_paint_is_thinned_on_panels_and_neat_on_texture(cloaked):
+    """Common practice, CP-19: 1:1 and twice varies less on a flat panel than neat once."""
+    from dataclasses import replace
+
+    from dusk_lamp.core.coat.brush import blotch
+    from dusk_lamp.core.sculpt.relief import Relief
+
+    assert blotch(1.0, 2) < 0.5 * blotch(0.0, 1)
+    assert way("one-coat").coats(cloaked)[0].settings.water == 1, "a ball is a panel"
+    rough = np.random.default_rng(7).random(len(cloaked.site)).astype(np.float32)
+    site = Site(cloaked.site.surface, relief=Relief(rough, 1 - rough), marking=cloaked.site.marking)
+    first = way("one-coat").coats(replace(cloaked, site=site))[0]
+    assert first.settings.water == 0 and "textured" in first.label
+
+
+def test_a_folded_white_card_has_three_values_and_white_on_its_edge_only():
+    """Common practice, section 9: sides of the same white seen at different angles differ widely in value; CP-24: pure white
+    is for edges. Three planes under an overhead lamp: level, leaning, hanging."""
+    white = Local("#f0efe9", "cloth", "focal point")
+    hangs = [plate(-6, 6, -4, 4), plate(-6, 6, -4, 4), plate(-6, 6, -4, 4)]
+    import trimesh
+
+    for k, turn in enumerate((0, 60, 100)):
+        hangs[k].apply_transform(trimesh.transformations.rotation_matrix(np.radians(turn), [1, 0, 0]))
+        hangs[k].apply_translation([40 * k, 0, 10])
+    site = Site(surface_of(together(*hangs)))
+    got = target(site, Rig(Lamp(0, 90)), [white]).value
+    level, leaning, hanging = (float(np.median(got[site.surface.points[:, 0] // 40 == k])) for k in (0, 1, 2))
+    low, _, high = white.key
+    assert level - hanging >= 3 and level > leaning > hanging
+    assert high < 9.5 and hanging >= low - 0.01, "pure white is left for the edges"
+
+
+def test_studs_catch_light_before_their_panel_and_none_at_the_top_when_it_faces_down():
+    """Common practice, CP-13, and section 12: on scales and studs only the upper half of each takes the light."""
+    import trimesh
+
+    def panel(tilt):
+        studs = [ball(radius=1, fine=3, at=(x, y, 0)) for x in (-4, 0, 4) for y in (-4, 0, 4)]
+        whole = together(plate(-7, 7, -7, 7, cells=60), *studs)
+        whole.apply_transform(trimesh.transformations.rotation_matrix(np.radians(tilt), [1, 0, 0]))
+        surface = surface_of(whole)
+        n, face = surface.normals, np.array([0, -np.sin(np.radians(tilt)), np.cos(np.radians(tilt))])
+        off = surface.points @ face
+        return surface, (off > 0.1), (np.abs(off) < 0.05) & (n @ face > 0.99)
+
+    rig, iron = Rig(Lamp(0, 90), 0.2, "overcast"), Local("#8b8f94", "metal")
+    for tilt, top_share in ((115, 0.0), (65, 0.05)):
+        surface, stud, flat = panel(tilt)
+        wanted = target(Site(surface, look_out(surface)), rig, [iron])
+        low, _, high = iron.key
+        steps = np.digitize(wanted.value, np.linspace(low, high, 6)[1:-1])
+        share = surface.areas[stud & (steps == 4)].sum() / surface.areas[stud].sum()
+        if tilt > 90:  # it faces down
+            upper, light = stud & (surface.normals[:, 2] > 0), wanted.light.total
+            assert share == 0 and light[upper].mean() > 1.5 * light[stud & ~upper].mean()
+        else:
+            assert share > top_share and steps[stud].max() > np.median(steps[flat])

@@ -191,3 +191,91 @@ def test_the_schema_is_printed_and_the_one_in_the_docs(capsys):
     printed = json.loads(capsys.readouterr().out)
     assert printed == json.loads((Path(__file__).parents[2] / "docs/plan.schema.json").read_text())
     assert printed["properties"]["sculpt"]["required"] == ["file"] and printed["additionalProperties"] is False
+
+
+def scheme(painter, what, code=200, **more):
+    return painter.json("POST", f"{URL}/schemes", {"do": what, **more}, code=code).get_json()
+
+
+def test_several_schemes_are_copied_taken_up_and_compared(marked):
+    """What is on the bench is kept when another is taken up; regions' colours and coats go with it."""
+    change(marked, "way", region=1, name="one-coat")
+    assert marked.client.get(f"{URL}/schemes.json").get_json() == []
+    rows = scheme(marked, "copy", name="In red")
+    assert [(r["name"], r["here"]) for r in rows] == [("First scheme", False), ("In red", True)]
+    assert "already" in scheme(marked, "copy", 400, name="in RED")["error"]
+    describe(marked, name="Cloak", colour="Signal Red")
+    change(marked, "way", region=1, name="layers")
+    red = colour(marked)
+    first = rows[0]["number"]
+    _, beside = field(marked, f"schemes/{first}.bin")
+    _, here = field(marked, f"colour/{len(red['coats'])}.bin")
+    assert beside[:, 2].mean() > beside[:, 0].mean() and here[:, 0].mean() > here[:, 2].mean(), "blue beside red"
+    scheme(marked, "take", number=first, turn=red["turn"])
+    blue = colour(marked)
+    assert {c["label"] for c in blue["coats"]} != {c["label"] for c in red["coats"]}
+    assert sketch(marked)["regions"][0]["hex"] == "#2d5c93"
+    scheme(marked, "take", number=rows[1]["number"], turn=blue["turn"])
+    assert [c["label"] for c in colour(marked)["coats"]] == [c["label"] for c in red["coats"]]
+    assert scheme(marked, "take", 409, number=first, turn=red["turn"])["error"], "another tab was quicker"
+    assert "on the bench" in scheme(marked, "go", 400, number=rows[1]["number"])["error"]
+    assert len(scheme(marked, "go", number=first)) == 1
+    marked.post(f"{URL}/duplicate", headers={"HX-Request": "true"})
+    assert [r["name"] for r in marked.client.get("/sculpts/2/schemes.json").get_json()] == ["In red"]
+
+
+def test_the_last_varnish_comes_last_and_makes_the_finish_one(marked):
+    for technique, paint in (("brush", "Tide Blue"), ("brush", "Glass Varnish"), ("oil wipe", "Burnt Foundation")):
+        change(marked, "add", region=1, technique=technique, paint=paint)
+    before = colour(marked)
+    assert "uneven" in before["finish"] and not any("bare matt" in w for c in before["coats"] for w in c["warnings"])
+    change(marked, "varnish", name="Dust Varnish")
+    change(marked, "varnish", name="Dew Varnish")
+    after = colour(marked)
+    assert after["coats"][-1]["label"].startswith("last varnish, Dew") and after["finish"] == "It is satin all over."
+    assert len(after["coats"]) == len(before["coats"]) + 1 and after["order"][-1]["region"] == "The whole model"
+    refused = change(marked, "up", 400, number=len(after["coats"]))["error"]
+    assert "whole model" in refused and colour(marked)["coats"][-1]["label"].startswith("last varnish")
+    assert "under the oil" in change(marked, "down", 400, number=2)["error"], "the gloss stays below the oil"
+    assert "not on the rack" in change(marked, "varnish", 400, name="Gloop")["error"]
+
+
+def test_without_an_airbrush_or_a_varnish_such_ways_are_not_proposed(marked):
+    marked.post("/tools", data={"can": "on", "brush": "1, 2, 4", "highest_psi": "40", "drops_per_ml": "20"})
+    for name, says in (("sprayed", "airbrush"), ("oils", "varnish")):
+        told = marked.client.get(f"{URL}/colour/1/{name}.json").get_json()
+        assert told["coats"] == 0 and says in told["trouble"]
+
+
+def test_a_face_is_marked_and_drawn(marked):
+    heading, _ = packet(marked.client.get(f"{URL}/surface.bin"))
+    (x0, _, _), (x1, _, tall) = heading["low"], heading["high"]
+    middle = (x0 + x1) / 2
+
+    def click(what, x, code=200):
+        ray = {"origin": [x, -500, 0.6 * tall], "direction": [0, 1, 0]}
+        return marked.json("POST", f"{URL}/face", {"do": what, **ray}, code=code).get_json()
+
+    assert marked.client.get(f"{URL}/face.json").get_json()["drawing"] == ""
+    click("right", middle - 1)
+    told = click("left", middle + 1)
+    assert len(told["words"]) >= 3 and marked.client.get(told["drawing"]).mimetype == "image/svg+xml"
+    assert (
+        told["looks"] == "ahead"
+        and marked.json("POST", f"{URL}/face", {"do": "viewer"}).get_json()["looks"] == "viewer"
+    )
+    assert "nothing there" in click("left", 10_000, 400)["error"]
+    assert marked.json("POST", f"{URL}/face", {"do": "clear"}).get_json()["words"] == []
+
+
+def test_wear_goes_on_the_whole_model_with_settings_of_its_own(marked):
+    """Shared grime comes when all parts are there (CP-34), so no region moves behind it."""
+    change(marked, "way", region=1, name="one-coat")
+    change(marked, "add", technique="chips", paint="Soot", on="whole")
+    last = colour(marked)["coats"][-1]
+    assert last["label"] == "Whole model: sponge chips" and last["settings"]["amount"] == 0.25
+    change(marked, "set", number=last["number"], settings={"amount": 0.6, "seed": 4})
+    assert colour(marked)["coats"][-1]["settings"]["amount"] == 0.6
+    assert "chipped" in change(marked, "set", 400, number=last["number"], settings={"amount": 3})["error"]
+    change(marked, "way", region=1, name="layers")
+    assert colour(marked)["coats"][-1]["label"] == "Whole model: sponge chips"

@@ -57,7 +57,7 @@ def test_plans_propose_only_what_is_owned(planned):
     )
     laid = planned.json("POST", "/sculpts/1/undercoat", {"do": "school", "name": "ladder"}).get_json()["coats"]
     assert {(c["needle"], c["psi"]) for c in laid[1:]} == {(0.3, 22)}
-    offered = planned.page("/sculpts/1/undercoat").select("select[name=needle] option")
+    offered = planned.page("/sculpts/1/undercoat").select("#coat-form select[name=needle] option")
     assert [o["value"] for o in offered] == ["0.3"]
 
 

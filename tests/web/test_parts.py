@@ -7,6 +7,7 @@ import numpy as np
 import pytest
 import trimesh
 
+from dusk_lamp.demo.load import load_rack
 from dusk_lamp.store.models import Sculpt
 
 from ..shapes import ball, together
@@ -57,7 +58,7 @@ def test_the_shells_of_one_file_are_its_parts_with_area_and_picture(painter, scu
     assert told["seams"] == [] and told["files"][0]["former"] is None
 
 
-def test_a_part_is_named_and_set_apart_and_its_seams_are_listed_with_both_values(painter, two_files):
+def test_a_part_is_named_and_set_apart_and_its_seams_are_listed_with_both_values(app, painter, two_files):
     answer = painter.json(
         "POST", f"/sculpts/{two_files}/parts", {"number": 1, "name": "  The <b>body</b> ", "apart": True}
     ).get_json()
@@ -67,6 +68,9 @@ def test_a_part_is_named_and_set_apart_and_its_seams_are_listed_with_both_values
     assert all("The <b>body</b>" in (s["a"], s["b"]) for s in seams)
     plan = painter.client.get(f"/sculpts/{two_files}/plan.json").get_json()
     assert [s["a"] for s in plan["seams"]] == [s["a"] for s in seams]
+    load_rack(app.extensions["workshop"].store)
+    told = painter.client.get(f"/sculpts/{two_files}/colour.json").get_json()["seams"]
+    assert len(told) == len(seams) and all("ΔE" in words and "match" in words for words in told)
 
 
 def test_a_neighbour_that_does_not_cast_lets_more_light_onto_the_part(painter, sculpt_id):

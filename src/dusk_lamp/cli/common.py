@@ -2,6 +2,7 @@
 
 import argparse
 import json
+import math
 import sys
 from importlib.resources import files
 from pathlib import Path
@@ -29,6 +30,21 @@ def lamp_from_text(text: str):
     if len(numbers) not in (2, 3):
         raise SettingError(f"--lamp is AZ,EL or AZ,EL,SIZE in degrees, or off, not '{text}'")
     return Lamp(*numbers)
+
+
+def place_from_text(option: str, text: str, count: int = 3) -> tuple[float, ...]:
+    """The numbers of `X,Y,Z`.
+
+    Raises:
+        SettingError: not so many numbers.
+    """
+    try:
+        numbers = tuple(float(part) for part in text.split(","))
+    except ValueError:
+        numbers = ()
+    if len(numbers) != count or not all(math.isfinite(n) for n in numbers):
+        raise SettingError(f"{option} is {count} numbers with commas between them, not '{text[:60]}'")
+    return numbers
 
 
 def write_whole(path: Path, content: bytes) -> None:
@@ -106,26 +122,27 @@ def rig_of(args: argparse.Namespace, bounce: float = 0.0):
     return Rig(lamp_from_text(args.lamp), args.sky, args.sky_kind, bounce if args.bounce is None else args.bounce)
 
 
-def lit_site(args: argparse.Namespace, rig: Any):
-    """The site of a command's file, with what it sees of its surroundings where the light asks for that."""
+def lit_site(args: argparse.Namespace, rig: Any, marked: bool = False):
+    """The site of a command's file, with what it sees of its surroundings where the light asks for that. marked: with
+    the regions that the file carries."""
     import numpy as np
 
     from ..core.sculpt.mend import mend
     from ..core.sculpt.outlook import DIRECTIONS, look_out
     from ..core.sculpt.read import read_sculpt
     from ..core.sculpt.site import Site
-    from ..core.sculpt.stand import Standing, fronts_for, guess_units, stand
+    from ..core.sculpt.stand import Standing, fronts_for, guess_units, placing, stand
     from ..core.sculpt.surface import as_is_surface, working_surface
 
     raw = read_sculpt(args.file)
     if args.as_is:
-        surface = as_is_surface(raw)
+        surface, placed = as_is_surface(raw), None
     else:
         if args.up.lstrip("-") not in ("x", "y", "z"):
             raise SettingError(f"--up is one of z, -z, y, -y, x, -x, not '{args.up}'")
         standing = Standing(args.up, args.front or fronts_for(args.up)[0], args.height)
         mended = mend(raw)
-        mesh = stand(mended.mesh, standing)
+        mesh, placed = stand(mended.mesh, standing), placing(mended.mesh, standing)
         if args.height is None:
             guess = guess_units(float(np.ptp(mesh.bounds[:, 2])))
             if not guess.sure:
@@ -137,7 +154,19 @@ def lit_site(args: argparse.Namespace, rig: Any):
     if rig.sky or rig.bounce:
         directions = int(np.clip(SKY_BUDGET // max(len(surface), 1) // 8 * 8, DIRECTIONS, 16 * DIRECTIONS))
         view = look_out(surface, directions)
-    return Site(surface, view)
+    marking = _own_marking(args, surface, placed) if marked else None
+    return Site(surface, view, marking=marking)
+
+
+def _own_marking(args: argparse.Namespace, surface: Any, placed: Any):
+    """The regions that a PLY carries on its vertices; None where it has none."""
+    from ..core.sculpt.marking import Marking
+    from ..core.sculpt.masks import read_mask
+
+    mask = read_mask(args.file, "ply") if str(args.file).lower().endswith(".ply") else None
+    if mask is None:
+        return None
+    return Marking(mask.labels, mask.regions) if placed is None else mask.on(surface, placed)
 
 
 def laid_out(args: argparse.Namespace):

@@ -6,9 +6,10 @@ from typing import NoReturn
 
 from .. import __version__
 from ..core.errors import DuskLampError
-from . import bench, paint, plan, sculpt, undercoat
+from . import bench, glow, metal, paint, plan, sculpt, undercoat
 
-SIGNED = ("--lamp", "--up", "--front", "--seed", "--from")  # options whose value may begin with a minus
+# options whose value may begin with a minus
+SIGNED = ("--lamp", "--up", "--front", "--seed", "--from", "--left", "--right", "--at", "--hot", "--source", "--view")
 
 
 def main(argv: list[str] | None = None) -> int:
@@ -49,6 +50,6 @@ def _parser() -> argparse.ArgumentParser:
     )
     parser.add_argument("--version", action="version", version=f"dusk-lamp {__version__}")
     commands = parser.add_subparsers(required=True, metavar="COMMAND")
-    for family in (sculpt, paint, undercoat, plan, bench):
+    for family in (sculpt, paint, undercoat, plan, glow, metal, bench):
         family.add_commands(commands)
     return parser

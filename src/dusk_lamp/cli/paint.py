@@ -48,7 +48,7 @@ def add_commands(commands: Any) -> None:
 
 def _written_mix(words: list[str], rack):
     """The mix of `PAINT:PARTS` words; parts are 1 where they are left out."""
-    from ..core.paint.mix import MOST_PAINTS_IN_A_MIX, Mix
+    from ..core.paint.mix import MOST_PAINTS_IN_A_MIX, Mix, coloured
 
     paints, parts = [], []
     for word in words:
@@ -62,7 +62,7 @@ def _written_mix(words: list[str], rack):
         paints.append(rack.find(name))
     if len(paints) > MOST_PAINTS_IN_A_MIX:
         raise SettingError(f"a mix holds up to {MOST_PAINTS_IN_A_MIX} paints: more turn to mud")
-    return Mix(tuple(paints), tuple(parts))
+    return coloured(Mix(tuple(paints), tuple(parts)))
 
 
 def _mix(args: argparse.Namespace) -> None:

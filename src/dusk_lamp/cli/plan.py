@@ -8,7 +8,16 @@ from typing import Any
 
 from ..core.errors import SettingError
 from ..core.units import per_cent
-from .common import add_light_options, lit_site, rig_of, the_rack, write_whole
+from .common import (
+    add_light_options,
+    add_sculpt_options,
+    laid_out,
+    lit_site,
+    place_from_text,
+    rig_of,
+    the_rack,
+    write_whole,
+)
 
 GROUND_BOUNCE = 0.15  # of a ground whose colour was given, but not how much it sends back
 
@@ -42,6 +51,17 @@ def add_commands(commands: Any) -> None:
     plan.add_argument("--json", action="store_true", help="print the steps as JSON too")
     plan.add_argument("--no-pictures", action="store_true", help="leave the PNGs out")
     plan.set_defaults(run=_plan)
+
+    face = commands.add_parser("face", help="where the pupils go, so that both eyes look at one point, as SVG at 10×")
+    add_sculpt_options(face, 120_000)
+    face.add_argument("-o", "--out", required=True, metavar="OUT.svg")
+    for side in ("left", "right"):
+        face.add_argument(
+            f"--{side}", required=True, metavar="X,Y,Z", help=f"mm: the model's own {side} eye, as it stands"
+        )
+    face.add_argument("--at", metavar="X,Y,Z", help="mm: what they look at (straight ahead)")
+    face.add_argument("--json", action="store_true", help="print where each pupil goes, as JSON")
+    face.set_defaults(run=_face)
 
     schema = commands.add_parser("schema", help="the JSON Schema of a plan's file")
     schema.set_defaults(run=_schema)
@@ -105,6 +125,24 @@ def _sketch(args: argparse.Namespace) -> None:
     else:
         for sentence in local.troubles:
             print(f"Mind: {sentence}")
+
+
+def _face(args: argparse.Namespace) -> None:
+    import numpy as np
+
+    from ..core.plain import plain
+    from ..core.plan.face import eye_words, face_of
+    from ..core.view.flat import face_svg
+
+    left, right = (np.array(place_from_text(f"--{s}", getattr(args, s))) for s in ("left", "right"))
+    at = np.array(place_from_text("--at", args.at)) if args.at else None
+    face = face_of(laid_out(args), left, right, at)
+    write_whole(Path(args.out), face_svg(face).encode())
+    if args.json:
+        print(json.dumps({**plain(face), "dots": face.dots}))
+    else:
+        for sentence in (eye_words(face.right), eye_words(face.left), *face.words):
+            print(sentence)
 
 
 def _schema(args: argparse.Namespace) -> None:

@@ -93,6 +93,17 @@ class Caster:
 
         return np.concatenate(list(_pool.map(one, parts)))
 
+    def hidden_from(
+        self, origins: NDArray[np.float32], place: NDArray[np.float32], short: float
+    ) -> NDArray[np.bool_]:
+        """(N,) whether anything lies between each origin (N, 3) and one place (3,), the last `short` mm left out; on the
+        calling thread."""
+        way = place - origins
+        far = np.linalg.norm(way, axis=1)
+        toward = np.ascontiguousarray(way / np.maximum(far, 1e-9)[:, None], np.float32)
+        reach = np.ascontiguousarray(np.maximum(far - np.float32(short), 0) * self._scale, np.float32)
+        return np.asarray(self._scene.run(self._to_box(origins), toward, dists=reach, query="OCCLUDED") == 0)
+
     def first_hits(
         self, origins: NDArray[np.float32], direction: NDArray[np.float32]
     ) -> tuple[NDArray[np.int32], NDArray[np.float32], NDArray[np.float32]]:

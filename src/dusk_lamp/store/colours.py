@@ -9,15 +9,15 @@ import numpy as np
 from sqlalchemy.orm import Session
 
 from ..core.coat.coat import Coat
+from ..core.coat.finish import films_of
 from ..core.errors import SettingError
 from ..core.plain import plain
-from ..core.plan.order import ordered, region_of
+from ..core.plan.order import WHOLE_MODEL, Place, ordered, region_of, touching
 from ..core.plan.step import steps_of
-from ..core.plan.tools import Tools
 from ..core.plan.ways import way
-from ..core.plan.ways.way import Task, Told, seen_after, told
+from ..core.plan.ways.way import MATT, Task, Told, seen_after, told
 from ..core.sculpt.site import Site
-from . import markings, painted, painters, schemes, sketches
+from . import markings, painted, schemes, sketches
 from .cache import Cache
 from .laid import Laid
 from .models import Sculpt
@@ -39,19 +39,19 @@ class Tried:
     trouble: str = ""
 
 
-def tried(laid: Laid, made: Sketched, task: Task, name: str, tools: Tools) -> Tried:
+def tried(laid: Laid, made: Sketched, task: Task, name: str) -> Tried:
     """A region painted one way."""
     under = f"{zlib.crc32(task.under[::97].tobytes()):08x}"
-    key = json.dumps([made.key, task.number, name, under, [p.name + p.colour for p in task.rack], plain(tools)])
-    return laid.ways.of(key, lambda: _tried(task, name, tools))
+    key = json.dumps([made.key, task.number, name, under, [p.name + p.colour for p in task.rack], plain(task.tools)])
+    return laid.ways.of(key, lambda: _tried(task, name))
 
 
-def _tried(task: Task, name: str, tools: Tools) -> Tried:
+def _tried(task: Task, name: str) -> Tried:
     try:
         coats = [replace(coat, way=name) for coat in way(name).coats(task)]
     except SettingError as e:
         return Tried([], None, trouble=str(e))
-    steps = steps_of(task.site, coats, [c.film(task.site) for c in coats], tools)
+    steps = steps_of(task.site, coats, films_of(task.site, coats, under=MATT), task.tools)
     return Tried(
         coats, told(task, seen_after(task, coats)), sum(s.hand_minutes + s.set_up_minutes + s.clean_minutes for s in steps),
         sum(s.wait_minutes for s in steps),
@@ -63,8 +63,19 @@ def with_way(site: Site, coats: Sequence[Coat], number: int, new: Sequence[Coat]
     9)."""
     kept = [c for c in coats if c.stage != COLOUR or region_of(site, c) != number]
     painted_before = [k for k, c in enumerate(coats) if c.stage == COLOUR and region_of(site, c) == number]
-    at = sum(1 for c in coats[: painted_before[0]] if c in kept) if painted_before else len(kept)
+    shared = next(
+        (k for k, c in enumerate(kept) if c.stage == COLOUR and region_of(site, c) == WHOLE_MODEL), len(kept)
+    )
+    at = sum(1 for c in coats[: painted_before[0]] if c in kept) if painted_before else shared
     return [*kept[:at], *new, *kept[at:]]
+
+
+def beside_its_own(site: Site, coats: Sequence[Coat], number: int, new: Coat) -> list[Coat]:
+    """The coats of the plan with one more after those of its region, or before what is common to the whole model."""
+    own = [k for k, c in enumerate(coats) if c.stage == COLOUR and region_of(site, c) == number]
+    shared = [k for k, c in enumerate(coats) if c.stage == COLOUR and region_of(site, c) == WHOLE_MODEL]
+    at = own[-1] + 1 if own else shared[0] if shared else len(coats)
+    return [*coats[:at], new, *coats[at:]]
 
 
 def paint_all(
@@ -82,10 +93,10 @@ def paint_all(
         SettingError: a way cannot be gone with what is on the rack.
     """
     made, tasks = sketches.tasks_of(session, sculpt, laid, cache, sorted(wishes), schemes.split(coats)[0])
-    tools, out = painters.tools_of(session), list(coats)
+    out = list(coats)
     for k, task in enumerate(tasks):
         say(f"Mixing for {task.name}", k / len(tasks))
-        found = tried(laid, made, task, wishes[task.number], tools)
+        found = tried(laid, made, task, wishes[task.number])
         if found.trouble:
             raise SettingError(found.trouble)
         out = with_way(made.site, out, task.number, found.coats)
@@ -97,7 +108,13 @@ def in_order(site: Site, coats: Sequence[Coat]) -> list[Coat]:
     are."""
     under, own = schemes.split(coats)
     by_region = regions_of(site, own)
-    return [*under, *(coat for place in ordered(by_region) for coat in by_region[place.region])]
+    return [*under, *(coat for place in places(site, own) for coat in by_region[place.region])]
+
+
+def places(site: Site, own: Sequence[Coat]) -> list[Place]:
+    """The regions that coats in colour are for, in the order of the craft, each with its reason."""
+    names = ["the rest", *(r.name for r in site.marking.regions)]
+    return ordered(regions_of(site, own), touching(site), names)
 
 
 def regions_of(site: Site, own: Sequence[Coat]) -> dict[int, list[Coat]]:
@@ -112,10 +129,10 @@ def near(session: Session, sculpt: Sculpt, laid: Laid, cache: Cache, coats: Sequ
     """Share of the area of the regions painted in colour that ends near what they shall look like; None where none
     is."""
     site = laid.site.marked(markings.marking_of(session, sculpt, laid.site.surface, cache))
-    numbers = sorted({region_of(site, c) for c in coats if c.stage == COLOUR})
+    numbers = sorted({region_of(site, c) for c in coats if c.stage == COLOUR} - {WHOLE_MODEL})
     if not numbers:
         return None
     made, tasks = sketches.tasks_of(session, sculpt, laid, cache, numbers, schemes.split(coats)[0])
-    seen = painted.seen(laid, made.site, coats)
+    seen = painted.seen(laid, made.site, [c for c in coats if c.stage in (schemes.UNDERCOAT, COLOUR)])
     areas = [float(t.weight().sum()) for t in tasks]
     return float(np.average([told(t, seen).within for t in tasks], weights=areas)) if tasks else None

@@ -9,6 +9,7 @@ import numpy as np
 from numpy.typing import NDArray
 from scipy.spatial import cKDTree
 
+from ..core.light.emitter import Glow
 from ..core.light.key import Stop
 from ..core.light.rig import Rig
 from ..core.plain import plain
@@ -36,13 +37,15 @@ MOST_SHOTS = 6  # 14 MB each: one for every view of the sheet
 MOST_TOUCHED = 4  # a few kB each
 MOST_SKETCHES = 2  # 3 MB each
 MOST_WAYS = 80  # a region painted one way: masks, some 20 kB each
+MOST_GLOWS = 10  # 1.5 MB each
+MOST_METALS = 4  # 0.7 MB each
 MOST_REFLECTANCES = 2  # 26 MB each: only to go on from
 
 
 class Laid:
     """One sculpt laid out: its site, and the same at the few samples that are lit while a lamp is dragged.
 
-    films, after, targets, touched, reflectances, shots, large, guesses, plans, sketches, ways: what pages have
+    films, after, targets, touched, reflectances, shots, large, guesses, plans, glows, metals, sketches, ways: what pages have
     worked out on it and may want again, by what it was made from.
     """
 
@@ -67,6 +70,8 @@ class Laid:
         self.guesses: Bounded[str, Marking] = Bounded(1)
         self.touched: Bounded[str, list[TouchUp]] = Bounded(MOST_TOUCHED)
         self.reflectances: Bounded[str, NDArray[np.float32]] = Bounded(MOST_REFLECTANCES)
+        self.glows: Bounded[str, Glow] = Bounded(MOST_GLOWS)
+        self.metals: Bounded[str, Any] = Bounded(MOST_METALS)
         self.sketches: Bounded[str, Target] = Bounded(MOST_SKETCHES)
         self.ways: Bounded[str, Any] = Bounded(MOST_WAYS)  # of store.colours
         self.motion = 0  # counts lamps moved: a light that was asked for before the latest is not wanted any more

@@ -51,7 +51,7 @@ class Sculpt(Base):
 
     COPIED: ClassVar = (  # what a copy of a sculpt takes over as it is; its marking and coats are copied row by row
         "up", "front", "height_mm", "file_tall", "findings", "notes", "mended_key", "surface_key", "sky_key", "thumb_key",
-        "rig", "greys", "exposure", "tints", "stages_done", "former_files", "parts", "display", "holes_closed", "models",
+        "rig", "greys", "exposure", "tints", "stages_done", "former_files", "parts", "display", "holes_closed", "models", "face", "glows", "metal",
     )  # fmt: skip
 
     id: Mapped[int] = mapped_column(primary_key=True)
@@ -97,6 +97,14 @@ class Sculpt(Base):
     holes_closed: Mapped[bool] = mapped_column(default=False)
     models: Mapped[int] = mapped_column(default=1, server_default="1")  # how many its plan is painted on
 
+    kept_scheme: Mapped[int] = mapped_column(
+        default=0, server_default="0"
+    )  # which of its schemes is on the bench; 0 as long as there is only one
+    metal: Mapped[dict[str, Any]] = mapped_column(
+        default=dict, server_default="{}"
+    )  # by region's name, as core.plan.metal.painted has it
+    glows: Mapped[dict[str, Any]] = mapped_column(default=dict, server_default="{}")  # as store.glows has it
+    face: Mapped[dict[str, Any]] = mapped_column(default=dict, server_default="{}")  # as core.plan.face has it
     marking_number: Mapped[int] = mapped_column(
         default=0, server_default="0"
     )  # the stroke that holds now; 0 for none
@@ -194,6 +202,21 @@ class CoatRow(Base):
     muted: Mapped[bool] = mapped_column(default=False)
     label: Mapped[str] = mapped_column(String(80))
     way: Mapped[str] = mapped_column(String(20), default="", server_default="")
+
+
+class KeptScheme(Base):
+    """A scheme of a sculpt under a name: coats, how they came about, what its regions look like, colours of its light.
+    What is on the bench is newer than its own row."""
+
+    __tablename__ = "kept_scheme"
+
+    id: Mapped[int] = mapped_column(primary_key=True)
+    sculpt_id: Mapped[int] = mapped_column(ForeignKey("sculpt.id", ondelete="CASCADE"), index=True)
+    name: Mapped[str] = mapped_column(String(60))
+    coats: Mapped[list[dict[str, Any]]]
+    choice: Mapped[dict[str, Any]]
+    regions: Mapped[list[dict[str, Any]]]
+    tints: Mapped[dict[str, Any]]
 
 
 class Sitting(Base):

@@ -9,6 +9,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from ..core.coat.coat import Coat
+from ..core.coat.finish import films_of
 from ..core.coat.stack import appearance, looks
 from ..core.light.rig import Rig
 from ..core.plain import built, plain
@@ -52,12 +53,23 @@ def _key(coat: Coat, site: Site) -> str:
     return json.dumps([coat.technique, plain(coat.settings), coat.solids, place], sort_keys=True)
 
 
-def film_of(laid: Laid, coat: Coat, site: Site) -> NDArray[np.float32]:
+def film_of(laid: Laid, coat: Coat, site: Site, finish: NDArray[np.float32] | None = None) -> NDArray[np.float32]:
     """(N,) the film of a coat on a site, worked out once where that costs anything: an even film would only push out
-    a spray's."""
+    a spray's. finish: (N,) of what is under it, where that matters."""
     if coat.technique in EVEN:
         return coat.film(site)
-    return laid.films.of(_key(coat, site), lambda: coat.film(site))
+    on = "" if finish is None else f"{zlib.crc32(finish.tobytes()):08x}"
+    return laid.films.of(_key(coat, site) + on, lambda: coat.film(site, finish))
+
+
+def films(laid: Laid, site: Site, coats: Sequence[Coat]) -> list[NDArray[np.float32]]:
+    """The film of each coat, on what lies under it."""
+    return films_of(site, coats, lambda coat, finish: film_of(laid, coat, site, finish))
+
+
+def last_film(laid: Laid, site: Site, coats: Sequence[Coat]) -> NDArray[np.float32]:
+    """(N,) the film of the last of some coats."""
+    return films(laid, site, coats)[-1] if coats[-1].by.by_finish else film_of(laid, coats[-1], site)
 
 
 def after(
@@ -97,8 +109,9 @@ def _reflectance(laid: Laid, site: Site, run: str, coats: Sequence[Coat]) -> NDA
         last = coats[-1]
         own = len(_key(last, site) + json.dumps(plain(last.mix), sort_keys=True))
         before = laid.reflectances.get(run[: len(run) - own])
-        stack = [(coat, film_of(laid, coat, site)) for coat in (coats[-1:] if before is not None else coats)]
-        return appearance(stack, len(site)) if before is None else appearance(stack, len(site), before)
+        if before is not None:
+            return appearance([(last, last_film(laid, site, coats))], len(site), before)
+        return appearance(list(zip(coats, films(laid, site, coats), strict=True)), len(site))
 
     return laid.reflectances.of(run, make)
 
@@ -112,9 +125,8 @@ def steps(
     models: int = 1,
 ) -> list[Step]:
     """The coats as steps, muted ones too."""
-    films = [film_of(laid, coat, site) for coat in coats]
     near = None if looks_after is None else [look.within for look in looks_after]
-    made = steps_of(site, coats, films, tools, models, near)
+    made = steps_of(site, coats, films(laid, site, coats), tools, models, near)
     # how near the light is says nothing of a coat in colour
     return [
         step if coat.stage == UNDERCOAT else replace(step, within=None, adds=None)

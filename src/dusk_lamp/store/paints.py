@@ -8,7 +8,7 @@ from sqlalchemy.orm import Session
 
 from ..core.errors import SettingError
 from ..core.paint.mix import Mix, only
-from ..core.paint.rack import LONGEST_NAME, Paint, Rack, RackError
+from ..core.paint.rack import FINISHES, LONGEST_NAME, Paint, Rack, RackError
 from ..core.plain import plain
 from .models import Bottle, Recipe, now
 from .store import UNDO_DAYS
@@ -105,6 +105,18 @@ def keep_recipe(session: Session, name: str, mix: Mix) -> Recipe:
     recipe.paints, recipe.parts = plain(mix.paints), list(mix.parts)
     session.flush()
     return recipe
+
+
+def varnish_called(session: Session, name: str) -> Mix | None:
+    """The varnish of that name; None where there is none any more."""
+    own = (b.paint for b in bottles(session) if b.paint.name.casefold() == name.casefold())
+    return next((only(p) for p in own if not p.of_kind.changes_colour), None)
+
+
+def varnishes(session: Session) -> list[Paint]:
+    """Those on the rack, the dullest first."""
+    own = [p for p in rack_of(session) if not p.of_kind.changes_colour]
+    return sorted(own, key=lambda p: (FINISHES.index(p.of("finish")), p.name))
 
 
 def colour_called(session: Session, name: str) -> Mix | None:

@@ -143,7 +143,7 @@ def picture_of(sculpt: Sculpt, laid: Laid, plan: Plan, cache: Cache, name: str, 
             picture = look_picture(plan.site, shot, _levels(plan, len(plan.coats)))
         else:
             k = int(name) - 1
-            film = painted.film_of(laid, plan.coats[k], plan.site)
+            film = painted.last_film(laid, plan.site, plan.coats[: k + 1])
             picture = coat_picture(plan.site, shot, camera, film, _levels(plan, k), _levels(plan, k + 1))
         cache.put(key, blobs={"picture.png": png_bytes(picture)})
     return cache.blob(key, "picture.png")
@@ -162,7 +162,7 @@ def bench_picture(sculpt: Sculpt, laid: Laid, plan: Plan, cache: Cache, number: 
         if look == "after":
             drawn = look_picture(plan.site, shot, _levels(plan, number), GROUND)
         else:
-            film = painted.film_of(laid, plan.coats[number - 1], plan.site)
+            film = painted.last_film(laid, plan.site, plan.coats[:number])
             before, after = _levels(plan, number - 1), _levels(plan, number)
             drawn = coat_picture(plan.site, shot, camera, film, before, after, GROUND, whole=False)
         cache.put(key, blobs={"picture.png": png_bytes(drawn)})

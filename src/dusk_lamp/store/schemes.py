@@ -18,7 +18,7 @@ from .models import CoatRow, Scheme, Sculpt
 
 UNDERCOAT, COLOUR = "undercoat", "colour"  # stages that coats belong to
 MOST_REVISIONS = 40
-MOST_COATS = 120
+MOST_COATS = 240
 
 
 class ChangedElsewhereError(Exception):
@@ -85,8 +85,11 @@ def _coat_of(row: CoatRow) -> Coat:
     )  # fmt: skip
 
 
-def keep(session: Session, sculpt: Sculpt, coats: Sequence[Coat], choice: Choice, seen: int) -> None:
-    """Put coats in the place of those of a state that was seen; what was undone before is gone.
+def keep(
+    session: Session, sculpt: Sculpt, coats: Sequence[Coat], choice: Choice, seen: int, fresh: bool = False
+) -> None:
+    """Put coats in the place of those of a state that was seen; what was undone before is gone. fresh:
+    there is nothing to undo after it.
 
     Raises:
         ChangedElsewhereError: another state holds by now. SettingError: more coats than a model bears.
@@ -94,7 +97,7 @@ def keep(session: Session, sculpt: Sculpt, coats: Sequence[Coat], choice: Choice
     if len(coats) > MOST_COATS:
         raise SettingError(f"{MOST_COATS} coats are more than a model bears; take one off first")
     held = session.get(Scheme, seen) if seen else None
-    number = held.number + 1 if held else 1
+    number = held.number + 1 if held and not fresh else 1
     scheme = Scheme(
         sculpt_id=sculpt.id, number=number, school=choice.school, primer=choice.primer, through=choice.through,
         in_colour=choice.in_colour, darkest=choice.darkest, lightest=choice.lightest, coats=[_row_of(place, coat) for place, coat in enumerate(coats)],

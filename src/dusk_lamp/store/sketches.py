@@ -4,19 +4,20 @@ import json
 from collections.abc import Sequence
 from dataclasses import dataclass
 
+from numpy.typing import NDArray
 from sqlalchemy.orm import Session
 
 from ..core.coat.coat import Coat
 from ..core.light.rig import Rig
 from ..core.light.tint import Tints
 from ..core.plain import built, plain
-from ..core.plan.ways.way import Task, task_of
+from ..core.plan.ways.way import ABOVE, Task, task_of
 from ..core.sculpt.marking import Marking
 from ..core.sculpt.site import Site
 from ..core.target.exposure import Exposure
 from ..core.target.local import Local, local_of, usual_local
 from ..core.target.target import Target, sketched
-from . import markings, painted, paints
+from . import markings, painted, painters, paints
 from .cache import Cache
 from .laid import Laid
 from .models import Sculpt
@@ -74,12 +75,18 @@ def sketch_of(session: Session, sculpt: Sculpt, laid: Laid, cache: Cache) -> Ske
     return Sketched(site, locals_, made, tints, key)
 
 
+def task_for(session: Session, sculpt: Sculpt, made: Sketched, number: int, under: NDArray) -> Task:
+    """A region as a task over what is there, (N, 36), with what is on the rack and among the tools."""
+    lamp = built(Rig, sculpt.rig, "the light").lamp or ABOVE
+    rack, tools = paints.rack_of(session), painters.tools_of(session)
+    return task_of(made.site, made.target, number, under, rack, tools, lamp)
+
+
 def tasks_of(
     session: Session, sculpt: Sculpt, laid: Laid, cache: Cache, numbers: list[int], undercoat: Sequence[Coat]
 ) -> tuple[Sketched, list[Task]]:
     """Regions as tasks over an undercoat; those of which nothing can be painted are left out."""
     made = sketch_of(session, sculpt, laid, cache)
     under = painted.seen(laid, made.site, undercoat)
-    rack = paints.rack_of(session)
     areas = made.site.marking.areas(made.site.surface, made.site.paintable)
-    return made, [task_of(made.site, made.target, n, under, rack) for n in numbers if areas[n] > 0]
+    return made, [task_for(session, sculpt, made, n, under) for n in numbers if areas[n] > 0]

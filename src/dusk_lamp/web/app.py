@@ -17,7 +17,7 @@ from ..jobs.queue import Queue
 from ..settings import Settings, settings_from
 from ..store.laid import Shelf
 from ..store.store import Store
-from . import bench, exports, health, palette, rack, shelf, stages, tools
+from . import bench, compared, exports, face, health, palette, rack, shelf, stages, tools
 from .door import lock
 from .edge import Numbered, guard
 from .patience import Patience
@@ -74,7 +74,18 @@ def create_app(data: Path, settings: Settings | None = None, *, testing: bool = 
     app.jinja_env.trim_blocks = app.jinja_env.lstrip_blocks = True
     app.jinja_env.filters["number"] = grouped
 
-    for page in (shelf, bench, health, exports, rack, palette, tools, *(stage.page for stage in stages.STAGES)):
+    for page in (
+        shelf,
+        bench,
+        compared,
+        face,
+        health,
+        exports,
+        rack,
+        palette,
+        tools,
+        *(stage.page for stage in stages.STAGES),
+    ):
         app.register_blueprint(page.blueprint)
     app.register_blueprint(patience)
     app.jinja_env.globals["url_for_stage"] = bench.url_for_stage

@@ -11,7 +11,7 @@ from ..core.paint.colour import ILLUMINANTS, colour_of, colour_of_hex
 from ..core.paint.cost import EFFICIENCY, amount, drops_for
 from ..core.paint.glaze import MOST_PASSES, THINNEST, USUAL_SHARE, USUAL_THINNING, glaze, thinning_for
 from ..core.paint.ladder import CUSTOMARY, LadderStep, customary, ladder, unevenness
-from ..core.paint.mix import MOST_PAINTS_IN_A_MIX, MOST_PARTS, Mix, match, near_words
+from ..core.paint.mix import MOST_PAINTS_IN_A_MIX, MOST_PARTS, Mix, coloured, match, near_words
 from ..core.paint.rack import Paint, Rack
 from ..core.paint.thin import JOBS
 from ..core.plain import built, plain
@@ -85,7 +85,7 @@ def _mix(session: Session, given: dict[str, Any]) -> Mix:
         chosen.append(
             own[key] if key in own else built(Paint, kept[key], "a paint") if key in kept else rack.find(name)
         )
-    return Mix(tuple(chosen), tuple(n for _, n in wells))
+    return coloured(Mix(tuple(chosen), tuple(n for _, n in wells)))
 
 
 def _number(given: dict[str, Any], name: str, usual: float, low: float, high: float) -> float:

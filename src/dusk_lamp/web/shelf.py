@@ -21,7 +21,7 @@ from werkzeug.wrappers import Response as AnyResponse
 
 from ..core.errors import SculptFileError
 from ..core.sculpt.read import FORMATS
-from ..store import markings, schemes
+from ..store import kept_schemes, markings, schemes
 from ..store.backup import backup
 from ..store.models import Job, Sculpt, now
 from ..store.store import UNDO_DAYS, add_sculpt, free_name, new_job
@@ -115,6 +115,7 @@ def duplicate(sculpt_id: int) -> str:
         mark_open(copy, "paint")  # another model, with nothing on it yet
         markings.copy(session, first, copy)
         schemes.copy(session, first, copy)
+        kept_schemes.copy(session, first, copy)
         job = new_job(session, copy) if copy.sky_key is None else None
         session.flush()
         cards = _card(copy) + _card(first)

@@ -48,13 +48,14 @@ class Coat:
         """Dry share by volume of what goes on, thinner and all."""
         return self.mix.solids / (1 + self.by.water(self.settings))
 
-    def film(self, site: Site) -> NDArray[np.float32]:
-        """(N,) µm of dry paint, none where the coat does not go.
+    def film(self, site: Site, finish: NDArray[np.float32] | None = None) -> NDArray[np.float32]:
+        """(N,) µm of dry paint, none where the coat does not go. finish: (N,) of what is under it, for techniques that
+        run by it; see coat.finish.
 
         Raises:
             SettingError: the settings make no sense on this sculpt, or what the coat goes on is not there any more.
         """
-        film = self.by.film(site, self.settings, self.solids)
+        film = self.by.film_on(site, self.settings, self.solids, finish)
         own = site.on(self.where)
         return film if own is None else np.where(own, film, np.float32(0))
 

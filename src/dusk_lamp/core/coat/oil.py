@@ -12,6 +12,11 @@ from ..sculpt.site import Site
 from .technique import Technique, film_um
 
 CAVITY_KEPT = 0.3  # a recess this deep keeps all of it
+MATT_HOLDS, SATIN_HOLDS = (
+    0.35,
+    0.1,
+)  # of the film stays in the texture, however hard one wipes; gloss wipes clean. CP-32; from memory
+BARE_MATT = 0.25  # a finish duller than this
 LEE_KEPT = 0.35  # and a wall that looks straight down keeps so much of it, in the lee of the cloth
 
 
@@ -33,6 +38,7 @@ class OilWipe(Technique):
     name, order, title = "oil wipe", 50, "Oil and wipe"
     Settings = Wipe
     handling, pace = 2.0, 250.0
+    by_finish = True
     when_to_stop = "Stop when the raised parts are as light as they shall be."
     mishap = (
         "Too much came off, or too little.",
@@ -40,11 +46,29 @@ class OilWipe(Technique):
     )
 
     def film(self, site: Site, settings: Wipe, solids: float = 1.0) -> NDArray[np.float32]:
-        """(N,) what the cloth leaves."""
+        """(N,) on what is neither very dull nor very shiny."""
+        return self.film_on(site, settings, solids, None)
+
+    def film_on(
+        self, site: Site, settings: Wipe, solids: float, finish: NDArray[np.float32] | None
+    ) -> NDArray[np.float32]:
+        """(N,) what the cloth leaves, and what the texture holds."""
         kept = np.clip(site.relief.cavity / CAVITY_KEPT, 0, 1)
         lee = np.clip(-site.surface.normals[:, 2], 0, 1) * LEE_KEPT if settings.pulled_down else 0
         left = 1 - settings.pressure * (1 - np.clip(kept + lee, 0, 1))
+        if finish is not None:
+            held = np.interp(finish, (0.0, 0.5, 1.0), (MATT_HOLDS, SATIN_HOLDS, 0.0)).astype(np.float32)
+            left = held + (1 - held) * left
         return (np.float32(settings.film_um) * left).astype(np.float32)
+
+    def on_finish(self, finish: float) -> str:
+        """Bare matt paint."""
+        if finish >= BARE_MATT:
+            return ""
+        return (
+            "Over bare matt the oil stains and does not wipe clean, and the thinner can lift the paint: a coat of gloss or "
+            "satin varnish first."
+        )
 
     def cautions(self, settings: Any, mix: Mix) -> tuple[str, ...]:
         """Thinner, rags."""

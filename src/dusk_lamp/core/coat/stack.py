@@ -15,11 +15,12 @@ from .coat import Coat
 def appearance(
     stack: Sequence[tuple[Coat, NDArray[np.float32]]], spots: int, under: NDArray | float = BARE_RESIN
 ) -> NDArray[np.float32]:
-    """(N, 36) reflectance of the model under a stack of coats and their films (N,) µm; muted coats are left out."""
+    """(N, 36) reflectance of the model under a stack of coats and their films (N,) µm; muted
+    coats and varnishes are left out."""
     ground: NDArray = np.asarray(under, np.float64)
     if ground.ndim < 2:
         ground = np.broadcast_to(ground, (BANDS,))
-    seen = [(c, f) for c, f in stack if not c.muted]
+    seen = [(c, f) for c, f in stack if not c.muted and not c.mix.clear]
     if not seen:
         return np.broadcast_to(np.asarray(ground, np.float32), (spots, BANDS)).copy()
     K = np.stack([c.mix.pigment.K for c, _ in seen])

@@ -44,6 +44,9 @@ class Technique:
     handling: ClassVar[float] = 1.0  # minutes to take a model up, look, and put it down; common practice, from memory
     pace: ClassVar[float] = 250.0  # mm² a minute; common practice, from memory
     drying_share: ClassVar[float] = 1.0  # of what the paint's kind needs: thin films dry sooner
+    by_finish: ClassVar[bool] = (
+        False  # whether its film depends on what it lies on: then it has a `film_on` of its own
+    )
     when_to_stop: ClassVar[str] = ""
     mishap: ClassVar[tuple[str, str]] = ("", "")  # what usually goes wrong at this step, and the way out
 
@@ -53,6 +56,12 @@ class Technique:
         solids: dry share by volume of what goes on, thinner and all.
         """
         raise NotImplementedError
+
+    def film_on(
+        self, site: Site, settings: Any, solids: float, finish: NDArray[np.float32] | None
+    ) -> NDArray[np.float32]:
+        """(N,) the same on a finish (N,), or on one that is not known."""
+        return self.film(site, settings, solids)
 
     def tool(self, settings: Any) -> str:
         """What it is done with: a row of datasets/tools.csv."""
@@ -82,6 +91,10 @@ class Technique:
     def warnings(self, settings: Any, film: NDArray[np.float32], mix: Mix) -> list[str]:
         """What it does with these settings that nobody wants, and the way out."""
         return []
+
+    def on_finish(self, finish: float) -> str:
+        """What is wrong with laying it on such a finish, and the way out; "" where nothing is."""
+        return ""
 
     def cautions(self, settings: Any, mix: Mix) -> tuple[str, ...]:
         """Names of the sets in plan.cautions that apply."""

@@ -21,6 +21,7 @@ POSES = {  # how a model is laid down while a wash dries: which way of it is up
     "left side up": tuple(float(x) for x in direction_of(-90, 0)),
 }
 FLOODED_UM = 12.0  # a dry film of wash thicker than this on the flats was a puddle
+THINNER, DEEPER = 0.5, 1.0  # on gloss: of the film on the flats that runs off, and how much more pools. From memory
 LEVEL, HANGING = 0.75, 0.25  # of a recess's share: it leaves what hangs over
 
 
@@ -43,15 +44,26 @@ class Wash(Technique):
     name, order, title = "wash", 40, "Wash"
     Settings = Flow
     handling, pace = 1.0, 800.0
+    by_finish = True
     when_to_stop = "Stop when it lies in the recesses and the flats are only stained."
     mishap = ("It pools on the flats.", "Lift the pool with a clean damp brush before it skins.")
 
     def film(self, site: Site, settings: Flow, solids: float = 1.0) -> NDArray[np.float32]:
-        """(N,) thicker in proportion to the cavity."""
+        """(N,) on what is neither very dull nor very shiny."""
+        return self.film_on(site, settings, solids, None)
+
+    def film_on(
+        self, site: Site, settings: Flow, solids: float, finish: NDArray[np.float32] | None
+    ) -> NDArray[np.float32]:
+        """(N,) thicker in proportion to the cavity; on gloss it runs off the flats and into the recesses. CP-32."""
         up = np.array(POSES[settings.pose], np.float32)
         level = LEVEL + HANGING * np.clip(site.surface.normals @ up, -1, 1)
-        more = 1 + np.float32(settings.pooling) * site.relief.cavity * level
-        return (np.float32(settings.film_um) * more).astype(np.float32)
+        pools = np.float32(settings.pooling) * site.relief.cavity * level
+        flat: NDArray | float = 1.0
+        if finish is not None:
+            runs = np.clip(2 * finish - 1, 0, 1)  # satin holds it as matt does
+            flat, pools = 1 - THINNER * runs, pools * (1 + DEEPER * runs)
+        return (np.float32(settings.film_um) * (flat + pools)).astype(np.float32)
 
     def warnings(self, settings: Flow, film: NDArray[np.float32], mix: Mix) -> list[str]:
         """A flood."""

@@ -50,13 +50,14 @@ class Rig:
 class Light:
     """Light on every sample: `total` relative, 1 = squarely facing the open key; `visible` 0..1 of the lamp's disc;
     and what of the total comes from the lamp (`key`), the sky and the ground (`bounce`), None where that gives
-    none."""
+    none; glow: (N, 3) linear light of what glows on the sculpt, None where nothing does."""
 
     total: NDArray[np.float32]
     visible: NDArray[np.float32]
     key: NDArray[np.float32] | None = None
     sky: NDArray[np.float32] | None = None
     bounce: NDArray[np.float32] | None = None
+    glow: NDArray[np.float32] | None = None
 
 
 def light_on(site: Site, rig: Rig, rays: int = BENCH_RAYS, stopped: key.Stop = None) -> Light:

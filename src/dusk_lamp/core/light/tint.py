@@ -55,7 +55,7 @@ def of_temperature(kelvin: float) -> str:
     return "#{:02x}{:02x}{:02x}".format(*level)
 
 
-def _even(colour: str) -> NDArray[np.float64]:
+def even_light(colour: str) -> NDArray[np.float64]:
     """(3,) linear light of a colour, of luminance 1; white where it is black."""
     rgb = linear(rgb_from_hex(colour))
     Y = float(rgb @ LUMINANCE)
@@ -67,14 +67,16 @@ def tint_of(light: Light, tints: Tints) -> NDArray[np.float32] | None:
 
     What comes back from the ground has met the lamp's or the sky's colour, and then the ground's own.
     """
-    if tints.none:
+    if tints.none and light.glow is None:
         return None
-    lamp, sky, ground = _even(tints.lamp), _even(tints.sky), _even(tints.ground)
+    lamp, sky, ground = even_light(tints.lamp), even_light(tints.sky), even_light(tints.ground)
     back = ground * (lamp if light.key is not None else sky)
     back = back / max(float(back @ LUMINANCE), 1e-9)
     whole = np.zeros((len(light.total), 3))
     for part, colour in ((light.key, lamp), (light.sky, sky), (light.bounce, back)):
         if part is not None:
             whole += part[:, None].astype(np.float64) * colour
+    if light.glow is not None:
+        whole += light.glow
     Y = whole @ LUMINANCE
     return np.where(Y[:, None] > 1e-6, whole / np.maximum(Y, 1e-6)[:, None], 1.0).astype(np.float32)

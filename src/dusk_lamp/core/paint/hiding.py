@@ -43,7 +43,13 @@ class Coats:
 
 
 def coats_over(mix: Mix, under: NDArray[np.float64], sprayed: bool = False) -> Coats:
-    """How many normal coats of a mix until what is under it (36,) no longer shows."""
+    """How many normal coats of a mix until what is under it (36,) no longer shows.
+
+    Raises:
+        SettingError: a varnish never hides anything.
+    """
+    if mix.clear:
+        raise SettingError("a varnish hides nothing, however many coats of it")
     pigment, goal = mix.pigment, mix.colour.lab
     coat = mix.coat_um * (0.5 if sprayed else 1)
     hiding = next((n for n in range(1, MOST_COATS + 1) if pigment.contrast_ratio(n * coat) >= HIDES), None)

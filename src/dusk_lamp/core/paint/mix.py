@@ -21,6 +21,7 @@ from .value import munsell_from_luminance
 
 MOST_PARTS = 8  # more drops than that are not counted out on a palette
 MOST_PAINTS_IN_A_MIX = 4
+SHINE = {"matt": 0.0, "satin": 0.5, "gloss": 1.0}  # of a finish
 CLOSE = 2000  # candidates looked at with the exact difference, after a rough one
 TIE = 0.1  # ΔE00 nobody sees: the simpler mix wins
 SHORTLIST = 50  # paints mixed in threes; of a larger rack the likeliest
@@ -39,7 +40,8 @@ class Mix:
             raise SettingError("a mix needs a number of parts for each paint")
         if any(p < 0 for p in self.parts) or sum(self.parts) == 0:
             raise SettingError("a mix needs at least one part of some paint")
-        if not all(p.of_kind.changes_colour for p in self.paints):
+        coloured = [p.of_kind.changes_colour for p in self.paints]
+        if any(coloured) and not all(coloured):
             raise SettingError("a varnish does not change a colour; leave it out of the mix and put it on top")
 
     @cached_property
@@ -51,6 +53,16 @@ class Mix:
     def colour(self) -> Colour:
         """The colour of a coat that hides wholly."""
         return colour_of(self.pigment.masstone)
+
+    @property
+    def clear(self) -> bool:
+        """Whether it is a varnish: no colour, only a finish."""
+        return not self.paints[0].of_kind.changes_colour
+
+    @property
+    def finish(self) -> float:
+        """From matt (0) to gloss (1), by volume."""
+        return float(np.average([SHINE[p.of("finish")] for p in self.paints], weights=self.parts))
 
     @property
     def coat_um(self) -> float:
@@ -85,6 +97,17 @@ class Mix:
         """Such as “Soot + Gull 1:2”."""
         parts = self.counted()
         return next(iter(parts)) if len(parts) == 1 else f"{' + '.join(parts)} {':'.join(map(str, parts.values()))}"
+
+
+def coloured(mix: Mix) -> Mix:
+    """A mix that is asked for its colour.
+
+    Raises:
+        SettingError: it is a varnish, which has none.
+    """
+    if mix.clear:
+        raise SettingError("a varnish does not change a colour; leave it out of the mix and put it on top")
+    return mix
 
 
 def only(paint: Paint) -> Mix:

@@ -39,8 +39,8 @@ class Pigment:
         """(36,) reflectance of a coat that hides wholly."""
         return masstone(self.K, self.S)
 
-    def film(self, thickness: float, under: NDArray) -> NDArray[np.float64]:
-        """(..., 36) reflectance of a film of so many µm over what is under it (..., 36)."""
+    def film(self, thickness: NDArray | float, under: NDArray) -> NDArray[np.float64]:
+        """(..., 36) reflectance of films of so many µm (...) over what is under it (..., 36)."""
         return film(self.K, self.S, thickness, under)
 
     def contrast_ratio(self, thickness: float) -> float:

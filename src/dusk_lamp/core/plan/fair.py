@@ -13,6 +13,7 @@ from numpy.typing import NDArray
 from scipy.optimize import minimize
 
 from ..coat.coat import Coat
+from ..coat.finish import films_of
 from ..coat.spray import Spray
 from ..plain import rounded
 from ..sculpt.site import Site
@@ -106,8 +107,10 @@ class _Amounts:
         self.some, self.coats, self.share = some, coats, share
         weight = some.surface.areas.astype(np.float64)
         self.weight = weight / weight.sum()
-        self.films = np.stack([rough_film(some, c) for c in coats]).astype(np.float64)
-        self.free = np.array([c.technique != "prime" for c in coats])
+        films = films_of(some, coats, lambda coat, finish: rough_film(some, coat, finish))
+        self.films = np.stack(films).astype(np.float64)
+        self.films[[c.mix.clear for c in coats]] = 0  # a varnish has no colour
+        self.free = np.array([c.technique != "prime" and not c.mix.clear for c in coats])
         self.band = OneBand(np.full(36, 0.2), [c.mix for c in coats])
         self.times = np.ones(len(coats))
         self.key = Key(0.0, 10.0)

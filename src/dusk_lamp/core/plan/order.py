@@ -1,54 +1,172 @@
-"""The order over the whole model: which region is painted when, and why there."""
+"""The order over the whole model: what must come before what, which region is painted when, and why there."""
 
-from collections.abc import Mapping, Sequence
+from collections.abc import Collection, Mapping, Sequence
 from dataclasses import dataclass
 
 import numpy as np
+from numpy.typing import NDArray
 
 from ..coat.coat import Coat
 from ..sculpt.site import Site
 
-WHITE = 8.0  # a region whose lightest coat is lighter is a white one
-FLOODING = ("wash", "oil")  # techniques that run where they want
+WHITE, WHITE_SPAN = 8.0, 3.0  # values: a region that goes lighter, and never this much darker, is a white one
+FLOODING = ("wash", "oil wipe")  # techniques that run where they want
+GLAZE_WATER = 8.0  # parts of water: so thin a paint runs into its wet neighbour
+CLEAR_KINDS = ("one-coat", "ink", "wash")
+WHOLE_MODEL = -1  # what a coat is for that goes on more than one region
+ONE_REGION = 0.9  # of the spots a coat goes on
 
 
 @dataclass(frozen=True)
 class Place:
-    """Where a region comes in the order, and why. region: its number."""
+    """Where a region comes in the order, and why. region: its number, or WHOLE_MODEL."""
 
     region: int
     why: str
 
 
-def ordered(by_region: Mapping[int, Sequence[Coat]]) -> list[Place]:
+@dataclass(frozen=True)
+class Broken:
+    """Two coats in the wrong order. first, second: their places in the list, from 0; second should come before first.
+    why: in a sentence."""
+
+    first: int
+    second: int
+    why: str
+
+
+def _transparent(coat: Coat) -> bool:
+    return coat.mix.kind in CLEAR_KINDS or coat.by.water(coat.settings) >= GLAZE_WATER
+
+
+def is_white(coats: Sequence[Coat]) -> bool:
+    """Whether coats make something that is seen as white. CP-24."""
+    values = [c.mix.colour.value for c in coats if not c.mix.clear]
+    return bool(values) and max(values) >= WHITE and min(values) >= WHITE - WHITE_SPAN
+
+
+def touching(site: Site) -> set[tuple[int, int]]:
+    """Pairs of regions that meet, each both ways round; 0 is the rest."""
+    edges = site.surface.faces[:, [0, 1, 1, 2, 2, 0]].reshape(-1, 2)
+    pairs = np.unique(site.labels[edges], axis=0)
+    return {(int(a), int(b)) for one, two in pairs if one != two for a, b in ((one, two), (two, one))}
+
+
+def ordered(
+    by_region: Mapping[int, Sequence[Coat]], meets: Collection[tuple[int, int]] = (), names: Sequence[str] = ()
+) -> list[Place]:
     """The regions (numbers) with their coats, in the order they are painted.
 
     What floods comes first, since it runs onto its neighbours, then dark to light, so that a slip is covered by what
-    comes after; metallics after washes, which dull them; whites last, because everything stains them (common
-    practice, CP-24 and section 7).
+    comes after; metallics after washes, which dull them; whites last, because everything stains them; what is common
+    to the whole model when all of it is there (common practice, CP-24, CP-34 and section 7). Of two that meet and are
+    both transparent, another is painted in between, or the first has to dry.
+
+    Args:
+        meets: pairs of regions that touch; see `touching`. names: of the regions by number, for the words.
     """
     places = []
     for number, coats in by_region.items():
-        values = [c.mix.colour.value for c in coats] or [5.0]
-        if max(values) >= WHITE and min(values) >= WHITE - 3:
-            places.append(
-                (3, min(values), Place(number, "last: everything stains a white; clean water, a brush of its own"))
-            )
+        values = [c.mix.colour.value for c in coats if not c.mix.clear] or [5.0]
+        if number == WHOLE_MODEL:
+            at, why = 4, "when all of it is there: it is common to the whole model"
+        elif is_white(coats):
+            at, why = 3, "last: everything stains a white; clean water, a brush of its own"
         elif any(c.mix.kind == "metallic" for c in coats):
-            places.append((2, min(values), Place(number, "after all washes, which dull a metal")))
+            at, why = 2, "after all washes, which dull a metal"
         elif any(c.technique in FLOODING for c in coats):
-            places.append(
-                (0, min(values), Place(number, "first: a wash runs onto its neighbours, which cover it later"))
-            )
+            at, why = 0, "first: a wash runs onto its neighbours, which cover it later"
         else:
-            places.append((1, min(values), Place(number, "dark to light: what comes after covers a slip")))
-    return [place for _, _, place in sorted(places, key=lambda p: (p[0], p[1], p[2].region))]
+            at, why = 1, "dark to light: what comes after covers a slip"
+        places.append((at, min(values), Place(number, why)))
+    left = sorted(places, key=lambda p: (p[0], p[1], p[2].region))
+    out: list[Place] = []
+    while left:
+        before = out[-1].region if out else None
+        peers = [p for p in left if p[0] == left[0][0]]
+        free = next((p for p in peers if not _bleeds(before, p[2].region, by_region, meets)), None)
+        chosen = free or left[0]
+        left.remove(chosen)
+        place = chosen[2]
+        if before is not None and free is None:
+            other = names[before] if 0 <= before < len(names) else "its neighbour"
+            place = Place(place.region, f"{place.why}; but let {other} dry first: wet, the two run into each other")
+        out.append(place)
+    return out
+
+
+def _bleeds(
+    before: int | None, after: int, by_region: Mapping[int, Sequence[Coat]], meets: Collection[tuple[int, int]]
+) -> bool:
+    """Whether the last coat of one region and the first of another would run into each other."""
+    if before is None or (before, after) not in meets:
+        return False
+    wet, next_ = by_region[before], by_region[after]
+    return bool(wet and next_) and _transparent(wet[-1]) and _transparent(next_[0])
+
+
+def broken(site: Site, coats: Sequence[Coat]) -> list[Broken]:
+    """Coats in the wrong order, muted ones left out: a varnish that comes after the oil it should lie under, a wash
+    over a metal, a stain beside a white that is done, a region after what is common to the whole model."""
+    own = [(k, c, site.on(c.where)) for k, c in enumerate(coats) if not c.muted]
+    regions = {k: region_of(site, c) for k, c, _ in own}
+    whites = {
+        n for n in set(regions.values()) if n != WHOLE_MODEL and is_white([c for k, c, _ in own if regions[k] == n])
+    }
+    meets = touching(site)
+    near = lambda a, b: a == b or (a, b) in meets  # noqa: E731
+    out = []
+    for at, (k, first, _) in enumerate(own):
+        for m, second, _ in own[at + 1 :]:
+            a, b = regions[k], regions[m]
+            if first.mix.kind == "metallic" and second.technique in FLOODING and near(a, b) and a != b:
+                out.append(
+                    Broken(k, m, f"“{second.label}” floods: a wash dulls the metal beside it, so it comes first")
+                )
+            elif a in whites and b not in whites and b != WHOLE_MODEL and near(a, b):
+                out.append(
+                    Broken(k, m, f"“{second.label}” would stain the white that is done by then: whites come last")
+                )
+            elif a == WHOLE_MODEL and b != WHOLE_MODEL and _shared(first):
+                out.append(
+                    Broken(k, m, f"“{first.label}” is common to the whole model: it comes when all of it is painted")
+                )
+    for k, coat, on in own:
+        if coat.technique == "oil wipe":
+            seals = [(m, c) for m, c, over in own if c.mix.clear and c.mix.finish > 0 and _meet(on, over)]
+            if seals and all(m > k for m, _ in seals) and not _last(own, seals[0][0]):
+                m, varnish = seals[0]
+                out.append(Broken(k, m, f"“{varnish.label}” goes under the oil, so that it wipes clean"))
+    return out
+
+
+def _shared(coat: Coat) -> bool:
+    return coat.technique in FLOODING or coat.mix.clear
+
+
+def _last(own: Sequence[tuple[int, Coat, NDArray | None]], k: int) -> bool:
+    """Whether a varnish is the last of all: it makes the finish one, and seals nothing for what comes after."""
+    return k == own[-1][0]
+
+
+def _meet(one: NDArray[np.bool_] | None, other: NDArray[np.bool_] | None) -> bool:
+    return one is None or other is None or bool((one & other).any())
+
+
+def move_refused(site: Site, before: Sequence[Coat], after: Sequence[Coat]) -> str:
+    """Why coats may not be put from one order into another; "" where they may: only what the change breaks counts."""
+    said = {b.why for b in broken(site, before)}
+    return next((b.why for b in broken(site, after) if b.why not in said), "")
 
 
 def region_of(site: Site, coat: Coat) -> int:
-    """The region that most of what a coat goes on belongs to."""
+    """The region that nearly all of what a coat goes on belongs to, or else WHOLE_MODEL."""
     if coat.where.kind == "region":
         return coat.where.number
     own = site.on(coat.where)
     labels = site.labels if own is None else site.labels[own]
-    return int(np.bincount(labels).argmax()) if len(labels) else 0
+    if not len(labels):
+        return 0
+    count = np.bincount(labels)
+    most = int(count.argmax())
+    return most if own is not None or count[most] >= ONE_REGION * len(labels) else WHOLE_MODEL

@@ -8,6 +8,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from ..coat.coat import Coat
+from ..coat.finish import films_of
 from ..coat.stack import appearance, looks
 from ..sculpt.site import Site
 from .tins import HALF_VALUE
@@ -76,7 +77,7 @@ def off_target(value: NDArray, target: NDArray) -> NDArray[np.uint8]:
 
 def outcome(site: Site, coats: Sequence[Coat], target: NDArray[np.float32], steps: bool = True) -> Outcome:
     """What coats come to against a target (N,) of values. steps: also after every single coat."""
-    films = [coat.film(site) for coat in coats]
+    films = films_of(site, coats)
     stack = list(zip(coats, films, strict=True))
     after: list[float] = []
     seen = appearance([], len(site))

@@ -53,11 +53,11 @@ def school_title(name: str) -> str:
     return SCHOOLS[name].title if name in SCHOOLS else "Passes fitted to your light" if name == "fit" else ""
 
 
-def rough_film(site: Site, coat: Coat) -> NDArray[np.float32]:
-    """(N,) a coat's film to choose by: sprays from the outlook alone, without a ray."""
+def rough_film(site: Site, coat: Coat, finish: NDArray[np.float32] | None = None) -> NDArray[np.float32]:
+    """(N,) a coat's film to choose by: sprays from the outlook alone, without a ray. finish: (N,) of what it lies on."""
     if isinstance(coat.settings, Spray):
         return roughly(site, coat.settings, coat.solids).film
-    return coat.film(site)
+    return coat.film(site, finish)
 
 
 def primed(mix: Mix, label: str, tools: Tools = EVERYTHING) -> Coat:
@@ -162,10 +162,13 @@ def school(name: str, surface: Surface, lamp: Lamp, tins: Tins, tools: Tools = E
             _by_hand("drybrush", white, "white only where the lamp falls", film_um=9, softness=0.5, **pulled),
         ]
     if name == "bright-first":
+        seal = tins.varnish if tins.varnish and tins.varnish.of("finish") in tools.varnishes else None
+        varnish = [_by_hand("brush", only(seal), "varnish, so that oil wipes clean")] if seal else []
         return [
             primed(only(tins.tint), "a dark tint everywhere", tools),
             _sprayed(surface, white, lamp.azimuth - 25, toward[1], 6, "stroke", "white, wide", tools),
             _sprayed(surface, white, lamp.azimuth + 25, toward[1], 6, "stroke", "white, wide", tools),
+            *varnish,
             _by_hand("wash", only(tins.wash), "a wash to bring it down", film_um=2.5, pooling=5.0),
             _by_hand("oil wipe", only(tins.tint), "dark left in the recesses", film_um=3, pressure=0.9),
         ]

@@ -9,6 +9,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from ..coat.coat import Coat
+from ..coat.finish import BARE, after_coat
 from ..coat.spray import Spray, middle_of, nozzle_of
 from ..directions import bearing, height_words, on_dial
 from ..light.rig import Rig
@@ -23,6 +24,7 @@ SPRAYED_CUP, BRUSHED_CUP = (
     (2.0, 2.0),
     (1.0, 0.5),
 )  # minutes to mix a paint, and to clean up; common practice, from memory
+VARNISHED = "One thin, even coat, and let it dry through. What is below is safe from then on: what goes wrong above it wipes off."
 EVERYTHING_WORDS, SPOTS_WORDS = "everything", "the marked spots"
 SEEN_SHARE = 0.35  # of the thickest film: less is not aimed at
 THICK_PERCENTILE = 95  # a film is told by what is reached on the best-covered twentieth
@@ -129,9 +131,11 @@ def step_of(
     models: int = 1,
     within: tuple[float, float] | None = None,
     cup: tuple[bool, bool] = (True, True),
+    finish: float | None = None,
 ) -> Step:
     """A coat with its film (N,) µm as a step. models: how many it is done on. within: near the target before and
-    after it. cup: whether the paint has to be set up for it, and cleaned away after it."""
+    after it. cup: whether the paint has to be set up for it, and cleaned away after it. finish: that it lies on, where that
+    matters."""
     by, settings, mix = coat.by, coat.settings, coat.mix
     own = site.on(coat.where)
     areas = site.areas if own is None else np.where(own, site.areas, np.float32(0))
@@ -143,7 +147,7 @@ def step_of(
     set_up, clean = SPRAYED_CUP if by.tool(settings) == "airbrush" else BRUSHED_CUP
     return Step(
         number=number, stage=coat.stage, technique=coat.technique, title=f"{by.title} {mix.words()}",
-        purpose=coat.label, goes_on=_goes_on(site, coat), where_from=by.where_from(settings), how=by.how(settings),
+        purpose=coat.label, goes_on=_goes_on(site, coat), where_from=by.where_from(settings), how=VARNISHED if mix.clear else by.how(settings),
         when_to_stop=by.when_to_stop, mishap=by.mishap[0], way_out=by.mishap[1],
         paint=mix.words(), parts=mix.counted(), drops_of=drops_for(mix.counted(), ml * models, tools.drops_per_ml),
         drops_of_one=drops_for(mix.counted(), ml, tools.drops_per_ml),
@@ -153,7 +157,7 @@ def step_of(
         water=by.water(settings), hand_minutes=by.hand_minutes(settings, mm2, coat.where.kind == "mask"),
         wait_minutes=tools.wait(mix.minutes * by.drying_share, mix.kind),
         set_up_minutes=set_up if cup[0] else 0.0, clean_minutes=clean if cup[1] else 0.0,
-        muted=coat.muted, warnings=tuple(by.warnings(settings, film, mix)), caution_tags=tags,
+        muted=coat.muted, warnings=_warnings(coat, film, finish), caution_tags=tags,
         cautions=tuple(cautions_for(*tags)), settings=settings,
         dial=_dial(settings), turns=getattr(settings, "way", "") == "turn",
         within=within and within[1], adds=within and within[1] - within[0],
@@ -174,10 +178,30 @@ def steps_of(
     done = [k for k, mix in enumerate(mixes) if mix is not None]
     goes_on = {(a, b) for a, b in pairwise(done) if mixes[a] == mixes[b]}  # from one cup
     begun, kept = {b for _, b in goes_on}, {a for a, _ in goes_on}
+    finishes = _finishes(site, coats, films)
     return [
-        step_of(k + 1, coat, film, site, tools, models, pair, (k not in begun, k not in kept))
-        for k, (coat, film, pair) in enumerate(zip(coats, films, near, strict=True))
+        step_of(k + 1, coat, film, site, tools, models, pair, (k not in begun, k not in kept), finish)
+        for k, (coat, film, pair, finish) in enumerate(zip(coats, films, near, finishes, strict=True))
     ]
+
+
+def _warnings(coat: Coat, film: NDArray[np.float32], finish: float | None) -> tuple[str, ...]:
+    said = coat.by.warnings(coat.settings, film, coat.mix)
+    ground = "" if finish is None else coat.by.on_finish(finish)
+    return tuple([*said, ground] if ground else said)
+
+
+def _finishes(site: Site, coats: Sequence[Coat], films: Sequence[NDArray[np.float32]]) -> list[float | None]:
+    """The mean finish that each coat lies on, by its film; None for those to whom it does not matter."""
+    out: list[float | None] = []
+    finish = np.full(len(site), BARE, np.float32)
+    last = max((k for k, c in enumerate(coats) if c.by.by_finish), default=-1)
+    for k, (coat, film) in enumerate(zip(coats, films, strict=True)):
+        weight = (film * site.areas).astype(np.float64) if coat.by.by_finish else None
+        out.append(None if weight is None or weight.sum() <= 0 else float(np.average(finish, weights=weight)))
+        if k < last:
+            finish = after_coat(finish, coat, film)
+    return out
 
 
 def _dial(settings: Any) -> tuple[float, float] | None:

@@ -1,5 +1,6 @@
 """The tins: which paints of a rack an undercoat is made of."""
 
+from collections.abc import Sequence
 from dataclasses import dataclass
 
 import numpy as np
@@ -36,7 +37,8 @@ class Key:
 @dataclass(frozen=True)
 class Tins:
     """The paints an undercoat is made of: the primer, greys dark to light, white, a dark tint, a white primer, a
-    transparent shadow, a wash; colour: steps through one colour that can stand in for the greys, through is its
+    transparent shadow, a wash, a varnish that oils
+    wipe clean on (None where there is none); colour: steps through one colour that can stand in for the greys, through is its
     paint's name; shades: mixes for touch-ups, so close that each spot has one within half a value."""
 
     primer: Paint
@@ -49,6 +51,7 @@ class Tins:
     colour: list[Mix]
     through: str
     shades: list[Mix]
+    varnish: Paint | None = None
 
     @property
     def darkest(self) -> float:
@@ -128,7 +131,16 @@ def tins_from(rack: Rack, steps: int = 5, primer: str | None = None, through: st
 
     spread = np.linspace(dark.looks.value, white.looks.value, SHADES)
     shades = [s.mix for s in ladder(dark, white, between, wanted=list(spread))]
-    return Tins(ground, upward(between), white, tint, bright, shadow, wash, upward(base), base.name, shades)
+    return Tins(
+        ground, upward(between), white, tint, bright, shadow, wash, upward(base), base.name, shades, sealer(rack)
+    )
+
+
+def sealer(rack: Rack, owned: Sequence[str] = ("satin", "gloss")) -> Paint | None:
+    """The varnish of a rack that goes under oils: satin holds a little in the texture, gloss wipes clean, matt holds
+    too much (common practice, CP-32); None where there is none. owned: finishes of varnish that are at hand."""
+    fit = [p for p in rack if not p.of_kind.changes_colour and p.of("finish") in owned and p.of("finish") != "matt"]
+    return min(fit, key=lambda p: p.of("finish") != "satin", default=None)
 
 
 def middles(rack: Rack) -> list[str]:

@@ -8,9 +8,9 @@ import numpy as np
 from numpy.typing import NDArray
 
 from ..coat.coat import Coat
+from ..coat.finish import films_of
 from ..coat.stack import appearance
 from ..errors import SettingError
-from ..light.lamp import Lamp
 from ..paint.mix import Mix
 from ..paint.rack import Rack
 from ..sculpt.site import Site
@@ -19,12 +19,12 @@ from ..target.local import Local, local_of, usual_local
 from ..target.target import Target, sketched, target
 from .fair import fitted
 from .file import PlanFile
-from .order import ordered, region_of
+from .order import ordered, region_of, touching
 from .schools import school
 from .step import Step, steps_of
 from .tins import tins_from
 from .ways import way
-from .ways.way import Told, seen_after, task_of, told
+from .ways.way import ABOVE, Told, seen_after, task_of, told
 
 Say = Callable[[str, float], None]
 
@@ -82,27 +82,28 @@ def worked_out(plan: PlanFile, site: Site, rack: Rack, say: Say = lambda *_: Non
     ]
     for at, (k, name) in enumerate([] if plan.coats else chosen):
         say(f"Mixing for {site.marking.regions[k - 1].name}", 0.1 + 0.7 * at / len(chosen))
-        task = task_of(site, wanted, k, under, rack)
+        task = task_of(site, wanted, k, under, rack, plan.tools, plan.light.lamp or ABOVE)
         own = [replace(c, way=name) for c in way(name).coats(task)]
         found[k] = told(task, seen_after(task, own))
         coats, numbers = [*coats, *own], [*numbers, *([k] * len(own))]
     if found:  # in the order of the craft
         by_region = {k: [c for c, n in zip(coats, numbers, strict=True) if n == k] for k in found}
+        names = ["the rest", *(r.name for r in site.marking.regions)]
         first = sum(n is None for n in numbers)
-        placed = [(c, p.region) for p in ordered(by_region) for c in by_region[p.region]]
+        placed = [(c, p.region) for p in ordered(by_region, touching(site), names) for c in by_region[p.region]]
         coats, numbers = [*coats[:first], *(c for c, _ in placed)], [*numbers[:first], *(n for _, n in placed)]
     for coat in plan.coats_of(plan.coats):
         coats, numbers = [*coats, coat], [*numbers, region_of(site, coat)]
-    films = [c.film(site) for c in coats]
+    films = films_of(site, coats)
     return Whole(site, wanted, coats, films, steps_of(site, coats, films, plan.tools), numbers, found)
 
 
 def _schooled(plan: PlanFile, site: Site, rack: Rack, share: NDArray) -> list[Coat]:
     own = plan.undercoat
     tins = tins_from(rack, own.steps, own.primer, own.through)
-    return fitted(site, school(own.school, site.surface, plan.light.lamp or Lamp(0, 90), tins, plan.tools), share)[0]
+    return fitted(site, school(own.school, site.surface, plan.light.lamp or ABOVE, tins, plan.tools), share)[0]
 
 
 def seen_after_all(site: Site, coats: Sequence[Coat]) -> NDArray[np.float32]:
     """(N, 36) the model after coats."""
-    return appearance([(c, c.film(site)) for c in coats], len(site))
+    return appearance(list(zip(coats, films_of(site, coats), strict=True)), len(site))

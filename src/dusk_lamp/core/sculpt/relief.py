@@ -177,6 +177,21 @@ def lengths(
     return out
 
 
+def corners_seeing(surface: Surface, bends: Bends, toward: NDArray) -> NDArray[np.bool_]:
+    """(V,) which places of the joined surface see out toward a direction (3,) past one of the faces that meet there."""
+    mesh = bends.joined
+    front = np.flatnonzero(bends.normals @ toward > GRAZE)
+    out = np.zeros((len(mesh.vertices), 3))
+    for k in range(3):
+        np.add.at(out, mesh.faces[front, k], bends.normals[front])
+    far = np.linalg.norm(out, axis=1)
+    seen = far > 0
+    lift = max(2 * surface.lift_share * surface.size, 1e-6)
+    origins = mesh.vertices[seen] + lift * out[seen] / far[seen][:, None]
+    seen[seen] = ~surface.caster.blocked(origins.astype(np.float32), np.asarray(toward, np.float32))
+    return seen
+
+
 def _tightest(bends: Bends) -> NDArray[np.bool_]:
     """(E,) whether no edge that runs beside it, in the two faces it joins, bends more the same way."""
     best = np.ones(len(bends.angle), np.bool_)

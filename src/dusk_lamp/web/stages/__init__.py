@@ -24,6 +24,8 @@ FACTS: dict[str, Callable[[Sculpt], Any]] = {  # what a stage can rest on
     "light": lambda s: [s.rig, s.exposure],
     "greys": lambda s: s.greys,
     "looks": lambda s: [s.marking_number, s.tints],
+    "glows": lambda s: s.glows,
+    "metal": lambda s: s.metal,
     "coats": lambda s: s.scheme_id,
 }
 WORDS = {"done": "done", "again": "look again", "open": "to do", "optional": "optional"}
@@ -63,10 +65,18 @@ STAGES = (
     Stage(
         "colour",
         "Lay the colours",
-        "Make my plan sheet",
+        "Next: metal and edges",
         optional=True,
         rests_on=("files", "standing", "light", "looks"),
     ),
+    Stage(
+        "metal",
+        "Metal and edges",
+        "Next: light a glow",
+        optional=True,
+        rests_on=("files", "light", "looks", "metal"),
+    ),
+    Stage("glow", "Light a glow", "Make my plan sheet", optional=True, rests_on=("files", "light", "looks", "glows")),
     Stage("sheet", "Plan sheet", on_bench=False, rests_on=("files", "standing", "light", "greys", "coats")),
     Stage("paint", "Paint it", on_bench=False, rests_on=("coats",)),
 )

@@ -9,21 +9,24 @@ from flask import Blueprint, Response, abort, jsonify, request, url_for
 from sqlalchemy.orm import Session
 
 from ...core.coat.coat import Coat, usual_coat
+from ...core.coat.finish import finish_of, finish_words, shares_of
 from ...core.coat.spray import Spray
 from ...core.coat.stack import looks
 from ...core.coat.technique import technique, techniques
 from ...core.errors import SettingError
-from ...core.paint.colour import ILLUMINANTS, lab, rgb, xyz
+from ...core.paint.colour import ILLUMINANTS, delta_e, lab, rgb, xyz
 from ...core.plain import plain
 from ...core.plan.cautions import cautions_for
+from ...core.plan.face import warmth
 from ...core.plan.gradient import gradients
-from ...core.plan.order import ordered, region_of
+from ...core.plan.order import WHOLE_MODEL, broken, move_refused, region_of
 from ...core.plan.overspray import overspray
 from ...core.plan.step import row_of
 from ...core.plan.times import times_of
 from ...core.plan.ways import ways
 from ...core.plan.ways.way import FINE, NEAR, seen_after, task_of, told, wrong
-from ...core.sculpt.site import Where
+from ...core.sculpt.parts import seams
+from ...core.sculpt.site import WHOLE, Where
 from ...core.view.camera import Camera
 from ...core.view.formats import png_bytes
 from ...core.view.raster import colour_picture
@@ -31,10 +34,11 @@ from ...store import colours, painted, painters, paints, schemes, sketches, unde
 from ...store.cache import key_of
 from ...store.laid import Laid
 from ...store.models import Sculpt
+from ..coats import elsewhere, plan_of
 from ..packet import packed
 from ..packet import picture as png
 from ..patience import Say, not_yet, patiently
-from ..workshop import asked, colour_names, laid_out, the_sculpt, workshop
+from ..workshop import asked, colour_names, the_sculpt, workshop
 from . import mark_done, mark_open
 
 blueprint = Blueprint("colour", __name__)
@@ -45,14 +49,15 @@ _drawing = threading.Lock()
 
 @dataclass(frozen=True)
 class Opened:
-    """What the stage works on. under: coats of the undercoat; own: those in colour. seen: the state of the coats
-    that was read."""
+    """What the stage works on. under: coats of the undercoat; own: those in colour; later: those of stages after it, which
+    are handed on. seen: the state of the coats that was read."""
 
     sculpt: Sculpt
     laid: Laid
     made: sketches.Sketched
     under: list[Coat]
     own: list[Coat]
+    later: list[Coat]
     choice: schemes.Choice
     seen: int
 
@@ -60,19 +65,18 @@ class Opened:
 def panel(session: Session, sculpt: Sculpt, laid: Laid) -> dict[str, Any]:
     """What the panel shows; the coats come as colour.json."""
     by_hand = [t for t in techniques().values() if t.by_hand]
-    return {"ways": ways(), "lights": ILLUMINANTS, "techniques": by_hand, "colours": colour_names(session)}
+    varnishes = paints.varnishes(session)
+    return {
+        "ways": ways(), "lights": ILLUMINANTS, "techniques": by_hand, "colours": colour_names(session),
+        "tools": painters.tools_of(session), "varnishes": [(p.name, p.of("finish")) for p in varnishes],
+    }  # fmt: skip
 
 
 def _opened(session: Session, sculpt_id: int) -> Opened:
-    sculpt = the_sculpt(session, sculpt_id)
-    laid, cache = laid_out(sculpt), workshop().store.cache
-    if laid.site.outlook is None:
-        abort(409)
-    tins, tools = undercoats.tins_of(session, sculpt), painters.tools_of(session)
-    coats, choice = undercoats.coats_of(session, sculpt, laid, cache, tins, tools)
-    under, own = schemes.split(coats)
-    made = sketches.sketch_of(session, sculpt, laid, cache)
-    return Opened(sculpt, laid, made, under, own, choice, schemes.state_of(sculpt))
+    plan = plan_of(session, sculpt_id)
+    under, own = plan.of(schemes.UNDERCOAT), plan.of(schemes.COLOUR)
+    later = plan.besides(schemes.UNDERCOAT, schemes.COLOUR)
+    return Opened(plan.sculpt, plan.laid, plan.made, under, own, later, plan.choice, plan.seen)
 
 
 def _looked(opened: Opened, number: int) -> np.ndarray:
@@ -112,7 +116,7 @@ def shown(sculpt_id: int) -> Response | tuple[Response, int]:
         rows.append(
             {
                 "number": k, "name": region.name, "hex": made.locals_[k].colour, "way": opened.own[of.index(k)].way if done else "", "coats": of.count(k),
-                "told": plain(found) if found else None, "share": round(float(areas[k] / max(areas.sum(), 1e-9)), 4),
+                "told": plain(found) if found else None, "material": region.material, "share": round(float(areas[k] / max(areas.sum(), 1e-9)), 4),
                 "can": bool(areas[k] > 0),
             }
         )  # fmt: skip
@@ -128,15 +132,35 @@ def shown(sculpt_id: int) -> Response | tuple[Response, int]:
     for k, coat in enumerate(opened.own):
         coats[k]["beside"] = overspray(site, coat, opened.own[k + 1 :]).words if coat.technique == "spray" else ""
     kept = [s for s in steps if not s.muted]
-    by_region = colours.regions_of(site, opened.own)
-    names = ["the rest", *(r.name for r in site.marking.regions)]
-    order = [{"region": names[p.region], "why": p.why} for p in ordered(by_region)]
+    names = {WHOLE_MODEL: "The whole model", **dict(enumerate(["the rest", *(r.name for r in site.marking.regions)]))}
+    order = [{"region": names[p.region], "why": p.why} for p in colours.places(site, opened.own)]
+    every = [*opened.under, *opened.own]
+    shares = shares_of(
+        finish_of(zip(every, painted.films(opened.laid, site, every), strict=True), len(site)), site.areas
+    )
     return jsonify(
-        order=order,
+        seams=_seams(opened, seen), order=order, out_of_order=list(dict.fromkeys(b.why for b in broken(site, opened.own))),
+        finish=finish_words(shares) if opened.own else "",
         turn=opened.seen, under=key_of(made.key, plain(opened.under))[:12], regions=rows, coats=coats, undo=undo, redo=redo, near=round(near / whole, 4) if whole else None,
         times=times_of(kept, opened.sculpt.models).words if kept else "", limit=NEAR,
         cautions=cautions_for(*dict.fromkeys(tag for s in kept for tag in s.caution_tags)),
     )  # fmt: skip
+
+
+def _seams(opened: Opened, seen: np.ndarray) -> list[str]:
+    """How far the colours on either side of each seam of parts painted apart are from each other."""
+    named, site = opened.sculpt.named_parts, opened.made.site
+    if not any(part.apart for part in named):
+        return []
+    out = []
+    for seam in seams(site.surface, named, site.paintable):
+        one, other = (
+            lab(xyz(np.average(seen[on], axis=0, weights=site.areas[on] + 1e-9))) for on in (seam.on_a, seam.on_b)
+        )
+        off = float(delta_e(one, other))
+        words = "they match" if off <= NEAR else "they do not match where they meet"
+        out.append(f"{named[seam.a].name} on {named[seam.b].name}, {seam.length:.0f} mm: ΔE {off:.1f}, {words}")
+    return out
 
 
 @blueprint.get("/sculpts/<int:sculpt_id>/colour/<int:number>.bin")
@@ -167,9 +191,8 @@ def _tried(session: Session, sculpt_id: int, number: int, name: str) -> tuple[Op
     opened = _opened(session, sculpt_id)
     if name not in ways() or not 1 <= number <= len(opened.made.site.marking.regions):
         abort(404)
-    site = opened.made.site
-    task = task_of(site, opened.made.target, number, _looked(opened, 0), paints.rack_of(session))
-    return opened, colours.tried(opened.laid, opened.made, task, name, painters.tools_of(session))
+    task = sketches.task_for(session, opened.sculpt, opened.made, number, _looked(opened, 0))
+    return opened, colours.tried(opened.laid, opened.made, task, name)
 
 
 @blueprint.get("/sculpts/<int:sculpt_id>/colour/<int:number>/<name>.json")
@@ -199,7 +222,7 @@ def way_png(sculpt_id: int, number: int, name: str) -> Response:
             plain(opened.under),
         )
         if key not in cache:
-            task = task_of(site, opened.made.target, number, _looked(opened, 0), paints.rack_of(session))
+            task = sketches.task_for(session, opened.sculpt, opened.made, number, _looked(opened, 0))
             levels = looks(seen_after(task, found.coats))[1]
             drawn = colour_picture(site.surface, levels[site.shown], view, *PICTURE_SIZE)
             cache.put(key, blobs={"look.png": png_bytes(drawn)})
@@ -218,7 +241,7 @@ def gradients_json(sculpt_id: int, number: int) -> Response:
 @blueprint.post("/sculpts/<int:sculpt_id>/colour")
 def change(sculpt_id: int) -> tuple[Response, int] | Response:
     """do: way (region, name), all (name: every region that has none yet), clear (region), order: as the craft has
-    it; mute, remove, up, down (number, from 1), set (number and settings of its technique), paint (number, name),
+    it; add (region, technique, paint), warm (region), varnish (name): the last one; mute, remove, up, down (number, from 1), set (number and settings of its technique), paint (number, name),
     undo, redo. `turn` says which state it was made on."""
     given = asked()
     what = str(given.get("do"))
@@ -226,7 +249,7 @@ def change(sculpt_id: int) -> tuple[Response, int] | Response:
         with workshop().store.session() as session:
             opened = _opened(session, sculpt_id)
         if given.get("turn", opened.seen) != opened.seen:
-            return _elsewhere()
+            return elsewhere()
         wishes = _wishes(opened, what, given)
         if wishes and (
             told_so_far := patiently(
@@ -241,36 +264,31 @@ def change(sculpt_id: int) -> tuple[Response, int] | Response:
             if coats is None:
                 schemes.step(session, sculpt, -1 if what == "undo" else 1, opened.seen)
             else:
-                schemes.keep(session, sculpt, coats, opened.choice, opened.seen)
+                schemes.keep(session, sculpt, [*coats, *opened.later], opened.choice, opened.seen)
             session.flush()
-            left = schemes.split(schemes.kept_coats(session, sculpt))[1]
+            left = [c for c in schemes.kept_coats(session, sculpt) if c.stage == schemes.COLOUR]
             (mark_done if left else mark_open)(sculpt, "colour")
         return jsonify(kept=True)  # and is asked for anew, which may take a moment
     except schemes.ChangedElsewhereError:
-        return _elsewhere()
+        return elsewhere()
     except (KeyError, TypeError, ValueError, IndexError) as e:
         if isinstance(e, SettingError):
             raise
         raise SettingError("the change that arrived is incomplete; reload the page") from e
 
 
-def _elsewhere() -> tuple[Response, int]:
-    return jsonify(error="The coats were changed in another tab; they are shown as they are now. Change again."), 409
-
-
 def _by_hand(session: Session, opened: Opened, given: dict[str, Any], number: int) -> Coat:
-    """A coat of any technique on one region; a spray comes from the lamp."""
-    mix = paints.colour_called(session, str(given["paint"]))
+    """A coat of any technique on one region, or on the whole model (0); a spray comes from the lamp."""
+    mix = paints.colour_called(session, str(given["paint"])) or paints.varnish_called(session, str(given["paint"]))
     if mix is None:
         raise SettingError(f"there is no paint or recipe called “{str(given['paint'])[:60]}” any more")
     site, name = opened.made.site, str(given["technique"])
-    coat = usual_coat(
-        name, mix, f"{site.marking.regions[number - 1].name}: {technique(name).title.lower()}", schemes.COLOUR
-    )
+    of = site.marking.regions[number - 1].name if number else "Whole model"
+    coat = usual_coat(name, mix, f"{of}: {technique(name).title.lower()}", schemes.COLOUR)
     if isinstance(coat.settings, Spray):
         lamp = undercoats.lamp_of(opened.sculpt)
         coat = coat.with_settings({"azimuth": lamp.azimuth, "elevation": lamp.elevation, "way": "stroke"})
-    return replace(coat, where=Where.some(site.labels == number))
+    return replace(coat, where=Where.some(site.labels == number)) if number else coat
 
 
 def _wishes(opened: Opened, what: str, given: dict[str, Any]) -> dict[int, str]:
@@ -312,10 +330,24 @@ def _changed(
     if what == "clear":
         return colours.with_way(site, coats, int(given["region"]), [])
     if what == "add":
+        if given.get("on") == "whole":
+            return [*coats, _by_hand(session, opened, given, 0)]
         number = int(given["region"])
         if not 1 <= number <= len(site.marking.regions):
             raise SettingError("choose the region first that the coat goes on")
-        return [*coats, _by_hand(session, opened, given, number)]
+        return colours.beside_its_own(site, coats, number, _by_hand(session, opened, given, number))
+    if what == "warm":
+        number = int(given["region"])
+        if not 1 <= number <= len(site.marking.regions):
+            raise SettingError("choose the region of skin first")
+        return colours.beside_its_own(site, coats, number, warmth(site, number, paints.rack_of(session)))
+    if what == "varnish":
+        varnish = paints.varnish_called(session, str(given["name"]))
+        if varnish is None:
+            raise SettingError("this varnish is not on the rack any more; choose another")
+        last = usual_coat("brush", varnish, f"last varnish, {given['name']}, all over", schemes.COLOUR)
+        kept = [c for c in coats if not (c.stage == schemes.COLOUR and c.mix.clear and c.where == WHOLE)]
+        return [*kept, last]
     if what == "order":
         return colours.in_order(site, coats)
     k, own = int(given["number"]) - 1, list(opened.own)
@@ -326,6 +358,8 @@ def _changed(
     elif what in ("up", "down"):
         to = max(0, min(len(own) - 1, k + (-1 if what == "up" else 1)))
         own.insert(to, own.pop(k))
+        if refused := move_refused(site, opened.own, own):
+            raise SettingError(f"not there: {refused}")
     elif what == "mute":
         own[k] = replace(own[k], muted=not own[k].muted)
     elif what == "paint":

@@ -38,6 +38,7 @@ from ...store.laid import Laid
 from ...store.models import Job, Sculpt
 from ...store.schemes import split
 from ...store.store import new_job
+from ..coats import elsewhere
 from ..packet import packed
 from ..packet import picture as png
 from ..patience import Say, not_yet, patiently
@@ -307,7 +308,7 @@ def change(sculpt_id: int) -> tuple[Response, int] | Response:
     with store.session() as session:
         opened = _opened(session, sculpt_id)
         if given.get("turn", opened.seen) != opened.seen:
-            return _elsewhere()
+            return elsewhere()
         changed = None if what in ("undo", "redo", "fit") else _changed(session, opened, what, given)
     try:
         with store.saving() as session:
@@ -321,14 +322,10 @@ def change(sculpt_id: int) -> tuple[Response, int] | Response:
                 schemes.keep(session, sculpt, [*own, *opened.others], choice, opened.seen)
             (mark_done if sculpt.scheme_id or what == "fit" else mark_open)(sculpt, "undercoat")
     except schemes.ChangedElsewhereError:
-        return _elsewhere()
+        return elsewhere()
     if what == "fit":
         workshop().queue.add(job_id)
     return shown(sculpt_id)
-
-
-def _elsewhere() -> tuple[Response, int]:
-    return jsonify(error="The coats were changed in another tab; they are shown as they are now. Change again."), 409
 
 
 def _changed(session: Session, opened: Opened, what: str, given: dict[str, Any]) -> tuple[list[Coat], schemes.Choice]:

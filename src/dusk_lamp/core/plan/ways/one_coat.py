@@ -1,5 +1,5 @@
-"""One-coat transparent paint over the sketch, thinned 1:1 and put on twice on smooth panels (CP-19), then a few
-lights."""
+"""One-coat transparent paint over the sketch, thinned 1:1 and put on twice on smooth panels, neat on texture (CP-19),
+then a few lights."""
 
 import numpy as np
 
@@ -11,6 +11,11 @@ from .glazes import restated
 from .way import CLEAR, Task, Way, brushed
 
 WATER = 1.0
+ROUGH, ROUGH_SHARE = (
+    0.25,
+    0.45,
+)  # a spot so deep or so far out is texture; so much of it, and a region is. From memory
+SHAGGY = ("fur", "hair")
 COATS = (1, 2, 3)
 MORE = 3
 
@@ -25,7 +30,8 @@ class OneCoat(Way):
     def coats(self, task: Task) -> list[Coat]:
         """The paint over all of it, then lights."""
         paints = task.paints(*CLEAR)
-        films = [f for mix in _mixes(paints) for f in _films(mix)]
+        water = 0.0 if textured(task) else WATER
+        films = [f for mix in _mixes(paints) for f in _films(mix, water)]
         first = best_everywhere(task, task.under, films)
         coat = brushed(task, first.mix, first.words, None, first.um, first.water)
         return improved(task, [coat], [*films, *restated(task)], MORE)
@@ -36,13 +42,20 @@ def _mixes(paints: list[Paint]) -> list[Mix]:
     return [*map(only, paints), *pairs]
 
 
-def _films(mix: Mix) -> list[Film]:
-    one = mix.coat_um / (1 + WATER)
+def textured(task: Task) -> bool:
+    """Whether a region is texture rather than panels: then paint straight from the bottle is fine (CP-19)."""
+    if task.number and task.site.marking.regions[task.number - 1].material in SHAGGY:
+        return True
+    stands_out = np.abs(task.site.relief.exposed - task.site.relief.cavity)[task.own]
+    weight = task.weight()
+    return bool(weight[stands_out > ROUGH].sum() > ROUGH_SHARE * weight.sum())
+
+
+def _films(mix: Mix, water: float) -> list[Film]:
+    one = mix.coat_um / (1 + water)
+    how = "thinned 1:1, each dry before the next" if water else "neat: it is textured"
     words = {1: "one coat", 2: "two coats", 3: "three coats"}
-    return [
-        Film(mix, round(float(n * one), 1), WATER, f"{words[n]} thinned 1:1, each dry before the next")
-        for n in np.array(COATS)
-    ]
+    return [Film(mix, round(n * one, 1), water, f"{words[n]} {how}") for n in COATS]
 
 
 WAY = OneCoat()

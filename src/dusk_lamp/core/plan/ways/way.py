@@ -9,22 +9,29 @@ import numpy as np
 from numpy.typing import NDArray
 
 from ...coat.coat import Coat, usual_coat
+from ...coat.finish import films_of
 from ...coat.stack import appearance
 from ...errors import SettingError
+from ...light.lamp import Lamp
 from ...paint.colour import Colour, delta_e, lab, xyz
 from ...paint.mix import Mix, likeliest, match
 from ...paint.rack import Paint, Rack
 from ...plain import rounded
 from ...sculpt.site import Site, Where
 from ...target.target import Target
+from ..tools import EVERYTHING, Tools
 
 NEAR = 5.0  # ΔE00: another colour at arm's length
 STAGE = "colour"
 BRUSHED = ("base", "layer")  # kinds that layers are mixed from
 CLEAR = ("one-coat", "ink")
 TINTING = ("wash",)
+MATT = 0.0  # finish of an undercoat; what lies on it goes on from there
 LEAST_MM2 = 0.5  # what is worth mixing for
 LIKELY = 16  # paints that a mix is looked for among: half of them the nearest, the others on every side of it
+
+
+ABOVE = Lamp(0, 90)  # CP-10
 
 
 @dataclass(frozen=True)
@@ -32,8 +39,8 @@ class Task:
     """One region to be painted.
 
     name: of the region. number: of it, 0 for the rest. own: (N,) its samples. lab: (N, 3) and value: (N,) what each
-    shall look like. under: (N, 36) reflectance of what is there. areas: (N,) mm² that can be painted. rack: what
-    there is.
+    shall look like. under: (N, 36) reflectance of what is there. areas: (N,) mm² that can be painted. rack,
+    tools: what there is. lamp: that lights it.
     """
 
     site: Site
@@ -45,6 +52,8 @@ class Task:
     under: NDArray[np.float32]
     areas: NDArray[np.float64]
     rack: Rack
+    tools: Tools = EVERYTHING
+    lamp: Lamp = ABOVE
 
     @property
     def where(self) -> Where:
@@ -70,7 +79,15 @@ class Task:
         return found
 
 
-def task_of(site: Site, target: Target, number: int, under: NDArray[np.float32], rack: Rack) -> Task:
+def task_of(
+    site: Site,
+    target: Target,
+    number: int,
+    under: NDArray[np.float32],
+    rack: Rack,
+    tools: Tools = EVERYTHING,
+    lamp: Lamp = ABOVE,
+) -> Task:
     """A region of a target as a task; 0 is the rest.
 
     Raises:
@@ -81,7 +98,7 @@ def task_of(site: Site, target: Target, number: int, under: NDArray[np.float32],
     names = ["the rest" if site.marking.regions else "the model", *(r.name for r in site.marking.regions)]
     if areas[own].sum() <= 0:
         raise SettingError(f"nothing of “{names[number]}” can be painted: mark it anew, or leave it out")
-    return Task(site, names[number], number, own, target.lab, target.value, under, areas, rack)
+    return Task(site, names[number], number, own, target.lab, target.value, under, areas, rack, tools, lamp)
 
 
 @dataclass(frozen=True)
@@ -183,9 +200,10 @@ def brushed(
 
 
 def seen_after(task: Task, coats: Sequence[Coat], under: NDArray[np.float32] | None = None) -> NDArray[np.float32]:
-    """(N, 36) what is there after coats, which lie on the region only."""
+    """(N, 36) what is there after coats, which lie on the region only. under: where they go on after others."""
     own, seen = task.own, (task.under if under is None else under).copy()
-    stack = [(coat, coat.film(task.site)[own]) for coat in coats]
+    films = films_of(task.site, coats, under=MATT)
+    stack = [(coat, film[own]) for coat, film in zip(coats, films, strict=True)]
     seen[own] = appearance(stack, int(own.sum()), seen[own])
     return seen
 

@@ -27,6 +27,9 @@ export const LAYERS = [
         if (ink) shown = mark == 1 ? vec3(0.85, 0.32, 0.05) : mark == 2 ? vec3(0.25, 0.55, 0.95) : mark == 3 ? vec3(0.75) : mark == 4 ? vec3(0.9, 0.2, 0.6) : vec3(0.1);
       }`,
   },
+  { // another scheme, right of a line
+    name: "beside", bytes: 4, uniforms: { wipe: 0 }, declare: "uniform float wipe;", paint: "if (gl_FragCoord.x > wipe) shown = field.rgb;",
+  },
   {
     name: "regions", bytes: 1, uniforms: { chosen: 0, patches: patches() }, declare: `uniform float chosen; uniform vec3 patches[${MOST_PARTS}];`,
     // the form by a light in the eye, so that dark recesses can be marked too; a facet with corners in two regions is their border

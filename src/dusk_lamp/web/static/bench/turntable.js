@@ -101,6 +101,26 @@ export class Turntable {
     this.draw();
   }
 
+  // how far a glow is read: a ring round it, whichever way one looks
+  ring(at, radius) {
+    if (this.round) { this.scene.remove(this.round); this.round.geometry.dispose(); this.round = null; }
+    if (at) {
+      const points = Array.from({ length: 97 }, (_, i) => new THREE.Vector3(radius * Math.cos(i * Math.PI / 48), radius * Math.sin(i * Math.PI / 48), 0));
+      this.round = new THREE.Line(new THREE.BufferGeometry().setFromPoints(points), new THREE.LineBasicMaterial({ color: new THREE.Color().setRGB(0.95, 0.66, 0.23), depthTest: false }));
+      this.round.position.set(...at); this.round.renderOrder = 8;
+      this.scene.add(this.round);
+    }
+    this.draw();
+  }
+
+  // how far a place on the screen is from the middle of the ring, in mm; null where there is no ring
+  fromRing(x, y) {
+    if (!this.round) return null;
+    const box = this.canvas.getBoundingClientRect(), at = this.round.position.clone().project(this.camera);
+    const mm = (this.camera.top - this.camera.bottom) / this.high;
+    return mm * Math.hypot(x - box.left - (at.x + 1) / 2 * this.wide, y - box.top - (1 - at.y) / 2 * this.high);
+  }
+
   // dabs of a brush in motion, before the server has kept the stroke
   touch(samples, number) {
     this.layers.some("regions", samples, number);
@@ -241,6 +261,7 @@ export class Turntable {
     this.camera.matrixWorldNeedsUpdate = true;
     this.camera.updateProjectionMatrix();
     this.uniforms.eye.value.copy(toward);
+    if (this.round) this.round.quaternion.setFromRotationMatrix(this.camera.matrix);
     this.renderer.render(this.scene, this.camera);
     this.canvas.dataset.painted = String(Number(this.canvas.dataset.painted || 0) + 1);
     this.canvas.dispatchEvent(new CustomEvent("painted"));

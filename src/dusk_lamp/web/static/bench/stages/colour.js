@@ -1,29 +1,40 @@
 // The colour stage: regions, the ways to paint each as pictures of this very model, the coats to scrub through; the server works it all out.
 import { kept, patient, say } from "../../page.js";
 import { unpack } from "../turntable.js";
+import Face from "./face.js";
+import Schemes from "./schemes.js";
 
 const $ = (id) => document.getElementById(id);
 const per = (x) => `${Math.round(100 * x)} %`;
 
 export default class Colour {
-  constructor({ base, table }) {
+  constructor({ base, table, here }) {
     Object.assign(this, { base, table, region: null, chosen: null, at: null, plan: null });
     this.titles = [...$("colour-all-way").options].map((o) => ({ name: o.value, title: o.textContent, words: o.dataset.words }));
     $("colour-undo").addEventListener("click", () => this.change({ do: "undo" }));
     $("colour-redo").addEventListener("click", () => this.change({ do: "redo" }));
     $("colour-clear").addEventListener("click", () => this.change({ do: "clear", region: this.region }));
     $("colour-all").addEventListener("click", () => this.change({ do: "all", name: $("colour-all-way").value }));
-    $("colour-light").addEventListener("change", () => this.look(this.at));
+    $("colour-light").addEventListener("change", () => { this.look(this.at); this.schemes.again(); });
     $("colour-add").addEventListener("submit", (e) => {
       e.preventDefault();
-      if (!this.region) { say("Choose the region first that the coat goes on.", true); return; }
+      if (!this.region && e.target.elements.namedItem("on").value === "region") { say("Choose the region first that the coat goes on.", true); return; }
       this.change({ do: "add", region: this.region, ...Object.fromEntries(new FormData(e.target)) });
     });
+    $("last-varnish")?.addEventListener("submit", (e) => { e.preventDefault(); this.change({ do: "varnish", name: e.target.elements.name.value }); });
+    $("warm").addEventListener("click", () => this.change({ do: "warm", region: this.region }));
+    this.schemes = new Schemes(this);
+    this.face = new Face(this, here);
     $("in-order").addEventListener("click", () => this.change({ do: "order" }));
     $("colour-scrub").addEventListener("input", () => this.look(Number($("colour-scrub").value)));
     $("colour-difference").addEventListener("change", () => { table.layers.set("differing", $("colour-difference").checked); table.draw(); });
     $("colour-form").addEventListener("submit", (e) => e.preventDefault());
-    $("colour-form").elements.film_um.addEventListener("change", (e) => this.change({ do: "set", number: this.chosen, settings: { film_um: Number(e.target.value) } }));
+    $("colour-form").addEventListener("input", (e) => { if (e.target.type === "range") e.target.parentElement.querySelector("output").textContent = e.target.value; });
+    $("colour-form").addEventListener("change", (e) => {
+      const { name, value } = e.target;
+      if (name === "paint") { if (value) this.change({ do: "paint", number: this.chosen, name: value }); }
+      else this.change({ do: "set", number: this.chosen, settings: { [name]: "words" in e.target.dataset ? value : Number(value) } });
+    });
     for (const button of document.querySelectorAll("[data-colour]")) button.addEventListener("click", () => {
       const what = button.dataset.colour, number = this.chosen;
       if (what === "up") this.chosen = Math.max(1, number - 1);
@@ -33,15 +44,16 @@ export default class Colour {
     });
   }
 
-  enter() { this.table.layers.on("coats", true); this.table.layers.set("differing", $("colour-difference").checked); this.load(); }
-  leave() { this.table.layers.on("coats", false); this.table.layers.set("differing", false); }
+  get marks() { return Boolean(this.face.marking); } // by clicks on the sculpt
+  enter() { this.table.layers.on("coats", true); this.table.layers.set("differing", $("colour-difference").checked); this.load(); this.schemes.load(); this.face.load(); }
+  leave() { this.table.layers.on("coats", false); this.schemes.compare(null); this.table.layers.set("differing", false); }
 
   async load() {
     const turn = this.loading = (this.loading || 0) + 1;
     $("colour-note").textContent = "Laying the coats …";
     const answer = await patient(`${this.base}/colour.json`);
-    if (turn !== this.loading) return;
     const plan = await answer.json();
+    if (turn !== this.loading) return;
     if (plan.trouble || plan.error) {
       $("colour-note").textContent = plan.trouble || plan.error;
       if (plan.rack) $("colour-note").append(" ", Object.assign(document.createElement("a"), { href: plan.rack, textContent: "To the rack" }));
@@ -75,6 +87,11 @@ export default class Colour {
     const line = (words) => Object.assign(document.createElement("li"), { textContent: words });
     $("order").replaceChildren(...plan.order.map((p) => line(`${p.region}: ${p.why}`)));
     $("in-order").hidden = plan.order.length < 2;
+    $("out-of-order").hidden = !plan.out_of_order.length;
+    $("out-of-order").textContent = plan.out_of_order.join(". ");
+    $("colour-seams-box").hidden = !plan.seams.length;
+    $("colour-seams").replaceChildren(...plan.seams.map(line));
+    $("finish").textContent = plan.finish || "Nothing is painted in colour yet.";
     this.list(); this.ways(); this.strip(); this.look(this.at);
   }
 
@@ -95,6 +112,7 @@ export default class Colour {
     const own = this.plan.regions[this.region - 1];
     this.gradients();
     $("colour-clear").hidden = !own?.coats;
+    $("warm").hidden = !own?.can || own.material !== "skin";
   }
 
   async gradients() {
@@ -157,8 +175,19 @@ export default class Colour {
     const c = this.plan.coats[this.chosen - 1], form = $("colour-form");
     form.hidden = !c;
     if (!c) return;
-    form.elements.film_um.parentElement.hidden = c.settings.film_um === undefined;
-    form.elements.film_um.value = c.settings.film_um ?? 0;
+    const paint = form.elements.namedItem("paint");
+    paint.value = [...paint.options].some((o) => o.value === c.paint) ? c.paint : "";
+    for (const group of form.querySelectorAll("[data-of]")) {
+      group.hidden = group.dataset.of !== c.technique;
+      if (group.hidden) continue;
+      for (const field of group.querySelectorAll("[name]")) {
+        field.value = c.settings[field.name];
+        const out = field.parentElement.querySelector("output");
+        if (out) out.textContent = field.value;
+      }
+    }
+    $("colour-from").hidden = typeof c.settings.azimuth !== "number";
+    for (const name of ["azimuth", "elevation"]) form.elements.namedItem(name).value = c.settings[name] ?? 0;
     form.querySelector('[data-colour="mute"]').textContent = c.muted ? "Use this coat" : "Skip this coat";
     $("colour-facts").textContent = `${Object.entries(c.drops_of_one).map(([name, k]) => `${k} ${k > 1 ? "drops" : "drop"} ${name}`).join(", ")}; ${Math.max(1, Math.round(c.hand_minutes))} min at the model, ${Math.round(c.wait_minutes)} min to dry. ${[c.beside, ...c.warnings].join(" ")}`;
   }
@@ -168,8 +197,9 @@ export default class Colour {
     this.at = number;
     $("colour-scrub-out").textContent = number === 0 ? "the undercoat" : `coat ${number} of ${this.plan.coats.length}`;
     const answer = await fetch(`${this.base}/colour/${number}.bin?light=${$("colour-light").value}`);
-    if (turn !== this.looked || !answer.ok) return;
-    const bytes = await answer.arrayBuffer(), { heading, at } = unpack(bytes);
+    const bytes = answer.ok ? await answer.arrayBuffer() : null; // read in any case: a body that is left lying keeps its connection
+    if (turn !== this.looked || !bytes) return;
+    const { heading, at } = unpack(bytes);
     this.table.layers.put("coats", new Uint8Array(bytes, at, this.table.heading.samples * 4));
     this.table.draw();
     const a = heading.areas;

@@ -53,8 +53,8 @@ export default class Undercoat {
     $("undercoat-note").textContent = "Laying the coats …";
     const turn = this.loading = (this.loading || 0) + 1;
     const answer = await patient(`${this.base}/undercoat.json`);
-    if (turn !== this.loading) return;
     const plan = await answer.json();
+    if (turn !== this.loading) return;
     plan.trouble ||= plan.error;
     if (plan.trouble) {
       $("undercoat-note").textContent = `${plan.trouble[0].toUpperCase()}${plan.trouble.slice(1)} `;
@@ -240,8 +240,9 @@ export default class Undercoat {
     this.at = number;
     $("scrub-out").textContent = number === 0 ? "the bare model" : `coat ${number} of ${this.plan.coats.length}`;
     const answer = await fetch(`${this.base}/undercoat/${number}.bin`);
-    if (turn !== this.asked || !answer.ok) return;
-    const bytes = await answer.arrayBuffer(), { heading, at } = unpack(bytes);
+    const bytes = answer.ok ? await answer.arrayBuffer() : null; // read in any case: a body that is left lying keeps its connection
+    if (turn !== this.asked || !bytes) return;
+    const { heading, at } = unpack(bytes);
     this.table.layers.put("coats", new Uint8Array(bytes, at, this.table.heading.samples * 4));
     this.table.draw();
     $("look-words-coat").textContent = `Too light ${Math.round(heading.too_light_mm2)} mm² (rising lines), too dark ${Math.round(heading.too_dark_mm2)} mm² (falling lines).`;

@@ -1,0 +1,72 @@
+"""Line: an edge highlight along crests that a light sees, thinner upward (craft page, section 12)."""
+
+from dataclasses import dataclass
+
+import numpy as np
+from numpy.typing import NDArray
+from scipy.spatial import cKDTree
+
+from ..directions import direction_of
+from ..plain import checked, number
+from ..sculpt.relief import corners_seeing
+from ..sculpt.site import Site
+from .technique import Technique, film_um
+
+GRAZE = 0.05
+THINNER = 0.6  # of the width is lost from the lowest to the highest line
+
+
+@dataclass(frozen=True)
+class Pulled:
+    """film_um: of a line. width: mm of the lowest line. azimuth, elevation: of the light that sees the crests."""
+
+    film_um: float = film_um(12.0)
+    width: float = number(0.35, 0.05, 10, "the width of a line", "mm", step=0.05, form="Width, mm")
+    azimuth: float = number(0.0, -360, 360, "the light's direction", "degrees", step=15, form="Light from, °")
+    elevation: float = number(60.0, -90, 90, "the light's height", "degrees", step=15, form="Its height, °")
+
+    def __post_init__(self) -> None:
+        checked(self)
+
+
+class Line(Technique):
+    """Source: common practice, craft page, section 12: crests that the lamp can see, thinner and brighter upward."""
+
+    name, order, title = "line", 70, "Edge highlight"
+    Settings = Pulled
+    handling, pace = 2.0, 12.0
+    when_to_stop = "Stop at the edges the light sees; a line in the shadow flattens the form."
+    mishap = ("A line wobbles or is too wide.", "Pull the base colour, thinned, along its lower side.")
+
+    def film(self, site: Site, settings: Pulled, solids: float = 1.0) -> NDArray[np.float32]:
+        """(N,) along the crests."""
+        toward = direction_of(settings.azimuth, settings.elevation)
+        at = corners_seeing(site.surface, site.bends, toward)
+        on = np.zeros(len(at), np.bool_)
+        for line in site.lines:
+            if line.convex:
+                both = at[line.corners[:-1]] & at[line.corners[1:]]
+                on[line.corners[:-1][both]] = on[line.corners[1:][both]] = True
+        out = np.zeros(len(site), np.float32)
+        places = site.bends.joined.vertices[on]
+        if not len(places):
+            return out
+        far = cKDTree(places).query(site.surface.points, distance_upper_bound=settings.width, workers=-1)[0]
+        z = site.surface.points[:, 2]
+        height = (z - z.min()) / max(float(np.ptp(z)), 1e-9)
+        half = settings.width / 2 * (1 - THINNER * height)
+        out[(far <= np.maximum(half, 0.6 * site.surface.spacing)) & (site.surface.normals @ toward > -GRAZE)] = (
+            settings.film_um
+        )
+        return out
+
+    def how(self, settings: Pulled) -> str:
+        """In a step's words."""
+        return "The side of a fine brush, thinned 1:1, pulled along the edge in one go; thinner toward the top, corners last."
+
+    def water(self, settings: Pulled) -> float:
+        """A fine highlight, CP-20."""
+        return 1.0
+
+
+TECHNIQUE = Line()

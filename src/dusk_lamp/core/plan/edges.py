@@ -1,0 +1,173 @@
+"""Edge highlights: crests that the lamp sees, as lines with widths and values, and the strokes that lay them (craft page,
+section 12, CP-13)."""
+
+from collections.abc import Sequence
+from dataclasses import dataclass
+
+import numpy as np
+from numpy.typing import NDArray
+
+from ..directions import level_frame
+from ..light.lamp import Lamp
+from ..plain import rounded
+from ..sculpt.relief import Line, corners_seeing, lines
+from ..sculpt.site import Site
+
+WIDEST_MM, FINEST_MM = 0.4, 0.15  # low and high: thinner upward; common practice, from memory
+DARKEST, LIGHTEST = 5.5, 9.5  # values, low and high: brighter upward
+LEAST_MM = 0.4  # a shorter stroke is a dot
+MM_A_MINUTE, LIFT_MINUTES = (
+    60.0,
+    0.05,
+)  # of a steady hand, and to lift and set down again. Common practice, from memory
+WHITE = 7.0  # values: no dark line between two regions lighter than this (craft page, section 9)
+
+
+@dataclass(frozen=True)
+class Crest:
+    """One crest. places: (P, 3) mm. length_mm, lit_mm, seen_mm: of it, what the lamp sees, and what the view sees. width_mm,
+    value: of the line. region: its number."""
+
+    places: NDArray[np.float64]
+    region: int
+    length_mm: float = rounded(3)
+    lit_mm: float = rounded(3)
+    seen_mm: float = rounded(3)
+    width_mm: float = rounded(3)
+    value: float = rounded(2)
+
+
+@dataclass(frozen=True)
+class Stroke:
+    """One pull of the brush. places: (P, 3) mm in the order of the hand. crest: its number."""
+
+    places: NDArray[np.float64]
+    crest: int
+    mm: float = rounded(3)
+
+
+@dataclass(frozen=True)
+class Edges:
+    """crests: the longest first. strokes: in an order for the hand. total_mm, lit_mm, minutes: all together."""
+
+    crests: list[Crest]
+    strokes: list[Stroke]
+    total_mm: float = rounded(2)
+    lit_mm: float = rounded(2)
+    minutes: float = rounded(1)
+
+
+def crests_of(
+    site: Site, lamp: Lamp | None, view: tuple[float, float] | None = None, scale: float | None = None
+) -> Edges:
+    """The crests of a site with what the lamp and the view see of them.
+
+    Args:
+        lamp: None for every crest lit. view: azimuth, elevation; None for every crest seen. scale: mm, of what counts as a
+        crest.
+    """
+    found = [o for o in (site.lines if scale is None else lines(site.surface, scale, site.bends)) if o.convex]
+    lit = _seen(site, lamp)
+    seen = _seen(site, None if view is None else Lamp(*view))
+    points = site.surface.points[:, 2]
+    low, tall = float(points.min(initial=0.0)), max(float(np.ptp(points)) if len(points) else 0.0, 1e-9)
+    label = np.zeros(len(lit), np.uint8)
+    np.maximum.at(label, site.bends.place, site.labels)
+    crests, strokes = [], []
+    for k, line in enumerate(found):
+        pieces = np.linalg.norm(np.diff(line.places.astype(float), axis=0), axis=1)
+        pieces *= line.length / max(pieces.sum(), 1e-12)
+        shone = lit[line.corners[:-1]] & lit[line.corners[1:]]
+        shown = seen[line.corners[:-1]] & seen[line.corners[1:]]
+        height = float((line.places[:, 2].mean() - low) / tall)
+        crests.append(
+            Crest(
+                line.places.astype(float), int(np.bincount(label[line.corners]).argmax()), float(pieces.sum()),
+                float(pieces[shone].sum()), float(pieces[shown].sum()), WIDEST_MM + (FINEST_MM - WIDEST_MM) * height,
+                DARKEST + (LIGHTEST - DARKEST) * height,
+            )
+        )  # fmt: skip
+        strokes += _strokes(line, pieces, shone & shown, k)
+    ordered = _in_order(strokes)
+    lit_mm = float(sum(c.lit_mm for c in crests))
+    minutes = sum(s.mm for s in ordered) / MM_A_MINUTE + LIFT_MINUTES * len(ordered)
+    return Edges(crests, ordered, float(sum(c.length_mm for c in crests)), lit_mm, minutes)
+
+
+def _seen(site: Site, lamp: Lamp | None) -> NDArray[np.bool_]:
+    """(V,) the places of the joined surface that a lamp, or an eye, sees; all, where there is none."""
+    if lamp is None:
+        return np.ones(len(site.bends.joined.vertices), np.bool_)
+    return corners_seeing(site.surface, site.bends, lamp.direction)
+
+
+def _strokes(line: Line, pieces: NDArray[np.float64], on: NDArray[np.bool_], crest: int) -> list[Stroke]:
+    """The runs of a line that are to be painted."""
+    out = []
+    edges = np.flatnonzero(np.diff(np.concatenate([[0], on.astype(np.int8), [0]])))
+    for begin, end in zip(edges[::2], edges[1::2], strict=True):
+        length = float(pieces[begin:end].sum())
+        if length >= LEAST_MM:
+            out.append(Stroke(line.places[begin : end + 1].astype(float), crest, length))
+    return out
+
+
+def _in_order(strokes: Sequence[Stroke]) -> list[Stroke]:
+    """From the top, always on to the nearest end, pulled from there."""
+    left = list(strokes)
+    if not left:
+        return []
+    left.sort(key=lambda s: -float(s.places[:, 2].max()))
+    out = [left.pop(0)]
+    ends = np.array([[s.places[0], s.places[-1]] for s in left]).reshape(-1, 2, 3)
+    alive = np.ones(len(left), np.bool_)
+    at = out[0].places[-1]
+    for _ in range(len(left)):
+        off = np.linalg.norm(ends - at, axis=2)
+        off[~alive] = np.inf
+        k, side = np.unravel_index(int(np.argmin(off)), off.shape)
+        stroke = left[int(k)]
+        places = stroke.places if side == 0 else stroke.places[::-1]
+        out.append(Stroke(places, stroke.crest, stroke.mm))
+        alive[k] = False
+        at = places[-1]
+    return out
+
+
+def lining(site: Site, values: NDArray) -> list[Line]:
+    """Creases between two regions or parts, to be lined dark; none between two regions that are both white. values: (R + 1,)
+    of the rest and of each region."""
+    label = np.zeros(len(site.bends.joined.vertices), np.int64)
+    label[site.bends.place] = site.labels
+    part = np.zeros(len(label), np.int64)
+    part[site.bends.place] = site.parts
+    a, b = site.bends.edges.ends.T
+    crossed = (label[a] != label[b]) | (part[a] != part[b])
+    on = np.zeros(len(label), np.bool_)
+    on[np.concatenate([a[crossed], b[crossed]])] = True
+    white = np.asarray(values) > WHITE
+    both_white = np.zeros(len(label), np.bool_)
+    pair = crossed & white[label[a]] & white[label[b]]
+    both_white[np.concatenate([a[pair], b[pair]])] = True
+    return [
+        line for line in site.lines
+        if not line.convex and on[line.corners].mean() > 0.5 and both_white[line.corners].mean() < 0.5
+    ]  # fmt: skip
+
+
+def drawn_svg(edges: Edges, view: tuple[float, float]) -> str:
+    """The strokes as seen from a view, as SVG, a millimetre a unit, drawn three times as large."""
+    right, up = level_frame(*view)
+    flat = [(np.column_stack([s.places @ right, -(s.places @ up)]), edges.crests[s.crest]) for s in edges.strokes]
+    every = np.concatenate([f for f, _ in flat]) if flat else np.zeros((1, 2))
+    low, high = every.min(axis=0) - 1, every.max(axis=0) + 1
+    wide, tall = high - low
+    drawn = "".join(
+        f'<polyline points="{" ".join(f"{x:.2f},{y:.2f}" for x, y in f)}" stroke-width="{c.width_mm:.2f}"/>'
+        for f, c in flat
+    )
+    return (
+        f'<svg xmlns="http://www.w3.org/2000/svg" width="{3 * wide:.1f}mm" height="{3 * tall:.1f}mm" '
+        f'viewBox="{low[0]:.2f} {low[1]:.2f} {wide:.2f} {tall:.2f}"><title>Edge highlights</title>'
+        f'<g fill="none" stroke="#1d1a18" stroke-linecap="round">{drawn}</g></svg>'
+    )

@@ -1,0 +1,157 @@
+"""Eyes: where each pupil goes so that both look at one point, and what is too small for a dot; and where blood is near
+(common practice, CP-33)."""
+
+from dataclasses import dataclass
+
+import numpy as np
+from numpy.typing import NDArray
+
+from ..coat.coat import Coat, usual_coat
+from ..errors import SettingError
+from ..paint.mix import only
+from ..paint.rack import Rack
+from ..plain import rounded
+from ..sculpt.site import Site, Where
+from ..sculpt.surface import Surface
+from .ways.way import STAGE, quantiles
+
+# proportions of a face and an eye, from memory: a face is five eyes wide, so that an eye's width lies between the two;
+# the ball is 24 mm across, the iris 11.7 mm, the pupil 4 mm, the opening 30 mm wide and 11 mm high
+BETWEEN = 2.0  # eye widths from middle to middle
+BALL_RADIUS, IRIS, PUPIL, OPEN = 12 / 30, 11.7 / 30, 4 / 30, 11 / 30
+LEAST_DOT_MM = 0.2  # what a fine brush can set; common practice, from memory
+FURTHEST = 40.0  # degrees an eye turns before the head does; from memory
+NEAR_MM = 0.6  # what is looked at to find which way a face faces
+WARM_SHARE = 0.15  # of the skin that stands out most: lips, nose, ears, knuckles, elbows
+WARM_WATER, WARM_PASSES, WICKED = 10.0, 2, 0.4  # a glaze, CP-17
+BLOOD = np.array([45.0, 34.0, 22.0])  # L*a*b* that warmth leans to; from memory
+
+
+@dataclass(frozen=True)
+class Eye:
+    """One eye, as one looks at the model. toward_right, up: mm of the pupil from the middle of the opening; toward the
+    viewer's right, and up. width: of the opening, mm. side: "left" or "right", the model's own."""
+
+    side: str
+    toward_right: float = rounded(3)
+    up: float = rounded(3)
+    width: float = rounded(3)
+
+    @property
+    def height(self) -> float:
+        """Of the opening, mm."""
+        return self.width * OPEN
+
+    @property
+    def iris(self) -> float:
+        """Its diameter, mm."""
+        return self.width * IRIS
+
+    @property
+    def pupil(self) -> float:
+        """Its diameter, mm."""
+        return self.width * PUPIL
+
+
+@dataclass(frozen=True)
+class Face:
+    """right, left: the model's own eyes; on a drawing the right one is at the left. words: what to do."""
+
+    right: Eye
+    left: Eye
+    words: tuple[str, ...]
+
+    @property
+    def dots(self) -> bool:
+        """Whether a dot can be set at all."""
+        return self.left.iris >= LEAST_DOT_MM
+
+
+def face_of(surface: Surface, left: NDArray, right: NDArray, looks_at: NDArray | None = None) -> Face:
+    """Where the pupils go.
+
+    Args:
+        left, right: (3,) mm, the middles of the model's own eyes. looks_at: (3,) mm; None for straight ahead.
+    Raises:
+        SettingError: both eyes in one place, or a point inside the head.
+    """
+    left, right = np.asarray(left, float), np.asarray(right, float)
+    apart = float(np.linalg.norm(left - right))
+    if not np.isfinite(apart) or apart < 1e-3:
+        raise SettingError("both eyes are in one place; mark the left one and the right one")
+    across = (left - right) / apart
+    near = [np.linalg.norm(surface.points - p, axis=1) for p in (left, right)]
+    around = [d <= max(NEAR_MM, float(d.min()) * 1.01) for d in near]
+    ahead = np.mean([surface.normals[a].mean(axis=0) for a in around], axis=0).astype(float)
+    ahead -= across * (ahead @ across)
+    if np.linalg.norm(ahead) < 1e-6:
+        raise SettingError("these two eyes do not lie on one face; mark them anew")
+    ahead /= np.linalg.norm(ahead)
+    up = np.cross(ahead, across)
+    width, said, eyes = apart / BETWEEN, [], []
+    if up[2] < 0:
+        said.append("The left and the right eye may be swapped: left is the model's own.")
+        up = -up
+    for side, at in (("right", right), ("left", left)):
+        toward = ahead if looks_at is None else np.asarray(looks_at, float) - at
+        far = float(np.linalg.norm(toward))
+        if far < 1e-6 or toward @ ahead <= 0:
+            raise SettingError("a face cannot look behind itself: turn the head, or choose a point in front of it")
+        toward = toward / far
+        sideways, upward = np.arctan2(toward @ across, toward @ ahead), np.arcsin(np.clip(toward @ up, -1, 1))
+        most = np.radians(FURTHEST)
+        if max(abs(sideways), abs(upward)) > most and not any("turn so far" in s for s in said):
+            said.append(f"Eyes do not turn so far: over {FURTHEST:.0f}° the head turns; they are drawn at that.")
+        sideways, upward = np.clip((sideways, upward), -most, most)
+        radius = width * BALL_RADIUS
+        eyes.append(Eye(side, float(radius * np.sin(sideways)), float(radius * np.sin(upward)), width))
+    face = Face(eyes[0], eyes[1], ())
+    if not face.dots:
+        said.append(f"Too small for a dot (the iris is {face.left.iris:.2f} mm): a dark wash into the sockets only.")
+    else:
+        said.append("Off-white, never white, into the eye; a dark line round it; then the dots, both at once.")
+        if face.left.pupil < LEAST_DOT_MM:
+            said.append("No pupil inside the iris: one dark dot is both.")
+    return Face(eyes[0], eyes[1], tuple(said))
+
+
+def eye_words(eye: Eye) -> str:
+    """Where its dot goes, in words."""
+    side = "right" if eye.toward_right >= 0 else "left"
+    height = "up" if eye.up >= 0 else "down"
+    return (
+        f"Its {eye.side} eye: {abs(eye.toward_right):.2f} mm to your {side}, {abs(eye.up):.2f} mm {height} from the middle; "
+        f"opening {eye.width:.2f} × {eye.height:.2f} mm, iris {eye.iris:.2f} mm."
+    )
+
+
+def warm_spots(site: Site, number: int) -> NDArray[np.bool_]:
+    """(N,) where a region of skin stands out most, and blood is near: lips, nose, ears, knuckles, elbows."""
+    own = (site.labels == number) & site.paintable
+    if not own.any():
+        return own
+    stands_out = site.relief.exposed - site.relief.cavity
+    values, weight = stands_out[own].astype(float), site.areas[own].astype(float)
+    cut = quantiles(values, weight, (1 - WARM_SHARE,))[0]
+    middle = float(np.average(values, weights=weight))
+    spread = float(np.sqrt(np.average((values - middle) ** 2, weights=weight)))
+    return own & (stands_out > max(cut, middle + spread))
+
+
+def warmth(site: Site, number: int, rack: Rack) -> Coat:
+    """A thin glaze of the rack's nearest red over the warm spots of a region.
+
+    Raises:
+        SettingError: nothing stands out there, or there is no such paint.
+    """
+    spots, name = warm_spots(site, number), site.marking.regions[number - 1].name
+    if not spots.any():
+        raise SettingError(f"nothing of “{name}” stands out enough to be warmer than the rest")
+    reds = [p for p in rack if p.kind in ("base", "layer", "ink", "one-coat") and p.looks.a > 10]
+    if not reds:
+        raise SettingError("there is no red or pink on the rack to warm skin with")
+    paint = min(reds, key=lambda p: float(np.linalg.norm(p.looks.lab - BLOOD)))
+    coat = usual_coat("brush", only(paint), f"{name}: warmth on nose, lips, ears and joints", STAGE)
+    film = round(WARM_PASSES * WICKED * paint.of("coat_um") / (1 + WARM_WATER), 2)
+    settings = coat.with_settings({"film_um": film, "water": WARM_WATER}).settings
+    return Coat("brush", coat.mix, settings, Where.some(spots), label=coat.label, stage=STAGE)

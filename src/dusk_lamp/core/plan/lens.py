@@ -1,0 +1,161 @@
+"""Lenses, gems and eyes: a dark base, up to three crescents in the half away from the lamp, a thin line, a dot toward
+the lamp (common practice, craft page, section 10)."""
+
+from dataclasses import dataclass
+
+import numpy as np
+from numpy.typing import NDArray
+from scipy.sparse import coo_matrix
+from scipy.sparse.csgraph import connected_components
+
+from ..errors import SettingError
+from ..light.lamp import Lamp
+from ..paint.colour import encoded
+from ..plain import rounded
+from ..sculpt.site import Site
+from ..target.local import Local, ladder
+
+MOST_CRESCENTS = 3
+MARKS = (4.0, 3.0, 2.0)  # a lens so many marks wide has room for three crescents, two, one
+LEAST_SAMPLES = 8
+LEAST_SHARE = 0.15  # of the largest piece: what is smaller is a scrap
+ROUND = 72  # places round an outline
+HALF_TURN = (1.31, 0.98, 0.65)  # radians that crescents reach to either side
+THICK = (0.44, 0.29, 0.15)  # of the radius
+OUT = (0.88, 0.84, 0.80)
+LINE_OUT, LINE_HALF, DOT_OUT = 0.95, 1.2, 0.52
+VALUES = (2.0, 4.2, 6.2, 8.0)  # base and crescents; common practice, from memory
+STEPS = (
+    "Turn the model over to reach the low half.", "A fine brush with a point; the dark base first, into the recess too.",
+    "The crescents, each smaller and brighter than the one before, low and inside; the thin line; the dot last.",
+    "Spilled over the rim? The socket's wash hides it.", "Too much? A glaze of the base, pulled backward, is the eraser.",
+)  # fmt: skip
+
+
+@dataclass(frozen=True)
+class Lens:
+    """One lens, flat, as one looks at the model. outline, crescents, line: (P, 2) mm, x to the viewer's right, y up.
+    dot: x, y and radius. middle: (3,) mm on the model. width: mm in the direction away from the lamp. colours: of the
+    base, the crescents, the line and the dot."""
+
+    outline: NDArray[np.float64]
+    crescents: list[NDArray[np.float64]]
+    line: NDArray[np.float64]
+    dot: tuple[float, float, float]
+    middle: NDArray[np.float64]
+    colours: tuple[str, ...]
+    width: float = rounded(3)
+
+    @property
+    def words(self) -> str:
+        """What is painted, and what there is no room for."""
+        n = len(self.crescents)
+        if n == MOST_CRESCENTS:
+            return f"{self.width:.2f} mm wide: three crescents, a line and a dot."
+        many = ("no crescent", "one crescent", "two crescents")[n]
+        return f"{self.width:.2f} mm wide, less than four marks of your brush: {many} and a dot."
+
+
+def lenses(site: Site, region: int, lamp: Lamp, brush: float = 0.2, colour: str = "#3f9f6a") -> list[Lens]:
+    """The lenses of a region, from the viewer's left to the right; both of a pair, one on each side.
+
+    Args:
+        brush: mm, the mark of the finest one.
+    Raises:
+        SettingError: no such region, or too few samples of it.
+    """
+    if not 1 <= region <= len(site.marking.regions):
+        raise SettingError("this region is not there any more; choose another")
+    if not 0.02 <= brush <= 10:
+        raise SettingError(f"a brush leaves a mark of 0.02 to 10 mm, not {brush:g}")
+    own = np.flatnonzero((site.labels == region) & site.paintable)
+    name = site.marking.regions[region - 1].name
+    found = [_lens(site, rows, lamp, brush, colour) for rows in _pieces(site, own) if len(rows) >= LEAST_SAMPLES]
+    if not found:
+        raise SettingError(f"“{name}” is too small to be drawn as a lens: a dot of light is all it takes")
+    return sorted(found, key=lambda lens: float(lens.middle[0]))
+
+
+def _pieces(site: Site, own: NDArray[np.int64]) -> list[NDArray[np.int64]]:
+    """What hangs together, the scraps left out."""
+    if not len(own):
+        return []
+    place = site.bends.place
+    there = np.zeros(len(site), np.bool_)
+    there[own] = True
+    a, b = (place[e] for e in site.surface.edges)
+    both = there[site.surface.edges[0]] & there[site.surface.edges[1]]
+    size = int(place.max()) + 1
+    graph = coo_matrix((np.ones(int(both.sum())), (a[both], b[both])), (size, size))
+    label = connected_components(graph, directed=False)[1][place[own]]
+    parts = [own[label == k] for k in np.unique(label)]
+    area = [float(site.surface.areas[p].sum()) for p in parts]
+    return [p for p, mm2 in zip(parts, area, strict=True) if mm2 >= LEAST_SHARE * max(area)]
+
+
+def _lens(site: Site, rows: NDArray[np.int64], lamp: Lamp, brush: float, colour: str) -> Lens:
+    points = site.surface.points[rows].astype(float)
+    weight = site.surface.areas[rows].astype(float) + 1e-12
+    normal = np.average(site.surface.normals[rows].astype(float), axis=0, weights=weight)
+    size = float(np.linalg.norm(normal))
+    normal = normal / size if size > 1e-6 else np.array([0.0, -1.0, 0.0])
+    up = np.array([0.0, 0.0, 1.0]) - normal[2] * normal
+    up = np.array([0.0, 1.0, 0.0]) - normal[1] * normal if np.linalg.norm(up) < 1e-3 else up
+    up /= np.linalg.norm(up)
+    right = np.cross(up, normal)  # to the viewer's right, as one looks at it
+    middle = points.mean(axis=0)
+    flat = np.column_stack([(points - middle) @ right, (points - middle) @ up])
+    flat -= (flat.max(axis=0) + flat.min(axis=0)) / 2
+    outline = _outline(flat)
+    toward = np.array([lamp.direction.astype(float) @ right, lamp.direction.astype(float) @ up])
+    toward = np.array([0.0, 1.0]) if np.linalg.norm(toward) < 0.05 else toward / np.linalg.norm(toward)
+    along = outline @ toward
+    width = float(along.max() - along.min())
+    count = next((MOST_CRESCENTS - k for k, m in enumerate(MARKS) if width >= m * brush), 0)
+    away = float(np.arctan2(-toward[1], -toward[0]))
+    local = Local(colour, "glass or gem")
+    table = ladder(local)
+    shades = (*(_hex(table[round(v / 0.05)]) for v in (*VALUES[: count + 1], 8.8)), "#ffffff")
+    dot = toward * _radius(outline, away + np.pi) * DOT_OUT
+    return Lens(
+        outline, [_crescent(outline, away, k) for k in range(count)],
+        _arc(outline, away, LINE_HALF, LINE_OUT), (float(dot[0]), float(dot[1]), max(brush / 2, 0.07 * width)), middle, shades, width,
+    )  # fmt: skip
+
+
+def _outline(flat: NDArray[np.float64]) -> NDArray[np.float64]:
+    """(ROUND, 2) how far it reaches in every direction, evened out a little."""
+    angle = np.arctan2(flat[:, 1], flat[:, 0])
+    far = np.hypot(*flat.T)
+    bins = np.round((angle + np.pi) / (2 * np.pi) * ROUND).astype(int) % ROUND
+    radius = np.zeros(ROUND)
+    np.maximum.at(radius, bins, far)
+    known = np.flatnonzero(radius > 0)
+    turn = np.arange(ROUND)
+    radius = np.interp(turn, known, radius[known], period=ROUND)
+    radius = (np.roll(radius, 1) + 2 * radius + np.roll(radius, -1)) / 4
+    at = turn / ROUND * 2 * np.pi - np.pi
+    return np.column_stack([radius * np.cos(at), radius * np.sin(at)])
+
+
+def _radius(outline: NDArray[np.float64], angle: NDArray | float) -> NDArray:
+    """How far the outline is in some directions."""
+    far = np.hypot(*outline.T)
+    return np.interp((np.asarray(angle) + np.pi) / (2 * np.pi) * ROUND, np.arange(ROUND), far, period=ROUND)
+
+
+def _arc(outline: NDArray[np.float64], middle: float, half: float, share: NDArray | float) -> NDArray[np.float64]:
+    angle = middle + np.linspace(-half, half, 33)
+    radius = _radius(outline, angle) * share
+    return np.column_stack([radius * np.cos(angle), radius * np.sin(angle)])
+
+
+def _crescent(outline: NDArray[np.float64], away: float, k: int) -> NDArray[np.float64]:
+    """The k-th crescent, the largest first: inside the one before on every side."""
+    half, share = HALF_TURN[k], np.linspace(-1, 1, 33)
+    inner = OUT[k] - THICK[k] * np.cos(share * np.pi / 2)
+    return np.concatenate([_arc(outline, away, half, OUT[k]), _arc(outline, away, half, inner)[::-1]])
+
+
+def _hex(rgb: NDArray[np.float64]) -> str:
+    return "#{:02x}{:02x}{:02x}".format(*np.round(encoded(rgb) * 255).astype(int))

@@ -1,0 +1,30 @@
+"""Under the lamp: what a glossy surface would really show from the display view."""
+
+import numpy as np
+from numpy.typing import NDArray
+
+from ...light.lamp import Lamp
+from ...light.reflect import World, mirrored
+from ...sculpt.site import Site
+from .school import School, Shine
+
+BRIGHT_SHARE = 0.97  # of the area is darker than what is painted white
+
+
+class UnderLamp(School):
+    """The mirror's own picture, its brightest few per cent white."""
+
+    name, order, title = "lamp", 20, "Under the lamp"
+    when = "The true reflection of a small world: the most convincing from one view."
+    weak = "From other sides the story breaks; flat plates come out all one value."
+
+    def shares(self, site: Site, shine: Shine, world: World, lamp: Lamp) -> NDArray[np.float32]:
+        """What is mirrored, as painted light is: its lightness over that of the brightest."""
+        shown = mirrored(site.surface, site.outlook, shine.view, world, shine.roughness).astype(np.float64)
+        order = np.argsort(shown, kind="stable")
+        run = np.cumsum(site.areas[order].astype(np.float64))
+        white = float(shown[order[min(int(np.searchsorted(run, BRIGHT_SHARE * run[-1])), len(order) - 1)]])
+        return (np.clip(shown / max(white, 1e-9), 0, 1) ** (1 / 2.4)).astype(np.float32)
+
+
+SCHOOL = UnderLamp()

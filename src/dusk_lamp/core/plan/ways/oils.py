@@ -1,0 +1,103 @@
+"""Oils: a base, a varnish so that it wipes clean, a dark stain wiped off what stands out, lights, a pin wash (CP-32
+and craft page, section 7)."""
+
+from dataclasses import replace
+
+import numpy as np
+
+from ...coat.coat import Coat, usual_coat
+from ...coat.finish import finish_of
+from ...coat.technique import technique
+from ...errors import SettingError
+from ...paint.colour import delta_e, lab, xyz
+from ...paint.mix import Mix, only
+from ..tins import sealer
+from .alike import Film, improved
+from .glazes import restated
+from .layers import covering_um
+from .way import BRUSHED, MATT, STAGE, Task, Way, brushed, nearest_mix, paints_for, quantiles, seen_after
+
+STAINS_UM, PRESSURES = (2.0, 4.0, 8.0), (0.6, 0.8, 0.95)
+PINS_UM = (0.5, 1.0, 2.0)
+LOOKED_AT = 3000  # samples of the region that stains are tried on
+MOST_LOST = 15.0  # ΔE00 of a spot: further off is no worse
+BASE_SHARE = 0.6  # of the area is darker than the base: it has to bear a stain
+MORE = 6
+
+
+class Oils(Way):
+    """The stain is the oil, the film and the pressure of the cloth that bring it nearest."""
+
+    name, order, title = "oils", 50, "Oils: stain and wipe"
+    when = "Soft blends with time to correct: dark runs in by itself and is wiped off where light falls."
+    weak = "A varnish first, a day to dry, and solvents: open a window, wear gloves."
+
+    def coats(self, task: Task) -> list[Coat]:
+        """Base, varnish, stain and wipe, pin wash, lights."""
+        oils = task.paints("oil")
+        varnish = sealer(task.rack, task.tools.varnishes)
+        if varnish is None:
+            raise SettingError(
+                "oils need a satin or gloss varnish under them, on the rack and among your tools: over bare matt they stain "
+                "and do not wipe clean"
+            )
+        value, weight = task.value[task.own], task.weight()
+        base = nearest_mix(self._base(task), task.paints(*BRUSHED))
+        um = covering_um(base, np.average(task.under[task.own], axis=0, weights=weight))
+        sealed = replace(
+            usual_coat("brush", only(varnish), f"{task.name}: varnish under the oils", STAGE), where=task.where
+        )
+        coats = [brushed(task, base, "base coat", None, um), sealed]
+        for name, label, settings in (
+            ("oil wipe", "stain, then wipe", [{"film_um": f, "pressure": p} for f in STAINS_UM for p in PRESSURES]),
+            ("wash", "pin wash of thinned oil", [{"film_um": f, "pooling": 12.0} for f in PINS_UM]),
+        ):
+            found = self._best(task, coats, [only(p) for p in oils], name, settings)
+            if found is not None:
+                coats.append(replace(found, where=task.where, label=f"{task.name}: {label}"))
+        if len(coats) == 2:
+            raise SettingError(
+                "none of your oils brings this region nearer: it wants no darker recesses; take another way"
+            )
+        dark, deep = quantiles(value, weight, (0.1, 0.25))
+        darks = [np.average(task.lab[task.own][value <= v], axis=0) for v in (dark, deep)]
+        mixes = [nearest_mix(d, paints_for(darks, task.paints(*BRUSHED))) for d in darks]
+        shades = [Film(m, round(s * m.coat_um, 1), 2.0, "shade") for m in mixes for s in (0.3, 0.6, 1.2)]
+        return improved(task, coats, [*restated(task, 0.7), *shades], MORE)
+
+    @staticmethod
+    def _base(task: Task) -> np.ndarray:
+        """(3,) L*a*b* of its lighter middle."""
+        value = task.value[task.own]
+        low, high = quantiles(value, task.weight(), (BASE_SHARE - 0.2, BASE_SHARE + 0.1))
+        return np.average(task.lab[task.own][(value >= low) & (value <= high)], axis=0)
+
+    @staticmethod
+    def _best(
+        task: Task, coats: list[Coat], mixes: list[Mix], name: str, settings: list[dict[str, float]]
+    ) -> Coat | None:
+        """The coat that brings it nearest; None where none does good."""
+        seen = seen_after(task, coats)
+        some = np.flatnonzero(task.own)
+        some = some[np.linspace(0, len(some) - 1, min(LOOKED_AT, len(some))).astype(np.int64)]
+        few = task.site.only(some.astype(np.int32), np.zeros((0, 3), np.int32))
+        films = [np.full(len(few), c.settings.film_um, np.float32) for c in coats if c.technique == "brush"]
+        brushes = [c for c in coats if c.technique == "brush"]
+        finish = finish_of(zip(brushes, films, strict=True), len(few), MATT)
+        wanted, weight = task.lab[some], task.areas[some]
+
+        def lost(reflectance: np.ndarray) -> float:
+            off = delta_e(lab(xyz(reflectance)), wanted)
+            return float(np.average(np.minimum(off, MOST_LOST), weights=weight))
+
+        best, least = None, lost(seen[some])
+        for mix in mixes:
+            for given in settings:
+                coat = Coat(name, mix, replace(technique(name).usual(mix), **given), stage=STAGE)
+                after = lost(mix.pigment.film(coat.film(few, finish), seen[some]))
+                if after < least:
+                    best, least = coat, after
+        return best
+
+
+WAY = Oils()

@@ -1,0 +1,137 @@
+"""Airbrushed layers: a base by brush, then mixes from where the lamp is and from below, and a
+brush for what no spray reaches (CP-7, CP-30)."""
+
+from dataclasses import dataclass, replace
+
+import numpy as np
+from numpy.typing import NDArray
+
+from ...coat.coat import Coat
+from ...coat.spray import Spray, roughly
+from ...errors import SettingError
+from ...paint.colour import delta_e, lab, xyz
+from ...paint.mix import Mix
+from ...sculpt.site import Site
+from ..schools import counted, spray_distance
+from .alike import Film, improved
+from .glazes import restated
+from .layers import covering_um
+from .way import BRUSHED, NEAR, STAGE, Task, Way, brushed, nearest_mix, paints_for, quantiles
+
+LOOKED_AT = 900  # samples of the region that passes are tried on
+SHARES = (0.02, 0.15, 0.35, 0.6, 0.8, 0.93, 0.99)  # of the area are darker than the colours that passes are mixed for
+UMS = (0.6, 1.2, 2.5, 5.0, 9.0)  # where a pass lies thickest
+PSI, NEEDLE, DETAIL = 25.0, 0.3, 0.2
+DETAIL_MM = 60.0
+MORE, BRUSHED_AFTER = 6, 4
+LEAST_GAIN = 0.01
+FULL = 97.0  # percentile of a pass that counts as where it lies thickest
+
+
+@dataclass(frozen=True)
+class Pass:
+    """A pass that may be tried. unit: (n,) µm at the samples looked at, where it lies 1 µm thick at its thickest.
+    a_second: µm there of a second at full trigger, if the paint were all solids."""
+
+    spray: Spray
+    unit: NDArray[np.float64]
+    a_second: float
+    words: str
+
+    def seconds(self, mix: Mix, um: float) -> float:
+        """On the trigger, for so many µm of a mix where it lies thickest."""
+        return um * (1 + self.spray.water) / (self.a_second * mix.solids)
+
+    def film(self, coat: Coat) -> NDArray[np.float64]:
+        """(n,) µm that a coat lays which was made of it."""
+        return self.unit * self.a_second * coat.solids * coat.settings.seconds * coat.settings.trigger
+
+
+class Sprayed(Way):
+    """Each pass is the direction, the mix and the amount that bring most of the region near."""
+
+    name, order, title = "sprayed", 15, "Airbrushed layers"
+    when = "Mask, then spray: the smoothest blends on large, open shapes."
+    weak = "Overspray to mask or to cover; small and hidden spots get none."
+
+    def coats(self, task: Task) -> list[Coat]:
+        """A base coat by brush, which stays inside its lines, then passes."""
+        if not task.tools.sprays:
+            raise SettingError("airbrushed layers need an airbrush; see “My tools”")
+        some = np.flatnonzero(task.own)
+        some = some[np.linspace(0, len(some) - 1, min(LOOKED_AT, len(some))).astype(np.int64)]
+        few = task.site.only(some.astype(np.int32), np.zeros((0, 3), np.int32))
+        mixes = self._mixes(task)
+        wanted, weight = task.lab[some], task.areas[some] / task.areas[some].sum()
+        under = np.average(task.under[task.own], axis=0, weights=task.weight())
+        passes = self._passes(task, few)
+        every = [brushed(task, m, "base coat", None, covering_um(m, under)) for m in mixes]
+        looks = [c.mix.pigment.film(np.full(len(some), c.settings.film_um), task.under[some]) for c in every]
+        first = int(np.argmin([_lost(seen, wanted, weight) for seen in looks]))
+        coats, seen = [every[first]], looks[first]
+        for _ in range(MORE):
+            now = _lost(seen, wanted, weight)
+            best, least = None, now - LEAST_GAIN
+            for mix in mixes:
+                for pass_ in passes:
+                    for um in UMS:
+                        lost = _lost(mix.pigment.film(um * pass_.unit, seen), wanted, weight)
+                        if lost < least:
+                            best, least = (mix, pass_, um), lost
+            if best is None:
+                break
+            mix, pass_, um = best
+            coat = self._coat(task, mix, pass_, um)
+            coats.append(coat)
+            seen = mix.pigment.film(pass_.film(coat), seen)
+        shades = [Film(m, round(s * m.coat_um, 1), 2.0, "shade by brush") for m in mixes[:3] for s in (0.3, 0.6, 1.2)]
+        return improved(task, coats, [*restated(task), *shades], BRUSHED_AFTER)
+
+    @staticmethod
+    def _mixes(task: Task) -> list[Mix]:
+        wanted, value = task.lab[task.own], task.value[task.own]
+        cuts = quantiles(value, task.weight(), SHARES)
+        colours = [np.average(wanted[np.abs(value - v) <= 0.3], axis=0) for v in cuts]
+        paints = paints_for([colours[0], colours[len(colours) // 2], colours[-1]], task.paints(*BRUSHED))
+        return list(dict.fromkeys(nearest_mix(c, paints) for c in colours))
+
+    @staticmethod
+    def _passes(task: Task, few: Site) -> list[Pass]:
+        lamp, far = task.lamp, spray_distance(task.site.surface)
+        at = [
+            ("from the lamp", lamp.azimuth, lamp.elevation, "stroke"),
+            ("from above the lamp", lamp.azimuth, min(90.0, lamp.elevation + 25), "stroke"),
+            ("from the lamp's left", lamp.azimuth - 50, lamp.elevation, "stroke"),
+            ("from the lamp's right", lamp.azimuth + 50, lamp.elevation, "stroke"),
+            ("from below, all round", 0.0, -40.0, "turn"),
+            ("from opposite the lamp", lamp.azimuth + 180, max(lamp.elevation - 60, -40.0), "stroke"),
+        ]
+        out = []
+        for words, azimuth, elevation, way in at:
+            needle = task.tools.needle(NEEDLE if way == "turn" else DETAIL)
+            distance = far if needle > DETAIL else min(DETAIL_MM, far)
+            height = float(np.clip(elevation, -90, 90))
+            one = Spray(
+                (azimuth + 180) % 360 - 180, height, distance, 1.0, way, needle=needle, psi=task.tools.psi(PSI)
+            )
+            film = roughly(few, one, 1.0).film
+            most = float(np.percentile(film, FULL))
+            if most > 1e-6:
+                out.append(Pass(one, film.astype(np.float64) / most, most, words))
+        if not out:
+            raise SettingError("no spray reaches this region: brush it")
+        return out
+
+    @staticmethod
+    def _coat(task: Task, mix: Mix, pass_: Pass, um: float) -> Coat:
+        settings = counted(replace(pass_.spray, seconds=pass_.seconds(mix, um)))
+        label = f"{task.name}: {mix.words()} {pass_.words}"[:80]
+        return Coat("spray", mix, settings, task.where, label=label, stage=STAGE)
+
+
+def _lost(seen: NDArray, wanted: NDArray, weight: NDArray) -> float:
+    off = delta_e(lab(xyz(seen)), wanted)
+    return float(weight @ (1 - np.exp(-((off / NEAR) ** 4)) + 0.02 * off))
+
+
+WAY = Sprayed()

@@ -1,0 +1,190 @@
+// The glow stage: what glows, a ring as wide as its reach, bands and coats; the server works it all out.
+import { kept, patient, say } from "../../page.js";
+import { unpack } from "../turntable.js";
+
+const $ = (id) => document.getElementById(id);
+const mm = (x) => `${x < 10 ? x.toFixed(1) : Math.round(x)} mm`;
+const line = (words) => Object.assign(document.createElement("li"), { textContent: words });
+
+export default class Glow {
+  constructor({ base, table, here }) {
+    Object.assign(this, { base, table, chosen: null, waiting: null, showing: "both", plan: null });
+    for (const b of document.querySelectorAll("[data-glow]")) b.addEventListener("click", () => {
+      const kind = b.dataset.glow;
+      if (kind === "region") this.change({ do: "add", kind, region: Number($("glow-region").value) }, true);
+      else if (kind === "under") this.change({ do: "add", kind }, true);
+      else this.wait(this.waiting === kind ? null : kind);
+    });
+    $("glow-spot").addEventListener("click", () => this.wait(this.waiting === "spot" ? null : "spot"));
+    table.canvas.addEventListener("picked", (e) => {
+      if (!here("glow") || !this.waiting) return;
+      if (this.waiting === "spot") this.change({ do: "spot", number: this.chosen, ...e.detail });
+      else this.change({ do: "add", kind: this.waiting, ...e.detail }, true);
+      this.wait(null);
+    });
+    const form = $("glow-form"), reach = form.elements.namedItem("reach"), grip = 9; // pixels beside the ring that take hold of it
+    const hold = (e) => {
+      const far = here("glow") && !this.waiting ? table.fromRing(e.clientX, e.clientY) : null;
+      const mm = (table.camera.top - table.camera.bottom) / (table.high || 1);
+      if (far === null || Math.abs(far - Number(reach.value)) > grip * mm) return;
+      e.stopImmediatePropagation();
+      table.canvas.setPointerCapture(e.pointerId);
+      const move = (m) => { m.stopImmediatePropagation(); reach.value = table.fromRing(m.clientX, m.clientY); reach.dispatchEvent(new Event("input", { bubbles: true })); };
+      const drop = () => { table.canvas.removeEventListener("pointermove", move, true); reach.dispatchEvent(new Event("change", { bubbles: true })); };
+      table.canvas.addEventListener("pointermove", move, true);
+      table.canvas.addEventListener("pointerup", drop, { once: true, capture: true });
+    };
+    table.canvas.addEventListener("pointerdown", hold, true);
+    form.addEventListener("submit", (e) => e.preventDefault());
+    form.addEventListener("input", (e) => {
+      if (e.target.name === "reach") { e.target.parentElement.querySelector("output").textContent = mm(Number(e.target.value)); this.ring(Number(e.target.value)); this.look(`number=${this.chosen}&reach=${e.target.value}`); }
+      if (e.target.name === "colour") this.look(`number=${this.chosen}&colour=${encodeURIComponent(e.target.value)}`);
+      if (e.target.name === "length") e.target.parentElement.querySelector("output").textContent = mm(Number(e.target.value));
+    });
+    form.addEventListener("change", (e) => {
+      const { name, type, checked, value } = e.target;
+      if (name === "tint") { if (value) this.set({ colour: value }); return; }
+      this.set({ [name]: type === "checkbox" ? checked : ["range", "number"].includes(type) ? Number(value) : value });
+    });
+    $("glow-away").addEventListener("click", () => { const number = this.chosen; this.chosen = null; this.change({ do: "away", number }); });
+    $("glow-paint").addEventListener("click", () => this.change({ do: "paint", number: this.chosen }).then(() => this.press("painted")));
+    $("glow-unpaint").addEventListener("click", () => this.change({ do: "unpaint", number: this.chosen }));
+    $("glow-undo").addEventListener("click", () => this.change({ do: "undo" }));
+    $("glow-redo").addEventListener("click", () => this.change({ do: "redo" }));
+    $("dusk").addEventListener("input", () => { this.dusk(); this.look(`dusk=${$("dusk").value}`); });
+    $("dusk").addEventListener("change", () => this.change({ do: "dusk", share: Number($("dusk").value) }));
+    for (const b of document.querySelectorAll("[data-glow-show]")) b.addEventListener("click", () => this.press(b.dataset.glowShow));
+    $("lens-region").addEventListener("change", () => this.lens());
+    $("lens-box").addEventListener("toggle", () => { if ($("lens-box").open) this.lens(); });
+  }
+
+  get marks() { return Boolean(this.waiting); } // by clicks on the sculpt
+  enter() { this.table.layers.on("coats", true); this.load(); }
+  leave() { this.table.layers.on("coats", false); this.table.ring(null); this.wait(null); }
+
+  wait(what) {
+    this.waiting = what;
+    $("glow-note").textContent = what === "ball" ? "Touch the sculpt where the ball shall hang off it." : what ? "Touch the sculpt where it is hottest." : "A region, a ball in the air, a plane; hot metal or flame on the surface.";
+    for (const b of document.querySelectorAll("[data-glow]")) b.setAttribute("aria-pressed", String(b.dataset.glow === what));
+    $("glow-spot").setAttribute("aria-pressed", String(what === "spot"));
+  }
+
+  press(show) {
+    this.showing = show;
+    for (const b of document.querySelectorAll("[data-glow-show]")) b.setAttribute("aria-pressed", String(b.dataset.glowShow === show));
+    this.look();
+  }
+
+  async load() {
+    const turn = this.loading = (this.loading || 0) + 1;
+    const answer = await patient(`${this.base}/glow.json`);
+    const plan = await answer.json();
+    if (turn !== this.loading) return;
+    if (plan.trouble || plan.error) { $("glow-note").textContent = plan.trouble || plan.error; return; }
+    this.show(plan);
+  }
+
+  set(settings) { return this.change({ do: "set", number: this.chosen, settings }); }
+
+  async change(wish, last = false) {
+    const answer = await patient(`${this.base}/glow`, { method: "POST", headers: { "Content-Type": "application/json" }, body: JSON.stringify({ ...wish, turn: this.plan?.turn }) });
+    const told = await answer.json();
+    if (!answer.ok) { say(told.error, true); if (answer.status === 409) this.load(); return; }
+    kept();
+    if (last) this.chosen = -1;
+    await this.load();
+  }
+
+  show(plan) {
+    this.plan = plan;
+    if (this.chosen === -1) this.chosen = plan.glows.at(-1)?.number ?? null;
+    if (!plan.glows.some((g) => g.number === this.chosen)) this.chosen = plan.glows[0]?.number ?? null;
+    for (const id of ["glow-region", "lens-region"]) {
+      const before = $(id).value;
+      $(id).replaceChildren(...plan.regions.map((r) => Object.assign(document.createElement("option"), { value: r.number, textContent: r.name })));
+      $(id).value = before || (plan.regions.find((r) => r.material === "glass or gem") ?? plan.regions[0])?.number;
+    }
+    $("dusk").value = plan.dusk; this.dusk();
+    $("glow-undo").disabled = !plan.undo; $("glow-redo").disabled = !plan.redo;
+    $("glow-coats").replaceChildren(...plan.coats.map((c) => {
+      const item = document.createElement("li");
+      item.innerHTML = `<svg class="dab" viewBox="0 0 10 10" aria-hidden="true"><rect width="10" height="10" fill="${c.hex}"/></svg><span><b></b><small></small></span>`;
+      item.className = "coat-row";
+      item.querySelector("b").textContent = `${c.number}. ${c.label}`;
+      item.querySelector("small").textContent = `${c.paint}, ${c.laid_um} µm; ${Math.max(1, c.minutes)} min, ${c.wait} min to dry`;
+      return item;
+    }));
+    this.list(); this.form(); this.look();
+  }
+
+  dusk() { $("dusk-out").textContent = `${Math.round(100 * Number($("dusk").value))} %`; }
+
+  list() {
+    $("glows").replaceChildren(...this.plan.glows.map((g) => {
+      const item = document.createElement("li"), button = document.createElement("button");
+      button.type = "button";
+      button.setAttribute("aria-pressed", String(this.chosen === g.number));
+      button.innerHTML = `<svg viewBox="0 0 30 30" aria-hidden="true"><circle cx="15" cy="15" r="13" fill="${g.shines ? g.colour : "#dd5f1b"}"/></svg><span><b></b><small></small></span><span class="share"></span>`;
+      button.querySelector("b").textContent = g.name || g.kind;
+      button.querySelector("small").textContent = `${g.kind}${g.on ? "" : ", off"}${g.painted ? ", in the plan" : ""}`;
+      button.querySelector(".share").textContent = g.reach !== undefined ? mm(g.reach) : "";
+      button.addEventListener("click", () => { this.chosen = g.number; this.list(); this.form(); });
+      item.append(button);
+      return item;
+    }));
+  }
+
+  form() {
+    const g = this.plan.glows.find((x) => x.number === this.chosen), form = $("glow-form"), of = (name) => form.elements.namedItem(name); // one is called length
+    form.hidden = !g;
+    this.ring(g?.reach, g);
+    if (!g) return;
+    $("glow-light").hidden = !g.shines; $("glow-heat").hidden = g.shines;
+    for (const part of form.querySelectorAll("[data-of]")) part.hidden = part.dataset.of !== g.kind;
+    of("reach").max = Math.max(2 * this.plan.size, 20);
+    for (const name of ["name", "colour", "evenness", "off", "radius", "width", "length", "hues", "seed", "reach"]) if (g[name] !== undefined) of(name).value = typeof g[name] === "number" ? Number(g[name].toFixed(2)) : g[name];
+    for (const name of ["shadow", "on", "heart"]) of(name).checked = g[name];
+    of("tint").value = [...of("tint").options].some((o) => o.value === g.colour) ? g.colour : "";
+    for (const slider of [of("reach"), of("length")]) slider.parentElement.querySelector("output").textContent = mm(Number(slider.value));
+    $("glow-limit").textContent = g.limit ? `Read that far over the lamp. From ${mm(g.limit)} on it lights something as brightly as itself.` : "Read that far over the lamp.";
+    $("glow-trouble").hidden = !g.trouble; $("glow-trouble").textContent = g.trouble;
+    $("glow-told").replaceChildren(...(g.told || []).map(line));
+    $("glow-bands").replaceChildren(...(g.bands || []).filter((b) => b.mm2 > 0).map((b) => {
+      const item = document.createElement("li");
+      item.innerHTML = `<svg viewBox="0 0 14 14" aria-hidden="true"><rect width="14" height="14" fill="${b.colour}"/></svg><span></span><b>${b.mm2 < 10 ? b.mm2.toFixed(1) : Math.round(b.mm2)} mm²</b>`;
+      item.querySelector("span").textContent = `${b.name}${b.regions?.length ? `: ${b.regions.slice(0, 3).map(([n, s]) => `${n} ${Math.round(100 * s)} %`).join(", ")}` : ""}`;
+      return item;
+    }));
+    $("glow-edges-box").hidden = !g.edges?.length;
+    $("glow-edges").replaceChildren(...(g.edges || []).map((c) => line(`${c.region}: ${mm(c.lit)} of ${mm(c.mm)} catch it; ${c.own === null ? "no plan yet" : c.own ? "has its own highlight already" : "not highlighted yet"}`)));
+    $("glow-paint").textContent = g.painted ? "Put it in the plan anew" : "Put it in the plan";
+    $("glow-paint").disabled = Boolean(g.trouble); $("glow-unpaint").hidden = !g.painted;
+  }
+
+  ring(reach, g = this.plan?.glows.find((x) => x.number === this.chosen)) { this.table.ring(g?.middle && reach ? g.middle : null, reach); }
+
+  async look(tried = "") {
+    const turn = this.looked = (this.looked || 0) + 1;
+    if (this.busy && tried) { this.next = tried; return; } // one at a time while a slider moves
+    this.busy = true;
+    const answer = await fetch(`${this.base}/glow.bin?show=${this.showing}${tried ? `&${tried}` : ""}`);
+    const bytes = answer.ok ? await answer.arrayBuffer() : null; // read in any case: a body that is left lying keeps its connection
+    this.busy = false;
+    if (this.next) { const next = this.next; this.next = null; this.look(next); return; }
+    if ((turn !== this.looked && !tried) || !bytes) return;
+    const { at } = unpack(bytes);
+    this.table.layers.put("coats", new Uint8Array(bytes, at, this.table.heading.samples * 4));
+    this.table.draw();
+    $("glow-note").dataset.looked = this.showing;
+  }
+
+  async lens() {
+    const region = $("lens-region").value;
+    if (!region) return;
+    const url = `${this.base}/glow/lens/${region}`, answer = await fetch(`${url}.json`), told = await answer.json();
+    if (region !== $("lens-region").value) return; // another was chosen meanwhile
+    $("lens-drawing").hidden = !answer.ok;
+    if (answer.ok) $("lens-drawing").src = `${url}.svg?${Date.now()}`;
+    $("lens-words").replaceChildren(...(answer.ok ? told.words : [told.error]).map(line));
+  }
+}
