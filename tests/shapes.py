@@ -1,10 +1,15 @@
-"""Small shapes the tests are built from, and the way they become surfaces."""
+"""Small shapes the tests are built from, the way they become surfaces, and the demo rack."""
+
+from importlib.resources import files
 
 import numpy as np
 import trimesh
 
+from dusk_lamp.core.paint.rack import rack_from_csv
 from dusk_lamp.core.sculpt.mesh import Mesh
 from dusk_lamp.core.sculpt.surface import Surface, as_is_surface
+
+RACK = rack_from_csv((files("dusk_lamp.demo") / "rack.csv").read_bytes())
 
 
 def mesh_of(shape: trimesh.Trimesh) -> Mesh:

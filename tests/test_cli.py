@@ -404,3 +404,17 @@ def test_undercoats_that_cannot_be_leave_no_file(capsys, keeper, tmp_path, argv)
     except SystemExit as e:
         code, said, err = e.code, "", capsys.readouterr().err
     assert code == 2 and said == "" and err.count("\n") == 1 and not out.exists()
+
+
+def test_a_plan_of_several_files_puts_them_together(tmp_path):
+    """CP-1: what is painted apart is named by its number."""
+    ball(at=(0, 0, 30)).export(tmp_path / "head.stl")
+    plate(-20, 20, -20, 20).export(tmp_path / "base.stl")
+    plan = {"plan": 1, "sculpt": {"file": "head.stl", "more": ["base.stl"], "apart": [0], "samples": 2000}}
+    (tmp_path / "plan.json").write_text(json.dumps(plan))
+    assert main(["plan", str(tmp_path / "plan.json"), "-o", str(tmp_path / "out"), "--no-pictures"]) == 0
+    got = shaded(tmp_path / "out/target.ply")
+    assert got["z"].max() == pytest.approx(40, abs=0.1) and np.ptp(got["x"]) == pytest.approx(40, abs=0.1)
+    plan["sculpt"]["more"] = ["hand.stl"]
+    (tmp_path / "plan.json").write_text(json.dumps(plan))
+    assert main(["plan", str(tmp_path / "plan.json"), "-o", str(tmp_path / "out")]) == 2

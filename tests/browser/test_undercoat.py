@@ -19,7 +19,10 @@ def test_schools_scrub_difference_and_fit(page, server, bench_url):  # noqa: F81
     assert np.abs(pixels(page) - primed).max() > 60, "too light and too dark are hatched"
     page.locator("#difference").uncheck()
     page.locator("#coats button").nth(3).click()
-    assert page.locator('#coat-form [data-of="spray"]').is_visible() and page.locator('#coat-form [data-of="wash"]').is_hidden()
+    assert (
+        page.locator('#coat-form [data-of="spray"]').is_visible()
+        and page.locator('#coat-form [data-of="wash"]').is_hidden()
+    )
     before = page.locator("#coats").inner_text()
     page.locator('#coat-form [name="seconds"]').fill("25")
     page.keyboard.press("Tab")

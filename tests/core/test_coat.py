@@ -2,7 +2,6 @@
 
 import json
 from dataclasses import replace
-from importlib.resources import files
 
 import numpy as np
 import pytest
@@ -20,7 +19,6 @@ from dusk_lamp.core.coat.wash import POSES, Flow
 from dusk_lamp.core.errors import SettingError
 from dusk_lamp.core.paint.film import card
 from dusk_lamp.core.paint.mix import only
-from dusk_lamp.core.paint.rack import rack_from_csv
 from dusk_lamp.core.plain import plain
 from dusk_lamp.core.plan.step import step_of
 from dusk_lamp.core.sculpt.marking import Marking, Region
@@ -29,9 +27,8 @@ from dusk_lamp.core.sculpt.relief import Relief, cavity, relief_of
 from dusk_lamp.core.sculpt.site import Site, Where
 from dusk_lamp.core.sculpt.surface import as_is_surface, working_surface
 
-from ..shapes import ball, block_with_a_slot, mesh_of, plate, surface_of, together
+from ..shapes import RACK, ball, block_with_a_slot, mesh_of, plate, surface_of, together
 
-RACK = rack_from_csv((files("dusk_lamp.demo") / "rack.csv").read_bytes())
 CHALK, SOOT = (only(RACK.find(n)) for n in ("Chalk", "Soot"))
 BARE = {"way": "burst", "drift": 0.0}
 # a large level card, its middle at the origin; the nozzle is straight above

@@ -1,7 +1,5 @@
 """Films and mixes: the limits of Kubelka and Munk, hiding by the standards, and facts of the trade."""
 
-from importlib.resources import files
-
 import numpy as np
 import pytest
 from hypothesis import given, settings
@@ -21,9 +19,10 @@ from dusk_lamp.core.paint.film import (
 )
 from dusk_lamp.core.paint.mix import Mix
 from dusk_lamp.core.paint.pigment import Pigment, from_drawdown, from_swatch, mixed
-from dusk_lamp.core.paint.rack import Paint, rack_from_csv
+from dusk_lamp.core.paint.rack import Paint
 
-RACK = rack_from_csv((files("dusk_lamp.demo") / "rack.csv").read_bytes())
+from ..shapes import RACK
+
 SOOT, CHALK, RED, YELLOW = (RACK.find(n) for n in ("Soot", "Chalk", "Signal Red", "Lamp Yellow"))
 
 hexes = st.tuples(*[st.integers(15, 240)] * 3).map(lambda t: "#{:02x}{:02x}{:02x}".format(*t))

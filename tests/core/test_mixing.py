@@ -1,7 +1,5 @@
 """Ladders, matches, coats, primers, glazes, thinning and amounts."""
 
-from importlib.resources import files
-
 import numpy as np
 import pytest
 
@@ -13,12 +11,13 @@ from dusk_lamp.core.paint.glaze import USUAL_SKETCH, glaze, thinning_for
 from dusk_lamp.core.paint.hiding import Wish, choose_primer, coats_over, underpaint_for
 from dusk_lamp.core.paint.ladder import customary, ladder, unevenness
 from dusk_lamp.core.paint.mix import MOST_PARTS, Mix, compositions, match, only
-from dusk_lamp.core.paint.rack import Paint, rack_from_csv, written
+from dusk_lamp.core.paint.rack import Paint, written
 from dusk_lamp.core.paint.swatch import patch, swatch_of
 from dusk_lamp.core.paint.thin import JOBS, Airbrush, warnings
 from dusk_lamp.core.units import kpa, psi_words
 
-RACK = rack_from_csv((files("dusk_lamp.demo") / "rack.csv").read_bytes())
+from ..shapes import RACK
+
 SOOT, GULL, CHALK, YELLOW = (RACK.find(n) for n in ("Soot", "Gull", "Chalk", "Lamp Yellow"))
 SKETCH = [1.5, 3.5, 5.5, 7.5, 9.5]
 

@@ -1,11 +1,18 @@
 """Parts: taken apart, lit in place, matched at their seams."""
 
+from dataclasses import replace
+
 import numpy as np
 import pytest
 
+from dusk_lamp.core.coat.coat import Coat
+from dusk_lamp.core.coat.spray import Spray
 from dusk_lamp.core.errors import SettingError
 from dusk_lamp.core.light.lamp import Lamp
 from dusk_lamp.core.light.rig import Rig, light_on
+from dusk_lamp.core.paint.mix import only
+from dusk_lamp.core.plan.overspray import overspray
+from dusk_lamp.core.plan.step import step_of
 from dusk_lamp.core.sculpt.mend import holes_closed, mend, put_together
 from dusk_lamp.core.sculpt.outlook import look_out
 from dusk_lamp.core.sculpt.parts import (
@@ -20,10 +27,10 @@ from dusk_lamp.core.sculpt.parts import (
     seams,
     spot,
 )
-from dusk_lamp.core.sculpt.site import Site
+from dusk_lamp.core.sculpt.site import Site, Where
 from dusk_lamp.core.sculpt.surface import working_surface
 
-from ..shapes import ball, mesh_of, plate, together
+from ..shapes import RACK, ball, mesh_of, plate, together
 
 
 def laid(*shapes, samples=6_000):
@@ -46,7 +53,7 @@ def test_a_part_painted_apart_is_lit_in_its_place_on_the_model():
 
 
 def test_a_neighbour_that_does_not_cast_leaves_no_shadow_and_still_has_its_own():
-    site = Site(TABLE_AND_HAT, apart=[alone(TABLE_AND_HAT, TABLE, (HAT,))])
+    site = Site(TABLE_AND_HAT, apart=[alone(TABLE_AND_HAT, (TABLE,), (HAT,))])
     light = light_on(site, FROM_ABOVE).total
     assert light[TABLE_AND_HAT.part == TABLE] == pytest.approx(1, abs=1e-5)
     under = (TABLE_AND_HAT.part == HAT) & (TABLE_AND_HAT.normals[:, 2] < -0.2)
@@ -55,8 +62,27 @@ def test_a_neighbour_that_does_not_cast_leaves_no_shadow_and_still_has_its_own()
     assert light_on(few, FROM_ABOVE).total == pytest.approx(1, abs=1e-5), "also while the lamp is dragged"
 
 
+def test_a_coat_bound_to_a_part_painted_apart_is_sprayed_on_it_alone():
+    """CP-1, CP-30, common practice: in its own pose, with nothing in the way; a coat on the whole model is not."""
+    above, grey = Spray(elevation=90, drift=0), only(RACK.find("Gull"))
+    table, site = Where("part", TABLE), Site(TABLE_AND_HAT)
+    own = TABLE_AND_HAT.part == TABLE
+    shaded = own & (np.hypot(*TABLE_AND_HAT.points[:, :2].T) < 5)
+    bound = Coat("spray", grey, above, table)
+    lifted = site.marked(site.marking, {TABLE})
+    assert bound.film(site)[shaded].max() < 0.1 * bound.film(site)[own & ~shaded].max()
+    film = bound.film(lifted)
+    assert film[own] == pytest.approx(film[own].max(), rel=1e-3) and film[~own].max() == 0
+    assert film[own].max() == pytest.approx(bound.film(site)[own].max(), rel=0.01), "as thick as on the model"
+    whole = replace(bound, where=Where())
+    assert np.array_equal(whole.film(lifted), whole.film(site))
+    assert overspray(site, bound, []).on and not overspray(lifted, bound, []).on, "none on what is not there"
+    film = film.astype(np.float32)
+    assert "by itself" in step_of(1, bound, film, lifted).how and "by itself" not in step_of(1, bound, film, site).how
+
+
 def test_the_sky_too_is_open_over_a_part_whose_neighbour_does_not_cast():
-    chosen, own = alone(TABLE_AND_HAT, TABLE, (HAT,))
+    chosen, own = alone(TABLE_AND_HAT, (TABLE,), (HAT,))
     whole = look_out(TABLE_AND_HAT, 64)
     view = whole.with_part(chosen, look_out(own, 64))
     counts = [np.unpackbits(v.bits[chosen], axis=1).sum(axis=1) for v in (whole, view)]

@@ -1,7 +1,6 @@
 """The plan as it reaches the hands: fair schools, touch-ups, own tools, times; against closed forms and facts of the trade."""
 
 from dataclasses import replace
-from importlib.resources import files
 
 import numpy as np
 import pytest
@@ -14,7 +13,6 @@ from dusk_lamp.core.errors import SettingError
 from dusk_lamp.core.light.lamp import Lamp
 from dusk_lamp.core.light.rig import Rig
 from dusk_lamp.core.paint.mix import only
-from dusk_lamp.core.paint.rack import rack_from_csv
 from dusk_lamp.core.paint.value import luminance_from_munsell
 from dusk_lamp.core.plan.fair import best_key, fitted, rank_agreement, told
 from dusk_lamp.core.plan.outcome import outcome
@@ -31,7 +29,8 @@ from dusk_lamp.core.sculpt.site import Site, Where
 from dusk_lamp.core.target.exposure import Exposure, laid_between
 from dusk_lamp.core.target.target import target
 
-RACK = rack_from_csv((files("dusk_lamp.demo") / "rack.csv").read_bytes())
+from ..shapes import RACK
+
 TINS = tins_from(RACK, 5)
 LAMP = Lamp(40, 55, 12)
 

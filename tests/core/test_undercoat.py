@@ -1,7 +1,5 @@
 """Schools and the spray fit."""
 
-from importlib.resources import files
-
 import numpy as np
 import pytest
 from scipy.optimize import nnls
@@ -15,7 +13,7 @@ from dusk_lamp.core.light.lamp import Lamp
 from dusk_lamp.core.light.rig import Rig
 from dusk_lamp.core.paint.film import coats as film_coats
 from dusk_lamp.core.paint.mix import only, values_of
-from dusk_lamp.core.paint.rack import KINDS, Paint, Rack, rack_from_csv
+from dusk_lamp.core.paint.rack import KINDS, Paint, Rack
 from dusk_lamp.core.plan import spray_fit
 from dusk_lamp.core.plan.cautions import DEFER, cautions_for, tags_of
 from dusk_lamp.core.plan.outcome import NEAR, TOO_DARK, TOO_LIGHT, differences, off_target, outcome
@@ -29,7 +27,8 @@ from dusk_lamp.core.sculpt.site import Site
 from dusk_lamp.core.target.exposure import Exposure, laid_between
 from dusk_lamp.core.target.target import target
 
-RACK = rack_from_csv((files("dusk_lamp.demo") / "rack.csv").read_bytes())
+from ..shapes import RACK
+
 TINS = tins_from(RACK)
 LAMP = Lamp(40, 58, 16)
 

@@ -232,8 +232,9 @@ def _site_of(plan: Any, beside: Path):
 
     from ..core.sculpt.marking import Marking
     from ..core.sculpt.masks import mask_of
-    from ..core.sculpt.mend import mend
+    from ..core.sculpt.mend import holes_closed, mend, put_together
     from ..core.sculpt.outlook import look_out
+    from ..core.sculpt.parts import gathered
     from ..core.sculpt.read import read_sculpt
     from ..core.sculpt.site import Site
     from ..core.sculpt.stand import Standing, fronts_for, placing, stand
@@ -241,8 +242,11 @@ def _site_of(plan: Any, beside: Path):
 
     own = plan.sculpt
     standing = Standing(own.up, own.front or fronts_for(own.up)[0], own.height)
-    mended = mend(read_sculpt(str(beside / own.file)))
-    surface = working_surface(stand(mended.mesh, standing), mended.shell, own.samples)
+    mended, _ = put_together([mend(read_sculpt(str(beside / name))) for name in (own.file, *own.more)])
+    if own.holes_closed:
+        mended = holes_closed(mended)
+    part = gathered(mended.shell, mended.mesh.face_areas())
+    surface = working_surface(stand(mended.mesh, standing), part, own.samples)
     if plan.marking:
         marking = mask_of(plan.marking).on(surface, placing(mended.mesh, standing))
         if plan.regions and len(plan.regions) != len(marking.regions):
@@ -252,4 +256,4 @@ def _site_of(plan: Any, beside: Path):
         if len(plan.regions) > 1:
             raise SettingError("several regions need a marking that says where each lies; see docs/formats.md")
         marking = Marking(np.full(len(surface), len(plan.regions), np.uint8), tuple(plan.regions))
-    return Site(surface, look_out(surface), marking=marking)
+    return Site(surface, look_out(surface), marking=marking, loose=own.apart)

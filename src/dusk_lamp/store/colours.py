@@ -128,7 +128,7 @@ def regions_of(site: Site, own: Sequence[Coat]) -> dict[int, list[Coat]]:
 def near(session: Session, sculpt: Sculpt, laid: Laid, cache: Cache, coats: Sequence[Coat]) -> float | None:
     """Share of the area of the regions painted in colour that ends near what they shall look like; None where none
     is."""
-    site = laid.site.marked(markings.marking_of(session, sculpt, laid.site.surface, cache))
+    site = markings.site_of(session, sculpt, laid, cache)
     numbers = sorted({region_of(site, c) for c in coats if c.stage == COLOUR} - {WHOLE_MODEL})
     if not numbers:
         return None

@@ -54,7 +54,7 @@ class Laid:
         surface = load_surface(cache, surface_key)
         self.surface_key = surface_key
         self.placing = load_placing(cache, surface_key)
-        apart = [alone(surface, part, uncast) for part, uncast in shadowless]
+        apart = [alone(surface, (part,), uncast) for part, uncast in shadowless]
         self.site = Site(surface, None, apart, relief=lambda: relief(cache, surface_key, surface))
         self.chosen = cache.array(surface_key, "quick")
         self.between = cache.array(surface_key, "quick_faces")

@@ -9,9 +9,11 @@ from sqlalchemy.orm import Session
 from ..core.plain import built, plain
 from ..core.sculpt.marking import Marking, Region
 from ..core.sculpt.regions import carried
+from ..core.sculpt.site import Site
 from ..core.sculpt.stand import Standing
 from ..core.sculpt.surface import Surface
 from .cache import Cache
+from .laid import Laid
 from .models import Sculpt, Stroke
 from .stages import load_placing, load_surface
 
@@ -40,6 +42,11 @@ def marking_of(
             return Marking(np.zeros(len(surface), np.uint8), _regions(stroke))
         labels = carried(labels, was, now)
     return Marking(labels, _regions(stroke))
+
+
+def site_of(session: Session, sculpt: Sculpt, laid: Laid, cache: Cache) -> Site:
+    """The sculpt's site with the marking that holds now and the parts that are painted apart."""
+    return laid.site.marked(marking_of(session, sculpt, laid.site.surface, cache), sculpt.loose)
 
 
 def marked_on(session: Session, sculpt: Sculpt) -> dict[str, Standing]:

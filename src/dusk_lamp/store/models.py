@@ -135,6 +135,11 @@ class Sculpt(Base):
         return [built(Part, p, "a part") for p in self.parts]
 
     @property
+    def loose(self) -> frozenset[int]:
+        """The numbers of the parts painted apart."""
+        return frozenset(k for k, p in enumerate(self.named_parts) if p.apart)
+
+    @property
     def shadowless(self) -> list[tuple[int, tuple[int, ...]]]:
         """The parts painted apart on which some others do not cast, with the numbers of those."""
         return [(k, p.uncast) for k, p in enumerate(self.named_parts) if p.apart and p.uncast]

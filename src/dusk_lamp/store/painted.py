@@ -50,7 +50,8 @@ def _key(coat: Coat, site: Site) -> str:
     """All that a coat's film and looks depend on."""
     own = site.on(coat.where)
     place = "" if own is None else f"{zlib.crc32(np.packbits(own).tobytes()):08x}"
-    return json.dumps([coat.technique, plain(coat.settings), coat.solids, place], sort_keys=True)
+    held = sorted(site.loose) if own is not None and coat.by.from_afar else []
+    return json.dumps([coat.technique, plain(coat.settings), coat.solids, place, *held], sort_keys=True)
 
 
 def film_of(laid: Laid, coat: Coat, site: Site, finish: NDArray[np.float32] | None = None) -> NDArray[np.float32]:

@@ -91,7 +91,7 @@ def plan_of(session: Session, sculpt: Sculpt, laid: Laid, cache: Cache, say: Say
     except SettingError:  # the rack lacks something by now; the coats themselves are whole
         key = None
     names = [
-        sculpt.scheme_id, sculpt.rig, sculpt.greys, sculpt.exposure, sculpt.display, sculpt.marking_number, sculpt.models,
+        sculpt.scheme_id, sculpt.rig, sculpt.greys, sculpt.exposure, sculpt.display, sculpt.marking_number, sculpt.models, sorted(sculpt.loose),
         plain(painters.tools_of(session)), plain(key), laid.site.outlook is not None,
     ]  # fmt: skip
     return laid.plans.of(
@@ -100,7 +100,7 @@ def plan_of(session: Session, sculpt: Sculpt, laid: Laid, cache: Cache, say: Say
 
 
 def _worked_out(session: Session, sculpt: Sculpt, laid: Laid, cache: Cache, key: Key | None, say: Say) -> Plan:
-    site = laid.site.marked(markings.marking_of(session, sculpt, laid.site.surface, cache))
+    site = markings.site_of(session, sculpt, laid, cache)
     lit = light_plan(sculpt, laid, site)
     coats = [coat for coat in schemes.kept_coats(session, sculpt) if not coat.muted]
     if not coats:

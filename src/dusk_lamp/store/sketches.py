@@ -57,8 +57,8 @@ def tints_of(sculpt: Sculpt) -> Tints:
 
 def sketch_of(session: Session, sculpt: Sculpt, laid: Laid, cache: Cache) -> Sketched:
     """The sketch as it is kept now; worked out once while many pages ask for it."""
-    marking = markings.marking_of(session, sculpt, laid.site.surface, cache)
-    site, locals_, tints = laid.site.marked(marking), locals_of(session, marking), tints_of(sculpt)
+    site = markings.site_of(session, sculpt, laid, cache)
+    locals_, tints = locals_of(session, site.marking), tints_of(sculpt)
     rig, exposure = built(Rig, sculpt.rig, "the light"), built(Exposure, sculpt.exposure, "the exposure")
     key = json.dumps(
         [

@@ -231,7 +231,7 @@ def sky(
         own_key = _part_key(surface_key, part, uncast)
         if own_key not in cache:
             say("Working out soft shadows from a part painted apart", 0.98)
-            _keep_view(cache, own_key, look_out(alone(laid, part, uncast)[1], DIRECTIONS, None, stopped))
+            _keep_view(cache, own_key, look_out(alone(laid, (part,), uncast)[1], DIRECTIONS, None, stopped))
     return key
 
 

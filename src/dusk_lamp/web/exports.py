@@ -75,9 +75,12 @@ def whole_plan(sculpt_id: int) -> Response:
             "plan": VERSION,
             "sculpt": {
                 "file": sculpt.file_name,
+                "more": [file["name"] for file in sculpt.more_files],
                 "up": standing.up,
                 "front": standing.front,
                 "height": standing.height_mm,
+                "holes_closed": sculpt.holes_closed,
+                "apart": sorted(sculpt.loose),
             },
             "light": plain(plan.rig),
             "tints": plain(sketches.tints_of(sculpt)),

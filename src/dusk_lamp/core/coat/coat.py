@@ -55,9 +55,25 @@ class Coat:
         Raises:
             SettingError: the settings make no sense on this sculpt, or what the coat goes on is not there any more.
         """
-        film = self.by.film_on(site, self.settings, self.solids, finish)
         own = site.on(self.where)
-        return film if own is None else np.where(own, film, np.float32(0))
+        if own is None:
+            return self.by.film_on(site, self.settings, self.solids, finish)
+        return np.where(own, self.unbound(site, own, finish), np.float32(0))
+
+    def unbound(
+        self, site: Site, own: NDArray[np.bool_], finish: NDArray[np.float32] | None = None
+    ) -> NDArray[np.float32]:
+        """(N,) µm with all that goes astray beyond the samples (N,) it is bound to. What is bound, and comes from afar,
+        goes on each part painted apart by itself, in the pose it has on the model (CP-1, CP-30): a neighbour that is
+        not there stops no paint and takes none."""
+        pieces = site.pieces if self.by.from_afar else []
+        if not pieces:
+            return self.by.film_on(site, self.settings, self.solids, finish)
+        film = np.zeros(len(site), np.float32)
+        for chosen, piece in pieces:
+            if own[chosen].any():
+                film[chosen] = self.by.film_on(piece, self.settings, self.solids, None)
+        return film
 
     def with_settings(self, given: dict[str, Any]) -> "Coat":
         """The coat with other settings of its technique.

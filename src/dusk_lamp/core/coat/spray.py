@@ -400,6 +400,7 @@ class Spraying(Technique):
     Settings = Spray
     handling = 1.2
     drying_share = 0.5
+    from_afar = True
     when_to_stop = "Stop when the amber parts have taken it; the rest stays as the picture shows."
     mishap = ("It lands as speckle or webs.", "Closer, or less thinner; flow improver against a dry tip.")
 

@@ -47,6 +47,7 @@ class Technique:
     by_finish: ClassVar[bool] = (
         False  # whether its film depends on what it lies on: then it has a `film_on` of its own
     )
+    from_afar: ClassVar[bool] = False  # whether what stands in the way stops it
     when_to_stop: ClassVar[str] = ""
     mishap: ClassVar[tuple[str, str]] = ("", "")  # what usually goes wrong at this step, and the way out
 

@@ -27,14 +27,19 @@ MOST_COATS = 400
 
 @dataclass(frozen=True)
 class Standing:
-    """The sculpt's file and how it stands. file: beside the plan. height: mm, None where the file is in mm. samples:
-    laid out, None for as many as the bench takes."""
+    """The sculpt's file and how it stands. file: beside the plan; more: the others it is made of, in their order.
+    height: mm, None where the files are in mm. samples: laid out, None for as many as the bench takes. holes_closed:
+    whether its holes are. apart: numbers of the parts painted apart, from 0; a part is a shell of a file, the largest
+    first."""
 
     file: str = text(MISSING, (1, 400), "the sculpt's file")
+    more: list[str] = field(default_factory=list)
     up: str = choice("z", AXES, "the axis that points up")
     front: str | None = None
     height: float | None = number(None, SHORTEST_MM, TALLEST_MM, "the height", "mm")
     samples: int | None = number(None, 500, 400_000, "the number of samples")
+    holes_closed: bool = False
+    apart: list[int] = field(default_factory=list)
 
 
 @dataclass(frozen=True)

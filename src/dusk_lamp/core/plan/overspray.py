@@ -36,7 +36,7 @@ def overspray(site: Site, coat: Coat, later: Sequence[Coat]) -> Overspray:
     own = site.on(coat.where)
     if coat.technique != "spray" or own is None:
         return Overspray({})
-    beside = (coat.by.film(site, coat.settings, coat.solids) > LANDS_UM) & ~own
+    beside = (coat.unbound(site, own) > LANDS_UM) & ~own
     areas = np.where(beside, site.areas, 0).astype(np.float64)
     names = ["the rest", *(r.name for r in site.marking.regions)]
     mm2 = np.bincount(site.labels, weights=areas, minlength=len(names))

@@ -26,6 +26,7 @@ SPRAYED_CUP, BRUSHED_CUP = (
 )  # minutes to mix a paint, and to clean up; common practice, from memory
 VARNISHED = "One thin, even coat, and let it dry through. What is below is safe from then on: what goes wrong above it wipes off."
 EVERYTHING_WORDS, SPOTS_WORDS = "everything", "the marked spots"
+BY_ITSELF = " What is painted apart is held by itself, turned as it will be on the model."
 SEEN_SHARE = 0.35  # of the thickest film: less is not aimed at
 THICK_PERCENTILE = 95  # a film is told by what is reached on the best-covered twentieth
 
@@ -147,7 +148,7 @@ def step_of(
     set_up, clean = SPRAYED_CUP if by.tool(settings) == "airbrush" else BRUSHED_CUP
     return Step(
         number=number, stage=coat.stage, technique=coat.technique, title=f"{by.title} {mix.words()}",
-        purpose=coat.label, goes_on=_goes_on(site, coat), where_from=by.where_from(settings), how=VARNISHED if mix.clear else by.how(settings),
+        purpose=coat.label, goes_on=_goes_on(site, coat), where_from=by.where_from(settings), how=_how(site, coat),
         when_to_stop=by.when_to_stop, mishap=by.mishap[0], way_out=by.mishap[1],
         paint=mix.words(), parts=mix.counted(), drops_of=drops_for(mix.counted(), ml * models, tools.drops_per_ml),
         drops_of_one=drops_for(mix.counted(), ml, tools.drops_per_ml),
@@ -207,6 +208,14 @@ def _finishes(site: Site, coats: Sequence[Coat], films: Sequence[NDArray[np.floa
 def _dial(settings: Any) -> tuple[float, float] | None:
     azimuth = getattr(settings, "azimuth", None)
     return None if azimuth is None else on_dial(azimuth, settings.elevation)
+
+
+def _how(site: Site, coat: Coat) -> str:
+    if coat.mix.clear:
+        return VARNISHED
+    own = site.on(coat.where) if site.loose and coat.by.from_afar else None
+    by_itself = own is not None and np.isin(site.parts[own], list(site.loose)).any()
+    return coat.by.how(coat.settings) + (BY_ITSELF if by_itself else "")
 
 
 def _goes_on(site: Site, coat: Coat) -> str:

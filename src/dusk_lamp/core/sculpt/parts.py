@@ -1,5 +1,6 @@
 """Parts: what a sculpt is put together from, how it comes apart, and where painted pieces must match again."""
 
+from collections.abc import Collection
 from dataclasses import MISSING, dataclass, replace
 from itertools import combinations
 
@@ -153,17 +154,17 @@ def lifted_out(surface: Surface, number: int) -> Surface:
     return replace(own, blockers=None)
 
 
-def alone(surface: Surface, number: int, uncast: tuple[int, ...]) -> tuple[NDArray[np.int32], Surface]:
-    """Which samples (M,) are of a part, and that part in its place on the model, shadowed by all parts but some.
+def alone(surface: Surface, own: Collection[int], uncast: Collection[int]) -> tuple[NDArray[np.int32], Surface]:
+    """Which samples (M,) are of some parts, and those in their place on the model, shadowed by all parts but some.
 
     A part painted apart is lit in the pose it takes in the end, CP-1; what stands beside it there may or may not be
     meant to cast on it.
     """
-    chosen = np.flatnonzero(surface.part == number).astype(np.int32)
-    casts = ~np.isin(surface.part[surface.faces[:, 0]], uncast)
+    chosen = np.flatnonzero(np.isin(surface.part, list(own))).astype(np.int32)
+    casts = ~np.isin(surface.part[surface.faces[:, 0]], list(uncast))
     shadowing = replace(surface, faces=np.ascontiguousarray(surface.faces[casts]))
-    own = some_samples(surface, chosen, _between(surface, chosen))
-    return chosen, replace(own, blockers=shadowing)
+    few = some_samples(surface, chosen, _between(surface, chosen))
+    return chosen, replace(few, blockers=shadowing)
 
 
 def _between(surface: Surface, chosen: NDArray[np.int32]) -> NDArray[np.int32]:

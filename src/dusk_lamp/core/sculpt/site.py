@@ -3,7 +3,7 @@ asked for."""
 
 import base64
 import zlib
-from collections.abc import Callable, Sequence
+from collections.abc import Callable, Iterable, Sequence
 from copy import copy
 from dataclasses import dataclass, replace
 from threading import RLock
@@ -17,6 +17,7 @@ from ..errors import SettingError
 from ..plain import checked, choice, text
 from .marking import Marking
 from .outlook import Outlook
+from .parts import alone
 from .relief import Bends, Line, Relief, lines, relief_of
 from .surface import Surface, some_samples
 
@@ -69,7 +70,8 @@ class Site:
 
     surface: the samples. outlook: what each sees of its surroundings, None as long as that is not known: lamps and
     sprays can do without. apart: parts on which some others do not cast. relief, marking: given, or a function that
-    gives them, or worked out here (an empty marking). Safe to ask from many threads.
+    gives them, or worked out here (an empty marking). loose: numbers of the parts that are painted apart. Safe to ask
+    from many threads.
     """
 
     def __init__(
@@ -80,10 +82,12 @@ class Site:
         *,
         relief: Relief | Callable[[], Relief] | None = None,
         marking: Marking | Callable[[], Marking] | None = None,
+        loose: Iterable[int] = (),
     ) -> None:
         self.surface = surface
         self._outlook = outlook
         self.apart = tuple(apart)
+        self.loose = frozenset(loose)
         self._relief = relief or (lambda: relief_of(surface))
         self._marking = marking or (lambda: Marking(np.zeros(len(surface), np.uint8)))
         self._known: dict[str, Any] = {}
@@ -168,10 +172,31 @@ class Site:
 
         return self.once("shown", nearest)
 
-    def marked(self, marking: Marking) -> "Site":
-        """The same site with another marking; all that is known of it is shared."""
+    @property
+    def pieces(self) -> list[tuple[NDArray[np.int32], "Site"]]:
+        """What is held in the hand on its own while it is painted: each part painted apart, and all others together;
+        which samples (M,) each has, and a site where nothing else stands in the way. None where nothing is apart."""
+        if not self.loose:
+            return []
+
+        def lifted() -> list[tuple[NDArray[np.int32], Site]]:
+            every = set(np.unique(self.parts).tolist())
+            held = [{k} for k in sorted(self.loose & every)] + [every - self.loose]
+            out = []
+            for own in held:
+                if own:
+                    chosen, surface = alone(self.surface, own, every - own)
+                    out.append((chosen, Site(surface)))
+            return out
+
+        return self.once(f"pieces {sorted(self.loose)}", lifted)
+
+    def marked(self, marking: Marking, loose: Iterable[int] | None = None) -> "Site":
+        """The same site with another marking, and other parts painted apart; all that is known of it is shared."""
         other = copy(self)
         other._marking = marking
+        if loose is not None:
+            other.loose = frozenset(loose)
         return other
 
     def on(self, where: Where) -> NDArray[np.bool_] | None:
@@ -203,7 +228,7 @@ class Site:
             whole = self.marking
             return Marking(whole.labels[chosen], whole.regions)
 
-        return Site(some, seen, apart, relief=relief, marking=marking)
+        return Site(some, seen, apart, relief=relief, marking=marking, loose=self.loose)
 
 
 def _outlook_of(whole: Outlook, surface: Surface, some: Surface, chosen: NDArray[np.int32]) -> Outlook:

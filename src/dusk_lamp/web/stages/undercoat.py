@@ -101,7 +101,7 @@ def _opened(session: Session, sculpt_id: int) -> Opened:
     laid = laid_out(sculpt)
     if laid.site.outlook is None:
         abort(409)
-    site = laid.site.marked(markings.marking_of(session, sculpt, laid.site.surface, workshop().store.cache))
+    site = markings.site_of(session, sculpt, laid, workshop().store.cache)
     tins = undercoats.tins_of(session, sculpt)
     tools = painters.tools_of(session)
     coats, choice = undercoats.coats_of(session, sculpt, laid, workshop().store.cache, tins, tools)
