@@ -2,6 +2,7 @@
 
 import lzma
 from importlib.resources import files
+from pathlib import Path
 
 import numpy as np
 import pytest
@@ -25,6 +26,20 @@ def warden(warden_file) -> Surface:
     """The demo sculpt laid out coarsely, which is enough to compare light on."""
     mended = mend(read_sculpt(warden_file))
     return working_surface(stand(mended.mesh, Standing(height_mm=40)), mended.shell, samples=30_000)
+
+
+@pytest.fixture(scope="session")
+def bunny_file(tmp_path_factory):
+    """A scan that is open below; see tests/data/README.md."""
+    path = tmp_path_factory.mktemp("bunny") / "bunny.ply"
+    path.write_bytes(lzma.decompress((Path(__file__).parent / "data" / "bunny.ply.xz").read_bytes()))
+    return path
+
+
+@pytest.fixture(scope="session")
+def bunny(bunny_file) -> Surface:
+    mended = mend(read_sculpt(bunny_file))
+    return working_surface(stand(mended.mesh, Standing("y", "z", 32)), mended.shell, samples=30_000)
 
 
 @pytest.fixture

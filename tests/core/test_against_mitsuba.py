@@ -1,8 +1,5 @@
 """Soft shadow and dome light sample by sample against Mitsuba 3, an independent renderer (scalar variant, CPU)."""
 
-import lzma
-from pathlib import Path
-
 import mitsuba as mi
 import numpy as np
 import pytest
@@ -11,25 +8,12 @@ from dusk_lamp.core.light.emitter import Source, corners_of, glow_of
 from dusk_lamp.core.light.key import key_light
 from dusk_lamp.core.light.lamp import Lamp
 from dusk_lamp.core.light.sky import sky_light
-from dusk_lamp.core.sculpt.mend import mend
 from dusk_lamp.core.sculpt.outlook import look_out
-from dusk_lamp.core.sculpt.read import read_sculpt
 from dusk_lamp.core.sculpt.site import Site
-from dusk_lamp.core.sculpt.stand import Standing, stand
-from dusk_lamp.core.sculpt.surface import working_surface
 from dusk_lamp.core.view.formats import lit_ply
 
 SPOTS = 250
 FAR_MM = 20_000.0
-
-
-@pytest.fixture(scope="module")
-def bunny(tmp_path_factory):
-    """An open mesh; see tests/data/README.md."""
-    path = tmp_path_factory.mktemp("bunny") / "bunny.ply"
-    path.write_bytes(lzma.decompress((Path(__file__).parent.parent / "data" / "bunny.ply.xz").read_bytes()))
-    mended = mend(read_sculpt(path))
-    return working_surface(stand(mended.mesh, Standing("y", "z", 32)), mended.shell, samples=30_000)
 
 
 def mitsuba_light(surface, spots, emitter, path, samples):

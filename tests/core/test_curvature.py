@@ -1,8 +1,5 @@
 """Mean curvature against closed forms and against libigl, a general geometry library."""
 
-import lzma
-from pathlib import Path
-
 import igl
 import numpy as np
 import pytest
@@ -15,8 +12,6 @@ from dusk_lamp.core.sculpt.stand import Standing, stand
 from dusk_lamp.core.sculpt.surface import as_is_surface, working_surface
 
 from ..shapes import ball, mesh_of
-
-BUNNY = Path(__file__).parent.parent / "data" / "bunny.ply.xz"
 
 
 @pytest.mark.parametrize("radius", [2.0, 10.0])
@@ -49,12 +44,10 @@ def test_a_torus_bends_as_libigl_says():
     assert mean_curvature(s, 0.6) == pytest.approx(theirs, abs=0.03)
 
 
-def test_the_scanned_bunny_bends_as_libigl_says(tmp_path):
+def test_the_scanned_bunny_bends_as_libigl_says(bunny_file):
     """Stanford bunny, a noisy scan: both even out over a brush's breadth; signs agree where the bend is more than slight,
     and so do magnitudes as far as a different way of evening out allows."""
-    path = tmp_path / "bunny.ply"
-    path.write_bytes(lzma.decompress(BUNNY.read_bytes()))
-    mended = mend(read_sculpt(path))
+    mended = mend(read_sculpt(bunny_file))
     s = as_is_surface(stand(mended.mesh, Standing("y", "z", 32)))
     ours, theirs = mean_curvature(s, 1.5 * s.spacing), _theirs(s)
     if np.corrcoef(ours, theirs)[0, 1] < 0:

@@ -5,7 +5,6 @@ from dataclasses import replace
 import numpy as np
 import pytest
 
-from dusk_lamp.cli.common import the_rack
 from dusk_lamp.core.coat.coat import Coat, usual_coat
 from dusk_lamp.core.coat.finish import films_of, finish_of, finish_words, shares_of
 from dusk_lamp.core.coat.stack import appearance
@@ -19,9 +18,8 @@ from dusk_lamp.core.sculpt.outlook import look_out
 from dusk_lamp.core.sculpt.site import Site, Where
 from dusk_lamp.core.view.flat import face_svg
 
-from ..shapes import ball, surface_of, together
+from ..shapes import RACK, ball, surface_of, together
 
-RACK = the_rack(None)
 GLASS, DEW, DUST = (only(RACK.find(n)) for n in ("Glass Varnish", "Dew Varnish", "Dust Varnish"))
 OIL, WASH = only(RACK.find("Burnt Foundation")), only(RACK.find("Bilge Wash"))
 

@@ -6,7 +6,6 @@ from dataclasses import replace
 import numpy as np
 import pytest
 
-from dusk_lamp.cli.common import the_rack
 from dusk_lamp.cli.main import main
 from dusk_lamp.core.coat.stack import appearance
 from dusk_lamp.core.errors import SettingError
@@ -46,9 +45,8 @@ from dusk_lamp.core.target.target import sketched, target
 from dusk_lamp.core.view.flat import lens_svg
 from dusk_lamp.core.view.formats import lit_ply, marked_ply
 
-from ..shapes import ball, mesh_of, plate, surface_of, together
+from ..shapes import RACK, ball, mesh_of, plate, surface_of, together
 
-RACK = the_rack(None)
 UP = np.array([[0.0, 0.0, 1.0]])
 HERE = np.zeros((1, 3))
 FLOOR = Site(surface_of(plate(-30, 30, -30, 30, cells=60)))

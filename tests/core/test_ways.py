@@ -1,9 +1,10 @@
 """Ways to paint a region, and how a model reads: on shapes where the right answer is known."""
 
+from dataclasses import replace
+
 import numpy as np
 import pytest
 
-from dusk_lamp.cli.common import the_rack
 from dusk_lamp.core.coat.coat import Coat, usual_coat
 from dusk_lamp.core.errors import SettingError
 from dusk_lamp.core.light.lamp import Lamp
@@ -12,6 +13,7 @@ from dusk_lamp.core.paint.colour import delta_e, lab, xyz
 from dusk_lamp.core.paint.glaze import glaze
 from dusk_lamp.core.paint.mix import Mix, only
 from dusk_lamp.core.paint.rack import Paint, Rack
+from dusk_lamp.core.paint.whites import WHITES, mix_of, white_called
 from dusk_lamp.core.plan.gradient import gradients
 from dusk_lamp.core.plan.order import ordered
 from dusk_lamp.core.plan.overspray import overspray
@@ -25,9 +27,8 @@ from dusk_lamp.core.target.target import target
 from dusk_lamp.core.view.camera import Camera
 from dusk_lamp.core.view.reading import blur_mm, borders_of, michelson, reading, weber
 
-from ..shapes import ball, plate, surface_of, together
+from ..shapes import RACK, ball, plate, surface_of, together
 
-RACK = the_rack(None)
 CLOAK = Region("Cloak", colour="#8e2f2b")
 
 
@@ -69,6 +70,50 @@ def test_layers_nest_and_climb(cloaked):
     assert values == sorted(values) and max(np.diff(values)) < 1.0 and areas == sorted(areas, reverse=True)
     toward = cloaked.site.surface.normals @ Lamp(40, 50).direction
     assert np.diff([toward[m].mean() for m in masks]).min() > 0
+
+
+def test_a_white_cloth_on_an_open_scan_keeps_its_ration_and_its_bands_nest(bunny):
+    """CP-14, CP-16, CP-24 on the Stanford bunny, a scan that is open below (tests/data/README.md): pure white is for the last spots,
+    however much of it the light floods; each band lies inside the one before, and is laid as thick as it says."""
+    cloth = Region("Cloth", colour="warm white")
+    site = Site(bunny, look_out(bunny, 64), marking=Marking(np.ones(len(bunny), np.uint8), (cloth,)))
+    flooded, locals_ = Rig(Lamp(20, 50, 30), 0.6, "uniform", 0.2), [usual_local("stone"), local_of(cloth)]
+    wanted = target(site, flooded, locals_)
+    free = target(site, flooded, [locals_[0], replace(locals_[1], ration=None)])
+    white = white_called("Warm White")
+    share = lambda t: float(site.areas[t.value > white.limit].sum() / site.areas.sum())  # noqa: E731
+    assert share(free) > 2 * white.share, "the light alone would make too much of it"
+    assert 0.5 * white.share < share(wanted) <= white.share + 0.005
+    assert (np.argsort(free.value, kind="stable") == np.argsort(wanted.value, kind="stable")).mean() > 0.9
+    read = lambda t: reading(site, t.value, t.lab, Camera(0, 8), locals_=locals_).findings  # noqa: E731
+    assert any("ration" in said for said in read(free)) and not any("ration" in said for said in read(wanted))
+    task = task_of(site, wanted, 1, np.full((len(site), 36), 0.3, np.float32), RACK)
+    coats = way("layers").coats(task)
+    masks = [c.where.samples(len(site)) for c in coats]
+    assert all((b & ~a).sum() == 0 and b.sum() < a.sum() for a, b in zip(masks, masks[1:], strict=False))
+    assert all((c.film(site)[m] >= c.settings.film_um - 1e-3).all() for c, m in zip(coats, masks, strict=True))
+
+
+def test_the_field_of_a_white_is_not_lighter_than_its_trim():
+    """Common practice, section 9: two halves of a ball, the larger the field; and each white and black is a mix of its own."""
+    surface = surface_of(ball(radius=12, at=(0, 0, 12), fine=4))
+    labels = np.where(surface.points[:, 0] > -5, 1, 2).astype(np.uint8)
+    for low, told_ in ((4.0, True), (7.0, False)):
+        regions = (
+            Region("Robe", colour="#d2d0cb", low=5, high=8),
+            Region("Hem", colour="#e6e4df", low=low, high=low + 2),
+        )
+        site = Site(surface, look_out(surface, 64), marking=Marking(labels, regions))
+        locals_ = [usual_local("stone"), *map(local_of, regions)]
+        wanted = target(site, Rig(Lamp(0, 60)), locals_)
+        said = reading(site, wanted.value, wanted.lab, Camera(0, 8), locals_=locals_).findings
+        assert any("its trim" in s for s in said) == told_
+    mixes = {name: mix_of(white, RACK) for name, white in WHITES.items()}
+    assert len({m.words() for m in mixes.values()}) == 6 and all(len(m.paints) > 1 for m in mixes.values())
+    b = {name: m.colour.b for name, m in mixes.items()}
+    assert b["cool white"] < b["neutral white"] < b["warm white"] and b["blue black"] < b["brown black"]
+    assert mixes["green black"].colour.a < 0 and mix_of(WHITES["cool white"], Rack([])) is None
+    assert all((m.colour.value > 7) == name.endswith("white") for name, m in mixes.items())
 
 
 def test_glazes_on_a_strip_are_those_of_the_glaze_bench():

@@ -9,6 +9,7 @@ from sqlalchemy.orm import Session
 from ..core.errors import SettingError
 from ..core.paint.mix import Mix, only
 from ..core.paint.rack import FINISHES, LONGEST_NAME, Paint, Rack, RackError
+from ..core.paint.whites import mix_of, white_called
 from ..core.plain import plain
 from .models import Bottle, Recipe, now
 from .store import UNDO_DAYS
@@ -120,7 +121,7 @@ def varnishes(session: Session) -> list[Paint]:
 
 
 def colour_called(session: Session, name: str) -> Mix | None:
-    """The mix of a recipe, or the paint, of that name; None where there is neither any more."""
+    """The mix of a recipe, the paint, or the white or black of that name; None where there is none any more."""
     wanted = name.casefold()
     for recipe in recipes(session):
         if recipe.name.casefold() == wanted:
@@ -129,4 +130,5 @@ def colour_called(session: Session, name: str) -> Mix | None:
         paint = bottle.paint
         if paint.name.casefold() == wanted and paint.of_kind.changes_colour:
             return only(paint)
-    return None
+    white = white_called(name)
+    return mix_of(white, rack_of(session)) if white else None

@@ -11,6 +11,7 @@ from sqlalchemy.orm import Session
 from werkzeug.datastructures import FileStorage
 
 from ..core.errors import SculptFileError, SettingError
+from ..core.paint.whites import WHITES
 from ..core.sculpt.read import FORMATS
 from ..jobs.apart import CrashedError, TooLongError, call
 from ..jobs.queue import Queue
@@ -112,11 +113,12 @@ def taken_in(file: FileStorage) -> dict[str, str]:
 
 
 def colour_names(session: Session) -> list[str]:
-    """Everything a region's colour can be chosen from: recipes first, then paints."""
-    rack = paints.rack_of(session)
-    return [r.name for r in paints.recipes(session)] + sorted(
-        (p.name for p in rack if p.of_kind.changes_colour), key=str.casefold
-    )
+    """Everything a region's colour can be chosen from: recipes first, then whites and blacks, then paints."""
+    own = [p.name for p in paints.rack_of(session) if p.of_kind.changes_colour]
+    named = [r.name for r in paints.recipes(session)] + sorted(own, key=str.casefold)
+    taken = {name.casefold() for name in named}
+    recipes = len(named) - len(own)
+    return [*named[:recipes], *(name for name in WHITES if name not in taken), *named[recipes:]]
 
 
 def wants_json() -> bool:

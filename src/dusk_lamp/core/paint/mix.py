@@ -2,7 +2,7 @@
 
 from collections.abc import Sequence
 from dataclasses import dataclass
-from functools import cached_property
+from functools import cached_property, lru_cache
 from itertools import combinations
 from math import gcd
 from typing import Any
@@ -138,6 +138,7 @@ class Match:
         }
 
 
+LIKELY = 16  # paints that a mix is looked for among at once: half of them the nearest, the others on every side of it
 SEEN_SIDE_BY_SIDE, ANOTHER_COLOUR = 2.0, 5.0  # ΔE00: told apart only beside each other; told apart at once
 
 
@@ -223,6 +224,20 @@ def match(
             found.append((key, Mix(tuple(paints[i] for i in own), tuple(int(w) for w in way)), float(off)))
     found.sort(key=lambda f: f[0])
     return [Match(mix, off) for _, mix, off in found[:best]]
+
+
+@lru_cache(512)
+def _matched(L: float, a: float, b: float, paints: tuple[Paint, ...], most: int) -> Mix:
+    if len(paints) > LIKELY:
+        labs = np.stack([p.looks.lab for p in paints])
+        paints = tuple(paints[k] for k in likeliest(np.array([L, a, b]), labs, LIKELY, LIKELY // 2))
+    return match(Colour("#000000", L, a, b, 0.0), paints, most)[0].mix
+
+
+def nearest_mix(wanted: NDArray, paints: Sequence[Paint], most: int = 3) -> Mix:
+    """The mix that comes nearest to L*a*b* (3,); worked out once for each half unit of it."""
+    L, a, b = (round(2 * float(x)) / 2 for x in wanted)
+    return _matched(L, a, b, tuple(paints), most)
 
 
 def values_of(reflectance: NDArray) -> NDArray[np.float64]:

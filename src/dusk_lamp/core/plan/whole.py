@@ -11,8 +11,9 @@ from ..coat.coat import Coat
 from ..coat.finish import films_of
 from ..coat.stack import appearance
 from ..errors import SettingError
-from ..paint.mix import Mix
+from ..paint.mix import only
 from ..paint.rack import Rack
+from ..paint.whites import mix_of, white_called
 from ..sculpt.site import Site
 from ..target.exposure import laid_between
 from ..target.local import Local, local_of, usual_local
@@ -48,8 +49,10 @@ def locals_for(site: Site, rack: Rack) -> list[Local]:
     """The local colours of the rest and of every region; paints by their names on the rack."""
     out = [usual_local("stone", "quiet")]
     for region in site.marking.regions:
+        white = white_called(region.colour)
         named = region.colour and not region.colour.startswith("#")
-        out.append(local_of(region, Mix((rack.find(region.colour),), (1,)).colour.hex if named else None))
+        mix = mix_of(white, rack) if white else only(rack.find(region.colour)) if named else None
+        out.append(local_of(region, mix.colour.hex if mix else None))
     return out
 
 

@@ -16,6 +16,7 @@ from ..errors import SettingError
 from ..light.tint import LUMINANCE
 from ..paint.colour import RGB_TO_XYZ, XYZ_TO_RGB, lab, linear, rgb_from_hex
 from ..paint.value import lightness_from_luminance, luminance_from_munsell, munsell_from_luminance
+from ..paint.whites import white_called
 from ..plain import checked, choice, number, text
 from ..sculpt.marking import ATTENTION, CASTS, MATERIALS, Region
 
@@ -54,7 +55,8 @@ class Local:
     """What a region shall look like.
 
     colour: its local colour, `#rrggbb`. low, high: Munsell values in no light and in full light; middle: in half of
-    it, None for half-way. shadow, light: what its shadows and lights lean to.
+    it, None for half-way. shadow, light: what its shadows and lights lean to. ration: a value, and the share of it that
+    may be lighter; None for as much as the light makes.
     """
 
     colour: str = text("#808080", (7, 7), "a local colour")
@@ -65,6 +67,7 @@ class Local:
     middle: float | None = number(None, 0, 10, "the value of its middle", step=0.1)
     shadow: str = choice("neutral", CASTS, "the cast of its shadows")
     light: str = choice("neutral", CASTS, "the cast of its lights")
+    ration: tuple[float, float] | None = None
 
     def __post_init__(self) -> None:
         checked(self)
@@ -105,9 +108,19 @@ class Local:
             said.append("Less than a value from dark to light: it will look flat.")
         return said
 
-    def value(self, share: NDArray) -> NDArray[np.float32]:
-        """(N,) Munsell values for shares of light (N,) 0..1."""
-        return np.interp(share, (0.0, 0.5, 1.0), self.key).astype(np.float32)
+    def value(self, share: NDArray, areas: NDArray | None = None) -> NDArray[np.float32]:
+        """(N,) Munsell values for shares of light (N,) 0..1. areas: (N,) mm² of all there is of it, by which it keeps
+        its ration: what would be too much is brought down to the limit, and only the brightest goes past it."""
+        knots, values = [0.0, 0.5, 1.0], list(self.key)
+        if self.ration is not None and areas is not None and areas.sum() > 0:
+            limit, most = self.ration
+            order = np.argsort(share, kind="stable")
+            run = np.cumsum(areas[order], dtype=np.float64)
+            at = float(share[order[min(int(np.searchsorted(run, (1 - most) * run[-1])), len(order) - 1)]])
+            if values[1] < limit < float(np.interp(at, knots, values)):
+                knots, values = ([0.0, 0.5, at, 1.0], [*values[:2], limit, values[2]]) if at < 1 else (
+                    [0.0, 0.5, 1.0], [*values[:2], limit])  # fmt: skip
+        return np.interp(share, knots, values).astype(np.float32)
 
 
 @lru_cache(256)
@@ -193,6 +206,10 @@ def local_of(region: Region, colour: str | None = None) -> Local:
         SettingError: its darkest is not darker than its lightest.
     """
     own = colour or (region.colour if region.colour.startswith("#") else USUAL[region.material])
-    return Local(
-        own, region.material, region.attention, region.low, region.high, region.middle, region.shadow, region.light
-    )
+    shadow, light, key, ration = region.shadow, region.light, (region.low, region.middle, region.high), None
+    if (white := white_called(region.colour)) is not None:
+        own, ration = colour or white.colour, (white.limit, white.share)
+        shadow = white.shadow if shadow == "neutral" else shadow
+        light = white.light if light == "neutral" else light
+        key = (white.low, white.middle, white.high) if key == (None, None, None) else key
+    return Local(own, region.material, region.attention, key[0], key[2], key[1], shadow, light, ration)

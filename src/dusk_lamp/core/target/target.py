@@ -87,5 +87,5 @@ def sketched(site: Site, grey: Target, exposure: Exposure, locals_: Sequence[Loc
     value, gloss = np.empty(len(site), np.float32), np.empty(len(site), np.float32)
     for k, local in enumerate(locals_):
         own = labels == k
-        value[own], gloss[own] = local.value(share[own]), GLOSS[local.material]
+        value[own], gloss[own] = local.value(share[own], site.areas[own]), GLOSS[local.material]
     return Target(value, gloss, grey.light, coloured(value, labels, locals_, tint_of(grey.light, tints)))

@@ -5,6 +5,7 @@ The eye resolves one minute of arc (normal acuity, 6/6 on the chart of Snellen 1
 that at the model's distance and true size is blurred away.
 """
 
+from collections.abc import Sequence
 from dataclasses import dataclass
 
 import numpy as np
@@ -14,6 +15,7 @@ from scipy.ndimage import gaussian_filter
 from ..paint.value import luminance_from_munsell
 from ..plain import rounded
 from ..sculpt.site import Site
+from ..target.local import Local
 from ..units import counted
 from .camera import Camera
 from .raster import snapshot
@@ -25,6 +27,8 @@ PICTURE = (300, 400)
 APART = 1.0  # values that neighbours must differ by along their border
 LEAST_BORDER_MM = 2.0
 ACCENT_CHROMA = 45.0  # C*: as vivid as painters call an accent; from memory
+SEEN_AS_WHITE = 7.0  # a local colour of such a value is seen as white, CP-24
+PURE_RATION = (9.0, 0.06)  # pure white, and the share of a white that may be; CP-14, the number from memory
 LEAST_SEEN = 60  # pixels of a region that its contrast is read on
 
 
@@ -101,12 +105,18 @@ def borders_of(site: Site, value: NDArray) -> list[Border]:
 
 
 def reading(
-    site: Site, value: NDArray[np.float32], lab: NDArray, camera: Camera, distance: float = ARM_MM
+    site: Site,
+    value: NDArray[np.float32],
+    lab: NDArray,
+    camera: Camera,
+    distance: float = ARM_MM,
+    locals_: Sequence[Local] = (),
 ) -> Reading:
     """How a model of values (N,) and L*a*b* (N, 3) reads from a view.
 
     Args:
-        camera: the display view. distance: mm from the eye.
+        camera: the display view. distance: mm from the eye. locals_: of the rest and of each region, where whites and
+        blacks shall keep their rations.
     """
     names = ["the rest", *(r.name for r in site.marking.regions)]
     attention = ["quiet", *(r.attention for r in site.marking.regions)]
@@ -124,13 +134,48 @@ def reading(
     focal = next((k for k, a in enumerate(attention) if a == "focal point"), None)
     known = np.where(np.isnan(contrast), -1, contrast)
     strongest = int(np.argmax(known)) if (known > 0).any() else None
-    close = [b for b in borders_of(site, value) if b.close_mm >= LEAST_BORDER_MM]
+    borders = borders_of(site, value)
+    close = [b for b in borders if b.close_mm >= LEAST_BORDER_MM]
     vivid: NDArray = np.bincount(
         site.labels, weights=site.areas * (np.hypot(lab[:, 1], lab[:, 2]) >= ACCENT_CHROMA), minlength=len(names)
     )
-    return Reading(
-        contrast, focal, strongest, close, vivid, _findings(names, contrast, focal, strongest, close, vivid)
+    said = _findings(names, contrast, focal, strongest, close, vivid) + _of_whites(
+        site, value, names, locals_, borders
     )
+    return Reading(contrast, focal, strongest, close, vivid, said)
+
+
+def _of_whites(
+    site: Site, value: NDArray[np.float32], names: list[str], locals_: Sequence[Local], borders: Sequence[Border]
+) -> list[str]:
+    """Where a white or a black goes past its ration (CP-14, CP-24), and a white field that is lighter than its trim."""
+    said = []
+    whites: dict[int, tuple[float, float]] = {}  # the mean value and the area of each white
+    for k, local in enumerate(locals_[1:], 1):
+        own = (site.labels == k) & (site.areas > 0)
+        area = float(site.areas[own].sum(dtype=np.float64))
+        ration = local.ration or (PURE_RATION if local.own_value > SEEN_AS_WHITE else None)
+        if area <= 0:
+            continue
+        if ration is not None:
+            limit, most = ration
+            share = float(site.areas[own & (value > limit)].sum(dtype=np.float64)) / area
+            if share > most + 0.01:
+                said.append(
+                    f"{100 * share:.0f} % of {names[k]} is lighter than value {limit:g}; {100 * most:.0f} % is its ration, for edges and "
+                    "last spots: lower its middle or its lightest."
+                )
+        if local.own_value > SEEN_AS_WHITE:
+            whites[k] = float(np.average(value[own], weights=site.areas[own])), area
+    for border in borders:
+        if border.a in whites and border.b in whites and border.mm >= LEAST_BORDER_MM:
+            field, trim = sorted((border.a, border.b), key=lambda k: -whites[k][1])
+            if whites[field][0] > whites[trim][0]:
+                said.append(
+                    f"{names[field]} is lighter (value {whites[field][0]:.1f}) than {names[trim]}, its trim ({whites[trim][0]:.1f}): the "
+                    "field of a white is never the lighter; bring it down, or take a lighter white for the trim."
+                )
+    return said
 
 
 def _findings(

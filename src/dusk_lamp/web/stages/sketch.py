@@ -12,6 +12,7 @@ from ...core.light.rig import Rig
 from ...core.light.tint import Tints, of_temperature
 from ...core.paint.colour import encoded
 from ...core.paint.value import grey_srgb
+from ...core.paint.whites import white_called
 from ...core.plain import built, plain
 from ...core.sculpt.marking import ATTENTION, CASTS, MATERIALS
 from ...core.target.exposure import Exposure
@@ -62,7 +63,7 @@ def shown(sculpt_id: int) -> Response:
         sculpt, _, made = _made(session, sculpt_id)
         display = Camera(sculpt.display["azimuth"], sculpt.display["elevation"])
     areas = made.site.marking.areas(made.site.surface, made.site.paintable)
-    read = reading(made.site, made.target.value, made.target.lab, display)
+    read = reading(made.site, made.target.value, made.target.lab, display, locals_=made.locals_)
     rows = []
     for k, (region, local) in enumerate(zip(made.site.marking.regions, made.locals_[1:], strict=True), 1):
         low, middle, high = local.key
@@ -71,7 +72,7 @@ def shown(sculpt_id: int) -> Response:
                 **plain(region), "number": k, "hex": local.colour, "own_value": round(local.own_value, 1),
                 "key": [round(low, 1), round(middle, 1), round(high, 1)], "is_set": region.low is not None or region.high is not None,
                 "ladder": [hex_at(local, v) for v in (low, (low + middle) / 2, middle, (middle + high) / 2, high)],
-                "troubles": local.troubles, "share": round(float(areas[k] / max(areas.sum(), 1e-9)), 4),
+                "troubles": local.troubles, "ration": white.words if (white := white_called(region.colour)) else "", "share": round(float(areas[k] / max(areas.sum(), 1e-9)), 4),
                 "contrast": None if np.isnan(read.contrast[k]) else round(float(read.contrast[k]), 2),
             }
         )  # fmt: skip

@@ -2,7 +2,6 @@
 
 from collections.abc import Sequence
 from dataclasses import dataclass
-from functools import lru_cache
 from typing import ClassVar
 
 import numpy as np
@@ -13,8 +12,8 @@ from ...coat.finish import films_of
 from ...coat.stack import appearance
 from ...errors import SettingError
 from ...light.lamp import Lamp
-from ...paint.colour import Colour, delta_e, lab, xyz
-from ...paint.mix import Mix, likeliest, match
+from ...paint.colour import delta_e, lab, xyz
+from ...paint.mix import Mix, nearest_mix
 from ...paint.rack import Paint, Rack
 from ...plain import rounded
 from ...sculpt.site import Site, Where
@@ -28,7 +27,6 @@ CLEAR = ("one-coat", "ink")
 TINTING = ("wash",)
 MATT = 0.0  # finish of an undercoat; what lies on it goes on from there
 LEAST_MM2 = 0.5  # what is worth mixing for
-LIKELY = 16  # paints that a mix is looked for among: half of them the nearest, the others on every side of it
 
 
 ABOVE = Lamp(0, 90)  # CP-10
@@ -213,20 +211,6 @@ def quantiles(values: NDArray, weight: NDArray, shares: Sequence[float]) -> list
     order = np.argsort(values, kind="stable")
     run = np.cumsum(weight[order]) / max(float(weight.sum()), 1e-12)
     return [float(values[order[min(int(np.searchsorted(run, q)), len(order) - 1)]]) for q in shares]
-
-
-@lru_cache(512)
-def _matched(L: float, a: float, b: float, paints: tuple[Paint, ...], most: int) -> Mix:
-    if len(paints) > LIKELY:
-        labs = np.stack([p.looks.lab for p in paints])
-        paints = tuple(paints[k] for k in likeliest(np.array([L, a, b]), labs, LIKELY, LIKELY // 2))
-    return match(Colour("#000000", L, a, b, 0.0), paints, most)[0].mix
-
-
-def nearest_mix(wanted: NDArray, paints: Sequence[Paint], most: int = 3) -> Mix:
-    """The mix that comes nearest to L*a*b* (3,); worked out once for each half unit of it."""
-    L, a, b = (round(2 * float(x)) / 2 for x in wanted)
-    return _matched(L, a, b, tuple(paints), most)
 
 
 def paints_for(wanted: Sequence[NDArray], paints: Sequence[Paint]) -> list[Paint]:

@@ -93,6 +93,8 @@ export default class Sketch {
     elements.hex.value = own.hex;
     for (const name of ["material", "attention", "shadow", "light"]) elements[name].value = own[name];
     VALUES.forEach((name, k) => { elements[name].value = own.key[k]; this.words(elements[name]); });
+    $("sketch-ration").hidden = !own.ration;
+    $("sketch-ration").textContent = `A recipe of its own: ${own.ration}.`;
     $("sketch-troubles").hidden = !own.troubles.length;
     $("sketch-troubles").textContent = own.troubles.join(" ");
   }
