@@ -12,6 +12,7 @@ from bs4 import BeautifulSoup
 
 from dusk_lamp.core.plan import spray_fit
 from dusk_lamp.core.sculpt import surface
+from dusk_lamp.demo.load import load_rack
 from dusk_lamp.settings import settings_from
 from dusk_lamp.web.app import create_app
 
@@ -51,10 +52,28 @@ def with_a_sculpt(tmp_path_factory, figure):
     return data
 
 
+@pytest.fixture(scope="session")
+def with_a_plan(tmp_path_factory, with_a_sculpt):
+    """The same with a rack, one region, what faces up, and an undercoat."""
+    data = tmp_path_factory.mktemp("planned") / "data"
+    shutil.copytree(with_a_sculpt, data)
+    app = shelf_at(data)
+    load_rack(app.extensions["workshop"].store)
+    with few_samples():
+        painter = Painter(app.test_client())
+        painter.region(do="facing", way="up", number=None)
+        painter.region(do="describe", number=1, name="Cloak", colour="Tide Blue")
+        painter.post("/sculpts/1/done/undercoat")
+    app.extensions["workshop"].store.close()
+    return data
+
+
 @pytest.fixture
 def app(tmp_path, request):
-    if "sculpt_id" in request.fixturenames:
-        shutil.copytree(request.getfixturevalue("with_a_sculpt"), tmp_path / "data")
+    for name, prepared in (("marked", "with_a_plan"), ("sculpt_id", "with_a_sculpt")):
+        if name in request.fixturenames:
+            shutil.copytree(request.getfixturevalue(prepared), tmp_path / "data")
+            break
     app = shelf_at(tmp_path / "data")
     yield app
     app.extensions["workshop"].store.close()
@@ -101,6 +120,11 @@ class Painter:
         assert answer.status_code == code, answer.data[:500]
         return answer.get_json()
 
+    def region(self, code=200, **what):
+        """A change of the regions of the first sculpt, on the state they are in."""
+        heading, _ = packet(self.client.get("/sculpts/1/regions.bin"))
+        return self.json("POST", "/sculpts/1/regions", {"stroke": heading["stroke"], **what}, code=code)
+
     def settings(self, sculpt_id) -> dict:
         bench = self.page(f"/sculpts/{sculpt_id}/light").find(id="bench")
         import json
@@ -112,6 +136,12 @@ class Painter:
 @pytest.fixture
 def painter(app):
     return Painter(app.test_client())
+
+
+@pytest.fixture
+def marked(painter):
+    """The painter of a sculpt with one region and an undercoat."""
+    return painter
 
 
 @pytest.fixture(scope="session")

@@ -7,7 +7,6 @@ import numpy as np
 import pytest
 
 from dusk_lamp.cli.main import main
-from dusk_lamp.demo.load import load_rack
 from dusk_lamp.store.models import Sculpt
 
 from .conftest import packet
@@ -15,22 +14,8 @@ from .conftest import packet
 URL = "/sculpts/1"
 
 
-@pytest.fixture
-def marked(app, painter, sculpt_id, figure):
-    """A sculpt with one region, half of it, and an undercoat."""
-    load_rack(app.extensions["workshop"].store)
-    heading, _ = packet(painter.client.get(f"{URL}/regions.bin"))
-    painter.json("POST", f"{URL}/regions", {"do": "facing", "way": "up", "number": None, "stroke": heading["stroke"]})
-    describe(painter, name="Cloak", colour="Tide Blue")
-    painter.post(f"{URL}/done/undercoat")
-    return painter
-
-
 def describe(painter, code=200, **what):
-    heading, _ = packet(painter.client.get(f"{URL}/regions.bin"))
-    return painter.json(
-        "POST", f"{URL}/regions", {"do": "describe", "number": 1, "stroke": heading["stroke"], **what}, code=code
-    )
+    return painter.region(code, do="describe", number=1, **what)
 
 
 def sketch(painter):
@@ -228,11 +213,17 @@ def test_the_last_varnish_comes_last_and_makes_the_finish_one(marked):
     for technique, paint in (("brush", "Tide Blue"), ("brush", "Glass Varnish"), ("oil wipe", "Burnt Foundation")):
         change(marked, "add", region=1, technique=technique, paint=paint)
     before = colour(marked)
+    finish = packet(marked.client.get(f"{URL}/colour/{len(before['coats'])}/finish.bin"))
+    shine = np.frombuffer(finish[1], np.uint8)
+    assert np.linalg.norm(finish[0]["lamp"]) == pytest.approx(1, abs=1e-3) and shine.max() > shine.min()
+    assert marked.client.get(f"{URL}/colour/99/finish.bin").status_code == 404
     assert "uneven" in before["finish"] and not any("bare matt" in w for c in before["coats"] for w in c["warnings"])
     change(marked, "varnish", name="Dust Varnish")
     change(marked, "varnish", name="Dew Varnish")
     after = colour(marked)
     assert after["coats"][-1]["label"].startswith("last varnish, Dew") and after["finish"] == "It is satin all over."
+    shine = np.frombuffer(packet(marked.client.get(f"{URL}/colour/{len(after['coats'])}/finish.bin"))[1], np.uint8)
+    assert np.abs(shine.astype(int) - 128).max() < 40, "satin, half-way from matt to gloss"
     assert len(after["coats"]) == len(before["coats"]) + 1 and after["order"][-1]["region"] == "The whole model"
     refused = change(marked, "up", 400, number=len(after["coats"]))["error"]
     assert "whole model" in refused and colour(marked)["coats"][-1]["label"].startswith("last varnish")

@@ -3,7 +3,6 @@
 import numpy as np
 import pytest
 
-from dusk_lamp.demo.load import load_rack
 from dusk_lamp.store.models import Sculpt
 
 from .conftest import packet
@@ -12,19 +11,10 @@ URL = "/sculpts/1"
 
 
 @pytest.fixture
-def marked(app, painter, sculpt_id, figure):
-    """A sculpt with one region, what faces up, and an undercoat."""
-    load_rack(app.extensions["workshop"].store)
-    heading, _ = packet(painter.client.get(f"{URL}/regions.bin"))
-    painter.json("POST", f"{URL}/regions", {"do": "facing", "way": "up", "number": None, "stroke": heading["stroke"]})
-    heading, _ = packet(painter.client.get(f"{URL}/regions.bin"))
-    painter.json(
-        "POST",
-        f"{URL}/regions",
-        {"do": "describe", "number": 1, "stroke": heading["stroke"], "name": "Lamp", "colour": "#ffb347"},
-    )
-    painter.post(f"{URL}/done/undercoat")
-    return painter
+def marked(marked):
+    """The region that faces up is a lamp."""
+    marked.region(do="describe", number=1, name="Lamp", colour="#ffb347")
+    return marked
 
 
 def glow(painter):

@@ -134,10 +134,7 @@ def shown(sculpt_id: int) -> Response | tuple[Response, int]:
     kept = [s for s in steps if not s.muted]
     names = {WHOLE_MODEL: "The whole model", **dict(enumerate(["the rest", *(r.name for r in site.marking.regions)]))}
     order = [{"region": names[p.region], "why": p.why} for p in colours.places(site, opened.own)]
-    every = [*opened.under, *opened.own]
-    shares = shares_of(
-        finish_of(zip(every, painted.films(opened.laid, site, every), strict=True), len(site)), site.areas
-    )
+    shares = shares_of(_finish(opened, len(opened.own)), site.areas)
     return jsonify(
         seams=_seams(opened, seen), order=order, out_of_order=list(dict.fromkeys(b.why for b in broken(site, opened.own))),
         finish=finish_words(shares) if opened.own else "",
@@ -185,6 +182,26 @@ def after_bin(sculpt_id: int, number: int) -> Response:
         for k, name in enumerate(("fine", "light", "dark", "grey", "vivid", "hue"))
     }
     return packed({"number": number, "areas": areas}, np.column_stack([levels, mark])[site.shown])
+
+
+@blueprint.get("/sculpts/<int:sculpt_id>/colour/<int:number>/finish.bin")
+def finish_bin(sculpt_id: int, number: int) -> Response:
+    """How shiny every sample is after so many coats in colour, a byte each from matt to gloss; the heading says where
+    the lamp is."""
+    with workshop().store.session() as session:
+        opened = _opened(session, sculpt_id)
+    if not 0 <= number <= len(opened.own):
+        abort(404)
+    finish = _finish(opened, number)
+    lamp = undercoats.lamp_of(opened.sculpt).direction
+    heading = {"number": number, "lamp": plain(lamp, 4)}
+    return packed(heading, np.round(np.clip(finish, 0, 1) * 255).astype(np.uint8)[opened.made.site.shown])
+
+
+def _finish(opened: Opened, number: int) -> np.ndarray:
+    """(N,) after the undercoat and so many coats in colour."""
+    site, coats = opened.made.site, [*opened.under, *opened.own[:number]]
+    return finish_of(zip(coats, painted.films(opened.laid, site, coats), strict=True), len(site))
 
 
 def _tried(session: Session, sculpt_id: int, number: int, name: str) -> tuple[Opened, colours.Tried]:

@@ -28,6 +28,7 @@ export default class Colour {
     $("in-order").addEventListener("click", () => this.change({ do: "order" }));
     $("colour-scrub").addEventListener("input", () => this.look(Number($("colour-scrub").value)));
     $("colour-difference").addEventListener("change", () => { table.layers.set("differing", $("colour-difference").checked); table.draw(); });
+    $("colour-sheen").addEventListener("change", () => this.sheen());
     $("colour-form").addEventListener("submit", (e) => e.preventDefault());
     $("colour-form").addEventListener("input", (e) => { if (e.target.type === "range") e.target.parentElement.querySelector("output").textContent = e.target.value; });
     $("colour-form").addEventListener("change", (e) => {
@@ -46,7 +47,7 @@ export default class Colour {
 
   get marks() { return Boolean(this.face.marking); } // by clicks on the sculpt
   enter() { this.table.layers.on("coats", true); this.table.layers.set("differing", $("colour-difference").checked); this.load(); this.schemes.load(); this.face.load(); }
-  leave() { this.table.layers.on("coats", false); this.schemes.compare(null); this.table.layers.set("differing", false); }
+  leave() { this.table.layers.on("coats", false); this.table.layers.on("sheen", false); this.schemes.compare(null); this.table.layers.set("differing", false); }
 
   async load() {
     const turn = this.loading = (this.loading || 0) + 1;
@@ -205,5 +206,19 @@ export default class Colour {
     const a = heading.areas;
     $("colour-areas").textContent = `Too light ${Math.round(a.light)} mm² (rising lines), too dark ${Math.round(a.dark)} mm² (falling), too grey ${Math.round(a.grey)} mm² (level), too vivid ${Math.round(a.vivid)} mm² (upright), of another hue ${Math.round(a.hue)} mm² (dots).`;
     $("colour-note").dataset.looked = String(number);
+    if ($("colour-sheen").checked) this.sheen();
+  }
+
+  // matt, satin and gloss as the lamp lies on them
+  async sheen() {
+    const on = $("colour-sheen").checked, answer = on ? await fetch(`${this.base}/colour/${this.at}/finish.bin`) : null;
+    if (answer?.ok) {
+      const bytes = await answer.arrayBuffer(), { heading, at } = unpack(bytes);
+      this.table.layers.put("sheen", new Uint8Array(bytes, at, this.table.heading.samples));
+      this.table.uniforms.lamp.value.set(...heading.lamp);
+      $("colour-note").dataset.sheen = String(heading.number);
+    }
+    this.table.layers.on("sheen", on && $("colour-sheen").checked);
+    this.table.draw();
   }
 }
