@@ -9,8 +9,10 @@ import pytest
 from dusk_lamp.cli.main import main
 from dusk_lamp.core.coat.stack import appearance
 from dusk_lamp.core.errors import SettingError
+from dusk_lamp.core.light.beside import plane_at
 from dusk_lamp.core.light.emitter import Source, ball_factor, glow_of, polygon_factor
 from dusk_lamp.core.light.flame import CATCHES_FROM, HUES, flamed
+from dusk_lamp.core.light.glint import glinting
 from dusk_lamp.core.light.heat import HEATS, heated, widths
 from dusk_lamp.core.light.lamp import Lamp
 from dusk_lamp.core.light.rig import Rig, light_on
@@ -18,6 +20,7 @@ from dusk_lamp.core.light.tint import of_temperature
 from dusk_lamp.core.paint.colour import RGB_TO_XYZ, linear, rgb_from_hex
 from dusk_lamp.core.paint.glaze import grey
 from dusk_lamp.core.paint.mix import values_of
+from dusk_lamp.core.paint.rack import Rack
 from dusk_lamp.core.plan.glow import (
     CORE,
     FAR,
@@ -33,7 +36,7 @@ from dusk_lamp.core.plan.glow import (
     strength_of,
     strongest,
 )
-from dusk_lamp.core.plan.lens import lenses
+from dusk_lamp.core.plan.lens import lens_coats, lenses
 from dusk_lamp.core.sculpt.geodesic import along_the_skin
 from dusk_lamp.core.sculpt.marking import Marking, Region
 from dusk_lamp.core.sculpt.outlook import look_out
@@ -220,13 +223,19 @@ def test_the_coats_of_a_glow_come_in_the_order_of_the_craft(lantern):
     ).lab
     painted = glow_coats(site, wish, found, under, wanted, RACK)
     kinds = ["white" if c.mix.colour.value > 8.8 else "tint" for c in painted.coats]
-    assert kinds == ["white", "tint", "tint", "white", "tint"] and not painted.opaque
+    assert kinds == ["white", "tint", "tint", "tint", "white", "tint"] and not painted.opaque
+    tidy = painted.coats.pop(3)
+    rim = tidy.where.samples(len(site))
+    assert "tidy" in tidy.label and tidy.settings.water == 2 and (found.band[rim] == 0).all()
+    drying = painted.coats[1].by.drying(painted.coats[1].settings, painted.coats[1].mix)
+    assert drying == 2 and tidy.by.drying(tidy.settings, tidy.mix) == 1, "a heavy tint dries slower than a layer"
     masks = [c.where.samples(len(site)) for c in painted.coats]
     assert (masks[0] == glow.own).all() and (masks[-1] == glow.own).all() and (masks[3] <= glow.own).all()
     assert (masks[1] & ~glow.own).any() and not (masks[2] & glow.own).any()
     seen = appearance([(c, c.film(site)) for c in painted.coats], len(site), under)
     assert np.median(values_of(seen[glow.own])) > np.percentile(values_of(seen[~glow.own]), 99)
     green = glow_coats(site, replace(wish, colour="#4fd06a"), found, under, wanted, RACK)
+    assert green.coats.pop(3).mix == tidy.mix
     same = [(a.mix == b.mix, a.where == b.where) for a, b in zip(painted.coats, green.coats, strict=True)]
     assert [m for m, _ in same] == [True, False, False, True, False] and all(w for _, w in same)
     orange = np.tile(RACK.find("Ember").pigment.masstone, (len(site), 1)).astype(np.float32)
@@ -333,6 +342,68 @@ def test_a_lens_is_dark_low_crescents_and_a_dot_toward_the_lamp():
     few = Site(site.surface, marking=Marking((np.arange(len(site)) < 3).astype(np.uint8), (Region("Bead"),)))
     with pytest.raises(SettingError, match="Bead"):
         lenses(few, 1, Lamp(0, 60))
+
+
+def test_a_lens_is_painted_as_it_is_drawn():
+    """Dark to light, each coat inside the lens: crescents low, the dot high; what is finer than a sample keeps one."""
+    site = eye_pair()
+    own, z = site.labels == 1, site.surface.points[:, 2] - 5
+    coats = lens_coats(site, 1, lenses(site, 1, Lamp(0, 60)), RACK)
+    masks = [c.where.samples(len(site)) for c in coats]
+    assert (masks[0] == own).all() and all((m <= own).all() and m.any() for m in masks)
+    assert all(z[m].mean() < -0.2 for m in masks[1:5]) and z[masks[-1]].mean() > 0.2
+    areas = [float(site.areas[m].sum()) for m in masks[:4]]
+    assert areas == sorted(areas, reverse=True)
+    values = [c.mix.colour.value for c in (*coats[:4], coats[-1])]
+    assert values == sorted(values) and "dot" in coats[-1].label
+    with pytest.raises(SettingError, match="no base"):
+        lens_coats(site, 1, lenses(site, 1, Lamp(0, 60)), Rack([]))
+
+
+def test_shiny_spots_catch_a_glow_further_off_and_sharper():
+    """Craft page, section 10; the law of the mirror: on a ball the glint is where the normal halves the angle between eye and
+    source; a matt ball has none, and on a floor a mirrored source does not fade as the light of it does."""
+    surface = surface_of(ball(radius=10, fine=5))
+    source = Source("ball", middle=(60, -60, 0), radius=6)
+    glow = glow_of(Site(surface), source)
+    gained = {}
+    for gloss in (0.0, 0.35, 0.95):
+        caught = glinting(surface, glow, np.full(len(surface), gloss, np.float32), (0, 0)).factor - glow.factor
+        gained[gloss] = caught
+        assert (caught[glow.visible == 0] == 0).all(), "what cannot see it mirrors nothing of it"
+    assert gained[0.0].max() == 0 and gained[0.95].max() > 4 * gained[0.35].max()
+    spread = lambda x: float((x > 0.5 * x.max()).mean())  # noqa: E731
+    assert spread(gained[0.95]) < 0.4 * spread(gained[0.35]), "and sharper"
+    at_ = surface.points[np.argmax(gained[0.95])] / 10
+    toward = np.array([60.0, -60, 0]) - 10 * at_
+    half = np.array([0, -1.0, 0]) + toward / np.linalg.norm(toward)
+    assert at_ @ half / np.linalg.norm(half) > 0.995
+    near, far = (_caught_by_a_floor(d) for d in (20.0, 60.0))
+    assert near[0] / far[0] > 20 and near[1] / far[1] < 4
+
+
+def _caught_by_a_floor(away):
+    """The light of a ball, and what a shiny spot mirrors of it, where a floor is looked at across."""
+    source = Source("ball", middle=(0, away, 5), radius=2)
+    glow = glow_of(FLOOR, source)
+    shiny = glinting(FLOOR.surface, glow, np.full(len(FLOOR), 0.95, np.float32), (0, np.degrees(np.arctan2(5, away))))
+    k = at(FLOOR, 0, 0)
+    return glow.factor[k], shiny.factor[k] - glow.factor[k]
+
+
+@pytest.mark.parametrize(
+    ("side", "axis", "sign"), [("left", 0, -1), ("right", 0, 1), ("front", 1, -1), ("behind", 1, 1)]
+)
+def test_a_plane_stands_beside_it_and_shines_on_it(side, axis, sign):
+    surface = surface_of(ball(radius=10, fine=4, at=(0, 0, 10)))
+    plane = plane_at(surface, side)
+    assert sign * plane.middle[axis] > 10 and plane.middle[2] == pytest.approx(plane.height / 2, abs=0.01)
+    lit = glow_of(Site(surface), plane).factor
+    facing = sign * surface.points[:, axis] > 9.5
+    assert lit[facing].min() > 0 and lit[sign * surface.points[:, axis] < -9].max() < 0.01
+    assert plane_at(surface, "under").middle[2] < 0
+    with pytest.raises(SettingError, match="a plane stands"):
+        plane_at(surface, "there")
 
 
 def _area(ring):

@@ -53,6 +53,11 @@ def test_a_region_glows_further_the_stronger_it_is(marked):
     change(marked, "set", number=1, settings={"on": False})
     assert levels(marked, "show=both").mean() == pytest.approx(lamp.mean(), abs=0.5)
     assert len(np.unique(levels(marked, "show=bands"), axis=0)) > 1
+    assert marked.client.get(f"{URL}/glow.bin?show=bands&band=lava").status_code == 404
+    change(marked, "set", number=1, settings={"on": True})
+    every, core = levels(marked, "show=bands"), levels(marked, "show=bands&band=white%20core")
+    assert 0 < (core == 255).all(axis=1).mean() < 1 and (every != core).any()
+    change(marked, "set", number=1, settings={"on": False})
     assert "between" in change(marked, "set", 400, number=1, settings={"reach": 4000})["error"]
     assert change(marked, "set", 400, number=9, settings={})["error"]
     change(marked, "away", number=1)
@@ -68,6 +73,9 @@ def test_balls_and_planes_hang_where_they_are_put_and_stay(app, marked):
     assert ball["middle"][1] < heading["low"][1] + ball["off"] + ball["radius"] and plane["middle"][2] < 0
     change(marked, "set", number=1, settings={"off": 0.2, "radius": 0.1})
     assert glow(marked)["glows"][0]["middle"][1] > ball["middle"][1]
+    change(marked, "add", kind="left")
+    assert glow(marked)["glows"][2]["middle"][0] < heading["low"][0]
+    change(marked, "away", number=3)
     lit = levels(marked, "show=glow")
     change(marked, "set", number=2, settings={"on": False})
     assert levels(marked, "show=glow")[:, 0].mean() < lit[:, 0].mean()
@@ -116,5 +124,10 @@ def test_heat_flame_and_a_lens(marked):
     assert any("hue" in c["label"] for c in glow(marked)["coats"])
     marked.client.get(f"{URL}/glow.bin?show=both")
     told = marked.client.get(f"{URL}/glow/lens/1.json").get_json()
+    change(marked, "lens", region=1)
+    assert [c["label"] for c in glow(marked)["coats"] if c["way"] == "lens-1"][-1].endswith("dot of white, high")
+    assert marked.client.get(f"{URL}/glow/lens/1.json").get_json()["planned"] and not told["planned"]
+    change(marked, "unlens", region=1)
+    assert all(c["way"] != "lens-1" for c in glow(marked)["coats"])
     assert "dot" in told["words"][0] and marked.client.get(f"{URL}/glow/lens/1.svg").mimetype == "image/svg+xml"
     assert marked.client.get(f"{URL}/glow/lens/9.json").status_code == 404

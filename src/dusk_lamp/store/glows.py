@@ -159,9 +159,15 @@ def light_of(laid: Laid, site: Site, kept: Kept, rough: bool = False, marking: i
     return laid.glows.of(key, lambda: glow_of(site, source, FEW_PLACES if rough else PLACES, kept.shadow))
 
 
-def with_coats(coats: Sequence[Coat], kept: Kept, new: Sequence[Coat]) -> list[Coat]:
-    """The coats of a plan with those of one glow replaced, or put last."""
-    out = [c for c in coats if not (c.stage == GLOW and c.way == kept.way)]
-    first = next((k for k, c in enumerate(coats) if c.stage == GLOW and c.way == kept.way), None)
-    at = len(out) if first is None else sum(1 for c in coats[:first] if not (c.stage == GLOW and c.way == kept.way))
-    return [*out[:at], *new, *out[at:]]
+def lens_way(region: int) -> str:
+    """What the coats of a region's lenses are known by."""
+    return f"lens-{region}"
+
+
+def with_coats(coats: Sequence[Coat], way: str, new: Sequence[Coat]) -> list[Coat]:
+    """The coats of a plan with those known by a name replaced, or put last."""
+    mine = lambda c: c.stage == GLOW and c.way == way  # noqa: E731
+    out = [c for c in coats if not mine(c)]
+    first = next((k for k, c in enumerate(coats) if mine(c)), None)
+    at = len(out) if first is None else sum(1 for c in coats[:first] if not mine(c))
+    return [*out[:at], *(replace(c, way=way) for c in new), *out[at:]]

@@ -14,6 +14,10 @@ from .technique import Technique, film_um
 
 JOB_OF_KIND = {"base": "base coat", "primer": "base coat", "layer": "layer", "one-coat": "one-coat over panels"}
 NEAT, DROWNED = 0.5, 2.5  # parts of water; coats' worth of film at once. From memory
+TINTS, TINT_DRIES = (
+    ("ink", "one-coat"),
+    2.0,
+)  # transparent paints; thinned, they take so many times as long. From memory
 GLAZE_WATER = 8.0  # so thin a paint is a glaze, CP-17
 POOLS_WATER, POOLS = 1.5, 3.0  # parts of water, and coats' worth of wet film that no brush holds. From memory
 
@@ -60,6 +64,10 @@ class Brush(Technique):
     def water(self, settings: Even) -> float:
         """As it was thinned."""
         return settings.water
+
+    def drying(self, settings: Even, mix: Mix) -> float:
+        """A tint dries slower than a layer (common practice, craft page, section 13)."""
+        return TINT_DRIES if mix.kind in TINTS and settings.water >= NEAT else self.drying_share
 
     def warnings(self, settings: Even, film: NDArray[np.float32], mix: Mix) -> list[str]:
         """Pools and drowned detail. CP-19, CP-20."""

@@ -89,6 +89,10 @@ class Technique:
         """How much of it, and the unit that is counted in: seconds of a spray, µm of anything else."""
         return settings.film_um, "µm"
 
+    def drying(self, settings: Any, mix: Mix) -> float:
+        """The share of what the paint's kind needs, that it dries in."""
+        return self.drying_share
+
     def warnings(self, settings: Any, film: NDArray[np.float32], mix: Mix) -> list[str]:
         """What it does with these settings that nobody wants, and the way out."""
         return []

@@ -2,6 +2,7 @@
 
 from collections.abc import Sequence
 from dataclasses import dataclass
+from functools import lru_cache
 
 import numpy as np
 from numpy.typing import NDArray
@@ -48,6 +49,7 @@ class Pigment:
         return contrast_ratio(self.K, self.S, thickness)
 
 
+@lru_cache(1024)  # the same bottle comes back from the shelf with every page
 def from_swatch(colour: str, hiding: float, coat_um: float = NORMAL_COAT_UM, *, skin: bool = False) -> Pigment:
     """A pigment whose masstone is `#rrggbb` and whose one coat of `coat_um` µm has the contrast ratio `hiding`.
 
@@ -83,6 +85,7 @@ def from_swatch(colour: str, hiding: float, coat_um: float = NORMAL_COAT_UM, *, 
     return Pigment(ratio * S, S)
 
 
+@lru_cache(1024)
 def from_drawdown(over_black: str, over_white: str, coat_um: float) -> Pigment:
     """A pigment from two measured colours of one coat: over the black and over the white card.
 

@@ -34,6 +34,10 @@ LONGEST_REACH = 300.0  # mm
 STAGE = "glow"
 TINTED = 0.5  # of a coat's film that a tint 1:1 leaves
 FAINT, LAST = 0.5, 0.3  # of that in the far band, and of the last tint over the source
+SPILLS_MM, TIDY_SHARE = (
+    0.6,
+    0.3,
+)  # how far a tint spills over its rim, and the share of a coat that tidies it; from memory
 KEEPS = 0.8  # of their own contrast, that receivers shall keep
 SHOWS = 4.0  # ΔE00 toward the glow that a tint must bring, or it is not seen
 HIGHLIT = 0.25  # values that an edge with a highlight of its own is lighter than what lies beside it
@@ -351,9 +355,15 @@ def glow_coats(
         kept = _contrast_kept(site, coats[-2:] if far.any() else coats[-1:], near | far, seen)
         if kept < KEEPS:
             told.append(f"The tint leaves what it falls on {100 * kept:.0f} % of its own contrast: thin it more.")
+    rim = _overspill(site, found.band)
+    if float(site.areas[rim].sum()) >= LEAST_MM2:
+        there = np.average(seen[rim], axis=0, weights=site.areas[rim] + 1e-9)
+        mix = nearest_mix(lab(xyz(there)), _plain(rack))
+        label = f"{name}: dry first, longer than a layer; then tidy what spilled over, base colour, thinned"
+        coats.append(_coat(mix, label, rim, round(TIDY_SHARE * mix.coat_um, 1), 2.0))
     if core.any() and not (core == source).all():
         film = round(1.5 * white.coat_um, 1)
-        coats.append(_coat(white, f"{name}: dry long, tidy the rim; white again in its middle", core, film, 0.5))
+        coats.append(_coat(white, f"{name}: white again in the middle of the source, its rim left", core, film, 0.5))
     if source.any():
         coats.append(
             _coat(tint, f"{name}: one light tint over the source only", source, LAST * TINTED * tint.coat_um, 1.0)
@@ -362,6 +372,20 @@ def glow_coats(
     if bare:
         told.append(f"{bare} of the edges within reach have no highlight of their own yet: they come first (CP-26).")
     return Painted(coats, told, opaque)
+
+
+def _overspill(site: Site, band: NDArray[np.uint8]) -> NDArray[np.bool_]:
+    """(N,) where a tint that was not meant to ends up: beside the source and what is near it, out of its sight."""
+    out = (band == NONE) & site.paintable
+    inside = np.flatnonzero(band >= NEAR)
+    if not len(inside) or not out.any():
+        return np.zeros(len(site), np.bool_)
+    rows = np.flatnonzero(out)
+    far = cKDTree(site.surface.points[inside]).query(
+        site.surface.points[rows], distance_upper_bound=SPILLS_MM, workers=-1
+    )[0]
+    out[rows[~np.isfinite(far)]] = False
+    return out
 
 
 def dabbed(site: Site, name: str, masks: Sequence[tuple[str, str, NDArray[np.bool_]]], rack: Rack) -> list[Coat]:

@@ -1,19 +1,26 @@
 """Lenses, gems and eyes: a dark base, up to three crescents in the half away from the lamp, a thin line, a dot toward
 the lamp (common practice, craft page, section 10)."""
 
-from dataclasses import dataclass
+from collections.abc import Sequence
+from dataclasses import dataclass, replace
 
 import numpy as np
 from numpy.typing import NDArray
 from scipy.sparse import coo_matrix
 from scipy.sparse.csgraph import connected_components
+from scipy.spatial import cKDTree
 
+from ..coat.coat import Coat, usual_coat
 from ..errors import SettingError
 from ..light.lamp import Lamp
-from ..paint.colour import encoded
+from ..paint.colour import colour_of_hex, encoded
+from ..paint.mix import nearest_mix
+from ..paint.rack import Rack
 from ..plain import rounded
-from ..sculpt.site import Site
+from ..sculpt.site import Site, Where
 from ..target.local import Local, ladder
+from .glow import STAGE
+from .ways.way import BRUSHED
 
 MOST_CRESCENTS = 3
 MARKS = (4.0, 3.0, 2.0)  # a lens so many marks wide has room for three crescents, two, one
@@ -36,7 +43,7 @@ STEPS = (
 class Lens:
     """One lens, flat, as one looks at the model. outline, crescents, line: (P, 2) mm, x to the viewer's right, y up.
     dot: x, y and radius. middle: (3,) mm on the model. width: mm in the direction away from the lamp. colours: of the
-    base, the crescents, the line and the dot."""
+    base, the crescents, the line and the dot. rows: (S,) its samples; flat: (S, 2) mm, where they lie on the drawing."""
 
     outline: NDArray[np.float64]
     crescents: list[NDArray[np.float64]]
@@ -44,7 +51,38 @@ class Lens:
     dot: tuple[float, float, float]
     middle: NDArray[np.float64]
     colours: tuple[str, ...]
+    rows: NDArray[np.int64]
+    flat: NDArray[np.float64]
     width: float = rounded(3)
+
+    @property
+    def marks(self) -> list[tuple[str, str, NDArray[np.bool_]]]:
+        """What is painted, dark to light: in words, `#rrggbb`, and on which of its samples (S,)."""
+        x, y, radius = self.dot
+        line = np.zeros(len(self.flat), np.bool_)
+        line[cKDTree(self.flat).query(self.line)[1]] = True
+        dot = np.hypot(self.flat[:, 0] - x, self.flat[:, 1] - y) <= radius
+        return [
+            ("dark base, into the recess too", self.colours[0], np.ones(len(self.flat), np.bool_)),
+            *((f"crescent {k + 1}, low and inside", self.colours[k + 1], self._inside(ring)) for k, ring in enumerate(self.crescents)),
+            ("thin line along the low edge", self.colours[-2], line),
+            ("a dot of white, high", self.colours[-1], dot if dot.any() else self._nearest(np.array([x, y]))),
+        ]  # fmt: skip
+
+    def _inside(self, ring: NDArray[np.float64]) -> NDArray[np.bool_]:
+        """(S,) the samples in a ring (P, 2), by how often a line to the right crosses it; the nearest one where it is
+        finer than they are."""
+        x, y = self.flat[:, 0, None], self.flat[:, 1, None]
+        (x0, y0), (x1, y1) = ring.T, np.roll(ring, -1, axis=0).T
+        with np.errstate(divide="ignore", invalid="ignore"):
+            crosses = ((y0 > y) != (y1 > y)) & (x < (x1 - x0) * (y - y0) / (y1 - y0) + x0)
+        own = crosses.sum(axis=1) % 2 == 1
+        return own if own.any() else self._nearest(ring.mean(axis=0))
+
+    def _nearest(self, at: NDArray[np.float64]) -> NDArray[np.bool_]:
+        own = np.zeros(len(self.flat), np.bool_)
+        own[int(np.argmin(((self.flat - at) ** 2).sum(axis=1)))] = True
+        return own
 
     @property
     def words(self) -> str:
@@ -74,6 +112,27 @@ def lenses(site: Site, region: int, lamp: Lamp, brush: float = 0.2, colour: str 
     if not found:
         raise SettingError(f"“{name}” is too small to be drawn as a lens: a dot of light is all it takes")
     return sorted(found, key=lambda lens: float(lens.middle[0]))
+
+
+def lens_coats(site: Site, region: int, found: Sequence[Lens], rack: Rack) -> list[Coat]:
+    """The coats of a region's lenses as they are drawn, dark to light: base, crescents, line, dot.
+
+    Raises:
+        SettingError: there is nothing on the rack to mix them from.
+    """
+    paints = [p for p in rack if p.kind in BRUSHED]
+    if not paints:
+        raise SettingError("there is no base or layer paint on the rack to paint a lens with")
+    name = site.marking.regions[region - 1].name
+    masks: dict[str, tuple[str, NDArray[np.bool_]]] = {}
+    for lens in sorted(found, key=lambda lens: -len(lens.crescents)):
+        for words, colour, own in lens.marks:
+            masks.setdefault(words, (colour, np.zeros(len(site), np.bool_)))[1][lens.rows[own]] = True
+    out = []
+    for words, (colour, mask) in masks.items():
+        mix = nearest_mix(colour_of_hex(colour).lab, paints)
+        out.append(replace(usual_coat("brush", mix, f"{name}: {words}", STAGE), where=Where.some(mask)))
+    return out
 
 
 def _pieces(site: Site, own: NDArray[np.int64]) -> list[NDArray[np.int64]]:
@@ -119,7 +178,7 @@ def _lens(site: Site, rows: NDArray[np.int64], lamp: Lamp, brush: float, colour:
     dot = toward * _radius(outline, away + np.pi) * DOT_OUT
     return Lens(
         outline, [_crescent(outline, away, k) for k in range(count)],
-        _arc(outline, away, LINE_HALF, LINE_OUT), (float(dot[0]), float(dot[1]), max(brush / 2, 0.07 * width)), middle, shades, width,
+        _arc(outline, away, LINE_HALF, LINE_OUT), (float(dot[0]), float(dot[1]), max(brush / 2, 0.07 * width)), middle, shades, rows, flat, width,
     )  # fmt: skip
 
 

@@ -47,9 +47,11 @@ def is_white(coats: Sequence[Coat]) -> bool:
 
 def touching(site: Site) -> set[tuple[int, int]]:
     """Pairs of regions that meet, each both ways round; 0 is the rest."""
-    edges = site.surface.faces[:, [0, 1, 1, 2, 2, 0]].reshape(-1, 2)
-    pairs = np.unique(site.labels[edges], axis=0)
-    return {(int(a), int(b)) for one, two in pairs if one != two for a, b in ((one, two), (two, one))}
+    own, count = site.labels.astype(np.int64), len(site.marking.regions) + 1
+    a, b = site.surface.edges
+    crossed = np.flatnonzero(own[a] != own[b])
+    met = np.bincount(own[a[crossed]] * count + own[b[crossed]], minlength=count * count).reshape(count, count)
+    return {(int(i), int(j)) for i, j in np.argwhere(met + met.T)}
 
 
 def ordered(

@@ -156,7 +156,7 @@ def step_of(
         seconds=quantity if unit == "s" else None, laid_um=None if unit == "s" else quantity,
         film_um=float(np.percentile(covered, THICK_PERCENTILE)) if len(covered) else 0.0,
         water=by.water(settings), hand_minutes=by.hand_minutes(settings, mm2, coat.where.kind == "mask"),
-        wait_minutes=tools.wait(mix.minutes * by.drying_share, mix.kind),
+        wait_minutes=tools.wait(mix.minutes * by.drying(settings, mix), mix.kind),
         set_up_minutes=set_up if cup[0] else 0.0, clean_minutes=clean if cup[1] else 0.0,
         muted=coat.muted, warnings=_warnings(coat, film, finish), caution_tags=tags,
         cautions=tuple(cautions_for(*tags)), settings=settings,

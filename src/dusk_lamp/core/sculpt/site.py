@@ -6,6 +6,7 @@ import zlib
 from collections.abc import Callable, Iterable, Sequence
 from copy import copy
 from dataclasses import dataclass, replace
+from functools import lru_cache
 from threading import RLock
 from typing import Any, TypeVar
 
@@ -24,6 +25,7 @@ from .surface import Surface, some_samples
 Apart = tuple[NDArray[np.int32], Surface]  # samples of a part that some neighbours do not shadow, and that part
 T = TypeVar("T")
 LONGEST_MASK = 400_000  # letters: two million samples at random
+MOST_UNPACKED = 120  # masks kept unpacked, 0.2 MB each: a page asks for each of its plan's a dozen times
 
 
 @dataclass(frozen=True)
@@ -52,14 +54,19 @@ class Where:
         Raises:
             SettingError: it is garbled.
         """
-        if self.number != count:
-            return np.zeros(count, np.bool_)
-        whole = -(-count // 8)
-        try:
-            bits = zlib.decompressobj().decompress(base64.b85decode(self.mask), whole)  # never more than it can need
-        except (ValueError, zlib.error) as e:
-            raise SettingError("where this coat goes is garbled; choose it again") from e
-        return np.unpackbits(np.frombuffer(bits.ljust(whole, b"\0"), np.uint8))[:count].astype(np.bool_)
+        return np.zeros(count, np.bool_) if self.number != count else _unpacked(self.mask, count)
+
+
+@lru_cache(MOST_UNPACKED)
+def _unpacked(mask: str, count: int) -> NDArray[np.bool_]:
+    whole = -(-count // 8)
+    try:
+        bits = zlib.decompressobj().decompress(base64.b85decode(mask), whole)  # never more than it can need
+    except (ValueError, zlib.error) as e:
+        raise SettingError("where this coat goes is garbled; choose it again") from e
+    own = np.unpackbits(np.frombuffer(bits.ljust(whole, b"\0"), np.uint8))[:count].astype(np.bool_)
+    own.flags.writeable = False  # it is shared
+    return own
 
 
 WHOLE = Where()

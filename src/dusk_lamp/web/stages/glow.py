@@ -11,8 +11,10 @@ from sqlalchemy.orm import Session
 from ...core.coat.coat import Coat
 from ...core.coat.stack import looks
 from ...core.errors import SettingError
+from ...core.light.beside import SIDES, plane_at
 from ...core.light.emitter import Glow
 from ...core.light.flame import HUES, flamed
+from ...core.light.glint import glinting
 from ...core.light.heat import heated
 from ...core.light.lamp import Lamp
 from ...core.light.rig import Rig
@@ -35,7 +37,7 @@ from ...core.plan.glow import (
     strength_of,
     strongest,
 )
-from ...core.plan.lens import STEPS, lenses
+from ...core.plan.lens import STEPS, Lens, lens_coats, lenses
 from ...core.sculpt.parts import spot
 from ...core.target.exposure import Exposure, value_of_light
 from ...core.target.target import Target, sketched
@@ -55,6 +57,10 @@ from .regions import sight
 blueprint = Blueprint("glow", __name__)
 SHOWN = ("both", "lamp", "glow", "painted", "bands")
 BAND_COLOURS = ("#000000", "#7d4fa8", "#d2673a", "#f7d95c", "#9be0c8", "#ffffff")  # in the order of BANDS
+SIDE_WORDS = {
+    "under": "Under its feet", "left": "On its left as you look", "right": "On its right as you look", "front": "In front of it",
+    "behind": "Behind it",
+}  # fmt: skip
 FIRST_REACH = 0.35  # of the sculpt's size
 SETTINGS = (
     "name",
@@ -98,7 +104,7 @@ def panel(session: Session, sculpt: Sculpt, laid: Laid) -> dict[str, Any]:
     clear = [p for p in paints.rack_of(session) if p.kind in ("ink", "one-coat") and p.looks.value < 8.5]
     return {
         "tints": [(p.name, p.looks.hex) for p in clear], "evenness": EVENNESS, "hues": tuple(HUES),
-        "bands": list(zip(BANDS[1:], BAND_COLOURS[1:], strict=True)), "shown": SHOWN,
+        "bands": list(zip(BANDS[1:], BAND_COLOURS[1:], strict=True)), "shown": SHOWN, "sides": SIDE_WORDS,
     }  # fmt: skip
 
 
@@ -118,20 +124,28 @@ def _light(opened: Opened, kept: Kept) -> Glow:
     return glows.light_of(opened.laid, opened.made.site, kept, marking=opened.sculpt.marking_number)
 
 
+def _caught(opened: Opened, kept: Kept) -> Glow:
+    """Its light with what shiny materials mirror of it, as the display view shows them."""
+    view = opened.sculpt.display["azimuth"], opened.sculpt.display["elevation"]
+    return glinting(opened.made.site.surface, _light(opened, kept), opened.made.target.gloss, view)
+
+
 def _wish(opened: Opened, kept: Kept) -> Wish:
     source = kept.source(opened.laid)
     return Wish(source, kept.colour, kept.strength, kept.evenness, kept.shadow, kept.on, kept.name)
 
 
 def _reached(opened: Opened, kept: Kept, value: NDArray | None = None) -> Reached:
-    glow = _light(opened, kept)
+    glow = _caught(opened, kept)
     return reached(opened.made.site, _wish(opened, kept), glow, opened.lamp, opened.exposure, opened.rig.full, value)
 
 
 def _wanted(opened: Opened, lamp: bool = True) -> Target:
     """What it shall look like with every glow that is on."""
     shining = [
-        (_wish(opened, k), _light(opened, k)) for k in opened.all.all if k.shines and k.on and not _trouble(opened, k)
+        (_wish(opened, k), _caught(opened, k))
+        for k in opened.all.all
+        if k.shines and k.on and not _trouble(opened, k)
     ]
     light = glowing(opened.grey.light, shining, opened.rig.full, opened.all.dusk, lamp)
     value = value_of_light(light.total, opened.exposure, opened.rig.full)
@@ -228,10 +242,11 @@ def _row(opened: Opened, kept: Kept, value: NDArray | None) -> dict[str, Any]:
 
 @blueprint.get("/sculpts/<int:sculpt_id>/glow.bin")
 def look(sculpt_id: int) -> Response:
-    """Four bytes for every sample, of which three are its colour. show: both, lamp, glow, painted or bands. number with
-    reach or colour: as it would be so; nothing is kept."""
+    """Four bytes for every sample, of which three are its colour. show: both, lamp, glow, painted or bands; band: one of
+    those alone, by its name. number with reach or colour: as it would be so; nothing is kept."""
     show = request.args.get("show", "both")
-    if show not in SHOWN:
+    only = BANDS.index(request.args["band"]) if request.args.get("band") in BANDS[1:] else None
+    if show not in SHOWN or (only is None and "band" in request.args):
         abort(404)
     with workshop().store.session() as session:
         opened = _opened(session, sculpt_id)
@@ -249,7 +264,8 @@ def look(sculpt_id: int) -> Response:
         for kept in opened.all.all:
             if kept.shines and kept.on and not _trouble(opened, kept):
                 band = _reached(opened, kept).band
-                levels[band > NONE] = table[band[band > NONE]]
+                drawn = band > NONE if only is None else band == only
+                levels[drawn] = table[band[drawn]]
     elif show == "lamp":
         levels = _wanted(replace(opened, all=replace(opened.all, all=()))).colour
     else:
@@ -294,35 +310,37 @@ def _hot_masks(site: Any, kept: Kept, spots: list[list[float]]) -> Any:
     return masks, ["Broken dabs, not a smooth blend; brightest low and in recesses."]
 
 
+def _lenses(opened: Opened, region: int, brush: float = 0.2) -> list[Lens]:
+    made = opened.made
+    if not 1 <= region < len(made.locals_):
+        abort(404)
+    return lenses(made.site, region, opened.rig.lamp or Lamp(0, 90), brush, made.locals_[region].colour)
+
+
 @blueprint.get("/sculpts/<int:sculpt_id>/glow/lens/<int:region>.svg")
 def lens(sculpt_id: int, region: int) -> Response:
     """A lens, gem or eye to copy, ten times as large as life."""
     with workshop().store.session() as session:
         opened = _opened(session, sculpt_id)
     brush = number_of(request.args.get("brush", "0.2"), "your finest brush", 0.02, 10)
-    made = opened.made
-    if not 1 <= region < len(made.locals_):
-        abort(404)
-    found = lenses(made.site, region, opened.rig.lamp or Lamp(0, 90), brush, made.locals_[region].colour)
-    return Response(lens_svg(found), mimetype="image/svg+xml")
+    return Response(lens_svg(_lenses(opened, region, brush)), mimetype="image/svg+xml")
 
 
 @blueprint.get("/sculpts/<int:sculpt_id>/glow/lens/<int:region>.json")
 def lens_words(sculpt_id: int, region: int) -> Response:
-    """What is drawn, and how it is done."""
+    """What is drawn, and how it is done; whether its coats are in the plan."""
     with workshop().store.session() as session:
         opened = _opened(session, sculpt_id)
-    if not 1 <= region < len(opened.made.locals_):
-        abort(404)
-    found = lenses(opened.made.site, region, opened.rig.lamp or Lamp(0, 90))
-    return jsonify(words=[*dict.fromkeys(o.words for o in found), *STEPS])
+    found = _lenses(opened, region)
+    planned = any(c.way == glows.lens_way(region) for c in opened.own)
+    return jsonify(words=[*dict.fromkeys(o.words for o in found), *STEPS], planned=planned)
 
 
 @blueprint.post("/sculpts/<int:sculpt_id>/glow")
 def change(sculpt_id: int) -> tuple[Response, int] | Response:
     """do: add (kind; region, or origin and direction of a click), spot (number; origin, direction: one more hot spot), set
-    (number and settings, or reach), away (number), dusk (share), paint, unpaint (number), undo, redo. `turn` says which
-    state of the coats it was made on."""
+    (number and settings, or reach), away (number), dusk (share), paint, unpaint (number), lens, unlens (region), undo,
+    redo. `turn` says which state of the coats it was made on."""
     given = asked()
     what = str(given.get("do"))
     try:
@@ -346,7 +364,8 @@ def change(sculpt_id: int) -> tuple[Response, int] | Response:
             if new is not None:
                 glows.keep(sculpt, new)
             session.flush()
-            (mark_done if glows.glows_of(sculpt).all else mark_open)(sculpt, "glow")
+            left = glows.glows_of(sculpt).all or [c for c in schemes.kept_coats(session, sculpt) if c.stage == GLOW]
+            (mark_done if left else mark_open)(sculpt, "glow")
         return jsonify(kept=True)
     except schemes.ChangedElsewhereError:
         return elsewhere()
@@ -402,23 +421,14 @@ def _new(opened: Opened, given: dict[str, Any]) -> Kept:
         name = opened.made.site.marking.regions[region - 1].name
         colour = own.colour if max(rgb_from_hex(own.colour)) > 0.25 else "#ffb347"
         kept = Kept(number, "region", name, region, name, colour=colour)
-    elif kind == "under":
-        low, high = surface.points.min(axis=0), surface.points.max(axis=0)
-        x, y, z = laid.placing.to_file(np.array([[(low[0] + high[0]) / 2, (low[1] + high[1]) / 2, low[2] - 1.0]]))[
-            0
-        ].tolist()
-        a, b, c = (float(v) for v in np.array([0.0, 0.0, 1.0]) @ laid.placing.turn)
-        wide = float(1.5 * max(high[0] - low[0], high[1] - low[1]))
+    elif kind in SIDES:
+        plane = plane_at(surface, kind)
+        x, y, z = laid.placing.to_file(np.array([plane.middle]))[0].tolist()
+        a, b, c = (float(v) for v in np.array(plane.normal) @ laid.placing.turn)
         kept = Kept(
-            number,
-            "plane",
-            "Under its feet",
-            place=(x, y, z),
-            out=(a, b, c),
-            width=wide,
-            height=wide,
+            number, "plane", SIDE_WORDS[kind], place=(x, y, z), out=(a, b, c), width=plane.width, height=plane.height,
             colour="#ff5a1f",
-        )
+        )  # fmt: skip
     elif kind == "ball":
         place, out = _clicked(opened, given)
         kept = Kept(
@@ -441,12 +451,17 @@ def _new(opened: Opened, given: dict[str, Any]) -> Kept:
 
 def _painted(session: Session, opened: Opened, what: str, given: dict[str, Any]) -> list[Coat] | None:
     """All coats of the plan after a change; None where they stay."""
+    if what in ("lens", "unlens"):
+        region = int(given["region"])
+        drawn = _lenses(opened, region) if what == "lens" else []
+        coats = lens_coats(opened.made.site, region, drawn, paints.rack_of(session)) if drawn else []
+        return glows.with_coats([*opened.before, *opened.own], glows.lens_way(region), coats)
     if what not in ("paint", "unpaint", "away"):
         return None
     every, kept = [*opened.before, *opened.own], opened.all.one(int(given["number"]))
     if what != "paint":
         new: list[Coat] = []
-        return glows.with_coats(every, kept, new) if any(c.way == kept.way for c in opened.own) else None
+        return glows.with_coats(every, kept.way, new) if any(c.way == kept.way for c in opened.own) else None
     if trouble := _trouble(opened, kept):
         raise SettingError(trouble)
     rack, site = paints.rack_of(session), opened.made.site
@@ -456,4 +471,4 @@ def _painted(session: Session, opened: Opened, what: str, given: dict[str, Any])
         new = glow_coats(site, _wish(opened, kept), found, seen, _wanted(opened).lab, rack).coats
     else:
         new = dabbed(site, kept.name, _hot(opened, kept)[0], rack)
-    return glows.with_coats(every, kept, [replace(c, way=kept.way) for c in new])
+    return glows.with_coats(every, kept.way, new)

@@ -23,6 +23,7 @@ LOOKED_AT = 3000  # samples of the region that stains are tried on
 MOST_LOST = 15.0  # ΔE00 of a spot: further off is no worse
 BASE_SHARE = 0.6  # of the area is darker than the base: it has to bear a stain
 MORE = 6
+LEFT, LEFT_SHARES = "oil foundation left in the shade, its rim blended", (0.15, 0.4, 1.0)
 
 
 class Oils(Way):
@@ -55,15 +56,30 @@ class Oils(Way):
             found = self._best(task, coats, [only(p) for p in oils], name, settings)
             if found is not None:
                 coats.append(replace(found, where=task.where, label=f"{task.name}: {label}"))
-        if len(coats) == 2:
-            raise SettingError(
-                "none of your oils brings this region nearer: it wants no darker recesses; take another way"
-            )
         dark, deep = quantiles(value, weight, (0.1, 0.25))
         darks = [np.average(task.lab[task.own][value <= v], axis=0) for v in (dark, deep)]
         mixes = [nearest_mix(d, paints_for(darks, task.paints(*BRUSHED))) for d in darks]
         shades = [Film(m, round(s * m.coat_um, 1), 2.0, "shade") for m in mixes for s in (0.3, 0.6, 1.2)]
-        return improved(task, coats, [*restated(task, 0.7), *shades], MORE)
+        # where no stain over all of it does good, the foundation is left in the shade alone, and its rim blended
+        left = [Film(m, round(s * m.coat_um, 1), 1.0, LEFT) for m in map(only, oils) for s in LEFT_SHARES]
+        made = improved(task, coats, [*restated(task, 0.7), *shades, *left], MORE)
+        if not any(c.mix.kind == "oil" for c in made):
+            made = self._with_oil(task, made, left)
+        return made
+
+    @staticmethod
+    def _with_oil(task: Task, coats: list[Coat], left: list[Film]) -> list[Coat]:
+        """The same with the oil that brings its shade nearest after all.
+
+        Raises:
+            SettingError: none does.
+        """
+        made = improved(task, coats[:2], left, 1)
+        if len(made) == 2:
+            raise SettingError(
+                "none of your oils brings this region nearer: none is near the colour of its shade; take another way"
+            )
+        return improved(task, made, [*restated(task, 0.7)], MORE - 1)
 
     @staticmethod
     def _base(task: Task) -> np.ndarray:

@@ -12,7 +12,7 @@ export default class Glow {
     for (const b of document.querySelectorAll("[data-glow]")) b.addEventListener("click", () => {
       const kind = b.dataset.glow;
       if (kind === "region") this.change({ do: "add", kind, region: Number($("glow-region").value) }, true);
-      else if (kind === "under") this.change({ do: "add", kind }, true);
+      else if (kind === "plane") this.change({ do: "add", kind: $("glow-side").value }, true);
       else this.wait(this.waiting === kind ? null : kind);
     });
     $("glow-spot").addEventListener("click", () => this.wait(this.waiting === "spot" ? null : "spot"));
@@ -55,6 +55,7 @@ export default class Glow {
     $("dusk").addEventListener("change", () => this.change({ do: "dusk", share: Number($("dusk").value) }));
     for (const b of document.querySelectorAll("[data-glow-show]")) b.addEventListener("click", () => this.press(b.dataset.glowShow));
     $("lens-region").addEventListener("change", () => this.lens());
+    for (const what of ["lens", "unlens"]) $(what === "lens" ? "lens-paint" : "lens-unpaint").addEventListener("click", () => this.change({ do: what, region: Number($("lens-region").value) }).then(() => { this.press("painted"); this.lens(); }));
     $("lens-box").addEventListener("toggle", () => { if ($("lens-box").open) this.lens(); });
   }
 
@@ -142,7 +143,7 @@ export default class Glow {
     $("glow-light").hidden = !g.shines; $("glow-heat").hidden = g.shines;
     for (const part of form.querySelectorAll("[data-of]")) part.hidden = part.dataset.of !== g.kind;
     of("reach").max = Math.max(2 * this.plan.size, 20);
-    for (const name of ["name", "colour", "evenness", "off", "radius", "width", "length", "hues", "seed", "reach"]) if (g[name] !== undefined) of(name).value = typeof g[name] === "number" ? Number(g[name].toFixed(2)) : g[name];
+    for (const name of ["name", "colour", "evenness", "off", "radius", "width", "height", "length", "hues", "seed", "reach"]) if (g[name] !== undefined) of(name).value = typeof g[name] === "number" ? Number(g[name].toFixed(2)) : g[name];
     for (const name of ["shadow", "on", "heart"]) of(name).checked = g[name];
     of("tint").value = [...of("tint").options].some((o) => o.value === g.colour) ? g.colour : "";
     for (const slider of [of("reach"), of("length")]) slider.parentElement.querySelector("output").textContent = mm(Number(slider.value));
@@ -151,7 +152,11 @@ export default class Glow {
     $("glow-told").replaceChildren(...(g.told || []).map(line));
     $("glow-bands").replaceChildren(...(g.bands || []).filter((b) => b.mm2 > 0).map((b) => {
       const item = document.createElement("li");
-      item.innerHTML = `<svg viewBox="0 0 14 14" aria-hidden="true"><rect width="14" height="14" fill="${b.colour}"/></svg><span></span><b>${b.mm2 < 10 ? b.mm2.toFixed(1) : Math.round(b.mm2)} mm²</b>`;
+      item.innerHTML = `<button type="button"><svg viewBox="0 0 14 14" aria-hidden="true"><rect width="14" height="14" fill="${b.colour}"/></svg><span></span><b>${b.mm2 < 10 ? b.mm2.toFixed(1) : Math.round(b.mm2)} mm²</b></button>`;
+      const button = item.querySelector("button");
+      button.disabled = !g.shines; button.title = "See this band alone";
+      button.setAttribute("aria-pressed", String(g.shines && this.band === b.name));
+      button.addEventListener("click", () => { this.band = this.band === b.name ? null : b.name; this.form(); this.press("bands"); });
       item.querySelector("span").textContent = `${b.name}${b.regions?.length ? `: ${b.regions.slice(0, 3).map(([n, s]) => `${n} ${Math.round(100 * s)} %`).join(", ")}` : ""}`;
       return item;
     }));
@@ -167,7 +172,7 @@ export default class Glow {
     const turn = this.looked = (this.looked || 0) + 1;
     if (this.busy && tried) { this.next = tried; return; } // one at a time while a slider moves
     this.busy = true;
-    const answer = await fetch(`${this.base}/glow.bin?show=${this.showing}${tried ? `&${tried}` : ""}`);
+    const answer = await fetch(`${this.base}/glow.bin?show=${this.showing}${this.showing === "bands" && this.band ? `&band=${encodeURIComponent(this.band)}` : ""}${tried ? `&${tried}` : ""}`);
     const bytes = answer.ok ? await answer.arrayBuffer() : null; // read in any case: a body that is left lying keeps its connection
     this.busy = false;
     if (this.next) { const next = this.next; this.next = null; this.look(next); return; }
@@ -185,6 +190,8 @@ export default class Glow {
     if (region !== $("lens-region").value) return; // another was chosen meanwhile
     $("lens-drawing").hidden = !answer.ok;
     if (answer.ok) $("lens-drawing").src = `${url}.svg?${Date.now()}`;
+    $("lens-paint").hidden = !answer.ok; $("lens-unpaint").hidden = !told.planned;
+    $("lens-paint").textContent = told.planned ? "Put it in the plan anew" : "Put it in the plan";
     $("lens-words").replaceChildren(...(answer.ok ? told.words : [told.error]).map(line));
   }
 }
