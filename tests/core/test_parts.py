@@ -74,6 +74,8 @@ def test_a_coat_bound_to_a_part_painted_apart_is_sprayed_on_it_alone():
     film = bound.film(lifted)
     assert film[own] == pytest.approx(film[own].max(), rel=1e-3) and film[~own].max() == 0
     assert film[own].max() == pytest.approx(bound.film(site)[own].max(), rel=0.01), "as thick as on the model"
+    few = lifted.only(np.flatnonzero(own)[::7].astype(np.int32), np.zeros((0, 3), np.int32))
+    assert bound.film(few) == pytest.approx(film[own][::7], rel=1e-3), "also at some of its spots"
     whole = replace(bound, where=Where())
     assert np.array_equal(whole.film(lifted), whole.film(site))
     assert overspray(site, bound, []).on and not overspray(lifted, bound, []).on, "none on what is not there"

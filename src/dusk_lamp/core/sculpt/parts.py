@@ -161,8 +161,9 @@ def alone(surface: Surface, own: Collection[int], uncast: Collection[int]) -> tu
     meant to cast on it.
     """
     chosen = np.flatnonzero(np.isin(surface.part, list(own))).astype(np.int32)
-    casts = ~np.isin(surface.part[surface.faces[:, 0]], list(uncast))
-    shadowing = replace(surface, faces=np.ascontiguousarray(surface.faces[casts]))
+    body = surface.blockers or surface
+    casts = ~np.isin(body.part[body.faces[:, 0]], list(uncast))
+    shadowing = replace(body, faces=np.ascontiguousarray(body.faces[casts]))
     few = some_samples(surface, chosen, _between(surface, chosen))
     return chosen, replace(few, blockers=shadowing)
 

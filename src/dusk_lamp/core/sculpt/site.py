@@ -187,11 +187,11 @@ class Site:
             return []
 
         def lifted() -> list[tuple[NDArray[np.int32], Site]]:
-            every = set(np.unique(self.parts).tolist())
+            every = set(np.unique((self.surface.blockers or self.surface).part).tolist())
             held = [{k} for k in sorted(self.loose & every)] + [every - self.loose]
             out = []
             for own in held:
-                if own:
+                if np.isin(self.parts, list(own)).any():
                     chosen, surface = alone(self.surface, own, every - own)
                     out.append((chosen, Site(surface)))
             return out

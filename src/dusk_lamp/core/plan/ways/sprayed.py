@@ -10,7 +10,7 @@ from ...coat.coat import Coat
 from ...coat.spray import Spray, roughly
 from ...errors import SettingError
 from ...paint.colour import delta_e, lab, xyz
-from ...paint.mix import Mix
+from ...paint.mix import Mix, only
 from ...sculpt.site import Site
 from ..schools import counted, spray_distance
 from .alike import Film, improved
@@ -25,6 +25,7 @@ PSI, NEEDLE, DETAIL = 25.0, 0.3, 0.2
 DETAIL_MM = 60.0
 MORE, BRUSHED_AFTER = 6, 4
 LEAST_GAIN = 0.01
+LONGEST_S = 120.0  # on the trigger for one pass: what would need more is not within reach of a spray. From memory
 FULL = 97.0  # percentile of a pass that counts as where it lies thickest
 
 
@@ -75,6 +76,8 @@ class Sprayed(Way):
             for mix in mixes:
                 for pass_ in passes:
                     for um in UMS:
+                        if pass_.seconds(mix, um) > LONGEST_S:
+                            continue
                         lost = _lost(mix.pigment.film(um * pass_.unit, seen), wanted, weight)
                         if lost < least:
                             best, least = (mix, pass_, um), lost
@@ -114,7 +117,7 @@ class Sprayed(Way):
             one = Spray(
                 (azimuth + 180) % 360 - 180, height, distance, 1.0, way, needle=needle, psi=task.tools.psi(PSI)
             )
-            film = roughly(few, one, 1.0).film
+            film = _laid(few, one, only(task.paints(*BRUSHED)[0]))
             most = float(np.percentile(film, FULL))
             if most > 1e-6:
                 out.append(Pass(one, film.astype(np.float64) / most, most, words))
@@ -127,6 +130,14 @@ class Sprayed(Way):
         settings = counted(replace(pass_.spray, seconds=pass_.seconds(mix, um)))
         label = f"{task.name}: {mix.words()} {pass_.words}"[:80]
         return Coat("spray", mix, settings, task.where, label=label, stage=STAGE)
+
+
+def _laid(few: Site, pass_: Spray, mix: Mix) -> NDArray[np.float32]:
+    """(n,) µm of a pass if the paint were all solids, on each part painted apart by itself."""
+    if not few.loose:
+        return roughly(few, pass_, 1.0).film
+    coat = Coat("spray", mix, pass_)
+    return coat.unbound(few, np.ones(len(few), np.bool_)) / np.float32(coat.solids)
 
 
 def _lost(seen: NDArray, wanted: NDArray, weight: NDArray) -> float:
