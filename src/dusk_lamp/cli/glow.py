@@ -25,6 +25,10 @@ def add_commands(commands: Any) -> None:
     )
     glow.add_argument("--dusk", type=float, default=1.0, metavar="SHARE", help="of the lamp's light that is left (1)")
     glow.add_argument("--no-shadow", action="store_true", help="the sculpt hides nothing of it")
+    glow.add_argument(
+        "--gloss", type=float, default=0.0, metavar="G", help="0 matt to 1 a mirror: adds what it mirrors (0)"
+    )
+    glow.add_argument("--view", default="0,8", metavar="AZ,EL", help="degrees: where that is looked at from (0,8)")
     glow.add_argument("--json", action="store_true", help="print strength, reach, bands and crests")
     glow.set_defaults(run=_glow)
 
@@ -89,6 +93,7 @@ def _glow(args: argparse.Namespace) -> None:
     import numpy as np
 
     from ..core.light.emitter import glow_of
+    from ..core.light.glint import glinting
     from ..core.light.rig import light_on
     from ..core.plain import plain
     from ..core.plan.glow import Wish, band_rows, reach_of, reached, readable, strength_of, strongest
@@ -100,6 +105,11 @@ def _glow(args: argparse.Namespace) -> None:
     site = lit_site(args, rig, marked=True)
     source, exposure = source_from_text(args.source, site), Exposure()
     glow = glow_of(site, source, shadow=not args.no_shadow)
+    if args.gloss:
+        if not 0 <= args.gloss <= 1:
+            raise SettingError(f"--gloss is between 0 and 1, not {args.gloss:g}")
+        azimuth, elevation = place_from_text("--view", args.view, 2)
+        glow = glinting(site.surface, glow, np.full(len(site), args.gloss, np.float32), (azimuth, elevation))
     lamp = light_on(site, rig).total * np.float32(args.dusk)
     weight = site.areas.astype(np.float64)
     least = readable(float(np.average(lamp, weights=weight)), exposure, rig.full)

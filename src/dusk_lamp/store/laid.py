@@ -37,7 +37,7 @@ MOST_SHOTS = 6  # 14 MB each: one for every view of the sheet
 MOST_TOUCHED = 4  # a few kB each
 MOST_SKETCHES = 2  # 3 MB each
 MOST_WAYS = 80  # a region painted one way: masks, some 20 kB each
-MOST_GLOWS = 10  # 1.5 MB each
+MOST_GLOWS = 26  # 1.5 MB each: as many as can be kept apart, as they are and with their glints
 MOST_METALS = 4  # 0.7 MB each
 MOST_REFLECTANCES = 2  # 26 MB each: only to go on from
 

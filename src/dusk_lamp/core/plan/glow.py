@@ -141,11 +141,13 @@ def reached(
     exposure: Exposure,
     full: float,
     plan_value: NDArray | None = None,
+    highlit: dict[int, bool] | None = None,
 ) -> Reached:
     """What a glow reaches.
 
     Args:
-        lamp_light: (N,) what falls on each spot without it. plan_value: (N,) values as they are planned so far.
+        lamp_light: (N,) what falls on each spot without it. plan_value: (N,) values as they are planned so far. highlit:
+        which crests have a highlight in those, as far as that is known; filled here, for the next glow.
     """
     light = (glow.factor * np.float32(radiosity(wish.source, wish.strength))).astype(np.float32)
     before = value_of_light(lamp_light, exposure, full)
@@ -155,7 +157,7 @@ def reached(
     # on a spot that is white already nothing shows: what is past the white is counted by light
     band[(before >= exposure.white - READABLE)] = NONE
     band[~site.paintable] = NONE
-    catches, on_crest = _catches(site, band >= FAR, glow.own, plan_value)
+    catches, on_crest = _catches(site, band >= FAR, glow.own, plan_value, {} if highlit is None else highlit)
     band[on_crest & (band >= FAR)] = CATCH
     if glow.own.any():
         band[glow.own] = RIM
@@ -192,7 +194,7 @@ def core_of(site: Site, glow: Glow, evenness: str) -> NDArray[np.bool_]:
 
 
 def _catches(
-    site: Site, lit: NDArray[np.bool_], own: NDArray[np.bool_], plan_value: NDArray | None
+    site: Site, lit: NDArray[np.bool_], own: NDArray[np.bool_], plan_value: NDArray | None, highlit: dict[int, bool]
 ) -> tuple[list[Catch], NDArray[np.bool_]]:
     """Crests that a glow reaches, and (N,) the samples on them."""
     place = site.bends.place
@@ -203,7 +205,7 @@ def _catches(
     first = np.zeros(count, np.int64)
     first[place[::-1]] = np.arange(len(place))[::-1]
     out = []
-    for line in site.lines:
+    for k, line in enumerate(site.lines):
         if not line.convex:
             continue
         both = at[line.corners[:-1]] & at[line.corners[1:]]
@@ -213,9 +215,10 @@ def _catches(
         pieces *= line.length / max(pieces.sum(), 1e-12)  # the run of the line, not its zigzag
         on[line.corners[at[line.corners]]] = True
         rows = first[line.corners]
-        highlit = _highlit(site, rows, plan_value) if plan_value is not None else None
+        if plan_value is not None and k not in highlit:
+            highlit[k] = _highlit(site, rows, plan_value)
         region = int(np.bincount(site.labels[rows]).argmax())
-        out.append(Catch(float(pieces.sum()), float(pieces[both].sum()), region, highlit))
+        out.append(Catch(float(pieces.sum()), float(pieces[both].sum()), region, highlit.get(k)))
     return sorted(out, key=lambda c: -c.lit), on[place] & ~own
 
 

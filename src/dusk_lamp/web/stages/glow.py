@@ -1,5 +1,6 @@
 """The glow stage: what glows, how far it is read, what it reaches, and the coats that paint it."""
 
+import zlib
 from dataclasses import dataclass, replace
 from typing import Any
 
@@ -127,7 +128,9 @@ def _light(opened: Opened, kept: Kept) -> Glow:
 def _caught(opened: Opened, kept: Kept) -> Glow:
     """Its light with what shiny materials mirror of it, as the display view shows them."""
     view = opened.sculpt.display["azimuth"], opened.sculpt.display["elevation"]
-    return glinting(opened.made.site.surface, _light(opened, kept), opened.made.target.gloss, view)
+    site, gloss = opened.made.site, opened.made.target.gloss
+    key = f"glint {plain(kept.source(opened.laid))} {kept.shadow} {view} {zlib.crc32(gloss.tobytes())} {opened.sculpt.marking_number}"
+    return opened.laid.glows.of(key, lambda: glinting(site.surface, _light(opened, kept), gloss, view))
 
 
 def _wish(opened: Opened, kept: Kept) -> Wish:
@@ -135,9 +138,11 @@ def _wish(opened: Opened, kept: Kept) -> Wish:
     return Wish(source, kept.colour, kept.strength, kept.evenness, kept.shadow, kept.on, kept.name)
 
 
-def _reached(opened: Opened, kept: Kept, value: NDArray | None = None) -> Reached:
-    glow = _caught(opened, kept)
-    return reached(opened.made.site, _wish(opened, kept), glow, opened.lamp, opened.exposure, opened.rig.full, value)
+def _reached(
+    opened: Opened, kept: Kept, value: NDArray | None = None, highlit: dict[int, bool] | None = None
+) -> Reached:
+    glow, full = _caught(opened, kept), opened.rig.full
+    return reached(opened.made.site, _wish(opened, kept), glow, opened.lamp, opened.exposure, full, value, highlit)
 
 
 def _wanted(opened: Opened, lamp: bool = True) -> Target:
@@ -186,7 +191,8 @@ def shown(sculpt_id: int) -> Response | tuple[Response, int]:
         return not_yet(told)
     site = opened.made.site
     value = values_of(painted.seen(opened.laid, site, opened.before)) if opened.before else None
-    rows = [_row(opened, kept, value) for kept in opened.all.all]
+    highlit: dict[int, bool] = {}
+    rows = [_row(opened, kept, value, highlit) for kept in opened.all.all]
     every = [*opened.before, *opened.own]
     steps = painted.steps(opened.laid, site, every, tools=tools, models=opened.sculpt.models)[len(opened.before) :]
     coats = [{"number": k + 1, "label": s.purpose, "hex": s.hex, "paint": s.paint, "laid_um": s.laid_um, "minutes": round(s.hand_minutes),
@@ -197,7 +203,7 @@ def shown(sculpt_id: int) -> Response | tuple[Response, int]:
     )  # fmt: skip
 
 
-def _row(opened: Opened, kept: Kept, value: NDArray | None) -> dict[str, Any]:
+def _row(opened: Opened, kept: Kept, value: NDArray | None, highlit: dict[int, bool]) -> dict[str, Any]:
     row: dict[str, Any] = {**plain(kept), "trouble": _trouble(opened, kept), "shines": kept.shines}
     row["painted"] = any(c.way == kept.way for c in opened.own)
     if row["trouble"]:
@@ -209,7 +215,7 @@ def _row(opened: Opened, kept: Kept, value: NDArray | None) -> dict[str, Any]:
         row["told"] = words
         return row
     glow, wish = _light(opened, kept), _wish(opened, kept)
-    found = _reached(opened, kept, value)
+    found = _reached(opened, kept, value, highlit)
     limit = strongest(wish, glow, opened.lamp, opened.rig.full)
     bands = band_rows(site, found.band)
     told = []
