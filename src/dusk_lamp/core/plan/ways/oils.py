@@ -17,7 +17,7 @@ from .glazes import restated
 from .layers import covering_um
 from .way import BRUSHED, MATT, STAGE, Task, Way, brushed, nearest_mix, paints_for, quantiles, seen_after
 
-STAINS_UM, PRESSURES = (2.0, 4.0, 8.0), (0.6, 0.8, 0.95)
+STAINS_UM, PRESSURES = (1.0, 2.0, 4.0, 8.0), (0.6, 0.8, 0.95)
 PINS_UM = (0.5, 1.0, 2.0)
 LOOKED_AT = 3000  # samples of the region that stains are tried on
 MOST_LOST = 15.0  # ΔE00 of a spot: further off is no worse
@@ -53,33 +53,15 @@ class Oils(Way):
             ("oil wipe", "stain, then wipe", [{"film_um": f, "pressure": p} for f in STAINS_UM for p in PRESSURES]),
             ("wash", "pin wash of thinned oil", [{"film_um": f, "pooling": 12.0} for f in PINS_UM]),
         ):
-            found = self._best(task, coats, [only(p) for p in oils], name, settings)
+            found = self._best(task, coats, [only(p) for p in oils], name, settings, must=name == "oil wipe")
             if found is not None:
                 coats.append(replace(found, where=task.where, label=f"{task.name}: {label}"))
         dark, deep = quantiles(value, weight, (0.1, 0.25))
         darks = [np.average(task.lab[task.own][value <= v], axis=0) for v in (dark, deep)]
         mixes = [nearest_mix(d, paints_for(darks, task.paints(*BRUSHED))) for d in darks]
         shades = [Film(m, round(s * m.coat_um, 1), 2.0, "shade") for m in mixes for s in (0.3, 0.6, 1.2)]
-        # where no stain over all of it does good, the foundation is left in the shade alone, and its rim blended
         left = [Film(m, round(s * m.coat_um, 1), 1.0, LEFT) for m in map(only, oils) for s in LEFT_SHARES]
-        made = improved(task, coats, [*restated(task, 0.7), *shades, *left], MORE)
-        if not any(c.mix.kind == "oil" for c in made):
-            made = self._with_oil(task, made, left)
-        return made
-
-    @staticmethod
-    def _with_oil(task: Task, coats: list[Coat], left: list[Film]) -> list[Coat]:
-        """The same with the oil that brings its shade nearest after all.
-
-        Raises:
-            SettingError: none does.
-        """
-        made = improved(task, coats[:2], left, 1)
-        if len(made) == 2:
-            raise SettingError(
-                "none of your oils brings this region nearer: none is near the colour of its shade; take another way"
-            )
-        return improved(task, made, [*restated(task, 0.7)], MORE - 1)
+        return improved(task, coats, [*restated(task, 0.7), *shades, *left], MORE)
 
     @staticmethod
     def _base(task: Task) -> np.ndarray:
@@ -90,9 +72,9 @@ class Oils(Way):
 
     @staticmethod
     def _best(
-        task: Task, coats: list[Coat], mixes: list[Mix], name: str, settings: list[dict[str, float]]
+        task: Task, coats: list[Coat], mixes: list[Mix], name: str, settings: list[dict[str, float]], must: bool
     ) -> Coat | None:
-        """The coat that brings it nearest; None where none does good."""
+        """The coat that brings it nearest; None where none does good, unless it must be one."""
         seen = seen_after(task, coats)
         some = np.flatnonzero(task.own)
         some = some[np.linspace(0, len(some) - 1, min(LOOKED_AT, len(some))).astype(np.int64)]
@@ -106,7 +88,7 @@ class Oils(Way):
             off = delta_e(lab(xyz(reflectance)), wanted)
             return float(np.average(np.minimum(off, MOST_LOST), weights=weight))
 
-        best, least = None, lost(seen[some])
+        best, least = None, np.inf if must else lost(seen[some])
         for mix in mixes:
             for given in settings:
                 coat = Coat(name, mix, replace(technique(name).usual(mix), **given), stage=STAGE)
