@@ -1,6 +1,7 @@
 """Painted metal, edges and wear against closed forms and facts of the trade."""
 
 import json
+from dataclasses import replace
 
 import numpy as np
 import pytest
@@ -8,21 +9,35 @@ import trimesh
 
 from dusk_lamp.cli.main import main
 from dusk_lamp.core.coat.coat import usual_coat
+from dusk_lamp.core.coat.finish import films_of, metal_of
+from dusk_lamp.core.coat.stack import appearance
 from dusk_lamp.core.coat.streak import run_down
 from dusk_lamp.core.coat.technique import technique
 from dusk_lamp.core.errors import SettingError
 from dusk_lamp.core.light.lamp import Lamp
-from dusk_lamp.core.light.reflect import WORLDS, World, mirrored, world_from
+from dusk_lamp.core.light.reflect import WORLDS, World, mirrored, on_ball, with_disc_at, world_from
+from dusk_lamp.core.light.rig import Rig
+from dusk_lamp.core.paint.colour import lab, xyz
 from dusk_lamp.core.paint.mix import only
-from dusk_lamp.core.plan.edges import crests_of, lining
+from dusk_lamp.core.plan.edges import corner_dots, crests_of, lining
 from dusk_lamp.core.plan.metal import metal_school, metal_schools
+from dusk_lamp.core.plan.metal.painted import Metal, coats, colours, jumps, mirror_ball, usual_metal, values
 from dusk_lamp.core.plan.metal.school import Shine, value_of
-from dusk_lamp.core.sculpt.facets import facets
+from dusk_lamp.core.plan.metal.trainer import unrolled
+from dusk_lamp.core.plan.tools import Tools
+from dusk_lamp.core.plan.ways import way
+from dusk_lamp.core.plan.ways.way import task_of
+from dusk_lamp.core.plan.wear import LAYERS, NAMES, Worn, usual_wear, wear_coats
+from dusk_lamp.core.sculpt.facets import Said, facets
 from dusk_lamp.core.sculpt.marking import Marking, Region
 from dusk_lamp.core.sculpt.outlook import look_out
-from dusk_lamp.core.sculpt.relief import Bends, Relief
+from dusk_lamp.core.sculpt.relief import Bends, Relief, caught
 from dusk_lamp.core.sculpt.site import Site, Where
+from dusk_lamp.core.target.local import Local, lab_of, local_of, usual_local
+from dusk_lamp.core.target.target import target
+from dusk_lamp.core.view.flat import facet_svg
 from dusk_lamp.core.view.formats import ply_bytes
+from dusk_lamp.core.view.sheen import with_sheen
 
 from ..shapes import ball, mesh_of, plate, surface_of, together
 from .test_glow import RACK, columns
@@ -161,9 +176,191 @@ def test_layered_metal_climbs_to_one_place_above_and_in_front():
     open_ = value_of(metal_school("layered").shares(bare, Shine(), WORLDS["noon"], Lamp(0, 60)), Shine())
     head = slice(2 * len(ball(fine=4).vertices), 3 * len(ball(fine=4).vertices))
     assert value[head].mean() < open_[head].mean() - 0.3
-    assert set(metal_schools()) == {"layered", "lamp", "facet"}
+    assert set(metal_schools()) == {"layered", "lamp", "facet", "strands"}
     with pytest.raises(SettingError, match="school of metal"):
         metal_school("chrome")
+
+
+def test_the_value_range_of_materials_from_cloth_to_metal():
+    """CP-27, common practice: cloth, leather, fur, metal; a shiny leather has sharp, small highlights."""
+    spans, lights = {}, {}
+    site = Site(BALL, look_out(BALL, 64))
+    for material in ("cloth", "leather", "fur", "metal"):
+        value = values(site, usual_metal(material), Lamp(20, 55), usual_local(material))
+        spans[material] = float(np.subtract(*np.percentile(value, [99, 1])))
+        lights[material] = float((value > np.percentile(value, 1) + 0.75 * np.ptp(value)).mean())
+    assert list(spans.values()) == sorted(spans.values()) and spans["metal"] > spans["cloth"] + 2
+    assert lights["leather"] < 0.12, "small"
+
+
+def test_hair_shines_in_a_band_across_its_strands():
+    """Kajiya and Kay (1989): a strand shines where it runs square to the half-way between eye and lamp. Hanging on a ball that
+    is lit and seen from in front, level, that is where strands hang plumb: round its middle, whatever the side; and sleek
+    hair has the narrower band."""
+    site = Site(BALL)
+    n = BALL.normals
+    sleek, shaggy = (
+        metal_school("strands").shares(site, Shine(roughness=r), WORLDS["noon"], Lamp(0, 8)) for r in (0.1, 0.9)
+    )
+    half = np.radians(8)
+    front = n[:, 1] < -0.3
+    height = np.degrees(np.arcsin(np.clip(n[:, 2], -1, 1)))
+    best = [
+        float(height[front & side][np.argmax(sleek[front & side])])
+        for side in (n[:, 0] < -0.3, np.abs(n[:, 0]) < 0.2, n[:, 0] > 0.3)
+    ]
+    assert np.ptp(best) < 12 and np.abs(best).max() < np.degrees(half) + 8
+    wide = lambda x: float((x[front] > 0.75 * x.max()).mean())  # noqa: E731
+    assert wide(sleek) < 0.7 * wide(shaggy)
+
+
+def test_a_black_metal_under_a_red_sky_climbs_brown_red_orange_bone():
+    """Craft page, section 11; and steel is never grey only: cool in the shadow at noon."""
+    black = Local("#2a2a2c", "metal")
+    rgb = colours(np.array([2.0, 3.6, 6.0, 8.8], np.float32), Metal(world="red sky"), black)
+    Lab = lab_of(rgb)
+    hue = np.degrees(np.arctan2(Lab[:, 2], Lab[:, 1]))
+    chroma = np.hypot(Lab[:, 1], Lab[:, 2])
+    assert (np.diff(hue) > 5).all() and 10 < hue[0] < 45 and 45 < hue[2] < 75 and chroma[2] > 25 and chroma[3] < 25
+    noon = lab_of(colours(np.array([2.5, 9.0], np.float32), Metal(), Local("#8b8f94", "metal")))
+    assert noon[0, 2] < -3 and np.hypot(*noon[0, 1:]) > 3
+    gold = lab_of(colours(np.array([6.0], np.float32), Metal(), Local("#b8902f", "metal")))
+    assert np.hypot(*gold[0, 1:]) > 30, "gold stays gold"
+
+
+def test_a_lamp_is_where_the_mirror_ball_shows_it():
+    """The law of reflection: the middle of the ball shows the eye, half way out what lies 60 degrees beside it."""
+    assert on_ball(0, 0, (0, 0)) == pytest.approx([0, -1, 0], abs=1e-9)
+    assert on_ball(0.5, 0, (0, 0)) == pytest.approx([np.sin(np.pi / 3), -np.cos(np.pi / 3), 0], abs=1e-9)
+    world = with_disc_at(World(((0, 0.1), (90, 0.1)), 0.1, 1.0, None), "lamp", -0.4, 0.5, (30.0, 10.0))
+    pixels = mirror_ball(Metal(own=world, shine=Shine(view=(30.0, 10.0))), size=81)
+    bright = pixels[..., :3].sum(axis=2) * (pixels[..., 3] > 0)
+    y, x = np.argwhere(bright >= bright.max() - 1).mean(axis=0)
+    assert (2 * x / 80 - 1, 1 - 2 * y / 80) == pytest.approx((-0.4, 0.5), abs=0.06)
+    with pytest.raises(SettingError, match="dragged"):
+        with_disc_at(world, "moon", 0, 0, (0, 0))
+
+
+def test_what_the_painter_says_of_a_facet_counts_and_a_facet_is_unrolled():
+    """A box: one side is said to be none, and is given back; a blade's side as a strip runs as the blade does."""
+    surface = surface_of(trimesh.creation.box((8, 6, 30)).subdivide_to_size(1.0))
+    site = Site(surface)
+    front = Said((0.0, -3.0, 0.0), "none")
+    assert len(facets(surface, site.bends)) == 6 and len(facets(surface, site.bends, said=(front,))) == 5
+    both = (front, replace(front, kind="cylinder"))
+    assert [f.kind for f in facets(surface, site.bends, said=both) if f.normal[1] < -0.9] == ["cylinder"]
+    metal = Metal("facet")
+    value = values(site, metal, Lamp(30, 60))
+    own = next(f for f in facets(surface, site.bends) if f.normal[1] < -0.9)
+    strip = unrolled(site, own, value, metal, [p for p in RACK if p.kind in ("base", "layer")])
+    assert strip.length == pytest.approx(30, abs=0.1) and strip.width == pytest.approx(8, abs=0.1)
+    run = [s.value for s in strip.stops]
+    assert abs(run[-1] - run[0]) > 4 and (np.sign(np.diff(run[2:-2])) == np.sign(run[-1] - run[0])).mean() > 0.8
+    assert 2 <= len(strip.mixes) <= 5 and strip.words[0].endswith("the cutting edge last.")
+    drawn = facet_svg(strip)
+    assert drawn.count("<stop") == len(strip.stops) and drawn.count("<text") == len(strip.mixes)
+
+
+def test_a_transparent_green_over_silver_is_green_and_lighter_toward_the_mirror():
+    """Craft page, section 11: coloured metal; a film over a metallic ground, whose sheen moves with the light."""
+    site = Site(BALL, marking=Marking(np.ones(len(BALL), np.uint8), (Region("Helm", "metal", colour="#3f8a54"),)))
+    local = local_of(site.marking.regions[0])
+    wanted = target(site, Rig(Lamp(0, 60)), [usual_local("stone"), local])
+    task = task_of(site, wanted, 1, np.full((len(site), 36), 0.1, np.float32), RACK, lamp=Lamp(0, 60))
+    coats = way("metallic").coats(task)
+    assert (coats[0].technique, coats[0].mix.kind, coats[0].settings.water) == ("brush", "metallic", 0)
+    assert any(c.mix.kind in ("ink", "one-coat") for c in coats) and {"wash", "line"} <= {c.technique for c in coats}
+    films = films_of(site, coats)
+    seen = appearance(list(zip(coats, films, strict=True)), len(site))
+    Lab = lab(xyz(np.average(seen, axis=0, weights=site.areas)))
+    assert Lab[1] < -8, "green"
+    metal = metal_of(zip(coats, films, strict=True), len(site))
+    assert np.median(metal) > 0.6, "the metal shows through"
+    hidden = usual_coat("brush", only(RACK.find("Gull")))
+    assert metal_of([(coats[0], films[0]), (hidden, np.full(len(site), 40, np.float32))], len(site)).max() < 0.3
+    level = np.full((len(site), 3), 110, np.uint8)
+    lamp, eye = np.array([0, -0.5, 0.866]), np.array([0, -1.0, 0.0])
+    leaf = with_sheen(level, BALL, np.zeros(len(site), np.float32), np.ones(len(site), np.float32), lamp, eye)[
+        :, 0
+    ].astype(float)
+    half = (lamp + eye) / np.linalg.norm(lamp + eye)
+    assert BALL.normals[np.argmax(leaf)] @ half > 0.98 and leaf.max() > 1.5 * leaf.min()
+    gold = Region("Cup", "metal", colour="#9a7b3d")
+    golden = replace(task, lab=target(site, Rig(Lamp(0, 60)), [usual_local("stone"), local_of(gold)]).lab)
+    steel = replace(
+        task,
+        lab=target(site, Rig(Lamp(0, 60)), [usual_local("stone"), local_of(replace(gold, colour="#a9adb0"))]).lab,
+    )
+    edge = [next(c for c in way("metallic").coats(t) if c.technique == "line").settings for t in (golden, steel)]
+    assert edge[0].width < edge[1].width and edge[0].elevation > edge[1].elevation, "silver on gold sparingly"
+
+
+def test_the_layers_of_a_metal_strictly_shrink():
+    """CP-22: D+M 1:1, D+M 1:2, M, M+W 1:1, M+W 1:2 climb, each on less than the one before; no jump above a value and a half."""
+    site = Site(BALL, look_out(BALL, 64), marking=Marking(np.ones(len(BALL), np.uint8), (Region("Helm", "metal"),)))
+    wanted = target(site, Rig(Lamp(0, 60)), [usual_local("stone"), usual_local("metal")])
+    task = task_of(site, wanted, 1, np.full((len(site), 36), 0.1, np.float32), RACK, lamp=Lamp(0, 60))
+    metal = usual_metal("metal")
+    own = coats(task, metal, values(site, metal, Lamp(0, 60)))
+    areas = [float(site.areas[c.where.samples(len(site))].sum()) for c in own]
+    lightness = [c.mix.colour.value for c in own]
+    assert len(own) >= 5 and (np.diff(areas) < 0).all() and (np.diff(lightness) > 0).all() and jumps(own) == []
+    few = [own[0], own[-1]]
+    assert len(jumps(few)) == 1 and "mix the two" in jumps(few)[0]
+
+
+def test_studs_take_a_line_on_their_upper_half_and_corners_a_dot():
+    """Craft page, section 12: a stud on a wall; on one that faces up all of its rim. A box under a lamp: four corners on top."""
+    for tilt, share in ((90, 0.5), (0, 1.0)):
+        wall = trimesh.creation.box((40, 40, 2)).subdivide_to_size(2.0)
+        stud = trimesh.creation.cylinder(radius=1.2, height=3, sections=40).subdivide_to_size(0.5)
+        stud.apply_translation([0, 0, 1.5])
+        whole = together(wall, stud)
+        whole.apply_transform(trimesh.transformations.rotation_matrix(np.radians(tilt), [1, 0, 0]))
+        site = Site(surface_of(whole))
+        rims = [
+            line
+            for line in site.lines
+            if line.convex and np.ptp(line.places, axis=0).max() < 3 and line.corners[0] == line.corners[-1]
+        ]
+        assert rims
+        for rim in rims:
+            on = caught(rim, site.surface.size)
+            assert on.mean() == pytest.approx(share, abs=0.1)
+            if tilt:
+                middle = (rim.places[:-1, 2] + rim.places[1:, 2]) / 2
+                assert middle[on].min() >= middle[~on].max() - 1e-3
+    box = surface_of(trimesh.creation.box((10, 10, 10)).subdivide_to_size(0.5))
+    dots = corner_dots(Site(box), Lamp(0, 90))
+    assert (box.points[dots][:, 2] > 4.5).all() and 4 <= len(np.unique(np.sign(box.points[dots][:, :2]), axis=0)) <= 4
+    assert (np.abs(box.points[dots][:, :2]) > 4.4).all()
+    assert crests_of(Site(box), None, least=11.0).crests == [], "the shortest that counts"
+
+
+def test_wear_comes_in_the_order_of_the_craft_and_spares_what_is_to_stay_clean():
+    """CP-32 and craft page, section 12: varnish under the grime, matt varnish locks it before chips; lighter inside the large
+    chips, rust in the middle of those; verdigris on metal alone; dust last."""
+    half = (BALL.points[:, 0] > 0).astype(np.uint8)
+    regions = (Region("Helm", "metal"),)
+    site = Site(BALL, look_out(BALL, 64), marking=Marking(half, regions))
+    every = Worn(dict.fromkeys(NAMES, 0.6), seed=3)
+    own = wear_coats(site, every, RACK, Tools())
+    ways_ = [c.way for c in own]
+    assert ways_ == ["seal", "grime", "lock", "chips", "inside", "rust", "streaks", "verdigris", "dust"]
+    assert own[0].mix.finish > 0.4 and own[2].mix.finish == 0 and own[1].settings.pulled_down
+    fine = surface_of(ball(radius=10, fine=6, at=(0, 0, 10)))
+    films = {c.way: c.film(Site(fine)) for c in own if c.technique == "chips"}
+    inside = [(films[a] > 0)[films[b] > 0].mean() for a, b in (("chips", "inside"), ("inside", "rust"))]
+    assert min(inside) > 0.85 and (films["rust"] > 0).sum() < (films["inside"] > 0).sum() < (films["chips"] > 0).sum()
+    assert next(c for c in own if c.way == "verdigris").film(site)[half == 0].max() == 0
+    clean = wear_coats(site, replace(every, spared=("Helm",)), RACK, Tools())
+    assert all(c.film(site)[half == 1].max() == 0 for c in clean) and "verdigris" not in [c.way for c in clean]
+    assert wear_coats(site, Worn(), RACK, Tools()) == [] and set(usual_wear().amounts) == {
+        layer.name for layer in LAYERS if layer.usual
+    }
+    for bad, says in (({"moss": 0.2}, "wear is"), ({"dust": 3}, "between 0 and 1")):
+        with pytest.raises(SettingError, match=says):
+            Worn(bad)
 
 
 def test_a_cube_has_twelve_edges_of_which_nine_are_seen_from_a_corner():

@@ -45,7 +45,7 @@ def cloaked():
     return task_of(site, wanted, 1, of_value(grey).astype(np.float32), RACK)
 
 
-@pytest.mark.parametrize("name", list(ways()))
+@pytest.mark.parametrize("name", [w.name for w in ways().values() if w.suits("cloth")])
 def test_a_way_brings_a_region_near_and_touches_nothing_else(cloaked, name):
     coats = way(name).coats(cloaked)
     seen = seen_after(cloaked, coats)

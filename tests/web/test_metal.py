@@ -3,6 +3,7 @@
 import numpy as np
 import pytest
 
+from .conftest import packet
 from .test_glow import levels as _levels
 from .test_glow import marked  # noqa: F401 - a fixture
 
@@ -11,6 +12,7 @@ URL = "/sculpts/1"
 
 @pytest.fixture
 def painter_of_metal(marked):  # noqa: F811 - the fixture itself
+    marked.region(do="describe", number=1, material="metal")
     return marked
 
 
@@ -71,3 +73,64 @@ def test_metal_and_edges_become_coats_before_the_glow(painter_of_metal):
     assert metal(painter)["coats"] == [] and np.abs(painted - bare).max() > 20
     assert painter.client.get(f"{URL}/glow.json").get_json()["coats"], "the glow stays"
     assert "in another tab" in change(painter, "paint", 409, turn=told["turn"])["error"]
+
+
+def test_a_world_is_changed_on_its_mirror_ball(painter_of_metal):
+    painter = painter_of_metal
+    before = painter.client.get(f"{URL}/metal/1/ball.png")
+    assert before.mimetype == "image/png" and before.data.startswith(b"\x89PNG")
+    tried = painter.client.get(f"{URL}/metal/1/ball.png?drag=lamp,-0.5,0.3").data
+    assert tried != before.data and not metal(painter)["regions"][0]["set"], "nothing is kept while it is dragged"
+    change(painter, "set", settings={"drag": "lamp,-0.5,0.3"})
+    change(painter, "set", settings={"ground": 0.9, "glow_light": 2.0, "least": 1.5})
+    (own,) = metal(painter)["regions"]
+    assert (
+        own["own"]["lamp"]["azimuth"] < 0
+        and own["mirrors"]["ground"] == 0.9
+        and own["own"]["glow"]["brightness"] == 2
+    )
+    assert own["least"] == 1.5 and painter.client.get(f"{URL}/metal/1/ball.png").data != before.data
+    change(painter, "set", settings={"world": "dusk"})
+    assert metal(painter)["regions"][0]["own"] is None, "another world takes the place of a changed one"
+    for settings, says in (
+        ({"drag": "lamp,2,2"}, "dragged"),
+        ({"drag": "moon"}, "dragged"),
+        ({"ground": -1}, "ground"),
+    ):
+        assert says in change(painter, "set", 400, settings=settings)["error"]
+    looks = {off: painter.client.get(f"{URL}/metal/1/look/{off}.png").data for off in (-60, 0, 60)}
+    assert len(set(looks.values())) == 3 and painter.client.get(f"{URL}/metal/1/look/90.png").status_code == 400
+
+
+def test_a_facet_is_touched_corrected_and_unrolled_and_creases_are_lined(painter_of_metal):
+    """The plinth's rim is a cylinder; what the painter says of it counts, and comes back as it was."""
+    painter = painter_of_metal
+    change(painter, "set", settings={"school": "facet"})
+    heading, _ = packet(painter.client.get(f"{URL}/surface.bin"))
+    tall = heading["high"][2] - heading["low"][2]
+    touch = {"origin": [0, -500, 0.06 * tall], "direction": [0, 1, 0]}
+    ask = lambda: painter.client.get(  # noqa: E731
+        f"{URL}/metal/1/facet.json?" + "&".join(f"{k}={','.join(map(str, v))}" for k, v in touch.items())
+    ).get_json()
+    found = ask()
+    assert found["kind"] == "cylinder" and len(found["words"]) > 1
+    svg = painter.client.get(f"{URL}/metal/1/facet/{found['number']}.svg").get_data(as_text=True)
+    assert "linearGradient" in svg and svg.count("<text") >= 2
+    assert painter.client.get(f"{URL}/metal/1/facet/99.svg").status_code == 404
+    change(painter, "facet", kind="none", **touch)
+    assert ask()["number"] is None
+    change(painter, "facet", kind="cylinder", **touch)
+    assert ask()["kind"] == "cylinder"
+    assert "what a facet is" in change(painter, "facet", 400, kind="cone", **touch)["error"]
+    assert painter.client.get(f"{URL}/metal/1/facet.json?origin=a&direction=0,1,0").status_code == 400
+    assert len(np.unique(look(painter, "region=1&facets=1"), axis=0)) > 2
+    heading, rest = packet(painter.client.get(f"{URL}/metal/1/edges.bin?least=2"))
+    assert len(rest) == 24 * (heading["strokes"] + heading["creases"])
+    (own,) = metal(painter)["regions"]
+    if own["lining_mm"]:
+        change(painter, "lining")
+        assert metal(painter)["regions"][0]["lined"]
+        change(painter, "unline")
+    else:
+        assert "no crease" in change(painter, "lining", 400)["error"]
+    assert not metal(painter)["regions"][0]["lined"]

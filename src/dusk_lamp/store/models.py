@@ -51,7 +51,7 @@ class Sculpt(Base):
 
     COPIED: ClassVar = (  # what a copy of a sculpt takes over as it is; its marking and coats are copied row by row
         "up", "front", "height_mm", "file_tall", "findings", "notes", "mended_key", "surface_key", "sky_key", "thumb_key",
-        "rig", "greys", "exposure", "tints", "stages_done", "former_files", "parts", "display", "holes_closed", "models", "face", "glows", "metal",
+        "rig", "greys", "exposure", "tints", "stages_done", "former_files", "parts", "display", "holes_closed", "models", "face", "glows", "metal", "wear",
     )  # fmt: skip
 
     id: Mapped[int] = mapped_column(primary_key=True)
@@ -103,6 +103,7 @@ class Sculpt(Base):
     metal: Mapped[dict[str, Any]] = mapped_column(
         default=dict, server_default="{}"
     )  # by region's name, as core.plan.metal.painted has it
+    wear: Mapped[dict[str, Any]] = mapped_column(default=dict, server_default="{}")  # as core.plan.wear has it
     glows: Mapped[dict[str, Any]] = mapped_column(default=dict, server_default="{}")  # as store.glows has it
     face: Mapped[dict[str, Any]] = mapped_column(default=dict, server_default="{}")  # as core.plan.face has it
     marking_number: Mapped[int] = mapped_column(

@@ -9,6 +9,7 @@ from ..core.coat.coat import Coat
 from ..store import painters, schemes, sketches, undercoats
 from ..store.laid import Laid
 from ..store.models import Sculpt
+from .stages import NAMES
 from .workshop import laid_out, the_sculpt, workshop
 
 
@@ -27,9 +28,15 @@ class Plan:
         """The coats of some stages."""
         return [c for c in self.coats if c.stage in stages]
 
-    def besides(self, *stages: str) -> list[Coat]:
-        """The coats of all others."""
-        return [c for c in self.coats if c.stage not in stages]
+    def around(self, stage: str) -> tuple[list[Coat], list[Coat], list[Coat]]:
+        """The coats of the stages before one, of that stage, and of those after it."""
+        at = NAMES.index(stage)
+        place = [NAMES.index(c.stage) if c.stage in NAMES else 0 for c in self.coats]
+        sides = (
+            [c for c, k in zip(self.coats, place, strict=True) if (k > at) - (k < at) == side] for side in (-1, 0, 1)
+        )
+        before, own, later = sides
+        return before, own, later
 
 
 def plan_of(session: Session, sculpt_id: int) -> Plan:

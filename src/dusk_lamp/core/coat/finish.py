@@ -36,6 +36,20 @@ def finish_of(
     return finish
 
 
+def metal_of(stack: Iterable[tuple[Coat, NDArray[np.float32]]], spots: int) -> NDArray[np.float32]:
+    """(N,) the share of metallic paint in sight after coats with their films (N,) µm: what scatters over it hides it, a
+    transparent colour does not."""
+    metal = np.zeros(spots, np.float32)
+    for coat, film in stack:
+        if coat.muted or coat.mix.clear:
+            continue
+        if coat.mix.kind == "metallic":
+            metal += (1 - metal) * np.minimum(film / np.float32(CLOSED * coat.mix.coat_um), np.float32(1))
+        else:
+            metal = metal / (1 + np.float32(2 * coat.mix.pigment.S.mean()) * film)
+    return metal
+
+
 def films_of(
     site: Site,
     coats: Sequence[Coat],

@@ -8,7 +8,7 @@ from scipy.spatial import cKDTree
 
 from ..directions import direction_of
 from ..plain import checked, number
-from ..sculpt.relief import corners_seeing
+from ..sculpt.relief import caught, corners_seeing
 from ..sculpt.site import Site
 from .technique import Technique, film_um
 
@@ -18,12 +18,14 @@ THINNER = 0.6  # of the width is lost from the lowest to the highest line
 
 @dataclass(frozen=True)
 class Pulled:
-    """film_um: of a line. width: mm of the lowest line. azimuth, elevation: of the light that sees the crests."""
+    """film_um: of a line. width: mm of the lowest line. azimuth, elevation: of the light that sees the crests. least: mm
+    of the shortest edge that gets one."""
 
     film_um: float = film_um(12.0)
     width: float = number(0.35, 0.05, 10, "the width of a line", "mm", step=0.05, form="Width, mm")
     azimuth: float = number(0.0, -360, 360, "the light's direction", "degrees", step=15, form="Light from, °")
     elevation: float = number(60.0, -90, 90, "the light's height", "degrees", step=15, form="Its height, °")
+    least: float = number(0.0, 0, 100, "the shortest edge", "mm", step=0.5, form="Shortest edge, mm")
 
     def __post_init__(self) -> None:
         checked(self)
@@ -44,8 +46,8 @@ class Line(Technique):
         at = corners_seeing(site.surface, site.bends, toward)
         on = np.zeros(len(at), np.bool_)
         for line in site.lines:
-            if line.convex:
-                both = at[line.corners[:-1]] & at[line.corners[1:]]
+            if line.convex and line.length >= settings.least:
+                both = at[line.corners[:-1]] & at[line.corners[1:]] & caught(line, site.surface.size)
                 on[line.corners[:-1][both]] = on[line.corners[1:][both]] = True
         out = np.zeros(len(site), np.float32)
         places = site.bends.joined.vertices[on]

@@ -5,14 +5,14 @@ itself is read from the outlook's bits.
 """
 
 import json
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
 from typing import Any
 
 import numba
 import numpy as np
 from numpy.typing import NDArray
 
-from ..directions import direction_of
+from ..directions import direction_of, level_frame
 from ..errors import SettingError
 from ..plain import built, checked, number
 from ..sculpt.outlook import Outlook
@@ -42,12 +42,13 @@ class Disc:
 @dataclass(frozen=True)
 class World:
     """What is mirrored. sky: (elevation in degrees, brightness) from the horizon up. ground: brightness below it.
-    horizon_sharpness: degrees over which one goes into the other, 0 for a knife's edge."""
+    horizon_sharpness: degrees over which one goes into the other, 0 for a knife's edge. glow: an accent, such as a fire."""
 
     sky: tuple[tuple[float, float], ...] = ((0.0, 1.0), (90.0, 0.4))
     ground: float = number(0.08, 0, BRIGHTEST, "the ground's brightness")
     horizon_sharpness: float = number(4.0, 0, 90, "how soft the horizon is", "degrees")
     lamp: Disc | None = field(default_factory=Disc)
+    glow: Disc | None = None
 
     def __post_init__(self) -> None:
         checked(self)
@@ -64,8 +65,8 @@ class World:
     @property
     def brightest(self) -> float:
         """What is brightest in it."""
-        lamp = self.lamp.brightness if self.lamp else 0.0
-        return max(float(np.asarray(self.sky, float).reshape(-1, 2)[:, 1].max()), self.ground, lamp)
+        discs = [disc.brightness for disc in (self.lamp, self.glow) if disc]
+        return max(float(np.asarray(self.sky, float).reshape(-1, 2)[:, 1].max()), self.ground, *discs)
 
     def seen(self, toward: NDArray) -> NDArray[np.float64]:
         """(K,) its brightness toward directions (K, 3)."""
@@ -75,21 +76,49 @@ class World:
         soft = max(self.horizon_sharpness, 1e-9)
         t = np.clip(height / soft + 0.5, 0, 1)
         out = self.ground + (sky - self.ground) * t * t * (3 - 2 * t)
-        if self.lamp:
-            away = np.degrees(
-                np.arccos(np.clip(toward @ direction_of(self.lamp.azimuth, self.lamp.elevation).astype(float), -1, 1))
-            )
-            edge = np.clip((self.lamp.size / 2 - away) / max(0.15 * self.lamp.size, 0.5) + 0.5, 0, 1)
-            out = out + (self.lamp.brightness - out) * edge
+        for disc in (self.glow, self.lamp):
+            if disc:
+                at = direction_of(disc.azimuth, disc.elevation).astype(float)
+                away = np.degrees(np.arccos(np.clip(toward @ at, -1, 1)))
+                edge = np.clip((disc.size / 2 - away) / max(0.15 * disc.size, 0.5) + 0.5, 0, 1)
+                out = out + (disc.brightness - out) * edge
         return out
 
 
+def on_ball(x: NDArray | float, y: NDArray | float, view: tuple[float, float]) -> NDArray[np.float64]:
+    """(..., 3) what a mirror ball shows at places (x to the right, y up, within the unit circle), seen from a view."""
+    right, up = level_frame(*view)
+    eye = direction_of(*view).astype(np.float64)
+    x, y = np.asarray(x, float)[..., None], np.asarray(y, float)[..., None]
+    normal = x * right + y * up + np.sqrt(np.clip(1 - x * x - y * y, 0, 1)) * eye
+    normal /= np.maximum(np.linalg.norm(normal, axis=-1, keepdims=True), 1e-9)
+    return 2 * (normal @ eye)[..., None] * normal - eye
+
+
+def with_disc_at(world: World, which: str, x: float, y: float, view: tuple[float, float]) -> World:
+    """A world whose lamp, or glow, is put where a mirror ball shows it at a place; see on_ball. One that was out is lit.
+
+    Raises:
+        SettingError: neither lamp nor glow, or a place off the ball.
+    """
+    if which not in ("lamp", "glow") or not np.hypot(x, y) <= 1:
+        raise SettingError("on the mirror ball the lamp and the glow can be dragged; reload the page")
+    toward = on_ball(x, y, view)
+    azimuth = float(np.degrees(np.arctan2(toward[0], -toward[1])))
+    elevation = float(np.degrees(np.arcsin(np.clip(toward[2], -1, 1))))
+    if which == "lamp":
+        return replace(world, lamp=replace(world.lamp or Disc(), azimuth=azimuth, elevation=elevation))
+    return replace(world, glow=replace(world.glow or ACCENT, azimuth=azimuth, elevation=elevation))
+
+
+ACCENT = Disc(-60.0, -10.0, 40.0, 1.0)  # a glow that was out
 WORLDS = {
     "noon": World(((0, 1.0), (25, 0.75), (90, 0.35)), 0.07, 3.0, Disc(30, 60, 18, 2.2)),
     "dusk": World(((0, 0.9), (12, 0.45), (90, 0.12)), 0.03, 8.0, Disc(-60, 8, 30, 1.6)),
     "red sky": World(((0, 1.0), (8, 0.6), (30, 0.25), (90, 0.06)), 0.02, 10.0, Disc(70, 4, 24, 1.8)),
     "under a roof": World(((0, 0.9), (20, 0.6), (45, 0.1), (90, 0.05)), 0.12, 6.0, None),
     "by the fire": World(((0, 0.12), (90, 0.05)), 0.05, 20.0, Disc(-40, -5, 50, 1.5)),
+    "a lamp alone": World(((0, 0.2), (90, 0.12)), 0.06, 20.0, Disc(30, 55, 24, 2.0)),
     "uniform": World(((0, 1.0), (90, 1.0)), 1.0, 0.0, None),
 }
 

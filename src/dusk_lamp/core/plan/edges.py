@@ -6,11 +6,12 @@ from dataclasses import dataclass
 
 import numpy as np
 from numpy.typing import NDArray
+from scipy.spatial import cKDTree
 
 from ..directions import level_frame
 from ..light.lamp import Lamp
 from ..plain import rounded
-from ..sculpt.relief import Line, corners_seeing, lines
+from ..sculpt.relief import Line, caught, corners_seeing, lines
 from ..sculpt.site import Site
 
 WIDEST_MM, FINEST_MM = 0.4, 0.15  # low and high: thinner upward; common practice, from memory
@@ -20,6 +21,11 @@ MM_A_MINUTE, LIFT_MINUTES = (
     60.0,
     0.05,
 )  # of a steady hand, and to lift and set down again. Common practice, from memory
+MEET = 3  # crests that make a corner
+LINING_MM, TOUCHES = (
+    0.3,
+    0.3,
+)  # width of a lining; share of a crease that touches a region and is its own. From memory
 WHITE = 7.0  # values: no dark line between two regions lighter than this (craft page, section 9)
 
 
@@ -58,15 +64,20 @@ class Edges:
 
 
 def crests_of(
-    site: Site, lamp: Lamp | None, view: tuple[float, float] | None = None, scale: float | None = None
+    site: Site,
+    lamp: Lamp | None,
+    view: tuple[float, float] | None = None,
+    scale: float | None = None,
+    least: float = 0.0,
 ) -> Edges:
     """The crests of a site with what the lamp and the view see of them.
 
     Args:
         lamp: None for every crest lit. view: azimuth, elevation; None for every crest seen. scale: mm, of what counts as a
-        crest.
+        crest. least: mm of the shortest.
     """
-    found = [o for o in (site.lines if scale is None else lines(site.surface, scale, site.bends)) if o.convex]
+    known = site.lines if scale is None else lines(site.surface, scale, site.bends)
+    found = [o for o in known if o.convex and o.length >= least]
     lit = _seen(site, lamp)
     seen = _seen(site, None if view is None else Lamp(*view))
     points = site.surface.points[:, 2]
@@ -77,7 +88,7 @@ def crests_of(
     for k, line in enumerate(found):
         pieces = np.linalg.norm(np.diff(line.places.astype(float), axis=0), axis=1)
         pieces *= line.length / max(pieces.sum(), 1e-12)
-        shone = lit[line.corners[:-1]] & lit[line.corners[1:]]
+        shone = lit[line.corners[:-1]] & lit[line.corners[1:]] & caught(line, site.surface.size)
         shown = seen[line.corners[:-1]] & seen[line.corners[1:]]
         height = float((line.places[:, 2].mean() - low) / tall)
         crests.append(
@@ -153,6 +164,47 @@ def lining(site: Site, values: NDArray) -> list[Line]:
         line for line in site.lines
         if not line.convex and on[line.corners].mean() > 0.5 and both_white[line.corners].mean() < 0.5
     ]  # fmt: skip
+
+
+def near_places(site: Site, places: NDArray, half: float) -> NDArray[np.bool_]:
+    """(N,) the samples within `half` mm of some places (P, 3), and the nearest of each at least."""
+    out = np.zeros(len(site), np.bool_)
+    if len(places):
+        tree = site.once("tree of samples", lambda: cKDTree(site.surface.points))
+        for rows in tree.query_ball_point(places, half):
+            out[rows] = True
+        out[tree.query(places)[1]] = True
+    return out & site.paintable
+
+
+def corner_dots(site: Site, lamp: Lamp, least: float = 0.0) -> NDArray[np.bool_]:
+    """(N,) where three or more crests meet that the lamp sees: a dot of the lightest sits there."""
+    ends: list[int] = []
+    for line in site.lines:
+        if line.convex and line.length >= least and line.corners[0] != line.corners[-1]:
+            ends += [int(line.corners[0]), int(line.corners[-1])]
+    corner, times = np.unique(np.array(ends, np.int64), return_counts=True)
+    seen = corners_seeing(site.surface, site.bends, lamp.direction)
+    chosen = corner[(times >= MEET)]
+    return near_places(site, site.bends.joined.vertices[chosen[seen[chosen]]], FINEST_MM)
+
+
+def _round(site: Site, region: int, values: NDArray) -> list[Line]:
+    label = np.zeros(len(site.bends.joined.vertices), np.bool_)
+    label[site.bends.place[site.labels == region]] = True
+    return [line for line in lining(site, values) if label[line.corners].mean() > TOUCHES]
+
+
+def creases_round(site: Site, region: int, values: NDArray) -> list[NDArray[np.float32]]:
+    """The creases round a region that are lined dark, (P, 3) mm each. values: see lining."""
+    return [line.places for line in _round(site, region, values)]
+
+
+def lined(site: Site, region: int, values: NDArray, width: float = LINING_MM) -> tuple[NDArray[np.bool_], float]:
+    """(N,) the samples of the dark line along the creases round a region, and its length in mm. values: see lining."""
+    found = _round(site, region, values)
+    places = np.concatenate([line.places for line in found]) if found else np.zeros((0, 3))
+    return near_places(site, places, width / 2), float(sum(line.length for line in found))
 
 
 def drawn_svg(edges: Edges, view: tuple[float, float]) -> str:

@@ -47,7 +47,7 @@ def gradients(site: Site, coats: Sequence[Coat]) -> list[Gradient]:
         if own is None or above.mix == below.mix:
             continue
         on = own if under is None else own & under
-        out.append(_between(below.mix, above.mix, edge_mm(site, on)))
+        out.append(between(below.mix, above.mix, edge_mm(site, on)))
     return out
 
 
@@ -65,7 +65,8 @@ def edge_mm(site: Site, own: NDArray[np.bool_]) -> float:
     return float((np.linalg.norm(surface.points[one] - surface.points[two], axis=1) / 2).sum())
 
 
-def _between(lower: Mix, upper: Mix, mm: float) -> Gradient:
+def between(lower: Mix, upper: Mix, mm: float) -> Gradient:
+    """What makes the border of two mixes smooth, that is so many mm long."""
     step = upper.colour.value - lower.colour.value
     layers = max(0, math.ceil(round(step / SMOOTH, 6)) - 1)
     passes = math.ceil(step / 2 / GLAZE_STEP) if step > SMOOTH else 0

@@ -1,16 +1,19 @@
 """Facets: flat parts of a surface bounded by sharp edges, and parts that bend like a cylinder or a ball."""
 
+from collections.abc import Sequence
 from dataclasses import dataclass
 
 import numpy as np
 from numpy.typing import NDArray
 from scipy.sparse import coo_matrix
 from scipy.sparse.csgraph import connected_components
+from scipy.spatial import cKDTree
 
-from ..plain import rounded
+from ..plain import checked, choice, rounded
 from .relief import Bends
 from .surface import Surface
 
+KINDS = ("flat", "cylinder", "ball", "none")
 SHARP = np.radians(14.0)  # a bend beyond this bounds a facet
 FLAT = np.radians(7.0)  # normals within a flat facet differ by no more, by area
 LEAST_SHARE = 0.004  # of the whole skin
@@ -35,11 +38,25 @@ class Facet:
     mm2: float = rounded(2)
 
 
-def facets(surface: Surface, bends: Bends, on: NDArray[np.bool_] | None = None) -> list[Facet]:
+@dataclass(frozen=True)
+class Said:
+    """What a painter says the facet at a place (3,) mm is."""
+
+    place: tuple[float, float, float] = (0.0, 0.0, 0.0)
+    kind: str = choice("flat", KINDS, "what a facet is")
+
+    def __post_init__(self) -> None:
+        checked(self)
+
+
+def facets(
+    surface: Surface, bends: Bends, on: NDArray[np.bool_] | None = None, said: Sequence[Said] = ()
+) -> list[Facet]:
     """The facets of a surface, the largest first.
 
     Faces that meet gently hang together; a part is flat where its normals hardly differ, else a cylinder or a ball by how
-    its normals spread; what is none of these is left out. on: (N,) samples that are looked at.
+    its normals spread; what is none of these is left out. on: (N,) samples that are looked at. said: what a painter knows
+    better; the last word counts.
     """
     mesh = bends.joined
     count = len(mesh.faces)
@@ -55,7 +72,8 @@ def facets(surface: Surface, bends: Bends, on: NDArray[np.bool_] | None = None) 
     area = np.linalg.norm(mesh.crosses(), axis=1) / 2
     size = np.bincount(label, area * allowed)
     whole = float(area[allowed].sum())
-    chosen = [int(k) for k in np.argsort(-size, kind="stable") if size[k] >= LEAST_SHARE * whole]
+    told = _told(surface, label, said)
+    chosen = [int(k) for k in np.argsort(-size, kind="stable") if size[k] >= LEAST_SHARE * whole or k in told]
     out = []
     meets: dict[int, set[int]] = {k: set() for k in chosen}
     crossed = real & (label[np.maximum(f, 0)] != label[np.maximum(g, 0)])
@@ -67,7 +85,8 @@ def facets(surface: Surface, bends: Bends, on: NDArray[np.bool_] | None = None) 
     for k in chosen:
         rows = np.flatnonzero((label == k) & allowed)
         kind, along = _kind(bends.normals[rows], area[rows])
-        if not kind:
+        kind = told.get(k, kind)
+        if kind in ("", "none"):
             continue
         own = np.zeros(len(surface), np.bool_)
         own[np.unique(surface.faces[rows])] = True
@@ -87,6 +106,15 @@ def facets(surface: Surface, bends: Bends, on: NDArray[np.bool_] | None = None) 
         Facet(kind, own, normal, along, tuple(sorted(place[m] for m in meets[k] if m in place)), length, width, mm2)
         for k, (kind, own, normal, along, length, width, mm2) in zip(found, out, strict=True)
     ]
+
+
+def _told(surface: Surface, label: NDArray, said: Sequence[Said]) -> dict[int, str]:
+    """What was said of the parts (F,) that some places lie on."""
+    if not said:
+        return {}
+    middles = surface.points[surface.faces].mean(axis=1)
+    at = cKDTree(middles).query(np.array([s.place for s in said], float))[1]
+    return {int(label[k]): one.kind for k, one in zip(at, said, strict=True)}
 
 
 def _kind(normals: NDArray[np.float64], area: NDArray[np.float64]) -> tuple[str, NDArray[np.float64]]:

@@ -18,6 +18,10 @@ USUAL_SCALE_SHARE = 0.5 / 32  # 0.5 mm on a 32 mm figure, the middle of a brush'
 RADIUS_SHARE = 0.5  # an edge rounder than this share of the scale is a curve of the form, not an edge
 LEAST_DEGREES = 12.0  # a bend gentler than this is no edge, however small its radius: it is noise
 DOUBLE_SHARE = 0.8  # a line with this share of its places beside a longer one is the same edge again
+STUD_SHARE, LEVEL = (
+    0.08,
+    0.3,
+)  # of the model's size: a ring no wider is a stud's; no steeper, it faces up and is lit all round
 EVEN_ROUNDS = 2
 LEAST_LENGTH = 2.0  # an edge shorter than this many scales is a bump
 GRAZE = 0.05  # less light than this is a lamp that only grazes past
@@ -175,6 +179,17 @@ def lengths(
             seen += np.bincount(own, piece * shone_on, minlength=regions + 1)
         out[name] = {"length": whole.round(2).tolist(), "lit": seen.round(2).tolist()}
     return out
+
+
+def caught(line: Line, size: float) -> NDArray[np.bool_]:
+    """(P − 1,) the pieces of a crest that take an edge highlight: all, but of the rim of a stud or a scale its upper half
+    (craft page, section 12). size: of the model, mm."""
+    middle = (line.places[:-1] + line.places[1:]) / 2
+    wide = np.ptp(line.places, axis=0)
+    ring = line.corners[0] == line.corners[-1] and float(wide.max()) < STUD_SHARE * size
+    if not ring or wide[2] < LEVEL * float(wide.max()):
+        return np.ones(len(middle), np.bool_)
+    return middle[:, 2] >= line.places[:, 2].min() + wide[2] / 2
 
 
 def corners_seeing(surface: Surface, bends: Bends, toward: NDArray) -> NDArray[np.bool_]:

@@ -1,11 +1,13 @@
 """Flat drawings to copy, ten times as large as life, as SVG. As one looks at the model: its right eye is at the left."""
 
 from collections.abc import Sequence
+from html import escape
 
 from numpy.typing import NDArray
 
 from ..plan.face import Eye, Face
 from ..plan.lens import Lens
+from ..plan.metal.trainer import Trainer
 
 TIMES = 10.0
 ROOM_MM = 0.8  # round what is drawn
@@ -82,3 +84,26 @@ def _lens(lens: Lens) -> str:
 
 def _path(points: NDArray) -> str:
     return "M" + "L".join(f"{x:.3f} {y:.3f}" for x, y in points)
+
+
+def facet_svg(trainer: Trainer) -> str:
+    """A facet unrolled flat at 10×, its gradient along it, a mark and a name where each mix belongs."""
+    high = max(trainer.width, 1.0)
+    wide, text = trainer.length + 2 * ROOM_MM, 0.09 * (trainer.length + 2 * ROOM_MM) ** 0.5 + 0.15
+    stops = "".join(f'<stop offset="{s.share:.3f}" stop-color="{s.colour}"/>' for s in trainer.stops)
+    inside = (
+        f'<defs><linearGradient id="along">{stops}</linearGradient></defs><rect x="{ROOM_MM}" y="{ROOM_MM}" '
+        f'width="{trainer.length:.3f}" height="{high:.3f}" fill="url(#along)" stroke="{INK}" stroke-width="0.04"/>'
+    )
+    y = ROOM_MM + high + 0.3
+    for k, (share, name, colour) in enumerate(trainer.mixes):
+        x = ROOM_MM + share * trainer.length
+        row = y + (k + 0.5) * 1.5 * text
+        inside += (
+            f'<path d="M{x:.3f} {ROOM_MM:.3f}V{y:.3f}" stroke="{INK}" stroke-width="0.03" stroke-dasharray="0.15 0.1"/>'
+            f'<rect x="{ROOM_MM}" y="{row - 0.8 * text:.3f}" width="{text:.3f}" height="{text:.3f}" fill="{colour}" stroke="{INK}" '
+            f'stroke-width="0.03"/><text x="{ROOM_MM + 1.4 * text:.3f}" y="{row:.3f}" font-size="{text:.3f}" fill="{INK}" '
+            f'font-family="sans-serif">{k + 1}. {escape(name)}, {100 * share:.0f} % along</text>'
+        )
+    tall = y + (len(trainer.mixes) + 0.5) * 1.5 * text
+    return drawing(wide, tall, inside, "A facet unrolled, its mixes along it, ten times as large as life")

@@ -26,6 +26,7 @@ FACTS: dict[str, Callable[[Sculpt], Any]] = {  # what a stage can rest on
     "looks": lambda s: [s.marking_number, s.tints],
     "glows": lambda s: s.glows,
     "metal": lambda s: s.metal,
+    "wear": lambda s: s.wear,
     "coats": lambda s: s.scheme_id,
 }
 WORDS = {"done": "done", "again": "look again", "open": "to do", "optional": "optional"}
@@ -76,7 +77,8 @@ STAGES = (
         optional=True,
         rests_on=("files", "light", "looks", "metal"),
     ),
-    Stage("glow", "Light a glow", "Make my plan sheet", optional=True, rests_on=("files", "light", "looks", "glows")),
+    Stage("glow", "Light a glow", "Next: weather it", optional=True, rests_on=("files", "light", "looks", "glows")),
+    Stage("wear", "Weather it", "Make my plan sheet", optional=True, rests_on=("files", "looks", "wear")),
     Stage("sheet", "Plan sheet", on_bench=False, rests_on=("files", "standing", "light", "greys", "coats")),
     Stage("paint", "Paint it", on_bench=False, rests_on=("coats",)),
 )

@@ -9,10 +9,11 @@ from flask import Blueprint, Response, abort, jsonify, request, url_for
 from sqlalchemy.orm import Session
 
 from ...core.coat.coat import Coat, usual_coat
-from ...core.coat.finish import finish_of, finish_words, shares_of
+from ...core.coat.finish import films_of, finish_of, finish_words, metal_of, shares_of
 from ...core.coat.spray import Spray
 from ...core.coat.stack import looks
 from ...core.coat.technique import technique, techniques
+from ...core.directions import direction_of
 from ...core.errors import SettingError
 from ...core.paint.colour import ILLUMINANTS, delta_e, lab, rgb, xyz
 from ...core.plain import plain
@@ -30,6 +31,7 @@ from ...core.sculpt.site import WHOLE, Where
 from ...core.view.camera import Camera
 from ...core.view.formats import png_bytes
 from ...core.view.raster import colour_picture
+from ...core.view.sheen import with_sheen
 from ...store import colours, painted, painters, paints, schemes, sketches, undercoats
 from ...store.cache import key_of
 from ...store.laid import Laid
@@ -42,7 +44,7 @@ from ..workshop import asked, colour_names, the_sculpt, workshop
 from . import mark_done, mark_open
 
 blueprint = Blueprint("colour", __name__)
-PICTURES = 1
+PICTURES = 2
 PICTURE_SIZE = (132, 168)
 _drawing = threading.Lock()
 
@@ -74,8 +76,7 @@ def panel(session: Session, sculpt: Sculpt, laid: Laid) -> dict[str, Any]:
 
 def _opened(session: Session, sculpt_id: int) -> Opened:
     plan = plan_of(session, sculpt_id)
-    under, own = plan.of(schemes.UNDERCOAT), plan.of(schemes.COLOUR)
-    later = plan.besides(schemes.UNDERCOAT, schemes.COLOUR)
+    under, own, later = plan.around(schemes.COLOUR)
     return Opened(plan.sculpt, plan.laid, plan.made, under, own, later, plan.choice, plan.seen)
 
 
@@ -134,7 +135,7 @@ def shown(sculpt_id: int) -> Response | tuple[Response, int]:
     kept = [s for s in steps if not s.muted]
     names = {WHOLE_MODEL: "The whole model", **dict(enumerate(["the rest", *(r.name for r in site.marking.regions)]))}
     order = [{"region": names[p.region], "why": p.why} for p in colours.places(site, opened.own)]
-    shares = shares_of(_finish(opened, len(opened.own)), site.areas)
+    shares = shares_of(_finish(opened, len(opened.own))[0], site.areas)
     return jsonify(
         seams=_seams(opened, seen), order=order, out_of_order=list(dict.fromkeys(b.why for b in broken(site, opened.own))),
         finish=finish_words(shares) if opened.own else "",
@@ -186,22 +187,24 @@ def after_bin(sculpt_id: int, number: int) -> Response:
 
 @blueprint.get("/sculpts/<int:sculpt_id>/colour/<int:number>/finish.bin")
 def finish_bin(sculpt_id: int, number: int) -> Response:
-    """How shiny every sample is after so many coats in colour, a byte each from matt to gloss; the heading says where
-    the lamp is."""
+    """How shiny every sample is after so many coats in colour: four bytes, from matt to gloss and how much metallic paint
+    shows; the heading says where the lamp is."""
     with workshop().store.session() as session:
         opened = _opened(session, sculpt_id)
     if not 0 <= number <= len(opened.own):
         abort(404)
-    finish = _finish(opened, number)
+    finish, metal = _finish(opened, number)
     lamp = undercoats.lamp_of(opened.sculpt).direction
     heading = {"number": number, "lamp": plain(lamp, 4)}
-    return packed(heading, np.round(np.clip(finish, 0, 1) * 255).astype(np.uint8)[opened.made.site.shown])
+    both = np.round(np.clip(np.column_stack([finish, metal, 0 * finish, 0 * finish]), 0, 1) * 255).astype(np.uint8)
+    return packed(heading, both[opened.made.site.shown])
 
 
-def _finish(opened: Opened, number: int) -> np.ndarray:
-    """(N,) after the undercoat and so many coats in colour."""
+def _finish(opened: Opened, number: int) -> tuple[np.ndarray, np.ndarray]:
+    """(N,) finish, and metallic paint in sight, after the undercoat and so many coats in colour."""
     site, coats = opened.made.site, [*opened.under, *opened.own[:number]]
-    return finish_of(zip(coats, painted.films(opened.laid, site, coats), strict=True), len(site))
+    stack = list(zip(coats, painted.films(opened.laid, site, coats), strict=True))
+    return finish_of(stack, len(site)), metal_of(stack, len(site))
 
 
 def _tried(session: Session, sculpt_id: int, number: int, name: str) -> tuple[Opened, colours.Tried]:
@@ -241,6 +244,11 @@ def way_png(sculpt_id: int, number: int, name: str) -> Response:
         if key not in cache:
             task = sketches.task_for(session, opened.sculpt, opened.made, number, _looked(opened, 0))
             levels = looks(seen_after(task, found.coats))[1]
+            if any(c.mix.kind == "metallic" for c in found.coats):  # else its picture would show no metal
+                stack = list(zip(found.coats, films_of(site, found.coats), strict=True))
+                shine = finish_of(stack, len(site)), metal_of(stack, len(site))
+                lamp = undercoats.lamp_of(opened.sculpt).direction
+                levels = with_sheen(levels, site.surface, *shine, lamp, direction_of(view.azimuth, view.elevation))
             drawn = colour_picture(site.surface, levels[site.shown], view, *PICTURE_SIZE)
             cache.put(key, blobs={"look.png": png_bytes(drawn)})
     return png(cache.blob(key, "look.png"))
@@ -323,7 +331,9 @@ def _wishes(opened: Opened, what: str, given: dict[str, Any]) -> dict[int, str]:
         return {number: name}
     areas = site.marking.areas(site.surface, site.paintable)
     painted_by_now = {region_of(site, c) for c in opened.own}
-    return {k: name for k in range(1, count + 1) if k not in painted_by_now and areas[k] > 0}
+    made_of = [r.material for r in site.marking.regions]
+    fitting = [k for k in range(1, count + 1) if ways()[name].suits(made_of[k - 1])]
+    return {k: name for k in fitting if k not in painted_by_now and areas[k] > 0}
 
 
 def _find(sculpt_id: int, wishes: dict[int, str], say: Say) -> None:

@@ -83,7 +83,7 @@ SETTINGS = (
 @dataclass(frozen=True)
 class Opened:
     """What the stage works on. lamp: (N,) light without any glow, dimmed to dusk. least: what has to be added to be
-    read. before: coats of the stages before; own: of this one."""
+    read. before: coats of the stages before; own: of this one; later: those after it."""
 
     sculpt: Sculpt
     laid: Laid
@@ -96,6 +96,7 @@ class Opened:
     least: float
     before: list[Coat]
     own: list[Coat]
+    later: list[Coat]
     choice: schemes.Choice
     seen: int
 
@@ -117,8 +118,10 @@ def _opened(session: Session, sculpt_id: int) -> Opened:
     grey = laid.lit(rig, exposure)
     lamp = grey.light.total * np.float32(all_.dusk)
     least = readable(float(np.average(lamp, weights=made.site.areas)), exposure, rig.full)
-    before, own = plan.besides(GLOW), plan.of(GLOW)
-    return Opened(sculpt, laid, made, all_, rig, exposure, grey, lamp, least, before, own, plan.choice, plan.seen)
+    before, own, later = plan.around(GLOW)
+    return Opened(
+        sculpt, laid, made, all_, rig, exposure, grey, lamp, least, before, own, later, plan.choice, plan.seen
+    )
 
 
 def _light(opened: Opened, kept: Kept) -> Glow:
@@ -363,7 +366,7 @@ def change(sculpt_id: int) -> tuple[Response, int] | Response:
             if what in ("undo", "redo"):
                 schemes.step(session, sculpt, -1 if what == "undo" else 1, opened.seen)
             elif coats is not None:
-                schemes.keep(session, sculpt, coats, opened.choice, opened.seen)
+                schemes.keep(session, sculpt, [*coats, *opened.later], opened.choice, opened.seen)
             new = _changed(
                 replace(opened, all=glows.found_again(glows.glows_of(sculpt), opened.made.site.marking)), what, given
             )  # as it is now: two changes may cross

@@ -6,9 +6,9 @@ from numpy.typing import NDArray
 from ...directions import direction_of
 from ...light.lamp import Lamp
 from ...light.reflect import World, mirrored
-from ...sculpt.facets import Facet, facets, on_edges
+from ...sculpt.facets import Facet, on_edges
 from ...sculpt.site import Site
-from .school import School, Shine
+from .school import School, Shine, facets_of
 
 CUTTING = np.radians(50.0)  # an edge that bends more is a cutting edge
 
@@ -24,7 +24,7 @@ class FacetByFacet(School):
         """A gradient along every facet."""
         out = mirrored(site.surface, site.outlook, shine.view, world, shine.roughness).astype(np.float64)
         out = np.clip(out / max(world.brightest, 1e-9), 0, 1) ** (1 / 2.4)
-        found = site.once("facets", lambda: facets(site.surface, site.bends))
+        found = facets_of(site, shine)
         runs = runs_of(found, direction_of(lamp.azimuth, lamp.elevation).astype(float))
         points = site.surface.points.astype(float)
         for facet, run in zip(found, runs, strict=True):

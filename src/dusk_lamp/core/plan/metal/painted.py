@@ -8,17 +8,21 @@ from numpy.typing import NDArray
 
 from ...coat.coat import Coat, usual_coat
 from ...light.lamp import Lamp
-from ...light.reflect import WORLDS, World, world_called
-from ...plain import checked, text
+from ...light.reflect import WORLDS, World, on_ball, world_called
+from ...paint.colour import colour_of_hex, encoded
+from ...paint.value import luminance_from_munsell
+from ...plain import checked, number, text
 from ...sculpt.display import seen_from
 from ...sculpt.site import Site
-from ...target.local import VALUES, Local, lab_of, ladder
+from ...target.local import VALUES, Local, lab_of, ladder, seen_as, usual_local
+from ..edges import corner_dots, lined
 from ..ways import way
-from ..ways.way import BRUSHED, Task, nearest_mix
+from ..ways.way import BRUSHED, Task, brushed, nearest_mix
 from . import metal_school
 from .school import DARKEST, LIGHTEST, School, Shine, value_of
 
 STAGE = "metal"
+STEEL = usual_local("metal")
 FURTHEST, STEP = 60, 15  # degrees round the display view that are looked at
 TELLS = 0.6  # correlation of values with those of the display view: the same story
 DARK, LIGHT = 2.5, 8.5  # values that count as near-black and near-white
@@ -28,19 +32,40 @@ EDGE_CHROMA, EDGE_HIGHER = (
     0.5,
     20.0,
 )  # of the region's own colour that is left in them, and degrees that the second lamp is higher
-CASTS = {  # what steel leans to under a world: it is never grey only. Shadow, light
-    "noon": ("cool", "neutral"), "dusk": ("cool", "warm"), "red sky": ("warm", "warm"), "under a roof": ("cool", "neutral"),
-    "by the fire": ("cool", "warm"),
+LINE_VALUE, LINE_CHROMA = 1.6, 0.5  # of a lining, and the share of the region's own colour in it
+WORLD_COLOURS = {  # dark to light, what a neutral metal takes from a world: it is never grey only (craft page, section 11)
+    "noon": ("#1b2330", "#5d6b7c", "#a9b5c0", "#f3f6f8"),
+    "dusk": ("#181f33", "#4f5477", "#c39a88", "#f3e6d2"),
+    "red sky": ("#2b1512", "#7c2419", "#cf6b2d", "#efe0bf"),
+    "under a roof": ("#171c1e", "#4c5a5a", "#98a5a3", "#eef0ec"),
+    "by the fire": ("#131a27", "#6d3a22", "#dc8b37", "#ffe8b9"),
+}
+WORLD_SHARE, OWN_CHROMA = (
+    0.8,
+    30.0,
+)  # of a grey metal's hue that is the world's; C* of an own colour that keeps two thirds of it
+OTHERS_SHARE = 0.25  # of that, where it is no metal
+USUAL = {  # how sharp and how strong a material's lights are, CP-27: a shiny leather has sharp, small ones; from memory
+    "metal": ("lamp", "noon", Shine()), "leather": ("lamp", "a lamp alone", Shine(roughness=0.4, gather=0.8)),
+    "hair": ("strands", "noon", Shine(roughness=0.3, gather=0.6)), "fur": ("strands", "noon", Shine(roughness=0.6, gather=0.5)),
+    "stone": ("lamp", "a lamp alone", Shine(roughness=0.3, gather=0.7)), "glass or gem": ("lamp", "noon", Shine(roughness=0.1)),
+    "painted armour": ("lamp", "noon", Shine(roughness=0.35, gather=0.6)),
 }  # fmt: skip
+MATT = ("lamp", "noon", Shine(roughness=0.9, contrast=0.7))
 
 
 @dataclass(frozen=True)
 class Metal:
-    """How a region's metal is painted. school, world: names."""
+    """How a region's metal is painted. school, world: names. own: a world of its
+    own, with the colours of the named one. least: mm of the shortest edge that is highlighted; line: of
+    the wide line along it."""
 
     school: str = text("lamp", (1, 20), "a school of metal")
     world: str = text("noon", (1, 20), "a world")
     shine: Shine = field(default_factory=Shine)
+    own: World | None = None
+    least: float = number(0.0, 0, 100, "the shortest edge", "mm", step=0.5)
+    line: float = number(EDGE_MM[0], 0.05, 5, "the width of a line", "mm", step=0.05)
 
     def __post_init__(self) -> None:
         checked(self)
@@ -55,42 +80,95 @@ class Metal:
     @property
     def mirrors(self) -> World:
         """The world itself."""
-        return WORLDS[self.world]
+        return self.own or WORLDS[self.world]
 
 
-def values(site: Site, metal: Metal, lamp: Lamp) -> NDArray[np.float32]:
+def usual_metal(material: str) -> Metal:
+    """How a material shines where nobody has set anything."""
+    return Metal(*USUAL.get(material, MATT))
+
+
+def local_for(local: Local) -> Local:
+    """The local colour that a shine is painted with: metal runs from near-black to near-white, all else within its own key."""
+    return replace(local, low=DARKEST, middle=None, high=LIGHTEST) if local.material == "metal" else local
+
+
+def values(site: Site, metal: Metal, lamp: Lamp, local: Local = STEEL) -> NDArray[np.float32]:
     """(N,) Munsell values of the whole sculpt, were it this metal."""
-    return value_of(metal.by.shares(site, metal.shine, metal.mirrors, lamp), metal.shine)
+    low, _, high = local_for(local).key
+    return value_of(metal.by.shares(site, metal.shine, metal.mirrors, lamp), metal.shine, low, high)
 
 
-def colours(value: NDArray[np.float32], metal: Metal, colour: str) -> NDArray[np.float64]:
-    """(N, 3) linear RGB of metal of a local colour at values (N,), with what the world casts on it."""
-    shadow, light = CASTS.get(metal.world, ("cool", "neutral"))
-    table = ladder(Local(colour, "metal", "important", DARKEST, LIGHTEST, None, shadow, light))
+def colours(value: NDArray[np.float32], metal: Metal, local: Local = STEEL) -> NDArray[np.float64]:
+    """(N, 3) linear RGB of metal of a local colour at values (N,), with the colours of its world in it: the greyer the metal,
+    the more of them."""
+    table = ladder(local_for(local))
+    if (world := WORLD_COLOURS.get(metal.world)) is not None:
+        own = lab_of(table)
+        named = np.array([colour_of_hex(c).lab for c in world])
+        chroma = float(np.hypot(*colour_of_hex(local.colour).lab[1:]))
+        share = WORLD_SHARE * float(np.exp(-chroma / OWN_CHROMA)) * (1 if local.material == "metal" else OTHERS_SHARE)
+        cast = np.stack([np.interp(own[:, 0], named[:, 0], named[:, k]) for k in (1, 2)], axis=1)
+        own[:, 1:] = (1 - share) * own[:, 1:] + share * cast
+        table = seen_as(own, luminance_from_munsell(VALUES) / 100)
     at = np.clip(value.astype(np.float64), 0, 10)
     return np.stack([np.interp(at, VALUES, table[:, k]) for k in range(3)], axis=1)
 
 
-def coats(task: Task, metal: Metal, value: NDArray[np.float32], colour: str) -> list[Coat]:
+def mirror_ball(metal: Metal, local: Local = STEEL, size: int = 160) -> NDArray[np.uint8]:
+    """(size, size, 4) sRGB and cover of a ball of this metal in its world, as it is seen from the view."""
+    axis = (np.arange(size) + 0.5) / size * 2 - 1
+    x, y = np.meshgrid(axis, -axis)
+    world = metal.mirrors
+    shown = world.seen(on_ball(x, y, metal.shine.view).reshape(-1, 3))
+    share = (np.clip(shown / max(world.brightest, 1e-9), 0, 1) ** (1 / 2.4)).astype(np.float32)
+    low, _, high = local_for(local).key
+    rgb = encoded(np.clip(colours(value_of(share, metal.shine, low, high), metal, local), 0, 1))
+    cover = np.clip((1 - np.hypot(x, y)) * size / 2 + 0.5, 0, 1)
+    return np.round(np.dstack([rgb.reshape(size, size, 3), cover]) * 255).astype(np.uint8)
+
+
+def coats(task: Task, metal: Metal, value: NDArray[np.float32], local: Local = STEEL) -> list[Coat]:
     """The layers that paint a region as this metal."""
-    wanted = replace(task, value=value, lab=lab_of(colours(value, metal, colour)))
+    wanted = replace(task, value=value, lab=lab_of(colours(value, metal, local)))
     return [replace(c, stage=STAGE, way="metal") for c in way("layers").coats(wanted)]
 
 
-def edge_coats(task: Task, lamp: Lamp) -> list[Coat]:
+def edge_coats(task: Task, lamp: Lamp, least: float = 0.0, width: float = EDGE_MM[0]) -> list[Coat]:
     """Two lines along the crests of a region that the lamp sees: a wide one, then a fine one, nearly white, on those that
-    are seen from higher up (craft page, section 12)."""
+    are seen from higher up; and a dot where three of them meet (craft page, section 12).
+
+    Args:
+        least: mm of the shortest crest that gets one. width: mm of the wide one.
+    """
     paints = task.paints(*BRUSHED)
     middle = np.average(task.lab[task.own], axis=0, weights=task.weight())
     out = []
-    for k, (value, width) in enumerate(zip(EDGE_VALUES, EDGE_MM, strict=True)):
+    for k, (value, share) in enumerate(zip(EDGE_VALUES, EDGE_MM, strict=True)):
         wanted = np.array([10 * value, middle[1] * EDGE_CHROMA, middle[2] * EDGE_CHROMA])
         label = f"{task.name}: edge highlight, {'fine, the brightest' if k else 'the wide one'}"
         coat = usual_coat("line", nearest_mix(wanted, paints), label, STAGE)
         high = min(lamp.elevation + EDGE_HIGHER * k, 90.0)
-        settings = replace(coat.settings, width=width, azimuth=lamp.azimuth, elevation=high)
+        wide = round(width * share / EDGE_MM[0], 3)
+        settings = replace(coat.settings, width=wide, azimuth=lamp.azimuth, elevation=high, least=least)
         out.append(replace(coat, settings=settings, where=task.where, way="edges"))
+    dots = corner_dots(task.site, lamp, least) & task.own
+    if dots.any():
+        dot = brushed(task, out[-1].mix, "a dot where edges meet, the lightest of all", dots, water=1.0)
+        out.append(replace(dot, stage=STAGE, way="edges"))
     return out
+
+
+def lining_coat(task: Task, values: NDArray) -> Coat | None:
+    """The dark line along the creases round a region; None where there is none to draw. values: (R + 1,) of the rest and of
+    each region, for no dark line lies between two whites (craft page, section 9)."""
+    on, _ = lined(task.site, task.number, values)
+    if not on.any():
+        return None
+    dark = np.average(task.lab[task.own], axis=0, weights=task.weight()) * LINE_CHROMA
+    dark[0] = 10 * LINE_VALUE
+    mix = nearest_mix(dark, task.paints(*BRUSHED))
+    return replace(brushed(task, mix, "lining along its creases", on, water=1.0), stage=STAGE, way="lining")
 
 
 @dataclass(frozen=True)
@@ -104,16 +182,16 @@ class Holds:
     words: str
 
 
-def holds(site: Site, own: NDArray[np.bool_], metal: Metal, lamp: Lamp) -> Holds:
+def holds(site: Site, own: NDArray[np.bool_], metal: Metal, lamp: Lamp, local: Local = STEEL) -> Holds:
     """From how far round a region's metal holds: what is painted for the display view against what a mirror would show
     from beside it, on what is seen from there."""
-    painted = values(site, metal, lamp)
+    painted = values(site, metal, lamp, local)
     told = []
     for off in range(-FURTHEST, FURTHEST + 1, STEP):
         azimuth, elevation = metal.shine.view
         beside = replace(metal, shine=replace(metal.shine, view=(azimuth + off, elevation)))
         seen = own & seen_from(site.surface, azimuth + off, elevation)
-        other = painted if off == 0 else values(site, beside, lamp)
+        other = painted if off == 0 else values(site, beside, lamp, local)
         told.append((off, _correlation(painted[seen], other[seen], site.areas[seen])))
     degrees = 0
     for off in range(STEP, FURTHEST + 1, STEP):

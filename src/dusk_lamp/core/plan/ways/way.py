@@ -172,6 +172,11 @@ class Way:
     title: ClassVar[str]
     when: ClassVar[str]
     weak: ClassVar[str]
+    only_for: ClassVar[tuple[str, ...]] = ()  # materials; () for all
+
+    def suits(self, material: str) -> bool:
+        """Whether a region of a material may be painted so."""
+        return not self.only_for or material in self.only_for
 
     def coats(self, task: Task) -> list[Coat]:
         """The coats of the region, in order.

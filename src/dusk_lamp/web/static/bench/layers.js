@@ -30,10 +30,11 @@ export const LAYERS = [
   { // another scheme, right of a line
     name: "beside", bytes: 4, uniforms: { wipe: 0 }, declare: "uniform float wipe;", paint: "if (gl_FragCoord.x > wipe) shown = field.rgb;",
   },
-  { // how the lamp lies on matt, satin and gloss: broad and faint, or small and bright
-    name: "sheen", bytes: 1, uniforms: { lamp: new THREE.Vector3(0, 0, 1) }, declare: "uniform vec3 lamp;",
-    paint: `float shine = max(dot(normalize(vNormal), normalize(eye + lamp)), 0.0) * step(0.0, dot(vNormal, lamp));
-      shown = min(shown + vec3(mix(0.02, 0.75, field * field) * pow(shine, mix(3.0, 140.0, field * field))), 1.0);`,
+  { // how the lamp lies on matt, satin and gloss: broad and faint, or small and bright; metallic paint sends its own colour on (core/view/sheen.py)
+    name: "sheen", bytes: 4, uniforms: { lamp: new THREE.Vector3(0, 0, 1) }, declare: "uniform vec3 lamp;",
+    paint: `float facing = max(dot(normalize(vNormal), normalize(eye + lamp)), 0.0) * step(0.0, dot(vNormal, lamp)), gloss = field.r * field.r;
+      shown = shown * (1.0 + field.g * (1.6 * pow(facing, 10.0) - 0.3));
+      shown = min(shown + vec3(mix(0.02, 0.75, gloss) * pow(facing, mix(3.0, 140.0, gloss))), 1.0);`,
   },
   {
     name: "regions", bytes: 1, uniforms: { chosen: 0, patches: patches() }, declare: `uniform float chosen; uniform vec3 patches[${MOST_PARTS}];`,

@@ -10,7 +10,7 @@ const per = (x) => `${Math.round(100 * x)} %`;
 export default class Colour {
   constructor({ base, table, here }) {
     Object.assign(this, { base, table, region: null, chosen: null, at: null, plan: null });
-    this.titles = [...$("colour-all-way").options].map((o) => ({ name: o.value, title: o.textContent, words: o.dataset.words }));
+    this.titles = [...$("colour-all-way").options].map((o) => ({ name: o.value, title: o.textContent, words: o.dataset.words, suits: (material) => !o.dataset.for || o.dataset.for.split(",").includes(material) }));
     $("colour-undo").addEventListener("click", () => this.change({ do: "undo" }));
     $("colour-redo").addEventListener("click", () => this.change({ do: "redo" }));
     $("colour-clear").addEventListener("click", () => this.change({ do: "clear", region: this.region }));
@@ -129,10 +129,10 @@ export default class Colour {
     const own = this.plan.regions[this.region - 1], box = $("colour-ways");
     $("colour-ways-box").hidden = !own;
     if (!own) return;
-    const mark = `${this.plan.under}-${own.number}`;
+    const mark = `${this.plan.under}-${own.number}-${own.material}`;
     if (box.dataset.of !== mark) {
       box.dataset.of = mark;
-      box.replaceChildren(...this.titles.map((way) => {
+      box.replaceChildren(...this.titles.filter((way) => way.suits(own.material)).map((way) => {
         const button = document.createElement("button"), url = `${this.base}/colour/${own.number}/${way.name}`;
         button.type = "button"; button.dataset.way = way.name; button.title = way.words;
         button.innerHTML = `<img alt="" width="132" height="168" src="${url}.png?v=${mark}"><span></span><small></small>`;
@@ -214,7 +214,7 @@ export default class Colour {
     const on = $("colour-sheen").checked, answer = on ? await fetch(`${this.base}/colour/${this.at}/finish.bin`) : null;
     if (answer?.ok) {
       const bytes = await answer.arrayBuffer(), { heading, at } = unpack(bytes);
-      this.table.layers.put("sheen", new Uint8Array(bytes, at, this.table.heading.samples));
+      this.table.layers.put("sheen", new Uint8Array(bytes, at, this.table.heading.samples * 4));
       this.table.uniforms.lamp.value.set(...heading.lamp);
       $("colour-note").dataset.sheen = String(heading.number);
     }

@@ -4,33 +4,83 @@ import { unpack } from "../turntable.js";
 
 const $ = (id) => document.getElementById(id);
 const line = (words) => Object.assign(document.createElement("li"), { textContent: words });
-const SLIDERS = ["roughness", "contrast", "gather", "bow", "counterchange"];
+const SLIDERS = ["roughness", "contrast", "gather", "bow", "counterchange"], EDGES = ["least", "line"];
+const WORLD = ["sky_low", "sky_high", "ground", "horizon", "lamp_light", "lamp_size", "glow_light"];
 
 export default class Metal {
-  constructor({ base, table }) {
-    Object.assign(this, { base, table, region: null, showing: "metal", plan: null });
+  constructor({ base, table, here }) {
+    Object.assign(this, { base, table, region: null, showing: "metal", plan: null, drags: "lamp", touched: null });
     const form = $("metal-form"), of = (name) => form.elements.namedItem(name);
     this.of = of;
     form.addEventListener("submit", (e) => e.preventDefault());
-    form.addEventListener("input", (e) => { this.told(); this.look(`${e.target.name}=${encodeURIComponent(e.target.value)}`); });
-    form.addEventListener("change", (e) => { const number = SLIDERS.includes(e.target.name); this.change({ do: "set", settings: { [e.target.name]: number ? Number(e.target.value) : e.target.value } }); });
-    for (const [id, what] of [["metal-paint", "paint"], ["metal-unpaint", "unpaint"], ["metal-edge", "edges"], ["metal-unedge", "unedge"]]) $(id).addEventListener("click", () => this.change({ do: what }).then(() => this.press(what === "paint" || what === "edges" ? "painted" : this.showing)));
+    form.addEventListener("input", ({ target: { name, value } }) => {
+      this.told();
+      if (name === "least") this.edges(value);
+      else if (name !== "line") this.look(`${name}=${encodeURIComponent(value)}`);
+    });
+    form.addEventListener("change", ({ target: { name, type, value } }) => this.change({ do: "set", settings: { [name]: type === "range" ? Number(value) : value } }));
+    for (const [id, what] of [["metal-paint", "paint"], ["metal-unpaint", "unpaint"], ["metal-edge", "edges"], ["metal-unedge", "unedge"], ["metal-line", "lining"], ["metal-unline", "unline"]]) $(id).addEventListener("click", () => this.change({ do: what }).then(() => this.press(what.startsWith("un") ? this.showing : "painted")));
+    $("metal-usual").addEventListener("click", () => this.change({ do: "usual" }));
+    this.ball();
+    for (const b of document.querySelectorAll("[data-facet]")) b.addEventListener("click", () => this.change({ do: "facet", ...this.touched, kind: b.dataset.facet }).then(() => this.facet()));
+    table.canvas.addEventListener("picked", (e) => { if (here("metal") && this.showing === "facets") { this.touched = e.detail; this.facet(); } });
     $("metal-holds").addEventListener("click", async () => {
       $("metal-told").replaceChildren(line("Looking from the sides …"));
       const answer = await patient(`${this.base}/metal/${this.region}/holds.json`), told = await answer.json();
       $("metal-told").replaceChildren(line(answer.ok ? told.words : told.error));
+      $("metal-looks").hidden = !answer.ok;
+      for (const img of $("metal-looks").querySelectorAll("img")) img.src = answer.ok ? `${this.base}/metal/${this.region}/look/${img.dataset.off}.png?v=${Date.now()}` : "";
     });
     for (const b of document.querySelectorAll("[data-metal-show]")) b.addEventListener("click", () => this.press(b.dataset.metalShow));
     $("metal-undo").addEventListener("click", () => this.change({ do: "undo" }));
     $("metal-redo").addEventListener("click", () => this.change({ do: "redo" }));
   }
 
+  get marks() { return this.showing === "facets"; } // by clicks on the sculpt
   enter() { this.table.layers.on("coats", true); this.load(); }
-  leave() { this.table.layers.on("coats", false); }
+  leave() { this.table.layers.on("coats", false); this.table.edges(null); }
+
+  // the lamp, or a glow, is dragged on the mirror ball; where that is in its world, the server says
+  ball() {
+    const img = $("metal-ball");
+    const at = (e) => { const box = img.getBoundingClientRect(), x = 2 * (e.clientX - box.left) / box.width - 1, y = 1 - 2 * (e.clientY - box.top) / box.height, far = Math.max(1, 1.02 * Math.hypot(x, y)); return `${this.drags},${(x / far).toFixed(3)},${(y / far).toFixed(3)}`; };
+    for (const b of document.querySelectorAll("[data-drag]")) b.addEventListener("click", () => {
+      this.drags = b.dataset.drag;
+      for (const other of document.querySelectorAll("[data-drag]")) other.setAttribute("aria-pressed", String(other === b));
+    });
+    img.addEventListener("pointerdown", (e) => { e.preventDefault(); img.setPointerCapture(e.pointerId); this.look(`drag=${at(e)}`); });
+    img.addEventListener("pointermove", (e) => { if (img.hasPointerCapture(e.pointerId)) this.look(`drag=${at(e)}`); });
+    img.addEventListener("pointerup", (e) => this.change({ do: "set", settings: { drag: at(e) } }));
+  }
+
+  // the facet that was touched: what it is, and how it is painted
+  async facet() {
+    if (!this.touched) return;
+    const { origin, direction } = this.touched;
+    const answer = await fetch(`${this.base}/metal/${this.region}/facet.json?${new URLSearchParams({ origin: Array.from(origin).join(","), direction: Array.from(direction).join(",") })}`), told = await answer.json();
+    if (!answer.ok) { say(told.error, true); return; }
+    $("facet-box").hidden = false;
+    for (const b of document.querySelectorAll("[data-facet]")) b.setAttribute("aria-pressed", String(b.dataset.facet === told.kind));
+    $("facet-drawing").hidden = told.number === null;
+    if (told.number !== null) $("facet-drawing").src = `${this.base}/metal/${this.region}/facet/${told.number}.svg?v=${Date.now()}`;
+    $("facet-words").replaceChildren(...told.words.map(line));
+  }
+
+  async edges(least) {
+    const turn = this.edged = (this.edged || 0) + 1;
+    const answer = this.showing === "edges" && this.region ? await fetch(`${this.base}/metal/${this.region}/edges.bin?least=${least}`) : null;
+    const bytes = answer?.ok ? await answer.arrayBuffer() : null;
+    if (turn !== this.edged) return;
+    if (!bytes) { this.table.edges(null); return; }
+    const { heading, at } = unpack(bytes);
+    this.table.edges(new Float32Array(bytes, at, heading.strokes * 6), new Float32Array(bytes, at + heading.strokes * 24, heading.creases * 6));
+  }
 
   press(show) {
     this.showing = show;
     for (const b of document.querySelectorAll("[data-metal-show]")) b.setAttribute("aria-pressed", String(b.dataset.metalShow === show));
+    $("metal-note").textContent = show === "facets" ? "Touch a facet: what it is can be corrected, and it is unrolled to copy." : show === "edges" ? "Whole lines: edges to highlight. Dashed: creases to line dark." : "Choose a region. No metal in the paint: it shows a reflection, from the display view.";
+    if (show !== "facets") $("facet-box").hidden = true;
     this.look();
   }
 
@@ -61,8 +111,8 @@ export default class Metal {
       button.type = "button"; button.setAttribute("aria-pressed", String(this.region === r.number));
       button.innerHTML = `<svg viewBox="0 0 30 30" aria-hidden="true"><rect width="30" height="30" fill="${r.hex}"/></svg><span><b></b><small></small></span><span class="share"></span>`;
       button.querySelector("b").textContent = `${r.number}. ${r.name}`;
-      button.querySelector("small").textContent = [r.material, r.painted ? "metal in the plan" : "", r.edged ? "edges in the plan" : ""].filter(Boolean).join(", ");
-      button.addEventListener("click", () => { this.region = r.number; $("metal-told").replaceChildren(); this.list(); this.form(); this.look(); });
+      button.querySelector("small").textContent = [r.material, r.painted ? "metal in the plan" : "", r.edged ? "edges in the plan" : "", r.lined ? "lined" : ""].filter(Boolean).join(", ");
+      button.addEventListener("click", () => { this.region = r.number; $("metal-told").replaceChildren(); $("metal-looks").hidden = true; $("facet-box").hidden = true; this.touched = null; this.list(); this.form(); this.look(); });
       item.append(button);
       return item;
     }));
@@ -82,9 +132,15 @@ export default class Metal {
     if (!r) return;
     this.of("school").value = r.school; this.of("world").value = r.world;
     for (const name of SLIDERS) this.of(name).value = r.shine[name];
+    for (const name of WORLD) this.of(name).value = r.mirrors[name];
+    for (const name of EDGES) this.of(name).value = r[name];
+    $("metal-usual").hidden = !r.set;
+    $("metal-ball").src = `${this.base}/metal/${r.number}/ball.png?v=${Date.now()}`;
     $("metal-paint").textContent = r.painted ? "Put it in the plan anew" : "Put it in the plan";
     $("metal-unpaint").hidden = !r.painted; $("metal-unedge").hidden = !r.edged;
-    $("metal-edges").textContent = `Crests ${Math.round(r.crests_mm)} mm, of which the lamp sees ${Math.round(r.lit_mm)} mm. Two lines: a wide one, then a fine bright one; thinner upward.`;
+    $("metal-unline").hidden = !r.lined; $("metal-line").disabled = !r.lining_mm;
+    $("metal-edges").textContent = `${r.crests} crests, ${Math.round(r.crests_mm)} mm, of which the lamp sees ${Math.round(r.lit_mm)} mm. A wide line, a fine bright one, thinner upward; a dot where edges meet.`;
+    $("metal-lining").textContent = r.lining_mm ? `Creases toward its neighbours: ${Math.round(r.lining_mm)} mm. None between two whites.` : "No crease toward a neighbour to line, or only between two whites.";
     if (r.jumps.length) $("metal-told").replaceChildren(...r.jumps.map(line));
     this.told();
   }
@@ -93,15 +149,17 @@ export default class Metal {
     const chosen = this.of("school").selectedOptions[0];
     $("metal-words").textContent = chosen?.dataset.words ?? "";
     for (const part of $("metal-form").querySelectorAll("[data-school]")) part.hidden = part.dataset.school !== this.of("school").value;
-    for (const name of SLIDERS) this.of(name).parentElement.querySelector("output").textContent = Number(this.of(name).value).toFixed(2);
+    for (const name of [...SLIDERS, ...WORLD, ...EDGES]) this.of(name).parentElement.querySelector("output").textContent = `${Number(this.of(name).value).toFixed(EDGES.includes(name) ? 1 : 2)}${EDGES.includes(name) ? " mm" : ""}`;
   }
 
   async look(tried = "") {
     const turn = this.looked = (this.looked || 0) + 1;
     if (this.busy && tried) { this.next = tried; return; } // one at a time while a slider moves
     this.busy = true;
-    const what = this.showing === "painted" ? "painted=1" : this.region ? `region=${this.region}` : "";
-    const answer = await fetch(`${this.base}/metal.bin?${what}${tried && this.showing !== "painted" ? `&${tried}` : ""}`);
+    const what = ["painted", "edges"].includes(this.showing) ? "painted=1" : this.region ? `region=${this.region}${this.showing === "facets" ? "&facets=1" : ""}` : "";
+    if (tried && !tried.startsWith("school") && this.region) $("metal-ball").src = `${this.base}/metal/${this.region}/ball.png?${tried}`;
+    if (!tried) this.edges(this.of("least").value);
+    const answer = await fetch(`${this.base}/metal.bin?${what}${tried && !what.startsWith("painted") ? `&${tried}` : ""}`);
     const bytes = answer.ok ? await answer.arrayBuffer() : null; // read in any case: a body that is left lying keeps its connection
     this.busy = false;
     if (this.next) { const next = this.next; this.next = null; this.look(next); return; }

@@ -1,0 +1,136 @@
+"""Wear: what a model is weathered with, layer on layer, in the order of the craft (craft page, section 12; CP-32).
+
+Grime goes on first, by oil wiped downward over a varnish it wipes clean off; a matt varnish locks it before the chips; then
+chips, dark, lighter inside the large ones, rust in the middle of those; streaks straight down from them; verdigris in the
+nooks of metal; dust from below last of all.
+"""
+
+from collections.abc import Callable
+from dataclasses import dataclass, field, replace
+from typing import Any
+
+import numpy as np
+from numpy.typing import NDArray
+
+from ..coat.coat import Coat, usual_coat
+from ..errors import SettingError
+from ..paint.colour import delta_e
+from ..paint.mix import Mix, nearest_mix, only
+from ..paint.rack import Paint, Rack
+from ..plain import checked, number
+from ..sculpt.site import Site, Where
+from .tins import sealer
+from .tools import Tools
+from .ways.way import BRUSHED
+
+STAGE = "wear"
+INSIDE, MIDDLE = 0.35, 0.65  # of a chip's radius that the lighter colour, and the rust, leave round them; from memory
+WIPED = {"pressure": 0.85}
+
+
+@dataclass(frozen=True)
+class Layer:
+    """One layer of wear. name: as it is kept. optional: what can be left out for time (craft page, section 13). colour: L*a*b* that
+    is mixed for it. settings: of its technique, from an amount 0..1 and a pattern. metal_only: it lies on metal alone."""
+
+    name: str
+    title: str
+    technique: str
+    usual: float
+    colour: tuple[float, float, float]
+    settings: Callable[[float, int], dict[str, Any]]
+    optional: bool = True
+    metal_only: bool = False
+
+
+LAYERS = (
+    Layer("grime", "Grime, oil wiped downward", "oil wipe", 0.5, (22, 5, 9), lambda a, _: {**WIPED, "film_um": round(12 * a, 1)}),
+    Layer("chips", "Sponge chips, dark", "chips", 0.3, (17, 4, 4), lambda a, s: {"amount": a, "seed": s}, optional=False),
+    Layer("inside", "Lighter inside the large chips", "chips", 0.3, (58, 0, 2), lambda a, s: {"amount": a, "seed": s, "inner": INSIDE}),
+    Layer("rust", "Rust in the middle of those", "chips", 0.3, (38, 26, 32), lambda a, s: {"amount": a, "seed": s, "inner": MIDDLE}),
+    Layer("streaks", "Streaks down from the chips", "streaks", 0.3, (36, 20, 27), lambda a, s: {"amount": a, "seed": s}),
+    Layer("verdigris", "Verdigris in nooks of metal", "verdigris", 0.0, (66, -23, 4), lambda a, s: {"amount": a, "seed": s}, metal_only=True),
+    Layer("dust", "Dust from below", "dust", 0.3, (62, 5, 17), lambda a, s: {"amount": a, "seed": s}),
+)  # fmt: skip
+FOLLOWS = {"inside": "chips", "rust": "chips"}  # whose amount counts: they lie inside it
+NAMES = {layer.name: layer for layer in LAYERS}
+
+
+@dataclass(frozen=True)
+class Worn:
+    """How a model is weathered. amounts: 0..1 of each layer by its name; what is not there is left out. spared: names of
+    regions that stay clean. seed: the pattern."""
+
+    amounts: dict[str, float] = field(default_factory=dict)
+    spared: tuple[str, ...] = ()
+    seed: int = number(1, 1, 9999, "the pattern")
+
+    def __post_init__(self) -> None:
+        checked(self)
+        for name, amount in self.amounts.items():
+            if name not in NAMES:
+                raise SettingError(f"wear is {', '.join(NAMES)}, not '{str(name)[:40]}'")
+            if not (isinstance(amount, (int, float)) and 0 <= amount <= 1):
+                raise SettingError(f"{NAMES[name].title.lower()} is an amount between 0 and 1, not {amount}")
+
+    def amount(self, layer: Layer) -> float:
+        """Of a layer; what lies inside another has as much as that."""
+        own = self.amounts.get(layer.name, 0.0)
+        return self.amounts.get(FOLLOWS[layer.name], 0.0) if layer.name in FOLLOWS and own else own
+
+
+def usual_wear() -> Worn:
+    """A little of what everybody does."""
+    return Worn({layer.name: layer.usual for layer in LAYERS if layer.usual})
+
+
+def wear_coats(site: Site, worn: Worn, rack: Rack, tools: Tools) -> list[Coat]:
+    """The coats of a model's wear, in order; each knows its layer as `way`.
+
+    Raises:
+        SettingError: the rack has nothing to mix them from.
+    """
+    chosen = [layer for layer in LAYERS if worn.amount(layer) > 0]
+    names = [r.name for r in site.marking.regions]
+    metal = np.isin(site.labels, [k for k, r in enumerate(site.marking.regions, 1) if r.material == "metal"])
+    clean = np.isin(site.labels, [names.index(name) + 1 for name in worn.spared if name in names])
+    out: list[Coat] = []
+    for layer in chosen:
+        on = ~clean & metal if layer.metal_only else ~clean
+        if not (on & site.paintable).any():
+            continue
+        where = Where() if on.all() else Where.some(on)
+        oil = layer.technique == "oil wipe"
+        if oil:
+            out += _varnished(
+                sealer(rack, tools.varnishes), where, "varnish under the grime, so that it wipes clean", "seal"
+            )
+        coat = usual_coat(layer.technique, _mix(layer, rack), layer.title, STAGE).with_settings(
+            layer.settings(round(worn.amount(layer), 3), worn.seed)
+        )
+        out.append(replace(coat, where=where, way=layer.name))
+        if oil:
+            out += _varnished(_matt(rack, tools), where, "matt varnish locks the grime before chips go on", "lock")
+    return out
+
+
+def _varnished(varnish: Paint | None, where: Where, label: str, way: str) -> list[Coat]:
+    return (
+        [] if varnish is None else [replace(usual_coat("brush", only(varnish), label, STAGE), where=where, way=way)]
+    )
+
+
+def _matt(rack: Rack, tools: Tools) -> Paint | None:
+    own = [p for p in rack if not p.of_kind.changes_colour and p.of("finish") == "matt" and "matt" in tools.varnishes]
+    return own[0] if own else None
+
+
+def _mix(layer: Layer, rack: Rack) -> Mix:
+    """The oil, or the mix, nearest to a layer's colour."""
+    wanted: NDArray = np.array(layer.colour, float)
+    if layer.technique == "oil wipe" and (oils := [p for p in rack if p.kind == "oil"]):
+        return only(min(oils, key=lambda p: float(delta_e(p.looks.lab, wanted))))
+    paints = [p for p in rack if p.kind in BRUSHED]
+    if not paints:
+        raise SettingError("there is no base or layer paint on the rack to mix wear from")
+    return nearest_mix(wanted, paints)
