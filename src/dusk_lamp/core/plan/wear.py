@@ -44,7 +44,7 @@ class Layer:
 
 
 LAYERS = (
-    Layer("grime", "Grime, oil wiped downward", "oil wipe", 0.5, (22, 5, 9), lambda a, _: {**WIPED, "film_um": round(12 * a, 1)}),
+    Layer("grime", "Grime, oil wiped downward", "oil wipe", 0.25, (22, 5, 9), lambda a, _: {**WIPED, "film_um": round(12 * a, 1)}),
     Layer("chips", "Sponge chips, dark", "chips", 0.3, (17, 4, 4), lambda a, s: {"amount": a, "seed": s}, optional=False),
     Layer("inside", "Lighter inside the large chips", "chips", 0.3, (58, 0, 2), lambda a, s: {"amount": a, "seed": s, "inner": INSIDE}),
     Layer("rust", "Rust in the middle of those", "chips", 0.3, (38, 26, 32), lambda a, s: {"amount": a, "seed": s, "inner": MIDDLE}),

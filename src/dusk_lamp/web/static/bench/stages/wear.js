@@ -83,7 +83,8 @@ export default class Wear {
     const bytes = answer.ok ? await answer.arrayBuffer() : null; // read in any case: a body that is left lying keeps its connection
     this.busy = false;
     if (this.next) { const next = this.next; this.next = null; this.look(next); return; }
-    if ((turn !== this.looked && !tried) || !bytes) return;
+    if (!bytes || turn < (this.seen || 0)) return; // a later one was quicker
+    this.seen = turn;
     const { at } = unpack(bytes);
     this.table.layers.put("coats", new Uint8Array(bytes, at, this.table.heading.samples * 4));
     this.table.draw();
