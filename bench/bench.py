@@ -1,5 +1,5 @@
 """Speed and memory of the work a painter waits for. `bin/bench` runs it; `bin/bench import light regions growth
-browser` a part."""
+browser` a part; also paint, undercoat, colour, glow, metal."""
 
 import lzma
 import os
@@ -358,6 +358,93 @@ def bench_colour(_folder: Path) -> None:
         )
 
 
+def warden_site(samples):
+    """The wick-warden laid out with its own regions and what it sees of its surroundings."""
+    from dusk_lamp.core.sculpt.masks import read_mask
+    from dusk_lamp.core.sculpt.outlook import look_out
+    from dusk_lamp.core.sculpt.site import Site
+    from dusk_lamp.core.sculpt.stand import Standing, placing
+
+    surface = laid_out(samples)
+    with tempfile.NamedTemporaryFile(suffix=".ply") as f:
+        f.write(lzma.decompress((files("dusk_lamp.demo") / "wick-warden.ply.xz").read_bytes()))
+        f.flush()
+        mask = read_mask(f.name, "ply")
+    marking = mask.on(surface, placing(warden_mesh(), Standing(height_mm=40)))
+    return Site(surface, look_out(surface), marking=marking)
+
+
+def bench_glow(_folder: Path) -> None:
+    from dusk_lamp.core.light.beside import plane_at
+    from dusk_lamp.core.light.emitter import FEW_PLACES, Source, faces_of, glow_of
+    from dusk_lamp.core.light.flame import flamed
+    from dusk_lamp.core.light.glint import glinting
+    from dusk_lamp.core.light.heat import heated
+    from dusk_lamp.core.light.lamp import Lamp
+    from dusk_lamp.core.light.rig import Rig
+    from dusk_lamp.core.plan.glow import Wish, glowing, reached
+    from dusk_lamp.core.target.exposure import Exposure, value_of_light
+    from dusk_lamp.core.target.local import usual_local
+    from dusk_lamp.core.target.target import sketched, target
+
+    site = warden_site(150_000)
+    surface, names = site.surface, [r.name for r in site.marking.regions]
+    lamp = Source("region", names.index("Flame") + 1 if "Flame" in names else 1)
+    head(
+        f"Glow of a region of {len(faces_of(site, lamp.region)):,} faces on {len(site):,} samples of the wick-warden"
+    )
+    first = median(lambda: glow_of(site, lamp, FEW_PLACES), 3)
+    final = median(lambda: glow_of(site, lamp), 3)
+    row("first usable", f"{first:.2f} s", "≤ 1 s")
+    row("final, 64 places of the source", f"{final:.2f} s", "≤ 3 s", f"{final / first:.1f} × the first")
+    row("a plane beside it", f"{median(lambda: glow_of(site, plane_at(surface, 'left')), 1):.2f} s", "≤ 3 s")
+    rig, exposure = Rig(Lamp(40, 55, 14), 0.25, "overcast", 0.15), Exposure()
+    grey, locals_ = target(site, rig, exposure=exposure), [usual_local("stone")] * (len(names) + 1)
+    glow, gloss = glow_of(site, lamp), np.full(len(site), 0.4, np.float32)
+
+    def dragged(strength):
+        light = glowing(grey.light, [(Wish(lamp, strength=strength), glow)], rig.full, 0.5)
+        value = value_of_light(light.total, exposure, rig.full)
+        return sketched(site, type(grey)(value, grey.gloss, light), exposure, locals_)
+
+    row("reach, colour or dusk dragged (no new rays)", f"{median(lambda: dragged(2.0), 7) * 1e3:.0f} ms", "≤ 100 ms")
+    row("glints on shiny spots", f"{median(lambda: glinting(surface, glow, gloss, (0, 8)), 5) * 1e3:.0f} ms")
+    light = grey.light.total
+    row(
+        "bands and edges in its reach",
+        f"{median(lambda: reached(site, Wish(lamp), glow, light, exposure, rig.full), 3):.2f} s",
+    )
+    foot = [surface.points[np.argmin(surface.points[:, 1])].tolist()]
+    row("heat along the skin", f"{median(lambda: heated(site, foot, 8.0), 3):.2f} s", "≤ 1 s")
+    row("flame", f"{median(lambda: flamed(site, foot, 8.0), 3):.2f} s", "≤ 1 s")
+
+
+def bench_metal(_folder: Path) -> None:
+    from dusk_lamp.core.coat.technique import technique
+    from dusk_lamp.core.light.lamp import Lamp
+    from dusk_lamp.core.light.reflect import WORLDS, mirrored
+    from dusk_lamp.core.plan.edges import crests_of
+    from dusk_lamp.core.sculpt.facets import facets
+
+    site = warden_site(150_000)
+    _ = site.lines, site.relief
+    head(f"Metal, edges and wear on {len(site):,} samples of the wick-warden")
+    look = lambda rough: mirrored(site.surface, site.outlook, (0, 8), WORLDS["noon"], rough)  # noqa: E731
+    mirror, rough = median(lambda: look(0.0), 7), median(lambda: look(0.3), 7)
+    row("horizon or view changed, a mirror", f"{mirror * 1e3:.0f} ms", "≤ 150 ms")
+    row(
+        "the same, rough (32 directions each)",
+        f"{rough * 1e3:.0f} ms",
+        "≤ 150 ms",
+        f"{rough / mirror:.1f} × the mirror",
+    )
+    row("facets", f"{median(lambda: facets(site.surface, site.bends)):.2f} s", "≤ 1 s")
+    row("edges the lamp and the view see", f"{median(lambda: crests_of(site, Lamp(30, 50), (0, 8))):.2f} s", "≤ 1 s")
+    for name in ("chips", "streaks", "dust", "verdigris", "line"):
+        own = technique(name)
+        row(name, f"{median(lambda own=own: own.film(site, own.Settings())):.2f} s", "≤ 1 s")
+
+
 def bench_growth(folder: Path) -> None:
     head("Growth: from file to first lit picture")
     before = None
@@ -466,6 +553,8 @@ def main() -> None:
         "paint": bench_paint,
         "undercoat": bench_undercoat,
         "colour": bench_colour,
+        "glow": bench_glow,
+        "metal": bench_metal,
         "growth": bench_growth,
         "browser": bench_browser,
     }

@@ -67,7 +67,7 @@ class Surface:
         """Height of the bounding box, mm."""
         return float(np.ptp(self.points[:, 2]))
 
-    @property
+    @cached_property
     def spacing(self) -> float:
         """Mean distance between neighbouring samples, mm: that of a triangular grid with as many to the mm²."""
         return float(np.sqrt(2 / np.sqrt(3) * self.areas.sum(dtype=np.float64) / max(len(self), 1)))

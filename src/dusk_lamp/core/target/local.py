@@ -9,6 +9,7 @@ from collections.abc import Sequence
 from dataclasses import dataclass, replace
 from functools import lru_cache
 
+import numba
 import numpy as np
 from numpy.typing import NDArray
 
@@ -171,17 +172,37 @@ def coloured(
 ) -> NDArray[np.float32]:
     """(N, 3) linear RGB of samples of values (N,) whose local colour is that of their label (N,); tint: (N, 3) of
     the light on them."""
-    rgb = np.empty((len(value), 3))
-    at = np.clip(value.astype(np.float64) / STEP, 0, len(VALUES) - 1)
-    below = np.minimum(at.astype(np.int64), len(VALUES) - 2)
-    share = (at - below)[:, None]
-    for number_ in np.unique(labels):
-        own = labels == number_
-        table = ladder(locals_[number_])
-        rgb[own] = table[below[own]] * (1 - share[own]) + table[below[own] + 1] * share[own]
-    if tint is not None:
-        rgb = within_screen(rgb * tint, luminance_from_munsell(value) / 100)
-    return rgb.astype(np.float32)
+    tables = np.stack([ladder(one) for one in locals_])
+    lit = np.zeros((0, 3)) if tint is None else np.ascontiguousarray(tint, np.float64)
+    Y = np.zeros(0) if tint is None else luminance_from_munsell(value) / 100
+    return _coloured(np.ascontiguousarray(value, np.float64), labels, tables, lit, Y)
+
+
+@numba.njit(cache=True, parallel=True)
+def _coloured(value, labels, tables, lit, Y):
+    """Every sample's place on its ladder; with a tint, brought within the screen as `within_screen` does."""
+    out = np.empty((len(value), 3), np.float32)
+    last = tables.shape[1] - 1
+    for i in numba.prange(len(value)):
+        at = min(max(value[i] / STEP, 0.0), float(last))
+        below = min(int(at), last - 1)
+        share = at - below
+        low, high = tables[labels[i], below], tables[labels[i], below + 1]
+        r = low[0] * (1 - share) + high[0] * share
+        g = low[1] * (1 - share) + high[1] * share
+        b = low[2] * (1 - share) + high[2] * share
+        if len(lit):
+            r, g, b = r * lit[i, 0], g * lit[i, 1], b * lit[i, 2]
+            size = Y[i] / max(r * LUMINANCE[0] + g * LUMINANCE[1] + b * LUMINANCE[2], 1e-9)
+            r, g, b = r * size, g * size, b * size
+            keep = 1.0
+            for off in (r - Y[i], g - Y[i], b - Y[i]):
+                room = 1 - Y[i] if off > 0 else Y[i]
+                keep = min(keep, room / max(abs(off), 1e-12))
+            keep = max(keep, 0.0)
+            r, g, b = Y[i] + (r - Y[i]) * keep, Y[i] + (g - Y[i]) * keep, Y[i] + (b - Y[i]) * keep
+        out[i, 0], out[i, 1], out[i, 2] = r, g, b
+    return out
 
 
 def lab_of(rgb: NDArray) -> NDArray[np.float64]:
