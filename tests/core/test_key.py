@@ -9,6 +9,7 @@ from hypothesis import strategies as st
 from dusk_lamp.core.errors import SettingError
 from dusk_lamp.core.light.key import key_light
 from dusk_lamp.core.light.lamp import Lamp
+from dusk_lamp.core.light.rig import PRESETS
 from dusk_lamp.core.view.camera import Camera
 from dusk_lamp.core.view.raster import snapshot
 
@@ -152,3 +153,11 @@ def test_the_dense_shortcut_agrees_with_looking_at_the_whole_lamp_everywhere(war
 def test_lamps_that_cannot_be_are_refused(bad):
     with pytest.raises(SettingError):
         Lamp(*bad)
+
+
+def test_the_usual_lamps_come_in_their_usual_order():
+    """CP-10, common practice: straight above; above and to the viewer's right; above and in front. CP-15: from below, last."""
+    above, right, front, *_, below = (Lamp(*at).direction for at in PRESETS.values())
+    assert (
+        above[2] > 0.99 and right[2] > 0.5 and right[0] > 0.3 and front[2] > 0.5 and front[1] < -0.3 and below[2] < 0
+    )

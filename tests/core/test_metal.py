@@ -307,6 +307,7 @@ def test_the_layers_of_a_metal_strictly_shrink():
     assert len(own) >= 5 and (np.diff(areas) < 0).all() and (np.diff(lightness) > 0).all() and jumps(own) == []
     few = [own[0], own[-1]]
     assert len(jumps(few)) == 1 and "mix the two" in jumps(few)[0]
+    assert "first step is missing" in jumps(own[len(own) // 2 :])[0]
 
 
 def test_studs_take_a_line_on_their_upper_half_and_corners_a_dot():

@@ -71,6 +71,9 @@ def test_balls_and_planes_hang_where_they_are_put_and_stay(app, marked):
     ball, plane = glow(marked)["glows"]
     heading, _ = packet(marked.client.get(f"{URL}/surface.bin"))
     assert ball["middle"][1] < heading["low"][1] + ball["off"] + ball["radius"] and plane["middle"][2] < 0
+    change(marked, "add", kind="ball", off=9.5, **click(marked))
+    assert glow(marked)["glows"][2]["off"] == 9.5, "as far as it was dragged off the surface"
+    change(marked, "away", number=3)
     change(marked, "set", number=1, settings={"off": 0.2, "radius": 0.1})
     assert glow(marked)["glows"][0]["middle"][1] > ball["middle"][1]
     change(marked, "add", kind="left")

@@ -446,7 +446,7 @@ def _new(opened: Opened, given: dict[str, Any]) -> Kept:
             "A ball in the air",
             place=place,
             out=out,
-            off=0.08 * surface.size,
+            off=float(given.get("off", 0.08 * surface.size)),
             radius=0.03 * surface.size,
         )
     elif kind in ("hot metal", "flame"):

@@ -231,8 +231,14 @@ def _beside(site: Site, value: NDArray[np.float32], own: NDArray[np.bool_], near
 
 
 def jumps(layers: list[Coat]) -> list[str]:
-    """Where neighbouring mixes are further apart than reads as smooth, and what mends it."""
+    """Where neighbouring mixes are further apart than reads as smooth, or the first step is missing, and what mends it."""
     out = []
+    if layers and layers[0].mix.colour.value > DARKEST + JUMP:
+        first = layers[0].mix
+        out.append(
+            f"The first step is missing: {first.words()} is value {first.colour.value:.1f}, and metal begins near black. Mix a black "
+            "into it 1:1 for the darkest, or put a black on the rack."
+        )
     for below, above in pairwise(layers):
         step = above.mix.colour.value - below.mix.colour.value
         if step > JUMP:

@@ -10,6 +10,7 @@ from ...sculpt.site import Site
 from .school import School, Shine
 
 SHARPEST, BROADEST = 90.0, 6.0  # power of a band, from sleek to shaggy
+ENDS = (2.0, 99.0)  # per cent of its spots that end at its darkest and its lightest
 BODY = 0.3  # of full light, that lies on hair beside its band
 
 
@@ -34,7 +35,9 @@ class Strands(School):
         power = SHARPEST ** (1 - shine.roughness) * BROADEST**shine.roughness
         band = across**power * np.clip(n @ half, 0, 1) ** 0.5 * (steep > 1e-3)
         body = BODY * (0.5 + 0.5 * n @ light)
-        return np.clip(body + (1 - BODY) * band, 0, 1).astype(np.float32)
+        shown = body + (1 - BODY) * band
+        dark, bright = np.percentile(shown, ENDS)
+        return np.clip((shown - dark) / max(float(bright - dark), 1e-6), 0, 1).astype(np.float32)
 
 
 SCHOOL = Strands()

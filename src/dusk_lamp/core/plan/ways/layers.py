@@ -49,6 +49,8 @@ def ladder_coats(task: Task, on: NDArray[np.bool_], most: int = MOST, first: str
         if weight[own].sum() < LEAST_MM2:
             continue
         wanted.append((k, np.average(task.lab[on][own], axis=0, weights=weight[own])))
+    if not wanted:  # smaller than a spot of any mix: one coat of what it is on the whole
+        wanted = [(0, np.average(task.lab[on], axis=0, weights=weight + 1e-9))]
     ends = [wanted[k][1] for k in sorted({0, len(wanted) // 2, len(wanted) - 1})]
     paints = paints_for(ends, task.paints(*BRUSHED))
     out: list[Coat] = []

@@ -16,6 +16,21 @@ export default class Glow {
       else this.wait(this.waiting === kind ? null : kind);
     });
     $("glow-spot").addEventListener("click", () => this.wait(this.waiting === "spot" ? null : "spot"));
+    // a ball is pulled off the surface: from where the pointer goes down, as far as it is dragged
+    table.canvas.addEventListener("pointerdown", (e) => {
+      if (!here("glow") || this.waiting !== "ball") return;
+      e.stopImmediatePropagation();
+      table.canvas.setPointerCapture(e.pointerId);
+      const at = table.sight(e.clientX, e.clientY), mm = (table.camera.top - table.camera.bottom) / (table.high || 1);
+      const far = (m) => mm * Math.hypot(m.clientX - e.clientX, m.clientY - e.clientY);
+      const move = (m) => { m.stopImmediatePropagation(); $("glow-note").textContent = `${far(m).toFixed(1)} mm off the surface`; };
+      table.canvas.addEventListener("pointermove", move, true);
+      table.canvas.addEventListener("pointerup", (u) => {
+        table.canvas.removeEventListener("pointermove", move, true);
+        this.change({ do: "add", kind: "ball", ...at, ...(far(u) > 0.3 ? { off: far(u) } : {}) }, true);
+        this.wait(null);
+      }, { once: true, capture: true });
+    }, true);
     table.canvas.addEventListener("picked", (e) => {
       if (!here("glow") || !this.waiting) return;
       if (this.waiting === "spot") this.change({ do: "spot", number: this.chosen, ...e.detail });
@@ -65,7 +80,7 @@ export default class Glow {
 
   wait(what) {
     this.waiting = what;
-    $("glow-note").textContent = what === "ball" ? "Touch the sculpt where the ball shall hang off it." : what ? "Touch the sculpt where it is hottest." : "A region, a ball in the air, a plane; hot metal or flame on the surface.";
+    $("glow-note").textContent = what === "ball" ? "Press on the sculpt where the ball shall hang, and drag as far as it is off the surface." : what ? "Touch the sculpt where it is hottest." : "A region, a ball in the air, a plane; hot metal or flame on the surface.";
     for (const b of document.querySelectorAll("[data-glow]")) b.setAttribute("aria-pressed", String(b.dataset.glow === what));
     $("glow-spot").setAttribute("aria-pressed", String(what === "spot"));
   }

@@ -139,7 +139,7 @@ export default class Metal {
     $("metal-paint").textContent = r.painted ? "Put it in the plan anew" : "Put it in the plan";
     $("metal-unpaint").hidden = !r.painted; $("metal-unedge").hidden = !r.edged;
     $("metal-unline").hidden = !r.lined; $("metal-line").disabled = !r.lining_mm;
-    $("metal-edges").textContent = `${r.crests} crests, ${Math.round(r.crests_mm)} mm, of which the lamp sees ${Math.round(r.lit_mm)} mm. A wide line, a fine bright one, thinner upward; a dot where edges meet.`;
+    $("metal-edges").textContent = `${r.crests} crests, ${Math.round(r.crests_mm)} mm, of which the lamp sees ${Math.round(r.lit_mm)} mm. A wide line, a fine bright one, thinner upward; a dot where edges meet. On the whole model: ${this.plan.strokes} strokes, about ${this.plan.minutes} min.`;
     $("metal-lining").textContent = r.lining_mm ? `Creases toward its neighbours: ${Math.round(r.lining_mm)} mm. None between two whites.` : "No crease toward a neighbour to line, or only between two whites.";
     if (r.jumps.length) $("metal-told").replaceChildren(...r.jumps.map(line));
     this.told();
