@@ -17,6 +17,7 @@ PLACES = [
     "colour",
     "metal",
     "glow",
+    "wear",
     "regions",
     "parts",
     "view",
@@ -39,10 +40,10 @@ def all_pages(server, chromium, bench_url):  # noqa: F811
     until(lambda: page.locator("#undercoat-note").get_attribute("data-looked") is not None, page, 60)
     page.locator('[data-panel="undercoat"] form[method] .button').click()
     page.wait_for_url("**/colour")
-    for stage, onward in (("colour", "metal"), ("metal", "glow")):
+    for stage, onward in (("colour", "metal"), ("metal", "glow"), ("glow", "wear")):
         page.locator(f'[data-panel="{stage}"] form[method] .button').click()
         page.wait_for_url(f"**/{onward}")
-    page.locator('[data-panel="glow"] form[method] .button').click()
+    page.locator('[data-panel="wear"] form[method] .button').click()
     page.locator(".sheet-head").wait_for()
     context.close()
     return [bench_url.replace("/light", f"/{place}") for place in PLACES] + [server.address + room for room in ROOMS]

@@ -38,8 +38,16 @@ def test_a_cloak_is_sketched_painted_scrubbed_and_taken_to_the_sheet(page, serve
     before = pixels(page)
     page.locator("#metal-form [name=school]").select_option("layered")
     until(lambda: np.abs(pixels(page) - before).max() > 40, page)
+    page.locator("#metal-form [name=school]").select_option("lamp")
+    page.locator("#metal-ball").scroll_into_view_if_needed()
+    ball = page.locator("#metal-ball").bounding_box()
+    page.mouse.move(ball["x"] + 80, ball["y"] + 40)
+    page.mouse.down()
+    page.mouse.move(ball["x"] + 40, ball["y"] + 60, steps=3)
+    page.mouse.up()
+    until(lambda: page.locator("#metal-usual").is_visible(), page)
     page.locator("#metal-edge").click()
-    until(lambda: page.locator("#metal-coats li").count() == 2, page)
+    until(lambda: page.locator("#metal-coats li").count() >= 2, page)
     page.get_by_role("button", name="Next: light a glow").click()
     page.locator("#glow-note[data-looked]").wait_for(timeout=60_000)
     page.locator("[data-glow=region]").click()
@@ -50,8 +58,15 @@ def test_a_cloak_is_sketched_painted_scrubbed_and_taken_to_the_sheet(page, serve
     until(lambda: page.locator("#glows .share").inner_text() != was, page)
     page.locator("#glow-paint").click()
     until(lambda: page.locator("#glow-coats li").count() > 2, page)
+    page.get_by_role("button", name="Next: weather it").click()
+    page.locator("#wear-note[data-looked]").wait_for(timeout=60_000)
+    page.get_by_role("checkbox", name="Dust from below").uncheck()
+    until(lambda: "Dust" not in page.locator("#wear-coats").inner_text(), page)
+    page.locator("#wear-paint").click()
+    until(lambda: page.locator("#wear-paint").inner_text() == "It is in the plan", page)
     page.get_by_role("button", name="Make my plan sheet").click()
     page.locator(".sheet-head").wait_for(timeout=60_000)
     assert page.get_by_role("heading", name="base coat").count() == 1
     assert page.get_by_role("heading", name="edge highlight").count() == 2
     assert page.get_by_role("heading", name="the source solid white").count() == 1
+    assert page.get_by_role("heading", name="Sponge chips, dark").count() == 1

@@ -432,6 +432,7 @@ def test_the_plan_sheet_is_made_and_leaves_as_pdf(page, server, bench_url):
         "paint it in colour",
         "metal and edges",
         "light a glow",
+        "weather it",
     ):
         page.get_by_role("button", name=f"Next: {onward}").click()
         page.wait_for_selector("#bench[data-drawn]", timeout=60_000)
