@@ -6,9 +6,6 @@ to be changed for it: forms, the command line, the words of a step, its cautions
 
 from collections.abc import Mapping
 from functools import cache
-from importlib import import_module
-from pkgutil import iter_modules
-from types import MappingProxyType
 from typing import Any, ClassVar
 
 import numpy as np
@@ -18,6 +15,7 @@ from ..datasets import rows
 from ..errors import SettingError
 from ..paint.mix import Mix
 from ..plain import Range, described, number
+from ..registry import registered
 from ..sculpt.site import Site
 from ..units import film_ml
 
@@ -121,10 +119,7 @@ class Technique:
 @cache
 def techniques() -> Mapping[str, Technique]:
     """Every technique by its name, in working order: whatever file of this folder has one."""
-    package = import_module(__package__)
-    found = [import_module(f"{__package__}.{info.name}") for info in iter_modules(package.__path__)]
-    known = sorted((m.TECHNIQUE for m in found if hasattr(m, "TECHNIQUE")), key=lambda t: t.order)
-    return MappingProxyType({t.name: t for t in known})
+    return registered(__package__, "TECHNIQUE")
 
 
 def technique(name: str) -> Technique:

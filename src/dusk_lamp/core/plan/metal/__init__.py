@@ -6,21 +6,16 @@ A school is one file of this folder with a class below `School` and one of it as
 
 from collections.abc import Mapping
 from functools import cache
-from importlib import import_module
-from pkgutil import iter_modules
-from types import MappingProxyType
 
 from ...errors import SettingError
+from ...registry import registered
 from .school import School
 
 
 @cache
 def metal_schools() -> Mapping[str, School]:
     """Every school by its name, in their usual order."""
-    package = import_module(__package__)
-    found = [import_module(f"{__package__}.{info.name}") for info in iter_modules(package.__path__)]
-    known = sorted((m.SCHOOL for m in found if hasattr(m, "SCHOOL")), key=lambda s: s.order)
-    return MappingProxyType({s.name: s for s in known})
+    return registered(__package__, "SCHOOL")
 
 
 def metal_school(name: str) -> School:

@@ -7,21 +7,16 @@ it: the page of the colour stage, the command line and the comparison of ways re
 
 from collections.abc import Mapping
 from functools import cache
-from importlib import import_module
-from pkgutil import iter_modules
-from types import MappingProxyType
 
 from ...errors import SettingError
+from ...registry import registered
 from .way import Way
 
 
 @cache
 def ways() -> Mapping[str, Way]:
     """Every way by its name, in their usual order."""
-    package = import_module(__package__)
-    found = [import_module(f"{__package__}.{info.name}") for info in iter_modules(package.__path__)]
-    known = sorted((m.WAY for m in found if hasattr(m, "WAY")), key=lambda w: w.order)
-    return MappingProxyType({w.name: w for w in known})
+    return registered(__package__, "WAY")
 
 
 def way(name: str) -> Way:
