@@ -205,6 +205,7 @@ def test_several_schemes_are_copied_taken_up_and_compared(marked):
     assert scheme(marked, "take", 409, number=first, turn=red["turn"])["error"], "another tab was quicker"
     assert "on the bench" in scheme(marked, "go", 400, number=rows[1]["number"])["error"]
     assert len(scheme(marked, "go", number=first)) == 1
+    assert not colour(marked)["undo"], "what another scheme had is not undone in this one"
     marked.post(f"{URL}/duplicate", headers={"HX-Request": "true"})
     assert [r["name"] for r in marked.client.get("/sculpts/2/schemes.json").get_json()] == ["In red"]
 

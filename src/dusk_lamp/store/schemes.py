@@ -18,6 +18,7 @@ from .models import CoatRow, Scheme, Sculpt
 
 UNDERCOAT, COLOUR = "undercoat", "colour"  # stages that coats belong to
 MOST_REVISIONS = 40
+AFRESH = 2  # the number of a state with nothing before it: 1 would have the bare model
 MOST_COATS = 240
 
 
@@ -97,7 +98,7 @@ def keep(
     if len(coats) > MOST_COATS:
         raise SettingError(f"{MOST_COATS} coats are more than a model bears; take one off first")
     held = session.get(Scheme, seen) if seen else None
-    number = held.number + 1 if held and not fresh else 1
+    number = AFRESH if fresh else held.number + 1 if held else 1
     scheme = Scheme(
         sculpt_id=sculpt.id, number=number, school=choice.school, primer=choice.primer, through=choice.through,
         in_colour=choice.in_colour, darkest=choice.darkest, lightest=choice.lightest, coats=[_row_of(place, coat) for place, coat in enumerate(coats)],
@@ -106,7 +107,7 @@ def keep(
     session.flush()
     _point(session, sculpt, seen, scheme.id)
     gone = (Scheme.number >= number) & (Scheme.id != scheme.id) | (Scheme.number <= number - MOST_REVISIONS)
-    session.execute(delete(Scheme).where(Scheme.sculpt_id == sculpt.id, gone))
+    session.execute(delete(Scheme).where(Scheme.sculpt_id == sculpt.id, Scheme.id != scheme.id if fresh else gone))
 
 
 def _row_of(place: int, coat: Coat) -> CoatRow:
