@@ -40,6 +40,15 @@ def test_a_region_gets_a_colour_a_key_and_a_cast(marked):
     (own,) = sketch(marked)["regions"]
     low, middle, high = own["key"]
     assert own["hex"] == "#2d5c93" and low < middle < high and not own["is_set"]
+    describe(marked, colour="cool white")
+    (white,) = sketch(marked)["regions"]
+    assert (
+        white["key"][2] > 9
+        and "lighter than value 9 on 6 %" in white["ration"]
+        and white["hex"] != own["hex"]
+        and not own["ration"]
+    )
+    describe(marked, colour="Tide Blue")
     describe(marked, low=3, middle=4, high=8, shadow="warm", material="metal")
     assert sketch(marked)["regions"][0]["key"] == [3, 4, 8]
     _, levels = field(marked, "sketch.bin")

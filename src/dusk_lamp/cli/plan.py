@@ -28,7 +28,9 @@ def add_commands(commands: Any) -> None:
     add_light_options(sketch)
     sketch.add_argument("-o", "--out", required=True, metavar="OUT.ply")
     sketch.add_argument("--material", default="cloth", metavar="NAME", help="such as cloth, leather or metal (cloth)")
-    sketch.add_argument("--colour", metavar="#RRGGBB", help="its local colour (what the material usually has)")
+    sketch.add_argument(
+        "--colour", metavar="#RRGGBB|WHITE", help="its local colour, or cool white, blue black … (as usual)"
+    )
     sketch.add_argument("--attention", default="important", metavar="RANK", help="focal point, important or quiet")
     sketch.add_argument("--key", metavar="LOW,HIGH", help="values in no light and in full light (by the material)")
     sketch.add_argument("--shadow", default="neutral", metavar="CAST", help="neutral, cool, warm or complement")
@@ -85,7 +87,9 @@ def _sketch(args: argparse.Namespace) -> None:
 
     from ..core.light.key import RAYS
     from ..core.light.tint import Tints
-    from ..core.target.local import USUAL, Local
+    from ..core.paint.whites import white_called
+    from ..core.sculpt.marking import Region
+    from ..core.target.local import local_of
     from ..core.target.target import target
     from ..core.view.formats import lit_ply
 
@@ -95,16 +99,9 @@ def _sketch(args: argparse.Namespace) -> None:
             low, high = (float(x) for x in args.key.split(","))
         except ValueError:
             raise SettingError(f"--key is LOW,HIGH in Munsell values, such as 2,8, not '{args.key}'") from None
-    local = Local(
-        args.colour or USUAL.get(args.material, "#808080"),
-        args.material,
-        args.attention,
-        low,
-        high,
-        None,
-        args.shadow,
-        args.light,
-    )
+    named = args.colour if args.colour and white_called(args.colour) else ""
+    region = Region("The model", args.material, args.attention, named, low, None, high, args.shadow, args.light)
+    local = local_of(region, None if named else args.colour)
     tints = Tints(_light_colour(args.lamp_colour), _light_colour(args.sky_colour), args.ground or "#ffffff")
     rig = rig_of(args, GROUND_BOUNCE if args.ground else 0.0)
     site = lit_site(args, rig)
