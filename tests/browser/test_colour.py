@@ -61,7 +61,7 @@ def test_a_cloak_is_sketched_painted_scrubbed_and_taken_to_the_sheet(page, serve
     page.get_by_role("button", name="Next: weather it").click()
     page.locator("#wear-note[data-looked]").wait_for(timeout=60_000)
     page.get_by_role("checkbox", name="Dust from below").uncheck()
-    until(lambda: "Dust" not in page.locator("#wear-coats").inner_text(), page)
+    until(lambda: "Dust from below" not in page.locator("#wear-coats").inner_text(), page)
     page.locator("#wear-paint").click()
     until(lambda: page.locator("#wear-paint").inner_text() == "It is in the plan", page)
     page.get_by_role("button", name="Make my plan sheet").click()
