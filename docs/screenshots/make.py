@@ -115,6 +115,8 @@ def main() -> None:
             page.wait_for_timeout(2000)
             shot("glow")
             page.locator('[data-panel="glow"] form[method] .button').click()
+            page.wait_for_selector("#wear-note[data-looked]", timeout=120_000)
+            page.locator('[data-panel="wear"] form[method] .button').click()
             page.locator(".sheet-head").wait_for(timeout=240_000)
             shot("sheet")
             page.goto(f"{address}/sculpts/{WARDEN}/paint")
