@@ -425,7 +425,9 @@ def test_sketch_of_a_white_keeps_its_ration_and_says_its_key(tmp_path, ball_file
     out, lit = tmp_path / "out.ply", ["--as-is", "--lamp", "0,90", "--sky", "0.6"]
     assert main(["sketch", str(ball_file), "-o", str(out), *lit, "--colour", "cool white", "--json"]) == 0
     told, got = json.loads(capsys.readouterr().out), shaded(out)
-    assert told["key"]["high"] > 9 and (got["value"] > 9.0).mean() < 0.09 and got["b"].min() < -3, "cool in the shadow"
+    assert told["key"]["high"] > 9 and (got["value"] > 9.0).mean() < 0.09 and got["b"].min() < -3, (
+        "cool in the shadow"
+    )
     assert main(["sketch", str(ball_file), "-o", str(out), *lit, "--colour", "#cbcac7", "--key", "5.6,9.3"]) == 0
     assert (shaded(out)["value"] > 9.0).mean() > 0.05
     assert main(["sketch", str(ball_file), "-o", str(out), *lit, "--colour", "mauve white"]) == 2

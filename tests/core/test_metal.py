@@ -21,7 +21,16 @@ from dusk_lamp.core.paint.colour import lab, xyz
 from dusk_lamp.core.paint.mix import only
 from dusk_lamp.core.plan.edges import corner_dots, crests_of, lining
 from dusk_lamp.core.plan.metal import metal_school, metal_schools
-from dusk_lamp.core.plan.metal.painted import Metal, coats, colours, jumps, mirror_ball, usual_metal, values
+from dusk_lamp.core.plan.metal.painted import (
+    Metal,
+    beside_words,
+    coats,
+    colours,
+    jumps,
+    mirror_ball,
+    usual_metal,
+    values,
+)
 from dusk_lamp.core.plan.metal.school import Shine, value_of
 from dusk_lamp.core.plan.metal.trainer import unrolled
 from dusk_lamp.core.plan.tools import Tools
@@ -396,6 +405,19 @@ def test_an_edge_highlight_is_a_coat_like_any_other():
     assert film[surface.points[:, 2] < -4.5].max() == 0
     below = coat.with_settings({"elevation": -90.0}).film(site)
     assert below[top].max() == 0 and below[surface.points[:, 2] < -4.99].max() > 0
+
+
+def test_the_darkest_line_is_looked_for_beside_the_brightest_edge():
+    """Craft page, section 11."""
+    surface = surface_of(trimesh.creation.box((10, 10, 10)).subdivide_to_size(0.3))
+    site = Site(surface)
+    edge = usual_coat("line", only(RACK.find("Gull"))).with_settings({"elevation": 90.0})
+    dark = usual_coat("brush", only(RACK.find("Soot")))
+    side = np.abs(np.abs(surface.points[:, 0]) - 5) < 0.01
+    near = replace(dark, where=Where.some(side & (surface.points[:, 2] > 4.0)))
+    assert beside_words(site, [], None) == "" and "line the creases" in beside_words(site, [edge], None)
+    share = float(beside_words(site, [edge], near).split("%")[0].split()[-1])
+    assert 45 < share < 75, "two of its four edges, and a little round their corners"
 
 
 def test_no_dark_line_between_two_whites():

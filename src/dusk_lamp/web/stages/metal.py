@@ -23,6 +23,7 @@ from ...core.plan.metal.painted import (
     STAGE,
     STEP,
     Metal,
+    beside_words,
     coats,
     colours,
     edge_coats,
@@ -418,7 +419,9 @@ def holding(sculpt_id: int, number: int) -> Response | tuple[Response, int]:
     if told := patiently(key, work):
         return not_yet(told)
     work(lambda *_: None)
-    return jsonify(words=found[-1].words, told=found[-1].told)
+    line = next(iter(_of(opened, number, "lining")), None)
+    beside = beside_words(opened.made.site, _of(opened, number, "edges"), line)
+    return jsonify(words=f"{found[-1].words} {beside}".strip(), told=found[-1].told)
 
 
 @blueprint.post("/sculpts/<int:sculpt_id>/metal")

@@ -1,10 +1,12 @@
 """A region painted as metal: what it shall look like, the coats, and from how far round the story holds."""
 
+from collections.abc import Sequence
 from dataclasses import dataclass, field, replace
 from itertools import pairwise
 
 import numpy as np
 from numpy.typing import NDArray
+from scipy.spatial import cKDTree
 
 from ...coat.coat import Coat, usual_coat
 from ...light.lamp import Lamp
@@ -32,6 +34,7 @@ EDGE_CHROMA, EDGE_HIGHER = (
     0.5,
     20.0,
 )  # of the region's own colour that is left in them, and degrees that the second lamp is higher
+LINE_BESIDE_MM = 1.5  # of an edge, that a dark line counts as beside it
 LINE_VALUE, LINE_CHROMA = 1.6, 0.5  # of a lining, and the share of the region's own colour in it
 WORLD_COLOURS = {  # dark to light, what a neutral metal takes from a world: it is never grey only (craft page, section 11)
     "noon": ("#1b2330", "#5d6b7c", "#a9b5c0", "#f3f6f8"),
@@ -211,6 +214,22 @@ def holds(site: Site, own: NDArray[np.bool_], metal: Metal, lamp: Lamp, local: L
     return Holds(degrees, told, contrast, words)
 
 
+def beside_words(site: Site, edges: Sequence[Coat], line: Coat | None) -> str:
+    """Whether the darkest line lies right beside the brightest edge, which is what makes metal read; "" where there is no
+    edge yet (craft page, section 11)."""
+    lit = np.zeros(len(site), np.bool_)
+    for coat in edges:
+        lit |= coat.film(site) > 0
+    if not lit.any():
+        return ""
+    if line is None:
+        return "The darkest line belongs right beside the brightest edge: line the creases too."
+    dark = site.surface.points[line.film(site) > 0]
+    far = cKDTree(dark).query(site.surface.points[lit], workers=-1)[0]
+    share = float(site.areas[lit][far <= LINE_BESIDE_MM].sum() / max(float(site.areas[lit].sum()), 1e-9))
+    return f"A dark line lies beside {100 * share:.0f} % of the brightest edges."
+
+
 def _correlation(one: NDArray, other: NDArray, weight: NDArray) -> float:
     if len(one) < 10:
         return 1.0
@@ -221,8 +240,6 @@ def _correlation(one: NDArray, other: NDArray, weight: NDArray) -> float:
 
 
 def _beside(site: Site, value: NDArray[np.float32], own: NDArray[np.bool_], near: float) -> bool:
-    from scipy.spatial import cKDTree
-
     dark, light = own & (value < DARK), own & (value > LIGHT)
     if not dark.any() or not light.any():
         return False

@@ -1,6 +1,6 @@
 // The glow stage: what glows, a ring as wide as its reach, bands and coats; the server works it all out.
 import { kept, patient, say } from "../../page.js";
-import { unpack } from "../turntable.js";
+import { Looks } from "../looks.js";
 
 const $ = (id) => document.getElementById(id);
 const mm = (x) => `${x < 10 ? x.toFixed(1) : Math.round(x)} mm`;
@@ -8,7 +8,7 @@ const line = (words) => Object.assign(document.createElement("li"), { textConten
 
 export default class Glow {
   constructor({ base, table, here }) {
-    Object.assign(this, { base, table, chosen: null, waiting: null, showing: "both", plan: null });
+    Object.assign(this, { base, table, chosen: null, waiting: null, showing: "both", plan: null, looks: new Looks(table) });
     for (const b of document.querySelectorAll("[data-glow]")) b.addEventListener("click", () => {
       const kind = b.dataset.glow;
       if (kind === "region") this.change({ do: "add", kind, region: Number($("glow-region").value) }, true);
@@ -184,19 +184,8 @@ export default class Glow {
   ring(reach, g = this.plan?.glows.find((x) => x.number === this.chosen)) { this.table.ring(g?.middle && reach ? g.middle : null, reach); }
 
   async look(tried = "") {
-    const turn = this.looked = (this.looked || 0) + 1;
-    if (this.busy && tried) { this.next = tried; return; } // one at a time while a slider moves
-    this.busy = true;
-    const answer = await fetch(`${this.base}/glow.bin?show=${this.showing}${this.showing === "bands" && this.band ? `&band=${encodeURIComponent(this.band)}` : ""}${tried ? `&${tried}` : ""}`);
-    const bytes = answer.ok ? await answer.arrayBuffer() : null; // read in any case: a body that is left lying keeps its connection
-    this.busy = false;
-    if (this.next) { const next = this.next; this.next = null; this.look(next); return; }
-    if (!bytes || turn < (this.seen || 0)) return; // a later one was quicker
-    this.seen = turn;
-    const { at } = unpack(bytes);
-    this.table.layers.put("coats", new Uint8Array(bytes, at, this.table.heading.samples * 4));
-    this.table.draw();
-    $("glow-note").dataset.looked = this.showing;
+    const address = (so) => `${this.base}/glow.bin?show=${this.showing}${this.showing === "bands" && this.band ? `&band=${encodeURIComponent(this.band)}` : ""}${so ? `&${so}` : ""}`;
+    if (await this.looks.show(address, tried)) $("glow-note").dataset.looked = this.showing;
   }
 
   async lens() {

@@ -1,5 +1,6 @@
 // The metal stage: a school, a world and the painter's exaggerations for each region, shown at once; the server works it all out.
 import { kept, patient, say } from "../../page.js";
+import { Looks } from "../looks.js";
 import { unpack } from "../turntable.js";
 
 const $ = (id) => document.getElementById(id);
@@ -9,7 +10,7 @@ const WORLD = ["sky_low", "sky_high", "ground", "horizon", "lamp_light", "lamp_s
 
 export default class Metal {
   constructor({ base, table, here }) {
-    Object.assign(this, { base, table, region: null, showing: "metal", plan: null, drags: "lamp", touched: null });
+    Object.assign(this, { base, table, region: null, showing: "metal", plan: null, looks: new Looks(table), drags: "lamp", touched: null });
     const form = $("metal-form"), of = (name) => form.elements.namedItem(name);
     this.of = of;
     form.addEventListener("submit", (e) => e.preventDefault());
@@ -153,21 +154,10 @@ export default class Metal {
   }
 
   async look(tried = "") {
-    const turn = this.looked = (this.looked || 0) + 1;
-    if (this.busy && tried) { this.next = tried; return; } // one at a time while a slider moves
-    this.busy = true;
     const what = ["painted", "edges"].includes(this.showing) ? "painted=1" : this.region ? `region=${this.region}${this.showing === "facets" ? "&facets=1" : ""}` : "";
     if (tried && !tried.startsWith("school") && this.region) $("metal-ball").src = `${this.base}/metal/${this.region}/ball.png?${tried}`;
     if (!tried) this.edges(this.of("least").value);
-    const answer = await fetch(`${this.base}/metal.bin?${what}${tried && !what.startsWith("painted") ? `&${tried}` : ""}`);
-    const bytes = answer.ok ? await answer.arrayBuffer() : null; // read in any case: a body that is left lying keeps its connection
-    this.busy = false;
-    if (this.next) { const next = this.next; this.next = null; this.look(next); return; }
-    if (!bytes || turn < (this.seen || 0)) return; // a later one was quicker
-    this.seen = turn;
-    const { at } = unpack(bytes);
-    this.table.layers.put("coats", new Uint8Array(bytes, at, this.table.heading.samples * 4));
-    this.table.draw();
-    $("metal-note").dataset.looked = this.showing;
+    const address = (so) => `${this.base}/metal.bin?${what}${so && !what.startsWith("painted") ? `&${so}` : ""}`;
+    if (await this.looks.show(address, tried)) $("metal-note").dataset.looked = this.showing;
   }
 }

@@ -1,12 +1,12 @@
 // The wear stage: how much of each layer, where none, and what it costs; the server works it all out.
 import { kept, patient, say } from "../../page.js";
-import { unpack } from "../turntable.js";
+import { Looks } from "../looks.js";
 
 const $ = (id) => document.getElementById(id);
 
 export default class Wear {
   constructor({ base, table }) {
-    Object.assign(this, { base, table, showing: "worn", plan: null });
+    Object.assign(this, { base, table, showing: "worn", plan: null, looks: new Looks(table) });
     const form = $("wear-form");
     form.addEventListener("submit", (e) => e.preventDefault());
     form.addEventListener("input", (e) => { if (e.target.type === "range") this.look(`layer=${e.target.name.replace("-amount", "")}&amount=${e.target.value}`); });
@@ -76,18 +76,7 @@ export default class Wear {
   }
 
   async look(tried = "") {
-    const turn = this.looked = (this.looked || 0) + 1;
-    if (this.busy && tried) { this.next = tried; return; } // one at a time while a slider moves
-    this.busy = true;
-    const answer = await fetch(`${this.base}/wear.bin?show=${this.showing}${tried ? `&${tried}` : ""}`);
-    const bytes = answer.ok ? await answer.arrayBuffer() : null; // read in any case: a body that is left lying keeps its connection
-    this.busy = false;
-    if (this.next) { const next = this.next; this.next = null; this.look(next); return; }
-    if (!bytes || turn < (this.seen || 0)) return; // a later one was quicker
-    this.seen = turn;
-    const { at } = unpack(bytes);
-    this.table.layers.put("coats", new Uint8Array(bytes, at, this.table.heading.samples * 4));
-    this.table.draw();
-    $("wear-note").dataset.looked = this.showing;
+    const address = (so) => `${this.base}/wear.bin?show=${this.showing}${so ? `&${so}` : ""}`;
+    if (await this.looks.show(address, tried)) $("wear-note").dataset.looked = this.showing;
   }
 }
