@@ -135,6 +135,8 @@ def main() -> None:
                 page.locator("#metal-coats li", has_text=region).first.wait_for(timeout=60_000)
             page.click("[data-metal-show=metal]")
             page.wait_for_timeout(2500)
+            page.locator("#metal-form [name=roughness]").scroll_into_view_if_needed()
+            page.wait_for_timeout(500)
             shot("metal")
             bench(KNIGHT, "wear")
             page.wait_for_selector("#wear-note[data-looked]", timeout=120_000)

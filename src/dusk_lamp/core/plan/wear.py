@@ -25,7 +25,7 @@ from .ways.way import BRUSHED
 
 STAGE = "wear"
 INSIDE, MIDDLE = 0.35, 0.65  # of a chip's radius that the lighter colour, and the rust, leave round them; from memory
-WIPED = {"pressure": 0.85}
+WIPED = {"pressure": 0.95}
 
 
 @dataclass(frozen=True)
@@ -44,7 +44,7 @@ class Layer:
 
 
 LAYERS = (
-    Layer("grime", "Grime, oil wiped downward", "oil wipe", 0.25, (22, 5, 9), lambda a, _: {**WIPED, "film_um": round(12 * a, 1)}),
+    Layer("grime", "Grime, oil wiped downward", "oil wipe", 0.25, (22, 5, 9), lambda a, _: {**WIPED, "film_um": round(8 * a, 1)}),
     Layer("chips", "Sponge chips, dark", "chips", 0.3, (17, 4, 4), lambda a, s: {"amount": a, "seed": s}, optional=False),
     Layer("inside", "Lighter inside the large chips", "chips", 0.3, (58, 0, 2), lambda a, s: {"amount": a, "seed": s, "inner": INSIDE}),
     Layer("rust", "Rust in the middle of those", "chips", 0.3, (38, 26, 32), lambda a, s: {"amount": a, "seed": s, "inner": MIDDLE}),
