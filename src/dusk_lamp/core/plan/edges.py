@@ -200,11 +200,15 @@ def creases_round(site: Site, region: int, values: NDArray) -> list[NDArray[np.f
     return [line.places for line in _round(site, region, values)]
 
 
-def lined(site: Site, region: int, values: NDArray, width: float = LINING_MM) -> tuple[NDArray[np.bool_], float]:
-    """(N,) the samples of the dark line along the creases round a region, and its length in mm. values: see lining."""
-    found = _round(site, region, values)
-    places = np.concatenate([line.places for line in found]) if found else np.zeros((0, 3))
-    return near_places(site, places, width / 2), float(sum(line.length for line in found))
+def lining_mm(site: Site, region: int, values: NDArray) -> float:
+    """mm: the length of the dark line along the creases round a region. values: see lining."""
+    return float(sum(line.length for line in _round(site, region, values)))
+
+
+def lined(site: Site, region: int, values: NDArray, width: float = LINING_MM) -> NDArray[np.bool_]:
+    """(N,) the samples of that line."""
+    found = creases_round(site, region, values)
+    return near_places(site, np.concatenate(found) if found else np.zeros((0, 3)), width / 2)
 
 
 def drawn_svg(edges: Edges, view: tuple[float, float]) -> str:

@@ -53,6 +53,7 @@ LAYERS = (
     Layer("dust", "Dust from below", "dust", 0.3, (62, 5, 17), lambda a, s: {"amount": a, "seed": s}),
 )  # fmt: skip
 FOLLOWS = {"inside": "chips", "rust": "chips"}  # whose amount counts: they lie inside it
+PART_OF = {"seal": "grime", "lock": "grime"}  # varnishes that are there for a layer's sake, and count in its price
 NAMES = {layer.name: layer for layer in LAYERS}
 
 

@@ -16,7 +16,7 @@ from ...core.light.rig import Rig
 from ...core.paint.colour import encoded
 from ...core.paint.rack import Rack
 from ...core.plain import built, plain
-from ...core.plan.edges import creases_round, crests_of, lined
+from ...core.plan.edges import creases_round, crests_of, lining_mm
 from ...core.plan.metal import metal_schools
 from ...core.plan.metal.painted import (
     FURTHEST,
@@ -235,7 +235,7 @@ def shown(sculpt_id: int) -> Response | tuple[Response, int]:
                 "mirrors": _world_row(metal.mirrors), "painted": bool(_of(opened, k, "metal")), "set": r.name in (opened.sculpt.metal or {}),
                 "edged": bool(_of(opened, k, "edges")), "lined": bool(_of(opened, k, "lining")),
                 "crests": len(crests), "crests_mm": round(sum(c.length_mm for c in crests), 1),
-                "lit_mm": round(sum(c.lit_mm for c in crests), 1), "lining_mm": round(lined(site, k, lightness)[1], 1),
+                "lit_mm": round(sum(c.lit_mm for c in crests), 1), "lining_mm": round(lining_mm(site, k, lightness), 1),
                 "jumps": jumps(_of(opened, k, "metal")),
             }
         )  # fmt: skip

@@ -12,7 +12,7 @@ from ...core.coat.stack import looks
 from ...core.errors import SettingError
 from ...core.plain import built, plain
 from ...core.plan.step import Step
-from ...core.plan.wear import LAYERS, NAMES, STAGE, Worn, usual_wear, wear_coats
+from ...core.plan.wear import FOLLOWS, LAYERS, NAMES, PART_OF, STAGE, Worn, usual_wear, wear_coats
 from ...store import painted, painters, paints, schemes
 from ...store.laid import Laid
 from ...store.models import Sculpt
@@ -38,7 +38,7 @@ class Opened:
 
 def panel(session: Session, sculpt: Sculpt, laid: Laid) -> dict[str, Any]:
     """What the panel shows; amounts and coats come as wear.json."""
-    return {"layers": LAYERS}
+    return {"layers": LAYERS, "follows": FOLLOWS}
 
 
 def _opened(session: Session, sculpt_id: int, worn: Worn | None = None) -> Opened:
@@ -89,7 +89,7 @@ def shown(sculpt_id: int) -> Response | tuple[Response, int]:
         work(lambda *_: None)
     price: dict[str, list[float]] = {}
     for coat, step in zip(opened.made, found[-1], strict=True):
-        mine = price.setdefault({"seal": "grime", "lock": "grime"}.get(coat.way, coat.way), [0.0, 0.0])
+        mine = price.setdefault(PART_OF.get(coat.way, coat.way), [0.0, 0.0])
         mine[0] += step.hand_minutes + step.set_up_minutes + step.clean_minutes
         mine[1] += step.wait_minutes
     rows = [

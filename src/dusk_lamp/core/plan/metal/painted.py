@@ -165,7 +165,7 @@ def edge_coats(task: Task, lamp: Lamp, least: float = 0.0, width: float = EDGE_M
 def lining_coat(task: Task, values: NDArray) -> Coat | None:
     """The dark line along the creases round a region; None where there is none to draw. values: (R + 1,) of the rest and of
     each region, for no dark line lies between two whites (craft page, section 9)."""
-    on, _ = lined(task.site, task.number, values)
+    on = lined(task.site, task.number, values)
     if not on.any():
         return None
     dark = np.average(task.lab[task.own], axis=0, weights=task.weight()) * LINE_CHROMA
