@@ -220,7 +220,7 @@ def files(_bench: Bench, until: float, rng: random.Random) -> str:
     """Files of six formats with bytes changed, cut, doubled or swapped, each batch in a child with limits."""
     import trimesh
 
-    from dusk_lamp.jobs.apart import CrashedError, TooLongError, call
+    from dusk_lamp.jobs.child import CrashedError, TooLongError, call
 
     shape = trimesh.load(trimesh.util.wrap_as_stream(figure()), file_type="stl")
     seeds = {

@@ -126,9 +126,9 @@ def bench_light(_folder: Path) -> None:
     from dusk_lamp.core.light.key import key_light
     from dusk_lamp.core.light.lamp import Lamp
     from dusk_lamp.core.light.rig import MOVING_RAYS, Rig, light_on
-    from dusk_lamp.core.sculpt.outlook import look_out
     from dusk_lamp.core.sculpt.site import Site
     from dusk_lamp.core.sculpt.surface import quick_samples
+    from dusk_lamp.core.sculpt.visibility import visibility_of
 
     surface = laid_out(137_000)
     surface.caster, surface.origins  # noqa: B018
@@ -138,7 +138,7 @@ def bench_light(_folder: Path) -> None:
     row("hard key, relight", f"{hard * 1e3:.0f} ms", "≤ 50 ms")
     row("soft key, 16° wide, 32 rays", f"{median(lambda: key_light(surface, Lamp(40, 50, 16), 32)) * 1e3:.0f} ms")
     start = time.perf_counter()
-    view = look_out(surface)
+    view = visibility_of(surface)
     row("sky, 256 directions", f"{time.perf_counter() - start:.2f} s", "≤ 6 s")
     quick = Site(surface, view).only(*quick_samples(surface))
     rigs = iter([Rig(Lamp(a, 50, 16), 0.25, "overcast", 0.15) for a in range(0, 3600, 7)])
@@ -239,18 +239,18 @@ def bench_undercoat(_folder: Path) -> None:
     from dusk_lamp.core.paint.mix import only
     from dusk_lamp.core.paint.rack import rack_from_csv
     from dusk_lamp.core.plan.outcome import outcome
+    from dusk_lamp.core.plan.pots import pots_from
     from dusk_lamp.core.plan.schools import primed, school
     from dusk_lamp.core.plan.spray_fit import fit
-    from dusk_lamp.core.plan.tins import tins_from
-    from dusk_lamp.core.sculpt.outlook import look_out
     from dusk_lamp.core.sculpt.site import Site
+    from dusk_lamp.core.sculpt.visibility import visibility_of
     from dusk_lamp.core.target.exposure import Exposure, laid_between
     from dusk_lamp.core.target.target import target
 
     surface = laid_out(133_000)
     surface.caster, surface.origins  # noqa: B018
     head(f"Undercoat on {len(surface):,} samples of the wick-warden")
-    bare, site = Site(surface), Site(surface, look_out(surface))
+    bare, site = Site(surface), Site(surface, visibility_of(surface))
 
     def off(found, wanted):
         rms = np.sqrt(np.average((found - wanted) ** 2, weights=site.areas))
@@ -264,20 +264,20 @@ def bench_undercoat(_folder: Path) -> None:
             own = median(lambda p=pass_, by=laid: by(site, p), 3)
             more = f"cast whole {cast / own:.1f} × as long; {off(laid(site, pass_).film, wanted)}"
             row(f"{words}, {how}", f"{own:.2f} s", "≤ 0.3 s", more)
-    tins = tins_from(rack_from_csv((files("dusk_lamp.demo") / "rack.csv").read_bytes()))
+    pots = pots_from(rack_from_csv((files("dusk_lamp.demo") / "rack.csv").read_bytes()))
     rig = Rig(Lamp(40, 58, 16), 0.22, "overcast", 0.15)
     exposure = Exposure()
-    wanted = laid_between(target(site, rig, exposure=exposure).value, exposure, tins.darkest, tins.lightest)
-    coats = school("ladder", surface, rig.lamp, tins)
+    wanted = laid_between(target(site, rig, exposure=exposure).value, exposure, pots.darkest, pots.lightest)
+    coats = school("ladder", surface, rig.lamp, pots)
     films = [c.film(site) for c in coats]
     row(
         "looks after one more coat",
         f"{median(lambda: appearance([(coats[1], films[1])], len(surface))) * 1e3:.0f} ms",
     )
     found = []
-    took = median(lambda: found.append(fit(site, wanted, rig.lamp, only(tins.primer), tins.greys)), 3)
+    took = median(lambda: found.append(fit(site, wanted, rig.lamp, only(pots.primer), pots.greys)), 3)
     row("fit of the passes", f"{took:.1f} s", "≤ 6 s")
-    for name, plan in (("fitted passes", [primed(only(tins.primer), ""), *found[0].coats]), ("grey ladder", coats)):
+    for name, plan in (("fitted passes", [primed(only(pots.primer), ""), *found[0].coats]), ("grey ladder", coats)):
         within = outcome(site, plan, wanted, steps=False).within
         row(f"{name}: area within half a value", f"{within:.0%}", "≥ 85 %" if name[0] == "f" else "")
 
@@ -286,21 +286,22 @@ def bench_colour(_folder: Path) -> None:
     """The warden's own regions in colours of the demo rack, over a grey ladder of its light."""
     from dataclasses import replace
 
+    from dusk_lamp.core.plan.whole import locals_for, seen_after_all
+
     from dusk_lamp.cli.common import the_rack
     from dusk_lamp.core.light.lamp import Lamp
     from dusk_lamp.core.light.rig import Rig
     from dusk_lamp.core.light.tint import Tints
-    from dusk_lamp.core.plan.fair import fitted
+    from dusk_lamp.core.plan.pots import pots_from
+    from dusk_lamp.core.plan.school_fit import fitted
     from dusk_lamp.core.plan.schools import school
-    from dusk_lamp.core.plan.tins import tins_from
     from dusk_lamp.core.plan.ways import ways
     from dusk_lamp.core.plan.ways.way import seen_after, task_of, told
-    from dusk_lamp.core.plan.whole import locals_for, seen_after_all
     from dusk_lamp.core.sculpt.marking import Marking
     from dusk_lamp.core.sculpt.masks import read_mask
-    from dusk_lamp.core.sculpt.outlook import look_out
     from dusk_lamp.core.sculpt.site import Site
     from dusk_lamp.core.sculpt.stand import Standing, placing
+    from dusk_lamp.core.sculpt.visibility import visibility_of
     from dusk_lamp.core.target.exposure import Exposure, laid_between
     from dusk_lamp.core.target.target import sketched, target
 
@@ -313,7 +314,7 @@ def bench_colour(_folder: Path) -> None:
     colours = ("Harbour Grey", "Tan Bark", "Saddle", "Cockle Red", "Mud Bank", "Deep Channel", "Tide Blue", "Freckle", "Sailcloth",
                "Driftwood", "Rain Barrel", "Marigold")  # fmt: skip
     regions = tuple(replace(r, colour=colours[k % len(colours)]) for k, r in enumerate(marking.regions))
-    site, rack = Site(surface, look_out(surface), marking=Marking(marking.labels, regions)), the_rack(None)
+    site, rack = Site(surface, visibility_of(surface), marking=Marking(marking.labels, regions)), the_rack(None)
     head(f"Colour, {len(surface):,} samples, {len(regions)} regions")
     rig, exposure = Rig(Lamp(40, 55, 14), 0.25, "overcast", 0.15), Exposure()
     grey, locals_ = target(site, rig, exposure=exposure), locals_for(site, rack)
@@ -335,7 +336,7 @@ def bench_colour(_folder: Path) -> None:
             "ladder",
             surface,
             rig.lamp,
-            tins_from(rack),
+            pots_from(rack),
         ),
         laid_between(grey.value, exposure, 0, 1),
     )
@@ -361,9 +362,9 @@ def bench_colour(_folder: Path) -> None:
 def warden_site(samples):
     """The wick-warden laid out with its own regions and what it sees of its surroundings."""
     from dusk_lamp.core.sculpt.masks import read_mask
-    from dusk_lamp.core.sculpt.outlook import look_out
     from dusk_lamp.core.sculpt.site import Site
     from dusk_lamp.core.sculpt.stand import Standing, placing
+    from dusk_lamp.core.sculpt.visibility import visibility_of
 
     surface = laid_out(samples)
     with tempfile.NamedTemporaryFile(suffix=".ply") as f:
@@ -371,16 +372,16 @@ def warden_site(samples):
         f.flush()
         mask = read_mask(f.name, "ply")
     marking = mask.on(surface, placing(warden_mesh(), Standing(height_mm=40)))
-    return Site(surface, look_out(surface), marking=marking)
+    return Site(surface, visibility_of(surface), marking=marking)
 
 
 def bench_glow(_folder: Path) -> None:
-    from dusk_lamp.core.light.beside import plane_at
     from dusk_lamp.core.light.emitter import FEW_PLACES, Source, faces_of, glow_of
     from dusk_lamp.core.light.flame import flamed
     from dusk_lamp.core.light.glint import glinting
     from dusk_lamp.core.light.heat import heated
     from dusk_lamp.core.light.lamp import Lamp
+    from dusk_lamp.core.light.planes import plane_at
     from dusk_lamp.core.light.rig import Rig
     from dusk_lamp.core.plan.glow import Wish, glowing, reached
     from dusk_lamp.core.target.exposure import Exposure, value_of_light
@@ -429,7 +430,7 @@ def bench_metal(_folder: Path) -> None:
     site = warden_site(150_000)
     _ = site.lines, site.relief
     head(f"Metal, edges and wear on {len(site):,} samples of the wick-warden")
-    look = lambda rough: mirrored(site.surface, site.outlook, (0, 8), WORLDS["noon"], rough)  # noqa: E731
+    look = lambda rough: mirrored(site.surface, site.visibility, (0, 8), WORLDS["noon"], rough)  # noqa: E731
     mirror, rough = median(lambda: look(0.0), 7), median(lambda: look(0.3), 7)
     row("horizon or view changed, a mirror", f"{mirror * 1e3:.0f} ms", "≤ 150 ms")
     row(

@@ -4,17 +4,21 @@ import subprocess
 import sys
 import threading
 import time
+from dataclasses import replace
 from datetime import timedelta
 
 import pytest
 
+from dusk_lamp.core.sculpt.stand import Standing
 from dusk_lamp.jobs import leases, prepare
 from dusk_lamp.jobs.leases import give_back, new_worker, take
 from dusk_lamp.jobs.queue import Queue, run
 from dusk_lamp.settings import Settings
-from dusk_lamp.store import stages
+from dusk_lamp.store import plans
+from dusk_lamp.store import preparing as stages
 from dusk_lamp.store.models import FILLS_THE_SHELF, LOOKED_AT, Job, Sculpt, now
-from dusk_lamp.store.store import Store, add_sculpt, new_job
+from dusk_lamp.store.plans import add_sculpt
+from dusk_lamp.store.store import Store, lay_out_again, new_job
 
 from .shapes import ball
 
@@ -240,15 +244,17 @@ def test_a_painters_own_standing_is_never_overwritten_by_a_job_it_overtook(store
         result = mend(*args)
         with store.session() as session:
             sculpt = session.get(Sculpt, sculpt_id)
-            sculpt.up, sculpt.front, sculpt.height_mm = "x", "z", 54.0
-            new_job(session, sculpt)
+            kept = plans.kept_of(session, sculpt)
+            own = replace(kept.plan.sculpt, up="x", front="z", height=54.0)
+            plans.keep(session, sculpt, replace(kept, plan=replace(kept.plan, sculpt=own)), "stood up")
+            lay_out_again(session, sculpt)
         return result
 
     monkeypatch.setattr(prepare.stages, "mended", stood_up_meanwhile)
     run(store, old, new_worker(), apart=False)
     with store.session() as session:
         sculpt = session.get(Sculpt, sculpt_id)
-        assert (sculpt.up, sculpt.front, sculpt.height_mm, sculpt.surface_key) == ("x", "z", 54.0, None)
+        assert (sculpt.standing, sculpt.surface_key) == (Standing("x", "z", 54.0), None)
 
 
 @pytest.mark.parametrize("trouble", [RuntimeError("boom"), MemoryError(), KeyError("x")])

@@ -7,6 +7,7 @@ import sqlite3
 import threading
 import time
 from contextlib import suppress
+from dataclasses import replace
 from datetime import timedelta
 
 import numpy as np
@@ -16,13 +17,15 @@ from alembic.migration import MigrationContext
 from sqlalchemy import select
 
 from dusk_lamp.core.coat.coat import usual_coat
+from dusk_lamp.core.memory import Bounded
 from dusk_lamp.core.paint.mix import only
 from dusk_lamp.core.paint.rack import Paint
-from dusk_lamp.store import schemes
+from dusk_lamp.core.plan.stages.undercoat import UndercoatWishes
+from dusk_lamp.store import plans
 from dusk_lamp.store.cache import FolderCache, key_of
-from dusk_lamp.store.memory import Bounded
-from dusk_lamp.store.models import Base, CoatRow, Sculpt, now
-from dusk_lamp.store.store import Store, add_sculpt, clear_away
+from dusk_lamp.store.models import Base, Piece, Sculpt, now
+from dusk_lamp.store.plans import add_sculpt
+from dusk_lamp.store.store import Store, clear_away
 
 
 @pytest.mark.filterwarnings(
@@ -125,7 +128,7 @@ def test_an_upload_that_breaks_off_leaves_nothing_behind(tmp_path):
     store.close()
 
 
-# --- coats as rows with revisions
+# --- plans with revisions
 
 SOOT = only(Paint("Soot", "base", "#1b1b1d"))
 
@@ -140,88 +143,102 @@ def shelved(tmp_path):
     store.close()
 
 
-def laid(store, labels, seen, sculpt_id=1):
-    """Lay brushed coats of these labels in the place of a state that was seen; the state that holds then."""
+def laid(store, labels, seen=None, sculpt_id=1):
+    """Lay brushed coats of these labels on the revision that was seen; the one that holds then."""
     with store.saving() as session:
         sculpt = session.get(Sculpt, sculpt_id)
-        coats = [usual_coat("brush", SOOT, label) for label in labels]
-        schemes.keep(session, sculpt, coats, schemes.Choice("twotone", primer="Pitch"), seen)
-        return schemes.state_of(sculpt)
+        kept = plans.kept_of(session, sculpt)
+        coats = tuple(usual_coat("brush", SOOT, label) for label in labels)
+        plan = replace(kept.plan, coats=coats).with_wishes("undercoat", UndercoatWishes("twotone", primer="Pitch"))
+        new = replace(kept, plan=plan, turn=kept.turn if seen is None else seen)
+        return plans.keep(session, sculpt, new, f"laid {len(labels)}")
+
+
+def held(store, sculpt_id=1):
+    with store.session() as session:
+        return session.get(Sculpt, sculpt_id).plan_id
 
 
 def labels_of(store, sculpt_id=1):
     with store.session() as session:
-        return [c.label for c in schemes.kept_coats(session, session.get(Sculpt, sculpt_id))]
+        return [c.label for c in plans.plan_of(session, session.get(Sculpt, sculpt_id)).coats]
 
 
 def stepped(store, by):
     with store.saving() as session:
         sculpt = session.get(Sculpt, 1)
-        return schemes.step(session, sculpt, by, schemes.state_of(sculpt))
+        return plans.step(session, sculpt, by, sculpt.plan_id)
 
 
-def test_every_state_of_the_coats_can_be_undone_and_redone(shelved):
-    one = laid(shelved, ["a"], 0)
-    laid(shelved, ["a", "b"], one)
+def test_every_state_of_a_plan_can_be_undone_and_redone_by_its_name(shelved):
+    laid(shelved, ["a"])
+    laid(shelved, ["a", "b"])
     assert labels_of(shelved) == ["a", "b"]
+    with shelved.session() as session:
+        assert plans.can_step(session, session.get(Sculpt, 1)) == ("laid 2", None)
     assert stepped(shelved, -1) and labels_of(shelved) == ["a"]
+    with shelved.session() as session:
+        assert plans.can_step(session, session.get(Sculpt, 1)) == ("laid 1", "laid 2")
     assert stepped(shelved, 1) and labels_of(shelved) == ["a", "b"] and not stepped(shelved, 1)
     assert stepped(shelved, -1) and stepped(shelved, -1) and labels_of(shelved) == [] and not stepped(shelved, -1)
-    laid(shelved, ["c"], 0)
+    laid(shelved, ["c"])
     assert labels_of(shelved) == ["c"] and not stepped(shelved, 1), "what was undone before it is gone"
     with shelved.session() as session:
-        choice = schemes.choice_of(session, session.get(Sculpt, 1))
-        assert (choice.school, choice.primer) == ("twotone", "Pitch")
-        assert session.query(CoatRow).count() == 1, "and so are its coats"
+        wishes = plans.plan_of(session, session.get(Sculpt, 1)).wishes_of("undercoat")
+        assert (wishes.school, wishes.primer) == ("twotone", "Pitch")
+        assert session.query(Piece).count() == 1, "and so are its coats"
 
 
-def test_of_two_changes_made_on_one_state_one_is_refused(shelved):
-    """Also where the other was undone and done anew in between: a state never comes again."""
-    seen = laid(shelved, ["a"], 0)
+def test_a_hundred_revisions_are_kept_and_no_more(shelved):
+    for k in range(plans.MOST_REVISIONS + 5):
+        laid(shelved, [str(k)])
+    back = 0
+    while stepped(shelved, -1):
+        back += 1
+    assert back == plans.MOST_REVISIONS - 1 and labels_of(shelved) == ["5"]
+
+
+def test_of_two_changes_made_on_one_revision_one_is_refused(shelved):
+    """Also where the other was undone and done again in between: a number never comes again."""
+    seen = laid(shelved, ["a"])
     laid(shelved, ["mine"], seen)
-    with pytest.raises(schemes.ChangedElsewhereError):
+    with pytest.raises(plans.ChangedElsewhereError):
         laid(shelved, ["theirs"], seen)
     assert labels_of(shelved) == ["mine"]
-    other = laid(shelved, ["b"], laid(shelved, ["a", "b"], shelved_state(shelved)))
+    laid(shelved, ["a", "b"])
+    other = laid(shelved, ["b"])
     stepped(shelved, -1)
-    laid(shelved, ["c"], shelved_state(shelved))
-    with pytest.raises(schemes.ChangedElsewhereError):
+    laid(shelved, ["c"])
+    with pytest.raises(plans.ChangedElsewhereError):
         laid(shelved, ["late"], other)
 
 
-def shelved_state(store):
-    with store.session() as session:
-        return schemes.state_of(session.get(Sculpt, 1))
-
-
 def test_four_saves_at_the_same_moment_are_one_save_and_three_refusals(shelved):
-    seen = laid(shelved, ["a"], 0)
+    seen = laid(shelved, ["a"])
     for _ in range(10):
-        held, start = [], threading.Barrier(4)
+        kept, start = [], threading.Barrier(4)
 
-        def save(name, seen=seen, held=held, start=start):
+        def save(name, seen=seen, kept=kept, start=start):
             start.wait()
-            with suppress(schemes.ChangedElsewhereError):
-                held.append((name, laid(shelved, [name], seen)))
+            with suppress(plans.ChangedElsewhereError):
+                kept.append((name, laid(shelved, [name], seen)))
 
         threads = [threading.Thread(target=save, args=(f"tab {k}",)) for k in range(4)]
         for thread in threads:
             thread.start()
         for thread in threads:
             thread.join()
-        assert len(held) == 1 and labels_of(shelved) == [held[0][0]]
-        seen = held[0][1]
+        assert len(kept) == 1 and labels_of(shelved) == [kept[0][0]]
+        seen = kept[0][1]
 
 
-def test_a_copy_of_a_sculpt_has_its_coats_and_its_own_from_then_on(shelved):
-    laid(shelved, ["a", "b"], 0)
+def test_a_copy_of_a_sculpt_has_its_plan_and_its_own_from_then_on(shelved):
+    laid(shelved, ["a", "b"])
     with shelved.saving() as session:
         copy = add_sculpt(session, "Copy", session.get(Sculpt, 1).files)
-        schemes.copy(session, session.get(Sculpt, 1), copy)
+        plans.copy(session, session.get(Sculpt, 1), copy)
     assert labels_of(shelved, 2) == ["a", "b"]
-    with shelved.session() as session:
-        seen = schemes.state_of(session.get(Sculpt, 2))
-    laid(shelved, ["c"], seen, 2)
+    laid(shelved, ["c"], held(shelved, 2), 2)
     assert labels_of(shelved, 1) == ["a", "b"] and labels_of(shelved, 2) == ["c"]
 
 

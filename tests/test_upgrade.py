@@ -2,15 +2,19 @@
 
 import json
 import sqlite3
+import zlib
 from contextlib import closing
 
+import numpy as np
 import pytest
 from alembic import command
 from alembic.script import ScriptDirectory
 from sqlalchemy import create_engine, event
 from sqlalchemy.exc import IntegrityError, PendingRollbackError
 
-from dusk_lamp.store import paints, schemes, upgrade
+from dusk_lamp.core.plain import plain
+from dusk_lamp.core.sculpt.site import Where
+from dusk_lamp.store import paints, plans, upgrade
 from dusk_lamp.store.models import Bottle, Sculpt
 from dusk_lamp.store.store import Store
 from dusk_lamp.store.upgrade import DATABASE, DatabaseError
@@ -26,7 +30,11 @@ VALUES = {
                              "past": [{"school": "ladder", "coats": [OLD_COAT]}], "turn": 3, "primer": "Pitch"}),
     "stages_done": json.dumps(["stand", "light", "ladder"]), "told": json.dumps(PAINT), "paints": json.dumps([PAINT]),
     "parts": "[1]", "findings": "{}", "rig": json.dumps({"lamp": None, "sky": 0.5, "sky_kind": "overcast", "bounce": 0}),
-    "state": "done", "name": "Own", "number": 1, "marking_number": 1, "sculpt_id": 1, "deleted_at": None, "labels": b"x",
+    "state": "done", "name": "Own", "number": 1, "marking_number": 1, "sculpt_id": 1, "deleted_at": None,
+    "labels": zlib.compress(bytes(9)), "more_files": "[]", "document": json.dumps({"plan": 2, "sculpt": {"up": "z", "front": "-y", "height": 30.0}, "light": {"sky": 0.5}}),
+    **dict.fromkeys(("greys", "exposure", "tints", "display", "face", "glows", "metal", "wear", "choice", "standing", "surface_standing", "goes_on", "settings", "counts"), "{}"),
+    "mix": json.dumps({"paints": [PAINT], "parts": [1]}), "technique": "brush", "stage": "colour", "up": "z", "front": "-y",
+    "height_mm": 30.0, "school": "fit", "darkest": 1.0, "lightest": 9.0, "labels_key": "", "coats_key": "", "plan_id": 1,
 }  # fmt: skip
 
 
@@ -92,22 +100,21 @@ def test_from_every_version_nothing_is_lost(tmp_path, version):
     tables = made_at(tmp_path, version)
     store = Store(tmp_path)
     after = counts(tmp_path)
-    assert all(after[table] >= 1 for table in tables), after
+    assert all(after[table] >= 1 for table in tables if table not in upgrade.RETIRED), after
     with store.session() as session:
         sculpt = session.get(Sculpt, 1)
         assert (
-            sculpt.rig["sky"] == 0.5
+            sculpt.document["light"]["sky"] == 0.5
             and len(sculpt.jobs) == 1
             and (version >= "0006" or "greys" in sculpt.stages_done)
         )
         if version == "0005":
-            coats = schemes.kept_coats(session, sculpt)
+            plan = plans.plan_of(session, sculpt)
+            coats = plan.coats
             assert [c.technique for c in coats] == ["spray", "wash"]
             assert coats[0].settings.seconds == 3.5 and coats[0].muted and coats[1].settings.film_um == 2.0
-            assert schemes.choice_of(session, sculpt).school == "fit" and schemes.can_step(session, sculpt) == (
-                True,
-                False,
-            )
+            assert plan.wishes_of("undercoat").school == "fit"
+            assert plans.can_step(session, sculpt) == ("coats changed", None)
     store.close()
     if version != VERSIONS[-1]:
         assert len(list((tmp_path / "backups").iterdir())) == 1, "what was before is kept"
@@ -178,4 +185,85 @@ def test_twins_of_old_are_numbered_and_new_ones_refused_by_the_database(tmp_path
     with pytest.raises(IntegrityError), store.session() as session:
         session.add(Bottle(label={**PAINT, "name": "soot"}))
         session.flush()
+    store.close()
+
+
+def test_what_was_kept_by_a_regions_name_or_number_is_kept_by_its_id(tmp_path):
+    """Strokes, states of coats, kept schemes, metal, glows, wear and face of version 0015, as revisions that can be undone."""
+    made_at(tmp_path, "0015")
+    labels = np.array([0, 1, 1, 2, 2, 2, 0, 1], np.uint8)
+    own, everything = [{"name": "Blade", "material": "metal"}, {"name": "Gem"}], {"kind": "whole"}
+    mask = {"kind": "mask", "number": 8, "mask": plain(Where.some(labels == 2))["mask"]}
+    coat = {
+        "technique": "brush",
+        "mix": {"paints": [PAINT], "parts": [1]},
+        "settings": {},
+        "muted": False,
+        "label": "x",
+    }
+    with closing(sqlite3.connect(tmp_path / DATABASE)) as database:
+        database.execute("DELETE FROM marking")
+        database.execute("DELETE FROM coat")
+        for number, regions in ((1, own[:1]), (2, own)):
+            row = (number, zlib.compress((labels * (labels <= number)).tobytes()), json.dumps(regions))
+            database.execute(
+                "INSERT INTO marking (sculpt_id, number, surface_key, standing, labels, regions) VALUES (1, ?, 'text', '{}', ?, ?)",
+                row,
+            )
+        coats = [
+            ("undercoat", everything, ""),
+            ("metal", {"kind": "region", "number": 1}, "metal"),
+            ("metal", mask, "edges"),
+            ("glow", everything, "glow-3"),
+            ("glow", mask, "lens-2"),
+        ]
+        for place, (stage, on, way) in enumerate(coats):
+            database.execute("INSERT INTO coat (scheme_id, place, stage, technique, mix, settings, goes_on, muted, label, way) VALUES (1, ?, ?, 'brush', ?, '{}', ?, 0, ?, ?)",
+                             (place, stage, json.dumps(coat["mix"]), json.dumps(on), way or "prime", way))  # fmt: skip
+        database.execute("DELETE FROM kept_scheme")
+        for id_, name in ((4, "Blue"), (7, "Red")):
+            regions = [{"name": "Gem", "colour": "#2030ff" if name == "Blue" else "#ff3020"}]
+            kept = [{**coat, "stage": "colour", "where": mask, "way": name}]
+            database.execute("INSERT INTO kept_scheme (id, sculpt_id, name, coats, choice, regions, tints) VALUES (?, 1, ?, ?, ?, ?, '{}')",
+                             (id_, name, json.dumps(kept), json.dumps({"school": "ladder", "primer": None, "through": None, "in_colour": False, "darkest": 1, "lightest": 8}), json.dumps(regions)))  # fmt: skip
+        glow = {"number": 3, "kind": "region", "of": "Gem", "name": "Gem", "strength": 2.0, "seed": 5}
+        values = {
+            "marking_number": 2, "scheme_id": 1, "kept_scheme": 7, "metal": {"Blade": {"school": "facet", "world": "dusk", "least": 2.0}},
+            "glows": {"dusk": 0.4, "all": [glow]}, "wear": {"amounts": {"dust": 0.5}, "spared": ["Gem"], "seed": 9}, "parts": [],
+        }  # fmt: skip
+        for name, value in values.items():
+            database.execute(
+                f"UPDATE sculpt SET {name} = ?", (json.dumps(value) if isinstance(value, dict | list) else value,)
+            )
+        database.commit()
+    store = Store(tmp_path)
+    with store.saving() as session:
+        sculpt = session.get(Sculpt, 1)
+        kept = plans.kept_of(session, sculpt)
+        plan = kept.plan
+        assert [(r.name, r.id) for r in plan.regions] == [
+            ("Blade", 1),
+            ("Gem", 2),
+        ] and kept.labels.tolist() == labels.tolist()
+        metal, edges = plan.wishes_of("metal").of(1), plan.wishes_of("edges")
+        assert (metal.school, metal.world) == ("facet", "dusk") and edges.of(1).least == 2.0 and edges.of(2).highlight
+        (light,) = plan.wishes_of("glow").glows
+        assert (light.region, light.seed, plan.dusk) == (2, 5, 0.4) and light.id == 5 == plan.last_id
+        assert plan.wishes_of("glow").lenses == (2,) and plan.wishes_of("wear").spared == (2,)
+        found = [(c.stage, c.way, c.region) for c in plan.coats]
+        assert found == [
+            ("undercoat", "", 0),
+            ("metal", "metal", 1),
+            ("edges", "edges", 2),
+            ("glow", light.way, 0),
+            ("glow", "lens", 2),
+        ]
+        assert [s.name for s in plans.schemes_of(session, sculpt)] == ["Blue", "Red"] and sculpt.scheme_id == 7
+        assert plans.can_step(session, sculpt)[0] and plans.step(session, sculpt, -1, sculpt.plan_id)
+        assert not plans.plan_of(session, sculpt).coats, "before the coats there were the regions"
+        assert plans.step(session, sculpt, -1, sculpt.plan_id)
+        assert [r.name for r in plans.plan_of(session, sculpt).regions] == ["Blade"]
+        plans.take(session, sculpt, 4, sculpt.plan_id)
+        blue = plans.plan_of(session, sculpt)
+        assert blue.regions[1].colour == "#2030ff" and [c.way for c in blue.coats] == ["Blue"]
     store.close()

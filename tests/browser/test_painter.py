@@ -139,7 +139,7 @@ def test_clicking_on_the_sculpt_marks_a_region_that_can_be_named_and_undone(page
     box = page.locator("#stage").bounding_box()
 
     def marked(act):
-        with page.expect_response(lambda r: r.request.method == "POST" and r.url.endswith("/regions")):
+        with page.expect_response(lambda r: r.request.method == "POST" and r.url.endswith(("/regions", "/history"))):
             act()
         page.wait_for_timeout(300)
 
@@ -202,16 +202,18 @@ def test_two_tabs_marking_regions_are_told_and_both_can_be_kept(page, bench_url,
     other.mouse.click(x, y)
     until(lambda: other.locator("#region-list li").count() == before + 1, other)
     page.mouse.click(x, y + 60)
-    page.locator("#two-tabs-regions").wait_for()
+    page.locator("#two-tabs").wait_for()
     assert page.locator("#region-list li").count() == before + 1, "theirs is shown"
 
     def kept(do):
-        with page.expect_response(lambda r: r.request.method == "POST" and r.url.endswith("/regions") and r.ok):
+        with page.expect_response(
+            lambda r: r.request.method == "POST" and r.url.endswith(("/regions", "/history")) and r.ok
+        ):
             do()
         page.wait_for_timeout(400)  # until the page has read it: the next change is made on it
 
     kept(page.get_by_role("button", name="Put mine on top").click)
-    assert not page.locator("#two-tabs-regions").is_visible()
+    assert not page.locator("#two-tabs").is_visible()
     for _ in range(2):
         kept(lambda: page.keyboard.press("Control+z"))
     until(lambda: page.locator("#region-list li").count() == before, page)
@@ -458,7 +460,7 @@ def test_two_tabs_are_told_of_each_other_and_both_choices_are_offered(page, benc
     settled(page, lambda: page.click("text=Above right"))
     other.click("text=Behind")
     other.locator("#two-tabs-title").wait_for()
-    other.click("text=Take the other tab's")
+    other.click("text=Leave it as it is")
     until(lambda: other.input_value("#azimuth") == "60", other)
     page.trouble[:] = [t for t in page.trouble if "409" not in t]
     other.close()

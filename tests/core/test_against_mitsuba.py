@@ -13,8 +13,8 @@ from dusk_lamp.core.light.lamp import Lamp
 from dusk_lamp.core.light.reflect import Disc, World, mirrored
 from dusk_lamp.core.light.sky import sky_light
 from dusk_lamp.core.sculpt.marking import Marking, Region
-from dusk_lamp.core.sculpt.outlook import look_out
 from dusk_lamp.core.sculpt.site import Site
+from dusk_lamp.core.sculpt.visibility import visibility_of
 from dusk_lamp.core.view.formats import lit_ply
 
 from ..shapes import ball, surface_of
@@ -113,7 +113,7 @@ def test_dome_light_agrees(which, request, rng, tmp_path):
         "to_world": mi.ScalarTransform4f().rotate([1, 0, 0], 90),
     }
     theirs = mitsuba_light(surface, spots, emitter, tmp_path / "s.ply", 1024)
-    agrees(sky_light(surface, look_out(surface))[spots], theirs, 0.02, 0.06)
+    agrees(sky_light(surface, visibility_of(surface))[spots], theirs, 0.02, 0.06)
 
 
 def mi_transform(origin, radius):

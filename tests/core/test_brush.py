@@ -119,7 +119,7 @@ def test_masks_come_back_from_json_exactly_and_from_ply_with_their_names(tmp_pat
     assert (back.labels == marking.labels).all() and back.regions == marking.regions
     (tmp_path / "m.ply").write_bytes(lit_ply(own, {"region": marking.labels}, marking.regions))
     there = read_mask(tmp_path / "m.ply", "ply")
-    assert there.regions == marking.regions
+    assert there.on(own, at).regions == marking.regions
     other = working_surface(stand(raw, Standing(height_mm=20)), samples=5_000)
     share = other.areas[there.on(other, at).labels == 1].sum() / other.areas.sum()
     assert share == pytest.approx((20 - 13) / 20, abs=0.01), "a cap's share of a sphere is its height's (Archimedes)"

@@ -22,10 +22,10 @@ from dusk_lamp.core.paint.mix import only
 from dusk_lamp.core.plain import plain
 from dusk_lamp.core.plan.step import step_of
 from dusk_lamp.core.sculpt.marking import Marking, Region
-from dusk_lamp.core.sculpt.outlook import look_out
 from dusk_lamp.core.sculpt.relief import Relief, cavity, relief_of
 from dusk_lamp.core.sculpt.site import Site, Where
 from dusk_lamp.core.sculpt.surface import as_is_surface, working_surface
+from dusk_lamp.core.sculpt.visibility import visibility_of
 
 from ..shapes import RACK, ball, block_with_a_slot, mesh_of, plate, surface_of, together
 
@@ -364,12 +364,12 @@ def test_a_coat_goes_where_it_is_bound_to_and_nowhere_else():
             replace(coat, where=gone).film(site)
 
 
-# --- the outlook: what is known of the directions round one saves rays
+# --- the visibility: what is known of the directions round one saves rays
 
 
 def test_sprays_from_the_outlook_are_those_that_were_cast(warden):
-    """Against the same pass cast without an outlook: by rays in doubt only, and without any ray."""
-    cast, known = Site(warden), Site(warden, look_out(warden))
+    """Against the same pass cast without an visibility: by rays in doubt only, and without any ray."""
+    cast, known = Site(warden), Site(warden, visibility_of(warden))
 
     def rms(found, wanted):
         return float(
@@ -382,7 +382,9 @@ def test_sprays_from_the_outlook_are_those_that_were_cast(warden):
         assert rms(spray(known, pass_).film, wanted) < near
         rough = roughly(known, pass_).film
         assert rms(rough, wanted) < roughly_near and np.corrcoef(rough, wanted)[0, 1] > 0.94
-    assert (roughly(cast, Spray(40, 50)).film == spray(cast, Spray(40, 50)).film).all(), "where there is no outlook"
+    assert (roughly(cast, Spray(40, 50)).film == spray(cast, Spray(40, 50)).film).all(), (
+        "where there is no visibility"
+    )
 
 
 # --- an airbrush's own laws

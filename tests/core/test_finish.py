@@ -14,8 +14,8 @@ from dusk_lamp.core.plan.face import FURTHEST, IRIS, LEAST_DOT_MM, face_of, warm
 from dusk_lamp.core.plan.order import WHOLE_MODEL, broken, move_refused, ordered, region_of, touching
 from dusk_lamp.core.plan.step import steps_of
 from dusk_lamp.core.sculpt.marking import Marking, Region
-from dusk_lamp.core.sculpt.outlook import look_out
 from dusk_lamp.core.sculpt.site import Site, Where
+from dusk_lamp.core.sculpt.visibility import visibility_of
 from dusk_lamp.core.view.flat import face_svg
 
 from ..shapes import RACK, ball, surface_of, together
@@ -165,7 +165,7 @@ def test_warmth_goes_where_skin_stands_out():
     """CP-33: on a ball with a nose, the nose."""
     surface = surface_of(together(ball(radius=6, at=(0, 0, 6)), ball(radius=1.2, at=(0, -6, 6))))
     site = Site(
-        surface, look_out(surface), marking=Marking(np.ones(len(surface), np.uint8), (Region("Face", "skin"),))
+        surface, visibility_of(surface), marking=Marking(np.ones(len(surface), np.uint8), (Region("Face", "skin"),))
     )
     spots = warm_spots(site, 1)
     on_nose = np.linalg.norm(surface.points - [0, -6, 6], axis=1) < 1.35

@@ -9,12 +9,12 @@ import pytest
 from dusk_lamp.cli.main import main
 from dusk_lamp.core.coat.stack import appearance
 from dusk_lamp.core.errors import SettingError
-from dusk_lamp.core.light.beside import plane_at
 from dusk_lamp.core.light.emitter import Source, ball_factor, glow_of, polygon_factor
 from dusk_lamp.core.light.flame import CATCHES_FROM, HUES, flamed
 from dusk_lamp.core.light.glint import glinting
 from dusk_lamp.core.light.heat import HEATS, heated, widths
 from dusk_lamp.core.light.lamp import Lamp
+from dusk_lamp.core.light.planes import plane_at
 from dusk_lamp.core.light.rig import Rig, light_on
 from dusk_lamp.core.light.tint import of_temperature
 from dusk_lamp.core.paint.colour import RGB_TO_XYZ, linear, rgb_from_hex
@@ -39,9 +39,9 @@ from dusk_lamp.core.plan.glow import (
 from dusk_lamp.core.plan.lens import lens_coats, lenses
 from dusk_lamp.core.sculpt.geodesic import along_the_skin
 from dusk_lamp.core.sculpt.marking import Marking, Region
-from dusk_lamp.core.sculpt.outlook import look_out
 from dusk_lamp.core.sculpt.relief import Bends
 from dusk_lamp.core.sculpt.site import Site
+from dusk_lamp.core.sculpt.visibility import visibility_of
 from dusk_lamp.core.target.exposure import Exposure
 from dusk_lamp.core.target.local import lab_of, usual_local
 from dusk_lamp.core.target.target import sketched, target
@@ -161,7 +161,9 @@ def lantern():
         together(plate(-15, 15, -15, 15, cells=50), ball(radius=2, fine=4, at=(0, 0, 5)), post.subdivide_to_size(0.6))
     )
     own = np.linalg.norm(surface.points - [0, 0, 5], axis=1) < 2.2
-    site = Site(surface, look_out(surface), marking=Marking(own.astype(np.uint8), (Region("Lamp", "glass or gem"),)))
+    site = Site(
+        surface, visibility_of(surface), marking=Marking(own.astype(np.uint8), (Region("Lamp", "glass or gem"),))
+    )
     wish = Wish(Source("region", 1), "#ffb347", 1.0)
     rig = Rig(Lamp(0, 70, 10), 0.2, "overcast", 0.1)
     return site, wish, glow_of(site, wish.source), target(site, rig), rig
@@ -183,8 +185,8 @@ def test_the_source_is_lightest_and_bands_nest(lantern):
         dusk.light[dusk.band == NEAR].min() > 0
         and (dusk.band[dusk.light == 0] == 0)[~glow.own[dusk.light == 0]].all()
     )
-    lit = glowing(grey_.light, [(wish, glow)], rig.full, 0.3)
-    alone = glowing(grey_.light, [(wish, glow)], rig.full, lamp=False)
+    lit = glowing(grey_.light.dimmed(0.3), [(wish, glow)], rig.full)
+    alone = glowing(grey_.light.dimmed(0.0), [(wish, glow)], rig.full)
     wanted = sketched(
         site,
         replace(grey_, light=lit, value=_value(lit, rig)),
@@ -217,7 +219,7 @@ def test_the_coats_of_a_glow_come_in_the_order_of_the_craft(lantern):
     under = grey(3.0 + grey_.value / 3).astype(np.float32)
     wanted = sketched(
         site,
-        replace(grey_, light=glowing(grey_.light, [(wish, glow)], rig.full, 0.4)),
+        replace(grey_, light=glowing(grey_.light.dimmed(0.4), [(wish, glow)], rig.full)),
         Exposure(),
         [usual_local("stone")] * 2,
     ).lab
@@ -422,7 +424,7 @@ def test_a_source_that_cannot_be_is_refused_in_words(kind, more, says):
     site = Site(surface_of(ball(radius=5)), marking=Marking(np.zeros(2562, np.uint8), (Region("Gone"),)))
     with pytest.raises(SettingError, match=says):
         glow_of(site, Source(kind, **more))
-    with pytest.raises(SettingError, match="black light"):
+    with pytest.raises(SettingError, match="black glow"):
         Wish(Source(), "#000000")
 
 

@@ -6,9 +6,9 @@ import trimesh
 
 from dusk_lamp.core.sculpt.health import THIN_SHARE, examined, rim_widths, thin
 from dusk_lamp.core.sculpt.mend import mend
-from dusk_lamp.core.sculpt.outlook import look_out
 from dusk_lamp.core.sculpt.stand import Standing, placing, stand
 from dusk_lamp.core.sculpt.surface import working_surface
+from dusk_lamp.core.sculpt.visibility import visibility_of
 
 from ..shapes import ball, mesh_of, together
 
@@ -17,7 +17,7 @@ def examine(shape, standing=None):
     mended = mend(mesh_of(shape))
     at = placing(mended.mesh, standing or Standing())
     s = working_surface(stand(mended.mesh, standing or Standing()), mended.shell, samples=4_000)
-    return s, {find.kind: find for find in examined(mended, at, s, look_out(s, 64).paintable)}
+    return s, {find.kind: find for find in examined(mended, at, s, visibility_of(s, 64).paintable)}
 
 
 def test_a_sound_ball_has_nothing():

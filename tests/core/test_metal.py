@@ -19,29 +19,29 @@ from dusk_lamp.core.light.reflect import WORLDS, World, mirrored, on_ball, with_
 from dusk_lamp.core.light.rig import Rig
 from dusk_lamp.core.paint.colour import lab, xyz
 from dusk_lamp.core.paint.mix import only
-from dusk_lamp.core.plan.edges import corner_dots, crests_of, lining
+from dusk_lamp.core.plan.edges import beside_words, corner_dots, crests_of, lining
 from dusk_lamp.core.plan.metal import metal_school, metal_schools
 from dusk_lamp.core.plan.metal.painted import (
     Metal,
-    beside_words,
-    coats,
     colours,
     jumps,
+    layers_of,
     mirror_ball,
     usual_metal,
     values,
 )
 from dusk_lamp.core.plan.metal.school import Shine, value_of
 from dusk_lamp.core.plan.metal.trainer import unrolled
+from dusk_lamp.core.plan.stages.wear import WearWishes
 from dusk_lamp.core.plan.tools import Tools
 from dusk_lamp.core.plan.ways import way
 from dusk_lamp.core.plan.ways.way import task_of
-from dusk_lamp.core.plan.wear import LAYERS, NAMES, Worn, usual_wear, wear_coats
-from dusk_lamp.core.sculpt.facets import Said, facets
+from dusk_lamp.core.plan.wear import LAYERS, LAYERS_BY_NAME, wear_coats
+from dusk_lamp.core.sculpt.facets import FacetNote, facets
 from dusk_lamp.core.sculpt.marking import Marking, Region
-from dusk_lamp.core.sculpt.outlook import look_out
 from dusk_lamp.core.sculpt.relief import Bends, Relief, caught
 from dusk_lamp.core.sculpt.site import Site, Where
+from dusk_lamp.core.sculpt.visibility import visibility_of
 from dusk_lamp.core.target.local import Local, lab_of, local_of, usual_local
 from dusk_lamp.core.target.target import target
 from dusk_lamp.core.view.flat import facet_svg
@@ -61,7 +61,7 @@ def test_a_white_furnace_reflects_one(roughness):
     """In a world of 1 in every direction a surface that loses nothing shows 1, at every roughness, also where it hides
     itself."""
     pit = surface_of(together(ball(radius=4, fine=3), ball(radius=4, fine=3, at=(5, 0, 0))))
-    for surface, seen in ((BALL, None), (pit, look_out(pit))):
+    for surface, seen in ((BALL, None), (pit, visibility_of(pit))):
         shown = mirrored(surface, seen, FRONT, WORLDS["uniform"], roughness)
         assert np.abs(shown - 1).max() < 0.01
 
@@ -150,7 +150,7 @@ def blade():
     shape = trimesh.Trimesh(points, faces, process=True).subdivide()
     shape.fix_normals()
     surface = surface_of(shape)
-    return Site(surface, look_out(surface))
+    return Site(surface, visibility_of(surface))
 
 
 def test_facets_of_a_blade_run_opposed_and_its_edge_is_near_white(blade):
@@ -177,7 +177,7 @@ def test_layered_metal_climbs_to_one_place_above_and_in_front():
     shield.apply_transform(trimesh.transformations.rotation_matrix(np.pi / 4, [1, 0, 0]))
     shield.apply_translation([0, -7, 31])
     surface = surface_of(together(*body, shield))
-    site = Site(surface, look_out(surface))
+    site = Site(surface, visibility_of(surface))
     value = value_of(metal_school("layered").shares(site, Shine(), WORLDS["noon"], Lamp(0, 60)), Shine())
     best = [float(value[np.abs(surface.points[:, 2] - z) < 4.2].max()) for z in (4, 14)]
     assert best[0] < best[1]
@@ -193,7 +193,7 @@ def test_layered_metal_climbs_to_one_place_above_and_in_front():
 def test_the_value_range_of_materials_from_cloth_to_metal():
     """CP-27, common practice: cloth, leather, fur, metal; a shiny leather has sharp, small highlights."""
     spans, lights = {}, {}
-    site = Site(BALL, look_out(BALL, 64))
+    site = Site(BALL, visibility_of(BALL, 64))
     for material in ("cloth", "leather", "fur", "metal"):
         value = values(site, usual_metal(material), Lamp(20, 55), usual_local(material))
         spans[material] = float(np.subtract(*np.percentile(value, [99, 1])))
@@ -254,10 +254,10 @@ def test_what_the_painter_says_of_a_facet_counts_and_a_facet_is_unrolled():
     """A box: one side is said to be none, and is given back; a blade's side as a strip runs as the blade does."""
     surface = surface_of(trimesh.creation.box((8, 6, 30)).subdivide_to_size(1.0))
     site = Site(surface)
-    front = Said((0.0, -3.0, 0.0), "none")
-    assert len(facets(surface, site.bends)) == 6 and len(facets(surface, site.bends, said=(front,))) == 5
+    front = FacetNote((0.0, -3.0, 0.0), "none")
+    assert len(facets(surface, site.bends)) == 6 and len(facets(surface, site.bends, notes=(front,))) == 5
     both = (front, replace(front, kind="cylinder"))
-    assert [f.kind for f in facets(surface, site.bends, said=both) if f.normal[1] < -0.9] == ["cylinder"]
+    assert [f.kind for f in facets(surface, site.bends, notes=both) if f.normal[1] < -0.9] == ["cylinder"]
     metal = Metal("facet")
     value = values(site, metal, Lamp(30, 60))
     own = next(f for f in facets(surface, site.bends) if f.normal[1] < -0.9)
@@ -306,11 +306,13 @@ def test_a_transparent_green_over_silver_is_green_and_lighter_toward_the_mirror(
 
 def test_the_layers_of_a_metal_strictly_shrink():
     """CP-22: D+M 1:1, D+M 1:2, M, M+W 1:1, M+W 1:2 climb, each on less than the one before; no jump above a value and a half."""
-    site = Site(BALL, look_out(BALL, 64), marking=Marking(np.ones(len(BALL), np.uint8), (Region("Helm", "metal"),)))
+    site = Site(
+        BALL, visibility_of(BALL, 64), marking=Marking(np.ones(len(BALL), np.uint8), (Region("Helm", "metal"),))
+    )
     wanted = target(site, Rig(Lamp(0, 60)), [usual_local("stone"), usual_local("metal")])
     task = task_of(site, wanted, 1, np.full((len(site), 36), 0.1, np.float32), RACK, lamp=Lamp(0, 60))
     metal = usual_metal("metal")
-    own = coats(task, metal, values(site, metal, Lamp(0, 60)))
+    own = layers_of(task, metal, values(site, metal, Lamp(0, 60)))
     areas = [float(site.areas[c.where.samples(len(site))].sum()) for c in own]
     lightness = [c.mix.colour.value for c in own]
     assert len(own) >= 5 and (np.diff(areas) < 0).all() and (np.diff(lightness) > 0).all() and jumps(own) == []
@@ -352,9 +354,9 @@ def test_wear_comes_in_the_order_of_the_craft_and_spares_what_is_to_stay_clean()
     chips, rust in the middle of those; verdigris on metal alone; dust last."""
     half = (BALL.points[:, 0] > 0).astype(np.uint8)
     regions = (Region("Helm", "metal"),)
-    site = Site(BALL, look_out(BALL, 64), marking=Marking(half, regions))
-    every = Worn(dict.fromkeys(NAMES, 0.6), seed=3)
-    own = wear_coats(site, every, RACK, Tools())
+    site = Site(BALL, visibility_of(BALL, 64), marking=Marking(half, regions))
+    every = dict.fromkeys(LAYERS_BY_NAME, 0.6)
+    own = wear_coats(site, every, (), 3, RACK, Tools())
     ways_ = [c.way for c in own]
     assert ways_ == ["seal", "grime", "lock", "chips", "inside", "rust", "streaks", "verdigris", "dust"]
     assert own[0].mix.finish > 0.4 and own[2].mix.finish == 0 and own[1].settings.pulled_down
@@ -363,14 +365,14 @@ def test_wear_comes_in_the_order_of_the_craft_and_spares_what_is_to_stay_clean()
     inside = [(films[a] > 0)[films[b] > 0].mean() for a, b in (("chips", "inside"), ("inside", "rust"))]
     assert min(inside) > 0.85 and (films["rust"] > 0).sum() < (films["inside"] > 0).sum() < (films["chips"] > 0).sum()
     assert next(c for c in own if c.way == "verdigris").film(site)[half == 0].max() == 0
-    clean = wear_coats(site, replace(every, spared=("Helm",)), RACK, Tools())
+    clean = wear_coats(site, every, site.marking.ids[1:], 3, RACK, Tools())
     assert all(c.film(site)[half == 1].max() == 0 for c in clean) and "verdigris" not in [c.way for c in clean]
-    assert wear_coats(site, Worn(), RACK, Tools()) == [] and set(usual_wear().amounts) == {
+    assert wear_coats(site, {}, (), 3, RACK, Tools()) == [] and set(WearWishes().shown) == {
         layer.name for layer in LAYERS if layer.usual
     }
     for bad, says in (({"moss": 0.2}, "wear is"), ({"dust": 3}, "between 0 and 1")):
         with pytest.raises(SettingError, match=says):
-            Worn(bad)
+            WearWishes(bad)
 
 
 def test_a_cube_has_twelve_edges_of_which_nine_are_seen_from_a_corner():

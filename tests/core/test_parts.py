@@ -14,7 +14,6 @@ from dusk_lamp.core.paint.mix import only
 from dusk_lamp.core.plan.overspray import overspray
 from dusk_lamp.core.plan.step import step_of
 from dusk_lamp.core.sculpt.mend import holes_closed, mend, put_together
-from dusk_lamp.core.sculpt.outlook import look_out
 from dusk_lamp.core.sculpt.parts import (
     MOST_PARTS,
     Part,
@@ -29,6 +28,7 @@ from dusk_lamp.core.sculpt.parts import (
 )
 from dusk_lamp.core.sculpt.site import Site, Where
 from dusk_lamp.core.sculpt.surface import working_surface
+from dusk_lamp.core.sculpt.visibility import visibility_of
 
 from ..shapes import RACK, ball, mesh_of, plate, together
 
@@ -85,8 +85,8 @@ def test_a_coat_bound_to_a_part_painted_apart_is_sprayed_on_it_alone():
 
 def test_the_sky_too_is_open_over_a_part_whose_neighbour_does_not_cast():
     chosen, own = alone(TABLE_AND_HAT, (TABLE,), (HAT,))
-    whole = look_out(TABLE_AND_HAT, 64)
-    view = whole.with_part(chosen, look_out(own, 64))
+    whole = visibility_of(TABLE_AND_HAT, 64)
+    view = whole.with_part(chosen, visibility_of(own, 64))
     counts = [np.unpackbits(v.bits[chosen], axis=1).sum(axis=1) for v in (whole, view)]
     middle = np.argmin(np.linalg.norm(TABLE_AND_HAT.points[chosen], axis=1))
     # the hat spans sin θ = 6/10 round the zenith: 1 − cos θ = a fifth of the half sphere

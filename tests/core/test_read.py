@@ -9,7 +9,7 @@ import pytest
 import trimesh
 
 from dusk_lamp.core.errors import SculptFileError, SculptShapeError
-from dusk_lamp.core.sculpt import expanded, read
+from dusk_lamp.core.sculpt import declared_size, read
 from dusk_lamp.core.sculpt.read import FORMATS, read_sculpt
 
 from ..shapes import ball
@@ -99,7 +99,7 @@ def test_a_3mf_that_unpacks_to_gigabytes_is_not_opened(tmp_path, monkeypatch):
 
 
 def test_too_many_triangles_are_refused_before_they_are_read(tmp_path, monkeypatch):
-    monkeypatch.setattr(expanded, "MOST_TRIANGLES", 10)
+    monkeypatch.setattr(declared_size, "MOST_TRIANGLES", 10)
     path = tmp_path / "many.stl"
     path.write_bytes(_binary_stl())
     with pytest.raises(SculptShapeError, match="decimate"):

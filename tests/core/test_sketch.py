@@ -11,8 +11,8 @@ from dusk_lamp.core.light.tint import LUMINANCE, Tints, of_temperature
 from dusk_lamp.core.paint.colour import linear, rgb_from_hex
 from dusk_lamp.core.paint.value import luminance_from_munsell
 from dusk_lamp.core.sculpt.marking import MATERIALS, Marking, Region
-from dusk_lamp.core.sculpt.outlook import look_out
 from dusk_lamp.core.sculpt.site import Site
+from dusk_lamp.core.sculpt.visibility import visibility_of
 from dusk_lamp.core.target.local import VALUES, Local, ladder, usual_local
 from dusk_lamp.core.target.target import target
 
@@ -25,7 +25,7 @@ RED, WHITE = "#b02020", "#e6e4de"
 def high_ball():
     """A ball far above the ground: its own shadow there is small, and the ground below it evenly lit."""
     surface = surface_of(ball(radius=10, at=(0, 0, 400), fine=4))
-    return Site(surface, look_out(surface, 1024))
+    return Site(surface, visibility_of(surface, 1024))
 
 
 def test_a_ground_colours_what_faces_it_by_one_bounce(high_ball):

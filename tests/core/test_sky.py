@@ -7,9 +7,9 @@ from dusk_lamp.core.errors import SettingError, Stopped
 from dusk_lamp.core.light.lamp import Lamp
 from dusk_lamp.core.light.rig import Rig, light_on
 from dusk_lamp.core.light.sky import luminance, sky_light
-from dusk_lamp.core.sculpt.outlook import look_out
 from dusk_lamp.core.sculpt.site import Site
 from dusk_lamp.core.sculpt.surface import working_surface
+from dusk_lamp.core.sculpt.visibility import visibility_of
 
 from ..shapes import ball, mesh_of, plate, surface_of, together
 
@@ -26,19 +26,19 @@ def _wall(height, half_width, x):
 @pytest.mark.parametrize("kind", ["uniform", "overcast"])
 def test_an_open_upward_plane_gets_exactly_one(kind):
     s = surface_of(plate(-1, 1, -1, 1, cells=3))
-    assert sky_light(s, look_out(s, 256), kind) == pytest.approx(1, abs=2e-3)
+    assert sky_light(s, visibility_of(s, 256), kind) == pytest.approx(1, abs=2e-3)
 
 
 def test_a_convex_body_under_a_uniform_dome_gets_the_share_its_tilt_opens():
     """(1 + cos β)/2: Howell, Catalog of Radiation Heat Transfer Configuration Factors, tilted element to a hemisphere."""
     s = surface_of(ball(fine=4, at=(0, 0, 20)))
-    assert sky_light(s, look_out(s)) == pytest.approx((1 + s.points[:, 2] / 10 - 2) / 2, abs=0.01)
+    assert sky_light(s, visibility_of(s)) == pytest.approx((1 + s.points[:, 2] / 10 - 2) / 2, abs=0.01)
 
 
 def test_overcast_light_on_an_upright_wall_is_the_textbook_share():
     """CIE overcast: a vertical plane gets 0.396 of the horizontal, (3/14 + 4/(7π)): Moon and Spencer (1942)."""
     s = surface_of(_wall(5, 5, 0))
-    assert sky_light(s, look_out(s), "overcast") == pytest.approx(3 / 14 + 4 / (7 * np.pi), abs=0.01)
+    assert sky_light(s, visibility_of(s), "overcast") == pytest.approx(3 / 14 + 4 / (7 * np.pi), abs=0.01)
 
 
 @pytest.mark.parametrize("distance", [1.0, 3.0, 8.0])
@@ -49,8 +49,8 @@ def test_a_plane_beside_a_wall_loses_the_tabulated_configuration_factor(distance
     F = 2 * (np.arctan(b / c) - c / np.hypot(a, c) * np.arctan(b / np.hypot(a, c))) / (2 * np.pi)
     spot = plate(-0.05, 0.05, -0.05, 0.05, cells=1)
     s = surface_of(together(spot, _wall(a, b, distance)))
-    assert sky_light(s, look_out(s, FINE))[:4] == pytest.approx(1 - F, abs=0.012)
-    assert sky_light(s, look_out(s))[:4] == pytest.approx(1 - F, abs=0.03), "with the bench's 256 directions"
+    assert sky_light(s, visibility_of(s, FINE))[:4] == pytest.approx(1 - F, abs=0.012)
+    assert sky_light(s, visibility_of(s))[:4] == pytest.approx(1 - F, abs=0.03), "with the bench's 256 directions"
 
 
 @pytest.mark.parametrize("opening", [60, 90, 120])
@@ -64,7 +64,7 @@ def test_a_plane_in_a_wedge_sees_what_the_wedge_leaves_open(opening):
     slope.vertices = np.stack([slope.vertices[:, 0] * x, slope.vertices[:, 1], slope.vertices[:, 0] * z], axis=1)
     s = surface_of(together(floor, slope))
     # α is the angle between the planes; the other plane fills all elevations up to α on its side
-    assert sky_light(s, look_out(s, FINE))[:4] == pytest.approx((1 - np.cos(np.radians(opening))) / 2, abs=0.015)
+    assert sky_light(s, visibility_of(s, FINE))[:4] == pytest.approx((1 - np.cos(np.radians(opening))) / 2, abs=0.015)
 
 
 @pytest.mark.parametrize(("azimuth", "elevation"), [(0, 90), (40, 35)])
@@ -72,7 +72,7 @@ def test_open_ground_sends_its_albedo_back_to_what_turns_down(azimuth, elevation
     """Lambert ground under an open lamp: A·sin el·(1 − cos β)/2 at tilt β, away from its own shadow."""
     s = surface_of(ball(radius=1, fine=3, at=(0, 0, 60)))
     lamp = Lamp(azimuth, elevation)
-    site = Site(s, look_out(s))
+    site = Site(s, visibility_of(s))
     without, with_ = (light_on(site, Rig(lamp, 0, "uniform", b)).total for b in (0, 0.4))
     down = (1 - (s.points[:, 2] - 60)) / 2
     assert with_ - without == pytest.approx(0.4 * np.sin(np.radians(elevation)) * down, abs=0.012)
@@ -80,7 +80,7 @@ def test_open_ground_sends_its_albedo_back_to_what_turns_down(azimuth, elevation
 
 def test_the_ground_under_a_sculpt_is_in_its_shadow_and_sends_nothing_back():
     s = surface_of(ball(fine=4, at=(0, 0, 10)))
-    site = Site(s, look_out(s))
+    site = Site(s, visibility_of(s))
     bounced = (
         light_on(site, Rig(Lamp(0, 90), 0, "uniform", 0.5)).total
         - light_on(site, Rig(Lamp(0, 90), 0, "uniform", 0)).total
@@ -91,7 +91,7 @@ def test_the_ground_under_a_sculpt_is_in_its_shadow_and_sends_nothing_back():
 
 def test_the_ground_never_stands_in_the_way_of_a_lamp_from_below():
     s = surface_of(ball(fine=3, at=(0, 0, 10)))
-    lit = light_on(Site(s, look_out(s)), Rig(Lamp(0, -90), 0, "uniform", 0.5))
+    lit = light_on(Site(s, visibility_of(s)), Rig(Lamp(0, -90), 0, "uniform", 0.5))
     assert lit.total.max() == pytest.approx(1, abs=0.01)
     assert lit.total[s.points[:, 2] > 12].max() < 0.01, "and a lamp from below gives the ground nothing to send back"
 
@@ -102,8 +102,8 @@ def test_the_sculpts_own_base_sends_light_up():
     alone, based = surface_of(arm), surface_of(together(arm, base))
     rig = Rig(Lamp(0, 45), 0, "uniform", 0.5)
     n = len(arm.vertices)
-    on_base = light_on(Site(based, look_out(based)), rig).total[:n]
-    on_ground = light_on(Site(alone, look_out(alone)), rig).total[:n]
+    on_base = light_on(Site(based, visibility_of(based)), rig).total[:n]
+    on_ground = light_on(Site(alone, visibility_of(alone)), rig).total[:n]
     down = alone.normals[:, 2] < -0.5
     assert on_base[down].mean() == pytest.approx(on_ground[down].mean(), rel=0.15)
 
@@ -111,7 +111,7 @@ def test_the_sculpts_own_base_sends_light_up():
 def test_shadow_is_not_black_where_sky_or_ground_reach_it():
     """Common practice, CP-12: bounced light keeps the shadow readable, at a lower intensity."""
     s = surface_of(ball(fine=4, at=(0, 0, 12)))
-    site = Site(s, look_out(s))
+    site = Site(s, visibility_of(s))
     shadow = light_on(site, Rig(Lamp(60, 50), 0, "uniform", 0)).total == 0
     filled = light_on(site, Rig(Lamp(60, 50), 0.25, "overcast", 0.15)).total
     assert (filled[shadow] > 0.01).mean() > 0.95
@@ -126,14 +126,14 @@ def test_the_overcast_sky_is_three_times_brighter_overhead_than_at_the_horizon()
 
 def test_results_do_not_depend_on_which_thread_was_first():
     s = surface_of(together(ball(fine=3, at=(0, 0, 12)), plate(-9, 9, -9, 9, z=1)))
-    a, b = look_out(s), look_out(s)
+    a, b = visibility_of(s), visibility_of(s)
     assert a.bits.tobytes() == b.bits.tobytes() and a.base_row.tobytes() == b.base_row.tobytes()
 
 
 def test_looking_at_the_sky_can_be_stopped():
     s = surface_of(ball(fine=3))
     with pytest.raises(Stopped):
-        look_out(s, stopped=lambda: True)
+        visibility_of(s, stopped=lambda: True)
 
 
 @pytest.mark.parametrize(
@@ -149,7 +149,7 @@ def test_what_lies_inside_two_balls_pushed_through_each_other_is_left_out():
     radius, apart = 10.0, 12.0
     two = together(ball(radius, 6), ball(radius, 6, (apart, 0, 0)))
     s = working_surface(mesh_of(two), samples=60_000)
-    hidden = s.areas[~look_out(s).paintable].sum()
+    hidden = s.areas[~visibility_of(s).paintable].sum()
     assert hidden == pytest.approx(2 * 2 * np.pi * radius * (radius - apart / 2), rel=0.01)
 
 
@@ -157,4 +157,4 @@ def test_the_inner_wall_of_a_hollow_cast_is_left_out_and_an_open_bowl_is_not():
     inner = ball(radius=6, fine=4)
     inner.invert()
     s = surface_of(together(ball(radius=8, fine=4), inner))
-    assert (~look_out(s).paintable == (np.linalg.norm(s.points, axis=1) < 7)).all()
+    assert (~visibility_of(s).paintable == (np.linalg.norm(s.points, axis=1) < 7)).all()

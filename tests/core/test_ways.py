@@ -18,10 +18,22 @@ from dusk_lamp.core.plan.gradient import gradients
 from dusk_lamp.core.plan.order import ordered
 from dusk_lamp.core.plan.overspray import overspray
 from dusk_lamp.core.plan.ways import way, ways
-from dusk_lamp.core.plan.ways.way import DARK, ENOUGH, FINE, GREY, HUE, LIGHT, VIVID, seen_after, task_of, told, wrong
+from dusk_lamp.core.plan.ways.way import (
+    DARK,
+    ENOUGH,
+    FINE,
+    GREY,
+    HUE,
+    LIGHT,
+    VIVID,
+    nearness,
+    seen_after,
+    task_of,
+    wrong,
+)
 from dusk_lamp.core.sculpt.marking import Marking, Region
-from dusk_lamp.core.sculpt.outlook import look_out
 from dusk_lamp.core.sculpt.site import Site, Where
+from dusk_lamp.core.sculpt.visibility import visibility_of
 from dusk_lamp.core.target.local import Local, local_of, usual_local
 from dusk_lamp.core.target.target import target
 from dusk_lamp.core.view.camera import Camera
@@ -37,7 +49,7 @@ def cloaked():
     """A ball, its right half a cloak, over a grey sketch of its light."""
     surface = surface_of(ball(radius=12, at=(0, 0, 12), fine=4))
     labels = (surface.points[:, 0] > 0).astype(np.uint8)
-    site = Site(surface, look_out(surface), marking=Marking(labels, (CLOAK,)))
+    site = Site(surface, visibility_of(surface), marking=Marking(labels, (CLOAK,)))
     wanted = target(site, Rig(Lamp(40, 50, 12), 0.25, "overcast", 0.15), [usual_local("stone"), local_of(CLOAK)])
     grey = 1.5 + 0.75 * (wanted.value - wanted.value.min()) / np.ptp(wanted.value) * 9
     from dusk_lamp.core.paint.glaze import grey as of_value
@@ -49,7 +61,7 @@ def cloaked():
 def test_a_way_brings_a_region_near_and_touches_nothing_else(cloaked, name):
     coats = way(name).coats(cloaked)
     seen = seen_after(cloaked, coats)
-    found = told(cloaked, seen)
+    found = nearness(cloaked, seen)
     least = {"one-coat": 0.5}.get(name, ENOUGH)
     assert found.within >= least and (found.words == "") == (found.within >= ENOUGH)
     assert np.array_equal(seen[~cloaked.own], cloaked.under[~cloaked.own])
@@ -76,7 +88,7 @@ def test_a_white_cloth_on_an_open_scan_keeps_its_ration_and_its_bands_nest(bunny
     """CP-14, CP-16, CP-24 on the Stanford bunny, a scan that is open below (tests/data/README.md): pure white is for the last spots,
     however much of it the light floods; each band lies inside the one before, and is laid as thick as it says."""
     cloth = Region("Cloth", colour="warm white")
-    site = Site(bunny, look_out(bunny, 64), marking=Marking(np.ones(len(bunny), np.uint8), (cloth,)))
+    site = Site(bunny, visibility_of(bunny, 64), marking=Marking(np.ones(len(bunny), np.uint8), (cloth,)))
     flooded, locals_ = Rig(Lamp(20, 50, 30), 0.6, "uniform", 0.2), [usual_local("stone"), local_of(cloth)]
     wanted = target(site, flooded, locals_)
     free = target(site, flooded, [locals_[0], replace(locals_[1], ration=None)])
@@ -103,7 +115,7 @@ def test_the_field_of_a_white_is_not_lighter_than_its_trim():
             Region("Robe", colour="#d2d0cb", low=5, high=8),
             Region("Hem", colour="#e6e4df", low=low, high=low + 2),
         )
-        site = Site(surface, look_out(surface, 64), marking=Marking(labels, regions))
+        site = Site(surface, visibility_of(surface, 64), marking=Marking(labels, regions))
         locals_ = [usual_local("stone"), *map(local_of, regions)]
         wanted = target(site, Rig(Lamp(0, 60)), locals_)
         said = reading(site, wanted.value, wanted.lab, Camera(0, 8), locals_=locals_).findings
@@ -130,7 +142,7 @@ def test_glazes_on_a_strip_are_those_of_the_glaze_bench():
 
 def test_a_way_that_cannot_reach_says_by_how_much_and_what_would_help(cloaked):
     blues = Rack([RACK.find(n) for n in ("Soot", "Tide Blue", "Chalk")])
-    found = told(
+    found = nearness(
         cloaked,
         seen_after(cloaked, way("layers").coats(task_of(cloaked.site, _target(cloaked), 1, cloaked.under, blues))),
     )
@@ -339,7 +351,7 @@ def test_studs_catch_light_before_their_panel_and_none_at_the_top_when_it_faces_
     rig, iron = Rig(Lamp(0, 90), 0.2, "overcast"), Local("#8b8f94", "metal")
     for tilt, top_share in ((115, 0.0), (65, 0.05)):
         surface, stud, flat = panel(tilt)
-        wanted = target(Site(surface, look_out(surface)), rig, [iron])
+        wanted = target(Site(surface, visibility_of(surface)), rig, [iron])
         low, _, high = iron.key
         steps = np.digitize(wanted.value, np.linspace(low, high, 6)[1:-1])
         share = surface.areas[stud & (steps == 4)].sum() / surface.areas[stud].sum()

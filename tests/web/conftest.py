@@ -105,6 +105,9 @@ class Painter:
         return BeautifulSoup(answer.data, "html.parser")
 
     def json(self, method, url, body, code=200):
+        """Sends JSON. What changes a plan is changed on the revision that holds, unless `turn` says another."""
+        if isinstance(body, dict) and (own := re.match(r"/sculpts/(\d+)/", url)) and method in ("POST", "PUT"):
+            body = {"turn": self.turn(int(own[1])), **body}
         answer = self.client.open(
             url, method=method, json=body, headers={"X-CSRFToken": self.token(), "X-Requested-With": "fetch"}
         )
@@ -122,15 +125,27 @@ class Painter:
 
     def region(self, code=200, **what):
         """A change of the regions of the first sculpt, on the state they are in."""
-        heading, _ = packet(self.client.get("/sculpts/1/regions.bin"))
-        return self.json("POST", "/sculpts/1/regions", {"stroke": heading["stroke"], **what}, code=code)
+        return self.change(1, "regions", code=code, **what)
+
+    def turn(self, sculpt_id=1) -> int:
+        """The revision of the plan that holds."""
+        answer = self.client.get(f"/sculpts/{sculpt_id}/history")
+        return answer.get_json()["turn"] if answer.status_code == 200 else 0
+
+    def change(self, sculpt_id, page, code=200, **what):
+        """A change of a plan, made on the revision that holds unless `turn` says another."""
+        return self.json("POST", f"/sculpts/{sculpt_id}/{page}", what, code=code)
+
+    def undo(self, sculpt_id=1, by="undo"):
+        """Undo, or redo, the last change of the plan; what the history says then."""
+        return self.change(sculpt_id, "history", do=by).get_json()
 
     def settings(self, sculpt_id) -> dict:
         bench = self.page(f"/sculpts/{sculpt_id}/light").find(id="bench")
         import json
 
         kept = {name: json.loads(bench[f"data-{name}"]) for name in ("rig", "greys", "exposure")}
-        return {**kept, "revision": int(bench["data-revision"])}
+        return {**kept, "turn": int(bench["data-turn"])}
 
 
 @pytest.fixture

@@ -16,8 +16,8 @@ from dusk_lamp.core.target.exposure import Exposure, value_of_light
 from dusk_lamp.core.target.greys import Greys, lay_bands
 from dusk_lamp.demo.load import load_rack
 from dusk_lamp.store.backup import restore
-from dusk_lamp.store.laid import Shelf
 from dusk_lamp.store.models import Sculpt
+from dusk_lamp.store.open_sculpts import OpenSculpts
 from dusk_lamp.web.stages import ON_BENCH, STAGES
 
 from .conftest import packet
@@ -28,7 +28,7 @@ def test_the_bench_relights_with_the_cores_own_numbers(painter, sculpt_id, app, 
     wish["rig"]["lamp"] = {"azimuth": -50, "elevation": 35, "size": 10}
     heading, rest = packet(painter.json("POST", f"/sculpts/{sculpt_id}/relight", wish))
     with store.session() as session:
-        site = app.extensions["workshop"].shelf.of(session.get(Sculpt, sculpt_id)).site
+        site = app.extensions["workshop"].sculpts.of(session.get(Sculpt, sculpt_id)).site
     rig = built(Rig, wish["rig"])
     value = value_of_light(light_on(site, rig).total, Exposure(), rig.full)
     n = len(site.surface)
@@ -60,7 +60,7 @@ def test_the_surface_arrives_as_it_lies_in_memory(painter, sculpt_id):
 def test_light_and_ladder_are_kept_over_a_reload(painter, sculpt_id):
     wish = painter.settings(sculpt_id)
     wish["rig"]["lamp"]["elevation"], wish["greys"] = 20.0, {"steps": 7, "white_budget": None, "cuts": None}
-    assert painter.json("PUT", f"/sculpts/{sculpt_id}/plan", wish).get_json() == {"revision": 1}
+    assert painter.json("PUT", f"/sculpts/{sculpt_id}/plan", wish).get_json() == {"turn": painter.turn()}
     kept = painter.settings(sculpt_id)
     assert (
         kept["rig"]["lamp"]["elevation"] == 20
@@ -76,7 +76,7 @@ def test_two_tabs_cannot_overwrite_each_other_unseen(painter, sculpt_id):
     told = painter.json("PUT", f"/sculpts/{sculpt_id}/plan", two, code=409).get_json()
     assert "another tab" in told["error"] and told["theirs"]["rig"]["sky"] == 0.1
     assert painter.settings(sculpt_id)["rig"]["sky"] == 0.1, "nothing was lost"
-    painter.json("PUT", f"/sculpts/{sculpt_id}/plan", {**two, "anyway": True})
+    painter.json("PUT", f"/sculpts/{sculpt_id}/plan", {**two, "turn": told["turn"]})
     assert painter.settings(sculpt_id)["rig"]["sky"] == 0.9
 
 
@@ -216,7 +216,7 @@ def test_exports_open_elsewhere(planned, sculpt_id):
 
 def test_what_a_lost_cache_held_is_made_anew(painter, sculpt_id, store, app):
     shutil.rmtree(store.cache.root)
-    app.extensions["workshop"].shelf = Shelf(store)
+    app.extensions["workshop"].sculpts = OpenSculpts(store)
     assert painter.client.get(f"/sculpts/{sculpt_id}/surface.bin").status_code == 409, "it is being prepared"
     assert painter.page(f"/sculpts/{sculpt_id}/light").find(id="bench"), (
         "jobs run at once in tests: it is there again"
@@ -227,11 +227,11 @@ def test_what_a_lost_cache_held_is_made_anew(painter, sculpt_id, store, app):
 def test_regions_outlive_the_cache_even_when_the_height_changes_afterwards(painter, sculpt_id, store, app):
     painter.json(
         "POST", f"/sculpts/{sculpt_id}/regions",
-        {"do": "pick", "stroke": 0, "origin": [0, 0, 100], "direction": [0, 0, -1]},
+        {"do": "pick", "origin": [0, 0, 100], "direction": [0, 0, -1]},
     )  # fmt: skip
     marked = np.mean(packet(painter.client.get(f"/sculpts/{sculpt_id}/regions.bin"))[1] == 1)
     shutil.rmtree(store.cache.root)
-    app.extensions["workshop"].shelf = Shelf(store)
+    app.extensions["workshop"].sculpts = OpenSculpts(store)
     painter.post(f"/sculpts/{sculpt_id}/stand", {"up": "z", "front": "-y", "height": "40"})
     heading, labels = packet(painter.client.get(f"/sculpts/{sculpt_id}/regions.bin"))
     assert [r["name"] for r in heading["regions"]] == ["Region 1"]

@@ -9,7 +9,7 @@ from dusk_lamp.core.errors import SettingError
 from dusk_lamp.demo.load import load_rack
 from dusk_lamp.settings import Settings, settings_from
 from dusk_lamp.web.app import create_app
-from dusk_lamp.web.door import TRIES, Door
+from dusk_lamp.web.login import TRIES, Door
 from dusk_lamp.web.serve import passphrase_for
 
 from ..hostile import BODIES, NUMBERS, regions_that_wrap

@@ -130,7 +130,7 @@ def test_what_is_done_stays_done_when_another_coat_of_the_plan_is_changed(planne
     planned.json("POST", "/sculpts/1/undercoat", {"do": "set", "number": 3, "settings": {"seconds": 9}})
     after = json.loads(easel(planned)["data-keys"])
     assert after[0] == keys[0] and after[2] != keys[2] and list(kept(planned)["ends"]) == [keys[0]]
-    planned.json("POST", "/sculpts/1/undercoat", {"do": "undo"})
+    planned.undo()
     assert set(kept(planned)["ends"]) == {keys[0], keys[2]}, "and what was undone is as it was"
     planned.post("/sculpts/1/delete")
     with store.session() as session:
@@ -161,8 +161,7 @@ def test_the_bench_has_a_picture_before_and_after_every_step_and_says_when_there
         "/sculpts/1/paint/1/after/moon.png",
     ):
         assert planned.client.get(wrong).status_code == 404
-    with store.session() as session:
-        session.get(Sculpt, 1).scheme_id = 0
+    planned.undo()
     empty = planned.page(URL)
     assert empty.find(id="easel") is None and "Lay the undercoat" in empty.text
 

@@ -31,7 +31,7 @@ def look(painter, query):
 def test_schools_and_worlds_show_at_once_and_are_kept_when_set(painter_of_metal):
     painter = painter_of_metal
     (own,) = metal(painter)["regions"]
-    assert own["school"] == "lamp" and not own["set"] and own["crests_mm"] >= own["lit_mm"] >= 0
+    assert own["school"] == "lamp" and not own["set"] and "of which the lamp sees" in own["edge_words"]
     pictures = [
         look(painter, f"region=1&school={s}&world={w}")
         for s, w in (("layered", "noon"), ("lamp", "noon"), ("lamp", "red sky"))
@@ -51,13 +51,16 @@ def test_schools_and_worlds_show_at_once_and_are_kept_when_set(painter_of_metal)
     change(painter, "usual")
     assert not metal(painter)["regions"][0]["set"]
     told = painter.client.get(f"{URL}/metal/1/holds.json").get_json()
-    assert "same story" in told["words"] and next(c for off, c in told["told"] if off == 0) == pytest.approx(1)
+    assert "still reads as metal" in told["words"] and next(
+        c for off, c in told["looks"] if off == 0
+    ) == pytest.approx(1)
 
 
 def test_metal_and_edges_become_coats_before_the_glow(painter_of_metal):
     painter = painter_of_metal
     painter.json("POST", f"{URL}/glow", {"do": "add", "kind": "region", "region": 1})
-    painter.json("POST", f"{URL}/glow", {"do": "paint", "number": 1})
+    glow = painter.client.get(f"{URL}/glow.json").get_json()["glows"][0]["number"]
+    painter.json("POST", f"{URL}/glow", {"do": "paint", "number": glow})
     change(painter, "edges")
     change(painter, "paint", turn=metal(painter)["turn"])
     told = metal(painter)

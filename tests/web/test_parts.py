@@ -117,7 +117,7 @@ def test_replacing_a_file_keeps_names_regions_and_scale_and_can_be_undone(painte
     painter.json(
         "POST",
         f"/sculpts/{n}/regions",
-        {"do": "pick", "stroke": 0, "origin": [0, 0, 99], "direction": [0, 0, -1], "tool": "part"},
+        {"do": "pick", "origin": [0, 0, 99], "direction": [0, 0, -1], "tool": "part"},
     )
     with store.session() as session:
         before = session.get(Sculpt, n).height_mm
@@ -214,8 +214,10 @@ def test_the_display_view_and_focal_spots_are_kept_with_the_plan(painter, sculpt
 
 
 def change(painter, what, code=200, **more):
-    stroke = packet(painter.client.get("/sculpts/1/regions.bin"))[0]["stroke"]
-    answer = painter.json("POST", "/sculpts/1/regions", {"do": what, "stroke": stroke, **more}, code=code)
+    if what == "undo":
+        painter.undo()
+        return packet(painter.client.get("/sculpts/1/regions.bin"))
+    answer = painter.json("POST", "/sculpts/1/regions", {"do": what, **more}, code=code)
     return packet(answer) if code == 200 else answer.get_json()
 
 
@@ -305,14 +307,14 @@ def test_a_sculpt_whose_own_file_carries_regions_has_them_from_the_start(painter
     assert [r["name"] for r in heading["regions"]] == ["Belly"] and 0.1 < (labels == 1).mean() < 0.9
 
 
-def test_a_stroke_made_while_the_sculpt_was_laid_out_anew_is_refused_and_nothing_is_lost(painter, sculpt_id):
+def test_a_stroke_made_before_the_sculpt_was_stood_up_again_is_refused_and_nothing_is_lost(painter, sculpt_id):
     change(painter, "pick", **RAY, tool="part")
     told, _ = packet(painter.client.get("/sculpts/1/regions.bin"))
     painter.post("/sculpts/1/stand", {"up": "z", "front": "-y", "height": "54"})
     answer = painter.json(
         "POST", "/sculpts/1/regions",
-        {"do": "brush", "rays": [RAY], "radius": 1, "number": 1, "stroke": told["stroke"], "surface": told["surface"]},
+        {"do": "brush", "rays": [RAY], "radius": 1, "number": 1, "turn": told["turn"]},
         code=409,
     ).get_json()  # fmt: skip
-    assert answer["anew"] and "laid out anew" in answer["error"]
+    assert answer["stale"] and "nothing of yours" in answer["error"]
     assert [r["name"] for r in packet(painter.client.get("/sculpts/1/regions.bin"))[0]["regions"]] == ["Region 1"]

@@ -7,8 +7,6 @@ from PIL import Image
 
 from dusk_lamp.demo.load import load_rack
 
-from .conftest import packet
-
 
 @pytest.fixture
 def racked(app, painter):
@@ -223,8 +221,7 @@ def test_a_recipe_keeps_what_it_needs_when_its_paint_is_gone(racked):
 
 def test_recipes_can_be_chosen_for_regions_and_weigh_the_primers(racked, sculpt_id):
     def change(what, **more):
-        stroke = packet(racked.client.get("/sculpts/1/regions.bin"))[0]["stroke"]
-        return racked.json("POST", "/sculpts/1/regions", {"do": what, "stroke": stroke, **more})
+        return racked.json("POST", "/sculpts/1/regions", {"do": what, **more})
 
     change("pick", origin=[0, -99, 12], direction=[0, 1, 0], tool="part")
     change("pick", origin=[0, 0, 99], direction=[0, 0, -1], tool="part")

@@ -21,8 +21,10 @@ class Marker:
         return packet(self.painter.client.get(f"{self.url}.bin"))
 
     def do(self, what, code=200, **more):
-        stroke = more.pop("stroke", self.now()[0]["stroke"])
-        answer = self.painter.json("POST", self.url, {"do": what, "stroke": stroke, **more}, code=code)
+        if what in ("undo", "redo"):
+            self.painter.undo(int(self.url.split("/")[2]), what)
+            return self.now()
+        answer = self.painter.json("POST", self.url, {"do": what, **more}, code=code)
         return packet(answer) if code == 200 else answer.get_json()
 
 
@@ -45,7 +47,8 @@ def test_picking_from_above_marks_the_head_and_only_it(marker, painter, sculpt_i
 def test_a_new_crease_replaces_the_stroke_instead_of_adding_one(marker):
     first = marker.do("pick", **DOWN)[0]
     again = marker.do("pick", **DOWN, crease=90, again=True)[0]
-    assert len(again["regions"]) == 1 and again["stroke"] == first["stroke"]
+    assert len(again["regions"]) == 1 and again["undo"] == first["undo"] == "region marked"
+    assert not marker.do("undo")[0]["regions"], "it was one stroke"
 
 
 def test_strokes_are_undone_and_redone_even_after_a_reload(marker):
@@ -57,7 +60,8 @@ def test_strokes_are_undone_and_redone_even_after_a_reload(marker):
     assert [r["name"] for r in marker.do("undo")[0]["regions"]] == ["Region 1"]
     heading, labels = marker.do("undo")
     assert heading["regions"] == [] and not labels.any() and not heading["undo"] and heading["redo"]
-    assert marker.do("undo")[0]["stroke"] == 0, "there is nothing before the first stroke"
+    turn = marker.now()[0]["turn"]
+    assert marker.do("undo")[0]["turn"] == turn, "there is nothing before the first stroke"
     for _ in range(4):
         heading, _ = marker.do("redo")
     assert [r["name"] for r in heading["regions"]] == ["Head", "Region 2"] and not heading["redo"]
@@ -77,9 +81,9 @@ def test_taking_away_wider_narrower_and_removing(marker):
 
 
 def test_two_tabs_marking_the_same_sculpt_are_told(marker):
-    then = marker.now()[0]["stroke"]
+    then = marker.now()[0]["turn"]
     marker.do("pick", **DOWN)
-    told = marker.do("pick", code=409, stroke=then, **SIDE)
+    told = marker.do("pick", code=409, turn=then, **SIDE)
     assert told["stale"] and "another tab" in told["error"]
     assert len(marker.now()[0]["regions"]) == 1, "the first tab's stroke is kept"
 

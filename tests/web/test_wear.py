@@ -19,7 +19,7 @@ def test_a_model_is_weathered_put_in_the_plan_and_cleaned_again(marked):
     first = wear(marked)
     amounts = {row["name"]: row["amount"] for row in first["layers"]}
     assert amounts["chips"] > 0 == amounts["verdigris"] and not first["painted"]
-    assert all(row["minutes"] >= 1 for row in first["layers"] if row["amount"] and row["optional"])
+    assert all("min" in row["words"] for row in first["layers"] if row["amount"] and row["optional"])
     clean, worn = (levels(marked, f"show={show}", "wear") for show in ("clean", "worn"))
     much = levels(marked, "show=worn&layer=dust&amount=1", "wear")
     assert (clean != worn).any() and (much != worn).any()
@@ -35,20 +35,21 @@ def test_a_model_is_weathered_put_in_the_plan_and_cleaned_again(marked):
         and "Sponge chips" in marked.client.get(f"{URL}/sheet").get_data(as_text=True)
     )
     assert "in another tab" in change(marked, "paint", 409, turn=kept["turn"])["error"]
-    marked.json("POST", f"{URL}/glow", {"do": "paint", "number": 1})
+    number = marked.client.get(f"{URL}/glow.json").get_json()["glows"][0]["number"]
+    marked.json("POST", f"{URL}/glow", {"do": "paint", "number": number})
     assert wear(marked)["painted"], "the glow hands it on"
     sheet = marked.client.get(f"{URL}/sheet").get_data(as_text=True)
     assert sheet.index("the source solid white") < sheet.index("Sponge chips")
-    change(marked, "set", spared=["Cloak"])
-    assert wear(marked)["stale"] and wear(marked)["regions"] == [{"name": "Cloak", "spared": True}]
+    change(marked, "set", spared=[1])
+    assert wear(marked)["stale"] and wear(marked)["regions"] == [{"number": 1, "name": "Cloak", "spared": True}]
     change(marked, "unpaint")
     assert not wear(marked)["painted"] and marked.client.get(f"{URL}/glow.json").get_json()["coats"]
     change(marked, "usual")
     assert {row["name"]: row["amount"] for row in wear(marked)["layers"]} == amounts
     for bad, says in (
         ({"amounts": {"moss": 1}}, "wear is"), ({"amounts": {"dust": 7}}, "between 0 and 1"), ({"seed": -1}, "pattern"),
-        ({"amounts": 3}, "incomplete"),
+        ({"amounts": 3}, "name of a layer"), ({"spared": [7]}, "region"),
     ):  # fmt: skip
         assert says in change(marked, "set", 400, **bad)["error"]
-    assert "does not know" in change(marked, "spin", 400)["error"]
+    assert "not known" in change(marked, "spin", 400)["error"]
     assert marked.client.get(f"{URL}/wear.bin?layer=dust&amount=x").status_code == 400

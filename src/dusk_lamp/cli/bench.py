@@ -13,7 +13,10 @@ def add_commands(commands: Any) -> None:
         command.add_argument("--port", type=int, default=5151)
         command.add_argument("--host", default="127.0.0.1", help="only change this on a network you trust")
         command.add_argument("--data", type=Path, metavar="DIR", help="where sculpts and plans are kept")
-        command.set_defaults(run=_serve, with_demo=with_demo)
+        command.set_defaults(run=_serve, with_demo=with_demo, plans=None)
+    demo.add_argument(
+        "--plans", type=Path, metavar="DIR", help="only write the demo plans, each with its sculpt beside it"
+    )
 
     backup = commands.add_parser("backup", help="keep everything in a data folder in one file")
     restore = commands.add_parser("restore", help="bring it back, into an empty folder")
@@ -41,6 +44,12 @@ def _restore(args: argparse.Namespace) -> None:
 
 
 def _serve(args: argparse.Namespace) -> None:
+    if args.plans is not None:
+        from ..demo.load import write_plans
+
+        for path in write_plans(args.plans):
+            print(path)
+        return
     from ..web.serve import serve
 
     serve(args.host, args.port, args.data, with_demo=args.with_demo)

@@ -128,11 +128,11 @@ def lit_site(args: argparse.Namespace, rig: Any, marked: bool = False):
     import numpy as np
 
     from ..core.sculpt.mend import mend
-    from ..core.sculpt.outlook import DIRECTIONS, look_out
     from ..core.sculpt.read import read_sculpt
     from ..core.sculpt.site import Site
     from ..core.sculpt.stand import Standing, fronts_for, guess_units, placing, stand
     from ..core.sculpt.surface import as_is_surface, working_surface
+    from ..core.sculpt.visibility import DIRECTIONS, visibility_of
 
     raw = read_sculpt(args.file)
     if args.as_is:
@@ -153,7 +153,7 @@ def lit_site(args: argparse.Namespace, rig: Any, marked: bool = False):
     view = None
     if rig.sky or rig.bounce:
         directions = int(np.clip(SKY_BUDGET // max(len(surface), 1) // 8 * 8, DIRECTIONS, 16 * DIRECTIONS))
-        view = look_out(surface, directions)
+        view = visibility_of(surface, directions)
     marking = _own_marking(args, surface, placed) if marked else None
     return Site(surface, view, marking=marking)
 

@@ -66,16 +66,16 @@ def _metal(args: argparse.Namespace) -> None:
     from ..core.light.reflect import mirrored
     from ..core.plan.metal import metal_school
     from ..core.plan.metal.school import Shine, value_of
-    from ..core.sculpt.outlook import look_out
     from ..core.sculpt.site import Site
+    from ..core.sculpt.visibility import visibility_of
 
     world, view, school = _world(args.world), _view(args.view), metal_school(args.school)
     shine, rig = Shine(view, args.roughness), rig_of(args)
     site = lit_site(args, rig)
-    if site.outlook is None:
-        site = Site(site.surface, look_out(site.surface))
+    if site.visibility is None:
+        site = Site(site.surface, visibility_of(site.surface))
     share = school.shares(site, shine, world, rig.lamp or Lamp(0, 60))
-    shown = mirrored(site.surface, site.outlook, view, world, args.roughness)
+    shown = mirrored(site.surface, site.visibility, view, world, args.roughness)
     value = value_of(share, shine)
     write_whole(Path(args.out), lit_ply_of(site, {"reflect": shown, "value": value}))
     if args.json:

@@ -52,6 +52,7 @@ def add_commands(commands: Any) -> None:
     plan.add_argument("-o", "--out", required=True, metavar="OUTDIR")
     plan.add_argument("--json", action="store_true", help="print the steps as JSON too")
     plan.add_argument("--no-pictures", action="store_true", help="leave the PNGs out")
+    plan.add_argument("--files-from", type=Path, metavar="DIR", help="where the sculpt's files are (beside the plan)")
     plan.set_defaults(run=_plan)
 
     face = commands.add_parser("face", help="where the pupils go, so that both eyes look at one point, as SVG at 10×")
@@ -143,7 +144,7 @@ def _face(args: argparse.Namespace) -> None:
 
 
 def _schema(args: argparse.Namespace) -> None:
-    from ..core.plan.file import schema
+    from ..core.plan.document import schema
 
     print(json.dumps(schema(), indent=2, ensure_ascii=False))
 
@@ -153,38 +154,36 @@ def _plan(args: argparse.Namespace) -> None:
 
     from ..core.coat.stack import appearance, looks
     from ..core.paint.colour import lab, xyz
-    from ..core.plan.file import read_plan
-    from ..core.plan.whole import worked_out
+    from ..core.plan.document import read_plan
+    from ..core.plan.run import run
     from ..core.view.camera import VIEWS, Camera
     from ..core.view.formats import lit_ply, png_bytes
     from ..core.view.step_picture import coat_picture, sheet_shot
 
-    plan = read_plan(Path(args.file).read_bytes())
-    rack = plan.own_rack or the_rack(None)
-    site = _site_of(plan, Path(args.file).parent)
-    whole = worked_out(plan, site, rack, lambda step, _: print(f"{step} …", file=sys.stderr))
+    context = context_of(read_plan(Path(args.file).read_bytes()), args.files_from or Path(args.file).parent, args)
+    done = run(context, lambda step, _: print(f"{step} …", file=sys.stderr))
     out = Path(args.out)
     out.mkdir(parents=True, exist_ok=True)
-    surface, regions = site.surface, site.marking.regions
+    site, plan, regions = done.context.site, done.context.plan, done.context.site.marking.regions
+    simulation, surface = done.context.simulation, site.surface
 
-    def coloured(value: Any, levels: Any, more: dict[str, Any] | None = None) -> bytes:
-        colours = {name: np.ascontiguousarray(levels[:, k]) for k, name in enumerate(("red", "green", "blue"))}
-        return lit_ply(surface, {"value": value, **(more or {}), **colours, "region": site.labels}, regions)
+    def columns(value: Any, colour: Any, levels: Any, more: dict[str, Any]) -> bytes:
+        fields = {"value": value, **{n: np.ascontiguousarray(colour[:, k], np.float32) for k, n in enumerate("Lab")}}
+        fields |= {n: np.ascontiguousarray(levels[:, k]) for k, n in enumerate(("red", "green", "blue"))}
+        return lit_ply(surface, {**fields, **more, "region": site.labels}, regions)
 
-    wanted = whole.target
-    target_lab = wanted.lab.astype(np.float32)
-    more = {"gloss": wanted.gloss, **{n: np.ascontiguousarray(target_lab[:, k]) for k, n in enumerate("Lab")}}
-    write_whole(out / "target.ply", coloured(wanted.value, wanted.colour, more))
+    aim = done.target
+    write_whole(out / "target.ply", columns(aim.value, aim.lab, aim.colour, {"gloss": aim.gloss}))
     display = Camera(plan.display.azimuth, plan.display.elevation)
     cameras = {**{view: Camera.named(view) for view in VIEWS}, "display": display}
     shots = {} if args.no_pictures else {view: sheet_shot(site, camera, display) for view, camera in cameras.items()}
-    seen = appearance([], len(site))
+    seen = simulation.reflectance([])
     before = looks(seen)[1]
     rows = []
-    for step, coat, film, number in zip(whole.steps, whole.coats, whole.films, whole.numbers, strict=True):
+    for step, coat, film in zip(done.steps, done.coats, done.films, strict=True):
         seen = appearance([(coat, film)], len(site), seen)
         value, levels = looks(seen)
-        write_whole(out / f"after-{step.number:02d}.ply", coloured(value, levels, {"film_um": film}))
+        write_whole(out / f"after-{step.number:02d}.ply", columns(value, lab(xyz(seen)), levels, {"film_um": film}))
         for view, shot in shots.items():
             drawn = coat_picture(site, shot, cameras[view], film, before, levels)
             write_whole(out / f"step-{step.number:02d}-{view}.png", png_bytes(drawn))
@@ -195,8 +194,8 @@ def _plan(args: argparse.Namespace) -> None:
         L, a, b = lab(xyz(middle)).tolist()
         rows.append(
             {
-                "number": step.number, "stage": step.stage, "region": None if number is None else _name(regions, number),
-                "technique": step.technique, "way": coat.way, "label": step.purpose, "paint": step.paint, "parts": step.parts,
+                "number": step.number, "stage": step.stage, "region": _region_of(site, coat), "technique": step.technique,
+                "way": coat.way, "label": step.purpose, "paint": step.paint, "parts": step.parts,
                 "drops": step.drops_of_one, "water": round(step.water, 2), "film_um": round(step.film_um, 2),
                 "covers_mm2": round(float(site.areas[covered].sum()), 1), "minutes": round(step.hand_minutes, 1),
                 "wait_minutes": round(step.wait_minutes, 1), "how": step.how, "warnings": list(step.warnings),
@@ -205,52 +204,101 @@ def _plan(args: argparse.Namespace) -> None:
             }
         )  # fmt: skip
         before = levels
-    told: dict[str, dict[str, Any]] = {
-        _name(regions, k): {"within": round(t.within, 4), "mean_delta_e": round(t.mean, 2), "mind": t.words}
-        for k, t in whole.told.items()
+    near: dict[str, dict[str, Any]] = {
+        regions[k - 1].name: {"within": round(n.within, 4), "mean_delta_e": round(n.mean, 2), "mind": n.words}
+        for k, n in done.near.items()
     }
-    steps = {"steps": rows, "regions": told, "minutes": round(sum(s.hand_minutes for s in whole.steps), 1)}
-    text = json.dumps(steps, indent=2, ensure_ascii=False)
+    stages = [{"name": s.name, "coats": s.coats, "as_listed": s.settled, "did": s.words} for s in done.done]
+    minutes = round(sum(s.hand_minutes for s in done.steps), 1)
+    text = json.dumps(
+        {"steps": rows, "regions": near, "minutes": minutes, "stages": stages}, indent=2, ensure_ascii=False
+    )
     write_whole(out / "steps.json", text.encode())
     if args.json:
         print(text)
-    else:
-        for name, t in told.items():
-            print(f"{name}: {per_cent(t['within'])} near{'; ' + t['mind'] if t['mind'] else ''}")
+        return
+    for stage in done.done:
+        print(f"{stage.title}: {stage.words}")
+    for name, own in near.items():
+        print(f"{name}: {per_cent(own['within'])} near{'; ' + own['mind'] if own['mind'] else ''}")
 
 
-def _name(regions: Any, number: int) -> str:
-    return regions[number - 1].name if number else "the rest"
+def _region_of(site: Any, coat: Any) -> str | None:
+    """The name of the region a coat is for; None where it is for the whole model."""
+    from ..core.plan.order import WHOLE_MODEL, region_of
+
+    number = region_of(site, coat)
+    if number == WHOLE_MODEL or coat.where.kind == "whole":
+        return None
+    return site.marking.regions[number - 1].name if number else "the rest"
 
 
-def _site_of(plan: Any, beside: Path):
-    """The site of a plan's sculpt, with its regions."""
+def context_of(plan: Any, folder: Path, args: argparse.Namespace):
+    """A plan on its sculpt, laid out from the files beside it.
+
+    Raises:
+        SettingError: a file lies elsewhere, or the regions do not fit the sculpt.
+    """
     import numpy as np
 
+    from ..core.plan.context import Context
     from ..core.sculpt.marking import Marking
-    from ..core.sculpt.masks import mask_of
+    from ..core.sculpt.masks import mask_of, read_mask
     from ..core.sculpt.mend import holes_closed, mend, put_together
-    from ..core.sculpt.outlook import look_out
     from ..core.sculpt.parts import gathered
     from ..core.sculpt.read import read_sculpt
-    from ..core.sculpt.site import Site
+    from ..core.sculpt.site import seen_site
     from ..core.sculpt.stand import Standing, fronts_for, placing, stand
     from ..core.sculpt.surface import working_surface
 
     own = plan.sculpt
-    standing = Standing(own.up, own.front or fronts_for(own.up)[0], own.height)
-    mended, _ = put_together([mend(read_sculpt(str(beside / name))) for name in (own.file, *own.more)])
+    paths = [file_in(folder, name) for name in (own.file, *own.more)]
+    up = own.up or "z"
+    standing = Standing(up, own.front or fronts_for(up)[0], own.height)
+    mended, _ = put_together([mend(read_sculpt(str(path))) for path in paths])
     if own.holes_closed:
         mended = holes_closed(mended)
     part = gathered(mended.shell, mended.mesh.face_areas())
-    surface = working_surface(stand(mended.mesh, standing), part, own.samples)
+    surface = working_surface(stand(mended.mesh, standing), part, own.samples, own.most_samples)
+    placed = placing(mended.mesh, standing)
+    carried = None
     if plan.marking:
-        marking = mask_of(plan.marking).on(surface, placing(mended.mesh, standing))
+        carried = mask_of(
+            {"regions": [], **plan.marking} if plan.regions else plan.marking, len(plan.regions) or None
+        )
+    elif len(plan.regions) != 1 and paths[0].suffix.lower() == ".ply":
+        carried = read_mask(str(paths[0]), "ply")
+    if carried is not None:
+        marking = carried.on(surface, placed)
         if plan.regions and len(plan.regions) != len(marking.regions):
             raise SettingError("the plan has another number of regions than its marking; leave one of them out")
-        marking = Marking(marking.labels, tuple(plan.regions) or marking.regions)
+        marking = Marking(marking.labels, plan.regions or marking.regions, plan.last_id)
     else:
         if len(plan.regions) > 1:
             raise SettingError("several regions need a marking that says where each lies; see docs/formats.md")
-        marking = Marking(np.full(len(surface), len(plan.regions), np.uint8), tuple(plan.regions))
-    return Site(surface, look_out(surface), marking=marking, loose=own.apart)
+        marking = Marking(np.full(len(surface), len(plan.regions), np.uint8), plan.regions, plan.last_id)
+    if not plan.regions and marking.regions and not args.json:
+        print(f"{len(marking.regions)} regions come from {paths[0].name}", file=sys.stderr)
+    site = seen_site(surface, plan.shadowless, marking=marking, loose=plan.loose)
+    rack = plan.own_rack or the_rack(None)
+    return Context(plan.marked(marking), site, rack, plan.tools, placed)
+
+
+def file_in(folder: Path, name: str) -> Path:
+    """A file of a folder by its name.
+
+    Raises:
+        SettingError: no name, or it leads out of the folder.
+    """
+    if not name or "\0" in name:
+        raise SettingError("this plan names no sculpt file, or one whose name no file can have")
+    path = folder / name
+    try:
+        inside = path.resolve().is_relative_to(folder.resolve())
+    except (OSError, ValueError, UnicodeError) as e:
+        raise SettingError("this plan names a sculpt file that no file can be called; rename it") from e
+    if not inside or Path(name).is_absolute():
+        raise SettingError(
+            f"'{name[:60]}' is not in the plan's folder; put it beside the plan, or say --files-from DIR"
+        )
+    return path

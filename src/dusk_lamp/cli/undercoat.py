@@ -123,9 +123,9 @@ class _Laid:
 
     site: Any
     rig: Any
-    tins: Any
+    pots: Any
     tools: Any
-    key: Any
+    span: Any
     wanted: Any
     coats: list[Any]
     steps: list[Any]
@@ -137,16 +137,20 @@ class _Laid:
         """How well it tells the light in its own key; of a fit also what is left for the brush."""
         from ..core.coat.stack import appearance
         from ..core.plain import plain
-        from ..core.plan.fair import told
         from ..core.plan.outcome import outcome
+        from ..core.plan.school_fit import light_match
         from ..core.plan.times import times_of
         from ..core.plan.touch_up import touch_ups, with_all
 
-        found = told(self.site, self.result.value, self.key.share(self.wanted), self.key)
-        out = {**plain(found), "times": plain(times_of(self.steps, self.models))}
+        found = light_match(self.site, self.result.value, self.span.share(self.wanted), self.span)
+        out = {
+            "key": plain(found.span),
+            **{k: v for k, v in plain(found).items() if k != "span"},
+            "times": plain(times_of(self.steps, self.models)),
+        }
         if self.school == "fit":
             stack = list(zip(self.coats, self.result.films, strict=True))
-            patches = touch_ups(self.site, appearance(stack, len(self.site)), self.wanted, self.tins, self.tools)
+            patches = touch_ups(self.site, appearance(stack, len(self.site)), self.wanted, self.pots, self.tools)
             then = outcome(self.site, with_all(self.coats, patches), self.wanted, steps=False)
             out["touch_ups"] = [{k: v for k, v in plain(p).items() if k != "coat"} for p in patches]
             out["within_half_with_touch_ups"] = round(then.within, 4)
@@ -157,14 +161,15 @@ def _laid(args: argparse.Namespace) -> _Laid:
     from ..core.light.lamp import Lamp
     from ..core.light.rig import Rig
     from ..core.paint.mix import only
-    from ..core.plan.fair import fitted
     from ..core.plan.outcome import outcome
-    from ..core.plan.schools import primed, school
+    from ..core.plan.pots import pots_from
+    from ..core.plan.school_fit import fit_school
+    from ..core.plan.schools import school_coats
+    from ..core.plan.schools.school import Kit, primed
     from ..core.plan.spray_fit import fit
     from ..core.plan.step import steps_of
-    from ..core.plan.tins import tins_from
-    from ..core.sculpt.outlook import look_out
     from ..core.sculpt.site import Site
+    from ..core.sculpt.visibility import visibility_of
     from ..core.target.exposure import Exposure, laid_between
     from ..core.target.target import target
 
@@ -176,23 +181,23 @@ def _laid(args: argparse.Namespace) -> _Laid:
         raise SettingError(f"a plan is for 1 to 100 models, not {args.models}")
     lamp = lamp_from_text(args.lamp)
     rig = Rig(lamp, args.sky, "overcast", args.bounce)
-    tins = tins_from(the_rack(args.rack), args.steps, args.primer, args.through)
+    pots = pots_from(the_rack(args.rack), args.steps, args.primer, args.through)
     tools = the_tools(args.own)
     surface = laid_out(args)
-    site = Site(surface, look_out(surface))
+    site = Site(surface, visibility_of(surface))
     share = laid_between(target(site, rig, exposure=Exposure()).value, Exposure(), 0, 1)
     lamp = lamp or Lamp(0, 90)
     if args.school == "fit":
-        key = tins.key
-        greys = tins.colour if args.through else tins.greys
-        found = fit(site, key.of(share), lamp, only(tins.primer), greys, args.most, tools)
-        coats = [primed(only(tins.primer), "primer everywhere", tools), *found.coats]
+        span = pots.span
+        greys = pots.colour if args.through else pots.greys
+        found = fit(site, span.of(share), lamp, only(pots.primer), greys, args.most, tools)
+        coats = [primed(only(pots.primer), "primer everywhere", tools), *found.coats]
     else:
-        coats, key = fitted(site, school(args.school, surface, lamp, tins, tools), share)
-    wanted = key.of(share)
+        coats, span = fit_school(site, school_coats(args.school, Kit(surface, lamp, pots, tools)), share)
+    wanted = span.of(share)
     result = outcome(site, coats, wanted)
     steps = steps_of(site, coats, result.films, tools, args.models, [result.bare, *result.after])
-    return _Laid(site, rig, tins, tools, key, wanted, coats, steps, result, args.school, args.models)
+    return _Laid(site, rig, pots, tools, span, wanted, coats, steps, result, args.school, args.models)
 
 
 def _sheet(args: argparse.Namespace) -> None:

@@ -6,6 +6,7 @@ refuses what lies outside; forms, the command line and the steps of a plan read 
 """
 
 import math
+import re
 from collections.abc import Mapping
 from dataclasses import MISSING, Field, dataclass, field, fields, is_dataclass
 from functools import cache
@@ -17,6 +18,8 @@ import numpy as np
 from .errors import SettingError
 
 T = TypeVar("T")
+# control signs, half letters (lone surrogates) and what turns the direction of writing round
+UNSEEN = re.compile("[\x00-\x08\x0b-\x1f\x7f-\x9f\u202a-\u202e\u2066-\u2069\ud800-\udfff]")
 LONGEST_TEXT = 400_000  # letters of any text that is kept: a mask of two million samples
 
 
@@ -67,6 +70,18 @@ def choice(
 def text(default: Any, letters: tuple[int, int], words: str) -> Any:
     """A field that holds a text of so many letters, the spaces around it not counted."""
     return _described(default, Range(words, letters=letters))
+
+
+def one_line(given: Any) -> str:
+    """A name as it is kept: one line of visible letters. What turns the writing round, rings a bell or is half a letter
+    is left out, once, where text comes in.
+
+    Raises:
+        SettingError: it is no text.
+    """
+    if not isinstance(given, str):
+        raise SettingError("a name is a text; reload the page and type it again")
+    return " ".join(UNSEEN.sub(" ", given).split())
 
 
 def rounded(digits: int, default: Any = MISSING) -> Any:
@@ -203,6 +218,8 @@ def _made(kind: Any, given: Any) -> Any:
     if kind is str:
         if not isinstance(given, str) or len(given) > LONGEST_TEXT:
             raise TypeError("no text")
+        if UNSEEN.search(given):
+            raise SettingError("a text holds signs that nobody can see or print; type it again without them")
         return given
     raise TypeError(f"{kind} has no plain form")
 

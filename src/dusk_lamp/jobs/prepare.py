@@ -1,13 +1,14 @@
 """Preparing a sculpt: from its file to its first light and its sky, resuming after the last stage that was
 finished."""
 
-from ..core.light.rig import Rig
-from ..core.plain import built, plain
+from dataclasses import replace
+
+from ..core.plain import built
 from ..core.sculpt.parts import Part, alone, matched
 from ..core.sculpt.site import Site
 from ..core.sculpt.stand import Standing, fronts_for, guess_units
-from ..core.target.exposure import Exposure
-from ..store import markings, stages
+from ..store import plans
+from ..store import preparing as stages
 from .work import Work
 
 
@@ -20,20 +21,22 @@ def run(work: Work) -> None:
     store = work.store
     with store.session() as session:
         sculpt = work.sculpt(session)
-        files, standing, close_holes = sculpt.files, sculpt.standing, sculpt.holes_closed
+        files, plan = sculpt.files, plans.plan_of(session, sculpt)
+        standing, close_holes = plan.sculpt.standing, plan.sculpt.holes_closed
     paths = [store.upload_path(f["sha"], f["format"]) for f in files]
 
     mended_key, facts = stages.mended(store.cache, files, paths, close_holes, work.say)
     with store.saving() as session:
         sculpt = work.sculpt(session)
         sculpt.mended_key, sculpt.findings, sculpt.notes = mended_key, facts.findings, facts.notes
-        sculpt.parts = plain(matched(sculpt.named_parts, [built(Part, p, "a part") for p in facts.parts]))
-        shadowless = sculpt.shadowless
-        if standing is None:
-            standing = first_guess(facts)
-            sculpt.up, sculpt.front, sculpt.height_mm = standing.up, standing.front, standing.height_mm
+        plan = plans.plan_of(session, sculpt)
+        parts = tuple(matched(list(plan.parts), [built(Part, p, "a part") for p in facts.parts]))
+        standing = plan.sculpt.standing or first_guess(facts)
+        stood = replace(plan.sculpt, up=standing.up, front=standing.front, height=standing.height_mm)
+        plan = replace(plan, parts=parts, sculpt=stood)
+        plans.amend(session, sculpt, plan)
         sculpt.file_tall = facts.size["xyz".index(standing.up[-1])]
-        rig, exposure = built(Rig, sculpt.rig), built(Exposure, sculpt.exposure)
+    rig, exposure, shadowless = plan.light, plan.exposure, plan.shadowless
 
     work.say("A first look", 0.32)
     thumb_key = stages.first_look(store.cache, mended_key, standing, rig, exposure)
@@ -41,10 +44,10 @@ def run(work: Work) -> None:
         work.sculpt(session).thumb_key = thumb_key
     surface_key = stages.surface(store.cache, mended_key, standing, store.settings.most_samples or None, work.say)
     with store.session() as session:
-        marked_on = markings.marked_on(session, work.sculpt(session))
-    for key, stood in marked_on.items():  # labels are data: what they lie on is laid out again if the cache was lost
+        marked_on = plans.surfaces_of(session, work.sculpt(session))
+    for key, once in marked_on.items():  # labels are data: what they lie on is laid out again if the cache was lost
         if key not in store.cache:
-            stages.surface(store.cache, mended_key, stood, store.settings.most_samples or None, work.say)
+            stages.surface(store.cache, mended_key, once, store.settings.most_samples or None, work.say)
     work.say("Turning on the lamp", 0.5)
     laid = stages.load_surface(store.cache, surface_key)
     site = Site(laid, apart=[alone(laid, (part,), uncast) for part, uncast in shadowless])
@@ -52,15 +55,17 @@ def run(work: Work) -> None:
     with store.saving() as session:
         sculpt = work.sculpt(session)
         sculpt.surface_key, sculpt.sky_key = surface_key, None  # the bench opens; its picture can wait
-        if own is not None and not markings.ever_marked(session, sculpt):
-            markings.keep(session, sculpt, own)
+        if own is not None and not plans.ever_marked(session, sculpt):
+            kept = plans.kept_of(session, sculpt)
+            new = replace(kept, plan=kept.plan.marked(own), labels=own.labels, surface_key=surface_key)
+            plans.keep(session, sculpt, new, "regions read from the file")
     thumb_key = stages.thumb(store.cache, [surface_key, shadowless], site, rig, exposure)
     with store.saving() as session:
         work.sculpt(session).thumb_key = thumb_key
 
     work.say("Working out soft shadows", 0.6)
     sky_key = stages.sky(store.cache, surface_key, laid, shadowless, work.say, work.stopped)
-    site.outlook = stages.load_sky(store.cache, sky_key, surface_key, laid, shadowless)
+    site.visibility = stages.load_sky(store.cache, sky_key, surface_key, laid, shadowless)
     work.say("Drawing its picture", 0.99)
     thumb_key = stages.thumb(store.cache, [surface_key, shadowless, sky_key], site, rig, exposure)
     with store.saving() as session:

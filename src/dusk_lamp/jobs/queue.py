@@ -10,7 +10,7 @@ from huey.api import Huey
 from ..core.errors import DuskLampError, Stopped
 from ..store.models import LOOKED_AT, Job
 from ..store.store import Store
-from .apart import CrashedError, call
+from .child import CrashedError, call
 from .kinds import KINDS, do
 from .leases import Heartbeat, crashed, free_jobs, give_back, gives_way, new_worker, put_back, take
 from .work import Work

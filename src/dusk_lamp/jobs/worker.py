@@ -11,7 +11,7 @@ from pathlib import Path
 from ..settings import settings_from
 from ..store.cache import FolderCache
 from ..store.store import Store
-from .apart import warm_up
+from .child import warm_up
 from .queue import Queue
 
 PARENT_CHECK_S = 2.0

@@ -6,16 +6,12 @@ from typing import Any, ClassVar
 from sqlalchemy import JSON, Float, ForeignKey, String, UniqueConstraint
 from sqlalchemy.orm import DeclarativeBase, Mapped, mapped_column, relationship
 
-from ..core.light.rig import Rig
 from ..core.paint.mix import Mix
 from ..core.paint.rack import Paint
 from ..core.plain import built, plain
 from ..core.plan.tools import Tools
-from ..core.sculpt.display import Display
 from ..core.sculpt.parts import Part
 from ..core.sculpt.stand import Standing
-from ..core.target.exposure import Exposure
-from ..core.target.greys import Greys
 
 FILLS_THE_SHELF, USUAL, LOOKED_AT = (
     0,
@@ -44,14 +40,13 @@ class Base(DeclarativeBase):
 
 
 class Sculpt(Base):
-    """One sculpt on the shelf, with its standing, light and ladder. A deleted one is kept until it is cleared
-    away."""
+    """One sculpt on the shelf: its files, what was made of them, and which revision of its plan holds. A deleted one is
+    kept until it is cleared away."""
 
     __tablename__ = "sculpt"
 
-    COPIED: ClassVar = (  # what a copy of a sculpt takes over as it is; its marking and coats are copied row by row
-        "up", "front", "height_mm", "file_tall", "findings", "notes", "mended_key", "surface_key", "sky_key", "thumb_key",
-        "rig", "greys", "exposure", "tints", "stages_done", "former_files", "parts", "display", "holes_closed", "models", "face", "glows", "metal", "wear",
+    COPIED: ClassVar = (  # what a copy of a sculpt takes over as it is; its plan is copied by store.plans
+        "file_tall", "findings", "notes", "mended_key", "surface_key", "sky_key", "thumb_key", "stages_done", "former_files",
     )  # fmt: skip
 
     id: Mapped[int] = mapped_column(primary_key=True)
@@ -62,9 +57,6 @@ class Sculpt(Base):
     file_sha: Mapped[str] = mapped_column(String(64), index=True)
     created_at: Mapped[datetime] = mapped_column(default=now)
     deleted_at: Mapped[datetime | None]
-    up: Mapped[str | None] = mapped_column(String(2))
-    front: Mapped[str | None] = mapped_column(String(2))
-    height_mm: Mapped[float | None]
     file_tall: Mapped[float | None]  # how tall it stands in the file's own units
     findings: Mapped[dict[str, Any] | None]
     notes: Mapped[list[str]] = mapped_column(default=list)
@@ -72,52 +64,39 @@ class Sculpt(Base):
     surface_key: Mapped[str | None] = mapped_column(String(64))
     sky_key: Mapped[str | None] = mapped_column(String(64))
     thumb_key: Mapped[str | None] = mapped_column(String(64))
-    rig: Mapped[dict[str, Any]] = mapped_column(default=lambda: plain(Rig()))
-    greys: Mapped[dict[str, Any]] = mapped_column(default=lambda: plain(Greys()))
-    exposure: Mapped[dict[str, Any]] = mapped_column(default=lambda: plain(Exposure()))
-    tints: Mapped[dict[str, Any]] = mapped_column(
-        default=dict, server_default="{}"
-    )  # colours of lamp, sky and ground
     stages_done: Mapped[dict[str, str]] = mapped_column(default=dict)  # what each rested on when it was done
-    revision: Mapped[int] = mapped_column(
-        default=0
-    )  # counts saves, so that two tabs cannot overwrite each other unseen
-
     more_files: Mapped[list[dict[str, Any]]] = mapped_column(
         default=list
-    )  # name, format, sha of the files after the first
+    )  # name, format, sha of those after the first
     former_files: Mapped[list[dict[str, Any]]] = mapped_column(
         default=list
-    )  # number, name, format, sha: what was replaced
-    parts: Mapped[list[dict[str, Any]]] = mapped_column(default=list)  # in the order of their numbers
-    display: Mapped[dict[str, Any]] = mapped_column(default=lambda: plain(Display()))
-    scheme_id: Mapped[int] = mapped_column(
-        default=0, server_default="0"
-    )  # the state of its coats that holds; 0 for none
-    holes_closed: Mapped[bool] = mapped_column(default=False)
-    models: Mapped[int] = mapped_column(default=1, server_default="1")  # how many its plan is painted on
-
-    kept_scheme: Mapped[int] = mapped_column(
-        default=0, server_default="0"
-    )  # which of its schemes is on the bench; 0 as long as there is only one
-    metal: Mapped[dict[str, Any]] = mapped_column(
-        default=dict, server_default="{}"
-    )  # by region's name, as core.plan.metal.painted has it
-    wear: Mapped[dict[str, Any]] = mapped_column(default=dict, server_default="{}")  # as core.plan.wear has it
-    glows: Mapped[dict[str, Any]] = mapped_column(default=dict, server_default="{}")  # as store.glows has it
-    face: Mapped[dict[str, Any]] = mapped_column(default=dict, server_default="{}")  # as core.plan.face has it
-    marking_number: Mapped[int] = mapped_column(
-        default=0, server_default="0"
-    )  # the stroke that holds now; 0 for none
+    )  # number, name, format, sha: replaced ones
+    plan_id: Mapped[int] = mapped_column(default=0, server_default="0")  # the revision that holds
+    scheme_id: Mapped[int] = mapped_column(default=0, server_default="0")  # of its schemes; 0 while there is only one
+    last_id: Mapped[int] = mapped_column(default=0, server_default="0")  # the highest id any region or glow ever had
 
     jobs: Mapped[list["Job"]] = relationship(
         back_populates="sculpt", order_by="Job.id", cascade="all, delete-orphan", passive_deletes=True
     )
+    held: Mapped["Revision"] = relationship(
+        primaryjoin="foreign(Sculpt.plan_id) == Revision.id", viewonly=True, lazy="joined", innerjoin=False
+    )
+
+    @property
+    def document(self) -> dict[str, Any]:
+        """The plan that holds, as plain values, without its coats."""
+        return self.held.document
 
     @property
     def standing(self) -> Standing | None:
         """How it stands, once that is known."""
-        return Standing(self.up, self.front, self.height_mm) if self.up and self.front else None
+        own = self.document["sculpt"]
+        return Standing(own["up"], own["front"], own["height"]) if own["up"] and own["front"] else None
+
+    @property
+    def height_mm(self) -> float | None:
+        """How tall it is, once that is known."""
+        return self.document["sculpt"]["height"]
 
     @property
     def files(self) -> list[dict[str, str]]:
@@ -133,12 +112,7 @@ class Sculpt(Base):
     @property
     def named_parts(self) -> list[Part]:
         """Its parts, in the order of their numbers; empty until it was read."""
-        return [built(Part, p, "a part") for p in self.parts]
-
-    @property
-    def loose(self) -> frozenset[int]:
-        """The numbers of the parts painted apart."""
-        return frozenset(k for k, p in enumerate(self.named_parts) if p.apart)
+        return [built(Part, p, "a part") for p in self.document["parts"]]
 
     @property
     def shadowless(self) -> list[tuple[int, tuple[int, ...]]]:
@@ -155,74 +129,53 @@ class Sculpt(Base):
         return self.surface_key is not None
 
 
-class Stroke(Base):
-    """The marking after one stroke. The sculpt points at the one that holds; later ones can be redone."""
+class Revision(Base):
+    """One state of a sculpt's plan. The sculpt points at the one that holds; later ones can be redone.
 
-    __tablename__ = "marking"
+    scheme_id: in whose history it stands; number: its place there. action: what was done to come to it, in words.
+    surface_key: what the labels and the spots of coats lie on; surface_standing: how the sculpt stood there. document:
+    the plan without its coats. labels_key, coats_key: the pieces that hold the regions' labels and the coats; "" for
+    none.
+    """
+
+    __tablename__ = "plan"
+    __table_args__ = ({"sqlite_autoincrement": True},)  # a number is never used again, or an old tab could take it
 
     id: Mapped[int] = mapped_column(primary_key=True)
     sculpt_id: Mapped[int] = mapped_column(ForeignKey("sculpt.id", ondelete="CASCADE"), index=True)
+    scheme_id: Mapped[int] = mapped_column(default=0)
     number: Mapped[int]
-    surface_key: Mapped[str] = mapped_column(String(64))
-    standing: Mapped[dict[str, Any]]
-    labels: Mapped[bytes]  # packed by zlib, a byte per sample
-    regions: Mapped[list[dict[str, Any]]]
+    action: Mapped[str] = mapped_column(String(80), default="")
+    created_at: Mapped[datetime] = mapped_column(default=now)
+    surface_key: Mapped[str] = mapped_column(String(64), default="")
+    surface_standing: Mapped[dict[str, Any]] = mapped_column(default=dict)
+    document: Mapped[dict[str, Any]]
+    labels_key: Mapped[str] = mapped_column(String(64), default="")
+    coats_key: Mapped[str] = mapped_column(String(64), default="")
+    counts: Mapped[dict[str, Any]] = mapped_column(default=dict)  # how many coats each stage has
+
+
+class Piece(Base):
+    """A part of a plan's revisions that many of them share, packed by zlib, under the hash of its content."""
+
+    __tablename__ = "plan_piece"
+    __table_args__ = (UniqueConstraint("sculpt_id", "key", name="one_piece_of_a_content"),)
+
+    id: Mapped[int] = mapped_column(primary_key=True)
+    sculpt_id: Mapped[int] = mapped_column(ForeignKey("sculpt.id", ondelete="CASCADE"), index=True)
+    key: Mapped[str] = mapped_column(String(64))
+    content: Mapped[bytes]
 
 
 class Scheme(Base):
-    """One state of a sculpt's coats. The sculpt points at the one that holds; later ones can be redone."""
+    """A plan of a sculpt under a name. plan_id: where it was left; of the one on the bench the sculpt itself knows."""
 
-    __tablename__ = "scheme"
-    __table_args__ = (
-        {"sqlite_autoincrement": True},
-    )  # a number is never used again, or an old tab could take it for its own
-
-    id: Mapped[int] = mapped_column(primary_key=True)
-    sculpt_id: Mapped[int] = mapped_column(ForeignKey("sculpt.id", ondelete="CASCADE"), index=True)
-    number: Mapped[int]
-    school: Mapped[str] = mapped_column(String(20))
-    primer: Mapped[str | None] = mapped_column(String(60))
-    through: Mapped[str | None] = mapped_column(String(60))
-    in_colour: Mapped[bool] = mapped_column(default=False)
-    darkest: Mapped[float | None]  # the key it aims at; None for that of the paints
-    lightest: Mapped[float | None]
-
-    coats: Mapped[list["CoatRow"]] = relationship(
-        order_by="CoatRow.place", cascade="all, delete-orphan", passive_deletes=True
-    )
-
-
-class CoatRow(Base):
-    """One coat of a scheme, as core.coat.coat.Coat has it."""
-
-    __tablename__ = "coat"
-
-    id: Mapped[int] = mapped_column(primary_key=True)
-    scheme_id: Mapped[int] = mapped_column(ForeignKey("scheme.id", ondelete="CASCADE"), index=True)
-    place: Mapped[int]
-    stage: Mapped[str] = mapped_column(String(20))
-    technique: Mapped[str] = mapped_column(String(20))
-    mix: Mapped[dict[str, Any]]
-    settings: Mapped[dict[str, Any]]
-    goes_on: Mapped[dict[str, Any]]
-    muted: Mapped[bool] = mapped_column(default=False)
-    label: Mapped[str] = mapped_column(String(80))
-    way: Mapped[str] = mapped_column(String(20), default="", server_default="")
-
-
-class KeptScheme(Base):
-    """A scheme of a sculpt under a name: coats, how they came about, what its regions look like, colours of its light.
-    What is on the bench is newer than its own row."""
-
-    __tablename__ = "kept_scheme"
+    __tablename__ = "plan_scheme"
 
     id: Mapped[int] = mapped_column(primary_key=True)
     sculpt_id: Mapped[int] = mapped_column(ForeignKey("sculpt.id", ondelete="CASCADE"), index=True)
     name: Mapped[str] = mapped_column(String(60))
-    coats: Mapped[list[dict[str, Any]]]
-    choice: Mapped[dict[str, Any]]
-    regions: Mapped[list[dict[str, Any]]]
-    tints: Mapped[dict[str, Any]]
+    plan_id: Mapped[int]
 
 
 class Sitting(Base):

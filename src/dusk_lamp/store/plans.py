@@ -1,176 +1,446 @@
-"""A sculpt's plan worked out: its light, greys and bands, and its coats as steps with their pictures."""
+"""Plans as revisions: one history for everything about a sculpt's plan, undone and redone from every stage, also after
+a restart; and several schemes of one sculpt, each a plan of its own.
 
+What was changed by another tab in the meantime is never overwritten: a change says which revision it was made on, and
+only if that one still holds is the new one put in its place, by the database itself.
+"""
+
+import hashlib
 import json
-from collections.abc import Callable
-from dataclasses import dataclass, field
-from functools import cached_property
+import zlib
+from collections import Counter
+from collections.abc import Sequence
+from dataclasses import dataclass, replace
+from functools import lru_cache
+from typing import Any
 
 import numpy as np
 from numpy.typing import NDArray
+from scipy.spatial import cKDTree
+from sqlalchemy import delete, func, select, update
 from sqlalchemy.orm import Session
 
-from ..core.coat.coat import Coat
+from ..core.coat.coat import Coat, coat_from
 from ..core.errors import SettingError
-from ..core.light.rig import Light, Rig
-from ..core.paint.value import grey_srgb
 from ..core.plain import built, plain
-from ..core.plan.outcome import Look
-from ..core.plan.step import Step
-from ..core.plan.times import Times, times_of
-from ..core.plan.tins import Key
-from ..core.sculpt.display import Display
-from ..core.sculpt.site import Site
-from ..core.target.exposure import Exposure
-from ..core.target.greys import Bands, Greys, lay_bands
-from ..core.view.camera import Camera
-from ..core.view.formats import png_bytes
-from ..core.view.step_picture import GROUND, coat_picture, look_picture, sheet_shot
-from . import colours, markings, painted, painters, schemes, undercoats
+from ..core.plan.context import Context
+from ..core.plan.document import MOST_COATS, PARTS_OF_FILE, Plan, document_of, plan_from, plan_stages
+from ..core.sculpt.marking import Marking
+from ..core.sculpt.stand import Standing
+from . import painters, paints
 from .cache import Cache, key_of
-from .laid import Laid
-from .models import Sculpt
+from .models import Job, Piece, Revision, Scheme, Sculpt
+from .open_sculpts import OpenSculpt
+from .preparing import load_placing, load_surface
+from .store import lay_out_again, new_job
 
-Say = Callable[[str, float], None]
-BENCH_SIZE = (480, 640)
-PICTURES = 8  # version of the code that draws them
+MOST_REVISIONS = 100
+MOST_SCHEMES = 12
+LONGEST_NAME = 60
+FIRST = "First scheme"
+FIRST_ACTION = "brought to the shelf"
+
+
+class ChangedElsewhereError(Exception):
+    """The revision a change was made on does not hold any more."""
 
 
 @dataclass(frozen=True)
-class Plan:
-    """Everything the sheet and the exports show. coats, steps: what is done, muted ones left out. looks: the model
-    bare and after each of them. near: the share of the area near the target when the undercoat is done, None where
-    there is no coat. coloured: the share of the regions painted in colour that ends near what they shall look like,
-    None where none is."""
+class Kept:
+    """A plan as it is kept. turn: the number of its revision. labels: (N,) of the samples of the surface that
+    `surface_key` names, on which the spots of its coats lie too; None where nothing is marked."""
 
-    rig: Rig
-    greys: Greys
-    exposure: Exposure
-    light: Light
-    value: NDArray[np.float32]
-    bands: Bands
-    display: Camera
-    site: Site
-    school: str
-    coats: list[Coat] = field(default_factory=list)
-    steps: list[Step] = field(default_factory=list)
-    looks: list[Look] = field(default_factory=list)
-    models: int = 1
-    coloured: float | None = None
-
-    @cached_property
-    def marks(self) -> list[str]:
-        """A hash of each coat."""
-        return [key_of("coat", 1, plain(c)) for c in self.coats]
+    plan: Plan
+    turn: int
+    labels: NDArray[np.uint8] | None
+    surface_key: str
 
     @property
-    def times(self) -> Times:
-        """What it takes on all its models."""
-        return times_of(self.steps, self.models)
-
-    @property
-    def near(self) -> float | None:
-        """The share of the area within half a value of the target when the undercoat is done."""
-        return self.looks[len(schemes.split(self.coats)[0])].within if self.coats else None
+    def marking(self) -> Marking:
+        """Its regions; none where nothing was ever laid out."""
+        labels = np.zeros(0, np.uint8) if self.labels is None else self.labels
+        return Marking(labels, self.plan.regions, self.plan.last_id)
 
 
-def light_plan(sculpt: Sculpt, laid: Laid, site: Site) -> Plan:
-    """The plan of the light alone: what each spot ought to be, and the greys laid on it."""
-    rig, greys = built(Rig, sculpt.rig, "the light"), built(Greys, sculpt.greys, "the greys")
-    exposure, display = built(Exposure, sculpt.exposure, "the exposure"), built(Display, sculpt.display, "the view")
-    wanted = laid.lit(rig, exposure)
-    bands = lay_bands(site.surface, wanted.value, greys, exposure, site.paintable)
-    camera = Camera(display.azimuth, display.elevation)
-    return Plan(rig, greys, exposure, wanted.light, wanted.value, bands, camera, site, "")
+def fresh(plan: Plan | None = None) -> Plan:
+    """A plan as it begins on a bench: coats come only when the painter asks for them, but for the undercoat, which is
+    shown until it is kept."""
+    settled = tuple(name for name in plan_stages() if name != "undercoat")
+    return replace(plan or Plan(), settled=settled)
 
 
-def plan_of(session: Session, sculpt: Sculpt, laid: Laid, cache: Cache, say: Say = lambda *_: None) -> Plan:
-    """The plan of a sculpt as it is kept now, with the coats that were laid; it invents none. Worked out once for
-    all its pictures."""
-    try:
-        key = undercoats.key_for(undercoats.tins_of(session, sculpt), schemes.choice_of(session, sculpt))
-    except SettingError:  # the rack lacks something by now; the coats themselves are whole
-        key = None
-    names = [
-        sculpt.scheme_id, sculpt.rig, sculpt.greys, sculpt.exposure, sculpt.display, sculpt.marking_number, sculpt.models, sorted(sculpt.loose),
-        plain(painters.tools_of(session)), plain(key), laid.site.outlook is not None,
-    ]  # fmt: skip
-    return laid.plans.of(
-        json.dumps(names, sort_keys=True), lambda: _worked_out(session, sculpt, laid, cache, key, say)
+# --- reading
+def kept_of(session: Session, sculpt: Sculpt, turn: int | None = None) -> Kept:
+    """The plan that holds, or another revision of it, on the surface it was kept on."""
+    held = session.get_one(Revision, sculpt.plan_id if turn is None else turn)
+    plan = plan_from({**held.document, "coats": []})
+    last_id = max(plan.last_id, sculpt.last_id)  # of one that was undone, none comes again
+    plan = replace(plan, last_id=last_id, coats=_coats(_content(session, held, held.coats_key), held.coats_key))
+    packed = _content(session, held, held.labels_key)
+    labels = np.frombuffer(zlib.decompress(packed), np.uint8) if packed else None
+    return Kept(plan, held.id, labels, held.surface_key)
+
+
+def plan_of(session: Session, sculpt: Sculpt) -> Plan:
+    """The plan that holds; its spots lie on the surface it was kept on."""
+    return kept_of(session, sculpt).plan
+
+
+def _content(session: Session, held: Revision, key: str) -> bytes:
+    if not key:
+        return b""
+    own = select(Piece.content).where(Piece.sculpt_id == held.sculpt_id, Piece.key == key)
+    return session.scalars(own).one()
+
+
+def _coats(packed: bytes, key: str) -> tuple[Coat, ...]:
+    return _unpacked(key, packed) if packed else ()
+
+
+@lru_cache(32)
+def _unpacked(key: str, packed: bytes) -> tuple[Coat, ...]:
+    """By the content itself, so that what is cached is never another's."""
+    return tuple(coat_from(c) for c in json.loads(zlib.decompress(packed)))
+
+
+def on_surface(kept: Kept, opened: OpenSculpt, cache: Cache) -> Kept:
+    """The same plan on the surface that is laid out now: labels and spots go to the samples nearest to where they were,
+    in the file's own axes. Where the former surface is lost, regions and spots are empty, and the steps say so."""
+    count = len(opened.site)
+    labels = np.zeros(count, np.uint8) if kept.labels is None else kept.labels
+    if kept.surface_key in ("", opened.surface_key):
+        return replace(kept, labels=labels if len(labels) == count else np.zeros(count, np.uint8))
+
+    def nearest() -> NDArray[np.int64] | None:
+        try:
+            was = load_placing(cache, kept.surface_key).to_file(load_surface(cache, kept.surface_key).points)
+        except KeyError:
+            return None
+        return cKDTree(was).query(opened.placing.to_file(opened.site.surface.points), workers=-1)[1]
+
+    found = opened.more.of("nearest", kept.surface_key, nearest)
+    if found is None:
+        return replace(kept, labels=np.zeros(count, np.uint8), surface_key=opened.surface_key)
+    labels = kept.labels[found] if kept.labels is not None else labels
+    return Kept(kept.plan.carried(found), kept.turn, labels, opened.surface_key)
+
+
+def context_of(
+    session: Session, sculpt: Sculpt, opened: OpenSculpt, cache: Cache, kept: Kept | None = None
+) -> tuple[Context, Kept]:
+    """The plan that holds, or another, on the sculpt as it is laid out, with the painter's rack and tools."""
+    kept = on_surface(kept or kept_of(session, sculpt), opened, cache)
+    rack, tools = paints.rack_of(session), painters.tools_of(session)
+    site = opened.site.marked(kept.marking, kept.plan.loose)
+    colours = {
+        name: mix.colour.hex
+        for name in {r.colour for r in kept.plan.regions}
+        if (mix := paints.colour_called(session, name))
+    }
+
+    def keep(key: str, make: Any) -> Any:
+        own = key_of("kept", 1, key)
+        if own not in cache:
+            cache.put(own, blobs={"kept.json": json.dumps(make()).encode()})
+        return json.loads(cache.blob(own, "kept.json"))
+
+    quick = (opened.chosen, opened.quick)
+    found = Context(kept.plan, site, rack, tools, opened.placing, colours.get, opened.memory, quick, keep)
+    return found, kept
+
+
+def surfaces_of(session: Session, sculpt: Sculpt) -> dict[str, Standing]:
+    """How the sculpt stood on each surface that revisions lie on, by the surface's key."""
+    own = select(Revision.surface_key, Revision.surface_standing).where(
+        Revision.sculpt_id == sculpt.id,
+        Revision.surface_key != "",
+        (Revision.labels_key != "") | (Revision.coats_key != ""),
     )
+    return {
+        key: built(Standing, standing, "how it stands")
+        for key, standing in session.execute(own.distinct())
+        if standing
+    }
 
 
-def _worked_out(session: Session, sculpt: Sculpt, laid: Laid, cache: Cache, key: Key | None, say: Say) -> Plan:
-    site = markings.site_of(session, sculpt, laid, cache)
-    lit = light_plan(sculpt, laid, site)
-    coats = [coat for coat in schemes.kept_coats(session, sculpt) if not coat.muted]
-    if not coats:
-        return lit
-    wanted = lit.value if key is None else key.of(painted.share_of(sculpt, laid)).astype(np.float32)
-    looks = painted.after(laid, site, coats, wanted, say)
-    say("Reckoning paint and time", 0.95)
-    steps = painted.steps(laid, site, coats, looks, painters.tools_of(session), sculpt.models)
-    return Plan(
-        lit.rig, lit.greys, lit.exposure, lit.light, lit.value, lit.bands, lit.display, site,
-        schemes.choice_of(session, sculpt).school, coats, steps, looks, sculpt.models, colours.near(session, sculpt, laid, cache, coats),
+# --- keeping
+def add_sculpt(session: Session, name: str, files: list[dict[str, str]], plan: Plan | None = None) -> Sculpt:
+    """A new sculpt on the shelf, waiting to be prepared. files: name, format and sha of each. plan: that it begins
+    with."""
+    sculpt = Sculpt(name=name[:120], files=files)
+    session.add(sculpt)
+    session.flush()
+    plan = plan or fresh()
+    own = replace(plan.sculpt, file=sculpt.file_name, more=tuple(f["name"] for f in sculpt.more_files))
+    _begin(session, sculpt, replace(plan, sculpt=own))
+    return sculpt
+
+
+def _begin(session: Session, sculpt: Sculpt, plan: Plan) -> None:
+    row = Revision(sculpt_id=sculpt.id, number=1, action=FIRST_ACTION, document=_document(plan))
+    session.add(row)
+    session.flush()
+    sculpt.plan_id, sculpt.last_id = row.id, plan.last_id
+    session.flush()
+    session.refresh(sculpt)
+
+
+def keep(session: Session, sculpt: Sculpt, new: Kept, action: str) -> int:
+    """Put a plan in the place of the revision it was made on (`new.turn`); what was undone before is gone. Returns the
+    new revision's number. labels and spots lie on `new.surface_key`.
+
+    Raises:
+        ChangedElsewhereError: another revision holds by now. SettingError: more coats than a plan may have.
+    """
+    if len(new.plan.coats) > MOST_COATS:
+        raise SettingError(f"a plan has at most {MOST_COATS} coats; remove one first")
+    before = session.get(Revision, new.turn)
+    if before is None or before.sculpt_id != sculpt.id:
+        raise ChangedElsewhereError
+    same = before.surface_key == new.surface_key
+    standing = before.surface_standing if same else plain(sculpt.standing)
+    plan = new.plan
+    row = Revision(
+        sculpt_id=sculpt.id, scheme_id=sculpt.scheme_id, number=before.number + 1, action=action[:80],
+        surface_key=new.surface_key, surface_standing=standing or {}, document=_document(plan),
+        labels_key=_piece(session, sculpt, None if new.labels is None else new.labels.tobytes()),
+        coats_key=_piece(session, sculpt, json.dumps([plain(c) for c in plan.coats]).encode() if plan.coats else None),
+        counts=dict(Counter(c.stage for c in plan.coats)),
     )  # fmt: skip
+    session.add(row)
+    session.flush()
+    sculpt.last_id = plan.last_id
+    session.flush()
+    _point(session, sculpt, new.turn, row.id)
+    own = (Revision.sculpt_id == sculpt.id) & (Revision.scheme_id == sculpt.scheme_id) & (Revision.id != row.id)
+    old = (Revision.number >= row.number) | (Revision.number <= row.number - MOST_REVISIONS)
+    session.execute(delete(Revision).where(own, old))
+    _tidy(session, sculpt)
+    return row.id
 
 
-def camera_of(plan: Plan, view: str) -> Camera:
-    """The camera of a view's name, or of the display view."""
-    return plan.display if view == "display" else Camera.named(view)
+def basis(plan: Plan) -> tuple[Any, Any]:
+    """What a surface is laid out by, and what its sky is looked at by."""
+    return (plan.sculpt.standing, plan.sculpt.holes_closed), plan.shadowless
 
 
-def picture_key(sculpt: Sculpt, plan: Plan, name: str, view: str) -> str:
-    """Hash of all that a picture of the plan shows. name: a step's number from 1, or "finished"."""
-    number = len(plan.coats) if name == "finished" else int(name)
-    before = plan.marks[:number]
-    camera = camera_of(plan, view)
-    return key_of("step", PICTURES, sculpt.surface_key, before, name, [camera.azimuth, camera.elevation],
-        [plan.display.azimuth, plan.display.elevation], sculpt.marking_number,
+def after_change(session: Session, sculpt: Sculpt, before: Plan) -> Job | None:
+    """The job that a change of the plan makes necessary: to lay the sculpt out again, or to look at its sky again."""
+    now, was = basis(plan_of(session, sculpt)), basis(before)
+    if now[0] != was[0]:
+        return lay_out_again(session, sculpt)
+    if now[1] != was[1]:
+        sculpt.sky_key = None  # until the changed part has looked at the sky again
+        return new_job(session, sculpt)
+    return None
+
+
+def amend(session: Session, sculpt: Sculpt, plan: Plan) -> None:
+    """Put what preparing found (parts, the first guess of how it stands) into the revision that holds: no step that a
+    painter made, so nothing to undo."""
+    held = session.get_one(Revision, sculpt.plan_id)
+    held.document = _document(plan)
+    session.flush()
+    session.refresh(sculpt)
+
+
+def _document(plan: Plan) -> dict[str, Any]:
+    """The plan as it is kept in a row: without what a bench has by itself, and without its coats."""
+    return {k: v for k, v in document_of(replace(plan, coats=())).items() if k not in (*PARTS_OF_FILE, "coats")}
+
+
+def _piece(session: Session, sculpt: Sculpt, content: bytes | None) -> str:
+    if content is None:
+        return ""
+    key = hashlib.sha256(content).hexdigest()
+    there = select(Piece.id).where(Piece.sculpt_id == sculpt.id, Piece.key == key)
+    if session.scalars(there).first() is None:
+        session.add(Piece(sculpt_id=sculpt.id, key=key, content=zlib.compress(content, 6)))
+    return key
+
+
+def _tidy(session: Session, sculpt: Sculpt) -> None:
+    """Let go of pieces that no revision has any more."""
+    own = select(Revision.labels_key).where(Revision.sculpt_id == sculpt.id)
+    coats = select(Revision.coats_key).where(Revision.sculpt_id == sculpt.id)
+    session.execute(delete(Piece).where(Piece.sculpt_id == sculpt.id, Piece.key.not_in(own), Piece.key.not_in(coats)))
+
+
+def _point(session: Session, sculpt: Sculpt, seen: int, to: int) -> None:
+    moved = session.execute(
+        update(Sculpt)
+        .where(Sculpt.id == sculpt.id, Sculpt.plan_id == seen)
+        .values(plan_id=to)
+        .execution_options(synchronize_session=False)
+    )
+    if moved.rowcount != 1:  # type: ignore[attr-defined]
+        raise ChangedElsewhereError
+    session.refresh(sculpt)
+
+
+def step(session: Session, sculpt: Sculpt, by: int, seen: int) -> bool:
+    """Undo (−1) or redo (+1); False where there is nothing to.
+
+    Raises:
+        ChangedElsewhereError: another revision holds by now.
+    """
+    held = session.get(Revision, seen)
+    if held is None or held.sculpt_id != sculpt.id:
+        raise ChangedElsewhereError
+    other = _neighbour(session, sculpt, held, by)
+    if other is None:
+        return False
+    _point(session, sculpt, seen, other.id)
+    return True
+
+
+def can_step(session: Session, sculpt: Sculpt) -> tuple[str | None, str | None]:
+    """What undo takes back and what redo does again, in words; None where there is nothing to."""
+    held = session.get_one(Revision, sculpt.plan_id)
+    before, after = (_neighbour(session, sculpt, held, by) for by in (-1, 1))
+    return held.action or "the last change" if before else None, (
+        after.action or "the next change"
+    ) if after else None
+
+
+def kept_before(session: Session, sculpt: Sculpt, turn: int) -> Kept | None:
+    """The plan as it was before a revision; None where there is none before it."""
+    before = _neighbour(session, sculpt, session.get_one(Revision, turn), -1)
+    return None if before is None else kept_of(session, sculpt, before.id)
+
+
+def _neighbour(session: Session, sculpt: Sculpt, held: Revision, by: int) -> Revision | None:
+    own = select(Revision).where(
+        Revision.sculpt_id == sculpt.id, Revision.scheme_id == held.scheme_id, Revision.number == held.number + by
+    )
+    return session.scalars(own).first()
+
+
+def ever_marked(session: Session, sculpt: Sculpt) -> bool:
+    """Whether any revision has regions, undone or not."""
+    own = select(func.count(Revision.id)).where(Revision.sculpt_id == sculpt.id, Revision.labels_key != "")
+    return bool(session.scalar(own))
+
+
+def copy(session: Session, first: Sculpt, second: Sculpt) -> None:
+    """Give a copied sculpt the plan of the first, as it is now, and its schemes; a history of its own begins."""
+    session.flush()
+    session.execute(delete(Revision).where(Revision.sculpt_id == second.id))
+    second.last_id = first.last_id
+    second.plan_id = _copied(session, first.plan_id, second, 0)
+    for own in schemes_of(session, first):
+        new = Scheme(sculpt_id=second.id, name=own.name, plan_id=0)
+        session.add(new)
+        session.flush()
+        new.plan_id = _copied(session, first.plan_id if own.id == first.scheme_id else own.plan_id, second, new.id)
+        if own.id == first.scheme_id:
+            second.scheme_id, second.plan_id = new.id, new.plan_id
+    session.flush()
+    session.refresh(second)
+
+
+def _copied(session: Session, turn: int, to: Sculpt, scheme_id: int) -> int:
+    """A revision as the first of another history; its number."""
+    held = session.get_one(Revision, turn)
+    for key in (held.labels_key, held.coats_key):
+        there = select(Piece.id).where(Piece.sculpt_id == to.id, Piece.key == key)
+        if key and session.scalars(there).first() is None:
+            session.add(Piece(sculpt_id=to.id, key=key, content=_content(session, held, key)))
+    row = Revision(
+        sculpt_id=to.id, scheme_id=scheme_id, number=1, action=FIRST_ACTION, surface_key=held.surface_key,
+        surface_standing=held.surface_standing, document=held.document, labels_key=held.labels_key,
+        coats_key=held.coats_key, counts=held.counts,
     )  # fmt: skip
+    session.add(row)
+    session.flush()
+    return row.id
 
 
-def picture_of(sculpt: Sculpt, laid: Laid, plan: Plan, cache: Cache, name: str, view: str) -> bytes:
-    """A step's picture as PNG: what was there before it with the new film marked; or the finished model. Drawn
-    once."""
-    key = picture_key(sculpt, plan, name, view)
-    if key not in cache:
-        camera = camera_of(plan, view)
-        shot = laid.shots.of(
-            f"{view} {camera.azimuth:g} {camera.elevation:g}", lambda: sheet_shot(plan.site, camera, plan.display)
+# --- schemes
+def schemes_of(session: Session, sculpt: Sculpt) -> list[Scheme]:
+    """Those of a sculpt, the oldest first; none as long as there is only the one on the bench."""
+    return list(session.scalars(select(Scheme).where(Scheme.sculpt_id == sculpt.id).order_by(Scheme.id)))
+
+
+def scheme_called(session: Session, sculpt: Sculpt, id_: int) -> Scheme:
+    """One of them.
+
+    Raises:
+        SettingError: it is not there any more.
+    """
+    found = session.get(Scheme, id_)
+    if found is None or found.sculpt_id != sculpt.id:
+        raise SettingError("this scheme is not there any more; reload the page")
+    return found
+
+
+def coats_in(session: Session, sculpt: Sculpt, scheme: Scheme) -> Sequence[Coat]:
+    """The coats of a scheme that is not on the bench."""
+    return kept_of(session, sculpt, scheme.plan_id).plan.coats
+
+
+def copy_as(session: Session, sculpt: Sculpt, name: str) -> Scheme:
+    """Leave what is on the bench as it is, and go on with a copy of it under a name.
+
+    Raises:
+        SettingError: no name, one that is taken, or too many.
+    """
+    own, name = schemes_of(session, sculpt), name.strip()
+    if not 1 <= len(name) <= LONGEST_NAME:
+        raise SettingError(f"a scheme's name has 1 to {LONGEST_NAME} letters")
+    if any(k.name.casefold() == name.casefold() for k in own):
+        raise SettingError(f"there is a scheme called “{name}” already; give this one another name")
+    if len(own) >= MOST_SCHEMES:
+        raise SettingError(f"a sculpt can have {MOST_SCHEMES} schemes; remove one first")
+    if not own:
+        if name.casefold() == FIRST.casefold():
+            raise SettingError(f"what you have is kept as “{FIRST}”; give the copy another name")
+        first = Scheme(sculpt_id=sculpt.id, name=FIRST, plan_id=sculpt.plan_id)
+        session.add(first)
+        session.flush()
+        session.execute(
+            update(Revision)
+            .where(Revision.sculpt_id == sculpt.id, Revision.scheme_id == 0)
+            .values(scheme_id=first.id)
         )
-        if name == "finished":
-            picture = look_picture(plan.site, shot, _levels(plan, len(plan.coats)))
-        else:
-            k = int(name) - 1
-            film = painted.last_film(laid, plan.site, plan.coats[: k + 1])
-            picture = coat_picture(plan.site, shot, camera, film, _levels(plan, k), _levels(plan, k + 1))
-        cache.put(key, blobs={"picture.png": png_bytes(picture)})
-    return cache.blob(key, "picture.png")
+    else:
+        scheme_called(session, sculpt, sculpt.scheme_id).plan_id = sculpt.plan_id
+    second = Scheme(sculpt_id=sculpt.id, name=name, plan_id=0)
+    session.add(second)
+    session.flush()
+    session.expire_all()
+    second.plan_id = _copied(session, sculpt.plan_id, sculpt, second.id)
+    sculpt.scheme_id, sculpt.plan_id = second.id, second.plan_id
+    session.flush()
+    session.refresh(sculpt)
+    return second
 
 
-def bench_picture(sculpt: Sculpt, laid: Laid, plan: Plan, cache: Cache, number: int, look: str, view: str) -> bytes:
-    """A step's picture for the bench, larger and on its grey, as PNG. look: before, with the new film marked, or
-    after. Drawn once."""
-    key = key_of("bench", PICTURES, picture_key(sculpt, plan, str(number), view), look)
-    if key not in cache:
-        camera = camera_of(plan, view)
-        shot = laid.large.of(
-            f"{view} {camera.azimuth:g} {camera.elevation:g}",
-            lambda: sheet_shot(plan.site, camera, plan.display, BENCH_SIZE),
-        )
-        if look == "after":
-            drawn = look_picture(plan.site, shot, _levels(plan, number), GROUND)
-        else:
-            film = painted.last_film(laid, plan.site, plan.coats[:number])
-            before, after = _levels(plan, number - 1), _levels(plan, number)
-            drawn = coat_picture(plan.site, shot, camera, film, before, after, GROUND, whole=False)
-        cache.put(key, blobs={"picture.png": png_bytes(drawn)})
-    return cache.blob(key, "picture.png")
+def take(session: Session, sculpt: Sculpt, id_: int, seen: int) -> None:
+    """Put a scheme on the bench, whole: its light, regions, wishes and coats. What was there is kept.
+
+    Raises:
+        SettingError: it is not there any more. ChangedElsewhereError: another revision holds by now.
+    """
+    wanted = scheme_called(session, sculpt, id_)
+    if wanted.id == sculpt.scheme_id:
+        return
+    if sculpt.scheme_id:
+        scheme_called(session, sculpt, sculpt.scheme_id).plan_id = sculpt.plan_id
+    _point(session, sculpt, seen, wanted.plan_id)
+    sculpt.scheme_id = wanted.id
+    session.flush()
 
 
-def _levels(plan: Plan, after: int) -> NDArray[np.uint8]:
-    """(N, 3) of the model after so many coats; the target's greys where there are none."""
-    if plan.looks:
-        return plan.looks[after].levels
-    return np.repeat(grey_srgb(plan.bands.greys)[plan.bands.step][:, None], 3, axis=1)
+def let_go(session: Session, sculpt: Sculpt, id_: int) -> None:
+    """Remove a scheme that is not on the bench.
+
+    Raises:
+        SettingError: it is on the bench, or not there any more.
+    """
+    own = scheme_called(session, sculpt, id_)
+    if own.id == sculpt.scheme_id:
+        raise SettingError("this scheme is on the bench: take up another one first")
+    session.execute(delete(Revision).where(Revision.sculpt_id == sculpt.id, Revision.scheme_id == own.id))
+    session.delete(own)
+    _tidy(session, sculpt)

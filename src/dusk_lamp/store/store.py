@@ -132,14 +132,6 @@ def _begin(connection: Connection) -> None:
     connection.exec_driver_sql("BEGIN IMMEDIATE" if connection.get_execution_options().get(SAVES) else "BEGIN")
 
 
-def add_sculpt(session: Session, name: str, files: list[dict[str, str]]) -> Sculpt:
-    """A new sculpt on the shelf, waiting to be prepared. files: name, format and sha of each."""
-    sculpt = Sculpt(name=name[:120], files=files)
-    session.add(sculpt)
-    session.flush()
-    return sculpt
-
-
 def free_name(session: Session, wanted: str) -> str:
     """The wanted name, or the same with a number, so that no two sculpts on the shelf share one."""
     wanted = " ".join(wanted.split())[:110] or "Sculpt"
@@ -194,7 +186,7 @@ def new_job(session: Session, sculpt: Sculpt, kind: str = "prepare", urgency: in
     return job
 
 
-def laid_out_anew(session: Session, sculpt: Sculpt) -> Job:
-    """A job that lays a sculpt out anew: until that is done there is nothing to show."""
+def lay_out_again(session: Session, sculpt: Sculpt) -> Job:
+    """A job that lays a sculpt out again: until that is done there is nothing to show."""
     sculpt.surface_key = sculpt.sky_key = None
     return new_job(session, sculpt)

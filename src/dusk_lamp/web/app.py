@@ -15,13 +15,13 @@ from ..core.errors import DuskLampError, Stopped
 from ..core.units import grouped
 from ..jobs.queue import Queue
 from ..settings import Settings, settings_from
-from ..store.laid import Shelf
+from ..store.open_sculpts import OpenSculpts
 from ..store.store import Store
-from . import bench, compared, exports, face, health, palette, rack, shelf, stages, tools
-from .door import lock
-from .edge import Numbered, guard
-from .patience import Patience
-from .patience import blueprint as patience
+from . import bench, editing, exports, face, health, palette, rack, schemes, shelf, stages, tools
+from .background import Background
+from .background import blueprint as background
+from .limits import Numbered, guard
+from .login import lock
 from .workshop import Workshop, wants_json
 
 POLICY = (
@@ -63,8 +63,8 @@ def create_app(data: Path, settings: Settings | None = None, *, testing: bool = 
         COMPRESS_ALGORITHM=["gzip"],
         COMPRESS_MIMETYPES=["text/css", "text/javascript", "image/svg+xml"],  # nothing that carries a secret (BREACH)
     )
-    app.extensions["workshop"] = Workshop(settings, store, Queue(store), Shelf(store))
-    app.extensions["patience"] = Patience()
+    app.extensions["workshop"] = Workshop(settings, store, Queue(store), OpenSculpts(store))
+    app.extensions["background"] = Background()
     app.url_map.converters["int"] = Numbered
     guard(app, settings)
     CSRFProtect(app)
@@ -77,7 +77,8 @@ def create_app(data: Path, settings: Settings | None = None, *, testing: bool = 
     for page in (
         shelf,
         bench,
-        compared,
+        editing,
+        schemes,
         face,
         health,
         exports,
@@ -87,7 +88,7 @@ def create_app(data: Path, settings: Settings | None = None, *, testing: bool = 
         *(stage.page for stage in stages.STAGES),
     ):
         app.register_blueprint(page.blueprint)
-    app.register_blueprint(patience)
+    app.register_blueprint(background)
     app.jinja_env.globals["url_for_stage"] = bench.url_for_stage
 
     @app.after_request
@@ -138,9 +139,9 @@ def _http_error(error: HTTPException) -> tuple[Response | str, int]:
         404: "there is nothing here; it may have been cleared away",
         405: "this page cannot do that",
         409: "the sculpt is being prepared; wait until it is lit",
-        413: "what was sent is larger than this bench takes",
-        415: "this page takes no such kind of thing",
-        421: "this bench does not go by that name; see the setting TRUSTED_HOSTS",
+        413: "what was sent is larger than Dusk Lamp takes",
+        415: "this page cannot read what was sent; reload it and try again",
+        421: "Dusk Lamp does not answer to this host name; add it to the setting TRUSTED_HOSTS",
     }
     return _said(
         words.get(error.code or 500, "something went wrong on our side; nothing was lost"), error.code or 500

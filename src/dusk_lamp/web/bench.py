@@ -7,16 +7,12 @@ from flask import Blueprint, Response, abort, jsonify, redirect, render_template
 from scipy.spatial import ConvexHull, QhullError
 from werkzeug.wrappers import Response as AnyResponse
 
-from ..core.light.rig import Rig
 from ..core.paint.value import grey_hex, grey_srgb
-from ..core.plain import built, plain
 from ..core.sculpt.surface import Surface
-from ..core.target.exposure import Exposure
-from ..core.target.greys import Greys
 from ..core.view.camera import VIEWS
 from . import stages
-from .packet import LEVELS_PER_VALUE, packed
-from .workshop import laid_out, make_anew, the_sculpt, wants_json, workshop
+from .responses import LEVELS_PER_VALUE, packed
+from .workshop import laid_out, prepare_again, the_sculpt, wants_json, workshop
 
 blueprint = Blueprint("bench", __name__)
 GROUNDS = {"dark": 3.0, "middle": 5.0, "light": 7.0}  # the three greys the sculpt can stand on, Munsell value
@@ -31,24 +27,34 @@ def bench(sculpt_id: int, stage: str) -> str | AnyResponse:
         if not sculpt.ready:
             return waiting(sculpt, stage)
         try:
-            laid = workshop().shelf.of(sculpt)
+            laid = workshop().sculpts.of(sculpt)
         except KeyError:  # the cache has lost it
             laid = None
     if laid is None:
-        make_anew(sculpt_id, sculpt.surface_key)
+        prepare_again(sculpt_id, sculpt.surface_key)
         return redirect(url_for(".bench", sculpt_id=sculpt_id, stage=stage))
     with workshop().store.session() as session:
         sculpt = the_sculpt(session, sculpt_id)
         return render_template(
             "bench.html", sculpt=sculpt, stage=stage, stages=stages.string_of(sculpt, stage),
             on_bench=stages.ON_BENCH, panels={s.name: s.page.panel(session, sculpt, laid) for s in stages.ON_BENCH},
-            kept={
-                "rig": plain(built(Rig, sculpt.rig)), "greys": plain(built(Greys, sculpt.greys)),
-                "exposure": plain(built(Exposure, sculpt.exposure)),
-            },
+            kept=light_kept(sculpt),
             footprint=footprint(laid.site.surface), grounds={name: grey_hex(v) for name, v in GROUNDS.items()},
             views=VIEWS,
         )  # fmt: skip
+
+
+def light_kept(sculpt: Any) -> dict[str, Any]:
+    """Light and greys as they are kept."""
+    own = sculpt.document
+    return {"rig": own["light"], "greys": own["greys"], "exposure": own["exposure"]}
+
+
+@blueprint.get("/sculpts/<int:sculpt_id>/light.json")
+def light_now(sculpt_id: int) -> Response:
+    """Light and greys as they are kept, for a page whose plan was changed elsewhere or undone."""
+    with workshop().store.session() as session:
+        return jsonify(light_kept(the_sculpt(session, sculpt_id)))
 
 
 def waiting(sculpt: Any, stage: str) -> str:
@@ -107,11 +113,10 @@ def done(sculpt_id: int, stage: str) -> AnyResponse:
         abort(404)
     onward = stages.after(stage)
     page = next(s for s in stages.ON_BENCH if s.name == stage).page
+    if hasattr(page, "confirm"):
+        page.confirm(sculpt_id)
     with workshop().store.saving() as session:
         sculpt = the_sculpt(session, sculpt_id)
-        if hasattr(page, "confirm"):
-            page.confirm(session, sculpt)
-        session.flush()
         own = next(s for s in stages.ON_BENCH if s.name == stage)
         reached = [] if onward.on_bench else [onward.name]
         stages.mark_done(sculpt, *([] if own.optional else [stage]), *reached)
@@ -136,5 +141,5 @@ def state(sculpt_id: int) -> Response:
         return jsonify(
             ready=sculpt.ready, sky=sculpt.sky_key is not None, step=job.step if job else "",
             share=job.share if job else 1.0, state=job.state if job else "done", message=job.message if job else "",
-            stages=[[s["name"], s["lamp"], s["told"]] for s in stages.string_of(sculpt)],
+            stages=[[s["name"], s["lamp"], s["said"]] for s in stages.string_of(sculpt)],
         )  # fmt: skip

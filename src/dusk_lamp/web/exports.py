@@ -10,19 +10,22 @@ from sqlalchemy.orm import Session
 
 from ..core.errors import SettingError
 from ..core.paint.value import grey_hex, grey_srgb
+from ..core.paint.whites import white_called
 from ..core.plain import plain
 from ..core.plan.by_region import steps_by_region
-from ..core.plan.file import VERSION
+from ..core.plan.document import document_of
+from ..core.plan.stages import stages
 from ..core.plan.step import rig_words, row_of
 from ..core.sculpt.marking import Region
 from ..core.sculpt.masks import mask_json
 from ..core.view.camera import Camera
 from ..core.view.formats import lit_glb, lit_ply, png_bytes
 from ..core.view.raster import grey_picture
-from ..store import painters, paints, schemes, sketches
-from .edge import number_of
-from .packet import download
-from .stages.sheet import plan_for, seams_of
+from ..store import paints
+from .editing import opened
+from .limits import number_of
+from .responses import download
+from .sheets import seams_of, sheet_of
 from .workshop import the_sculpt, workshop
 
 blueprint = Blueprint("exports", __name__)
@@ -34,23 +37,24 @@ def plan_json(sculpt_id: int) -> Response:
     """The plan, as described in docs/formats.md."""
     with workshop().store.session() as session:
         sculpt = the_sculpt(session, sculpt_id)
-        laid, plan = plan_for(session, sculpt)
-        site = plan.site
-        spots = np.array(sculpt.display["spots"]).reshape(-1, 3)
+        laid, plan = sheet_of(session, sculpt)
+        site, own = plan.site, plan.context.plan
+        spots = np.array(own.display.spots).reshape(-1, 3)
         content = {
             "sculpt": sculpt.name,
             "height_mm": round(site.surface.height, 2),
             "area_mm2": round(float(plan.bands.area_mm2.sum()), 1),
-            "light": {**plain(plan.rig), "words": rig_words(plan.rig)},
-            "exposure": plain(plan.exposure),
+            "light": {**plain(own.light), "words": rig_words(own.light)},
+            "exposure": plain(own.exposure),
             "hidden_mm2": round(plan.bands.hidden_mm2, 1),
-            "greys": {**plain(plan.greys), "values": plain(plan.bands.greys, 2), "cuts": plain(plan.bands.cuts, 3)},
+            "greys": {**plain(own.greys), "values": plain(plan.bands.greys, 2), "cuts": plain(plan.bands.cuts, 3)},
             "school": plan.school,
             "within_half": plan.near and round(plan.near, 4),
             "steps": [row_of(step, site) for step in plan.steps],
             "regions": steps_by_region(site.surface, site.marking, plan.bands, site.paintable),
             "display": {
-                **{k: sculpt.display[k] for k in ("azimuth", "elevation")},
+                "azimuth": own.display.azimuth,
+                "elevation": own.display.elevation,
                 "spots_mm": plain(laid.placing.to_bench(spots), 3),
             },
             "seams": seams_of(sculpt, site, plan.value),
@@ -63,51 +67,32 @@ def plan_json(sculpt_id: int) -> Response:
 
 @blueprint.get("/sculpts/<int:sculpt_id>/whole-plan.json")
 def whole_plan(sculpt_id: int) -> Response:
-    """The whole plan as `dusk-lamp plan` reads it: the same light, regions and coats, to the last spot."""
+    """The whole plan as `dusk-lamp plan` reads it: the same document, with the rack, the tools and the regions' spots, and
+    with all coats as they are."""
     with workshop().store.session() as session:
-        sculpt = the_sculpt(session, sculpt_id)
-        _, plan = plan_for(session, sculpt)
-        site, standing = plan.site, sculpt.standing
-        if standing is None:
+        own = opened(session, sculpt_id)
+        plan, site = own.plan, own.site
+        if plan.sculpt.standing is None:
             raise SettingError("stand the sculpt up first")
-        under, own = schemes.split([c for c in schemes.kept_coats(session, sculpt) if not c.muted])
-        content = {
-            "plan": VERSION,
-            "sculpt": {
-                "file": sculpt.file_name,
-                "more": [file["name"] for file in sculpt.more_files],
-                "up": standing.up,
-                "front": standing.front,
-                "height": standing.height_mm,
-                "holes_closed": sculpt.holes_closed,
-                "apart": sorted(sculpt.loose),
-            },
-            "light": plain(plan.rig),
-            "tints": plain(sketches.tints_of(sculpt)),
-            "exposure": plain(plan.exposure),
-            "display": {k: sculpt.display[k] for k in ("azimuth", "elevation")},
-            "tools": plain(painters.tools_of(session)),
-            "rack": [plain(p) for p in paints.rack_of(session)],
-            "regions": plain(_with_colours(session, site.marking.regions)),
-            "marking": json.loads(mask_json(site.surface, site.marking)),
-            "undercoat": {"coats": plain(under)},
-            "coats": plain(own),
-        }
-        return download(
-            json.dumps(content, ensure_ascii=False).encode(), "application/json", f"{sculpt.name} whole plan.json"
-        )
+        most = workshop().settings.most_samples or None
+        plan = replace(
+            plan, sculpt=replace(plan.sculpt, most_samples=most), tools=own.context.tools, rack=tuple(own.context.rack),
+            regions=tuple(_with_colours(session, plan.regions)), settled=tuple(stages()),
+        )  # fmt: skip
+    marking = {k: v for k, v in json.loads(mask_json(site.surface, site.marking)).items() if k != "regions"}
+    content = {**document_of(plan), "marking": marking}
+    name = f"{own.sculpt.name} whole plan.json"
+    return download(json.dumps(content, ensure_ascii=False).encode(), "application/json", name)
 
 
 def _with_colours(session: Session, regions: Sequence[Region]) -> list[Region]:
     """Regions with the colours of recipes as they look: a file brings its paints, not its recipes."""
     out = []
     for region in regions:
-        mix = (
-            paints.colour_called(session, region.colour)
-            if region.colour and not region.colour.startswith("#")
-            else None
-        )
-        out.append(replace(region, colour=mix.colour.hex) if mix else region)
+        named = region.colour and not region.colour.startswith("#")
+        mix = paints.colour_called(session, region.colour) if named else None
+        recipe = mix is not None and len([n for n in mix.parts if n]) > 1 and white_called(region.colour) is None
+        out.append(replace(region, colour=mix.colour.hex) if mix is not None and recipe else region)
     return out
 
 
@@ -116,7 +101,7 @@ def sculpt_file(sculpt_id: int, kind: str) -> Response:
     """The lit sculpt as PLY or GLB."""
     with workshop().store.session() as session:
         sculpt = the_sculpt(session, sculpt_id)
-        _, plan = plan_for(session, sculpt)
+        _, plan = sheet_of(session, sculpt)
         site = plan.site
         grey = grey_srgb(plan.value)
         if kind == "glb":
@@ -125,7 +110,7 @@ def sculpt_file(sculpt_id: int, kind: str) -> Response:
             raise SettingError("the lit sculpt comes as ply or glb")
         marking = site.marking
         fields = {
-            "light": plan.light.total, "visible": plan.light.visible, "value": plan.value,
+            "light": plan.context.grey.light.total, "visible": plan.context.grey.light.visible, "value": plan.value,
             "red": grey, "green": grey, "blue": grey, "step": plan.bands.step,
             "region": marking.labels,
         }  # fmt: skip
@@ -140,7 +125,7 @@ def view_png(sculpt_id: int) -> Response:
     greys; `ground` a Munsell value."""
     with workshop().store.session() as session:
         sculpt = the_sculpt(session, sculpt_id)
-        _, plan = plan_for(session, sculpt)
+        _, plan = sheet_of(session, sculpt)
         site = plan.site
         ground = number_of(request.args.get("ground", "5"), "the ground", 0, 10)
         if "azimuth" in request.args:
@@ -148,7 +133,7 @@ def view_png(sculpt_id: int) -> Response:
             elevation = number_of(request.args.get("elevation", "0"), "a view's height", -90, 90)
             camera = Camera(azimuth, elevation)
         else:
-            camera = Camera.named(request.args.get("view", "front"), plan.rig.lamp)
+            camera = Camera.named(request.args.get("view", "front"), plan.context.plan.light.lamp)
         value = plan.bands.greys[plan.bands.step] if request.args.get("steps") else plan.value
         level = int(grey_hex(ground)[1:3], 16)
         pixels = grey_picture(site.surface, grey_srgb(value)[site.shown], camera, *PICTURE_SIZE, ground=level)

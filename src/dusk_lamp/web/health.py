@@ -1,5 +1,7 @@
 """The health of a sculpt: what is wrong with its surface, where, and what mends it or why it need not be mended."""
 
+from dataclasses import replace
+
 import numpy as np
 from flask import Blueprint, Response, abort, redirect, render_template, request, url_for
 from werkzeug.wrappers import Response as AnyResponse
@@ -10,11 +12,10 @@ from ..core.sculpt.site import Site
 from ..core.view.camera import Camera
 from ..core.view.formats import png_bytes
 from ..core.view.step_picture import marked_picture
-from ..store import stages as preparing
+from ..store import plans, preparing
 from ..store.cache import key_of
-from ..store.laid import Laid
 from ..store.models import Sculpt
-from ..store.store import laid_out_anew
+from ..store.open_sculpts import OpenSculpt
 from .bench import waiting
 from .stages import string_of
 from .workshop import laid_out, the_sculpt, workshop
@@ -42,7 +43,7 @@ def _health_key(sculpt: Sculpt) -> str:
     return key_of("health", PICTURES, sculpt.surface_key, sculpt.sky_key is not None)
 
 
-def _finds(sculpt: Sculpt, laid: Laid) -> list[Find]:
+def _finds(sculpt: Sculpt, laid: OpenSculpt) -> list[Find]:
     cache = workshop().store.cache
     mended_key = sculpt.mended_key or abort(409)
     facts = preparing.facts_of(cache, mended_key)
@@ -89,11 +90,13 @@ def mend(sculpt_id: int) -> AnyResponse:
     """Close the holes, or open them again: form with `what`."""
     wanted = {"close_holes": True, "open_holes": False}.get(request.form.get("what", ""))
     if wanted is None:
-        raise SettingError("this bench does not know that mending")
+        raise SettingError("holes can be closed or opened again; reload the page")
     with workshop().store.saving() as session:
         sculpt = the_sculpt(session, sculpt_id)
-        sculpt.holes_closed = wanted
-        sculpt.revision += 1
-        job_id = laid_out_anew(session, sculpt).id
-    workshop().queue.add(job_id)
+        kept = plans.kept_of(session, sculpt)
+        plan = replace(kept.plan, sculpt=replace(kept.plan.sculpt, holes_closed=wanted))
+        plans.keep(session, sculpt, replace(kept, plan=plan), "holes closed" if wanted else "holes opened again")
+        job = plans.after_change(session, sculpt, kept.plan)
+    if job is not None:
+        workshop().queue.add(job.id)
     return redirect(url_for(".health", sculpt_id=sculpt_id))

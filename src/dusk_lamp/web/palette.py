@@ -16,10 +16,12 @@ from ..core.paint.rack import Paint, Rack
 from ..core.paint.thin import JOBS
 from ..core.plain import built, plain
 from ..core.units import DROPS_PER_ML
-from ..store import paints, undercoats
+from ..store import paints
 from ..store.models import Recipe, now
+from .editing import opened
+from .primers import weighed_primers
 from .rack import COATS, drawdown
-from .workshop import asked, laid_out, shelf_of, the_sculpt, workshop
+from .workshop import asked, shelf_of, workshop
 
 blueprint = Blueprint("palette", __name__)
 GROUNDS = ("black", "#777777", "white")
@@ -200,8 +202,8 @@ def primer() -> Response:
     """Which primer costs the fewest coats for a sculpt's regions and their colours, with the table behind it."""
     given = asked()
     with workshop().store.session() as session:
-        sculpt = the_sculpt(session, int(_number(given, "sculpt", 0, 1, 1e9)))
-        verdicts, missing = undercoats.weighed_primers(session, sculpt, laid_out(sculpt), workshop().store.cache)
+        own = opened(session, int(_number(given, "sculpt", 0, 1, 1e9)), sky=False)
+        verdicts, missing = weighed_primers(session, own)
     if not verdicts:
         raise SettingError(
             "there is nothing to weigh primers by: no region of this sculpt has a colour yet (choose colours under “Mark regions”), or there is no primer on the rack"

@@ -29,7 +29,7 @@ from ..core.paint.rack import (
 from ..core.paint.swatch import swatch_of
 from ..store import paints
 from ..store.models import Bottle, now
-from .packet import download
+from .responses import download
 from .workshop import asked, workshop
 
 blueprint = Blueprint("rack", __name__)
@@ -141,7 +141,7 @@ def stock(bottle_id: int) -> AnyResponse:
         except ValueError as e:
             raise RackError("what is left is a number of ml") from e
         paints.put(session, replace(own.paint, stock_ml=left), own)
-        return Response(render_template("_bottle.html", bottle=own))
+        return Response(render_template("_paint_card.html", bottle=own))
 
 
 @blueprint.post("/rack/<int:bottle_id>/delete")

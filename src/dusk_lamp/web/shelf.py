@@ -21,11 +21,11 @@ from werkzeug.wrappers import Response as AnyResponse
 
 from ..core.errors import SculptFileError
 from ..core.sculpt.read import FORMATS
-from ..store import kept_schemes, markings, schemes
+from ..store import plans
 from ..store.backup import backup
 from ..store.models import Job, Sculpt, now
-from ..store.store import UNDO_DAYS, add_sculpt, free_name, new_job
-from .packet import picture
+from ..store.store import UNDO_DAYS, free_name, new_job
+from .responses import picture
 from .stages import mark_open, string_of
 from .workshop import taken_in, the_sculpt, wants_json, workshop
 
@@ -81,7 +81,7 @@ def upload() -> tuple[Response, int] | AnyResponse:
             select(Sculpt).where(Sculpt.file_sha == files[0]["sha"], Sculpt.deleted_at.is_(None)).order_by(Sculpt.id)
         ).first()
         wanted = PurePosixPath(files[0]["name"]).stem.replace("_", " ").strip() or "Sculpt"
-        sculpt = add_sculpt(session, free_name(session, wanted), files)
+        sculpt = plans.add_sculpt(session, free_name(session, wanted), files)
         job = new_job(session, sculpt)
         said = f"You already have this file as '{again.name}'; this is a second copy." if again else ""
         sculpt_id, job_id = sculpt.id, job.id
@@ -109,13 +109,11 @@ def duplicate(sculpt_id: int) -> str:
     """A copy with its own light and ladder; the file and the computed fields are shared."""
     with workshop().store.saving() as session:
         first = the_sculpt(session, sculpt_id)
-        copy = add_sculpt(session, free_name(session, first.name), first.files)
+        copy = plans.add_sculpt(session, free_name(session, first.name), first.files)
         for column in Sculpt.COPIED:
             setattr(copy, column, getattr(first, column))
         mark_open(copy, "paint")  # another model, with nothing on it yet
-        markings.copy(session, first, copy)
-        schemes.copy(session, first, copy)
-        kept_schemes.copy(session, first, copy)
+        plans.copy(session, first, copy)
         job = new_job(session, copy) if copy.sky_key is None else None
         session.flush()
         cards = _card(copy) + _card(first)
@@ -134,7 +132,7 @@ def delete(sculpt_id: int) -> str:
         for job in sculpt.jobs:
             if job.open:
                 job.stop_asked = True
-        return render_template("_gone.html", sculpt=sculpt)
+        return render_template("_deleted_card.html", sculpt=sculpt)
 
 
 @blueprint.post("/sculpts/<int:sculpt_id>/restore")

@@ -7,10 +7,10 @@ from werkzeug.wrappers import Response as AnyResponse
 
 from ..core.errors import SettingError
 from ..core.paint.thin import NEEDLES
-from ..core.plan.schools import SCHOOLS
+from ..core.plan.schools import schools
 from ..core.plan.tools import VARNISHES, Tools
 from ..store import painters
-from .edge import number_of
+from .limits import number_of
 from .workshop import wants_json, workshop
 
 blueprint = Blueprint("tools", __name__)
@@ -26,10 +26,7 @@ def tools() -> str:
 
 
 def _page(own: Tools, trouble: str = "", kept: bool = False) -> str:
-    lacks = {
-        title: own.lack(name)
-        for name, title in [*((n, s.title) for n, s in SCHOOLS.items()), ("fit", "Fitted passes")]
-    }
+    lacks = {s.title: own.lack(*s.needs) for s in schools().values()} | {"Fitted passes": own.lack("airbrush")}
     return render_template(
         "tools.html", own=own, needles=NEEDLES, varnishes=VARNISHES, trouble=trouble, kept=kept, lacks=lacks,
         brushes=", ".join(f"{b:g}" for b in own.brushes),

@@ -13,13 +13,13 @@ from werkzeug.datastructures import FileStorage
 from ..core.errors import SculptFileError, SettingError
 from ..core.paint.whites import WHITES
 from ..core.sculpt.read import FORMATS
-from ..jobs.apart import CrashedError, TooLongError, call
+from ..jobs.child import CrashedError, TooLongError, call
 from ..jobs.queue import Queue
 from ..settings import Settings
 from ..store import paints
-from ..store.laid import Laid, Shelf
 from ..store.models import Sculpt
-from ..store.store import Store, laid_out_anew
+from ..store.open_sculpts import OpenSculpt, OpenSculpts
+from ..store.store import Store, lay_out_again
 
 T = TypeVar("T")
 READING_S = 60.0  # a request waits for it
@@ -32,7 +32,7 @@ class Workshop:
     settings: Settings
     store: Store
     queue: Queue
-    shelf: Shelf
+    sculpts: OpenSculpts
 
 
 def workshop() -> Workshop:
@@ -53,23 +53,23 @@ def shelf_of(session: Session) -> list[Sculpt]:
     return list(session.scalars(select(Sculpt).where(Sculpt.deleted_at.is_(None)).order_by(Sculpt.id.desc())))
 
 
-def laid_out(sculpt: Sculpt) -> Laid:
-    """The sculpt laid out in memory, or a 409 while it is being prepared; what the cache has lost is made anew."""
+def laid_out(sculpt: Sculpt) -> OpenSculpt:
+    """The sculpt laid out in memory, or a 409 while it is being prepared; what the cache has lost is made again."""
     try:
-        return workshop().shelf.of(sculpt)
+        return workshop().sculpts.of(sculpt)
     except KeyError:
         if sculpt.surface_key is not None:
-            make_anew(sculpt.id, sculpt.surface_key)
+            prepare_again(sculpt.id, sculpt.surface_key)
         abort(409)
 
 
-def make_anew(sculpt_id: int, lost: str | None) -> None:
+def prepare_again(sculpt_id: int, lost: str | None) -> None:
     """Prepare a sculpt again whose fields the cache has lost; once, however many ask for it."""
     with workshop().store.saving() as session:
         sculpt = session.get(Sculpt, sculpt_id)
         if sculpt is None or sculpt.surface_key != lost:
             return
-        job_id = laid_out_anew(session, sculpt).id
+        job_id = lay_out_again(session, sculpt).id
     workshop().queue.add(job_id)
 
 
@@ -97,7 +97,9 @@ def read_apart(function: Callable[..., T], *args: Any) -> T:
     try:
         return call(function, *args, seconds=READING_S, memory_gb=workshop().settings.job_memory_gb)
     except (CrashedError, TooLongError) as e:
-        raise SculptFileError("this file stops whoever reads it; export it again, or bring it as STL") from e
+        raise SculptFileError(
+            "this file makes the reader crash or run too long; export it again, or bring it as STL"
+        ) from e
 
 
 def taken_in(file: FileStorage) -> dict[str, str]:
@@ -107,7 +109,7 @@ def taken_in(file: FileStorage) -> dict[str, str]:
     ending = PurePosixPath(name).suffix.lstrip(".").lower()
     if ending not in FORMATS:
         raise SculptFileError(
-            f"'{name}' is not a kind of file this bench reads; bring {', '.join(f.upper() for f in FORMATS)}"
+            f"'{name}' is not a kind of file Dusk Lamp can read; bring {', '.join(f.upper() for f in FORMATS)}"
         )
     return {"name": name, "format": ending, "sha": workshop().store.keep_upload(file.stream, ending)}
 

@@ -49,6 +49,8 @@ class Brush(Technique):
 
     name, order, title = "brush", 20, "Brush on"
     Settings = Even
+    even = True
+    thinner = "water"
     when_to_stop = "Stop when the coat is even; what still shows through is for the next coat."
     mishap = ("It goes on thick and chalky, or fills the detail.", "Thin it more and take two coats.")
 

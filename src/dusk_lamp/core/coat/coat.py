@@ -21,7 +21,8 @@ class Coat:
 
     technique: its name. mix: the paint. settings: of that technique. where: what it goes on. muted: left out when
     looking and in the plan. label: in a few words what it is for. stage: of the work, that it belongs to. way: of
-    painting a region, that it came from; "" where it came by hand.
+    painting a region, that it came from; "" where it came by hand. region: the id of the region it is for; 0 where it
+    is for none, or for more than one.
     """
 
     technique: str
@@ -32,6 +33,7 @@ class Coat:
     label: str = ""
     stage: str = "undercoat"
     way: str = ""
+    region: int = 0
 
     def __post_init__(self) -> None:
         own = technique(self.technique)
@@ -75,6 +77,12 @@ class Coat:
                 film[chosen] = self.by.film_on(piece, self.settings, self.solids, None)
         return film
 
+    def roughly(self, site: Site, finish: NDArray[np.float32] | None = None) -> NDArray[np.float32]:
+        """(N,) its film to choose by, wherever the technique lays it: without a ray. finish: (N,) of what it lies on."""
+        own = site.on(self.where)
+        film = self.by.film_roughly(site, self.settings, self.solids, finish)
+        return film if own is None else np.where(own, film, np.float32(0))
+
     def with_settings(self, given: dict[str, Any]) -> "Coat":
         """The coat with other settings of its technique.
 
@@ -109,7 +117,7 @@ def coat_from(given: Any) -> Coat:
             own.name, built(Mix, given["mix"], "the mix"), built(own.Settings, given["settings"], "the coat"),
             built(Where, given.get("where", {}), "what the coat goes on"), bool(given.get("muted")),
             str(given.get("label", ""))[:LONGEST_LABEL], str(given.get("stage", "undercoat"))[:20],
-            str(given.get("way", ""))[:20],
+            str(given.get("way", ""))[:20], int(given.get("region") or 0),
         )  # fmt: skip
     except SettingError:
         raise

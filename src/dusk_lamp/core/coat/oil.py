@@ -38,7 +38,7 @@ class OilWipe(Technique):
     name, order, title = "oil wipe", 50, "Oil and wipe"
     Settings = Wipe
     handling, pace = 2.0, 250.0
-    by_finish = True
+    by_finish = floods = wiped = True
     when_to_stop = "Stop when the raised parts are as light as they shall be."
     mishap = (
         "Too much came off, or too little.",

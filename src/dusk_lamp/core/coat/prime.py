@@ -36,6 +36,7 @@ class Prime(Technique):
     name, order, title = "prime", 0, "Prime"
     Settings = Primer
     by_hand = False
+    even = primes = True
     handling, pace = 1.5, 1500.0  # three coats, one after another
     when_to_stop = "Stop when nothing but primer shows; not before, and no thicker."
     mishap = ("It looks rough or dusty.", "Closer, and wetter: it dried in the air. Sand it lightly when dry.")

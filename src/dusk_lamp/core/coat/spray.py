@@ -4,12 +4,13 @@ What is sprayed leaves the nozzle as a cone whose density is a Gaussian of the a
 distance, lands by the cosine, and only where the nozzle can be seen. A burst stands still; a stroke is carried evenly
 over the whole outline of the model; a turn is a stroke while the model goes once round.
 
-Strokes and turns look along whole directions. Where the outlook of the sculpt is known, most spots see all or none
+Strokes and turns look along whole directions. Where the visibility of the sculpt is known, most spots see all or none
 of the directions round one, and only the others are looked at by rays; `roughly` asks no ray at all.
 """
 
 from dataclasses import dataclass, replace
 from functools import cached_property
+from typing import Any
 
 import numba
 import numpy as np
@@ -21,12 +22,12 @@ from ..errors import SettingError
 from ..paint.mix import Mix
 from ..paint.thin import Airbrush
 from ..paint.thin import warnings as airbrush_warnings
-from ..plain import checked, choice, number
+from ..plain import checked, choice, number, plain
 from ..rays import THREADS, Caster, in_threads
-from ..sculpt.outlook import Outlook
 from ..sculpt.site import Site
 from ..sculpt.surface import Surface
-from ..units import per_cent, psi_words
+from ..sculpt.visibility import Visibility
+from ..units import kpa, per_cent, psi_words
 from .technique import Technique
 
 WAYS = ("burst", "stroke", "turn")
@@ -48,6 +49,8 @@ CAN_MM = (250.0, 450.0)  # between them a can works, CP-4
 NEIGHBOURS = 5  # known directions round one that is asked for; they lie about 13 degrees apart
 SURE = 3  # so many of them a spot must face before they speak for the one between
 NEIGHBOUR_DEGREES = 8.0  # how their say falls off with the angle, where no ray is asked (one sigma)
+TRIGGERS = (1.0, 0.5, 0.25, 0.1)  # full, half, a quarter, a touch
+SHORTEST_S = 3.0  # a half second more or less then matters little
 TRIGGER_WORDS = {1.0: "full", 0.5: "half", 0.25: "a quarter", 0.1: "a touch"}
 
 
@@ -135,11 +138,11 @@ def spray(site: Site, pass_: Spray, solids: float = 0.2) -> Landed:
 
 
 def roughly(site: Site, pass_: Spray, solids: float = 0.2) -> Landed:
-    """The same from the outlook alone, without a ray: to choose by. Off from `spray` by about 8 % of the mean film
+    """The same from the visibility alone, without a ray: to choose by. Off from `spray` by about 8 % of the mean film
     (rms).
 
     Bursts stand too near for whole directions and are cast all the same, and so is everything where there is no
-    outlook.
+    visibility.
     """
     return _landed(site, pass_, solids, rays=False)
 
@@ -209,7 +212,7 @@ def _with_drift(
     axis: NDArray,
 ) -> NDArray[np.float32]:
     """A small share goes a little round corners: it comes from anywhere within a wide cone round the nozzle. So soft
-    a thing needs no rays where there is an outlook."""
+    a thing needs no rays where there is an visibility."""
     if not pass_.drift:
         return landed
     soft = _each(site, ring_round(axis, np.radians(DRIFT_DEGREES), DRIFT_RAYS), rays=False).mean(axis=0)
@@ -256,7 +259,7 @@ def _turn(site: Site, pass_: Spray, rays: bool) -> NDArray[np.float32]:
 def _each(site: Site, directions: NDArray[np.float32], rays: bool) -> NDArray[np.float32]:
     """(D, N) what is received from each direction: its cosine where it is free, 0 elsewhere.
 
-    rays: look closer where the outlook leaves a doubt; without, its say is taken as a share.
+    rays: look closer where the visibility leaves a doubt; without, its say is taken as a share.
     """
     share = np.zeros((len(directions), len(site)), np.float32)
 
@@ -268,7 +271,7 @@ def _each(site: Site, directions: NDArray[np.float32], rays: bool) -> NDArray[np
 
 
 def _received(site: Site, toward: NDArray[np.float32], rays: bool) -> NDArray[np.float32]:
-    surface, known = site.surface, site.outlook
+    surface, known = site.surface, site.visibility
     out = np.zeros(len(surface), np.float32)
     if known is None:
         doubtful = np.flatnonzero(surface.normals @ toward > 0)
@@ -276,7 +279,7 @@ def _received(site: Site, toward: NDArray[np.float32], rays: bool) -> NDArray[np
         near, weight = _round(known, toward)
         doubt = np.zeros(len(surface), np.bool_)
         _from_known(surface.normals, known.bits, known.directions, near, weight, toward, out, doubt)
-        for chosen, _ in site.apart:  # their outlook leaves out some neighbours, which stop paint all the same
+        for chosen, _ in site.apart:  # their visibility leaves out some neighbours, which stop paint all the same
             doubt[chosen] = surface.normals[chosen] @ toward > 0
         doubtful = np.flatnonzero(doubt)
         if not rays:
@@ -287,7 +290,7 @@ def _received(site: Site, toward: NDArray[np.float32], rays: bool) -> NDArray[np
     return out
 
 
-def _round(known: Outlook, toward: NDArray[np.float32]) -> tuple[NDArray[np.int64], NDArray[np.float32]]:
+def _round(known: Visibility, toward: NDArray[np.float32]) -> tuple[NDArray[np.int64], NDArray[np.float32]]:
     """The known directions nearest to one, and their weights by angle."""
     angle = np.arccos(np.clip(known.directions @ toward, -1, 1))
     near = np.argsort(angle, kind="stable")[:NEIGHBOURS]
@@ -393,6 +396,20 @@ def troubles(pass_: Spray, film: NDArray[np.float32], solids: float) -> list[str
     return said
 
 
+def counted(pass_: Spray) -> Spray:
+    """The same paint in whole half seconds, which a finger can count: of a short pass the trigger is drawn less
+    far."""
+    full = pass_.seconds * pass_.trigger
+    trigger = trigger_for(full) if pass_.tool == "airbrush" else 1.0
+    return replace(pass_, trigger=trigger, seconds=max(0.5, round(2 * full / trigger) / 2))
+
+
+def trigger_for(seconds: float) -> float:
+    """How far the trigger is drawn for what would take so many seconds at full flow: the furthest at which it takes
+    long enough to be counted."""
+    return next((t for t in TRIGGERS if seconds / t >= SHORTEST_S), TRIGGERS[-1])
+
+
 class Spraying(Technique):
     """An airbrush or a can."""
 
@@ -401,12 +418,38 @@ class Spraying(Technique):
     handling = 1.2
     drying_share = 0.5
     from_afar = True
+    times = (0.2, 5.0)
     when_to_stop = "Stop when the amber parts have taken it; the rest stays as the picture shows."
     mishap = ("It lands as speckle or webs.", "Closer, or less thinner; flow improver against a dry tip.")
 
     def film(self, site: Site, settings: Spray, solids: float = 1.0) -> NDArray[np.float32]:
         """(N,) see spray."""
         return spray(site, settings, solids).film
+
+    def film_roughly(
+        self, site: Site, settings: Spray, solids: float, finish: NDArray[np.float32] | None
+    ) -> NDArray[np.float32]:
+        """(N,) see roughly."""
+        return roughly(site, settings, solids).film
+
+    def scaled(self, settings: Spray, times: float) -> Spray:
+        """In half seconds."""
+        return counted(replace(settings, seconds=settings.seconds * times))
+
+    def aimed(self, settings: Spray, azimuth: float, elevation: float) -> Spray:
+        """A stroke from there."""
+        return replace(settings, azimuth=azimuth, elevation=elevation, way="stroke")
+
+    def facts(self, settings: Spray, site: Site) -> dict[str, Any]:
+        """Needle, pressure and flow, and where the nozzle is on the model."""
+        p = settings
+        return {
+            "way": p.way, "azimuth": p.azimuth, "elevation": p.elevation, "distance_mm": round(p.distance, 1),
+            "trigger": p.trigger, "tool": p.tool, "needle": p.needle, "psi": round(p.psi, 1), "kpa": round(kpa(p.psi)),
+            "flow": f"{p.wet_ml * 1000 / max(p.seconds, 1e-9):.0f} µl a second",
+            "nozzle": plain(nozzle_of(site.surface, p)[0], 2), "spread": round(p.spread_mm, 2),
+            "middle": plain(middle_of(site.surface), 3),
+        }  # fmt: skip
 
     def tool(self, settings: Spray) -> str:
         """An airbrush or a can."""

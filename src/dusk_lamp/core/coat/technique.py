@@ -5,6 +5,7 @@ to be changed for it: forms, the command line, the words of a step, its cautions
 """
 
 from collections.abc import Mapping
+from dataclasses import replace
 from functools import cache
 from typing import Any, ClassVar
 
@@ -45,7 +46,13 @@ class Technique:
     by_finish: ClassVar[bool] = (
         False  # whether its film depends on what it lies on: then it has a `film_on` of its own
     )
-    from_afar: ClassVar[bool] = False  # whether what stands in the way stops it
+    from_afar: ClassVar[bool] = False  # whether what stands in the way stops it, and what misses lands beside it
+    even: ClassVar[bool] = False  # whether its film is the same everywhere
+    floods: ClassVar[bool] = False  # whether it runs onto neighbours
+    wiped: ClassVar[bool] = False  # whether most of it comes off again: a varnish belongs under it (CP-32)
+    primes: ClassVar[bool] = False  # whether it is the ground of all others, in an amount nobody changes
+    thinner: ClassVar[str] = "thinner"  # what its paint is thinned with
+    times: ClassVar[tuple[float, float]] = (0.5, 2.0)  # of its usual amount, between which it stays what it is
     when_to_stop: ClassVar[str] = ""
     mishap: ClassVar[tuple[str, str]] = ("", "")  # what usually goes wrong at this step, and the way out
 
@@ -61,6 +68,24 @@ class Technique:
     ) -> NDArray[np.float32]:
         """(N,) the same on a finish (N,), or on one that is not known."""
         return self.film(site, settings, solids)
+
+    def film_roughly(
+        self, site: Site, settings: Any, solids: float, finish: NDArray[np.float32] | None
+    ) -> NDArray[np.float32]:
+        """(N,) the same without a ray, to choose by."""
+        return self.film_on(site, settings, solids, finish)
+
+    def scaled(self, settings: Any, times: float) -> Any:
+        """The settings with so many times the amount, in steps that a hand can keep: half µm."""
+        return replace(settings, film_um=max(0.5, round(2 * settings.film_um * times) / 2))
+
+    def aimed(self, settings: Any, azimuth: float, elevation: float) -> Any:
+        """The settings of a pass that comes from a direction (degrees); the same where it comes from nowhere."""
+        return settings
+
+    def facts(self, settings: Any, site: Site) -> dict[str, Any]:
+        """What else a step shows of it: names and plain values."""
+        return {}
 
     def tool(self, settings: Any) -> str:
         """What it is done with: a row of datasets/tools.csv."""

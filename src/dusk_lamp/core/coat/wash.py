@@ -44,7 +44,7 @@ class Wash(Technique):
     name, order, title = "wash", 40, "Wash"
     Settings = Flow
     handling, pace = 1.0, 800.0
-    by_finish = True
+    by_finish = floods = True
     when_to_stop = "Stop when it lies in the recesses and the flats are only stained."
     mishap = ("It pools on the flats.", "Lift the pool with a clean damp brush before it skins.")
 

@@ -7,8 +7,8 @@ import numpy as np
 from numpy.typing import NDArray
 
 from ..rays import in_threads
-from ..sculpt.outlook import Outlook
 from ..sculpt.surface import Surface
+from ..sculpt.visibility import Visibility
 from .key import RAYS, key_light_at
 from .lamp import Lamp
 from .sky import luminance
@@ -89,7 +89,7 @@ def _from_ground(points, normals, bits, directions, ground, corner, cell, outsid
         out[i] = got / whole if whole > 0 else np.float32(0)
 
 
-def base_transfer(surface: Surface, view: Outlook) -> "csr_array":
+def base_transfer(surface: Surface, view: Visibility) -> "csr_array":
     """(N, N) sparse: the share of the light on each sample of the base that every spot receives from it.
 
     Each ray that met the base stands for its solid angle; Lambert's law on both ends.
@@ -109,7 +109,7 @@ def open_key(lamp: Lamp) -> np.float32:
 
 def bounce_light(
     surface: Surface,
-    view: Outlook,
+    view: Visibility,
     ground: Ground,
     base: "csr_array",
     albedo: float,

@@ -1,11 +1,12 @@
 """Reflection: what a glossy surface shows from one view of a small world of sky, horizon, ground and lamp.
 
 The lobe is GGX (Walter and others, 2007), sampled by the normals that are visible (Heitz, 2018); what the sculpt hides from
-itself is read from the outlook's bits.
+itself is read from the visibility's bits.
 """
 
 import json
-from dataclasses import dataclass, field, replace
+from collections.abc import Mapping
+from dataclasses import dataclass, field, fields, replace
 from typing import Any
 
 import numba
@@ -14,9 +15,9 @@ from numpy.typing import NDArray
 
 from ..directions import direction_of, level_frame
 from ..errors import SettingError
-from ..plain import built, checked, number
-from ..sculpt.outlook import Outlook
+from ..plain import built, checked, number, plain
 from ..sculpt.surface import Surface
+from ..sculpt.visibility import Visibility
 
 LOBE = 32  # directions a rough surface looks along
 AWAY = 4  # times fewer where a spot looks away from the view
@@ -124,6 +125,62 @@ WORLDS = {
 }
 
 
+@dataclass(frozen=True)
+class WorldControls:
+    """What a painter changes of a world: brightness of sky, ground, lamp and glow; degrees of horizon and lamp."""
+
+    sky_low: float = number(
+        1.0, 0, BRIGHTEST, "the sky at the horizon", step=0.05, form="Sky at the horizon", slide=3
+    )
+    sky_high: float = number(0.4, 0, BRIGHTEST, "the sky above", step=0.05, form="Sky above", slide=3)
+    ground: float = number(0.08, 0, BRIGHTEST, "the ground", step=0.05, form="Ground", slide=3)
+    horizon: float = number(
+        4.0, 0, 90, "how soft the horizon is", "degrees", step=1, form="Soft horizon, °", slide=60
+    )
+    lamp_light: float = number(3.0, 0, BRIGHTEST, "the lamp", step=0.1, form="Lamp", slide=5)
+    lamp_size: float = number(
+        20.0, 0.5, 180, "the lamp's size", "degrees", step=0.5, form="Size of the lamp, °", slide=120
+    )
+    glow_light: float = number(0.0, 0, BRIGHTEST, "the glow", step=0.1, form="Glow", slide=5)
+
+    def __post_init__(self) -> None:
+        checked(self)
+
+
+def controls_of(world: World) -> WorldControls:
+    """A world as a painter changes it."""
+    lamp, glow = world.lamp or Disc(brightness=0.0), world.glow.brightness if world.glow else 0.0
+    sky = world.sky[0][1], world.sky[-1][1]
+    return WorldControls(*sky, world.ground, world.horizon_sharpness, lamp.brightness, lamp.size, glow)
+
+
+def with_controls(world: World, settings: Mapping[str, Any], view: tuple[float, float]) -> World:
+    """A world with some of WorldControls changed; `drag` ("lamp,x,y" or "glow,x,y") puts one where a mirror ball shows it.
+
+    Raises:
+        SettingError: outside its range, or no such place.
+    """
+    given = {k: settings[k] for k in (f.name for f in fields(WorldControls)) if k in settings}
+    if given:
+        own = built(WorldControls, {**plain(controls_of(world)), **given}, "the world")
+        sky = ((world.sky[0][0], own.sky_low), *world.sky[1:-1], (world.sky[-1][0], own.sky_high))
+        lamp, glow = world.lamp, world.glow
+        if "lamp_light" in given or "lamp_size" in given:
+            lamp = replace(lamp or Disc(), brightness=own.lamp_light, size=own.lamp_size)
+        if "glow_light" in given:
+            glow = replace(glow or ACCENT, brightness=own.glow_light) if own.glow_light else None
+        world = World(sky, own.ground, own.horizon, lamp, glow)
+    if "drag" in settings:
+        try:
+            which, x, y = str(settings["drag"]).split(",")
+            world = with_disc_at(world, which, float(x), float(y), view)
+        except ValueError as e:
+            if isinstance(e, SettingError):
+                raise
+            raise SettingError("where it was dragged to did not arrive; reload the page") from e
+    return world
+
+
 def world_from(content: bytes) -> World:
     """A world in a JSON file.
 
@@ -159,7 +216,7 @@ def world_called(name: str) -> World:
 
 
 def mirrored(
-    surface: Surface, outlook: Outlook | None, view: tuple[float, float], world: World, roughness: float
+    surface: Surface, visibility: Visibility | None, view: tuple[float, float], world: World, roughness: float
 ) -> NDArray[np.float32]:
     """(N,) what each spot shows toward a far view (azimuth, elevation), in the world's unit.
 
@@ -167,7 +224,7 @@ def mirrored(
     hidden by the sculpt itself, the mean of the world comes from there.
 
     Args:
-        outlook: None where nothing hides anything. roughness: 0 (a mirror) to 1.
+        visibility: None where nothing hides anything. roughness: 0 (a mirror) to 1.
     Raises:
         SettingError: roughness outside 0 to 1.
     """
@@ -179,21 +236,21 @@ def mirrored(
     ways = _from_square(np.stack([x.ravel(), y.ravel()], axis=1))
     shown = world.seen(ways).astype(np.float64)
     body = float(shown.mean())
-    if outlook is None:
+    if visibility is None:
         nearest, bits = np.zeros(len(ways), np.int64), np.full((1, 1), 255, np.uint8)
     else:
         from scipy.spatial import cKDTree
 
-        nearest = cKDTree(outlook.directions).query(ways)[1].astype(np.int64)
-        bits = outlook.bits
+        nearest = cKDTree(visibility.directions).query(ways)[1].astype(np.int64)
+        bits = visibility.bits
     alpha = float(roughness) ** 2
     if alpha < MIRROR**2:
-        return _mirror(surface, bits, outlook is not None, eye, world, nearest, body)
+        return _mirror(surface, bits, visibility is not None, eye, world, nearest, body)
     k = np.arange(LOBE) + 0.5
     r, turn = np.sqrt(k / LOBE), 2 * np.pi * ((k * 0.6180339887498949) % 1.0)
     pairs = np.stack([r * np.cos(turn), r * np.sin(turn)], axis=1)
     normals = surface.normals.astype(np.float64)
-    return _lobe(normals, bits, outlook is not None, eye, alpha, pairs, shown, nearest, body).astype(np.float32)
+    return _lobe(normals, bits, visibility is not None, eye, alpha, pairs, shown, nearest, body).astype(np.float32)
 
 
 def _mirror(

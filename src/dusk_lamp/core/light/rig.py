@@ -1,6 +1,6 @@
 """The rig: lamp, sky and bounce together, and their light on a sculpt."""
 
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
 
 import numpy as np
 from numpy.typing import NDArray
@@ -59,17 +59,25 @@ class Light:
     bounce: NDArray[np.float32] | None = None
     glow: NDArray[np.float32] | None = None
 
+    def dimmed(self, share: float) -> "Light":
+        """The same at dusk: a share of lamp, sky and ground is left; what glows is not dimmed."""
+        if share == 1:
+            return self
+        much = np.float32(share)
+        key, sky, bounce = (None if part is None else part * much for part in (self.key, self.sky, self.bounce))
+        return replace(self, total=self.total * much, key=key, sky=sky, bounce=bounce)
+
 
 def light_on(site: Site, rig: Rig, rays: int = BENCH_RAYS, stopped: key.Stop = None) -> Light:
     """Lamp, sky and bounce on every sample of a site; only the lamp's rays are cast anew each time.
 
-    As long as the outlook is not known, the lamp alone. rays: to a soft lamp, fewer for a lamp in motion. stopped:
+    As long as the visibility is not known, the lamp alone. rays: to a soft lamp, fewer for a lamp in motion. stopped:
     asked now and then.
 
     Raises:
         Stopped: `stopped` said so.
     """
-    surface, seen = site.surface, site.outlook
+    surface, seen = site.surface, site.visibility
     total = np.zeros(len(surface), np.float32)
     visible = total
     if rig.lamp is not None:

@@ -9,8 +9,8 @@ from numpy.typing import NDArray
 from ..directions import fibonacci_sphere
 from ..errors import SettingError
 from ..rays import in_threads
-from ..sculpt.outlook import Outlook
 from ..sculpt.surface import Surface
+from ..sculpt.visibility import Visibility
 
 KINDS = ("uniform", "overcast")
 
@@ -68,7 +68,7 @@ def _gather(normals, bits, directions, weight, first, last, out):
         out[i] = seen / whole if whole > 0 else np.float32(0)
 
 
-def seen_share(surface: Surface, view: Outlook, weight: NDArray[np.float32]) -> NDArray[np.float32]:
+def seen_share(surface: Surface, view: Visibility, weight: NDArray[np.float32]) -> NDArray[np.float32]:
     """(N,) 0..1: of the light that directions of these weights (D,) could bring a spot, the share that arrives."""
     out = np.zeros(len(surface), np.float32)
     cuts = np.linspace(0, len(surface), 9).astype(int)
@@ -79,7 +79,7 @@ def seen_share(surface: Surface, view: Outlook, weight: NDArray[np.float32]) -> 
     return out
 
 
-def sky_light(surface: Surface, view: Outlook, kind: str = "uniform") -> NDArray[np.float32]:
+def sky_light(surface: Surface, view: Visibility, kind: str = "uniform") -> NDArray[np.float32]:
     """(N,) float32 light of the upper half of the sky, relative: 1 on an upward plane under the open dome.
 
     The open value is exact and only the share that is hidden is sampled, so a convex body is right to rounding.

@@ -28,7 +28,7 @@ class Tints:
     def __post_init__(self) -> None:
         for name, colour in (("lamp", self.lamp), ("sky", self.sky), ("ground", self.ground)):
             if float(linear(rgb_from_hex(colour)) @ LUMINANCE) < DARKEST_LAMP and name != "ground":
-                raise SettingError(f"black light is none: give the {name} a colour one can see by")
+                raise SettingError(f"a black {name} gives no light; choose a lighter colour")
 
     @property
     def none(self) -> bool:

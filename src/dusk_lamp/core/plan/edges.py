@@ -2,17 +2,20 @@
 section 12, CP-13)."""
 
 from collections.abc import Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 import numpy as np
 from numpy.typing import NDArray
 from scipy.spatial import cKDTree
 
+from ..coat.coat import Coat, usual_coat
 from ..directions import level_frame
 from ..light.lamp import Lamp
+from ..paint.mix import nearest_mix
 from ..plain import rounded
 from ..sculpt.relief import Line, caught, corners_seeing, lines
 from ..sculpt.site import Site
+from .ways.way import BRUSHED, Task, brushed
 
 WIDEST_MM, FINEST_MM = 0.4, 0.15  # low and high: thinner upward; common practice, from memory
 DARKEST, LIGHTEST = 5.5, 9.5  # values, low and high: brighter upward
@@ -27,6 +30,15 @@ LINING_MM, TOUCHES = (
     0.3,
 )  # width of a lining; share of a crease that touches a region and is its own. From memory
 WHITE = 7.0  # values: no dark line between two regions lighter than this (craft page, section 9)
+
+STAGE = "edges"
+EDGE_VALUES, EDGE_MM = (7.2, 9.0), (0.4, 0.2)  # of the two lines; common practice, from memory
+EDGE_CHROMA, EDGE_HIGHER = (
+    0.5,
+    20.0,
+)  # of the region's own colour that is left in them, and degrees that the second lamp is higher
+LINE_BESIDE_MM = 1.5  # of an edge, that a dark line counts as beside it
+LINE_VALUE, LINE_CHROMA = 1.6, 0.5  # of a lining, and the share of the region's own colour in it
 
 
 @dataclass(frozen=True)
@@ -227,3 +239,56 @@ def drawn_svg(edges: Edges, view: tuple[float, float]) -> str:
         f'viewBox="{low[0]:.2f} {low[1]:.2f} {wide:.2f} {tall:.2f}"><title>Edge highlights</title>'
         f'<g fill="none" stroke="#1d1a18" stroke-linecap="round">{drawn}</g></svg>'
     )
+
+
+def edge_coats(task: Task, lamp: Lamp, least: float = 0.0, width: float = EDGE_MM[0]) -> list[Coat]:
+    """Two lines along the crests of a region that the lamp sees: a wide one, then a fine one, nearly white, on those that
+    are seen from higher up; and a dot where three of them meet (craft page, section 12).
+
+    Args:
+        least: mm of the shortest crest that gets one. width: mm of the wide one.
+    """
+    paints = task.paints(*BRUSHED)
+    middle = np.average(task.lab[task.own], axis=0, weights=task.weight())
+    out = []
+    for k, (value, share) in enumerate(zip(EDGE_VALUES, EDGE_MM, strict=True)):
+        wanted = np.array([10 * value, middle[1] * EDGE_CHROMA, middle[2] * EDGE_CHROMA])
+        label = f"{task.name}: edge highlight, {'fine, the brightest' if k else 'the wide one'}"
+        coat = usual_coat("line", nearest_mix(wanted, paints), label, STAGE)
+        high = min(lamp.elevation + EDGE_HIGHER * k, 90.0)
+        wide = round(width * share / EDGE_MM[0], 3)
+        settings = replace(coat.settings, width=wide, azimuth=lamp.azimuth, elevation=high, least=least)
+        out.append(replace(coat, settings=settings, where=task.where, way="edges"))
+    dots = corner_dots(task.site, lamp, least) & task.own
+    if dots.any():
+        dot = brushed(task, out[-1].mix, "a dot where edges meet, the lightest of all", dots, water=1.0)
+        out.append(replace(dot, stage=STAGE, way="edges"))
+    return out
+
+
+def lining_coat(task: Task, values: NDArray) -> Coat | None:
+    """The dark line along the creases round a region; None where there is none to draw. values: (R + 1,) of the rest and of
+    each region, for no dark line lies between two whites (craft page, section 9)."""
+    on = lined(task.site, task.number, values)
+    if not on.any():
+        return None
+    dark = np.average(task.lab[task.own], axis=0, weights=task.weight()) * LINE_CHROMA
+    dark[0] = 10 * LINE_VALUE
+    mix = nearest_mix(dark, task.paints(*BRUSHED))
+    return replace(brushed(task, mix, "lining along its creases", on, water=1.0), stage=STAGE, way="lining")
+
+
+def beside_words(site: Site, edges: Sequence[Coat], line: Coat | None) -> str:
+    """Whether the darkest line lies right beside the brightest edge, which is what makes metal read; "" where there is no
+    edge yet (craft page, section 11)."""
+    lit = np.zeros(len(site), np.bool_)
+    for coat in edges:
+        lit |= coat.film(site) > 0
+    if not lit.any():
+        return ""
+    if line is None:
+        return "The darkest line belongs right beside the brightest edge: line the creases too."
+    dark = site.surface.points[line.film(site) > 0]
+    far = cKDTree(dark).query(site.surface.points[lit], workers=-1)[0]
+    share = float(site.areas[lit][far <= LINE_BESIDE_MM].sum() / max(float(site.areas[lit].sum()), 1e-9))
+    return f"A dark line lies beside {100 * share:.0f} % of the brightest edges."

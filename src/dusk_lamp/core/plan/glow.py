@@ -61,7 +61,7 @@ class Wish:
     def __post_init__(self) -> None:
         checked(self)
         if float(_linear(self.colour).max()) < 0.004:
-            raise SettingError("black light is none: give the glow a colour one can see")
+            raise SettingError("a black glow gives no light; choose a lighter colour")
 
 
 def _linear(colour: str) -> NDArray[np.float64]:
@@ -267,16 +267,9 @@ def strongest(wish: Wish, glow: Glow, lamp_light: NDArray[np.float32], full: flo
 
 
 # --- light with glows in it
-def glowing(
-    light: Light, wishes: Sequence[tuple[Wish, Glow]], full: float, dusk: float = 1.0, lamp: bool = True
-) -> Light:
-    """The light of the rig, dimmed to a share `dusk`, with that of glows put in. lamp: False for the glows alone.
-
-    The source is the lightest thing there is; its middle is white.
-    """
-    much = np.float32(dusk if lamp else 0.0)
-    parts = {k: None if getattr(light, k) is None else getattr(light, k) * much for k in ("key", "sky", "bounce")}
-    total, colour = light.total * much, np.zeros((len(light.total), 3), np.float32)
+def glowing(light: Light, wishes: Sequence[tuple[Wish, Glow]], full: float) -> Light:
+    """The light of the rig with that of glows added. The source is the lightest thing there is; its middle is white."""
+    total, colour = light.total, np.zeros((len(light.total), 3), np.float32)
     for wish, glow in wishes:
         if not wish.on:
             continue
@@ -285,7 +278,7 @@ def glowing(
         add = np.where(glow.own, np.maximum(np.float32(full) - total, 0), add).astype(np.float32)
         total = total + add
         colour += add[:, None] * tint.astype(np.float32)
-    return Light(total, light.visible, parts["key"], parts["sky"], parts["bounce"], colour)
+    return replace(light, total=total, glow=colour)
 
 
 # --- the coats

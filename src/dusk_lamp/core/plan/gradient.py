@@ -40,7 +40,7 @@ class Gradient:
 def gradients(site: Site, coats: Sequence[Coat]) -> list[Gradient]:
     """The borders between the coats of one region that climb one on another, the darkest first: layers, or what they
     were changed to."""
-    opaque = [c for c in coats if c.technique == "brush" and not c.muted and c.settings.water < 1]
+    opaque = [c for c in coats if c.by.even and not c.by.primes and not c.muted and c.by.water(c.settings) < 1]
     out = []
     for below, above in pairwise(opaque):
         own, under = site.on(above.where), site.on(below.where)

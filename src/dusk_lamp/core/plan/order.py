@@ -10,7 +10,6 @@ from ..coat.coat import Coat
 from ..sculpt.site import Site
 
 WHITE, WHITE_SPAN = 8.0, 3.0  # values: a region that goes lighter, and never this much darker, is a white one
-FLOODING = ("wash", "oil wipe")  # techniques that run where they want
 GLAZE_WATER = 8.0  # parts of water: so thin a paint runs into its wet neighbour
 CLEAR_KINDS = ("one-coat", "ink", "wash")
 WHOLE_MODEL = -1  # what a coat is for that goes on more than one region
@@ -76,7 +75,7 @@ def ordered(
             at, why = 3, "last: everything stains a white; clean water, a brush of its own"
         elif any(c.mix.kind == "metallic" for c in coats):
             at, why = 2, "after all washes, which dull a metal"
-        elif any(c.technique in FLOODING for c in coats):
+        elif any(c.by.floods for c in coats):
             at, why = 0, "first: a wash runs onto its neighbours, which cover it later"
         else:
             at, why = 1, "dark to light: what comes after covers a slip"
@@ -121,7 +120,7 @@ def broken(site: Site, coats: Sequence[Coat]) -> list[Broken]:
     for at, (k, first, _) in enumerate(own):
         for m, second, _ in own[at + 1 :]:
             a, b = regions[k], regions[m]
-            if first.mix.kind == "metallic" and second.technique in FLOODING and near(a, b) and a != b:
+            if first.mix.kind == "metallic" and second.by.floods and near(a, b) and a != b:
                 out.append(
                     Broken(k, m, f"“{second.label}” floods: a wash dulls the metal beside it, so it comes first")
                 )
@@ -134,7 +133,7 @@ def broken(site: Site, coats: Sequence[Coat]) -> list[Broken]:
                     Broken(k, m, f"“{first.label}” is common to the whole model: it comes when all of it is painted")
                 )
     for k, coat, on in own:
-        if coat.technique == "oil wipe":
+        if coat.by.wiped:
             seals = [(m, c) for m, c, over in own if c.mix.clear and c.mix.finish > 0 and _meet(on, over)]
             if seals and all(m > k for m, _ in seals) and not _last(own, seals[0][0]):
                 m, varnish = seals[0]
@@ -143,7 +142,7 @@ def broken(site: Site, coats: Sequence[Coat]) -> list[Broken]:
 
 
 def _shared(coat: Coat) -> bool:
-    return coat.technique in FLOODING or coat.mix.clear
+    return coat.by.floods or coat.mix.clear
 
 
 def _last(own: Sequence[tuple[int, Coat, NDArray | None]], k: int) -> bool:
@@ -163,8 +162,9 @@ def move_refused(site: Site, before: Sequence[Coat], after: Sequence[Coat]) -> s
 
 def region_of(site: Site, coat: Coat) -> int:
     """The region that nearly all of what a coat goes on belongs to, or else WHOLE_MODEL."""
-    if coat.where.kind == "region":
-        return coat.where.number
+    id_ = coat.region or (coat.where.number if coat.where.kind == "region" else 0)
+    if id_ in site.marking.ids and (id_ or coat.where.kind == "region"):
+        return site.marking.number_of(id_)
     own = site.on(coat.where)
     labels = site.labels if own is None else site.labels[own]
     if not len(labels):

@@ -1,7 +1,8 @@
 """The outcome: what coats come to on a sculpt, and how near that is to the target."""
 
-from collections.abc import Sequence
+from collections.abc import Callable, Sequence
 from dataclasses import dataclass
+from functools import partial
 from typing import Any
 
 import numpy as np
@@ -11,7 +12,8 @@ from ..coat.coat import Coat
 from ..coat.finish import films_of
 from ..coat.stack import appearance, looks
 from ..sculpt.site import Site
-from .tins import HALF_VALUE
+from .pots import HALF_VALUE
+from .simulation import Simulation, digest
 
 NEAR, TOO_LIGHT, TOO_DARK = 0, 1, 2
 
@@ -56,6 +58,28 @@ def look_of(site: Site, reflectance: NDArray[np.float32], target: NDArray[np.flo
     """What reflectances (N, 36) look like beside a target (N,) of values."""
     value, levels = looks(reflectance)
     return Look(value, levels, *differences(site, value, target))
+
+
+def looks_after(
+    simulation: Simulation,
+    coats: Sequence[Coat],
+    target: NDArray[np.float32],
+    say: Callable[[str, float], None] = lambda *_: None,
+) -> list[Look]:
+    """The model bare and after every coat, beside a target (N,) of values, each worked out once; a muted one changes
+    nothing. say: told which one is being laid, and the share that is."""
+    wanted, keys = digest(target), simulation.chain(coats)
+
+    def look(k: int) -> Look:
+        seen = simulation.reflectance(coats[:k])
+        return look_of(simulation.site, seen, target)
+
+    out = []
+    for k, key in enumerate(keys):
+        if k:
+            say(f"Laying coat {k} of {len(coats)}", (k - 1) / len(coats))
+        out.append(simulation.memory.of("look", (wanted, key), partial(look, k)))
+    return out
 
 
 def differences(site: Site, value: NDArray, target: NDArray) -> tuple[float, float, float]:

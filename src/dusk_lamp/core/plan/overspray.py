@@ -34,7 +34,7 @@ class Overspray:
 def overspray(site: Site, coat: Coat, later: Sequence[Coat]) -> Overspray:
     """What a coat lands where it is not meant to. later: the coats that come after it."""
     own = site.on(coat.where)
-    if coat.technique != "spray" or own is None:
+    if not coat.by.from_afar or own is None:
         return Overspray({})
     beside = (coat.unbound(site, own) > LANDS_UM) & ~own
     areas = np.where(beside, site.areas, 0).astype(np.float64)

@@ -17,14 +17,14 @@ from numpy.typing import NDArray
 from scipy.optimize import minimize, nnls
 
 from ..coat.coat import Coat
-from ..coat.spray import Spray, Spraying, laying_as, spray
+from ..coat.spray import Spray, Spraying, counted, laying_as, spray, trigger_for
 from ..errors import SettingError, Stopped
 from ..light.lamp import Lamp
 from ..paint.mix import Mix
 from ..sculpt.site import Site
-from .one_band import ROBUST, OneBand, loss
-from .schools import DETAIL_MM, DETAIL_NEEDLE, counted, spray_distance, trigger_for
-from .tins import HALF_VALUE
+from .luminance import ROBUST, LuminanceFilms, loss
+from .pots import HALF_VALUE
+from .schools.school import DETAIL_MM, DETAIL_NEEDLE, spray_distance
 from .tools import EVERYTHING, Tools
 
 HELD_DEGREES = 15.0  # what a hand can hold
@@ -105,7 +105,7 @@ def fit(
     """
     if not greys or most < 1:
         raise SettingError("a fit needs at least one grey and one pass")
-    if lack := tools.lack("fit"):
+    if lack := tools.lack("airbrush"):
         raise SettingError(f"the fitted passes: this {lack}; see “My tools”")
 
     def say(words: str, share: float) -> None:
@@ -219,7 +219,7 @@ class _Problem:
     def __init__(self, films: NDArray, wanted: NDArray, weight: NDArray, primer: Mix, greys: Sequence[Mix]) -> None:
         self.films = films  # (C, M) µm a second, if the paint were all solids
         self.wanted, self.weight = wanted, weight
-        self.band = OneBand(primer.pigment.masstone, greys)
+        self.band = LuminanceFilms(primer.pigment.masstone, greys)
         self.solids = np.array([Coat("spray", m, Spray()).solids for m in greys])
 
     def laid(self, seconds: NDArray) -> NDArray:

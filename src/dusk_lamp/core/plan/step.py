@@ -10,13 +10,13 @@ from numpy.typing import NDArray
 
 from ..coat.coat import Coat
 from ..coat.finish import BARE, after_coat
-from ..coat.spray import Spray, middle_of, nozzle_of
+from ..coat.technique import technique
 from ..directions import bearing, height_words, on_dial
 from ..light.rig import Rig
 from ..paint.cost import drops_for
 from ..plain import plain, rounded
 from ..sculpt.site import Site
-from ..units import counted, kpa, minutes_words
+from ..units import counted, minutes_words
 from .cautions import cautions_for, tags_of
 from .tools import EVERYTHING, Tools
 
@@ -101,7 +101,7 @@ class Step:
     @property
     def thinning_words(self) -> str:
         """How it is thinned."""
-        thinner = "water" if self.technique == "brush" else "thinner"
+        thinner = technique(self.technique).thinner
         if not self.water:
             return "neat"
         if self.water < 1:
@@ -221,7 +221,8 @@ def _how(site: Site, coat: Coat) -> str:
 def _goes_on(site: Site, coat: Coat) -> str:
     where = coat.where
     if where.kind == "region":
-        return site.marking.regions[where.number - 1].name if where.number else "the rest"
+        number = site.marking.number_of(where.number)
+        return site.marking.regions[number - 1].name if number else "the rest"
     if where.kind == "mask":
         lost = where.number != len(site)
         return "nothing any more: the sculpt was changed since; look for touch-ups again" if lost else SPOTS_WORDS
@@ -236,20 +237,8 @@ def row_of(step: Step, site: Site) -> dict[str, Any]:
         "minutes": round(step.hand_minutes + step.wait_minutes, 1),
         "label": step.purpose,
     }
-    p = step.settings
-    sprayed = isinstance(p, Spray)
-    row |= {
-        "way": p.way if sprayed else None, "azimuth": p.azimuth if sprayed else None,
-        "elevation": p.elevation if sprayed else None, "distance_mm": round(p.distance, 1) if sprayed else None,
-        "trigger": p.trigger if sprayed else None,
-    }  # fmt: skip
-    if sprayed:
-        row |= {
-            "tool": p.tool, "needle": p.needle, "psi": round(p.psi, 1), "kpa": round(kpa(p.psi)),
-            "flow": f"{p.wet_ml * 1000 / max(p.seconds, 1e-9):.0f} µl a second",
-            "nozzle": plain(nozzle_of(site.surface, p)[0], 2), "spread": round(p.spread_mm, 2),
-            "middle": plain(middle_of(site.surface), 3),
-        }  # fmt: skip
+    aimed = dict.fromkeys(("way", "azimuth", "elevation", "distance_mm", "trigger"))  # there for every step
+    row |= aimed | technique(step.technique).facts(step.settings, site)
     return row
 
 

@@ -14,8 +14,6 @@ DRIED_SHARE = 1 / 3  # of a wait is left with a hair dryer; common practice, fro
 PRIMER_NEEDLE = 0.4  # CP-5
 BRUSHES_MM = (1.0, 2.0, 4.0, 10.0)  # widths one can have: detail, layer, base, dry brush
 VARNISHES = ("gloss", "satin", "matt")
-CAN_SCHOOLS = ("twotone",)
-BRUSH_SCHOOLS = ("drybrush",)
 
 
 @dataclass(frozen=True)
@@ -66,11 +64,13 @@ class Tools:
         fit = [b for b in self.brushes if b <= wanted]
         return max(fit) if fit else min(self.brushes, default=None)
 
-    def lack(self, school: str) -> str:
-        """What is missing for a school, in words; "" where it can be done. "fit": the fitted passes."""
-        if school in BRUSH_SCHOOLS or self.sprays or (self.can and school in CAN_SCHOOLS):
+    def lack(self, *needs: str) -> str:
+        """What is missing for what can be done with any one of some tools (airbrush, can), in words; "" where it can be
+        done, or needs none."""
+        owned = {"airbrush": self.sprays, "can": self.can}
+        if not needs or any(owned[tool] for tool in needs):
             return ""
-        return "needs an airbrush or a can" if school in CAN_SCHOOLS else "needs an airbrush"
+        return "needs " + " or ".join({"airbrush": "an airbrush", "can": "a can"}[tool] for tool in needs)
 
     def wait(self, minutes: float, kind: str) -> float:
         """How long a wait of a kind of paint is with what there is."""

@@ -17,7 +17,7 @@ from ..coat.stack import appearance, looks
 from ..paint.mix import Mix
 from ..plain import rounded
 from ..sculpt.site import Site, Where
-from .tins import HALF_VALUE, Tins
+from .pots import HALF_VALUE, Pots
 from .tools import EVERYTHING, Tools
 
 ENOUGH = 0.95  # of the visible area, and the rest is left alone
@@ -59,7 +59,7 @@ class TouchUp:
 
 
 def touch_ups(
-    site: Site, seen: NDArray[np.float32], target: NDArray[np.float32], tins: Tins, tools: Tools = EVERYTHING
+    site: Site, seen: NDArray[np.float32], target: NDArray[np.float32], pots: Pots, tools: Tools = EVERYTHING
 ) -> list[TouchUp]:
     """The patches that bring a painted model within half a value of its target on ENOUGH of the visible area,
     largest first.
@@ -74,8 +74,8 @@ def touch_ups(
     if missing <= 0:
         return []
     out: list[TouchUp] = []
-    for group, spots, lighter, mix in _groups(site, off, value, target, areas, tins):
-        patch = _patch(site, group, spots, lighter, mix, seen, target, tins, tools)
+    for group, spots, lighter, mix in _groups(site, off, value, target, areas, pots):
+        patch = _patch(site, group, spots, lighter, mix, seen, target, pots, tools)
         if patch.gains <= 0:
             continue
         out.append(patch)
@@ -86,11 +86,11 @@ def touch_ups(
 
 
 def _groups(
-    site: Site, off: NDArray[np.bool_], value: NDArray, target: NDArray, areas: NDArray, tins: Tins
+    site: Site, off: NDArray[np.bool_], value: NDArray, target: NDArray, areas: NDArray, pots: Pots
 ) -> Iterator[tuple[NDArray[np.bool_], int, bool, Mix]]:
     """The patches there are, the largest first: always the shade and direction that most of what is left can be done
     with."""
-    shades = np.array([m.colour.value for m in tins.shades])
+    shades = np.array([m.colour.value for m in pots.shades])
     left = np.flatnonzero(off)
     done_with: set[tuple[bool, int]] = set()
     for _ in range(MOST_PATCHES):
@@ -112,7 +112,7 @@ def _groups(
         left = left[~taken]
         group, spots = _spots(site, group, areas)
         if group.any():
-            yield group, spots, way, tins.shades[shade]
+            yield group, spots, way, pots.shades[shade]
 
 
 def _regions_of(site: Site, group: NDArray[np.bool_], areas: NDArray) -> str:
@@ -142,7 +142,7 @@ def _spots(site: Site, own: NDArray[np.bool_], areas: NDArray) -> tuple[NDArray[
 
 def _patch(
     site: Site, group: NDArray[np.bool_], spots: int, lighter: bool, mix: Mix, seen: NDArray, target: NDArray,
-    tins: Tins, tools: Tools,
+    pots: Pots, tools: Tools,
 ) -> TouchUp:  # fmt: skip
     areas = site.areas.astype(np.float64)
     where, some = Where.some(group), np.flatnonzero(group)
@@ -157,7 +157,7 @@ def _patch(
     width = SPOT_WIDTH * float(np.sqrt(mm2 / spots))
     brush = usual_coat("brush", mix).with_settings({"film_um": round(BRUSHED_COATS * mix.coat_um, 1)})
     best, gained = brush, near(brush)
-    for other in _sweeps(mix, lighter, tins):
+    for other in _sweeps(mix, lighter, pots):
         swept = near(other)
         if swept >= gained - QUICKER * mm2 and (best is brush or swept > gained):
             best, gained = other, swept
@@ -178,11 +178,11 @@ def _patch(
     )
 
 
-def _sweeps(mix: Mix, lighter: bool, tins: Tins) -> Sequence[Coat]:
+def _sweeps(mix: Mix, lighter: bool, pots: Pots) -> Sequence[Coat]:
     """Quicker ways than the brush: dry brush where it is to be lighter, a wash where darker."""
     if lighter:
         return [usual_coat("drybrush", mix).with_settings({"film_um": um, "softness": 0.9}) for um in DRYBRUSH_UM]
-    wash = Mix((tins.wash,), (1,))
+    wash = Mix((pots.wash,), (1,))
     return [usual_coat("wash", wash).with_settings({"film_um": um}) for um in WASH_UM]
 
 

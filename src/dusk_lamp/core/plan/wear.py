@@ -5,21 +5,22 @@ chips, dark, lighter inside the large ones, rust in the middle of those; streaks
 nooks of metal; dust from below last of all.
 """
 
-from collections.abc import Callable
-from dataclasses import dataclass, field, replace
+from collections.abc import Callable, Iterator, Mapping, Sequence
+from dataclasses import dataclass, replace
 from typing import Any
 
 import numpy as np
 from numpy.typing import NDArray
 
 from ..coat.coat import Coat, usual_coat
+from ..coat.technique import technique
 from ..errors import SettingError
 from ..paint.colour import delta_e
 from ..paint.mix import Mix, nearest_mix, only
 from ..paint.rack import Paint, Rack
-from ..plain import checked, number
+from ..plain import built, plain
 from ..sculpt.site import Site, Where
-from .tins import sealer
+from .pots import sealer
 from .tools import Tools
 from .ways.way import BRUSHED
 
@@ -54,60 +55,54 @@ LAYERS = (
 )  # fmt: skip
 FOLLOWS = {"inside": "chips", "rust": "chips"}  # whose amount counts: they lie inside it
 PART_OF = {"seal": "grime", "lock": "grime"}  # varnishes that are there for a layer's sake, and count in its price
-NAMES = {layer.name: layer for layer in LAYERS}
+LAYERS_BY_NAME = {layer.name: layer for layer in LAYERS}
+CLOSES_UM = 10.0  # of a film that hides what is under it; from memory
 
 
-@dataclass(frozen=True)
-class Worn:
-    """How a model is weathered. amounts: 0..1 of each layer by its name; what is not there is left out. spared: names of
-    regions that stay clean. seed: the pattern."""
-
-    amounts: dict[str, float] = field(default_factory=dict)
-    spared: tuple[str, ...] = ()
-    seed: int = number(1, 1, 9999, "the pattern")
-
-    def __post_init__(self) -> None:
-        checked(self)
-        for name, amount in self.amounts.items():
-            if name not in NAMES:
-                raise SettingError(f"wear is {', '.join(NAMES)}, not '{str(name)[:40]}'")
-            if not (isinstance(amount, (int, float)) and 0 <= amount <= 1):
-                raise SettingError(f"{NAMES[name].title.lower()} is an amount between 0 and 1, not {amount}")
-
-    def amount(self, layer: Layer) -> float:
-        """Of a layer; what lies inside another has as much as that."""
-        own = self.amounts.get(layer.name, 0.0)
-        return self.amounts.get(FOLLOWS[layer.name], 0.0) if layer.name in FOLLOWS and own else own
+def _laid(
+    site: Site, amounts: Mapping[str, float], spared: Sequence[int]
+) -> Iterator[tuple[Layer, float, NDArray[np.bool_]]]:
+    """The layers that are asked for, in order, each with its amount and (N,) where it goes; those that go nowhere are
+    left out."""
+    metal = np.isin(site.labels, [k for k, r in enumerate(site.marking.regions, 1) if r.material == "metal"])
+    clean = np.isin(site.labels, [k for k, r in enumerate(site.marking.regions, 1) if r.id in spared])
+    for layer in LAYERS:
+        amount = amounts.get(layer.name, 0.0)
+        on = ~clean & metal if layer.metal_only else ~clean
+        if amount > 0 and (on & site.paintable).any():
+            yield layer, round(amount, 3), on
 
 
-def usual_wear() -> Worn:
-    """A little of what everybody does."""
-    return Worn({layer.name: layer.usual for layer in LAYERS if layer.usual})
+def films_of_wear(
+    site: Site, amounts: Mapping[str, float], spared: Sequence[int], seed: int
+) -> Iterator[tuple[Layer, NDArray[np.float32], float]]:
+    """Each layer of wear with its film (N,) µm, and the µm at which that hides what is under it."""
+    for layer, amount, on in _laid(site, amounts, spared):
+        by = technique(layer.technique)
+        settings: Any = built(by.Settings, {**plain(by.Settings()), **layer.settings(amount, seed)}, "the wear")
+        yield layer, np.where(on, by.film(site, settings), np.float32(0)), CLOSES_UM
 
 
-def wear_coats(site: Site, worn: Worn, rack: Rack, tools: Tools) -> list[Coat]:
+def wear_coats(
+    site: Site, amounts: Mapping[str, float], spared: Sequence[int], seed: int, rack: Rack, tools: Tools
+) -> list[Coat]:
     """The coats of a model's wear, in order; each knows its layer as `way`.
 
+    Args:
+        amounts: 0..1 of each layer by its name. spared: ids of the regions that stay clean. seed: of the pattern.
     Raises:
         SettingError: the rack has nothing to mix them from.
     """
-    chosen = [layer for layer in LAYERS if worn.amount(layer) > 0]
-    names = [r.name for r in site.marking.regions]
-    metal = np.isin(site.labels, [k for k, r in enumerate(site.marking.regions, 1) if r.material == "metal"])
-    clean = np.isin(site.labels, [names.index(name) + 1 for name in worn.spared if name in names])
     out: list[Coat] = []
-    for layer in chosen:
-        on = ~clean & metal if layer.metal_only else ~clean
-        if not (on & site.paintable).any():
-            continue
+    for layer, amount, on in _laid(site, amounts, spared):
         where = Where() if on.all() else Where.some(on)
-        oil = layer.technique == "oil wipe"
+        oil = technique(layer.technique).wiped
         if oil:
             out += _varnished(
                 sealer(rack, tools.varnishes), where, "varnish under the grime, so that it wipes clean", "seal"
             )
         coat = usual_coat(layer.technique, _mix(layer, rack), layer.title, STAGE).with_settings(
-            layer.settings(round(worn.amount(layer), 3), worn.seed)
+            layer.settings(amount, seed)
         )
         out.append(replace(coat, where=where, way=layer.name))
         if oil:
@@ -129,7 +124,7 @@ def _matt(rack: Rack, tools: Tools) -> Paint | None:
 def _mix(layer: Layer, rack: Rack) -> Mix:
     """The oil, or the mix, nearest to a layer's colour."""
     wanted: NDArray = np.array(layer.colour, float)
-    if layer.technique == "oil wipe" and (oils := [p for p in rack if p.kind == "oil"]):
+    if technique(layer.technique).wiped and (oils := [p for p in rack if p.kind == "oil"]):
         return only(min(oils, key=lambda p: float(delta_e(p.looks.lab, wanted))))
     paints = [p for p in rack if p.kind in BRUSHED]
     if not paints:

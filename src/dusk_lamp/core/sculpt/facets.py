@@ -39,7 +39,7 @@ class Facet:
 
 
 @dataclass(frozen=True)
-class Said:
+class FacetNote:
     """What a painter says the facet at a place (3,) mm is."""
 
     place: tuple[float, float, float] = (0.0, 0.0, 0.0)
@@ -50,12 +50,12 @@ class Said:
 
 
 def facets(
-    surface: Surface, bends: Bends, on: NDArray[np.bool_] | None = None, said: Sequence[Said] = ()
+    surface: Surface, bends: Bends, on: NDArray[np.bool_] | None = None, notes: Sequence[FacetNote] = ()
 ) -> list[Facet]:
     """The facets of a surface, the largest first.
 
     Faces that meet gently hang together; a part is flat where its normals hardly differ, else a cylinder or a ball by how
-    its normals spread; what is none of these is left out. on: (N,) samples that are looked at. said: what a painter knows
+    its normals spread; what is none of these is left out. on: (N,) samples that are looked at. notes: what a painter knows
     better; the last word counts.
     """
     mesh = bends.joined
@@ -72,8 +72,8 @@ def facets(
     area = np.linalg.norm(mesh.crosses(), axis=1) / 2
     size = np.bincount(label, area * allowed)
     whole = float(area[allowed].sum())
-    told = _told(surface, label, said)
-    chosen = [int(k) for k in np.argsort(-size, kind="stable") if size[k] >= LEAST_SHARE * whole or k in told]
+    known = _noted(surface, label, notes)
+    chosen = [int(k) for k in np.argsort(-size, kind="stable") if size[k] >= LEAST_SHARE * whole or k in known]
     out = []
     meets: dict[int, set[int]] = {k: set() for k in chosen}
     crossed = real & (label[np.maximum(f, 0)] != label[np.maximum(g, 0)])
@@ -85,7 +85,7 @@ def facets(
     for k in chosen:
         rows = np.flatnonzero((label == k) & allowed)
         kind, along = _kind(bends.normals[rows], area[rows])
-        kind = told.get(k, kind)
+        kind = known.get(k, kind)
         if kind in ("", "none"):
             continue
         own = np.zeros(len(surface), np.bool_)
@@ -108,13 +108,13 @@ def facets(
     ]
 
 
-def _told(surface: Surface, label: NDArray, said: Sequence[Said]) -> dict[int, str]:
+def _noted(surface: Surface, label: NDArray, notes: Sequence[FacetNote]) -> dict[int, str]:
     """What was said of the parts (F,) that some places lie on."""
-    if not said:
+    if not notes:
         return {}
     middles = surface.points[surface.faces].mean(axis=1)
-    at = cKDTree(middles).query(np.array([s.place for s in said], float))[1]
-    return {int(label[k]): one.kind for k, one in zip(at, said, strict=True)}
+    at = cKDTree(middles).query(np.array([note.place for note in notes], float))[1]
+    return {int(label[k]): one.kind for k, one in zip(at, notes, strict=True)}
 
 
 def _kind(normals: NDArray[np.float64], area: NDArray[np.float64]) -> tuple[str, NDArray[np.float64]]:

@@ -20,25 +20,50 @@ MOST_REGIONS = 60  # more than any painter keeps apart, and few enough for a byt
 LONGEST_NAME = 60
 
 
+SUGGESTS = {  # words in a region's name, and what they are usually made of; from memory, and the demo world's own
+    "skin": ("face", "skin", "hand", "arm", "head", "nose", "ear", "finger", "leg", "neck", "chest", "bust"),
+    "hair": ("hair", "beard", "brow", "moustache"),
+    "fur": ("fur", "pelt"),
+    "metal": (
+        "blade", "sword", "knife", "metal", "mail", "plate", "armour", "armor", "helm", "steel", "buckle", "chain", "axe", "spear", "gun",
+        "brass", "iron", "hook", "lantern frame",
+    ),
+    "glass or gem": ("glass", "gem", "lens", "eye", "visor", "lantern", "lamp", "jewel", "crystal"),
+    "leather": ("leather", "boot", "belt", "strap", "glove", "pouch", "bag", "holster", "scabbard", "shoe"),
+    "wood": ("wood", "pole", "staff", "stave", "haft", "shaft", "handle", "plank", "barrel", "bow"),
+    "bone": ("bone", "horn", "tooth", "teeth", "claw", "skull", "tusk"),
+    "stone": ("base", "ground", "stone", "rock", "cobble", "plinth", "brick", "marsh", "kiln", "earth", "sand"),
+    "cloth": ("cloak", "coat", "cloth", "tunic", "robe", "hood", "trouser", "sleeve", "shirt", "cape", "scarf", "apron", "sack"),
+}  # fmt: skip
+
+
+def suggested_material(name: str) -> str:
+    """What a region is probably made of, by the words of its name; cloth where they say nothing."""
+    words = name.casefold()
+    return next((m for m, hints in SUGGESTS.items() if any(h in words for h in hints)), "cloth")
+
+
 @dataclass(frozen=True)
 class Region:
     """One region: its name, what it is made of, how much attention it deserves, and what it shall look like.
 
     colour: name of the paint or recipe, or `#rrggbb`; "" while open. low, middle, high: Munsell values of its
     darkest, its middle and its lightest, None for what material and attention ask for. shadow, light: casts. way: of
-    painting it; "" while open.
+    painting it; "" while open. id: which region it is, whatever it is called and wherever it stands in the list;
+    0 until a marking gives it one.
     """
 
     name: str = text(MISSING, (1, LONGEST_NAME), "a region's name")
     material: str = choice("cloth", MATERIALS, "a material")
     attention: str = choice("important", ATTENTION, "attention")
     colour: str = text("", (0, LONGEST_NAME), "a colour's name")
-    low: float | None = number(None, 0, 10, "the value of its darkest", step=0.1)
-    middle: float | None = number(None, 0, 10, "the value of its middle", step=0.1)
-    high: float | None = number(None, 0, 10, "the value of its lightest", step=0.1)
+    low: float | None = number(None, 0, 10, "the value of its darkest", step=0.1, form="Darkest")
+    middle: float | None = number(None, 0, 10, "the value of its middle", step=0.1, form="Middle")
+    high: float | None = number(None, 0, 10, "the value of its lightest", step=0.1, form="Lightest")
     shadow: str = choice("neutral", CASTS, "the cast of its shadows")
     light: str = choice("neutral", CASTS, "the cast of its lights")
     way: str = text("", (0, 20), "a way to paint it")
+    id: int = number(0, 0, 2**31 - 1, "a region's id")
 
     def __post_init__(self) -> None:
         checked(self)
@@ -46,15 +71,48 @@ class Region:
 
 @dataclass(frozen=True)
 class Marking:
-    """labels: (N,) uint8, 0 for the rest, else the number of a region from 1. regions: in the order of their
-    numbers."""
+    """Which sample belongs to which region.
+
+    labels: (N,) uint8, 0 for the rest, else the number of a region from 1. regions: in the order of their numbers; one
+    without an id gets the next that was never given. last_id: the highest id that was ever given in this plan, also to
+    regions that are gone, so that none comes again.
+
+    Raises:
+        SettingError: a label without a region, or an id that two regions share.
+    """
 
     labels: NDArray[np.uint8]
     regions: tuple[Region, ...] = ()
+    last_id: int = 0
 
     def __post_init__(self) -> None:
         if len(self.labels) and int(self.labels.max()) > len(self.regions):
             raise SettingError("the marking names a region that is not there")
+        given = [r.id for r in self.regions if r.id]
+        if len(set(given)) < len(given):
+            raise SettingError("two regions have the same id; give each its own, or leave the ids out")
+        last, named = max([self.last_id, *given]), []
+        for region in self.regions:
+            last += not region.id
+            named.append(region if region.id else replace(region, id=last))
+        object.__setattr__(self, "regions", tuple(named))
+        object.__setattr__(self, "last_id", last)
+
+    @property
+    def ids(self) -> tuple[int, ...]:
+        """Of the rest (0) and of every region, by their numbers."""
+        return (0, *(r.id for r in self.regions))
+
+    def number_of(self, id_: int) -> int:
+        """The number of the region of an id; 0 is the rest.
+
+        Raises:
+            SettingError: it is not there any more.
+        """
+        try:
+            return self.ids.index(id_)
+        except ValueError:
+            raise SettingError("this region is not there any more; choose another") from None
 
     def painted(self, mask: NDArray[np.bool_], number: int | None, *, take: bool = False) -> "Marking":
         """The samples of the mask given to a region, to a new one (None), or, with `take`, given back to the rest.
@@ -66,21 +124,21 @@ class Marking:
         if number is None:
             if len(regions) >= MOST_REGIONS:
                 raise SettingError(f"{MOST_REGIONS} regions are as many as can be kept apart; remove one first")
-            regions = (*regions, Region(f"Region {len(regions) + 1}"))
+            regions = (*regions, Region(f"Region {len(regions) + 1}", id=self.last_id + 1))
             number = len(regions)
         self._known(number, len(regions))
         if take:
             labels[mask & (labels == number)] = 0
         else:
             labels[mask] = number
-        return Marking(labels, regions)
+        return Marking(labels, regions, self.last_id)
 
     def described(self, number: int, **changes: Any) -> "Marking":
         """The marking with a region's name, material or attention changed."""
         self._known(number, len(self.regions))
         regions = list(self.regions)
         regions[number - 1] = replace(regions[number - 1], **changes)
-        return Marking(self.labels, tuple(regions))
+        return Marking(self.labels, tuple(regions), self.last_id)
 
     def without(self, number: int) -> "Marking":
         """The marking without a region; its samples go back to the rest."""
@@ -88,7 +146,14 @@ class Marking:
         move = np.arange(len(self.regions) + 1, dtype=np.uint8)
         move[number] = 0
         move[number + 1 :] -= 1
-        return Marking(move[self.labels], self.regions[: number - 1] + self.regions[number:])
+        return Marking(move[self.labels], self.regions[: number - 1] + self.regions[number:], self.last_id)
+
+    def renewed(self, before: "Marking", *, by_name: bool = False) -> "Marking":
+        """This marking in the place of another: its regions get ids that were never given. by_name: a region called
+        as one of the other is that one."""
+        known = {r.name.casefold(): r.id for r in before.regions} if by_name else {}
+        regions = tuple(replace(r, id=known.pop(r.name.casefold(), 0)) for r in self.regions)
+        return Marking(self.labels, regions, max(self.last_id, before.last_id))
 
     def areas(self, surface: Surface, paintable: NDArray[np.bool_] | None = None) -> NDArray[np.float64]:
         """(R + 1,) mm² of the rest and of each region; what is not paintable (N,) is left out."""

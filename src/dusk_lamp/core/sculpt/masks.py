@@ -12,7 +12,7 @@ from numpy.typing import NDArray
 
 from ..errors import SculptFileError, SettingError
 from ..plain import built, plain
-from .marking import ATTENTION, LONGEST_NAME, MATERIALS, MOST_REGIONS, Marking, Region
+from .marking import ATTENTION, LONGEST_NAME, MATERIALS, MOST_REGIONS, Marking, Region, suggested_material
 from .regions import carried
 from .stand import Placing
 from .surface import Surface
@@ -30,6 +30,11 @@ class Mask:
     places: NDArray[np.float64]
     labels: NDArray[np.uint8]
     regions: tuple[Region, ...]
+
+    @property
+    def marking(self) -> Marking:
+        """The same for its own places."""
+        return Marking(self.labels, self.regions)
 
     def on(self, surface: Surface, placing: Placing) -> Marking:
         """The marking of a surface: each sample takes the label of the nearest place of the mask.
@@ -77,13 +82,15 @@ def read_mask(path: str | Path, file_format: str) -> Mask | None:
     raise SculptFileError("regions come as PLY (with a region property) or as JSON")
 
 
-def mask_of(content: dict[str, Any]) -> Mask:
-    """The mask in what `mask_json` wrote, read already.
+def mask_of(content: dict[str, Any], count: int | None = None) -> Mask:
+    """The mask in what `mask_json` wrote, read already. count: of regions that are described elsewhere.
 
     Raises:
         SettingError: it is garbled: places, runs and regions do not fit each other.
     """
     try:
+        if count is not None and not content.get("regions"):
+            content = {**content, "regions": [{"name": f"Region {k + 1}"} for k in range(min(count, MOST_REGIONS))]}
         return _from_json(content)
     except SettingError:
         raise
@@ -99,6 +106,8 @@ def _from_json(content: dict[str, Any]) -> Mask:
         raise ValueError("a run longer than the sculpt")
     if int(runs[:, 1].sum()) != len(places):
         raise ValueError("runs do not add up")
+    if len(content["regions"]) > MOST_REGIONS:
+        raise SettingError(f"a plan has at most {MOST_REGIONS} regions; this one has {len(content['regions']):,}")
     regions = tuple(built(Region, r) for r in content["regions"])
     return _mask(places, np.repeat(runs[:, 0], runs[:, 1]), regions)
 
@@ -128,8 +137,9 @@ def _region(words: list[str]) -> Region:
     coloured = len(words) > 3 and words[-3] in MATERIALS and words[-2] in ATTENTION
     colour = words.pop() if coloured else ""
     attention = words.pop() if words[-1] in ATTENTION else "important"
-    material = words.pop() if words and words[-1] in MATERIALS else "cloth"
-    return Region(" | ".join(words).strip()[:LONGEST_NAME] or "Region", material, attention, colour[:LONGEST_NAME])
+    material = words.pop() if words and words[-1] in MATERIALS else ""
+    name = " | ".join(words).strip()[:LONGEST_NAME] or "Region"
+    return Region(name, material or suggested_material(name), attention, colour[:LONGEST_NAME])
 
 
 def _mask(places: NDArray[np.float64], labels: NDArray[np.int64], regions: tuple[Region, ...]) -> Mask:

@@ -10,8 +10,8 @@ import numpy as np
 from numpy.typing import NDArray
 
 from ..errors import SculptFileError, SculptShapeError
-from . import expanded
-from .expanded import refuse_too_many
+from . import declared_size
+from .declared_size import refuse_too_many
 from .mesh import Mesh
 
 FORMATS = ("stl", "obj", "ply", "glb", "3mf", "off")
@@ -111,11 +111,11 @@ def _read_other(path: Path, file_format: str) -> Mesh:
     # what a few bytes can blow up to is counted before anything is built
     if file_format == "3mf":
         _refuse_zip_bomb(path)
-        expanded.of_3mf(content)
+        declared_size.of_3mf(content)
     elif file_format == "glb":
-        expanded.of_glb(content)
+        declared_size.of_glb(content)
     elif file_format == "obj":
-        content = expanded.plain_obj(content)
+        content = declared_size.plain_obj(content)
     # given as bytes without a resolver, so that no file can name another file on this machine
     data = io.BytesIO(content)
     options: dict[str, Any] = {"obj": {"maintain_order": True, "skip_materials": True}}.get(file_format, {})

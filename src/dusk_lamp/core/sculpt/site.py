@@ -17,10 +17,10 @@ from scipy.spatial import cKDTree
 from ..errors import SettingError
 from ..plain import checked, choice, text
 from .marking import Marking
-from .outlook import Outlook
 from .parts import alone
 from .relief import Bends, Line, Relief, lines, relief_of
 from .surface import Surface, some_samples
+from .visibility import Visibility, visibility_of
 
 Apart = tuple[NDArray[np.int32], Surface]  # samples of a part that some neighbours do not shadow, and that part
 T = TypeVar("T")
@@ -32,7 +32,7 @@ MOST_UNPACKED = 120  # masks kept unpacked, 0.2 MB each: a page asks for each of
 class Where:
     """What a coat goes on: the whole model, a region or a part by its number, or some of its samples.
 
-    number: of a region from 1 (0 is the rest), of a part from 0. mask: which samples, as `Where.some` packs them.
+    number: the id of a region (0 is the rest), a part's from 0. mask: which samples, as `Where.some` packs them.
     """
 
     kind: str = choice("whole", ("whole", "region", "part", "mask"), "what a coat goes on")
@@ -75,7 +75,7 @@ WHOLE = Where()
 class Site:
     """One sculpt as the rest of the core may ask of it.
 
-    surface: the samples. outlook: what each sees of its surroundings, None as long as that is not known: lamps and
+    surface: the samples. visibility: what each sees of its surroundings, None as long as that is not known: lamps and
     sprays can do without. apart: parts on which some others do not cast. relief, marking: given, or a function that
     gives them, or worked out here (an empty marking). loose: numbers of the parts that are painted apart. Safe to ask
     from many threads.
@@ -84,7 +84,7 @@ class Site:
     def __init__(
         self,
         surface: Surface,
-        outlook: Outlook | None = None,
+        visibility: Visibility | None = None,
         apart: Sequence[Apart] = (),
         *,
         relief: Relief | Callable[[], Relief] | None = None,
@@ -92,7 +92,7 @@ class Site:
         loose: Iterable[int] = (),
     ) -> None:
         self.surface = surface
-        self._outlook = outlook
+        self._visibility = visibility
         self.apart = tuple(apart)
         self.loose = frozenset(loose)
         self._relief = relief or (lambda: relief_of(surface))
@@ -112,20 +112,20 @@ class Site:
         return self._known[name]
 
     @property
-    def outlook(self) -> Outlook | None:
+    def visibility(self) -> Visibility | None:
         """What each sample sees of its surroundings, once that is known."""
-        return self._outlook
+        return self._visibility
 
-    @outlook.setter
-    def outlook(self, seen: Outlook | None) -> None:
+    @visibility.setter
+    def visibility(self, seen: Visibility | None) -> None:
         with self._lock:
-            self._outlook = seen
+            self._visibility = seen
             self._known.clear()
 
     @property
     def paintable(self) -> NDArray[np.bool_]:
-        """(N,) what can be seen from anywhere; everything, as long as the outlook is not known."""
-        return np.ones(len(self), np.bool_) if self._outlook is None else self._outlook.paintable
+        """(N,) what can be seen from anywhere; everything, as long as the visibility is not known."""
+        return np.ones(len(self), np.bool_) if self._visibility is None else self._visibility.paintable
 
     @property
     def areas(self) -> NDArray[np.float32]:
@@ -216,29 +216,48 @@ class Site:
             return None  # so that nobody multiplies by ones
         if where.kind == "mask":
             return where.samples(len(self))
-        regional = where.kind == "region"
-        count = len(self.marking.regions) + 1 if regional else int(self.parts.max(initial=0)) + 1
-        if not 0 <= where.number < count:
-            raise SettingError(f"the {where.kind} of this coat is not there any more; choose another")
-        return np.asarray((self.labels if regional else self.parts) == where.number)
+        if where.kind == "part":
+            if not 0 <= where.number <= int(self.parts.max(initial=0)):
+                raise SettingError("the part of this coat is not there any more; choose another")
+            return np.asarray(self.parts == where.number)
+        if where.number not in self.marking.ids:
+            raise SettingError("the region of this coat is not there any more; choose another")
+        return np.asarray(self.labels == self.marking.number_of(where.number))
 
     def only(self, chosen: NDArray[np.int32], faces: NDArray[np.int32]) -> "Site":
         """The same sculpt at some of its samples only; see sculpt.surface.quick_samples."""
         some = some_samples(self.surface, chosen, faces)
         apart = [few for own, alone in self.apart if (few := _few(own, alone, chosen)) is not None]
-        seen = None if self._outlook is None else _outlook_of(self._outlook, self.surface, some, chosen)
+        seen = None if self._visibility is None else _visibility_at(self._visibility, self.surface, some, chosen)
 
         def relief() -> Relief:
             return Relief(self.relief.cavity[chosen], self.relief.exposed[chosen])
 
         def marking() -> Marking:
             whole = self.marking
-            return Marking(whole.labels[chosen], whole.regions)
+            return replace(whole, labels=whole.labels[chosen])
 
         return Site(some, seen, apart, relief=relief, marking=marking, loose=self.loose)
 
 
-def _outlook_of(whole: Outlook, surface: Surface, some: Surface, chosen: NDArray[np.int32]) -> Outlook:
+def seen_site(
+    surface: Surface,
+    shadowless: Sequence[tuple[int, tuple[int, ...]]] = (),
+    *,
+    marking: Marking | None = None,
+    loose: Iterable[int] = (),
+) -> Site:
+    """A site that knows what each sample sees of its surroundings. shadowless: numbers of the parts on which some others,
+    by their numbers, do not cast."""
+    apart, seen = [], visibility_of(surface)
+    for part, uncast in shadowless:
+        own, by_itself = alone(surface, (part,), uncast)
+        apart.append((own, by_itself))
+        seen = seen.with_part(own, visibility_of(by_itself))
+    return Site(surface, seen, apart, marking=marking, loose=loose)
+
+
+def _visibility_at(whole: Visibility, surface: Surface, some: Surface, chosen: NDArray[np.int32]) -> Visibility:
     place = np.full(len(surface), -1, np.int32)
     place[chosen] = np.arange(len(chosen), dtype=np.int32)
     # the base's light is read at the chosen sample nearest to the one that was met
@@ -247,7 +266,7 @@ def _outlook_of(whole: Outlook, surface: Surface, some: Surface, chosen: NDArray
     met[whole.base_sample[looks]] = True
     near = np.zeros(len(surface), np.int32)
     near[met] = cKDTree(some.points).query(surface.points[met], workers=-1)[1]
-    return Outlook(
+    return Visibility(
         whole.directions, whole.bits[chosen], place[whole.base_row[looks]], near[whole.base_sample[looks]],
         whole.base_direction[looks],
     )  # fmt: skip

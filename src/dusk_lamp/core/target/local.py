@@ -158,6 +158,12 @@ def seen_as(Lab: NDArray, Y: NDArray) -> NDArray[np.float64]:
     return within_screen(XYZ @ XYZ_TO_RGB.T, Y)
 
 
+def rgb_of_lab(Lab: NDArray) -> NDArray[np.float64]:
+    """(N, 3) linear RGB of L*a*b* (N, 3), within what a screen shows."""
+    fy = (Lab[:, 0] + 16) / 116
+    return seen_as(Lab, np.where(fy > 6 / 29, fy**3, 3 * (6 / 29) ** 2 * (fy - 4 / 29)))
+
+
 def within_screen(rgb: NDArray, Y: NDArray) -> NDArray[np.float64]:
     """(N, 3) linear RGB scaled to a luminance (N,) and brought toward its grey as far as no channel leaves 0..1."""
     rgb = rgb * (Y / np.maximum(rgb @ LUMINANCE, 1e-9))[:, None]

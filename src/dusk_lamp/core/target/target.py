@@ -1,7 +1,7 @@
 """The target: what each spot of a sculpt ought to look like under a rig."""
 
 from collections.abc import Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from functools import cached_property
 
 import numpy as np
@@ -10,9 +10,9 @@ from numpy.typing import NDArray
 from ..errors import SettingError
 from ..light.key import Stop
 from ..light.rig import BENCH_RAYS, Light, Rig, light_on
-from ..light.tint import Tints, tint_of
+from ..light.tint import LUMINANCE, Tints, tint_of
 from ..paint.colour import encoded
-from ..paint.value import grey_srgb
+from ..paint.value import grey_srgb, munsell_from_luminance
 from ..sculpt.site import Site
 from .exposure import Exposure, laid_between, value_of_light
 from .local import GLOSS, Local, coloured, lab_of, lightness
@@ -46,6 +46,11 @@ class Target:
         if self.rgb is None:
             return np.stack([lightness(self.value), np.zeros(len(self.value)), np.zeros(len(self.value))], axis=1)
         return lab_of(self.rgb)
+
+    def with_rgb(self, rgb: NDArray[np.float32]) -> "Target":
+        """The same with other colours (N, 3), linear; the values follow."""
+        value = munsell_from_luminance(100 * np.clip(rgb @ LUMINANCE, 0, 1)).astype(np.float32)
+        return replace(self, rgb=rgb, value=value)
 
 
 def target(

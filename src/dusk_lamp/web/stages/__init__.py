@@ -1,7 +1,7 @@
 """The stages of the work, in their order: the registry. A stage is one entry here, a page beside this file with its
 name, a panel in templates/stages and, where it is on the bench, a script in static/bench/stages.
 
-A page has a `blueprint`; one on the bench also a `panel(session, sculpt, laid)` that gives its template what it
+A page has a `blueprint`; one on the bench also a `panel(session, sculpt, own)` that gives its template what it
 shows, and, where going on without a change must keep something, a `confirm(session, sculpt)`.
 
 A stage is done once something was set in it, or the painter went on from it; it is to be looked at again when
@@ -20,14 +20,14 @@ from ...store.models import Sculpt
 
 FACTS: dict[str, Callable[[Sculpt], Any]] = {  # what a stage can rest on
     "files": lambda s: [file["sha"] for file in s.files],
-    "standing": lambda s: [s.up, s.front, s.height_mm],
-    "light": lambda s: [s.rig, s.exposure],
-    "greys": lambda s: s.greys,
-    "looks": lambda s: [s.marking_number, s.tints],
-    "glows": lambda s: s.glows,
-    "metal": lambda s: s.metal,
-    "wear": lambda s: s.wear,
-    "coats": lambda s: s.scheme_id,
+    "standing": lambda s: [s.document["sculpt"][k] for k in ("up", "front", "height")],
+    "light": lambda s: [s.document[k] for k in ("light", "exposure", "dusk")],
+    "greys": lambda s: s.document["greys"],
+    "looks": lambda s: [s.held.labels_key, s.document["regions"], s.document["tints"]],
+    "glows": lambda s: s.document["wishes"].get("glow"),
+    "metal": lambda s: [s.document["wishes"].get(k) for k in ("metal", "edges")],
+    "wear": lambda s: s.document["wishes"].get("wear"),
+    "coats": lambda s: s.held.coats_key,
 }
 WORDS = {"done": "done", "again": "look again", "open": "to do", "optional": "optional"}
 LAMPS = {"done": "lit", "again": "again", "open": "unlit", "optional": "unlit"}
@@ -37,7 +37,8 @@ LAMPS = {"done": "lit", "again": "again", "open": "unlit", "optional": "unlit"}
 class Stage:
     """One stage. words: on the string of lamps. onward: on the button that leads on from it. on_bench: whether it
     shares the turntable. optional: whether the work can go on without it; going on from it then does not make it
-    done. rests_on: names of FACTS."""
+    done. rests_on: names of FACTS. lays: names of the plan's stages whose coats it lays; wishes: and whose wishes it
+    sets: without any of those it is not done, whatever was done before it was undone."""
 
     name: str
     words: str
@@ -45,6 +46,15 @@ class Stage:
     on_bench: bool = True
     optional: bool = False
     rests_on: tuple[str, ...] = ()
+    lays: tuple[str, ...] = ()
+    wishes: tuple[str, ...] = ()
+
+    def empty(self, sculpt: Sculpt) -> bool:
+        """Whether nothing that it lays or sets is there."""
+        if not self.lays:
+            return self.name == "regions" and not sculpt.document["regions"]
+        laid = any(sculpt.held.counts.get(name) for name in self.lays)
+        return not laid and not any(sculpt.document["wishes"].get(name) for name in self.wishes)
 
     @property
     def page(self) -> ModuleType:
@@ -61,7 +71,11 @@ STAGES = (
     Stage("greys", "Choose greys", "Next: sketch the colours", rests_on=("standing", "light")),
     Stage("sketch", "Sketch colours", "Next: lay the undercoat", optional=True, rests_on=("light", "looks")),
     Stage(
-        "undercoat", "Lay the undercoat", "Next: paint it in colour", rests_on=("files", "standing", "light", "greys")
+        "undercoat",
+        "Lay the undercoat",
+        "Next: paint it in colour",
+        rests_on=("files", "standing", "light", "greys"),
+        lays=("undercoat",),
     ),
     Stage(
         "colour",
@@ -69,6 +83,8 @@ STAGES = (
         "Next: metal and edges",
         optional=True,
         rests_on=("files", "standing", "light", "looks"),
+        lays=("colour", "face"),
+        wishes=("face",),
     ),
     Stage(
         "metal",
@@ -76,9 +92,27 @@ STAGES = (
         "Next: light a glow",
         optional=True,
         rests_on=("files", "light", "looks", "metal"),
+        lays=("metal", "edges"),
+        wishes=("metal", "edges"),
     ),
-    Stage("glow", "Light a glow", "Next: weather it", optional=True, rests_on=("files", "light", "looks", "glows")),
-    Stage("wear", "Weather it", "Make my plan sheet", optional=True, rests_on=("files", "looks", "wear")),
+    Stage(
+        "glow",
+        "Light a glow",
+        "Next: weather it",
+        optional=True,
+        rests_on=("files", "light", "looks", "glows"),
+        lays=("glow",),
+        wishes=("glow",),
+    ),
+    Stage(
+        "wear",
+        "Weather it",
+        "Make my plan sheet",
+        optional=True,
+        rests_on=("files", "looks", "wear"),
+        lays=("wear",),
+        wishes=("wear",),
+    ),
     Stage("sheet", "Plan sheet", on_bench=False, rests_on=("files", "standing", "light", "greys", "coats")),
     Stage("paint", "Paint it", on_bench=False, rests_on=("coats",)),
 )
@@ -100,7 +134,7 @@ def _mark(sculpt: Sculpt, stage: Stage) -> str:
 def state_of(sculpt: Sculpt, stage: Stage) -> str:
     """done, again (done, but what it rests on has changed), optional or open."""
     kept = sculpt.stages_done.get(stage.name)
-    if kept is None:
+    if kept is None or stage.empty(sculpt):
         return "optional" if stage.optional else "open"
     return "done" if kept in ("", _mark(sculpt, stage)) else "again"  # "" is from before there were marks
 
@@ -113,7 +147,7 @@ def string_of(sculpt: Sculpt, present: str | None = None) -> list[dict[str, Any]
         out.append(
             {
                 "name": stage.name, "words": stage.words, "state": state, "lamp": LAMPS[state], "present": here,
-                "told": "working on it" if here else WORDS[state], "on_bench": stage.on_bench,
+                "said": "working on it" if here else WORDS[state], "on_bench": stage.on_bench,
             }
         )  # fmt: skip
     return out

@@ -1,31 +1,35 @@
 """The light: a lamp, a sky and a ground, lit as often as asked; and what is kept of it and of the greys."""
 
+from dataclasses import replace
 from typing import Any
 
 import numpy as np
 from flask import Blueprint, Response, jsonify
-from sqlalchemy import update
 from sqlalchemy.orm import Session
 
 from ...core.errors import SettingError, Stopped
 from ...core.light.rig import MOVING_RAYS, PRESETS, STRONGEST_SKY, Rig
+from ...core.paint.rack import Rack
 from ...core.paint.value import grey_hex
 from ...core.plain import built, plain
+from ...core.plan.context import Context
+from ...core.plan.document import Plan
+from ...core.plan.tools import Tools
 from ...core.target.exposure import Exposure
 from ...core.target.greys import Greys, lay_bands, value_histogram
 from ...core.target.target import target
-from ...store.laid import Laid
 from ...store.models import Sculpt
-from ..packet import LEVELS_PER_VALUE, packed
+from ...store.open_sculpts import OpenSculpt
+from ..editing import Edit, Opened, changed
+from ..responses import LEVELS_PER_VALUE, packed
 from ..workshop import asked, laid_out, the_sculpt, workshop
-from . import mark_done
 
 blueprint = Blueprint("light", __name__)
 
 SIZES = {"hard": 0.0, "bulb": 8.0, "softbox": 30.0, "window": 60.0, "overcast": 120.0}
 
 
-def panel(session: Session, sculpt: Sculpt, laid: Laid) -> dict[str, Any]:
+def panel(session: Session, sculpt: Sculpt, laid: OpenSculpt) -> dict[str, Any]:
     """What the panel shows."""
     site = laid.site
     return {
@@ -62,11 +66,14 @@ def relight(sculpt_id: int) -> Response:
         if moving:
             lit = target(site, rig, exposure=exposure, rays=MOVING_RAYS)
         else:
-            lit = laid.lit(rig, exposure, lambda: laid.motion != seen)
+            context = Context(
+                Plan(light=rig, exposure=exposure), site, Rack([]), Tools(), laid.placing, memory=laid.memory
+            )
+            lit = context.lit(lambda: laid.motion != seen)
     except Stopped:
         return Response(status=204)
     levels = np.round(lit.value * LEVELS_PER_VALUE).astype(np.uint8)[site.shown]
-    heading: dict[str, Any] = {"moving": moving, "sky": site.outlook is not None}
+    heading: dict[str, Any] = {"moving": moving, "sky": site.visibility is not None}
     if moving:
         heading["histogram"] = plain(value_histogram(site.surface, lit.value, site.paintable), 1)
         return packed(heading, levels)
@@ -82,22 +89,22 @@ def relight(sculpt_id: int) -> Response:
 def keep(sculpt_id: int) -> tuple[Response, int] | Response:
     """Keep light and greys. Refused with 409 where another tab has kept something since; both are then known."""
     given = asked()
-    rig, wanted, exposure = _wishes(given)
-    with workshop().store.saving() as session:
+    wishes = _wishes(given)
+    done = changed(sculpt_id, given, lambda session, own, what, given: _kept(own, *wishes), sky=False)
+    if isinstance(done, int):
+        return jsonify(turn=done)
+    with workshop().store.session() as session:
         sculpt = the_sculpt(session, sculpt_id)
-        if given.get("revision") != sculpt.revision and not given.get("anyway"):
-            theirs = {"rig": sculpt.rig, "greys": sculpt.greys, "exposure": sculpt.exposure}
-            return jsonify(
-                error="This sculpt was changed in another tab.", theirs=theirs, revision=sculpt.revision
-            ), 409
-        revision = sculpt.revision + 1
-        lit = (sculpt.rig, sculpt.exposure) != (plain(rig), plain(exposure))
-        cut = sculpt.greys != plain(wanted)
-        session.execute(  # refused by the database itself where another save was quicker
-            update(Sculpt)
-            .where(Sculpt.id == sculpt.id, Sculpt.revision == sculpt.revision)
-            .values(rig=plain(rig), greys=plain(wanted), exposure=plain(exposure), revision=revision)
-        )
-        session.refresh(sculpt)
-        mark_done(sculpt, *(["light"] if lit else []), *(["greys"] if cut else []))
-        return jsonify(revision=revision)
+        own = sculpt.document
+        theirs = {"rig": own["light"], "greys": own["greys"], "exposure": own["exposure"]}
+        return jsonify(
+            error="This sculpt was changed in another tab.", theirs=theirs, stale=True, turn=sculpt.plan_id
+        ), 409
+
+
+def _kept(own: Opened, rig: Rig, greys: Greys, exposure: Exposure) -> Edit:
+    plan = own.kept.plan
+    lit, cut = (plan.light, plan.exposure) != (rig, exposure), plan.greys != greys
+    action = "light set" if lit else "greys chosen"
+    done = (*(["light"] if lit else []), *(["greys"] if cut else []))
+    return Edit(replace(plan, light=rig, greys=greys, exposure=exposure), action, done=done)

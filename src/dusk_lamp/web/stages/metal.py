@@ -1,64 +1,48 @@
-"""The metal stage: painted metal by one of three schools on this very model, edge highlights, and their coats."""
+"""The metal stage: painted metal by one of three schools on this very model, edge highlights, lining, and their coats."""
 
-from dataclasses import dataclass, replace
+from dataclasses import replace
 from typing import Any
 
 import numpy as np
-from flask import Blueprint, Response, abort, jsonify, request, url_for
+from flask import Blueprint, Response, abort, jsonify, request
 from sqlalchemy.orm import Session
 
-from ...core.coat.coat import Coat
 from ...core.coat.stack import looks
 from ...core.errors import SettingError
-from ...core.light.lamp import Lamp
-from ...core.light.reflect import ACCENT, WORLDS, Disc, World, with_disc_at
-from ...core.light.rig import Rig
+from ...core.light.reflect import WORLDS, WorldControls, controls_of, with_controls
 from ...core.paint.colour import encoded
-from ...core.paint.rack import Rack
-from ...core.plain import built, plain
-from ...core.plan.edges import creases_round, crests_of, lining_mm
+from ...core.plain import built, described, plain
+from ...core.plan.edges import beside_words, creases_round, crests_of, lining_mm
 from ...core.plan.metal import metal_schools
-from ...core.plan.metal.painted import (
-    FURTHEST,
-    STAGE,
-    STEP,
-    Metal,
-    beside_words,
-    coats,
-    colours,
-    edge_coats,
-    holds,
-    jumps,
-    lining_coat,
-    mirror_ball,
-    usual_metal,
-    values,
-)
-from ...core.plan.metal.school import facets_of
+from ...core.plan.metal.painted import FURTHEST, STEP, Metal, holds, jumps, mirror_ball
+from ...core.plan.metal.school import Shine, facets_of
 from ...core.plan.metal.trainer import Trainer, unrolled
 from ...core.plan.order import region_of
+from ...core.plan.simulation import digest
+from ...core.plan.stages import Item
+from ...core.plan.stages.edges import STAGE as EDGES
+from ...core.plan.stages.edges import RegionEdges
+from ...core.plan.stages.metal import STAGE
 from ...core.plan.ways.way import BRUSHED
-from ...core.sculpt.facets import Said
-from ...core.sculpt.parts import spot
+from ...core.sculpt.facets import FacetNote
+from ...core.units import counted, minutes_words
 from ...core.view.camera import Camera
 from ...core.view.flat import facet_svg
 from ...core.view.formats import png_bytes
 from ...core.view.raster import colour_picture
-from ...store import painted, painters, paints, schemes, sketches
-from ...store.laid import Laid
 from ...store.models import Sculpt
-from ..coats import elsewhere, plan_of
-from ..edge import number_of
-from ..packet import packed, picture
-from ..patience import not_yet, patiently
-from ..workshop import asked, the_sculpt, workshop
-from . import mark_done, mark_open
-from .regions import sight
+from ...store.open_sculpts import OpenSculpt
+from ..background import in_background, not_yet
+from ..editing import Edit, Opened, answer, change, clicked, opened, settled
+from ..limits import number_of
+from ..responses import packed, picture
+from ..workshop import workshop
 
 blueprint = Blueprint("metal", __name__)
-WORLD_SETTINGS = ("sky_low", "sky_high", "ground", "horizon", "lamp_light", "lamp_size", "glow_light")
-PAINTS = {
-    "paint": "metal", "unpaint": "metal", "edges": "edges", "unedge": "edges", "lining": "lining", "unline": "lining",
+PAINTS = {  # what is done, on which stage, by which name its coats are known, what a history calls it
+    "paint": (STAGE, "metal", "metal put in the plan"), "unpaint": (STAGE, "metal", "metal taken off the plan"),
+    "edges": (EDGES, "edges", "edges put in the plan"), "unedge": (EDGES, "edges", "edges taken off the plan"),
+    "lining": (EDGES, "lining", "creases lined"), "unline": (EDGES, "lining", "lining taken off the plan"),
 }  # fmt: skip
 KIND_WORDS = {"flat": "flat", "cylinder": "a cylinder", "ball": "a ball", "none": "no facet"}
 FACET_COLOURS = {  # told apart without hue by their lightness, and by their name when they are touched
@@ -66,194 +50,103 @@ FACET_COLOURS = {  # told apart without hue by their lightness, and by their nam
     "ball": ((222, 160, 190), (172, 104, 140)),
 }  # fmt: skip
 LOOK_SIZE = (104, 132)
-MOST_SAID = 40
+MOST_CORRECTIONS = 40
+TEXTS = ("school", "world", "drag")
+EDGE_SETTINGS = ("least", "line")
 
 
-@dataclass(frozen=True)
-class Opened:
-    """What the stage works on. before: coats of the stages before; own: of this one; later: those after it."""
-
-    sculpt: Sculpt
-    laid: Laid
-    made: sketches.Sketched
-    lamp: Lamp
-    before: list[Coat]
-    own: list[Coat]
-    later: list[Coat]
-    choice: schemes.Choice
-    seen: int
-
-
-def panel(session: Session, sculpt: Sculpt, laid: Laid) -> dict[str, Any]:
+def panel(session: Session, sculpt: Sculpt, own: OpenSculpt) -> dict[str, Any]:
     """What the panel shows; regions and coats come as metal.json."""
     return {
         "schools": metal_schools(), "worlds": [w for w in WORLDS if w != "uniform"], "kinds": KIND_WORDS,
-        "looks": range(-FURTHEST, FURTHEST + 1, STEP),
+        "looks": range(-FURTHEST, FURTHEST + 1, STEP), "shine": described(Shine), "edges": described(RegionEdges),
+        "world": described(WorldControls),
     }  # fmt: skip
 
 
-def _opened(session: Session, sculpt_id: int) -> Opened:
-    plan = plan_of(session, sculpt_id)
-    lamp = built(Rig, plan.sculpt.rig, "the light").lamp or Lamp(0, 60)
-    before, own, later = plan.around(STAGE)
-    return Opened(plan.sculpt, plan.laid, plan.made, lamp, before, own, later, plan.choice, plan.seen)
-
-
-def _kept(opened: Opened, number: int) -> Metal:
-    """How a region is painted, as it was set or as its material usually is; places in the file's own axes."""
-    kept = (opened.sculpt.metal or {}).get(_name(opened, number))
-    if kept:
-        return built(Metal, kept, "the metal")
-    return usual_metal(opened.made.site.marking.regions[number - 1].material)
-
-
-def _on_bench(opened: Opened, kept: Metal) -> Metal:
-    """The same from the display view, its places as the sculpt stands."""
-    display, said = opened.sculpt.display, kept.shine.said
-    if said:
-        places = opened.laid.placing.to_bench(np.array([one.place for one in said], float)).tolist()
-        said = tuple(replace(one, place=tuple(at)) for one, at in zip(said, places, strict=True))
-    return replace(kept, shine=replace(kept.shine, view=(display["azimuth"], display["elevation"]), said=said))
-
-
-def _metal(opened: Opened, number: int) -> Metal:
-    return _on_bench(opened, _kept(opened, number))
-
-
-def _name(opened: Opened, number: int) -> str:
-    """Of a region: by it its metal is kept, since numbers change."""
-    return opened.made.site.marking.regions[number - 1].name
-
-
-def _of(opened: Opened, number: int, way: str) -> list[Coat]:
-    """The coats of one region that paint its metal, its edges or its lining."""
-    return [c for c in opened.own if c.way == way and region_of(opened.made.site, c) == number]
-
-
-def _with(opened: Opened, number: int, settings: dict[str, Any]) -> Metal:
-    """As it is kept, with some settings: of the shine, of the edges, of its world; `drag` puts the lamp or the glow where the
-    mirror ball shows it."""
-    own = _kept(opened, number)
+def _with(own: Opened, id_: int, settings: dict[str, Any]) -> Metal:
+    """How a region shines as it is kept, with some settings of the shine or of its world; `drag` puts the lamp or the
+    glow where the mirror ball shows it."""
+    kept = STAGE.kept(own.context, id_)
     if "world" in settings:  # another one takes the place of a changed one
-        own = built(Metal, {**plain(own), "world": settings["world"], "own": None}, "the metal")
-    world = _world_with(own.mirrors, settings)
-    if "drag" in settings:
-        which, x, y = _dragged(str(settings["drag"]))
-        view = opened.sculpt.display["azimuth"], opened.sculpt.display["elevation"]
-        world = with_disc_at(world, which, x, y, view)
-    if world != own.mirrors:
-        own = replace(own, own=world)
-    values_, known = plain(own), plain(own.shine)
-    shine = {k: v for k, v in settings.items() if k in known and k not in ("view", "said")}
-    named = {k: v for k, v in settings.items() if k in ("school", "least", "line")}
-    return built(Metal, {**values_, **named, "shine": {**known, **shine}}, "the metal")
+        kept = built(Metal, {**plain(kept), "world": settings["world"], "own": None}, "the metal")
+    world = with_controls(kept.mirrors, settings, own.context.view)
+    kept = kept if world == kept.mirrors else replace(kept, own=world)
+    known = plain(kept.shine)
+    shine = {k: v for k, v in settings.items() if k in known and k not in ("view", "corrections")}
+    named = {k: v for k, v in settings.items() if k == "school"}
+    return built(Metal, {**plain(kept), **named, "shine": {**known, **shine}}, "the metal")
 
 
-def _dragged(text: str) -> tuple[str, float, float]:
-    try:
-        which, x, y = text.split(",")
-        return which, float(x), float(y)
-    except ValueError as e:
-        raise SettingError("where it was dragged to did not arrive; reload the page") from e
-
-
-def _world_with(world: World, settings: dict[str, Any]) -> World:
-    """A world with some of WORLD_SETTINGS changed."""
-    given = {k: settings[k] for k in WORLD_SETTINGS if k in settings}
-    if not given:
-        return world
-    sky, made = list(world.sky), plain(world)
-    for name, at in (("sky_low", 0), ("sky_high", -1)):
-        if name in given:
-            sky[at] = (sky[at][0], given[name])
-    made["sky"] = sky
-    made |= {
-        name: given[key] for name, key in (("ground", "ground"), ("horizon_sharpness", "horizon")) if key in given
-    }
-    for key, part in (("lamp_light", "brightness"), ("lamp_size", "size")):
-        if key in given:
-            made["lamp"] = {**(made["lamp"] or plain(Disc())), part: given[key]}
-    if "glow_light" in given:
-        made["glow"] = (
-            {**(made["glow"] or plain(ACCENT)), "brightness": given["glow_light"]} if given["glow_light"] else None
-        )
-    return built(World, made, "the world")
-
-
-def _world_row(world: World) -> dict[str, float]:
-    lamp, glow = world.lamp or Disc(brightness=0.0), world.glow
-    numbers = (world.sky[0][1], world.sky[-1][1], world.ground, world.horizon_sharpness, lamp.brightness, lamp.size)
-    return dict(zip(WORLD_SETTINGS, (*numbers, glow.brightness if glow else 0.0), strict=True))
-
-
-def _values(opened: Opened, metal: Metal, number: int) -> np.ndarray:
-    local = opened.made.locals_[number]
-    key = f"{plain(metal)} {opened.lamp} {plain(local)}"
-    return opened.laid.metals.of(key, lambda: values(opened.made.site, metal, opened.lamp, local))
-
-
-def _tried(opened: Opened, number: int, args: Any) -> Metal:
-    """As the address says; nothing is kept."""
-    text = ("school", "world", "drag")
+def _tried(own: Opened, id_: int) -> Opened:
+    """The plan with a region as the address says; nothing is kept."""
+    left_out = ("region", "v", "facets", "share", "painted", *EDGE_SETTINGS)
     settings = {
-        k: (v if k in text else _float(v)) for k, v in args.items() if k not in ("region", "v", "facets", "share")
+        k: (v if k in TEXTS else number_of(v, "a setting of the metal", -1e6, 1e6))
+        for k, v in request.args.items()
+        if k not in left_out
     }
-    return _on_bench(opened, _with(opened, number, settings))
+    wishes = own.context.wishes(STAGE.name).with_one(id_, _with(own, id_, settings))
+    return replace(own, context=own.context.on(own.plan.with_wishes(STAGE.name, wishes)))
 
 
 @blueprint.get("/sculpts/<int:sculpt_id>/metal.json")
 def shown(sculpt_id: int) -> Response | tuple[Response, int]:
     """Regions with how their metal is painted; the coats; the edges."""
     with workshop().store.session() as session:
-        try:
-            opened = _opened(session, sculpt_id)
-        except SettingError as e:
-            return jsonify(trouble=str(e), rack=url_for("rack.rack"))
-        undo, redo = schemes.can_step(session, opened.sculpt)
-        tools = painters.tools_of(session)
-    site = opened.made.site
-    display = opened.sculpt.display
+        own = opened(session, sculpt_id)
 
     def work(say: Any) -> None:
         say("Looking for edges", 0.2)
-        _ = site.lines
+        _ = own.site.lines
 
-    if told := patiently(("metal", sculpt_id, opened.sculpt.surface_key), work):
-        return not_yet(told)
-    view = display["azimuth"], display["elevation"]
-    edges = crests_of(site, opened.lamp, view)
-    every = [*opened.before, *opened.own]
-    steps = painted.steps(opened.laid, site, every, tools=tools, models=opened.sculpt.models)[len(opened.before) :]
-    lightness = _lightness(opened)
-    rows = []
-    for k, r in enumerate(site.marking.regions, 1):
-        metal = _kept(opened, k)
-        crests = [c for c in edges.crests if c.region == k and c.length_mm >= metal.least]
-        rows.append(
-            {
-                "number": k, "name": r.name, "material": r.material, "hex": opened.made.locals_[k].colour, **plain(metal),
-                "mirrors": _world_row(metal.mirrors), "painted": bool(_of(opened, k, "metal")), "set": r.name in (opened.sculpt.metal or {}),
-                "edged": bool(_of(opened, k, "edges")), "lined": bool(_of(opened, k, "lining")),
-                "crests": len(crests), "crests_mm": round(sum(c.length_mm for c in crests), 1),
-                "lit_mm": round(sum(c.lit_mm for c in crests), 1), "lining_mm": round(lining_mm(site, k, lightness), 1),
-                "jumps": jumps(_of(opened, k, "metal")),
-            }
-        )  # fmt: skip
+    if working := in_background(("metal", sculpt_id, own.open.surface_key), work):
+        return not_yet(working)
+    context, site = own.context, own.site
+    edges = crests_of(site, STAGE.lamp(context), context.view)
+    lightness = EDGES.lightness(context)
+    coats = context.coats(STAGE.name, EDGES.name)
+    rows = [_row(own, k, edges, lightness) for k in range(1, len(site.marking.regions) + 1)]
     listed = [
         {
-            "number": n + 1,
-            "label": s.purpose,
-            "hex": s.hex,
-            "paint": s.paint,
-            "minutes": round(s.hand_minutes),
+            "number": n, "label": s.purpose, "hex": s.hex, "words": f"{s.paint}; {minutes_words(s.hand_minutes)}",
             "region": region_of(site, c),
         }
-        for n, (s, c) in enumerate(zip(steps, opened.own, strict=True))
+        for n, (s, c) in enumerate(zip(own.steps(coats, context.before(STAGE.name)), coats, strict=True), 1)
+    ]  # fmt: skip
+    return jsonify(turn=own.turn, regions=rows, coats=listed, total_mm=edges.total_mm, lit_mm=edges.lit_mm)
+
+
+def _row(own: Opened, k: int, edges: Any, lightness: np.ndarray) -> dict[str, Any]:
+    context, region = own.context, own.site.marking.regions[k - 1]
+    metal, wish = STAGE.kept(context, region.id), context.wishes(EDGES.name).of(region.id)
+    crests = [c for c in edges.crests if c.region == k and c.length_mm >= wish.least]
+    lining = lining_mm(own.site, k, lightness)
+    layers = [c for c in context.coats(STAGE.name) if c.region == region.id]
+    marks = {way: EDGES.has(context, Item(way, region.id)) for way in ("edges", "lining")}
+    notes = [
+        region.material,
+        *(["metal in the plan"] if layers else []),
+        *(["edges in the plan"] if marks["edges"] else []),
     ]
-    return jsonify(
-        turn=opened.seen, regions=rows, coats=listed, undo=undo, redo=redo, total_mm=edges.total_mm, lit_mm=edges.lit_mm,
-        strokes=len(edges.strokes), minutes=round(edges.minutes),
-    )  # fmt: skip
+    return {
+        "number": k, "name": region.name, "material": region.material, "hex": context.locals[k].colour, **plain(metal),
+        **{name: getattr(wish, name) for name in EDGE_SETTINGS}, "mirrors": plain(controls_of(metal.mirrors)),
+        "painted": bool(layers), "edged": marks["edges"], "lined": marks["lining"],
+        "set": context.wishes(STAGE.name).of(region.id) is not None or wish != RegionEdges(),
+        "words": ", ".join([*notes, *(["lined"] if marks["lining"] else [])]), "jumps": jumps(layers),
+        "edge_words": (
+            f"{counted(len(crests), 'crest', 'crests')}, {sum(c.length_mm for c in crests):.0f} mm, of which the lamp sees "
+            f"{sum(c.lit_mm for c in crests):.0f} mm. A wide line and a fine bright one, thinner upward; a dot where edges meet. "
+            f"On the whole model: {counted(len(edges.strokes), 'stroke', 'strokes')}, about {minutes_words(edges.minutes)}."
+        ),
+        "lining_mm": round(lining, 1),
+        "lining_words": (
+            f"Creases toward its neighbours: {lining:.0f} mm. None between two whites."
+            if lining
+            else "No crease toward a neighbour to line, or only between two whites."
+        ),
+    }  # fmt: skip
 
 
 @blueprint.get("/sculpts/<int:sculpt_id>/metal.bin")
@@ -261,39 +154,41 @@ def look(sculpt_id: int) -> Response:
     """Four bytes for every sample, of which three are its colour. region: shown as metal, over what is planned; school,
     world, roughness and the rest: as it would be so, nothing is kept. painted: as its coats leave it."""
     with workshop().store.session() as session:
-        opened = _opened(session, sculpt_id)
-    site = opened.made.site
-    levels = looks(painted.seen(opened.laid, site, [*opened.before, *opened.own]))[1]
+        own = opened(session, sculpt_id)
+    levels = _planned(own)
     if "region" in request.args and "painted" not in request.args:
-        number = _number(opened, request.args["region"])
-        metal, local = _tried(opened, number, request.args), opened.made.locals_[number]
-        own = site.labels == number
+        id_ = own.id(request.args["region"])
         levels = levels.copy()
         if "facets" in request.args:
-            found = facets_of(site, metal.shine)
             levels = (levels.mean(axis=1, keepdims=True) * np.ones(3) * 0.6).astype(np.uint8)
-            for k, facet in enumerate(found):
+            for k, facet in enumerate(facets_of(own.site, STAGE.metal(own.context, id_).shine)):
                 levels[facet.own] = FACET_COLOURS[facet.kind][k % len(FACET_COLOURS[facet.kind])]
         else:
-            rgb = colours(_values(opened, metal, number)[own], metal, local)
-            levels[own] = np.round(encoded(np.clip(rgb, 0, 1)) * 255)
-    return packed({"samples": len(site)}, np.column_stack([levels, np.zeros(len(site), np.uint8)])[site.shown])
+            _metal_on(_tried(own, id_), id_, levels)
+    return packed(
+        {"samples": len(levels)}, np.column_stack([levels, np.zeros(len(levels), np.uint8)])[own.site.shown]
+    )
 
 
-def _lightness(opened: Opened) -> np.ndarray:
-    """(R + 1,) mean value of the rest and of each region, for no dark line lies between two whites."""
-    site, value = opened.made.site, opened.made.target.value
-    area = np.bincount(site.labels, weights=site.areas, minlength=len(site.marking.regions) + 1)
-    return np.bincount(site.labels, weights=site.areas * value, minlength=len(area)) / np.maximum(area, 1e-9)
+def _planned(own: Opened) -> np.ndarray:
+    """(N, 3) the model as this stage and those before it leave it."""
+    coats = [*own.context.before(STAGE.name), *own.context.coats(STAGE.name, EDGES.name)]
+    return looks(own.context.simulation.reflectance(coats))[1]
+
+
+def _metal_on(own: Opened, id_: int, levels: np.ndarray) -> None:
+    """Levels (N, 3) with a region as metal."""
+    mine = own.site.labels == own.site.marking.number_of(id_)
+    levels[mine] = np.round(encoded(np.clip(STAGE.colours(own.context, id_), 0, 1)) * 255)
 
 
 @blueprint.get("/sculpts/<int:sculpt_id>/metal/<int:number>/ball.png")
 def ball(sculpt_id: int, number: int) -> Response:
     """A mirror ball of a region's metal in its world, or as the address says."""
     with workshop().store.session() as session:
-        opened = _opened(session, sculpt_id)
-    number = _number(opened, number)
-    made = mirror_ball(_tried(opened, number, request.args), opened.made.locals_[number])
+        own = opened(session, sculpt_id)
+    id_ = own.id(number)
+    made = mirror_ball(STAGE.metal(_tried(own, id_).context, id_), own.context.locals[number])
     return Response(png_bytes(made), mimetype="image/png", headers={"Cache-Control": "no-store"})
 
 
@@ -301,36 +196,33 @@ def ball(sculpt_id: int, number: int) -> Response:
 def look_from(sculpt_id: int, number: int, off: str) -> Response:
     """The metal as it is painted for the display view, looked at from so many degrees beside it."""
     with workshop().store.session() as session:
-        opened = _opened(session, sculpt_id)
-    number, beside = _number(opened, number), number_of(off, "degrees beside the view", -FURTHEST, FURTHEST)
-    site, metal, local = opened.made.site, _metal(opened, number), opened.made.locals_[number]
-    azimuth, elevation = metal.shine.view
-    levels = looks(painted.seen(opened.laid, site, [*opened.before, *opened.own]))[1].copy()
-    own = site.labels == number
-    levels[own] = np.round(encoded(np.clip(colours(_values(opened, metal, number)[own], metal, local), 0, 1)) * 255)
-    camera = Camera((azimuth + beside + 180) % 360 - 180, elevation)
-    return picture(png_bytes(colour_picture(site.surface, levels[site.shown], camera, *LOOK_SIZE)))
+        own = opened(session, sculpt_id)
+    id_, degrees = own.id(number), number_of(off, "degrees beside the view", -FURTHEST, FURTHEST)
+    levels = _planned(own).copy()
+    _metal_on(own, id_, levels)
+    azimuth, elevation = own.context.view
+    camera = Camera((azimuth + degrees + 180) % 360 - 180, elevation)
+    return picture(png_bytes(colour_picture(own.site.surface, levels[own.site.shown], camera, *LOOK_SIZE)))
 
 
 @blueprint.get("/sculpts/<int:sculpt_id>/metal/<int:number>/facet.json")
 def facet_at(sculpt_id: int, number: int) -> Response:
-    """The facet that a line of sight (origin, direction: three numbers each) meets: what it is, and how it is painted."""
+    """The facet that a line of sight (origin, direction: three numbers each) meets: what it is, how it is painted."""
     with workshop().store.session() as session:
-        opened = _opened(session, sculpt_id)
-        rack = paints.rack_of(session)
-    number = _number(opened, number)
+        own = opened(session, sculpt_id)
+    id_ = own.id(number)
     try:
-        place, _ = _clicked(opened, {k: request.args.get(k, "").split(",") for k in ("origin", "direction")})
+        place, _, _ = clicked(own.open, {k: request.args.get(k, "").split(",") for k in ("origin", "direction")})
     except ValueError as e:
         if isinstance(e, SettingError):
             raise
         raise SettingError("where you touched did not arrive; reload the page") from e
-    found = facets_of(opened.made.site, _metal(opened, number).shine)
-    at = int(((opened.made.site.surface.points - place) ** 2).sum(axis=1).argmin())
+    found = facets_of(own.site, STAGE.metal(own.context, id_).shine)
+    at = int(((own.site.surface.points - place) ** 2).sum(axis=1).argmin())
     k = next((k for k, f in enumerate(found) if f.own[at]), None)
     if k is None:
         return jsonify(number=None, kind="none", words=["No plain facet: it shows what it would mirror."])
-    strip = _strip(opened, number, k, rack)
+    strip = _strip(own, id_, k)
     words = [f"{found[k].length:.1f} mm long, {strip.width:.1f} mm wide.", *strip.words]
     return jsonify(number=k, kind=found[k].kind, words=words)
 
@@ -339,159 +231,99 @@ def facet_at(sculpt_id: int, number: int) -> Response:
 def facet_flat(sculpt_id: int, number: int, k: int) -> Response:
     """A facet unrolled flat as a gradient to copy, ten times as large as life."""
     with workshop().store.session() as session:
-        opened = _opened(session, sculpt_id)
-        rack = paints.rack_of(session)
-    return Response(facet_svg(_strip(opened, _number(opened, number), k, rack)), mimetype="image/svg+xml")
+        own = opened(session, sculpt_id)
+    return Response(facet_svg(_strip(own, own.id(number), k)), mimetype="image/svg+xml")
 
 
-def _strip(opened: Opened, number: int, k: int, rack: Rack) -> Trainer:
-    metal, local = _metal(opened, number), opened.made.locals_[number]
-    found = facets_of(opened.made.site, metal.shine)
+def _strip(own: Opened, id_: int, k: int) -> Trainer:
+    metal, local = STAGE.metal(own.context, id_), own.context.locals[own.site.marking.number_of(id_)]
+    found = facets_of(own.site, metal.shine)
     if not 0 <= k < len(found):
         abort(404)
-    from_paints = [p for p in rack if p.kind in BRUSHED]
-    return unrolled(opened.made.site, found[k], _values(opened, metal, number), metal, from_paints, local)
-
-
-def _clicked(opened: Opened, given: dict[str, Any]) -> tuple[np.ndarray, tuple[float, float, float]]:
-    """The place that was clicked, as it stands and in the file's axes."""
-    met = spot(opened.laid.site.surface, *sight(given))
-    if met is None:
-        raise SettingError("there is nothing there; click on the sculpt itself")
-    x, y, z = opened.laid.placing.to_file(met[1][None])[0].tolist()
-    return met[1], (x, y, z)
+    paints = [p for p in own.context.rack if p.kind in BRUSHED]
+    return unrolled(own.site, found[k], STAGE.values(own.context, id_), metal, paints, local)
 
 
 @blueprint.get("/sculpts/<int:sculpt_id>/metal/<int:number>/edges.bin")
 def edge_lines(sculpt_id: int, number: int) -> Response:
-    """The strokes along a region's crests, and the creases that are lined: pairs of places as float32, strokes first; `least`,
-    mm: of the shortest."""
+    """The strokes along a region's crests, and the creases that are lined: pairs of places as float32, strokes first;
+    `least`, mm: of the shortest."""
     with workshop().store.session() as session:
-        opened = _opened(session, sculpt_id)
-    number, site, display = _number(opened, number), opened.made.site, opened.sculpt.display
+        own = opened(session, sculpt_id)
+    number, context = own.number(number), own.context
     least = number_of(request.args.get("least", "0"), "the shortest edge", 0, 100)
-    edges = crests_of(site, opened.lamp, (display["azimuth"], display["elevation"]), least=least)
+    edges = crests_of(own.site, STAGE.lamp(context), context.view, least=least)
     strokes = [s.places for s in edges.strokes if edges.crests[s.crest].region == number]
-    creases = creases_round(site, number, _lightness(opened))
-    paths: list[np.ndarray] = [*strokes, *creases]
+    paths: list[np.ndarray] = [*strokes, *creases_round(own.site, number, EDGES.lightness(context))]
     ends = [np.stack([p[:-1], p[1:]], axis=1).reshape(-1, 3) for p in paths]
     count = sum(len(p) - 1 for p in strokes)
     every = np.concatenate(ends).astype(np.float32) if ends else np.zeros((0, 3), np.float32)
     return packed({"strokes": count, "creases": len(every) // 2 - count}, every)
 
 
-def _float(value: str) -> float:
-    try:
-        return float(value)
-    except ValueError as e:
-        raise SettingError("a setting of the metal is no number; reload the page") from e
-
-
-def _number(opened: Opened, given: Any) -> int:
-    try:
-        number = int(given)
-    except (TypeError, ValueError):
-        number = 0
-    if not 1 <= number <= len(opened.made.site.marking.regions):
-        raise SettingError("choose the region first")
-    return number
-
-
 @blueprint.get("/sculpts/<int:sculpt_id>/metal/<int:number>/holds.json")
 def holding(sculpt_id: int, number: int) -> Response | tuple[Response, int]:
-    """From how far round a region's metal tells the same story."""
+    """From how far round a region still reads as metal."""
     with workshop().store.session() as session:
-        opened = _opened(session, sculpt_id)
-    number = _number(opened, number)
-    metal = _metal(opened, number)
-    found: list[Any] = []
-    key = ("holds", sculpt_id, number, str(plain(metal)), opened.made.key)
+        own = opened(session, sculpt_id)
+    id_, context, site = own.id(number), own.context, own.site
+    metal, lamp, local = STAGE.metal(context, id_), STAGE.lamp(context), context.locals[number]
+    key = digest("holds", plain(metal), plain(lamp), plain(local), site.labels == number)
+    mine = site.labels == number
 
-    def work(say: Any) -> None:
+    def work(say: Any) -> Any:
         say("Looking from the sides", 0.3)
-        own = opened.made.site.labels == number
-        found.append(
-            opened.laid.metals.of(
-                f"holds {key}", lambda: holds(opened.made.site, own, metal, opened.lamp, opened.made.locals_[number])
-            )
-        )
+        return context.memory.of("metal", key, lambda: holds(site, mine, metal, lamp, local))
 
-    if told := patiently(key, work):
-        return not_yet(told)
-    work(lambda *_: None)
-    line = next(iter(_of(opened, number, "lining")), None)
-    beside = beside_words(opened.made.site, _of(opened, number, "edges"), line)
-    return jsonify(words=f"{found[-1].words} {beside}".strip(), told=found[-1].told)
+    if working := in_background(("holds", sculpt_id, key), work):
+        return not_yet(working)
+    found = work(lambda *_: None)
+    own_edges = [c for c in context.coats(EDGES.name) if c.region == id_]
+    line = next((c for c in own_edges if c.way == "lining"), None)
+    words = f"{found.words} {beside_words(site, [c for c in own_edges if c.way == 'edges'], line)}".strip()
+    return jsonify(words=words, looks=found.looks)
 
 
 @blueprint.post("/sculpts/<int:sculpt_id>/metal")
-def change(sculpt_id: int) -> tuple[Response, int] | Response:
-    """do: set (region and settings), usual (region), facet (region, origin, direction, kind): what it is; paint, unpaint, edges,
-    unedge, lining, unline (region), undo, redo. `turn` says which state of the coats it was made on."""
-    given = asked()
-    what = str(given.get("do"))
-    try:
-        with workshop().store.session() as session:
-            opened = _opened(session, sculpt_id)
-            if given.get("turn", opened.seen) != opened.seen:
-                return elsewhere()
-            number = 0 if what in ("undo", "redo") else _number(opened, given.get("region"))
-            if what in ("set", "facet"):
-                _set(opened, number, what, given)  # refused here
-            new = _coats(session, opened, what, number)
-        with workshop().store.saving() as session:
-            sculpt = the_sculpt(session, sculpt_id)
-            if what in ("undo", "redo"):
-                schemes.step(session, sculpt, -1 if what == "undo" else 1, opened.seen)
-            elif new is not None:
-                schemes.keep(session, sculpt, [*opened.before, *new, *opened.later], opened.choice, opened.seen)
-            kept = dict(sculpt.metal or {})  # as it is now: two changes may cross
-            if what in ("set", "facet"):
-                kept[_name(opened, number)] = plain(_set(replace(opened, sculpt=sculpt), number, what, given))
-            elif what == "usual":
-                kept.pop(_name(opened, number), None)
-            sculpt.metal = kept
-            session.flush()
-            (mark_done if kept or new or opened.own else mark_open)(sculpt, "metal")
-        return jsonify(kept=True)
-    except schemes.ChangedElsewhereError:
-        return elsewhere()
-    except (KeyError, TypeError, ValueError) as e:
-        if isinstance(e, SettingError):
-            raise
-        raise SettingError("the change that arrived is incomplete; reload the page") from e
+def keep(sculpt_id: int) -> tuple[Response, int] | Response:
+    """do: set (region and settings), usual (region), facet (region, origin, direction, kind): what it is; paint, unpaint,
+    edges, unedge, lining, unline (region)."""
+    return answer(sculpt_id, change(sculpt_id, _changed))
 
 
-def _set(opened: Opened, number: int, what: str, given: dict[str, Any]) -> Metal:
-    """How a region is painted after a change of its settings, or of what a facet of it is."""
+def _changed(session: Session, own: Opened, what: str, given: dict[str, Any]) -> Edit:
+    id_, plan, context = own.id(given.get("region")), own.kept.plan, own.context
+    name = own.site.marking.regions[own.number(given["region"]) - 1].name
+    metals, edges = context.wishes(STAGE.name), context.wishes(EDGES.name)
     if what == "set":
-        return _with(opened, number, dict(given["settings"]))
-    own, (_, place) = _kept(opened, number), _clicked(opened, given)
-    said = built(Said, {"place": place, "kind": str(given["kind"])}, "the facet")
-    return replace(own, shine=replace(own.shine, said=(*own.shine.said, said)[-MOST_SAID:]))
-
-
-def _coats(session: Session, opened: Opened, what: str, number: int) -> list[Coat] | None:
-    """The coats of this stage after a change; None where they stay."""
+        settings = dict(given["settings"])
+        lines = {k: settings.pop(k) for k in EDGE_SETTINGS if k in settings}
+        if lines:
+            wish = built(RegionEdges, {**plain(edges.of(id_)), **lines}, "the edges")
+            plan = plan.with_wishes(EDGES.name, edges.with_one(id_, wish))
+        if settings:
+            plan = plan.with_wishes(STAGE.name, metals.with_one(id_, _with(own, id_, settings)))
+        return Edit(plan, f"metal set: {name}", done=("metal",))
+    if what == "facet":
+        kept, (_, place, _) = STAGE.kept(context, id_), clicked(own.open, given)
+        note = built(FacetNote, {"place": place, "kind": str(given["kind"])}, "the facet")
+        notes = (*kept.shine.corrections, note)[-MOST_CORRECTIONS:]
+        metal = replace(kept, shine=replace(kept.shine, corrections=notes))
+        return Edit(
+            plan.with_wishes(STAGE.name, metals.with_one(id_, metal)), f"facet corrected: {name}", done=("metal",)
+        )
+    if what == "usual":
+        plan = plan.with_wishes(STAGE.name, metals.with_one(id_, None))
+        return Edit(plan.with_wishes(EDGES.name, edges.with_one(id_, None)), f"metal back to usual: {name}")
     if what not in PAINTS:
-        if what not in ("set", "usual", "facet", "undo", "redo"):
-            raise SettingError("this bench does not know that change; reload the page")
-        return None
-    mark = PAINTS[what]
-    gone = _of(opened, number, mark)
-    left = [c for c in opened.own if not any(c is old for old in gone)]
-    if what.startswith("un"):
-        return left
-    under = painted.seen(opened.laid, opened.made.site, opened.before)
-    task = sketches.task_for(session, opened.sculpt, opened.made, number, under)
-    metal = _metal(opened, number)
-    if mark == "metal":
-        new = coats(task, metal, _values(opened, metal, number), opened.made.locals_[number])
-        first = [c for c in left if c.way == "metal"]
-        return [*first, *new, *(c for c in left if c.way != "metal")]
-    if mark == "edges":
-        return [*left, *edge_coats(task, opened.lamp, metal.least, metal.line)]
-    line = lining_coat(task, _lightness(opened))
-    if line is None:
-        raise SettingError("there is no crease round this region to line, or only between two whites")
-    return [*(c for c in left if c.way == "metal"), line, *(c for c in left if c.way != "metal")]
+        raise SettingError("this change of the metal is not known; reload the page")
+    stage, way, action = PAINTS[what]
+    item, wanted = Item(way, id_), not what.startswith("un")
+    if way == "metal" and wanted:  # what is painted is wished for, also where nothing was changed of it
+        plan = plan.with_wishes(STAGE.name, metals.with_one(id_, STAGE.kept(context, id_)))
+    elif way != "metal":
+        mark = {"edges": "highlight", "lining": "lining"}[way]
+        plan = plan.with_wishes(EDGES.name, edges.with_one(id_, replace(edges.of(id_), **{mark: wanted})))
+    context = context.on(replace(plan, coats=own.plan.coats))
+    coats = stage.painted(context, item) if wanted else stage.put(context, item, [])
+    return Edit(settled(plan, context, coats), f"{action}: {name}", done=("metal",))

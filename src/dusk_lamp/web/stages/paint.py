@@ -7,17 +7,16 @@ from sqlalchemy.orm import Session
 
 from ...core.errors import SettingError
 from ...core.plain import plain
-from ...core.plan.schools import SCHOOLS
+from ...core.plan.schools import schools
 from ...core.plan.step import Step
 from ...core.view.camera import VIEWS
-from ...store import painters, sittings
+from ...store import painters, progress
 from ...store.models import Sculpt
-from ...store.plans import Plan, bench_picture, picture_key
 from ..bench import waiting
-from ..packet import picture as png
+from ..responses import picture as png
+from ..sheets import PlanSheet, bench_picture, picture_key, sheet_of, still_working
 from ..workshop import asked, the_sculpt, workshop
 from . import mark_done, string_of
-from .sheet import plan_for, still_laying
 
 blueprint = Blueprint("paint", __name__)
 LOOKS = ("before", "after")
@@ -31,23 +30,23 @@ def paint(sculpt_id: int) -> str | tuple[Response, int]:
         if not sculpt.ready:
             return waiting(sculpt, "paint")
 
-        if waiting_for := still_laying(sculpt, "paint"):
+        if waiting_for := still_working(sculpt, "paint"):
             return waiting_for
-        _, plan = plan_for(session, sculpt)
-        keys = sittings.keys_of(plan.coats)
+        _, plan = sheet_of(session, sculpt)
+        keys = progress.keys_of(plan.coats)
         pictures = {k: picture_key(sculpt, plan, str(k), "display")[:12] for k in range(1, len(plan.steps) + 1)}
         return render_template(
             "stages/paint.html", sculpt=sculpt, stages=string_of(sculpt, "paint"), plan=plan, keys=keys, views=list(VIEWS),
-            pictures=pictures, state=_told(session, sculpt, plan, keys), schools=SCHOOLS,
+            pictures=pictures, state=_state(session, sculpt, plan, keys), schools=schools(),
         )  # fmt: skip
 
 
-def _told(session: Session, sculpt: Sculpt, plan: Plan, keys: list[str]) -> dict[str, Any]:
+def _state(session: Session, sculpt: Sculpt, plan: PlanSheet, keys: list[str]) -> dict[str, Any]:
     """Where the painter is, and which steps' cautions were not read today."""
     unread = [
         key for key, step in zip(keys, plan.steps, strict=True) if not painters.read_today(session, step.caution_tags)
     ]
-    return {**plain(sittings.state_of(session, sculpt, keys)), "unread": unread}
+    return {**plain(progress.state_of(session, sculpt, keys)), "unread": unread}
 
 
 @blueprint.post("/sculpts/<int:sculpt_id>/paint")
@@ -57,32 +56,32 @@ def change(sculpt_id: int) -> Response:
     what, key = str(given.get("do")), str(given.get("key", ""))
     with workshop().store.session() as session:
         sculpt = the_sculpt(session, sculpt_id)
-        _, plan = plan_for(session, sculpt)
-        keys = sittings.keys_of(plan.coats)
+        _, plan = sheet_of(session, sculpt)
+        keys = progress.keys_of(plan.coats)
     if what != "dry" and key not in keys:
         raise SettingError("the plan was changed; reload the page to see it as it is now")
     with workshop().store.saving() as session:
         sculpt = the_sculpt(session, sculpt_id)
         if what == "take":
-            sittings.take(session, sculpt, key)
-        elif what in sittings.WAYS:
+            progress.take(session, sculpt, key)
+        elif what in progress.ENDS:
             at = keys.index(key)
             step: Step = plan.steps[at]
             then = keys[at + 1] if at + 1 < len(keys) else None
-            sittings.end(session, sculpt, key, what, 60 * step.wait_minutes if then else 0.0, then)
+            progress.end(session, sculpt, key, what, 60 * step.wait_minutes if then else 0.0, then)
             session.flush()
-            if set(keys) <= sittings.state_of(session, sculpt, keys).ends.keys():
+            if set(keys) <= progress.state_of(session, sculpt, keys).ends.keys():
                 mark_done(sculpt, "paint")
         elif what == "open":
-            sittings.take_back(session, sculpt, key)
+            progress.take_back(session, sculpt, key)
         elif what == "dry":
-            sittings.dry(session, sculpt)
+            progress.dry(session, sculpt)
         elif what == "read":
             painters.keep_read(session, plan.steps[keys.index(key)].caution_tags)
         else:
-            raise SettingError("this bench does not know that; reload the page")
+            raise SettingError("this change of a step is not known; reload the page")
         session.flush()
-        return jsonify(_told(session, sculpt, plan, keys))
+        return jsonify(_state(session, sculpt, plan, keys))
 
 
 @blueprint.get("/sculpts/<int:sculpt_id>/paint/<int:number>/<look>/<view>.png")
@@ -92,7 +91,7 @@ def picture(sculpt_id: int, number: int, look: str, view: str) -> Response:
         abort(404)
     with workshop().store.session() as session:
         sculpt = the_sculpt(session, sculpt_id)
-        laid, plan = plan_for(session, sculpt)
+        laid, plan = sheet_of(session, sculpt)
     if not 1 <= number <= len(plan.steps):
         abort(404)
     return png(bench_picture(sculpt, laid, plan, workshop().store.cache, number, look, view))

@@ -1,5 +1,6 @@
 """The parts of a sculpt: names, pictures, painted apart, seams to match, files replaced; and the sculpt's health."""
 
+from dataclasses import replace
 from typing import Any
 
 import numpy as np
@@ -19,24 +20,24 @@ from ...core.target.exposure import Exposure, value_of_light
 from ...core.view.camera import Camera
 from ...core.view.formats import png_bytes
 from ...core.view.raster import grey_picture
-from ...store import stages
+from ...store import plans
+from ...store import preparing as stages
 from ...store.cache import key_of
-from ...store.laid import Laid
 from ...store.models import Sculpt
-from ...store.plans import light_plan
-from ...store.store import laid_out_anew, new_job
+from ...store.open_sculpts import OpenSculpt
+from ...store.store import lay_out_again
 from ..bench import url_for_stage
-from ..packet import picture as png
-from ..workshop import asked, laid_out, read_apart, taken_in, the_sculpt, workshop
-from . import mark_done
-from .sheet import seams_of
+from ..editing import Edit, Opened, change, opened
+from ..responses import picture as png
+from ..sheets import seams_of
+from ..workshop import laid_out, read_apart, taken_in, the_sculpt, workshop
 
 blueprint = Blueprint("parts", __name__)
 PICTURES = 3  # version of the code that draws parts
 PART_SIZE = (132, 132)
 
 
-def panel(session: Session, sculpt: Sculpt, laid: Laid) -> dict[str, Any]:
+def panel(session: Session, sculpt: Sculpt, laid: OpenSculpt) -> dict[str, Any]:
     """What the panel shows: all of it comes as parts.json."""
     return {}
 
@@ -45,11 +46,8 @@ def panel(session: Session, sculpt: Sculpt, laid: Laid) -> dict[str, Any]:
 def listed(sculpt_id: int) -> Response:
     """The parts, how far each is pulled when the sculpt is taken apart, the files, and the seams to be matched."""
     with workshop().store.session() as session:
-        return _answer(the_sculpt(session, sculpt_id))
-
-
-def _answer(sculpt: Sculpt) -> Response:
-    laid = laid_out(sculpt)
+        own = opened(session, sculpt_id, sky=False)
+    sculpt, laid = own.sculpt, own.open
     surface, named = laid.site.surface, sculpt.named_parts
     areas = taking_apart.areas(surface, len(named), laid.site.paintable)
     parts = [
@@ -62,48 +60,35 @@ def _answer(sculpt: Sculpt) -> Response:
         }
         for k, part in enumerate(named)
     ]
-    seams = (
-        seams_of(sculpt, laid.site, light_plan(sculpt, laid, laid.site).value) if any(p.apart for p in named) else []
-    )
+    seams = seams_of(sculpt, laid.site, own.context.grey.value) if any(p.apart for p in named) else []
     files = [
         {"name": f["name"], "former": next((o["name"] for o in sculpt.former_files if o["number"] == k), None)}
         for k, f in enumerate(sculpt.files)
     ]
-    return jsonify(parts=parts, seams=seams, files=files, sky=sculpt.sky_key is not None)
+    return jsonify(parts=parts, seams=seams, files=files, sky=sculpt.sky_key is not None, turn=own.turn)
 
 
 @blueprint.post("/sculpts/<int:sculpt_id>/parts")
-def describe(sculpt_id: int) -> Response:
+def describe(sculpt_id: int) -> tuple[Response, int] | Response:
     """Change one part: its name, whether it is painted apart, which parts do not cast on it. JSON with `number`."""
-    given = asked()
-    job_id = None
-    with workshop().store.saving() as session:
-        sculpt = the_sculpt(session, sculpt_id)
-        named, before = sculpt.named_parts, sculpt.shadowless
-        try:
-            number = int(given["number"])
-            if number < 0:
-                raise IndexError
-            wishes = plain(named[number])
-            if "name" in given:
-                wishes["name"] = " ".join(str(given["name"]).split())
-            if "apart" in given:
-                wishes["apart"] = bool(given["apart"])
-            if "uncast" in given:
-                wishes["uncast"] = sorted({int(k) for k in given["uncast"] if 0 <= int(k) < len(named)} - {number})
-            named[number] = built(Part, wishes, "this part")
-        except (KeyError, TypeError, ValueError, IndexError) as e:
-            if isinstance(e, SettingError):
-                raise
-            raise SettingError("this part is not there any more; reload the page") from e
-        sculpt.parts = plain(named)
-        mark_done(sculpt, "parts")
-        if sculpt.shadowless != before:
-            sculpt.sky_key = None  # until the changed part has looked at the sky again
-            job_id = new_job(session, sculpt).id
-    if job_id is not None:
-        workshop().queue.add(job_id)
-    return listed(sculpt_id)
+    done = change(sculpt_id, _described, sky=False)
+    return listed(sculpt_id) if isinstance(done, int) else done
+
+
+def _described(session: Session, own: Opened, what: str, given: dict[str, Any]) -> Edit:
+    named = list(own.kept.plan.parts)
+    number = given["number"]
+    if isinstance(number, bool) or not isinstance(number, int) or not 0 <= number < len(named):
+        raise SettingError("this part is not there any more; reload the page")
+    wishes = plain(named[number])
+    if "name" in given:
+        wishes["name"] = " ".join(str(given["name"]).split())
+    if "apart" in given:
+        wishes["apart"] = bool(given["apart"])
+    if "uncast" in given:
+        wishes["uncast"] = sorted({int(k) for k in given["uncast"] if 0 <= int(k) < len(named)} - {number})
+    named[number] = built(Part, wishes, "this part")
+    return Edit(replace(own.kept.plan, parts=tuple(named)), f"part “{named[number].name}” changed", done=("parts",))
 
 
 @blueprint.get("/sculpts/<int:sculpt_id>/parts/<int:number>.png")
@@ -151,19 +136,20 @@ def replace_file(sculpt_id: int) -> tuple[Response, int] | AnyResponse:
             )
     with workshop().store.saving() as session:
         sculpt = the_sculpt(session, sculpt_id)
-        files = sculpt.files
+        files, kept = sculpt.files, plans.kept_of(session, sculpt)
         if number >= len(files):
             raise SettingError("this file is not there any more; reload the page")
         former[number] = {"number": number, **files[number]}
         sculpt.former_files = list(former.values())
         files[number] = new
         sculpt.files = files
-        if sculpt.up and sculpt.height_mm:
-            sculpt.height_mm = taking_apart.height_with(
-                np.array(facts.bounds, float), number, bounds, "xyz".index(sculpt.up[-1]), sculpt.height_mm
-            )
-        sculpt.revision += 1
-        job_id = laid_out_anew(session, sculpt).id
+        own = replace(kept.plan.sculpt, file=files[0]["name"], more=tuple(f["name"] for f in files[1:]))
+        if own.up and own.height:
+            bounds_before, axis = np.array(facts.bounds, float), "xyz".index(own.up[-1])
+            own = replace(own, height=taking_apart.height_with(bounds_before, number, bounds, axis, own.height))
+        plan = replace(kept.plan, sculpt=own)
+        plans.amend(session, sculpt, plan)  # the file itself cannot be undone here: it is put back by its own button
+        job_id = lay_out_again(session, sculpt).id
     workshop().queue.add(job_id)
     return redirect(url_for_stage("parts", sculpt_id))
 

@@ -1,18 +1,17 @@
 """Marking regions on the bench: a ray from the browser in, labels as bytes out."""
 
 import tempfile
-from collections.abc import Iterator
-from contextlib import contextmanager
+from dataclasses import replace
 from typing import Any
 
 import numpy as np
-from flask import Blueprint, Response, jsonify, request
+from flask import Blueprint, Response, request
 from sqlalchemy.orm import Session
 
 from ...core.errors import SculptFileError, SettingError
 from ...core.light.lamp import Lamp
 from ...core.light.rig import Rig, light_on
-from ...core.plain import built, plain
+from ...core.plain import one_line, plain
 from ...core.sculpt import brush
 from ...core.sculpt import regions as growth
 from ...core.sculpt.guess import first_guess
@@ -20,19 +19,23 @@ from ...core.sculpt.marking import ATTENTION, MATERIALS, Marking
 from ...core.sculpt.masks import mask_json, read_mask
 from ...core.sculpt.parts import spot
 from ...core.sculpt.relief import lengths
-from ...core.sculpt.site import Site
 from ...core.target.local import local_of
-from ...store import markings
-from ...store.laid import Laid
+from ...store import plans
 from ...store.models import Sculpt
-from ..packet import download, packed
-from ..patience import Say, not_yet, patiently
+from ...store.open_sculpts import OpenSculpt
+from ..background import Say, in_background, not_yet
+from ..editing import INCOMPLETE, Edit, Opened, changed, keep, opened, sight, with_marking
+from ..responses import download, packed
 from ..workshop import asked, colour_names, laid_out, read_apart, the_sculpt, workshop
-from . import mark_done, mark_open
 
 blueprint = Blueprint("regions", __name__)
 LOOKS = {"colour", "low", "middle", "high", "shadow", "light"}  # of a region, that its sketch is made of
 MOST_DABS = 400  # in one stroke
+ACTIONS = {
+    "pick": "region marked", "brush": "region painted", "facing": "region marked", "describe": "region described",
+    "rim": "region widened", "fill": "gaps filled", "even": "rim evened", "remove": "region removed", "guess": "regions guessed",
+    "clear": "all regions removed",
+}  # fmt: skip
 
 # Colours that stay apart for every kind of colour vision: Okabe and Ito (2008), then Tol's muted scheme (2021).
 # Each is shown with its number beside it.
@@ -42,31 +45,25 @@ PATCHES = (
 )  # fmt: skip
 
 
-def _answer(session: Session, sculpt: Sculpt, marking: Marking, site: Site) -> Response:
+def _answer(sculpt_id: int) -> Response:
+    """The regions as they hold now: a JSON heading, then a label per sample."""
+    with workshop().store.session() as session:
+        own = opened(session, sculpt_id, sky=False)
+        undo, redo = plans.can_step(session, own.sculpt)
+    marking, site = own.site.marking, own.site
     areas = marking.areas(site.surface, site.paintable)
-    undo, redo = markings.can_step(session, sculpt)
     heading = {
-        "stroke": sculpt.marking_number,
-        "surface": sculpt.surface_key,
-        "undo": undo,
-        "redo": redo,
-        "rest": round(float(areas[0]), 1),
+        "turn": own.turn, "surface": own.sculpt.surface_key, "undo": undo, "redo": redo, "rest": round(float(areas[0]), 1),
         "whole": round(float(areas.sum()), 1),
         "regions": [
             {**facts, "number": k, "area": round(float(areas[k]), 1), "patch": PATCHES[(k - 1) % len(PATCHES)]}
             for k, facts in enumerate(plain(marking.regions), 1)
         ],
-    }
+    }  # fmt: skip
     return packed(heading, marking.labels)
 
 
-def _opened(session: Session, sculpt_id: int) -> tuple[Sculpt, Laid, Marking]:
-    sculpt = the_sculpt(session, sculpt_id)
-    laid = laid_out(sculpt)
-    return sculpt, laid, markings.marking_of(session, sculpt, laid.site.surface, workshop().store.cache)
-
-
-def panel(session: Session, sculpt: Sculpt, laid: Laid) -> dict[str, Any]:
+def panel(session: Session, sculpt: Sculpt, laid: OpenSculpt) -> dict[str, Any]:
     """What the panel shows."""
     return {
         "materials": MATERIALS, "attention": ATTENTION, "usual_crease": growth.USUAL_CREASE,
@@ -78,9 +75,7 @@ def panel(session: Session, sculpt: Sculpt, laid: Laid) -> dict[str, Any]:
 @blueprint.get("/sculpts/<int:sculpt_id>/regions.bin")
 def labels(sculpt_id: int) -> Response:
     """The marking as it holds now: a JSON heading, then a label per sample."""
-    with workshop().store.session() as session:
-        sculpt, laid, marking = _opened(session, sculpt_id)
-        return _answer(session, sculpt, marking, laid.site)
+    return _answer(sculpt_id)
 
 
 @blueprint.get("/sculpts/<int:sculpt_id>/edges.bin")
@@ -88,9 +83,8 @@ def edges(sculpt_id: int) -> Response:
     """Crests and creases: a JSON heading with their lengths in mm, whole and lit by the lamp that is kept, over the
     rest and each region; then the two ends of every piece as float32, crests first."""
     with workshop().store.session() as session:
-        sculpt, laid, marking = _opened(session, sculpt_id)
-        rig = built(Rig, sculpt.rig, "the light")
-    surface = laid.site.surface
+        own = opened(session, sculpt_id, sky=False)
+    laid, marking, rig, surface = own.open, own.site.marking, own.plan.light, own.site.surface
     light = np.zeros(len(surface), np.float32)
     if rig.lamp is not None:
         bare = Rig(Lamp(rig.lamp.azimuth, rig.lamp.elevation), sky=0, bounce=0)
@@ -117,77 +111,63 @@ def dab(sculpt_id: int) -> Response:
     given = asked()
     with workshop().store.session() as session:
         laid = laid_out(the_sculpt(session, sculpt_id))
-    with _complete():
+    try:
         touched = _brushed(laid, given)
+    except (KeyError, TypeError, ValueError) as e:
+        if isinstance(e, SettingError):
+            raise
+        raise SettingError(INCOMPLETE) from e
     return packed({"touched": len(touched)}, touched.astype(np.int32))
 
 
 @blueprint.post("/sculpts/<int:sculpt_id>/regions")
 def change(sculpt_id: int) -> tuple[Response, int] | Response:
-    """One change to the marking. `stroke` says which state it was made on; a later one is refused with 409, and so is
-    one made on a surface that is being laid out anew.
+    """One change to the regions. `turn` says which revision it was made on; a later one is refused with 409, and so is
+    one made on a surface that is being laid out again.
 
     do: pick (origin, direction, tool: creases, part or alike; crease or near; again), brush (rays, radius, through),
     facing (way), all three with number or null for a new region, take, and free: only on unmarked areas; describe
-    (number and name, material, attention), rim (number, rounds), fill (number), even (number), remove (number),
-    guess, clear, undo, redo. A spot is looked for among the parts that are in sight: hidden, pulled (0..1).
+    (number and name, material, attention, colour, low, middle, high, shadow, light), rim (number, rounds), fill (number),
+    even (number), remove (number), guess, clear. A spot is looked for among the parts that are in sight: hidden, pulled
+    (0..1).
     """
     given = asked()
-    store, what = workshop().store, given.get("do")
-    with store.session() as session:
-        sculpt, laid, marking = _opened(session, sculpt_id)
-        seen = sculpt.marking_number
-        stale = given.get("stroke") != seen or given.get("surface", sculpt.surface_key) != sculpt.surface_key
-        anew = given.get("surface", sculpt.surface_key) != sculpt.surface_key
-        again = bool(given.get("again")) and not stale and seen > 0  # the same spot with another crease
-        if again:
-            marking = markings.marking_of(session, sculpt, laid.site.surface, store.cache, seen - 1)
-    if stale:
-        return _stale(anew)
-    if what == "guess" and (told := patiently(("guess", sculpt_id, laid.surface_key), lambda say: _guess(laid, say))):
-        return not_yet(told)
-    with _complete():
-        changed = None if what in ("undo", "redo") else _changed(laid, marking, what, given)
-    # what takes long is done: the save itself is short, and holds only if nobody was quicker
-    with store.saving() as session:
-        sculpt = the_sculpt(session, sculpt_id)
-        if sculpt.marking_number != seen or sculpt.surface_key != laid.surface_key:
-            return _stale(sculpt.surface_key != laid.surface_key)
-        if changed is None:
-            markings.step(session, sculpt, -1 if what == "undo" else 1)
-        else:
-            if again:
-                markings.step(session, sculpt, -1)
-            markings.keep(session, sculpt, changed)
-        left = markings.marking_of(session, sculpt, laid.site.surface, store.cache).regions
-        (mark_done if left else mark_open)(sculpt, "regions")
-        if what == "describe" and given.keys() & LOOKS:
-            mark_done(sculpt, "sketch")
-    with store.session() as session:
-        sculpt, laid, marking = _opened(session, sculpt_id)
-        return _answer(session, sculpt, marking, laid.site)
+    if given.get("do") == "guess":
+        with workshop().store.session() as session:
+            laid = laid_out(the_sculpt(session, sculpt_id))
+        if working := in_background(("guess", sculpt_id, laid.surface_key), lambda say: _guess(laid, say)):
+            return not_yet(working)
+    done = changed(sculpt_id, given, _edit, sky=False)
+    return _answer(sculpt_id) if isinstance(done, int) else done
 
 
-def _stale(anew: bool) -> tuple[Response, int]:
-    words = "The regions were changed in another tab, or the sculpt was laid out anew; they are shown as they are now. Mark again."
-    return jsonify(error=words, stale=True, anew=anew), 409
+def _edit(session: Session, own: Opened, what: str, given: dict[str, Any]) -> Edit:
+    laid, marking, again = own.open, own.site.marking, bool(given.get("again"))
+    if again:  # the same spot with another crease: on what was there before it
+        before = plans.kept_before(session, own.sculpt, own.turn)
+        again = before is not None
+        if before is not None:
+            kept = plans.on_surface(before, laid, workshop().store.cache)
+            marking = replace(kept.marking, last_id=marking.last_id)
+    new = _changed(laid, marking, what, given)
+    looks = what == "describe" and bool(given.keys() & LOOKS)
+    action = f"{ACTIONS.get(what, 'regions changed')}{_named(new, given)}"
+    edit = with_marking(own, new, action, ("regions", *(["sketch"] if looks else [])))
+    return replace(edit, instead=again)
 
 
-@contextmanager
-def _complete() -> Iterator[None]:
-    """What was sent must be all there, and of the right kinds."""
-    try:
-        yield
-    except SettingError:
-        raise
-    except (KeyError, TypeError, ValueError) as e:
-        raise SettingError("the change that arrived is incomplete; reload the page") from e
+def _named(marking: Marking, given: dict[str, Any]) -> str:
+    number = given.get("number")
+    if not isinstance(number, int) or isinstance(number, bool) or not 1 <= number <= len(marking.regions):
+        return ""
+    return f": {marking.regions[number - 1].name}"
 
 
-def _guess(laid: Laid, say: Say = lambda *_: None) -> Marking:
+def _guess(laid: OpenSculpt, say: Say = lambda *_: None) -> Marking:
     site = laid.site
     say("Looking for creases", 0.2)
-    return laid.guesses.of(
+    return laid.more.of(
+        "guess",
         "",
         lambda: first_guess(
             site.surface, site.paintable, site.bends, lambda k: say("Growing regions from spots all over", k)
@@ -195,7 +175,7 @@ def _guess(laid: Laid, say: Say = lambda *_: None) -> Marking:
     )
 
 
-def _changed(laid: Laid, marking: Marking, what: str | None, given: dict[str, Any]) -> Marking:
+def _changed(laid: OpenSculpt, marking: Marking, what: str | None, given: dict[str, Any]) -> Marking:
     surface = laid.site.surface
     if what in ("pick", "brush", "facing"):
         if what == "pick":
@@ -215,14 +195,14 @@ def _changed(laid: Laid, marking: Marking, what: str | None, given: dict[str, An
         found = _guess(laid)
         if not found.regions:
             raise SettingError("no creases part this sculpt into regions; click on it, or use the brush")
-        return found
+        return found.renewed(marking)
     if what == "clear":
-        return Marking(np.zeros(len(surface), np.uint8))
+        return Marking(np.zeros(len(surface), np.uint8), (), marking.last_id)
     number = int(given["number"])
     own = marking.labels == number
     if what == "describe":
         words = {
-            k: str(given[k])
+            k: one_line(given[k])
             for k in ("name", "material", "attention", "colour", "shadow", "light", "way")
             if k in given
         }
@@ -241,33 +221,16 @@ def _changed(laid: Laid, marking: Marking, what: str | None, given: dict[str, An
         return marking.painted(~mask, number, take=True).painted(mask & (marking.labels == 0), number)
     if what == "remove":
         return marking.without(number)
-    raise SettingError("this bench does not know that change; reload the page")
+    raise SettingError("this change of the regions is not known; reload the page")
 
 
-def sight(given: dict[str, Any]) -> tuple[np.ndarray, np.ndarray]:
-    """The line of sight that came from the browser: origin and direction (3,) mm.
-
-    Raises:
-        SettingError: they are no places.
-    """
-    origin, direction = (np.array([float(x) for x in given[k]], np.float32) for k in ("origin", "direction"))
-    if (
-        origin.shape != (3,)
-        or direction.shape != (3,)
-        or not np.isfinite([*origin, *direction]).all()
-        or not direction.any()
-    ):
-        raise SettingError("the spot that arrived is no place; click again")
-    return origin, direction
-
-
-def _spot(laid: Laid, given: dict[str, Any], line: dict[str, Any]) -> tuple[int, np.ndarray] | None:
+def _spot(laid: OpenSculpt, given: dict[str, Any], line: dict[str, Any]) -> tuple[int, np.ndarray] | None:
     hidden = frozenset(int(k) for k in given.get("hidden", ()))
     pulled = min(1.0, max(0.0, float(given.get("pulled", 0))))
     return spot(laid.site.surface, *sight(line), hidden, np.float32(pulled) * laid.pulled if pulled else None)
 
 
-def _brushed(laid: Laid, given: dict[str, Any]) -> np.ndarray:
+def _brushed(laid: OpenSculpt, given: dict[str, Any]) -> np.ndarray:
     """The samples (M,) under a stroke of the brush."""
     lines = given["rays"][:MOST_DABS]
     radius, through = float(given["radius"]), bool(given.get("through"))
@@ -280,7 +243,7 @@ def _brushed(laid: Laid, given: dict[str, Any]) -> np.ndarray:
     return np.unique(np.concatenate(touched)) if touched else np.zeros(0, np.int64)
 
 
-def _picked(laid: Laid, given: dict[str, Any]) -> np.ndarray:
+def _picked(laid: OpenSculpt, given: dict[str, Any]) -> np.ndarray:
     surface = laid.site.surface
     met = _spot(laid, given, given)
     if met is None:
@@ -303,8 +266,9 @@ def _picked(laid: Laid, given: dict[str, Any]) -> np.ndarray:
 def export(sculpt_id: int) -> Response:
     """The marking as a file for another bench; see docs/formats.md."""
     with workshop().store.session() as session:
-        sculpt, laid, marking = _opened(session, sculpt_id)
-        return download(mask_json(laid.site.surface, marking), "application/json", f"{sculpt.name} regions.json")
+        own = opened(session, sculpt_id, sky=False)
+    content = mask_json(own.site.surface, own.site.marking)
+    return download(content, "application/json", f"{own.sculpt.name} regions.json")
 
 
 @blueprint.post("/sculpts/<int:sculpt_id>/regions/file")
@@ -321,12 +285,7 @@ def bring(sculpt_id: int) -> tuple[Response, int] | Response:
     if mask is None:
         raise SculptFileError("this PLY carries no regions; it needs a whole-number property named region")
     with workshop().store.session() as session:
-        _, laid, _ = _opened(session, sculpt_id)
-    marking = mask.on(laid.site.surface, laid.placing)
-    with workshop().store.saving() as session:
-        sculpt = the_sculpt(session, sculpt_id)
-        if sculpt.surface_key != laid.surface_key:
-            return _stale(True)
-        markings.keep(session, sculpt, marking)
-        mark_done(sculpt, "regions")
-        return _answer(session, sculpt, marking, laid.site)
+        own = opened(session, sculpt_id, sky=False)
+    marking = mask.on(own.site.surface, own.open.placing).renewed(own.site.marking, by_name=True)
+    keep(sculpt_id, own, with_marking(own, marking, "regions brought from a file", ("regions",)))
+    return _answer(sculpt_id)

@@ -1,17 +1,18 @@
 """Standing a sculpt up: which way is up, which way it faces, how tall it is."""
 
 import threading
+from dataclasses import replace
 
 from flask import Blueprint, Response, abort, redirect, render_template, request
 from werkzeug.wrappers import Response as AnyResponse
 
 from ...core.errors import SettingError
 from ...core.sculpt.stand import AXES, HEIGHTS_MM, Standing, fronts_for, guess_units
-from ...store import stages
+from ...store import plans
+from ...store import preparing as stages
 from ...store.cache import key_of
-from ...store.store import new_job
 from ..bench import url_for_stage, waiting
-from ..packet import picture
+from ..responses import picture
 from ..workshop import the_sculpt, wants_json, workshop
 from . import mark_done, string_of
 
@@ -36,9 +37,10 @@ def stand(sculpt_id: int) -> str:
         if sculpt.mended_key is None or sculpt.mended_key not in workshop().store.cache:
             return waiting(sculpt, "stand")
         facts = stages.facts_of(workshop().store.cache, sculpt.mended_key)
-        up = sculpt.up or facts.up_order[0]
+        kept = sculpt.document["sculpt"]
+        up = kept["up"] or facts.up_order[0]
         fronts = fronts_for(up)
-        front = sculpt.front or fronts[0]
+        front = kept["front"] or fronts[0]
         guess = guess_units(facts.size["xyz".index(up[-1])])
         return render_template(
             "stages/stand.html", sculpt=sculpt, stages=string_of(sculpt, "stand"), facts=facts, up=up, front=front,
@@ -83,17 +85,17 @@ def set_standing(sculpt_id: int) -> AnyResponse:
         up, front = turning, fronts_for(turning)[0]
     elif turning.startswith("front "):
         front = turning.removeprefix("front ")
-    standing = Standing(up, front, height)
-    job_id = None
+    standing, job = Standing(up, front, height), None
     with workshop().store.saving() as session:
         sculpt = the_sculpt(session, sculpt_id)
         if standing != sculpt.standing:
-            sculpt.up, sculpt.front, sculpt.height_mm = standing.up, standing.front, standing.height_mm
-            sculpt.surface_key = sculpt.sky_key = None
-            job_id = new_job(session, sculpt).id
+            kept = plans.kept_of(session, sculpt)
+            own = replace(kept.plan.sculpt, up=standing.up, front=standing.front, height=standing.height_mm)
+            plans.keep(session, sculpt, replace(kept, plan=replace(kept.plan, sculpt=own)), "stood up another way")
+            job = plans.after_change(session, sculpt, kept.plan)
         mark_done(sculpt, "stand")
-    if job_id is not None:
-        workshop().queue.add(job_id)
+    if job is not None:
+        workshop().queue.add(job.id)
     if wants_json():
         return Response(status=204)
     return redirect(url_for_stage("stand" if turning else "parts", sculpt_id))

@@ -1,5 +1,6 @@
 """How the finished model is looked at: the display view, the focal spots, and what is seen from there."""
 
+from dataclasses import replace
 from typing import Any
 
 import numpy as np
@@ -7,21 +8,17 @@ from flask import Blueprint, Response, jsonify
 from sqlalchemy.orm import Session
 
 from ...core.errors import SettingError
-from ...core.plain import built, plain
-from ...core.sculpt.display import MOST_SPOTS, Display, seen_shares
-from ...core.sculpt.marking import Marking
-from ...core.sculpt.parts import spot
-from ...store import markings
-from ...store.laid import Laid
+from ...core.sculpt.display import MOST_SPOTS, seen_shares
 from ...store.models import Sculpt
-from ..workshop import asked, laid_out, the_sculpt, workshop
-from . import mark_done
-from .regions import PATCHES, sight
+from ...store.open_sculpts import OpenSculpt
+from ..editing import Edit, Opened, change, clicked, opened
+from ..workshop import workshop
+from .regions import PATCHES
 
 blueprint = Blueprint("view", __name__)
 
 
-def panel(session: Session, sculpt: Sculpt, laid: Laid) -> dict[str, Any]:
+def panel(session: Session, sculpt: Sculpt, laid: OpenSculpt) -> dict[str, Any]:
     """What the panel shows."""
     return {"most_spots": MOST_SPOTS}
 
@@ -30,14 +27,8 @@ def panel(session: Session, sculpt: Sculpt, laid: Laid) -> dict[str, Any]:
 def shown(sculpt_id: int) -> Response:
     """The display view, the focal spots on the bench in mm, and the share of each region that is seen."""
     with workshop().store.session() as session:
-        sculpt = the_sculpt(session, sculpt_id)
-        laid = laid_out(sculpt)
-        marking = markings.marking_of(session, sculpt, laid.site.surface, workshop().store.cache)
-        return _answer(sculpt, laid, marking)
-
-
-def _answer(sculpt: Sculpt, laid: Laid, marking: Marking) -> Response:
-    display, surface = built(Display, sculpt.display, "the view"), laid.site.surface
+        own = opened(session, sculpt_id, sky=False)
+    laid, marking, display, surface = own.open, own.site.marking, own.plan.display, own.site.surface
     shares = seen_shares(surface, marking, laid.seen_from(display.azimuth, display.elevation), laid.site.paintable)
     areas = marking.areas(surface, laid.site.paintable)
     rows: list[dict[str, Any]] = [
@@ -58,37 +49,27 @@ def _answer(sculpt: Sculpt, laid: Laid, marking: Marking) -> Response:
         nearest = int(np.argmin(np.linalg.norm(surface.points - np.array(place, np.float32), axis=1)))
         k = int(marking.labels[nearest])
         labels.append(marking.regions[k - 1].name if k else "")
-    return jsonify(azimuth=display.azimuth, elevation=display.elevation, spots=spots, on=labels, seen=rows)
+    return jsonify(
+        azimuth=display.azimuth, elevation=display.elevation, spots=spots, on=labels, seen=rows, turn=own.turn
+    )
 
 
 @blueprint.post("/sculpts/<int:sculpt_id>/display")
-def change(sculpt_id: int) -> Response:
+def change_view(sculpt_id: int) -> tuple[Response, int] | Response:
     """do: look (azimuth, elevation), spot (origin, direction), away (number of a spot, from 0)."""
-    given = asked()
-    with workshop().store.saving() as session:
-        sculpt = the_sculpt(session, sculpt_id)
-        laid = laid_out(sculpt)
-        old = built(Display, sculpt.display, "the view")
-        try:
-            what = given.get("do")
-            if what == "look":
-                new = Display(float(given["azimuth"]), float(given["elevation"]), old.spots)
-            elif what == "spot":
-                met = spot(laid.site.surface, *sight(given))
-                if met is None:
-                    raise SettingError("there is nothing there; click on the sculpt itself")
-                x, y, z = laid.placing.to_file(met[1][None])[0].tolist()
-                new = Display(old.azimuth, old.elevation, (*old.spots, (x, y, z)))
-            elif what == "away":
-                k = int(given["number"])
-                new = Display(old.azimuth, old.elevation, tuple(s for i, s in enumerate(old.spots) if i != k))
-            else:
-                raise SettingError("this bench does not know that change; reload the page")
-        except (KeyError, TypeError, ValueError) as e:
-            if isinstance(e, SettingError):
-                raise
-            raise SettingError("the change that arrived is incomplete; reload the page") from e
-        sculpt.display = plain(new)
-        mark_done(sculpt, "view")
-        marking = markings.marking_of(session, sculpt, laid.site.surface, workshop().store.cache)
-        return _answer(sculpt, laid, marking)
+    done = change(sculpt_id, _changed, sky=False)
+    return shown(sculpt_id) if isinstance(done, int) else done
+
+
+def _changed(session: Session, own: Opened, what: str, given: dict[str, Any]) -> Edit:
+    old, action = own.plan.display, "display view chosen"
+    if what == "look":
+        new = replace(old, azimuth=float(given["azimuth"]), elevation=float(given["elevation"]))
+    elif what == "spot":
+        new, action = replace(old, spots=(*old.spots, clicked(own.open, given)[1])), "focal spot set"
+    elif what == "away":
+        k = int(given["number"])
+        new, action = replace(old, spots=tuple(s for i, s in enumerate(old.spots) if i != k)), "focal spot removed"
+    else:
+        raise SettingError("this change of the view is not known; reload the page")
+    return Edit(replace(own.kept.plan, display=new), action, done=("view",))

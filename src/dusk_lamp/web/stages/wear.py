@@ -1,67 +1,44 @@
 """The wear stage: grime, chips, rust, streaks, verdigris and dust, each with its price in minutes, and their coats."""
 
-from dataclasses import dataclass
 from typing import Any
 
 import numpy as np
 from flask import Blueprint, Response, jsonify, request, url_for
 from sqlalchemy.orm import Session
 
-from ...core.coat.coat import Coat
 from ...core.coat.stack import looks
 from ...core.errors import SettingError
 from ...core.plain import built, plain
-from ...core.plan.step import Step
-from ...core.plan.wear import FOLLOWS, LAYERS, NAMES, PART_OF, STAGE, Worn, usual_wear, wear_coats
-from ...store import painted, painters, paints, schemes
-from ...store.laid import Laid
+from ...core.plan.stages.wear import STAGE, WearWishes
+from ...core.plan.wear import FOLLOWS, LAYERS, LAYERS_BY_NAME, PART_OF
+from ...core.units import minutes_words
 from ...store.models import Sculpt
-from ..coats import Plan, elsewhere, plan_of
-from ..packet import packed
-from ..patience import not_yet, patiently
-from ..workshop import asked, the_sculpt, workshop
-from . import mark_done, mark_open
+from ...store.open_sculpts import OpenSculpt
+from ..background import in_background, not_yet
+from ..editing import Edit, Opened, answer, change, opened, settled
+from ..limits import number_of
+from ..responses import packed
+from ..workshop import workshop
 
 blueprint = Blueprint("wear", __name__)
 
 
-@dataclass(frozen=True)
-class Opened:
-    """What the stage works on. before: coats of the stages before; own: of this one. made: what its wishes come to."""
-
-    plan: Plan
-    worn: Worn
-    before: list[Coat]
-    own: list[Coat]
-    made: list[Coat]
-
-
-def panel(session: Session, sculpt: Sculpt, laid: Laid) -> dict[str, Any]:
+def panel(session: Session, sculpt: Sculpt, own: OpenSculpt) -> dict[str, Any]:
     """What the panel shows; amounts and coats come as wear.json."""
     return {"layers": LAYERS, "follows": FOLLOWS}
 
 
-def _opened(session: Session, sculpt_id: int, worn: Worn | None = None) -> Opened:
-    plan = plan_of(session, sculpt_id)
-    before, own, _ = plan.around(STAGE)
-    worn = worn or (built(Worn, plan.sculpt.wear, "the wear") if plan.sculpt.wear else usual_wear())
-    made = wear_coats(plan.made.site, worn, paints.rack_of(session), painters.tools_of(session))
-    return Opened(plan, worn, before, own, made)
-
-
-def _asked(sculpt: Sculpt, given: dict[str, Any]) -> Worn:
+def _asked(own: Opened, given: dict[str, Any]) -> WearWishes:
     """How it is to be worn: as kept, with what has come from the page."""
-    now = built(Worn, sculpt.wear, "the wear") if sculpt.wear else usual_wear()
-    amounts = {**now.amounts, **{str(k): v for k, v in dict(given.get("amounts", {})).items()}}
-    return built(
-        Worn,
-        {
-            "amounts": {k: v for k, v in amounts.items() if v},
-            "spared": given.get("spared", now.spared),
-            "seed": given.get("seed", now.seed),
-        },
-        "the wear",
-    )
+    now = own.context.wishes(STAGE.name)
+    sent = given.get("amounts", {})
+    if not isinstance(sent, dict):
+        raise SettingError("amounts of wear come by the name of a layer; reload the page")
+    if strange := [k for k in sent if k not in LAYERS_BY_NAME]:
+        raise SettingError(f"wear is {', '.join(LAYERS_BY_NAME)}, not '{str(strange[0])[:40]}'")
+    amounts = {k: v for k, v in {**now.shown, **sent}.items() if v}
+    spared = [own.id(n) for n in given["spared"]] if "spared" in given else now.spared
+    return built(WearWishes, {"amounts": amounts, "spared": spared, "seed": given.get("seed", now.seed)}, "the wear")
 
 
 @blueprint.get("/sculpts/<int:sculpt_id>/wear.json")
@@ -69,103 +46,93 @@ def shown(sculpt_id: int) -> Response | tuple[Response, int]:
     """Every layer with its amount and its price; regions and whether they stay clean; the coats in the plan."""
     with workshop().store.session() as session:
         try:
-            opened = _opened(session, sculpt_id)
+            own = opened(session, sculpt_id)
+            made = STAGE.all_coats(own.context)
         except SettingError as e:
             return jsonify(trouble=str(e), rack=url_for("rack.rack"))
-        undo, redo = schemes.can_step(session, opened.plan.sculpt)
-        tools = painters.tools_of(session)
-    plan, site = opened.plan, opened.plan.made.site
-    found: list[list[Step]] = []
+    context, wishes = own.context, own.context.wishes(STAGE.name)
+    before = context.before(STAGE.name)
+    found: list[Any] = []
 
     def work(say: Any) -> None:
-        say("Wearing it", 0.3)
-        stack = [*opened.before, *opened.made]
-        steps = painted.steps(plan.laid, site, stack, tools=tools, models=plan.sculpt.models)
-        found.append(steps[len(opened.before) :])
+        say("Laying the wear", 0.3)
+        found.append(own.steps(made, before))
 
-    if told := patiently(("wear", sculpt_id, plan.seen, plan.made.key, str(plain(opened.worn))), work):
-        return not_yet(told)
+    if working := in_background(("wear", sculpt_id, own.turn), work):
+        return not_yet(working)
     if not found:
         work(lambda *_: None)
     price: dict[str, list[float]] = {}
-    for coat, step in zip(opened.made, found[-1], strict=True):
+    for coat, step in zip(made, found[-1], strict=True):
         mine = price.setdefault(PART_OF.get(coat.way, coat.way), [0.0, 0.0])
         mine[0] += step.hand_minutes + step.set_up_minutes + step.clean_minutes
         mine[1] += step.wait_minutes
     rows = [
         {
-            "name": layer.name, "title": layer.title, "amount": opened.worn.amounts.get(layer.name, 0.0), "optional": layer.optional,
-            "minutes": round(price.get(layer.name, [0, 0])[0]), "wait": round(price.get(layer.name, [0, 0])[1]),
+            "name": layer.name, "title": layer.title, "amount": wishes.shown.get(layer.name, 0.0), "optional": layer.optional,
+            "words": _price(*price.get(layer.name, (0.0, 0.0))),
         }
         for layer in LAYERS
     ]  # fmt: skip
     listed = [
-        {"number": k, "label": s.purpose, "hex": s.hex, "paint": s.paint, "minutes": round(s.hand_minutes), "warnings": s.warnings}
+        {"number": k, "label": s.purpose, "hex": s.hex, "words": " ".join([f"{s.paint}; {minutes_words(s.hand_minutes)}", *s.warnings])}
         for k, s in enumerate(found[-1], 1)
     ]  # fmt: skip
+    laid = context.coats(STAGE.name)
+    stale = bool(laid) and plain(laid) != plain(made)
     return jsonify(
-        turn=plan.seen, layers=rows, seed=opened.worn.seed, coats=listed, undo=undo, redo=redo, painted=bool(opened.own),
-        stale=bool(opened.own) and plain(opened.own) != plain(opened.made),
-        regions=[{"name": r.name, "spared": r.name in opened.worn.spared} for r in site.marking.regions],
+        turn=own.turn, layers=rows, seed=wishes.seed, coats=listed, painted=bool(laid), stale=stale,
+        paint="Update it in the plan" if stale else "It is in the plan" if laid else "Put it in the plan",
+        regions=[
+            {"number": k, "name": r.name, "spared": r.id in wishes.spared}
+            for k, r in enumerate(own.site.marking.regions, 1)
+        ],
     )  # fmt: skip
+
+
+def _price(minutes: float, wait: float) -> str:
+    drying = f", {minutes_words(wait)} to dry" if wait >= 60 else ""
+    return f"{minutes_words(minutes)}{drying}" if minutes else ""
 
 
 @blueprint.get("/sculpts/<int:sculpt_id>/wear.bin")
 def look(sculpt_id: int) -> Response:
-    """Four bytes for every sample, of which three are its colour: worn as it is kept, or with an amount of one layer (layer,
-    amount); show=clean: without any."""
+    """Four bytes for every sample, of which three are its colour: worn as it is kept, or with an amount of one layer
+    (layer, amount); show=clean: without any."""
     with workshop().store.session() as session:
-        if "layer" in request.args:
-            amounts = {request.args["layer"]: _float(request.args.get("amount", ""))}
-            opened = _opened(session, sculpt_id, _asked(the_sculpt(session, sculpt_id), {"amounts": amounts}))
-        else:
-            opened = _opened(session, sculpt_id)
-    site = opened.plan.made.site
-    on = [] if request.args.get("show") == "clean" else opened.made
-    levels = looks(painted.seen(opened.plan.laid, site, [*opened.before, *on]))[1]
-    return packed({"samples": len(site)}, np.column_stack([levels, np.zeros(len(site), np.uint8)])[site.shown])
-
-
-def _float(value: str) -> float:
-    try:
-        return float(value)
-    except ValueError as e:
-        raise SettingError("an amount of wear is no number; reload the page") from e
+        own = opened(session, sculpt_id)
+    wishes = own.context.wishes(STAGE.name)
+    if "layer" in request.args:
+        amount = number_of(request.args.get("amount", ""), "an amount of wear", 0, 1)
+        wishes = _asked(own, {"amounts": {request.args["layer"]: amount}})
+    coats = [] if request.args.get("show") == "clean" else STAGE.all_coats(own.context, wishes)
+    seen = own.context.simulation.reflectance([*own.context.before(STAGE.name), *coats])
+    levels = looks(seen)[1]
+    return packed(
+        {"samples": len(levels)}, np.column_stack([levels, np.zeros(len(levels), np.uint8)])[own.site.shown]
+    )
 
 
 @blueprint.post("/sculpts/<int:sculpt_id>/wear")
-def change(sculpt_id: int) -> tuple[Response, int] | Response:
-    """do: set (amounts by layer, spared: names of regions, seed), usual, paint, unpaint, undo, redo. `turn` says which state
-    of the coats it was made on."""
-    given = asked()
-    what = str(given.get("do"))
-    if what not in ("set", "usual", "paint", "unpaint", "undo", "redo"):
-        raise SettingError("this bench does not know that change; reload the page")
-    try:
-        with workshop().store.session() as session:
-            opened = _opened(session, sculpt_id)
-            if given.get("turn", opened.plan.seen) != opened.plan.seen:
-                return elsewhere()
-            if strange := set(given.get("amounts", {})) - set(NAMES):
-                raise SettingError(f"wear is {', '.join(NAMES)}, not '{str(sorted(strange)[0])[:40]}'")
-        with workshop().store.saving() as session:
-            sculpt = the_sculpt(session, sculpt_id)
-            if what in ("undo", "redo"):
-                schemes.step(session, sculpt, -1 if what == "undo" else 1, opened.plan.seen)
-            elif what in ("paint", "unpaint"):
-                new = opened.made if what == "paint" else []
-                schemes.keep(session, sculpt, [*opened.before, *new], opened.plan.choice, opened.plan.seen)
-            elif what == "set":
-                sculpt.wear = plain(_asked(sculpt, given))
-            else:
-                sculpt.wear = {}
-            session.flush()
-            left = sculpt.wear or [c for c in schemes.kept_coats(session, sculpt) if c.stage == STAGE]
-            (mark_done if left else mark_open)(sculpt, "wear")
-        return jsonify(kept=True)
-    except schemes.ChangedElsewhereError:
-        return elsewhere()
-    except (KeyError, TypeError, ValueError) as e:
-        if isinstance(e, SettingError):
-            raise
-        raise SettingError("the change that arrived is incomplete; reload the page") from e
+def keep(sculpt_id: int) -> tuple[Response, int] | Response:
+    """do: set (amounts by layer, spared: numbers of regions, seed), usual, paint, unpaint."""
+    return answer(sculpt_id, change(sculpt_id, _changed))
+
+
+def _changed(session: Session, own: Opened, what: str, given: dict[str, Any]) -> Edit:
+    plan, context = own.kept.plan, own.context
+    if what == "set":
+        return Edit(plan.with_wishes(STAGE.name, _asked(own, given)), "wear set", done=("wear",))
+    if what == "usual":
+        return Edit(plan.with_wishes(STAGE.name, WearWishes()), "wear back to usual", done=("wear",))
+    if what not in ("paint", "unpaint"):
+        raise SettingError("this change of the wear is not known; reload the page")
+    item = STAGE.items(context.on(own.plan.with_wishes(STAGE.name, _asked(own, {}))))[:1]
+    if what == "unpaint":
+        coats = [c for c in own.plan.coats if c.stage != STAGE.name]
+        return Edit(settled(plan, context, coats), "wear taken off the plan")
+    wished = _asked(own, {})
+    if not item:
+        raise SettingError("there is no wear to paint: choose a layer first")
+    coats = STAGE.put(context, item[0], STAGE.all_coats(context, wished))
+    return Edit(settled(plan.with_wishes(STAGE.name, wished), context, coats), "wear put in the plan", done=("wear",))

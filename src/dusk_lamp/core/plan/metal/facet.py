@@ -22,7 +22,7 @@ class FacetByFacet(School):
 
     def shares(self, site: Site, shine: Shine, world: World, lamp: Lamp) -> NDArray[np.float32]:
         """A gradient along every facet."""
-        out = mirrored(site.surface, site.outlook, shine.view, world, shine.roughness).astype(np.float64)
+        out = mirrored(site.surface, site.visibility, shine.view, world, shine.roughness).astype(np.float64)
         out = np.clip(out / max(world.brightest, 1e-9), 0, 1) ** (1 / 2.4)
         found = facets_of(site, shine)
         runs = runs_of(found, direction_of(lamp.azimuth, lamp.elevation).astype(float))

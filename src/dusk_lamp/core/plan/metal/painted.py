@@ -1,6 +1,5 @@
-"""A region painted as metal: what it shall look like, the coats, and from how far round the story holds."""
+"""A region painted as metal: what it shall look like, its coats, and from how far round it still reads as metal."""
 
-from collections.abc import Sequence
 from dataclasses import dataclass, field, replace
 from itertools import pairwise
 
@@ -8,34 +7,26 @@ import numpy as np
 from numpy.typing import NDArray
 from scipy.spatial import cKDTree
 
-from ...coat.coat import Coat, usual_coat
+from ...coat.coat import Coat
 from ...light.lamp import Lamp
 from ...light.reflect import WORLDS, World, on_ball, world_called
 from ...paint.colour import colour_of_hex, encoded
 from ...paint.value import luminance_from_munsell
-from ...plain import checked, number, text
+from ...plain import checked, text
 from ...sculpt.display import seen_from
 from ...sculpt.site import Site
 from ...target.local import VALUES, Local, lab_of, ladder, seen_as, usual_local
-from ..edges import corner_dots, lined
 from ..ways import way
-from ..ways.way import BRUSHED, Task, brushed, nearest_mix
+from ..ways.way import Task
 from . import metal_school
 from .school import DARKEST, LIGHTEST, School, Shine, value_of
 
 STAGE = "metal"
 STEEL = usual_local("metal")
 FURTHEST, STEP = 60, 15  # degrees round the display view that are looked at
-TELLS = 0.6  # correlation of values with those of the display view: the same story
+READS = 0.6  # correlation of values with those of the display view, from which on it reads as the same metal
 DARK, LIGHT = 2.5, 8.5  # values that count as near-black and near-white
 JUMP = 1.5  # values between neighbouring mixes that show as a border (craft page, section 11)
-EDGE_VALUES, EDGE_MM = (7.2, 9.0), (0.4, 0.2)  # of the two lines; common practice, from memory
-EDGE_CHROMA, EDGE_HIGHER = (
-    0.5,
-    20.0,
-)  # of the region's own colour that is left in them, and degrees that the second lamp is higher
-LINE_BESIDE_MM = 1.5  # of an edge, that a dark line counts as beside it
-LINE_VALUE, LINE_CHROMA = 1.6, 0.5  # of a lining, and the share of the region's own colour in it
 WORLD_COLOURS = {  # dark to light, what a neutral metal takes from a world: it is never grey only (craft page, section 11)
     "noon": ("#1b2330", "#5d6b7c", "#a9b5c0", "#f3f6f8"),
     "dusk": ("#181f33", "#4f5477", "#c39a88", "#f3e6d2"),
@@ -59,16 +50,13 @@ MATT = ("lamp", "noon", Shine(roughness=0.9, contrast=0.7))
 
 @dataclass(frozen=True)
 class Metal:
-    """How a region's metal is painted. school, world: names. own: a world of its
-    own, with the colours of the named one. least: mm of the shortest edge that is highlighted; line: of
-    the wide line along it."""
+    """How a region's metal is painted. school, world: names. own: a world of its own, with the colours of the named
+    one."""
 
     school: str = text("lamp", (1, 20), "a school of metal")
     world: str = text("noon", (1, 20), "a world")
     shine: Shine = field(default_factory=Shine)
     own: World | None = None
-    least: float = number(0.0, 0, 100, "the shortest edge", "mm", step=0.5)
-    line: float = number(EDGE_MM[0], 0.05, 5, "the width of a line", "mm", step=0.05)
 
     def __post_init__(self) -> None:
         checked(self)
@@ -131,56 +119,22 @@ def mirror_ball(metal: Metal, local: Local = STEEL, size: int = 160) -> NDArray[
     return np.round(np.dstack([rgb.reshape(size, size, 3), cover]) * 255).astype(np.uint8)
 
 
-def coats(task: Task, metal: Metal, value: NDArray[np.float32], local: Local = STEEL) -> list[Coat]:
-    """The layers that paint a region as this metal."""
-    wanted = replace(task, value=value, lab=lab_of(colours(value, metal, local)))
-    return [replace(c, stage=STAGE, way="metal") for c in way("layers").coats(wanted)]
-
-
-def edge_coats(task: Task, lamp: Lamp, least: float = 0.0, width: float = EDGE_MM[0]) -> list[Coat]:
-    """Two lines along the crests of a region that the lamp sees: a wide one, then a fine one, nearly white, on those that
-    are seen from higher up; and a dot where three of them meet (craft page, section 12).
-
-    Args:
-        least: mm of the shortest crest that gets one. width: mm of the wide one.
-    """
-    paints = task.paints(*BRUSHED)
-    middle = np.average(task.lab[task.own], axis=0, weights=task.weight())
-    out = []
-    for k, (value, share) in enumerate(zip(EDGE_VALUES, EDGE_MM, strict=True)):
-        wanted = np.array([10 * value, middle[1] * EDGE_CHROMA, middle[2] * EDGE_CHROMA])
-        label = f"{task.name}: edge highlight, {'fine, the brightest' if k else 'the wide one'}"
-        coat = usual_coat("line", nearest_mix(wanted, paints), label, STAGE)
-        high = min(lamp.elevation + EDGE_HIGHER * k, 90.0)
-        wide = round(width * share / EDGE_MM[0], 3)
-        settings = replace(coat.settings, width=wide, azimuth=lamp.azimuth, elevation=high, least=least)
-        out.append(replace(coat, settings=settings, where=task.where, way="edges"))
-    dots = corner_dots(task.site, lamp, least) & task.own
-    if dots.any():
-        dot = brushed(task, out[-1].mix, "a dot where edges meet, the lightest of all", dots, water=1.0)
-        out.append(replace(dot, stage=STAGE, way="edges"))
-    return out
-
-
-def lining_coat(task: Task, values: NDArray) -> Coat | None:
-    """The dark line along the creases round a region; None where there is none to draw. values: (R + 1,) of the rest and of
-    each region, for no dark line lies between two whites (craft page, section 9)."""
-    on = lined(task.site, task.number, values)
-    if not on.any():
-        return None
-    dark = np.average(task.lab[task.own], axis=0, weights=task.weight()) * LINE_CHROMA
-    dark[0] = 10 * LINE_VALUE
-    mix = nearest_mix(dark, task.paints(*BRUSHED))
-    return replace(brushed(task, mix, "lining along its creases", on, water=1.0), stage=STAGE, way="lining")
+def layers_of(
+    task: Task, metal: Metal | None = None, value: NDArray[np.float32] | None = None, local: Local = STEEL
+) -> list[Coat]:
+    """The layers that paint a region as metal: as its target has it, or as a metal of values (N,)."""
+    if metal is not None and value is not None:
+        task = replace(task, value=value, lab=lab_of(colours(value, metal, local)))
+    return [replace(c, stage=STAGE, way="metal") for c in way("layers").coats(task)]
 
 
 @dataclass(frozen=True)
 class Holds:
-    """degrees: how far round the display view, to either side, the highlights still tell the same story. told: (azimuth off
-    the display view, correlation) of each look. contrast: whether near-black lies beside near-white."""
+    """degrees: how far round the display view, to either side, it still reads as metal. looks: (azimuth off the display
+    view, correlation with it) of each look. contrast: whether near-black lies beside near-white."""
 
     degrees: int
-    told: list[tuple[int, float]]
+    looks: list[tuple[int, float]]
     contrast: bool
     words: str
 
@@ -189,45 +143,29 @@ def holds(site: Site, own: NDArray[np.bool_], metal: Metal, lamp: Lamp, local: L
     """From how far round a region's metal holds: what is painted for the display view against what a mirror would show
     from beside it, on what is seen from there."""
     painted = values(site, metal, lamp, local)
-    told = []
+    looks = []
     for off in range(-FURTHEST, FURTHEST + 1, STEP):
         azimuth, elevation = metal.shine.view
         beside = replace(metal, shine=replace(metal.shine, view=(azimuth + off, elevation)))
         seen = own & seen_from(site.surface, azimuth + off, elevation)
         other = painted if off == 0 else values(site, beside, lamp, local)
-        told.append((off, _correlation(painted[seen], other[seen], site.areas[seen])))
+        looks.append((off, _correlation(painted[seen], other[seen], site.areas[seen])))
     degrees = 0
     for off in range(STEP, FURTHEST + 1, STEP):
-        if min(c for o, c in told if abs(o) == off) < TELLS:
+        if min(c for o, c in looks if abs(o) == off) < READS:
             break
         degrees = off
     a, b = site.surface.edges
     mine = own[a] & own[b]
     near = site.surface.spacing * 6
     contrast = _beside(site, painted, own, near) if mine.any() else False
-    words = f"The highlights tell the same story up to {degrees}° to either side. "
+    words = f"It still reads as metal from up to {degrees}° to either side of the display view. "
     words += (
         "Near-black lies beside near-white."
         if contrast
-        else "Nowhere does near-black lie beside near-white: sharper, or more contrast."
+        else "Nowhere does near-black lie beside near-white: make it sharper, or give it more contrast."
     )
-    return Holds(degrees, told, contrast, words)
-
-
-def beside_words(site: Site, edges: Sequence[Coat], line: Coat | None) -> str:
-    """Whether the darkest line lies right beside the brightest edge, which is what makes metal read; "" where there is no
-    edge yet (craft page, section 11)."""
-    lit = np.zeros(len(site), np.bool_)
-    for coat in edges:
-        lit |= coat.film(site) > 0
-    if not lit.any():
-        return ""
-    if line is None:
-        return "The darkest line belongs right beside the brightest edge: line the creases too."
-    dark = site.surface.points[line.film(site) > 0]
-    far = cKDTree(dark).query(site.surface.points[lit], workers=-1)[0]
-    share = float(site.areas[lit][far <= LINE_BESIDE_MM].sum() / max(float(site.areas[lit].sum()), 1e-9))
-    return f"A dark line lies beside {100 * share:.0f} % of the brightest edges."
+    return Holds(degrees, looks, contrast, words)
 
 
 def _correlation(one: NDArray, other: NDArray, weight: NDArray) -> float:

@@ -9,7 +9,7 @@ from numpy.typing import NDArray
 from ...light.lamp import Lamp
 from ...light.reflect import World
 from ...plain import checked, number
-from ...sculpt.facets import Facet, Said, facets
+from ...sculpt.facets import Facet, FacetNote, facets
 from ...sculpt.site import Site
 
 DARKEST, LIGHTEST = 1.2, 9.5  # values of painted metal: near-black beside near-white (craft page, section 11)
@@ -19,16 +19,18 @@ DARKEST, LIGHTEST = 1.2, 9.5  # values of painted metal: near-black beside near-
 class Shine:
     """The painter's exaggerations. view: azimuth and elevation it is looked at from. roughness: 0 a mirror, 1 dull. bow:
     how far flat facets are taken as bent, so that they run from dark to light. counterchange: how strongly neighbours run
-    opposite ways. gather: how far the light is drawn together. contrast: times what there is. said: what the painter says
+    opposite ways. gather: how far the light is drawn together. contrast: times what there is. corrections: what the painter says
     of single facets."""
 
     view: tuple[float, float] = (0.0, 8.0)
-    roughness: float = number(0.25, 0, 1, "roughness", step=0.05)
-    bow: float = number(0.35, 0, 1, "bow", step=0.05)
-    counterchange: float = number(1.0, 0, 1, "counterchange", step=0.1)
-    gather: float = number(0.3, 0, 3, "gather", step=0.1)
-    contrast: float = number(1.0, 0.2, 3, "contrast", step=0.1)
-    said: tuple[Said, ...] = ()
+    roughness: float = number(0.25, 0, 1, "roughness", step=0.05, form="Roughness", slide=1)
+    bow: float = number(0.35, 0, 1, "the bend of facets", step=0.05, form="Bend the facets", slide=1)
+    counterchange: float = number(1.0, 0, 1, "counterchange", step=0.1, form="Counterchange", slide=1)
+    gather: float = number(
+        0.3, 0, 3, "how tight the highlights are", step=0.1, form="Tighten the highlights", slide=3
+    )
+    contrast: float = number(1.0, 0.2, 3, "contrast", step=0.1, form="Contrast", slide=3)
+    corrections: tuple[FacetNote, ...] = ()
 
     def __post_init__(self) -> None:
         checked(self)
@@ -36,7 +38,7 @@ class Shine:
 
 def facets_of(site: Site, shine: Shine) -> list[Facet]:
     """The facets of a sculpt, as they were found and as the painter corrected them."""
-    return site.once(f"facets {shine.said}", lambda: facets(site.surface, site.bends, said=shine.said))
+    return site.once(f"facets {shine.corrections}", lambda: facets(site.surface, site.bends, notes=shine.corrections))
 
 
 class School:

@@ -25,7 +25,7 @@ class UnderLamp(School):
     def shares(self, site: Site, shine: Shine, world: World, lamp: Lamp) -> NDArray[np.float32]:
         """What is mirrored, as painted light is: its lightness between the darkest and the brightest of it, for metal is
         near-black beside near-white."""
-        shown = mirrored(site.surface, site.outlook, shine.view, world, shine.roughness).astype(np.float64)
+        shown = mirrored(site.surface, site.visibility, shine.view, world, shine.roughness).astype(np.float64)
         order = np.argsort(shown, kind="stable")
         run = np.cumsum(site.areas[order].astype(np.float64))
         white = float(shown[order[min(int(np.searchsorted(run, BRIGHT_SHARE * run[-1])), len(order) - 1)]])

@@ -5,7 +5,7 @@ import numpy as np
 from ...coat.coat import Coat
 from ...paint.mix import Mix, only
 from ...paint.rack import Paint
-from .alike import Film, best_everywhere, glaze_films, improved
+from .groups import Film, best_everywhere, glaze_films, improved
 from .layers import covering_um
 from .way import BRUSHED, CLEAR, TINTING, Task, Way, brushed, nearest_mix, paints_for, quantiles
 

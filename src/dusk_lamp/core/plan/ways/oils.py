@@ -11,9 +11,9 @@ from ...coat.technique import technique
 from ...errors import SettingError
 from ...paint.colour import delta_e, lab, xyz
 from ...paint.mix import Mix, only
-from ..tins import sealer
-from .alike import Film, improved
+from ..pots import sealer
 from .glazes import restated
+from .groups import Film, improved
 from .layers import covering_um
 from .way import BRUSHED, MATT, STAGE, Task, Way, brushed, nearest_mix, paints_for, quantiles, seen_after
 

@@ -6,8 +6,8 @@ import numpy as np
 from ...coat.coat import Coat
 from ...paint.mix import Mix, only
 from ...paint.rack import Paint
-from .alike import Film, best_everywhere, improved
 from .glazes import restated
+from .groups import Film, best_everywhere, improved
 from .way import CLEAR, Task, Way, brushed
 
 WATER = 1.0

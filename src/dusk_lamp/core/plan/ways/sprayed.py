@@ -7,14 +7,14 @@ import numpy as np
 from numpy.typing import NDArray
 
 from ...coat.coat import Coat
-from ...coat.spray import Spray, roughly
+from ...coat.spray import Spray, counted, roughly
 from ...errors import SettingError
 from ...paint.colour import delta_e, lab, xyz
 from ...paint.mix import Mix, only
 from ...sculpt.site import Site
-from ..schools import counted, spray_distance
-from .alike import Film, improved
+from ..schools.school import spray_distance
 from .glazes import restated
+from .groups import Film, improved
 from .layers import covering_um
 from .way import BRUSHED, NEAR, STAGE, Task, Way, brushed, nearest_mix, paints_for, quantiles
 

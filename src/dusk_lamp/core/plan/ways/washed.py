@@ -7,8 +7,8 @@ from ...coat.coat import Coat, usual_coat
 from ...coat.stack import appearance
 from ...paint.colour import delta_e, lab, xyz
 from ...paint.mix import only
-from .alike import Film, improved
 from .glazes import restated
+from .groups import Film, improved
 from .layers import covering_um
 from .way import BRUSHED, STAGE, TINTING, Task, Way, brushed, nearest_mix, paints_for, quantiles, seen_after
 

@@ -36,7 +36,7 @@ ABOVE = Lamp(0, 90)  # CP-10
 class Task:
     """One region to be painted.
 
-    name: of the region. number: of it, 0 for the rest. own: (N,) its samples. lab: (N, 3) and value: (N,) what each
+    name: of the region. number, id: of it, 0 for the rest. own: (N,) its samples. lab: (N, 3) and value: (N,) what each
     shall look like. under: (N, 36) reflectance of what is there. areas: (N,) mm² that can be painted. rack,
     tools: what there is. lamp: that lights it.
     """
@@ -44,6 +44,7 @@ class Task:
     site: Site
     name: str
     number: int
+    id: int
     own: NDArray[np.bool_]
     lab: NDArray[np.float64]
     value: NDArray[np.float32]
@@ -96,11 +97,12 @@ def task_of(
     names = ["the rest" if site.marking.regions else "the model", *(r.name for r in site.marking.regions)]
     if areas[own].sum() <= 0:
         raise SettingError(f"nothing of “{names[number]}” can be painted: mark it anew, or leave it out")
-    return Task(site, names[number], number, own, target.lab, target.value, under, areas, rack, tools, lamp)
+    id_ = site.marking.ids[number]
+    return Task(site, names[number], number, id_, own, target.lab, target.value, under, areas, rack, tools, lamp)
 
 
 @dataclass(frozen=True)
-class Told:
+class Nearness:
     """How near a region is to what it shall look like. within: share of its area within NEAR. mean: ΔE00 by area.
     lightness, chroma, hue: mean differences by area: too light, too vivid, ΔH without sign. words: in a sentence; ""
     where it is near enough."""
@@ -117,7 +119,7 @@ FINE, LIGHT, DARK, GREY, VIVID, HUE = range(6)  # what is wrong with a spot, mos
 ENOUGH = 0.85  # of the area near
 
 
-def told(task: Task, seen: NDArray[np.float32]) -> Told:
+def nearness(task: Task, seen: NDArray[np.float32]) -> Nearness:
     """How near reflectances (N, 36) are to a task's target."""
     weight = task.weight()
     got, wanted = lab(xyz(seen[task.own])), task.lab[task.own]
@@ -128,7 +130,7 @@ def told(task: Task, seen: NDArray[np.float32]) -> Told:
     apart = (got[:, 1] - wanted[:, 1]) ** 2 + (got[:, 2] - wanted[:, 2]) ** 2
     hue = np.sqrt(np.maximum(apart - (C - C_wanted) ** 2, 0))
     out = mean(got[:, 0] - wanted[:, 0]), mean(C - C_wanted), mean(hue)
-    return Told(
+    return Nearness(
         within, mean(off), *out, words="" if within >= ENOUGH else _words(off, got, wanted, C, C_wanted, hue, weight)
     )
 

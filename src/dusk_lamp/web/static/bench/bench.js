@@ -2,6 +2,7 @@
 // a class made with what the bench shares, with ready() once the sculpt is there, enter() and leave(), key(key), none of which it must have.
 import { say, send } from "../page.js";
 import { Cursor } from "./cursor.js";
+import { History } from "./history.js";
 import { Lighting } from "./lighting.js";
 import { Turntable, unpack } from "./turntable.js";
 
@@ -9,11 +10,12 @@ const bench = document.getElementById("bench");
 const $ = (id) => document.getElementById(id);
 const base = bench.dataset.base;
 const table = new Turntable($("turntable"));
-const lighting = new Lighting(bench, table);
+const history = new History(base, Number(bench.dataset.turn), reload);
+const lighting = new Lighting(bench, table, history);
 const views = {}, stages = {};
 const cursor = new Cursor(table, $("cursor"), (words) => { $("stage-note").textContent = words || skyNote(); });
 let present = null, sky = bench.dataset.sky === "true";
-const shared = { base, table, lighting, stages, here: (name) => present === name, resky: () => { sky = false; waitForSky(); } };
+const shared = { base, table, lighting, history, stages, here: (name) => present === name, resky: () => { sky = false; waitForSky(); } };
 
 for (const form of document.querySelectorAll(".controls form[method]")) { // a change made a blink ago goes with the form
   form.addEventListener("submit", async (e) => {
@@ -32,10 +34,10 @@ for (const form of document.querySelectorAll(".controls form[method]")) { // a c
 async function lamps() {
   const answer = await fetch(`${base}/state`).catch(() => null);
   if (!answer?.ok) return;
-  for (const [name, lamp, told] of (await answer.json()).stages) {
+  for (const [name, lamp, words] of (await answer.json()).stages) {
     const link = document.querySelector(`.string [data-stage="${name}"]`);
     link.querySelector(".lamp").setAttribute("class", `icon lamp lamp-${lamp}`);
-    link.querySelector("small").textContent = name === present ? "working on it" : told;
+    link.querySelector("small").textContent = name === present ? "working on it" : words;
   }
 }
 addEventListener("kept", lamps); // a change was kept: what rests on it may have to be looked at again
@@ -54,7 +56,7 @@ function go(stage, push = true) {
   }
   lamps();
   stages[stage].enter?.();
-  if (push) history.pushState({ stage }, "", `${base}/${stage}`);
+  if (push) window.history.pushState({ stage }, "", `${base}/${stage}`);
   table.draw();
 }
 for (const link of document.querySelectorAll(".string [data-here]")) link.addEventListener("click", (e) => { e.preventDefault(); go(link.dataset.stage); });
@@ -144,6 +146,16 @@ async function waitForSky() {
     if (state.sky) { sky = true; $("stage-note").textContent = ""; lighting.relight(false); say("The sky is in: shadows now carry its light."); }
     else if (state.state === "failed" || state.state === "stopped") { $("stage-note").textContent = `Only the lamp: ${state.message}`; return; }
   }
+}
+
+// the plan is another one now, undone or changed in another tab: everything that shows it is asked for again
+async function reload(surface) {
+  if (surface !== undefined && surface !== bench.dataset.surface) { location.reload(); return; } // the sculpt itself is laid out another way
+  const answer = await fetch(`${base}/light.json`).catch(() => null);
+  if (answer?.ok) { Object.assign(lighting, await answer.json()); lighting.rig.lamp ||= { azimuth: 0, elevation: 90, size: 0 }; lighting.controls(); lighting.relight(false); }
+  await history.look();
+  await Promise.all(["regions", "parts", "view"].map((name) => stages[name]?.load?.()));
+  if (!["regions", "parts", "view"].includes(present)) stages[present]?.load?.();
 }
 
 async function begin() {

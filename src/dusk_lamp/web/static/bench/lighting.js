@@ -1,14 +1,14 @@
 // Lighting: asks the server for the light as it is set, and keeps it a moment after the last change. Light and greys share it.
-import { kept, say, send } from "../page.js";
+import { say, send } from "../page.js";
 import { unpack } from "./turntable.js";
 
 const $ = (id) => document.getElementById(id);
 
 export class Lighting {
-  constructor(bench, table) {
+  constructor(bench, table, history) {
     const own = (name) => JSON.parse(bench.dataset[name]);
     Object.assign(this, {
-      bench, table, base: bench.dataset.base, revision: Number(bench.dataset.revision),
+      bench, table, history, base: bench.dataset.base,
       rig: own("rig"), greys: own("greys"), exposure: own("exposure"), bands: null, motion: 0, shown: [],
       // two lanes: a lamp in motion asks for the quick samples, again and again, one request at a time; once it rests, the whole
       // sculpt is lit. A whole picture that was asked for before the latest motion is given up.
@@ -71,25 +71,16 @@ export class Lighting {
     if (!moving) { clearTimeout(this.keeping); this.keeping = setTimeout(() => this.keep(), 250); }
   }
 
-  async keep(anyway = false) {
+  async keep() {
     clearTimeout(this.keeping); this.keeping = null;
-    let answer, said;
     try {
-      answer = await send(`${this.base}/plan`, {
-        method: "PUT", headers: { "Content-Type": "application/json" }, body: JSON.stringify({ ...this.kept(), revision: this.revision, anyway }),
-      });
-      said = await answer.json();
+      await this.history.change("plan", this.kept(), { method: "PUT" });
     } catch { // the bench is away: what is set stays set, and is kept once it is back
       this.unsaved("Not saved: the bench does not answer. Trying again …");
-      this.keeping = setTimeout(() => this.keep(anyway), 2000);
+      this.keeping = setTimeout(() => this.keep(), 2000);
       return;
     }
     this.unsaved("");
-    if (answer.status === 409 && said.theirs) { this.twoTabs(said); return; }
-    if (!answer.ok) { say(said.error, true); return; }
-    this.revision = said.revision;
-    this.bench.dataset.revision = said.revision;
-    kept();
   }
 
   unsaved(words) {
@@ -98,17 +89,5 @@ export class Lighting {
     onbeforeunload = words ? (e) => e.preventDefault() : null;
     if (!words && this.away) this.relight(false);
     this.away = Boolean(words);
-  }
-
-  twoTabs({ theirs, revision }) {
-    const dialog = $("two-tabs");
-    dialog.querySelector('[data-choice="mine"]').onclick = () => { dialog.close(); this.revision = revision; this.keep(true); };
-    dialog.querySelector('[data-choice="theirs"]').onclick = () => {
-      dialog.close();
-      Object.assign(this, theirs, { revision });
-      this.controls(); this.relight(false);
-    };
-    dialog.oncancel = (e) => e.preventDefault(); // nothing is lost by Escape: one of the two must be chosen
-    if (!dialog.open) dialog.showModal();
   }
 }

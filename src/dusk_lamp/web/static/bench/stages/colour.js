@@ -1,5 +1,5 @@
 // The colour stage: regions, the ways to paint each as pictures of this very model, the coats to scrub through; the server works it all out.
-import { kept, patient, say } from "../../page.js";
+import { patient, say } from "../../page.js";
 import { unpack } from "../turntable.js";
 import Face from "./face.js";
 import Schemes from "./schemes.js";
@@ -8,11 +8,9 @@ const $ = (id) => document.getElementById(id);
 const per = (x) => `${Math.round(100 * x)} %`;
 
 export default class Colour {
-  constructor({ base, table, here }) {
-    Object.assign(this, { base, table, region: null, chosen: null, at: null, plan: null });
+  constructor({ base, table, here, history }) {
+    Object.assign(this, { base, table, history, region: null, chosen: null, at: null, plan: null });
     this.titles = [...$("colour-all-way").options].map((o) => ({ name: o.value, title: o.textContent, words: o.dataset.words, suits: (material) => !o.dataset.for || o.dataset.for.split(",").includes(material) }));
-    $("colour-undo").addEventListener("click", () => this.change({ do: "undo" }));
-    $("colour-redo").addEventListener("click", () => this.change({ do: "redo" }));
     $("colour-clear").addEventListener("click", () => this.change({ do: "clear", region: this.region }));
     $("colour-all").addEventListener("click", () => this.change({ do: "all", name: $("colour-all-way").value }));
     $("colour-light").addEventListener("change", () => { this.look(this.at); this.schemes.again(); });
@@ -46,11 +44,12 @@ export default class Colour {
   }
 
   get marks() { return Boolean(this.face.marking); } // by clicks on the sculpt
-  enter() { this.table.layers.on("coats", true); this.table.layers.set("differing", $("colour-difference").checked); this.load(); this.schemes.load(); this.face.load(); }
+  enter() { this.table.layers.on("coats", true); this.table.layers.set("differing", $("colour-difference").checked); this.load(); }
   leave() { this.table.layers.on("coats", false); this.table.layers.on("sheen", false); this.schemes.compare(null); this.table.layers.set("differing", false); }
 
   async load() {
     const turn = this.loading = (this.loading || 0) + 1;
+    this.schemes.load(); this.face.load();
     $("colour-note").textContent = "Laying the coats …";
     const answer = await patient(`${this.base}/colour.json`);
     const plan = await answer.json();
@@ -64,22 +63,15 @@ export default class Colour {
   }
 
   async change(wish) {
-    const answer = await patient(`${this.base}/colour`, { method: "POST", headers: { "Content-Type": "application/json" }, body: JSON.stringify({ ...wish, turn: this.plan.turn }) });
-    const plan = await answer.json();
-    if (!answer.ok) { say(plan.error, true); if (answer.status === 409) this.load(); return; }
-    kept();
-    this.load();
+    if (await this.history.change("colour", wish)) this.load();
   }
 
   show(plan) {
     const before = this.plan;
     this.plan = plan;
     const n = plan.coats.length, done = plan.regions.filter((r) => r.coats).length;
-    $("colour-note").textContent = !plan.regions.length ? "Mark the regions first: each is painted its own way then."
-      : n ? `${done} of ${plan.regions.length} regions, ${n} coats: ${per(plan.near)} of what is painted comes near its colour (ΔE ${plan.limit}). ${plan.times}.`
-        : "Choose a region, then a way to paint it: each is shown on this very model.";
+    $("colour-note").textContent = plan.words;
     $("colour-cautions").textContent = plan.cautions.join(" ") || "The product's safety data sheet and local rules come first.";
-    $("colour-undo").disabled = !plan.undo; $("colour-redo").disabled = !plan.redo;
     $("colour-all").disabled = done === plan.regions.length;
     $("colour-scrub").max = n;
     if (this.at === null || !before || before.coats.length !== n) this.at = n;
@@ -92,7 +84,7 @@ export default class Colour {
     $("out-of-order").textContent = plan.out_of_order.join(". ");
     $("colour-seams-box").hidden = !plan.seams.length;
     $("colour-seams").replaceChildren(...plan.seams.map(line));
-    $("finish").textContent = plan.finish || "Nothing is painted in colour yet.";
+    $("finish").textContent = plan.finish;
     this.list(); this.ways(); this.strip(); this.look(this.at);
   }
 
@@ -103,9 +95,8 @@ export default class Colour {
       button.setAttribute("aria-pressed", String(this.region === r.number));
       button.innerHTML = `<svg viewBox="0 0 30 30" aria-hidden="true"><rect width="30" height="30" fill="${r.hex}"/></svg><span><b></b><small></small></span><span class="share"></span>`;
       button.querySelector("b").textContent = `${r.number}. ${r.name}`;
-      const own = this.titles.find((w) => w.name === r.way);
-      button.querySelector("small").textContent = r.coats ? `${own ? own.title : "by hand"}, ${r.coats} ${r.coats > 1 ? "coats" : "coat"}` : r.can ? "not painted yet" : "nothing of it can be painted";
-      button.querySelector(".share").textContent = r.told ? `${per(r.told.within)} near` : "";
+      button.querySelector("small").textContent = r.words;
+      button.querySelector(".share").textContent = r.near ? `${per(r.near.within)} near` : "";
       button.addEventListener("click", () => { this.region = this.region === r.number ? null : r.number; this.list(); this.ways(); this.strip(); });
       item.append(button);
       return item;
@@ -121,7 +112,7 @@ export default class Colour {
     const answer = region && this.plan.regions[region - 1].coats ? await fetch(`${this.base}/colour/${region}/gradients.json`) : null;
     if (region !== this.region) return;
     const found = answer?.ok ? await answer.json() : [];
-    $("gradients").replaceChildren(...(found.length ? found.map((g) => line(`${g.lower} to ${g.upper}: ${Math.round(g.mm)} mm, ${g.step.toFixed(1)} value apart; ${g.words}.`)) : [line("Choose a region that is painted in layers.")]));
+    $("gradients").replaceChildren(...(found.length ? found.map((g) => line(g.line)) : [line("Choose a region that is painted in layers.")]));
   }
 
   // each way as a picture of this model, with what it comes to
@@ -140,11 +131,11 @@ export default class Colour {
         button.querySelector("img").addEventListener("load", async () => {
           const answer = await fetch(`${url}.json`);
           if (!answer.ok) return;
-          const { trouble, told, minutes, coats } = await answer.json();
-          button.disabled = Boolean(trouble);
-          button.querySelector("small").textContent = trouble ? "cannot be done" : `${per(told.within)} near\n${coats} ${coats > 1 ? "coats" : "coat"}, ${minutes} min`;
-          button.title = `${way.words} ${trouble || told.words}`;
-          button.dataset.words = trouble || told.words;
+          const found = await answer.json();
+          button.disabled = Boolean(found.trouble);
+          button.querySelector("small").textContent = found.short;
+          button.title = `${way.words} ${found.words}`;
+          button.dataset.words = found.words;
           this.words();
         });
         button.addEventListener("click", () => this.change({ do: "way", region: own.number, name: way.name }));
@@ -157,7 +148,7 @@ export default class Colour {
 
   words() {
     const own = this.plan.regions[this.region - 1], pressed = $("colour-ways").querySelector('[aria-pressed="true"]'), way = this.titles.find((w) => w.name === own?.way);
-    $("way-words").textContent = way ? `${way.words} ${own.told?.words ? `Here ${own.told.words}.` : ""}` : pressed ? "" : "Touch a way to paint the region with it.";
+    $("way-words").textContent = way ? `${way.words} ${own.near?.words ? `Here ${own.near.words}.` : ""}` : pressed ? "" : "Touch a way to paint the region with it.";
   }
 
   strip() {
@@ -190,7 +181,7 @@ export default class Colour {
     $("colour-from").hidden = typeof c.settings.azimuth !== "number";
     for (const name of ["azimuth", "elevation"]) form.elements.namedItem(name).value = c.settings[name] ?? 0;
     form.querySelector('[data-colour="mute"]').textContent = c.muted ? "Use this coat" : "Skip this coat";
-    $("colour-facts").textContent = `${Object.entries(c.drops_of_one).map(([name, k]) => `${k} ${k > 1 ? "drops" : "drop"} ${name}`).join(", ")}; ${Math.max(1, Math.round(c.hand_minutes))} min at the model, ${Math.round(c.wait_minutes)} min to dry. ${[c.beside, ...c.warnings].join(" ")}`;
+    $("colour-facts").textContent = c.facts;
   }
 
   async look(number) {
@@ -203,8 +194,7 @@ export default class Colour {
     const { heading, at } = unpack(bytes);
     this.table.layers.put("coats", new Uint8Array(bytes, at, this.table.heading.samples * 4));
     this.table.draw();
-    const a = heading.areas;
-    $("colour-areas").textContent = `Too light ${Math.round(a.light)} mm² (rising lines), too dark ${Math.round(a.dark)} mm² (falling), too grey ${Math.round(a.grey)} mm² (level), too vivid ${Math.round(a.vivid)} mm² (upright), of another hue ${Math.round(a.hue)} mm² (dots).`;
+    $("colour-areas").textContent = heading.words;
     $("colour-note").dataset.looked = String(number);
     if ($("colour-sheen").checked) this.sheen();
   }

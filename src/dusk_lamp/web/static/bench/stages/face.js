@@ -1,11 +1,9 @@
 // The face: sends which eye was clicked and what it looks at; shows the drawing that comes back.
-import { kept, say, send } from "../../page.js";
-
 const $ = (id) => document.getElementById(id);
 
 export default class Face {
-  constructor({ base, table }, here) {
-    Object.assign(this, { base, table, marking: null });
+  constructor({ base, table, history }, here) {
+    Object.assign(this, { base, table, history, marking: null });
     for (const button of document.querySelectorAll("[data-face]")) button.addEventListener("click", () => {
       const what = button.dataset.face;
       if (what === "ahead" || what === "viewer") this.change({ do: what });
@@ -30,10 +28,8 @@ export default class Face {
   }
 
   async change(wish) {
-    const answer = await send(`${this.base}/face`, { method: "POST", headers: { "Content-Type": "application/json" }, body: JSON.stringify(wish) });
-    const face = await answer.json();
-    if (!answer.ok) { say(face.error, true); return; }
-    kept();
+    const face = await this.history.change("face", wish);
+    if (!face) return;
     const next = wish.do === "right" && !face.spots.left ? "left" : null;
     this.show(face);
     this.wait(next);

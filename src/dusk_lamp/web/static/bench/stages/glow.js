@@ -1,5 +1,5 @@
 // The glow stage: what glows, a ring as wide as its reach, bands and coats; the server works it all out.
-import { kept, patient, say } from "../../page.js";
+import { patient } from "../../page.js";
 import { Looks } from "../looks.js";
 
 const $ = (id) => document.getElementById(id);
@@ -7,8 +7,8 @@ const mm = (x) => `${x < 10 ? x.toFixed(1) : Math.round(x)} mm`;
 const line = (words) => Object.assign(document.createElement("li"), { textContent: words });
 
 export default class Glow {
-  constructor({ base, table, here }) {
-    Object.assign(this, { base, table, chosen: null, waiting: null, showing: "both", plan: null, looks: new Looks(table) });
+  constructor({ base, table, here, history }) {
+    Object.assign(this, { base, table, history, chosen: null, waiting: null, showing: "both", plan: null, looks: new Looks(table) });
     for (const b of document.querySelectorAll("[data-glow]")) b.addEventListener("click", () => {
       const kind = b.dataset.glow;
       if (kind === "region") this.change({ do: "add", kind, region: Number($("glow-region").value) }, true);
@@ -64,8 +64,6 @@ export default class Glow {
     $("glow-away").addEventListener("click", () => { const number = this.chosen; this.chosen = null; this.change({ do: "away", number }); });
     $("glow-paint").addEventListener("click", () => this.change({ do: "paint", number: this.chosen }).then(() => this.press("painted")));
     $("glow-unpaint").addEventListener("click", () => this.change({ do: "unpaint", number: this.chosen }));
-    $("glow-undo").addEventListener("click", () => this.change({ do: "undo" }));
-    $("glow-redo").addEventListener("click", () => this.change({ do: "redo" }));
     $("dusk").addEventListener("input", () => { this.dusk(); this.look(`dusk=${$("dusk").value}`); });
     $("dusk").addEventListener("change", () => this.change({ do: "dusk", share: Number($("dusk").value) }));
     for (const b of document.querySelectorAll("[data-glow-show]")) b.addEventListener("click", () => this.press(b.dataset.glowShow));
@@ -103,10 +101,7 @@ export default class Glow {
   set(settings) { return this.change({ do: "set", number: this.chosen, settings }); }
 
   async change(wish, last = false) {
-    const answer = await patient(`${this.base}/glow`, { method: "POST", headers: { "Content-Type": "application/json" }, body: JSON.stringify({ ...wish, turn: this.plan?.turn }) });
-    const told = await answer.json();
-    if (!answer.ok) { say(told.error, true); if (answer.status === 409) this.load(); return; }
-    kept();
+    if (!await this.history.change("glow", wish)) return;
     if (last) this.chosen = -1;
     await this.load();
   }
@@ -121,13 +116,12 @@ export default class Glow {
       $(id).value = before || (plan.regions.find((r) => r.material === "glass or gem") ?? plan.regions[0])?.number;
     }
     $("dusk").value = plan.dusk; this.dusk();
-    $("glow-undo").disabled = !plan.undo; $("glow-redo").disabled = !plan.redo;
     $("glow-coats").replaceChildren(...plan.coats.map((c) => {
       const item = document.createElement("li");
       item.innerHTML = `<svg class="dab" viewBox="0 0 10 10" aria-hidden="true"><rect width="10" height="10" fill="${c.hex}"/></svg><span><b></b><small></small></span>`;
       item.className = "coat-row";
       item.querySelector("b").textContent = `${c.number}. ${c.label}`;
-      item.querySelector("small").textContent = `${c.paint}, ${c.laid_um} µm; ${Math.max(1, c.minutes)} min, ${c.wait} min to dry`;
+      item.querySelector("small").textContent = c.words;
       return item;
     }));
     this.list(); this.form(); this.look();
@@ -164,7 +158,7 @@ export default class Glow {
     for (const slider of [of("reach"), of("length")]) slider.parentElement.querySelector("output").textContent = mm(Number(slider.value));
     $("glow-limit").textContent = g.limit ? `Read that far over the lamp. From ${mm(g.limit)} on it lights something as brightly as itself.` : "Read that far over the lamp.";
     $("glow-trouble").hidden = !g.trouble; $("glow-trouble").textContent = g.trouble;
-    $("glow-told").replaceChildren(...(g.told || []).map(line));
+    $("glow-mind").replaceChildren(...(g.mind || []).map(line));
     $("glow-bands").replaceChildren(...(g.bands || []).filter((b) => b.mm2 > 0).map((b) => {
       const item = document.createElement("li");
       item.innerHTML = `<button type="button"><svg viewBox="0 0 14 14" aria-hidden="true"><rect width="14" height="14" fill="${b.colour}"/></svg><span></span><b>${b.mm2 < 10 ? b.mm2.toFixed(1) : Math.round(b.mm2)} mm²</b></button>`;
@@ -176,8 +170,8 @@ export default class Glow {
       return item;
     }));
     $("glow-edges-box").hidden = !g.edges?.length;
-    $("glow-edges").replaceChildren(...(g.edges || []).map((c) => line(`${c.region}: ${mm(c.lit)} of ${mm(c.mm)} catch it; ${c.own === null ? "no plan yet" : c.own ? "has its own highlight already" : "not highlighted yet"}`)));
-    $("glow-paint").textContent = g.painted ? "Put it in the plan anew" : "Put it in the plan";
+    $("glow-edges").replaceChildren(...(g.edges || []).map(line));
+    $("glow-paint").textContent = g.paint ?? "Put it in the plan";
     $("glow-paint").disabled = Boolean(g.trouble); $("glow-unpaint").hidden = !g.painted;
   }
 
@@ -191,12 +185,12 @@ export default class Glow {
   async lens() {
     const region = $("lens-region").value;
     if (!region) return;
-    const url = `${this.base}/glow/lens/${region}`, answer = await fetch(`${url}.json`), told = await answer.json();
+    const url = `${this.base}/glow/lens/${region}`, answer = await fetch(`${url}.json`), said = await answer.json();
     if (region !== $("lens-region").value) return; // another was chosen meanwhile
     $("lens-drawing").hidden = !answer.ok;
     if (answer.ok) $("lens-drawing").src = `${url}.svg?${Date.now()}`;
-    $("lens-paint").hidden = !answer.ok; $("lens-unpaint").hidden = !told.planned;
-    $("lens-paint").textContent = told.planned ? "Put it in the plan anew" : "Put it in the plan";
-    $("lens-words").replaceChildren(...(answer.ok ? told.words : [told.error]).map(line));
+    $("lens-paint").hidden = !answer.ok; $("lens-unpaint").hidden = !said.planned;
+    $("lens-paint").textContent = said.planned ? "Update it in the plan" : "Put it in the plan";
+    $("lens-words").replaceChildren(...(answer.ok ? said.words : [said.error]).map(line));
   }
 }

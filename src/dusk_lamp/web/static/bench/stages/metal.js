@@ -1,5 +1,5 @@
 // The metal stage: a school, a world and the painter's exaggerations for each region, shown at once; the server works it all out.
-import { kept, patient, say } from "../../page.js";
+import { patient, say } from "../../page.js";
 import { Looks } from "../looks.js";
 import { unpack } from "../turntable.js";
 
@@ -9,13 +9,13 @@ const SLIDERS = ["roughness", "contrast", "gather", "bow", "counterchange"], EDG
 const WORLD = ["sky_low", "sky_high", "ground", "horizon", "lamp_light", "lamp_size", "glow_light"];
 
 export default class Metal {
-  constructor({ base, table, here }) {
-    Object.assign(this, { base, table, region: null, showing: "metal", plan: null, looks: new Looks(table), drags: "lamp", touched: null });
+  constructor({ base, table, here, history }) {
+    Object.assign(this, { base, table, history, region: null, showing: "metal", plan: null, looks: new Looks(table), drags: "lamp", touched: null });
     const form = $("metal-form"), of = (name) => form.elements.namedItem(name);
     this.of = of;
     form.addEventListener("submit", (e) => e.preventDefault());
     form.addEventListener("input", ({ target: { name, value } }) => {
-      this.told();
+      this.words();
       if (name === "least") this.edges(value);
       else if (name !== "line") this.look(`${name}=${encodeURIComponent(value)}`);
     });
@@ -26,15 +26,13 @@ export default class Metal {
     for (const b of document.querySelectorAll("[data-facet]")) b.addEventListener("click", () => this.change({ do: "facet", ...this.touched, kind: b.dataset.facet }).then(() => this.facet()));
     table.canvas.addEventListener("picked", (e) => { if (here("metal") && this.showing === "facets") { this.touched = e.detail; this.facet(); } });
     $("metal-holds").addEventListener("click", async () => {
-      $("metal-told").replaceChildren(line("Looking from the sides …"));
-      const answer = await patient(`${this.base}/metal/${this.region}/holds.json`), told = await answer.json();
-      $("metal-told").replaceChildren(line(answer.ok ? told.words : told.error));
+      $("metal-words-found").replaceChildren(line("Looking from the sides …"));
+      const answer = await patient(`${this.base}/metal/${this.region}/holds.json`), said = await answer.json();
+      $("metal-words-found").replaceChildren(line(answer.ok ? said.words : said.error));
       $("metal-looks").hidden = !answer.ok;
       for (const img of $("metal-looks").querySelectorAll("img")) img.src = answer.ok ? `${this.base}/metal/${this.region}/look/${img.dataset.off}.png?v=${Date.now()}` : "";
     });
     for (const b of document.querySelectorAll("[data-metal-show]")) b.addEventListener("click", () => this.press(b.dataset.metalShow));
-    $("metal-undo").addEventListener("click", () => this.change({ do: "undo" }));
-    $("metal-redo").addEventListener("click", () => this.change({ do: "redo" }));
   }
 
   get marks() { return this.showing === "facets"; } // by clicks on the sculpt
@@ -58,13 +56,13 @@ export default class Metal {
   async facet() {
     if (!this.touched) return;
     const { origin, direction } = this.touched;
-    const answer = await fetch(`${this.base}/metal/${this.region}/facet.json?${new URLSearchParams({ origin: Array.from(origin).join(","), direction: Array.from(direction).join(",") })}`), told = await answer.json();
-    if (!answer.ok) { say(told.error, true); return; }
+    const answer = await fetch(`${this.base}/metal/${this.region}/facet.json?${new URLSearchParams({ origin: Array.from(origin).join(","), direction: Array.from(direction).join(",") })}`), said = await answer.json();
+    if (!answer.ok) { say(said.error, true); return; }
     $("facet-box").hidden = false;
-    for (const b of document.querySelectorAll("[data-facet]")) b.setAttribute("aria-pressed", String(b.dataset.facet === told.kind));
-    $("facet-drawing").hidden = told.number === null;
-    if (told.number !== null) $("facet-drawing").src = `${this.base}/metal/${this.region}/facet/${told.number}.svg?v=${Date.now()}`;
-    $("facet-words").replaceChildren(...told.words.map(line));
+    for (const b of document.querySelectorAll("[data-facet]")) b.setAttribute("aria-pressed", String(b.dataset.facet === said.kind));
+    $("facet-drawing").hidden = said.number === null;
+    if (said.number !== null) $("facet-drawing").src = `${this.base}/metal/${this.region}/facet/${said.number}.svg?v=${Date.now()}`;
+    $("facet-words").replaceChildren(...said.words.map(line));
   }
 
   async edges(least) {
@@ -94,16 +92,11 @@ export default class Metal {
     this.plan = plan;
     if (!plan.regions.some((r) => r.number === this.region)) this.region = (plan.regions.find((r) => r.material === "metal") ?? plan.regions[0])?.number ?? null;
     if (!plan.regions.length) $("metal-note").textContent = "Mark the regions first.";
-    $("metal-undo").disabled = !plan.undo; $("metal-redo").disabled = !plan.redo;
     this.list(); this.form(); this.look();
   }
 
   async change(wish) {
-    const answer = await patient(`${this.base}/metal`, { method: "POST", headers: { "Content-Type": "application/json" }, body: JSON.stringify({ region: this.region, ...wish, turn: this.plan?.turn }) });
-    const told = await answer.json();
-    if (!answer.ok) { say(told.error, true); if (answer.status === 409) this.load(); return; }
-    kept();
-    await this.load();
+    if (await this.history.change("metal", { region: this.region, ...wish })) await this.load();
   }
 
   list() {
@@ -112,8 +105,8 @@ export default class Metal {
       button.type = "button"; button.setAttribute("aria-pressed", String(this.region === r.number));
       button.innerHTML = `<svg viewBox="0 0 30 30" aria-hidden="true"><rect width="30" height="30" fill="${r.hex}"/></svg><span><b></b><small></small></span><span class="share"></span>`;
       button.querySelector("b").textContent = `${r.number}. ${r.name}`;
-      button.querySelector("small").textContent = [r.material, r.painted ? "metal in the plan" : "", r.edged ? "edges in the plan" : "", r.lined ? "lined" : ""].filter(Boolean).join(", ");
-      button.addEventListener("click", () => { this.region = r.number; $("metal-told").replaceChildren(); $("metal-looks").hidden = true; $("facet-box").hidden = true; this.touched = null; this.list(); this.form(); this.look(); });
+      button.querySelector("small").textContent = r.words;
+      button.addEventListener("click", () => { this.region = r.number; $("metal-words-found").replaceChildren(); $("metal-looks").hidden = true; $("facet-box").hidden = true; this.touched = null; this.list(); this.form(); this.look(); });
       item.append(button);
       return item;
     }));
@@ -137,16 +130,16 @@ export default class Metal {
     for (const name of EDGES) this.of(name).value = r[name];
     $("metal-usual").hidden = !r.set;
     $("metal-ball").src = `${this.base}/metal/${r.number}/ball.png?v=${Date.now()}`;
-    $("metal-paint").textContent = r.painted ? "Put it in the plan anew" : "Put it in the plan";
+    $("metal-paint").textContent = r.painted ? "Update it in the plan" : "Put it in the plan";
     $("metal-unpaint").hidden = !r.painted; $("metal-unedge").hidden = !r.edged;
     $("metal-unline").hidden = !r.lined; $("metal-line").disabled = !r.lining_mm;
-    $("metal-edges").textContent = `${r.crests} crests, ${Math.round(r.crests_mm)} mm, of which the lamp sees ${Math.round(r.lit_mm)} mm. A wide line, a fine bright one, thinner upward; a dot where edges meet. On the whole model: ${this.plan.strokes} strokes, about ${this.plan.minutes} min.`;
-    $("metal-lining").textContent = r.lining_mm ? `Creases toward its neighbours: ${Math.round(r.lining_mm)} mm. None between two whites.` : "No crease toward a neighbour to line, or only between two whites.";
-    if (r.jumps.length) $("metal-told").replaceChildren(...r.jumps.map(line));
-    this.told();
+    $("metal-edges").textContent = r.edge_words;
+    $("metal-lining").textContent = r.lining_words;
+    if (r.jumps.length) $("metal-words-found").replaceChildren(...r.jumps.map(line));
+    this.words();
   }
 
-  told() {
+  words() {
     const chosen = this.of("school").selectedOptions[0];
     $("metal-words").textContent = chosen?.dataset.words ?? "";
     for (const part of $("metal-form").querySelectorAll("[data-school]")) part.hidden = part.dataset.school !== this.of("school").value;

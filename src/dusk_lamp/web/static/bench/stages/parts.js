@@ -1,11 +1,9 @@
 // Parts: draws the list, hides and pulls apart what the server said; sends names and wishes.
-import { kept, say, send } from "../../page.js";
-
 const $ = (id) => document.getElementById(id);
 
 export default class Parts {
-  constructor({ base, table, resky }) {
-    Object.assign(this, { base, table, resky, hidden: new Set(), chosen: null, content: null });
+  constructor({ base, table, resky, history }) {
+    Object.assign(this, { base, table, resky, history, hidden: new Set(), chosen: null, content: null });
     $("pull").addEventListener("input", () => this.sight());
     $("part-form").addEventListener("submit", (e) => e.preventDefault());
     $("part-name").addEventListener("change", () => this.change({ name: $("part-name").value }));
@@ -31,10 +29,8 @@ export default class Parts {
   }
 
   async change(wish) {
-    const answer = await send(`${this.base}/parts`, { method: "POST", headers: { "Content-Type": "application/json" }, body: JSON.stringify({ number: this.chosen, ...wish }) });
-    const content = await answer.json();
-    if (!answer.ok) { say(content.error, true); this.list(); return; }
-    kept();
+    const content = await this.history.change("parts", { number: this.chosen, ...wish });
+    if (!content) { this.list(); return; }
     this.show(content);
     if (!content.sky) this.resky();
   }

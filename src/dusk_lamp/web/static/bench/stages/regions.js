@@ -1,12 +1,12 @@
 // Regions: sends picks and changes, draws the labels and the list that come back.
-import { kept, patient, say, send } from "../../page.js";
+import { say, send } from "../../page.js";
 import { unpack } from "../turntable.js";
 
 const $ = (id) => document.getElementById(id);
 
 export default class Regions {
-  constructor({ base, table, here, stages }) {
-    Object.assign(this, { base, table, here: () => here("regions"), seen: () => stages.parts.seen(), chosen: null, last: null, rays: [], dabbing: false, waiting: [] });
+  constructor({ base, table, here, stages, history }) {
+    Object.assign(this, { base, table, history, here: () => here("regions"), seen: () => stages.parts.seen(), chosen: null, last: null, rays: [], dabbing: false, waiting: [] });
     table.canvas.addEventListener("dabbed", (e) => this.dab(e.detail));
     table.canvas.addEventListener("lifted", () => this.lift());
     table.canvas.addEventListener("dropped", () => { this.rays = []; this.waiting = []; this.load(); });
@@ -21,17 +21,12 @@ export default class Regions {
     table.canvas.addEventListener("picked", (e) => { if (this.here()) this.pick(e.detail); });
     $("crease").addEventListener("input", () => this.words());
     $("crease").addEventListener("change", () => { if (this.last?.tool === "creases") this.change({ ...this.last, crease: Number($("crease").value), again: true }); });
-    $("undo").addEventListener("click", () => this.change({ do: "undo" }));
-    $("redo").addEventListener("click", () => this.change({ do: "redo" }));
     $("region-form").addEventListener("submit", (e) => e.preventDefault());
     for (const name of ["name", "material", "attention", "colour"]) {
       $(`region-${name}`).addEventListener("change", () => this.change({ do: "describe", number: this.chosen, [name]: $(`region-${name}`).value }));
     }
     for (const button of document.querySelectorAll("[data-rim]")) button.addEventListener("click", () => this.change({ do: "rim", number: this.chosen, rounds: Number(button.dataset.rim) }));
     $("region-remove").addEventListener("click", () => { const number = this.chosen; this.choose(null); this.change({ do: "remove", number }); });
-    addEventListener("keydown", (e) => {
-      if (this.here() && (e.ctrlKey || e.metaKey) && e.key.toLowerCase() === "z" && !e.target.matches("input[maxlength]")) { e.preventDefault(); this.change({ do: e.shiftKey ? "redo" : "undo" }); }
-    });
     this.words();
   }
 
@@ -107,6 +102,7 @@ export default class Regions {
     const answer = await send(`${this.base}/regions/file`, { method: "POST", body: form });
     if (!answer.ok) { say((await answer.json()).error, true); return; }
     this.show(await answer.arrayBuffer());
+    this.history.look();
     say("The regions are on. Undo takes them off again.");
   }
 
@@ -125,35 +121,19 @@ export default class Regions {
 
   async change(wish) {
     const before = this.marking.regions.length;
-    const answer = await patient(`${this.base}/regions`, { method: "POST", headers: { "Content-Type": "application/json" }, body: JSON.stringify({ ...wish, stroke: this.marking.stroke, surface: this.marking.surface }) });
-    if (!answer.ok) {
-      const { error, stale, anew } = await answer.json();
-      if (stale && !anew && !["undo", "redo"].includes(wish.do)) { await this.load(); this.both(wish); return; }
-      say(error, true);
-      if (anew || answer.status === 409 && !stale) location.reload(); // the surface itself is another one now
-      else if (wish.do === "brush" || stale) this.load();
-      return;
-    }
+    const bytes = await this.history.change("regions", { ...wish, surface: this.marking.surface }, { read: "bytes" });
+    if (!bytes) { if (wish.do === "brush") this.load(); return; }
     this.last = wish.do === "pick" ? { ...wish, again: undefined } : null;
-    kept();
-    this.show(await answer.arrayBuffer());
+    this.show(bytes);
     if (["pick", "brush", "facing"].includes(wish.do) && this.marking.regions.length > before) this.choose(this.marking.regions.length);
-  }
-
-  // another tab was quicker: its regions are shown, and this tab's change can still go on top of them
-  both(wish) {
-    const dialog = $("two-tabs-regions");
-    dialog.querySelector('[data-choice="mine"]').onclick = () => { dialog.close(); this.change({ ...wish, again: undefined }); }; // nothing of this tab's is on top any more to be done again
-    dialog.querySelector('[data-choice="theirs"]').onclick = () => dialog.close();
-    if (!dialog.open) dialog.showModal();
   }
 
   show(bytes) {
     const { heading, at } = unpack(bytes);
     this.marking = heading;
+    if (heading.turn > this.history.turn) this.history.turn = heading.turn;
     this.table.mark(new Uint8Array(bytes, at), heading.regions.map((r) => r.patch));
     $("guess-row").hidden = heading.regions.length > 0; $("clear").hidden = !heading.regions.length;
-    $("undo").disabled = !heading.undo; $("redo").disabled = !heading.redo;
     if (this.chosen > heading.regions.length) this.chosen = null;
     this.list();
   }

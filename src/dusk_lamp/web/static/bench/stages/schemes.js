@@ -1,5 +1,5 @@
 // Several schemes of one sculpt: copied, taken up, let go, and one wiped over the other.
-import { kept, patient, say } from "../../page.js";
+import { patient } from "../../page.js";
 import { unpack } from "../turntable.js";
 
 const $ = (id) => document.getElementById(id);
@@ -21,11 +21,9 @@ export default class Schemes {
   }
 
   async change(wish) {
-    const answer = await patient(`${this.base}/schemes`, { method: "POST", headers: { "Content-Type": "application/json" }, body: JSON.stringify({ ...wish, turn: this.colour.plan?.turn }) });
-    const rows = await answer.json();
-    if (!answer.ok) { say(rows.error, true); return; }
-    kept();
-    if (wish.do === "take") { this.compare(null); this.colour.at = null; this.colour.load(); }
+    const rows = await this.colour.history.change("schemes", wish);
+    if (!rows) return;
+    if (wish.do === "take") { this.compare(null); this.colour.at = null; await this.colour.history.taken(); return; }
     this.show(rows);
   }
 
@@ -37,7 +35,7 @@ export default class Schemes {
       const item = document.createElement("li"), words = document.createElement("p"), name = document.createElement("b");
       item.className = "scheme-row";
       name.textContent = r.name;
-      words.append(name, ` ${r.coats} ${r.coats === 1 ? "coat" : "coats"}${r.here ? ", on the bench" : ""}`);
+      words.append(name, ` ${r.words}`);
       item.append(words);
       if (!r.here) {
         const button = (title, act, pressed) => {

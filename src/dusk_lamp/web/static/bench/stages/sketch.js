@@ -1,13 +1,13 @@
 // The value sketch in colour: the regions with their colours and keys, coloured light, the findings of the reading test.
-import { kept, say, send } from "../../page.js";
+import { say } from "../../page.js";
 import { unpack } from "../turntable.js";
 
 const $ = (id) => document.getElementById(id);
 const VALUES = ["low", "middle", "high"];
 
 export default class Sketch {
-  constructor({ base, table, stages }) {
-    Object.assign(this, { base, table, stages, chosen: null, border: null });
+  constructor({ base, table, stages, history }) {
+    Object.assign(this, { base, table, stages, history, chosen: null, border: null });
     const form = $("sketch-form"), tints = $("tints");
     form.addEventListener("submit", (e) => e.preventDefault());
     form.addEventListener("input", ({ target }) => { // seen while it is being set, kept when it is
@@ -44,11 +44,8 @@ export default class Sketch {
 
   async tint() {
     const { lamp, sky, ground } = $("tints").elements;
-    const answer = await send(`${this.base}/sketch`, { method: "POST", headers: { "Content-Type": "application/json" }, body: JSON.stringify({ lamp: lamp.value, sky: sky.value, ground: ground.value }) });
-    const said = await answer.json();
-    if (!answer.ok) { say(said.error, true); this.load(); return; }
-    kept();
-    this.show(said);
+    const said = await this.history.change("sketch", { do: "tint", lamp: lamp.value, sky: sky.value, ground: ground.value });
+    if (said) this.show(said); else this.load();
   }
 
   show(sketch) {
@@ -79,7 +76,7 @@ export default class Sketch {
       button.setAttribute("aria-pressed", String(this.chosen === r.number));
       button.innerHTML = `<svg viewBox="0 0 5 5" preserveAspectRatio="none" aria-hidden="true">${r.ladder.map((hex, k) => `<rect x="${k}" width="1.02" height="5" fill="${hex}"/>`).join("")}</svg><span><b></b><small></small></span><span class="share"></span>`;
       button.querySelector("b").textContent = `${r.number}. ${r.name}`;
-      button.querySelector("small").textContent = `${r.colour.startsWith("#") ? "picked" : r.colour || r.material}, value ${r.key[0]} to ${r.key[2]}${r.troubles.length ? "; mind!" : ""}`;
+      button.querySelector("small").textContent = `${r.colour.startsWith("#") ? "picked" : r.colour || r.material}, value ${r.key[0]} to ${r.key[2]}${r.troubles.length ? "; has a warning" : ""}`;
       button.querySelector(".share").textContent = `${(100 * r.share).toFixed(1)} %`;
       button.addEventListener("click", () => { this.chosen = this.chosen === r.number ? null : r.number; this.list(); });
       item.append(button);

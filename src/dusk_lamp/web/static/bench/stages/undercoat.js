@@ -1,21 +1,19 @@
 // The undercoat: schools as pictures, coats to scrub through, what is too light or too dark; the server works it all out.
-import { kept, patient, say, send } from "../../page.js";
+import { patient, say, send } from "../../page.js";
 import { Dial } from "../dial.js";
 import { unpack } from "../turntable.js";
 
 const $ = (id) => document.getElementById(id);
 
 export default class Undercoat {
-  constructor({ base, table }) {
-    Object.assign(this, { base, table, chosen: null, at: null, plan: null, asked: 0 });
+  constructor({ base, table, history }) {
+    Object.assign(this, { base, table, history, chosen: null, at: null, plan: null, asked: 0 });
     $("scrub").addEventListener("input", () => this.look(Number($("scrub").value)));
     $("difference").addEventListener("change", () => { table.layers.set("differing", $("difference").checked); table.draw(); });
     $("fit").addEventListener("click", () => this.change({ do: "fit" }));
     $("fit-stop").addEventListener("click", () => send(`/jobs/${this.plan.fit.id}/stop`, { method: "POST" }));
     $("touch-ups").addEventListener("toggle", () => { if ($("touch-ups").open && this.plan) this.touchUps(); });
     $("touch-all").addEventListener("click", () => this.change({ do: "touch", all: true }));
-    $("coat-undo").addEventListener("click", () => this.change({ do: "undo" }));
-    $("coat-redo").addEventListener("click", () => this.change({ do: "redo" }));
     $("dark-back").addEventListener("click", () => this.change({ do: "dark" }));
     for (const button of document.querySelectorAll("[data-coat]")) button.addEventListener("click", () => {
       const what = button.dataset.coat, number = this.chosen;
@@ -70,20 +68,15 @@ export default class Undercoat {
   }
 
   async change(wish) {
-    const answer = await send(`${this.base}/undercoat`, { method: "POST", headers: { "Content-Type": "application/json" }, body: JSON.stringify({ ...wish, turn: this.plan.turn }) });
-    if (answer.status === 202) { this.load(); return; }
-    const plan = await answer.json();
-    if (!answer.ok) { say(plan.error, true); if (answer.status === 409) this.load(); return; }
-    kept();
-    this.show(plan);
+    const plan = await this.history.change("undercoat", wish);
+    if (plan) this.show(plan);
   }
 
   show(plan) {
     const before = this.plan;
     this.plan = plan;
-    const n = plan.coats.length, per = (x) => `${Math.round(100 * x)} %`;
-    const key = plan.figures.key, squad = plan.total.models > 1 ? ` for ${plan.total.models} models` : "";
-    $("undercoat-note").textContent = `${per(plan.figures.within)} of the surface is within half a value of the light, laid from value ${key.darkest} to ${key.lightest}; its values are in order to ${per(plan.figures.order)}; average miss ${plan.figures.mean.toFixed(1)} value. ${plan.total.ml.toFixed(1)} ml${squad}: ${plan.total.times}.`;
+    const n = plan.coats.length;
+    $("undercoat-note").textContent = plan.words;
     $("undercoat-cautions").textContent = plan.cautions.join(" ");
     $("fit").hidden = !plan.fits;
     const schools = $("schools");
@@ -104,23 +97,22 @@ export default class Undercoat {
         button.querySelector("img").addEventListener("load", async () => { // worked out with the picture
           const answer = await fetch(s.near);
           if (!answer.ok) return;
-          const told = button.told = await answer.json();
+          button.match = await answer.json();
           this.near(button);
-          button.title = `${s.when} ${s.weak} ${per(told.within_half)} of the surface within half a value of your light in its own key (value ${told.key.darkest.toFixed(1)} to ${told.key.lightest.toFixed(1)}); values in order to ${per(told.rank_agreement)}; ${Math.round(told.minutes)} minutes of work and ${Math.round(told.wait)} of drying, ${told.ml.toFixed(1)} ml.`;
+          button.title = `${s.when} ${s.weak} ${button.match.words}`;
         });
         button.querySelector("span").textContent = s.title;
         button.addEventListener("click", () => { this.chosen = null; this.change({ do: "school", name: s.name }); });
         schools.append(button);
       }
     }
-    for (const b of schools.children) { b.setAttribute("aria-pressed", String(b.dataset.school === plan.school)); if (b.told) this.near(b); }
+    for (const b of schools.children) { b.setAttribute("aria-pressed", String(b.dataset.school === plan.school)); if (b.match) this.near(b); }
     $("school-words").textContent = plan.school_words;
     $("through-row").hidden = plan.school !== "coloured";
     $("ladder-colour").value = plan.through;
     $("primer-name").textContent = plan.primer.name;
     if (before && before.primer.name !== plan.primer.name && $("primers").open) this.primers();
     this.strip();
-    $("coat-undo").disabled = !plan.undo; $("coat-redo").disabled = !plan.redo;
     $("scrub").max = n;
     if (this.at === null || this.at > n || !before || before.coats.length !== n) this.at = n;
     $("scrub").value = this.at;
@@ -131,14 +123,14 @@ export default class Undercoat {
 
   // under a school's picture: of the one that is laid, what its coats come to by now
   near(button) {
-    const { told } = button, own = button.dataset.school === this.plan.school, per = (x) => `${Math.round(100 * x)} %`;
-    const { within, order } = own ? this.plan.figures : { within: told.within_half, order: told.rank_agreement };
-    button.querySelector("small").textContent = `${per(within)} near\norder ${per(order)}\n${Math.round(told.minutes)} min, ${told.cups ? `${told.cups} ${told.cups > 1 ? "cups" : "cup"}` : "no cup"}`;
+    const { match } = button, own = button.dataset.school === this.plan.school, per = (x) => `${Math.round(100 * x)} %`;
+    const { within, order } = own ? this.plan.figures : { within: match.within_half, order: match.rank_agreement };
+    button.querySelector("small").textContent = `${per(within)} near\norder ${per(order)}\n${match.short}`;
   }
 
   // what the nozzle could not reach: each patch can be taken or left
   async touchUps() {
-    const words = $("touch-words"), list = $("touch-list"), turn = this.plan.turn, per = (x) => `${(100 * x).toFixed(1)} %`;
+    const words = $("touch-words"), list = $("touch-list"), turn = this.plan.turn;
     words.textContent = "Looking for what the nozzle cannot reach …";
     const answer = await patient(`${this.base}/undercoat/touch-ups`);
     const found = await answer.json();
@@ -151,12 +143,12 @@ export default class Undercoat {
       button.innerHTML = '<svg class="dab" viewBox="0 0 10 10" aria-hidden="true"><rect width="10" height="10"/></svg><span><b></b><small></small></span>';
       button.querySelector("rect").setAttribute("fill", p.hex);
       button.querySelector("b").textContent = p.words;
-      button.querySelector("small").textContent = `${p.spots} ${p.spots > 1 ? "spots" : "spot"}, ${Math.round(p.mm2)} mm²: +${per(p.gains)}. Take it`;
+      button.querySelector("small").textContent = p.gain_words;
       button.addEventListener("click", () => this.change({ do: "touch", place }));
       item.append(button); list.append(item);
     });
     $("touch-all").hidden = !found.touch_ups.length;
-    words.textContent = found.touch_ups.length ? `${per(found.within)} is near now; with all of these ${per(found.then)}. Take what is worth it to you and leave the rest.` : `${per(found.within)} of the surface is near: nothing is worth a brush.`;
+    words.textContent = found.words;
     words.dataset.found = String(found.touch_ups.length);
   }
 
@@ -171,7 +163,7 @@ export default class Undercoat {
       button.innerHTML = `<img alt="" width="66" height="84" loading="lazy" src="${c.picture}"><span><b></b><small></small><small class="adds"></small></span>`;
       button.querySelector("b").textContent = `${c.number}. ${c.label || c.technique}`;
       button.querySelector("small").textContent = c.words;
-      button.querySelector(".adds").textContent = c.muted ? "" : `${c.adds >= 0 ? "+" : "−"}${Math.abs(100 * c.adds).toFixed(0)} % near the target${c.warnings.length ? "; mind!" : ""}`;
+      button.querySelector(".adds").textContent = c.muted ? "" : `${c.adds >= 0 ? "+" : "−"}${Math.abs(100 * c.adds).toFixed(0)} % near the target${c.warnings.length ? "; has a warning" : ""}`;
       button.addEventListener("click", () => { this.chosen = this.chosen === c.number ? null : c.number; this.strip(); $("scrub").value = c.number; this.look(c.number); });
       item.append(button); strip.append(item);
     });
@@ -227,12 +219,11 @@ export default class Undercoat {
       button.innerHTML = '<svg class="dab" viewBox="0 0 10 10" aria-hidden="true"><rect width="10" height="10"/></svg><span><b></b><small></small></span>';
       button.querySelector("rect").setAttribute("fill", p.hex);
       button.querySelector("b").textContent = p.name;
-      button.querySelector("small").textContent = p.coats === null ? `value ${p.value}` : `value ${p.value}; your colours cover it in ${p.coats} coats on the mean, ${Math.round(p.minutes / 60 * 10) / 10} h with drying`;
+      button.querySelector("small").textContent = p.words;
       button.addEventListener("click", () => this.change({ do: "primer", name: p.name }));
       item.append(button); list.append(item);
     }
-    const weighed = found.primers.some((p) => p.coats !== null);
-    $("primer-words").textContent = !found.primers.length ? "No primer on the rack." : weighed ? `The first costs the fewest coats for the colours of your regions${found.missing.length ? `; without a colour yet: ${found.missing.join(", ")}` : ""}.` : "Give your regions colours, and the primers are weighed by the coats they cost.";
+    $("primer-words").textContent = found.words;
   }
 
   async look(number) {
@@ -279,6 +270,6 @@ export default class Undercoat {
       for (const words of [row.name, `${Math.round(100 * row.within)} %`, row.mean.toFixed(2)]) line.insertCell().textContent = words;
     }
     table.hidden = false;
-    $("squad-words").textContent = `Paint for all: ${squad.paint.map((p) => `${p.paint} ${p.ml.toFixed(1)} ml (${p.drops} drops)`).join(", ")}.`;
+    $("squad-words").textContent = squad.words;
   }
 }

@@ -1,11 +1,9 @@
 // The display view and the focal spots: sends looks and clicks, draws what comes back.
-import { kept, say, send } from "../../page.js";
-
 const $ = (id) => document.getElementById(id);
 
 export default class View {
-  constructor({ base, table, here }) {
-    Object.assign(this, { base, table, here });
+  constructor({ base, table, here, history }) {
+    Object.assign(this, { base, table, here, history });
     table.canvas.addEventListener("picked", (e) => { if (here("view")) this.change({ do: "spot", ...e.detail }); });
     $("look-here").addEventListener("click", () => this.change({ do: "look", azimuth: table.azimuth, elevation: table.elevation }));
   }
@@ -22,11 +20,8 @@ export default class View {
   }
 
   async change(wish) {
-    const answer = await send(`${this.base}/display`, { method: "POST", headers: { "Content-Type": "application/json" }, body: JSON.stringify(wish) });
-    const display = await answer.json();
-    if (!answer.ok) { say(display.error, true); return; }
-    kept();
-    this.show(display);
+    const display = await this.history.change("display", wish);
+    if (display) this.show(display);
   }
 
   show(display) {

@@ -1,23 +1,23 @@
 // The wear stage: how much of each layer, where none, and what it costs; the server works it all out.
-import { kept, patient, say } from "../../page.js";
+import { patient } from "../../page.js";
 import { Looks } from "../looks.js";
 
 const $ = (id) => document.getElementById(id);
 
 export default class Wear {
-  constructor({ base, table }) {
-    Object.assign(this, { base, table, showing: "worn", plan: null, looks: new Looks(table) });
+  constructor({ base, table, history }) {
+    Object.assign(this, { base, table, history, showing: "worn", plan: null, looks: new Looks(table) });
     const form = $("wear-form");
     form.addEventListener("submit", (e) => e.preventDefault());
     form.addEventListener("input", (e) => { if (e.target.type === "range") this.look(`layer=${e.target.name.replace("-amount", "")}&amount=${e.target.value}`); });
     form.addEventListener("change", (e) => {
       const { name, type, checked, value } = e.target;
-      if (name === "spared") this.change({ do: "set", spared: [...form.querySelectorAll('[name="spared"]:checked')].map((box) => box.value) });
+      if (name === "spared") this.change({ do: "set", spared: [...form.querySelectorAll('[name="spared"]:checked')].map((box) => Number(box.value)) });
       else if (type === "range") this.change({ do: "set", amounts: { [name.replace("-amount", "")]: Number(value) } });
       else this.change({ do: "set", amounts: { [name]: checked ? Number(form.elements.namedItem(`${name}-amount`)?.dataset.usual ?? 1) : 0 } });
     });
     $("wear-pattern").addEventListener("click", () => this.change({ do: "set", seed: this.plan.seed % 9999 + 1 }));
-    for (const what of ["usual", "paint", "unpaint", "undo", "redo"]) $(`wear-${what}`).addEventListener("click", () => this.change({ do: what }));
+    for (const what of ["usual", "paint", "unpaint"]) $(`wear-${what}`).addEventListener("click", () => this.change({ do: what }));
     for (const b of document.querySelectorAll("[data-wear-show]")) b.addEventListener("click", () => {
       this.showing = b.dataset.wearShow;
       for (const other of document.querySelectorAll("[data-wear-show]")) other.setAttribute("aria-pressed", String(other === b));
@@ -38,11 +38,7 @@ export default class Wear {
   }
 
   async change(wish) {
-    const answer = await patient(`${this.base}/wear`, { method: "POST", headers: { "Content-Type": "application/json" }, body: JSON.stringify({ ...wish, turn: this.plan?.turn }) });
-    const told = await answer.json();
-    if (!answer.ok) { say(told.error, true); this.load(); return; }
-    kept();
-    await this.load();
+    if (await this.history.change("wear", wish)) await this.load();
   }
 
   show(plan) {
@@ -52,16 +48,15 @@ export default class Wear {
       const box = document.querySelector(`[data-layer="${layer.name}"]`), slider = elements.namedItem(`${layer.name}-amount`);
       elements.namedItem(layer.name).checked = layer.amount > 0;
       if (slider) { slider.value = layer.amount; slider.closest("label").hidden = !layer.amount; }
-      box.querySelector("small").textContent = layer.amount ? `${layer.minutes || "under a"} ${layer.minutes === 1 || !layer.minutes ? "minute" : "minutes"}${layer.wait >= 60 ? `, ${Math.round(layer.wait / 60)} h to dry` : ""}` : "";
+      box.querySelector("small").textContent = layer.amount ? layer.words : "";
     }
     $("wear-spared").replaceChildren(...plan.regions.map((r) => {
       const label = document.createElement("label");
       label.className = "tick";
-      label.append(Object.assign(document.createElement("input"), { type: "checkbox", name: "spared", value: r.name, checked: r.spared }), ` ${r.name}`);
+      label.append(Object.assign(document.createElement("input"), { type: "checkbox", name: "spared", value: r.number, checked: r.spared }), ` ${r.name}`);
       return label;
     }));
-    $("wear-undo").disabled = !plan.undo; $("wear-redo").disabled = !plan.redo;
-    $("wear-paint").textContent = plan.stale ? "Put it in the plan anew" : plan.painted ? "It is in the plan" : "Put it in the plan";
+    $("wear-paint").textContent = plan.paint;
     $("wear-paint").disabled = plan.painted && !plan.stale;
     $("wear-unpaint").hidden = !plan.painted;
     $("wear-coats").replaceChildren(...plan.coats.map((c) => {
@@ -69,7 +64,7 @@ export default class Wear {
       item.className = "coat-row";
       item.innerHTML = `<svg class="dab" viewBox="0 0 10 10" aria-hidden="true"><rect width="10" height="10" fill="${c.hex}"/></svg><span><b></b><small></small></span>`;
       item.querySelector("b").textContent = `${c.number}. ${c.label}`;
-      item.querySelector("small").textContent = [`${c.paint}; ${Math.max(1, c.minutes)} min`, ...c.warnings].join(" ");
+      item.querySelector("small").textContent = c.words;
       return item;
     }));
     this.look();

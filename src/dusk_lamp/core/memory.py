@@ -1,0 +1,83 @@
+"""Memory: the few results used last, bounded by number, each worked out once however many threads ask for it."""
+
+import threading
+from collections import OrderedDict
+from collections.abc import Callable, Hashable, Mapping
+from types import MappingProxyType
+from typing import Any, Generic, TypeVar
+
+K = TypeVar("K", bound=Hashable)
+V = TypeVar("V")
+
+
+class Bounded(Generic[K, V]):
+    """At most so many values by key; the one not used for longest goes first. Safe to ask from many threads."""
+
+    def __init__(self, most: int) -> None:
+        self._most = most
+        self._kept: OrderedDict[K, V] = OrderedDict()
+        self._making: dict[K, threading.Lock] = {}
+        self._lock = threading.Lock()
+
+    def get(self, key: K) -> V | None:
+        """What is kept under a key, or None."""
+        with self._lock:
+            if key in self._kept:
+                self._kept.move_to_end(key)
+            return self._kept.get(key)
+
+    def of(self, key: K, make: Callable[[], V]) -> V:
+        """What is kept under a key; made now, by one of those who ask, where it is not."""
+        with self._lock:
+            if key in self._kept:
+                self._kept.move_to_end(key)
+                return self._kept[key]
+            turn = self._making.setdefault(key, threading.Lock())
+        with turn:
+            with self._lock:
+                if key in self._kept:
+                    return self._kept[key]
+            try:
+                value = make()
+                with self._lock:
+                    self._kept[key] = value
+                    while len(self._kept) > self._most:
+                        self._kept.popitem(last=False)
+            finally:
+                with self._lock:
+                    self._making.pop(key, None)
+        return value
+
+    def __len__(self) -> int:
+        return len(self._kept)
+
+
+# how many of each kind are kept for one sculpt of 160,000 samples, and what one of them takes
+LIMITS = MappingProxyType({
+    "light": 2,  # 6 MB: the light that is kept, and the one being tried
+    "target": 3,  # 3 MB
+    "film": 40,  # 0.7 MB
+    "reflectance": 2,  # 26 MB: only to go on from
+    "look": 30,  # 1.3 MB
+    "glow": 26,  # 1.5 MB: twelve glows, as they are and with what shiny spots mirror of them
+    "metal": 6,  # 0.7 MB
+    "way": 80,  # 20 kB: a region painted one way
+    "value": 4,  # 0.7 MB
+    "touch-up": 4,  # a few kB
+    "stage": 24,  # pots, schools, and coats that wishes come to: some 100 kB
+})  # fmt: skip
+
+
+class Memory:
+    """What was worked out for one sculpt and may be wanted again, by kind and key."""
+
+    def __init__(self, limits: Mapping[str, int] = LIMITS) -> None:
+        self._kinds: dict[str, Bounded[Any, Any]] = {kind: Bounded(most) for kind, most in limits.items()}
+
+    def of(self, kind: str, key: Hashable, make: Callable[[], V]) -> V:
+        """What is kept of a kind under a key; made now where it is not."""
+        return self._kinds[kind].of(key, make)
+
+    def get(self, kind: str, key: Hashable) -> Any:
+        """What is kept, or None."""
+        return self._kinds[kind].get(key)

@@ -1,0 +1,214 @@
+"""The context: a plan on one sculpt, and all that its stages may ask: light, local colours, target, what lies below.
+
+There is one target. Every stage that changes what the model ought to look like does so here, one after another: the
+lamp's light dimmed to dusk → glows → local colours → metal → wear. Coats of a stage aim at the target as far as that
+stage and the ones painted before it make it: colours are laid without the glow that is tinted over them later.
+"""
+
+from collections.abc import Callable, Sequence
+from dataclasses import replace
+from functools import cached_property
+from typing import Any
+
+import numpy as np
+from numpy.typing import NDArray
+
+from ..coat.coat import Coat
+from ..light.key import Stop
+from ..light.lamp import Lamp
+from ..light.rig import Light
+from ..memory import Memory
+from ..paint.rack import Rack
+from ..paint.whites import mix_of, white_called
+from ..plain import plain
+from ..sculpt.site import Site
+from ..sculpt.stand import Placing
+from ..sculpt.surface import quick_samples
+from ..target.exposure import laid_between, value_of_light
+from ..target.local import GLOSS, Local, local_of, usual_local
+from ..target.target import Target, target
+from .document import Plan, plan_stages, stages_that_aim
+from .simulation import Simulation, digest
+from .tools import Tools
+from .ways.way import ABOVE, Task, task_of
+
+REST = usual_local("stone", "quiet")  # what nobody has marked stays a grey sketch
+ColourOf = Callable[[str], str | None]  # `#rrggbb` of a paint, a recipe or a white by its name; None where it is gone
+Keep = Callable[[str, Callable[[], Any]], Any]  # plain values by a key, kept longer than memory
+
+
+def colours_on(rack: Rack) -> ColourOf:
+    """The colours of paints and whites by their names on a rack."""
+
+    def find(name: str) -> str | None:
+        white = white_called(name)
+        mix = mix_of(white, rack) if white else None
+        if mix is not None:
+            return mix.colour.hex
+        return next((p.looks.hex for p in rack if p.name.casefold() == name.strip().casefold()), None)
+
+    return find
+
+
+class Context:
+    """A plan on a site.
+
+    plan: the document. site: the sculpt with the plan's regions. rack, tools: what there is. placing: from the file's
+    axes, in which places are kept, to the bench. colour_of: of a paint's name. memory: of this sculpt. quick: the site
+    at its quick samples with their numbers; worked out where it is not given. keep: what outlives memory.
+    """
+
+    def __init__(
+        self,
+        plan: Plan,
+        site: Site,
+        rack: Rack,
+        tools: Tools,
+        placing: Placing,
+        colour_of: ColourOf | None = None,
+        memory: Memory | None = None,
+        quick: tuple[NDArray[np.int32], Site] | None = None,
+        keep: Keep | None = None,
+    ) -> None:
+        self.plan, self.site, self.rack, self.tools, self.placing = plan, site, rack, tools, placing
+        self.memory = Memory() if memory is None else memory
+        self.simulation = Simulation(site, self.memory)
+        self._colour_of = colour_of or colours_on(rack)
+        self._quick = quick
+        self.keep: Keep = keep or (lambda key, make: make())
+
+    def on(self, plan: Plan) -> "Context":
+        """The same sculpt with another plan for the same regions; all that is known of the sculpt is shared."""
+        site = self.site
+        if plan.regions != site.marking.regions:
+            site = site.marked(replace(site.marking, regions=plan.regions))
+        return Context(
+            plan, site, self.rack, self.tools, self.placing, self._colour_of, self.memory, self._quick, self.keep
+        )
+
+    def with_coats(self, coats: Sequence[Coat]) -> "Context":
+        """The same plan with other coats."""
+        return self.on(replace(self.plan, coats=tuple(coats)))
+
+    def stage(self, name: str) -> Any:
+        """A stage by its name."""
+        return plan_stages()[name]
+
+    def wishes(self, stage: str) -> Any:
+        """What the painter wants of a stage."""
+        return self.plan.wishes_of(stage)
+
+    @property
+    def lamp(self) -> Lamp:
+        """The lamp; straight above where it is off."""
+        return self.plan.light.lamp or ABOVE
+
+    @property
+    def view(self) -> tuple[float, float]:
+        """Azimuth and elevation of the display view, degrees."""
+        return self.plan.display.azimuth, self.plan.display.elevation
+
+    @cached_property
+    def quick(self) -> tuple[NDArray[np.int32], Site]:
+        """The numbers of the quick samples, and the site at those only."""
+        if self._quick is None:
+            chosen, between = quick_samples(self.site.surface)
+            self._quick = chosen, self.site.only(chosen, between)
+        return self._quick
+
+    # --- light and target
+    def lit(self, stopped: Stop = None) -> Target:
+        """The greys under the rig as it is set, before dusk and glows.
+
+        Raises:
+            Stopped: `stopped` said so.
+        """
+        plan = self.plan
+        key = digest(plan.light, plan.exposure, self.site.visibility is not None)
+        return self.memory.of(
+            "light", key, lambda: target(self.site, plan.light, exposure=plan.exposure, stopped=stopped)
+        )
+
+    @cached_property
+    def grey(self) -> Target:
+        """The greys under the lamp at dusk, without any glow."""
+        lit = self.lit()
+        return lit if self.plan.dusk == 1 else self.relit(lit, lit.light.dimmed(self.plan.dusk))
+
+    def relit(self, grey: Target, light: Light) -> Target:
+        """Greys under another light."""
+        value = value_of_light(light.total, self.plan.exposure, self.plan.light.full)
+        return replace(grey, light=light, value=value)
+
+    @cached_property
+    def share(self) -> NDArray[np.float32]:
+        """(N,) the values of the lamp at dusk as shares of the way from no light to full light: what an undercoat
+        aims at."""
+        return laid_between(self.grey.value, self.plan.exposure, 0.0, 1.0)
+
+    @cached_property
+    def locals(self) -> list[Local]:
+        """The local colours of the rest and of every region; of a paint that is gone, what its material usually has."""
+        out = [REST]
+        for region in self.site.marking.regions:
+            named = region.colour and not region.colour.startswith("#")
+            out.append(local_of(region, self._colour_of(region.colour) if named else None))
+        return out
+
+    @property
+    def gloss(self) -> NDArray[np.float32]:
+        """(N,) how shiny what each sample is made of is, 0..1."""
+        return np.array([GLOSS[local.material] for local in self.locals], np.float32)[self.site.labels]
+
+    def target_key(self, upto: str | None = None) -> str:
+        """All that the target depends on, as far as a stage makes it."""
+        plan, last = self.plan, None if upto is None else plan_stages()[upto].order
+        wishes = [plan.wishes.get(s.name) for s in stages_that_aim(last)]
+        return digest(
+            plan.light, plan.exposure, plan.dusk, plan.tints, self.site.visibility is not None, self.site.labels,
+            self.locals, self.site.marking.ids, plain(self.view), [plain(w) for w in wishes], [s.name for s in stages_that_aim(last)],
+        )  # fmt: skip
+
+    def target(self, upto: str | None = None) -> Target:
+        """What each spot ought to look like; as far as a stage and those before it make it, or all of it."""
+
+        def make() -> Target:
+            aim = self.grey
+            for stage in stages_that_aim(None if upto is None else plan_stages()[upto].order):
+                aim = stage.target(self, aim)
+            return aim
+
+        return self.memory.of("target", self.target_key(upto), make)
+
+    # --- coats
+    def coats(self, *names: str) -> list[Coat]:
+        """The coats of some stages, in order."""
+        return [c for c in self.plan.coats if c.stage in names]
+
+    def before(self, stage: str) -> list[Coat]:
+        """The coats of the stages before one."""
+        order = plan_stages()[stage].order
+        return [c for c in self.plan.coats if order_of(c) < order]
+
+    def after(self, stage: str) -> list[Coat]:
+        """The coats of the stages after one."""
+        order = plan_stages()[stage].order
+        return [c for c in self.plan.coats if order_of(c) > order]
+
+    def seen_before(self, stage: str) -> NDArray[np.float32]:
+        """(N, 36) the model as the stages before one leave it."""
+        return self.simulation.reflectance(self.before(stage))
+
+    def task(self, stage: str, number: int) -> Task:
+        """A region as a task for the coats of a stage.
+
+        Raises:
+            SettingError: nothing of it can be painted.
+        """
+        under = self.seen_before(stage)
+        return task_of(self.site, self.target(stage), number, under, self.rack, self.tools, self.lamp)
+
+
+def order_of(coat: Coat) -> int:
+    """Where the stage of a coat comes among all; a stage that is not known comes first."""
+    return plan_stages()[coat.stage].order if coat.stage in plan_stages() else 0

@@ -1,0 +1,116 @@
+"""Running a plan: every stage in turn, from its document on a site to all coats, their films and steps.
+
+The page, the file and the command line all come here, so that the same plan gives the same coats.
+"""
+
+from collections.abc import Callable
+from dataclasses import dataclass, field, replace
+
+import numpy as np
+from numpy.typing import NDArray
+
+from ..coat.coat import Coat
+from ..errors import SettingError
+from ..target.target import Target
+from ..units import counted
+from .context import Context
+from .stages import Item, stages
+from .step import Step, steps_of
+from .ways.way import Nearness
+
+Say = Callable[[str, float], None]
+
+
+@dataclass(frozen=True)
+class StageDone:
+    """What one stage did. coats: how many it has. settled: whether they were taken as listed. words: in a sentence."""
+
+    name: str
+    title: str
+    coats: int = 0
+    settled: bool = False
+    words: str = ""
+
+
+@dataclass(frozen=True)
+class Run:
+    """A plan that was run. context: with all its coats; films (N,) µm and steps of each that is not muted. near: of each
+    region painted in colour, by its number. done: what each stage did."""
+
+    context: Context
+    target: Target
+    coats: list[Coat]
+    films: list[NDArray[np.float32]]
+    steps: list[Step]
+    near: dict[int, Nearness]
+    done: list[StageDone] = field(default_factory=list)
+
+
+def laid(context: Context, say: Say = lambda *_: None) -> tuple[Context, list[StageDone]]:
+    """The plan with the coats of every stage that is not settled, worked out from its wishes, and what each stage did.
+
+    Raises:
+        SettingError: the rack lacks something, or a coat was made for another laying-out of the sculpt.
+    """
+    for coat in context.plan.coats:
+        if coat.where.kind == "mask" and coat.where.number != len(context.site):
+            raise SettingError(
+                f"“{coat.label}” goes on some of {coat.where.number:,} spots, but this sculpt is laid out in "
+                f"{len(context.site):,}: it is another file, stands another way, or was laid out with another number of "
+                "samples; give wishes instead of coats"
+            )
+    done = []
+    for k, (name, stage) in enumerate(stages().items()):
+        own = context.coats(name)
+        if own or name in context.plan.settled:
+            done.append(
+                StageDone(name, stage.title, len(own), True, f"{counted(len(own), 'coat', 'coats')}, as listed")
+            )
+            continue
+        items, troubles = stage.items(context), []
+        for item in items:
+            say(f"{stage.title}: {item.title}" if item.title else stage.title, k / len(stages()))
+            try:
+                context = context.with_coats(stage.painted(context, item))
+            except SettingError as e:
+                if name == "undercoat":
+                    raise
+                troubles.append(f"{item.title or stage.title}: {e}")
+        if items:
+            context = context.on(context.plan.with_wishes(name, stage.came_to(context)))
+        if name == "colour" and items:
+            context = context.with_coats(stage.in_order(context))
+        done.append(_said(name, len(items), len(context.coats(name)), troubles))
+    return context, done
+
+
+def _said(name: str, asked: int, coats: int, troubles: list[str]) -> StageDone:
+    words = (
+        f"{counted(coats, 'coat', 'coats')} for {counted(asked, 'wish', 'wishes')}" if asked else "nothing was wished"
+    )
+    return StageDone(name, stages()[name].title, coats, False, "; ".join([words, *troubles]))
+
+
+def run(context: Context, say: Say = lambda *_: None) -> Run:
+    """Every coat of a plan on its site, as films and steps.
+
+    Raises:
+        SettingError: see `laid`.
+    """
+    context, done = laid(context, say)
+    coats = [c for c in context.plan.coats if not c.muted]
+    films = context.simulation.films(coats)
+    steps = steps_of(context.site, coats, films, context.tools, context.plan.models)
+    near = stages()["colour"].near(context)
+    return Run(context, context.target(), coats, films, steps, near, done)
+
+
+def settled(context: Context) -> Context:
+    """The same plan with all coats worked out and every stage settled."""
+    context, _ = laid(context)
+    return context.on(replace(context.plan, settled=tuple(stages())))
+
+
+def undercoat_item(context: Context) -> Item:
+    """The one item of the undercoat."""
+    return stages()["undercoat"].items(context)[0]

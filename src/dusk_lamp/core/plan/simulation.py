@@ -1,0 +1,92 @@
+"""Simulation: what a list of coats comes to on a sculpt: films, finish and reflectance, each worked out once.
+
+Every promise made to a painter rests on this: pages, command line, fits and ways ask the same object. A list of coats
+is known by a chain of hashes, one a coat, so that a list that grew by one coat is worked out from the one before it.
+"""
+
+import hashlib
+import json
+from collections.abc import Sequence
+
+import numpy as np
+from numpy.typing import NDArray
+
+from ..coat.coat import Coat
+from ..coat.finish import BARE, films_of, finish_of, metal_of
+from ..coat.stack import appearance
+from ..memory import Memory
+from ..plain import plain
+from ..sculpt.site import Site
+
+
+def digest(*things: object) -> str:
+    """A short hash of plain values and of arrays, by their content."""
+    out = hashlib.sha1(usedforsecurity=False)
+    for thing in things:
+        if isinstance(thing, np.ndarray):
+            out.update(np.ascontiguousarray(thing).tobytes())
+        else:
+            out.update(json.dumps(plain(thing), sort_keys=True).encode())
+        out.update(b"\0")
+    return out.hexdigest()[:24]
+
+
+class Simulation:
+    """What coats come to on one site.
+
+    site: the sculpt with its regions. memory: where results are kept; one of its own where none is given.
+    """
+
+    def __init__(self, site: Site, memory: Memory | None = None) -> None:
+        self.site = site
+        self.memory = Memory() if memory is None else memory
+
+    def key(self, coat: Coat) -> str:
+        """All that a coat's film depends on: where it goes counts by its samples, not by a number."""
+        own = self.site.on(coat.where)
+        place = np.zeros(0, np.uint8) if own is None else np.packbits(own)
+        pieces = sorted(self.site.loose) if own is not None and coat.by.from_afar else []
+        seen = self.site.visibility is not None
+        return digest(coat.technique, plain(coat.settings), coat.solids, place, pieces, seen)
+
+    def chain(self, coats: Sequence[Coat]) -> list[str]:
+        """A key for the bare model and for the model after each coat; a muted one changes nothing."""
+        out = [""]
+        for coat in coats:
+            out.append(out[-1] if coat.muted else digest(out[-1], self.key(coat), plain(coat.mix)))
+        return out
+
+    def film(self, coat: Coat, finish: NDArray[np.float32] | None = None) -> NDArray[np.float32]:
+        """(N,) µm of a coat. finish: (N,) of what is under it, for techniques that run by it."""
+        if coat.by.even:  # made faster than it is found
+            return coat.film(self.site)
+        under = np.zeros(0) if finish is None else finish
+        return self.memory.of("film", (self.key(coat), digest(under)), lambda: coat.film(self.site, finish))
+
+    def films(self, coats: Sequence[Coat]) -> list[NDArray[np.float32]]:
+        """The film (N,) µm of each coat on what lies under it."""
+        return films_of(self.site, coats, self.film)
+
+    def last_film(self, coats: Sequence[Coat]) -> NDArray[np.float32]:
+        """(N,) µm of the last of some coats."""
+        return self.films(coats)[-1] if coats[-1].by.by_finish else self.film(coats[-1])
+
+    def reflectance(self, coats: Sequence[Coat]) -> NDArray[np.float32]:
+        """(N, 36) of the model after coats; muted ones are left out. What it was before the last of them is used
+        where that is still known."""
+        done = [coat for coat in coats if not coat.muted]
+        keys = self.chain(done)
+
+        def make() -> NDArray[np.float32]:
+            if done:
+                before = self.memory.get("reflectance", keys[-2])
+                if before is not None:
+                    return appearance([(done[-1], self.last_film(done))], len(self.site), before)
+            return appearance(list(zip(done, self.films(done), strict=True)), len(self.site))
+
+        return self.memory.of("reflectance", keys[-1], make)
+
+    def finish(self, coats: Sequence[Coat]) -> tuple[NDArray[np.float32], NDArray[np.float32]]:
+        """(N,) how shiny the model is after coats, 0 matt to 1 gloss, and (N,) the share of metallic paint in sight."""
+        stack = list(zip(coats, self.films(coats), strict=True))
+        return finish_of(stack, len(self.site), BARE), metal_of(stack, len(self.site))

@@ -1,0 +1,153 @@
+"""The colours: each region painted its way over the undercoat, in the order of the craft."""
+
+from collections.abc import Sequence
+from dataclasses import dataclass, replace
+
+import numpy as np
+
+from ...coat.coat import Coat
+from ...coat.finish import films_of
+from ...errors import SettingError
+from ...plain import checked, plain, text
+from ...target.target import Target, sketched
+from ..context import Context
+from ..order import WHOLE_MODEL, Place, ordered, region_of, touching
+from ..simulation import digest
+from ..step import steps_of
+from ..ways import way, ways
+from ..ways.way import MATT, Nearness, nearness, seen_after
+from .stage import Item, Stage
+
+
+@dataclass(frozen=True)
+class ColourWishes:
+    """every: the way of regions that name none; "" leaves them a sketch."""
+
+    every: str = text("", (0, 20), "the way of all other regions")
+
+    def __post_init__(self) -> None:
+        checked(self)
+        if self.every and self.every not in ways():
+            raise SettingError(f"a way is one of {', '.join(ways())}, not '{self.every[:40]}'")
+
+
+@dataclass(frozen=True)
+class Tried:
+    """A region painted one way: its coats, how near they come, and the minutes of work and of drying. trouble: why it
+    cannot be done; "" where it can."""
+
+    coats: tuple[Coat, ...]
+    nearness: Nearness | None
+    minutes: float = 0.0
+    wait: float = 0.0
+    trouble: str = ""
+
+
+class Colour(Stage):
+    """Source: common practice, craft page, section 7."""
+
+    name, order, title = "colour", 20, "Colours"
+    Wishes = ColourWishes
+    aims = 20
+
+    def target(self, context: Context, aim: Target) -> Target:
+        """The local colours of the regions under the light and its colours."""
+        return sketched(context.site, aim, context.plan.exposure, context.locals, context.plan.tints)
+
+    def items(self, context: Context) -> list[Item]:
+        """The regions that a way is wished for, as far as they can be painted. What is painted as metal is left to that
+        stage, unless it names a way."""
+        every, metal, areas = context.wishes(self.name).every, context.wishes("metal"), context.site.areas
+        out = []
+        for k, r in enumerate(context.site.marking.regions, 1):
+            name = r.way or ("" if metal.of(r.id) is not None else every)
+            if name and float(areas[context.site.labels == k].sum()) > 0:
+                out.append(Item(name, r.id, r.name))
+        return out
+
+    def tried(self, context: Context, number: int, name: str) -> Tried:
+        """A region painted one way, worked out once.
+
+        Raises:
+            SettingError: nothing of the region can be painted, or there is no such way.
+        """
+        by, id_ = way(name), context.site.marking.ids[number]
+        key = digest(
+            context.target_key(self.name), number, name, context.simulation.chain(context.before(self.name))[-1],
+            [plain(p) for p in context.rack], plain(context.tools), plain(context.lamp),
+        )  # fmt: skip
+
+        def make() -> Tried:
+            task = context.task(self.name, number)
+            try:
+                coats = [replace(c, stage=self.name, way=name, region=id_) for c in by.coats(task)]
+            except SettingError as e:
+                return Tried((), None, trouble=str(e))
+            steps = steps_of(task.site, coats, films_of(task.site, coats, under=MATT), task.tools)
+            hand = sum(s.hand_minutes + s.set_up_minutes + s.clean_minutes for s in steps)
+            near = nearness(task, seen_after(task, coats))
+            return Tried(tuple(coats), near, hand, sum(s.wait_minutes for s in steps))
+
+        return context.memory.of("way", key, make)
+
+    def coats(self, context: Context, item: Item) -> list[Coat]:
+        """Those of the item's way."""
+        found = self.tried(context, context.site.marking.number_of(item.region), item.way)
+        if found.trouble:
+            raise SettingError(found.trouble)
+        return list(found.coats)
+
+    def mine(self, item: Item, coat: Coat) -> bool:
+        """All coats of the region, whichever way they came from."""
+        return coat.region == item.region
+
+    def put(self, context: Context, item: Item, new: Sequence[Coat]) -> list[Coat]:
+        """The coats of the region replaced where they were, or put before what is common to the whole model."""
+        site, own = context.site, context.coats(self.name)
+        number = site.marking.number_of(item.region)
+        of = [region_of(site, c) for c in own]
+        left = [c for c, n in zip(own, of, strict=True) if n != number]
+        if number in of:
+            at = sum(n != number for n in of[: of.index(number)])
+        else:
+            at = next((k for k, c in enumerate(left) if region_of(site, c) == WHOLE_MODEL), len(left))
+        own = [*left[:at], *self.marked(item, new), *left[at:]]
+        return [*context.before(self.name), *own, *context.after(self.name)]
+
+    def in_order(self, context: Context) -> list[Coat]:
+        """All coats of the plan with those in colour region by region, in the order of the craft."""
+        by_region = self.by_region(context)
+        own = [c for place in self.places(context) for c in by_region[place.region]]
+        return [*context.before(self.name), *own, *context.after(self.name)]
+
+    def places(self, context: Context) -> list[Place]:
+        """The regions that coats in colour are for, in the order of the craft, each with its reason."""
+        names = ["the rest", *(r.name for r in context.site.marking.regions)]
+        return ordered(self.by_region(context), touching(context.site), names)
+
+    def by_region(self, context: Context) -> dict[int, list[Coat]]:
+        """The coats in colour by the number of the region that each is for."""
+        out: dict[int, list[Coat]] = {}
+        for coat in context.coats(self.name):
+            out.setdefault(region_of(context.site, coat), []).append(coat)
+        return out
+
+    def near(self, context: Context) -> dict[int, Nearness]:
+        """How near each region that is painted in colour ends, as this stage leaves it, by its number."""
+        seen = context.simulation.reflectance([*context.before(self.name), *context.coats(self.name)])
+        out = {}
+        for number in sorted(self.by_region(context)):
+            if number > 0 and float(context.site.areas[context.site.labels == number].sum()) > 0:
+                out[number] = nearness(context.task(self.name, number), seen)
+        return out
+
+    def near_share(self, context: Context) -> float | None:
+        """The share of the area painted in colour that is near; None where nothing is."""
+        found = self.near(context)
+        areas = context.site.marking.areas(context.site.surface, context.site.paintable)
+        if not found:
+            return None
+        return float(np.average([n.within for n in found.values()], weights=[areas[k] for k in found]))
+
+
+STAGE = Colour()

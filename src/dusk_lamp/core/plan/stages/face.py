@@ -1,0 +1,77 @@
+"""The face: where both eyes look, and where blood is near (CP-33)."""
+
+from dataclasses import dataclass, replace
+
+import numpy as np
+from numpy.typing import NDArray
+
+from ...coat.coat import Coat
+from ...directions import direction_of
+from ...plain import checked, choice
+from ..context import Context
+from ..face import Face, face_of, warmth
+from .stage import Item, Stage
+
+Place = tuple[float, float, float]
+LOOKS = ("ahead", "viewer", "at")
+VIEWER_HEIGHTS = 10.0  # so many sculpt's heights away, who looks at it
+
+
+@dataclass(frozen=True)
+class FaceWishes:
+    """left, right: places of the model's own eyes in the file's axes; at: what they look at. looks: ahead, at the
+    viewer, or at a spot. warm: ids of the regions of skin that are warmed."""
+
+    left: Place | None = None
+    right: Place | None = None
+    at: Place | None = None
+    looks: str = choice("ahead", LOOKS, "where the eyes look")
+    warm: tuple[int, ...] = ()
+
+    def __post_init__(self) -> None:
+        checked(self)
+
+
+class FaceStage(Stage):
+    """Source: common practice, CP-33."""
+
+    name, order, title = "face", 30, "Face"
+    Wishes = FaceWishes
+
+    def places(self, context: Context) -> dict[str, NDArray[np.float64]]:
+        """(3,) mm on the bench of each spot that was marked."""
+        own = context.wishes(self.name)
+        marked = {k: getattr(own, k) for k in ("left", "right", "at")}
+        return {k: context.placing.to_bench(np.array(v, float)[None])[0] for k, v in marked.items() if v is not None}
+
+    def face(self, context: Context) -> Face | None:
+        """Where the pupils go; None until both eyes are marked.
+
+        Raises:
+            SettingError: see plan.face.face_of.
+        """
+        places, looks = self.places(context), context.wishes(self.name).looks
+        if not {"left", "right"} <= set(places):
+            return None
+        at = places.get("at") if looks == "at" else None
+        if looks == "viewer":
+            far = VIEWER_HEIGHTS * context.site.surface.size * direction_of(*context.view)
+            at = (places["left"] + places["right"]) / 2 + far
+        return face_of(context.site.surface, places["left"], places["right"], at)
+
+    def items(self, context: Context) -> list[Item]:
+        """The regions that are warmed."""
+        marking = context.site.marking
+        warm = [i for i in context.wishes(self.name).warm if i in marking.ids]
+        return [Item("warmth", i, f"{marking.regions[marking.number_of(i) - 1].name}: warmth") for i in warm]
+
+    def coats(self, context: Context, item: Item) -> list[Coat]:
+        """A thin glaze of red."""
+        return [warmth(context.site, context.site.marking.number_of(item.region), context.rack)]
+
+    def without_region(self, wishes: FaceWishes, id_: int) -> FaceWishes:
+        """Not warmed any more."""
+        return replace(wishes, warm=tuple(i for i in wishes.warm if i != id_))
+
+
+STAGE = FaceStage()

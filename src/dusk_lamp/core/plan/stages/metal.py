@@ -1,0 +1,115 @@
+"""Painted metal: regions that show a reflection from the display view, no metal in the paint."""
+
+from dataclasses import dataclass, field, replace
+
+import numpy as np
+from numpy.typing import NDArray
+
+from ...coat.coat import Coat
+from ...errors import SettingError
+from ...light.lamp import Lamp
+from ...light.tint import LUMINANCE
+from ...plain import plain
+from ...target.local import within_screen
+from ...target.target import Target
+from ..context import Context
+from ..metal.painted import Metal, colours, layers_of, usual_metal, values
+from ..simulation import digest
+from .stage import Item, Stage
+
+HANDY = Lamp(0, 60)  # what a metal mirrors where the lamp is off
+
+
+@dataclass(frozen=True)
+class MetalWishes:
+    """regions: how each region that is painted as metal shines, by its id as text."""
+
+    regions: dict[str, Metal] = field(default_factory=dict)
+
+    def __post_init__(self) -> None:
+        if strange := [k for k in self.regions if not k.isdecimal()]:
+            raise SettingError(f"metal is set by a region's id, a whole number, not '{strange[0][:40]}'")
+
+    def of(self, id_: int) -> Metal | None:
+        """How a region shines; None where nothing was set."""
+        return self.regions.get(str(id_))
+
+    def with_one(self, id_: int, metal: Metal | None) -> "MetalWishes":
+        """The same with one region set, or none of its own any more."""
+        others = {k: v for k, v in self.regions.items() if k != str(id_)}
+        return MetalWishes({**others, **({} if metal is None else {str(id_): metal})})
+
+
+class MetalStage(Stage):
+    """Source: common practice, craft page, section 11."""
+
+    name, order, title = "metal", 40, "Painted metal"
+    Wishes = MetalWishes
+    aims = 30
+
+    def lamp(self, context: Context) -> Lamp:
+        """The lamp that is mirrored."""
+        return context.plan.light.lamp or HANDY
+
+    def kept(self, context: Context, id_: int) -> Metal:
+        """How a region shines, as it was set or as its material usually does; places in the file's own axes."""
+        region = context.site.marking.regions[context.site.marking.number_of(id_) - 1]
+        return context.wishes(self.name).of(id_) or usual_metal(region.material)
+
+    def metal(self, context: Context, id_: int) -> Metal:
+        """The same from the display view, its places as the sculpt stands."""
+        kept = self.kept(context, id_)
+        notes = kept.shine.corrections
+        if notes:
+            places = context.placing.to_bench(np.array([one.place for one in notes], float)).tolist()
+            notes = tuple(replace(one, place=tuple(at)) for one, at in zip(notes, places, strict=True))
+        return replace(kept, shine=replace(kept.shine, view=context.view, corrections=notes))
+
+    def values(self, context: Context, id_: int) -> NDArray[np.float32]:
+        """(N,) the values of the whole sculpt, were it the metal of a region."""
+        metal, local = self.metal(context, id_), context.locals[context.site.marking.number_of(id_)]
+        lamp = self.lamp(context)
+        key = digest(plain(metal), plain(lamp), plain(local))
+        return context.memory.of("metal", key, lambda: values(context.site, metal, lamp, local))
+
+    def colours(self, context: Context, id_: int) -> NDArray[np.float64]:
+        """(M, 3) linear RGB that the samples of a region shall show in daylight, without any glow."""
+        number = context.site.marking.number_of(id_)
+        own = context.site.labels == number
+        return colours(self.values(context, id_)[own], self.metal(context, id_), context.locals[number])
+
+    def target(self, context: Context, aim: Target) -> Target:
+        """Metal in the place of the local colour of its regions: dimmed as that is, and with what glows on it."""
+        ids = [i for i in context.site.marking.ids[1:] if context.wishes(self.name).of(i) is not None]
+        if not ids or aim.rgb is None:
+            return aim
+        daylight = context.stage("colour").target(context, context.lit())
+        rgb = aim.rgb.copy()
+        for id_ in ids:
+            own = context.site.labels == context.site.marking.number_of(id_)
+            before, now = daylight.rgb[own], aim.rgb[own]
+            dimmed = np.clip((now @ LUMINANCE) / np.maximum(before @ LUMINANCE, 1e-6), 0, 1)
+            shown = self.colours(context, id_) * dimmed[:, None] + np.maximum(now - before, 0)
+            Y = np.clip(shown @ LUMINANCE, 1e-4, 1)
+            rgb[own] = within_screen(shown, Y)
+        return aim.with_rgb(rgb.astype(np.float32))
+
+    def items(self, context: Context) -> list[Item]:
+        """The regions that were set."""
+        marking, own = context.site.marking, context.wishes(self.name)
+        return [Item("metal", r.id, r.name) for r in marking.regions if own.of(r.id) is not None]
+
+    def coats(self, context: Context, item: Item) -> list[Coat]:
+        """Layers through the values of the metal, as they are without glows: those are tinted over them."""
+        number = context.site.marking.number_of(item.region)
+        task, metal = context.task(self.name, number), self.metal(context, item.region)
+        if context.wishes(self.name).of(item.region) is None:  # shown, but not set: painted as it is shown
+            return layers_of(task, metal, self.values(context, item.region), context.locals[number])
+        return layers_of(task)
+
+    def without_region(self, wishes: MetalWishes, id_: int) -> MetalWishes:
+        """The same without it."""
+        return wishes.with_one(id_, None)
+
+
+STAGE = MetalStage()

@@ -1,0 +1,91 @@
+"""What a stage of a plan can say of itself."""
+
+from collections.abc import Sequence
+from dataclasses import dataclass, replace
+from typing import Any, ClassVar
+
+from ...coat.coat import Coat
+from ...target.target import Target
+from ..context import Context
+
+
+@dataclass(frozen=True)
+class Item:
+    """One thing that a stage's wishes ask coats for. way: what its coats are known by. region: the id of the region it
+    is for; 0 for none. title: what a painter calls it."""
+
+    way: str
+    region: int = 0
+    title: str = ""
+
+
+@dataclass(frozen=True)
+class NoWishes:
+    """Of a stage that asks nothing."""
+
+
+class Stage:
+    """One stage. What a subclass does not say: it wishes nothing, leaves the target as it is and lays no coats."""
+
+    name: ClassVar[str]
+    order: ClassVar[int]  # of its coats among those of other stages
+    title: ClassVar[str]
+    Wishes: ClassVar[type] = NoWishes  # a frozen dataclass of described fields; its defaults are what nobody has set
+    aims: ClassVar[int | None] = None  # when it changes the target, where it does
+
+    def target(self, context: Context, aim: Target) -> Target:
+        """What the model ought to look like with this stage's wishes."""
+        return aim
+
+    def items(self, context: Context) -> list[Item]:
+        """What its wishes ask coats for, in order."""
+        return []
+
+    def coats(self, context: Context, item: Item) -> list[Coat]:
+        """The coats of one item over the stages before.
+
+        Raises:
+            SettingError: the rack lacks something for it, or it cannot be painted there.
+        """
+        return []
+
+    def mine(self, item: Item, coat: Coat) -> bool:
+        """Whether a coat of this stage belongs to an item."""
+        return coat.way == item.way and coat.region == item.region
+
+    def rank(self, coat: Coat) -> int:
+        """Where a coat comes among those of this stage; equal ones stay as they are."""
+        return 0
+
+    def has(self, context: Context, item: Item) -> bool:
+        """Whether an item has coats in the plan."""
+        return any(self.mine(item, c) for c in context.coats(self.name))
+
+    def put(self, context: Context, item: Item, new: Sequence[Coat]) -> list[Coat]:
+        """All coats of the plan with those of one item replaced, or taken off where none are given."""
+        own = context.coats(self.name)
+        at = next((k for k, c in enumerate(own) if self.mine(item, c)), len(own))
+        left = [c for c in own if not self.mine(item, c)]
+        at = sum(not self.mine(item, c) for c in own[:at])
+        own = sorted([*left[:at], *self.marked(item, new), *left[at:]], key=self.rank)
+        return [*context.before(self.name), *own, *context.after(self.name)]
+
+    def marked(self, item: Item, coats: Sequence[Coat]) -> list[Coat]:
+        """Coats as those of an item of this stage; what they already say of their way stays."""
+        return [replace(c, stage=self.name, way=c.way or item.way, region=item.region) for c in coats]
+
+    def painted(self, context: Context, item: Item) -> list[Coat]:
+        """All coats of the plan with an item painted as its wishes are now.
+
+        Raises:
+            SettingError: see coats.
+        """
+        return self.put(context, item, self.coats(context, item))
+
+    def came_to(self, context: Context) -> Any:
+        """Its wishes, with what was found when its coats were worked out."""
+        return context.wishes(self.name)
+
+    def without_region(self, wishes: Any, id_: int) -> Any:
+        """The wishes once a region is gone."""
+        return wishes

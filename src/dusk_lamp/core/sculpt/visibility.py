@@ -1,0 +1,116 @@
+"""The visibility: which of a fixed set of directions each spot sees, kept as bits, so that no relighting casts a ray
+again."""
+
+from collections.abc import Callable
+from dataclasses import dataclass
+from functools import cached_property
+
+import numpy as np
+from numpy.typing import NDArray
+
+from ..directions import fibonacci_sphere
+from ..errors import Stopped
+from ..rays import in_threads
+from .surface import Surface
+
+DIRECTIONS = 256
+
+
+@dataclass(frozen=True)
+class Visibility:
+    """What each spot sees of its surroundings.
+
+    directions: (D, 3) float32 unit vectors over the whole sphere, D a multiple of 8.
+    bits: (N, D/8) uint8, bit j set where nothing lies toward direction j (and the spot faces it).
+    base_row, base_sample, base_direction: for rays that go down and meet the sculpt's own base, three (H,) int32
+        arrays: the spot that looks, the sample of the base it meets, and the number of the direction.
+    """
+
+    directions: NDArray[np.float32]
+    bits: NDArray[np.uint8]
+    base_row: NDArray[np.int32]
+    base_sample: NDArray[np.int32]
+    base_direction: NDArray[np.int32]
+
+    @cached_property
+    def paintable(self) -> NDArray[np.bool_]:
+        """(N,) whether a spot sees out in any direction. One that sees out in none lies inside: a shell pushed
+        through another, the inner wall of a hollow cast. Nobody can see or paint it, so it is left out of areas."""
+        return self.bits.max(axis=1) > 0
+
+    def with_part(self, chosen: NDArray[np.int32], view: "Visibility") -> "Visibility":
+        """The same, but for some samples (M,) what they see in another view of theirs, where fewer things shadow
+        them. What lies inside on the whole model stays unpaintable."""
+        own = self.paintable[chosen]
+        bits = self.bits.copy()
+        bits[chosen[own]] = view.bits[own]
+        replaced = np.zeros(len(self.bits), np.bool_)
+        replaced[chosen[own]] = True
+        old, new = ~replaced[self.base_row], own[view.base_row]
+        return Visibility(
+            self.directions,
+            bits,
+            np.concatenate([self.base_row[old], chosen[view.base_row[new]]]),
+            np.concatenate([self.base_sample[old], view.base_sample[new]]),
+            np.concatenate([self.base_direction[old], view.base_direction[new]]),
+        )
+
+
+BASE_SHARE = 0.15  # what faces up in the lowest 15 % of the height is the sculpt's own base
+
+
+def visibility_of(
+    surface: Surface,
+    directions: int = DIRECTIONS,
+    progress: Callable[[float], None] | None = None,
+    stopped: Callable[[], bool] | None = None,
+) -> Visibility:
+    """Cast one ray from every spot toward every direction it faces.
+
+    Args:
+        surface: the samples.
+        directions: how many, a multiple of 8, spread evenly over the sphere.
+        progress: told the share done, 0..1.
+        stopped: asked now and then; True ends the work.
+    Raises:
+        Stopped: `stopped` said so.
+    """
+    sphere = fibonacci_sphere(directions)
+    bytes_ = np.zeros((directions // 8, len(surface)), np.uint8)  # a row per byte: threads never share one
+    body = surface.blockers or surface  # what the rays meet
+    low = float(body.points[:, 2].min())
+    middles = body.points[body.faces].mean(axis=1)
+    upward = body.normals[body.faces].mean(axis=1)[:, 2] > 0.5
+    is_base = upward & (middles[:, 2] < low + BASE_SHARE * body.height)
+    hits: list[tuple[NDArray[np.int64], NDArray[np.int32], int]] = []
+    boxed = surface.caster.boxed(surface.origins)
+    done = 0
+
+    def one_byte(b: int) -> None:
+        nonlocal done
+        if stopped and stopped():
+            raise Stopped("stopped while looking at the sky")
+        for j in range(8 * b, 8 * b + 8):
+            toward = sphere[j]
+            facing = np.flatnonzero(surface.normals @ toward > 0)
+            if toward[2] < 0:  # only what looks down can see the base
+                met = surface.caster.boxed_first_face(boxed[facing], toward)
+                free = met < 0
+                on_base = np.flatnonzero(~free & is_base[met])
+                hits.append((facing[on_base], body.faces[met[on_base], 0], j))
+            else:
+                free = ~surface.caster.boxed_blocked(boxed[facing], toward)
+            bytes_[b, facing[free]] |= np.uint8(1 << (j % 8))
+        done += 1
+        if progress:
+            progress(done * 8 / directions)
+
+    in_threads(one_byte, range(directions // 8))
+    hits.sort(key=lambda h: h[2])  # threads finish in any order; results must not depend on it
+    return Visibility(
+        sphere,
+        np.ascontiguousarray(bytes_.T),
+        np.concatenate([h[0] for h in hits]).astype(np.int32) if hits else np.zeros(0, np.int32),
+        np.concatenate([h[1] for h in hits]).astype(np.int32) if hits else np.zeros(0, np.int32),
+        np.concatenate([np.full(len(h[0]), h[2]) for h in hits]).astype(np.int32) if hits else np.zeros(0, np.int32),
+    )

@@ -1,0 +1,97 @@
+"""Sculpts opened: laid out in memory, ready to be lit and painted. The few used last are kept."""
+
+import threading
+from functools import cached_property
+
+import numpy as np
+from numpy.typing import NDArray
+from scipy.spatial import cKDTree
+
+from ..core.memory import Bounded, Memory
+from ..core.sculpt.brush import likeness
+from ..core.sculpt.display import seen_from
+from ..core.sculpt.parts import alone, pull
+from ..core.sculpt.site import Site
+from ..core.sculpt.visibility import Visibility
+from .models import Sculpt
+from .preparing import Shadowless, load_placing, load_sky, load_surface, relief
+from .store import Store
+
+MOST_IN_MEMORY = 3  # about 150 MB each
+MOST_SEEN = 8  # 0.2 MB each
+
+
+class OpenSculpt:
+    """One sculpt laid out: its site, and the same at the few samples that are lit while a lamp is dragged.
+
+    memory: what has been worked out on it and may be wanted again. more: the same for those above the store, by kind.
+    """
+
+    def __init__(self, store: Store, surface_key: str, shadowless: Shadowless) -> None:
+        cache = store.cache
+        surface = load_surface(cache, surface_key)
+        self.surface_key = surface_key
+        self.placing = load_placing(cache, surface_key)
+        apart = [alone(surface, (part,), uncast) for part, uncast in shadowless]
+        self.site = Site(surface, None, apart, relief=lambda: relief(cache, surface_key, surface))
+        self.chosen = cache.array(surface_key, "quick")
+        self.between = cache.array(surface_key, "quick_faces")
+        self.quick = self.site.only(self.chosen, self.between)
+        self.memory = Memory()
+        self.more = Memory({"shot": 6, "large shot": 1, "plan": 1, "guess": 1, "nearest": 4})  # 14 MB, 28 MB a shot
+        self._seen: Bounded[tuple[float, float], NDArray[np.bool_]] = Bounded(MOST_SEEN)
+        self.motion = 0  # counts lamps moved: a light that was asked for before the latest is not wanted any more
+        surface.caster  # noqa: B018 - built now, so that the first drag does not wait for it
+
+    @cached_property
+    def looks(self) -> NDArray[np.float64]:
+        """Its curvature at two scales, for finding spots alike."""
+        return likeness(self.site.surface, self.site.bends)
+
+    @cached_property
+    def pulled(self) -> NDArray[np.float32]:
+        """(P, 3) how far each part moves when it is pulled apart."""
+        surface = self.site.surface
+        return pull(surface, int(surface.part.max()) + 1)
+
+    @cached_property
+    def nearest(self) -> NDArray[np.int64]:
+        """(N,) the quick sample nearest to each sample."""
+        return cKDTree(self.quick.surface.points).query(self.site.surface.points, workers=-1)[1]
+
+    def seen_from(self, azimuth: float, elevation: float) -> NDArray[np.bool_]:
+        """(N,) what is seen from a direction far away, degrees; remembered for the views used last."""
+        return self._seen.of((azimuth, elevation), lambda: seen_from(self.site.surface, azimuth, elevation))
+
+    def add_sky(self, view: Visibility) -> None:
+        """Let the sky in."""
+        self.site.visibility = view
+        self.quick = self.site.only(self.chosen, self.between)
+
+
+class OpenSculpts:
+    """Lays sculpts out from the cache once and keeps the last few. Safe to ask from many threads."""
+
+    def __init__(self, store: Store, most: int = MOST_IN_MEMORY) -> None:
+        self._store = store
+        self._kept: Bounded[tuple, OpenSculpt] = Bounded(most)
+        self._sky = threading.Lock()
+
+    def of(self, sculpt: Sculpt) -> OpenSculpt:
+        """The sculpt laid out; with its sky as soon as that is known.
+
+        Raises:
+            KeyError: its fields are not in the cache and must be prepared again.
+        """
+        surface_key, shadowless, sky_key = sculpt.surface_key, sculpt.shadowless, sculpt.sky_key
+        if surface_key is None:
+            raise KeyError("not laid out yet")
+        opened = self._kept.of(
+            (surface_key, tuple(shadowless)), lambda: OpenSculpt(self._store, surface_key, shadowless)
+        )
+        if sky_key and opened.site.visibility is None:
+            with self._sky:
+                if opened.site.visibility is None:
+                    surface = opened.site.surface
+                    opened.add_sky(load_sky(self._store.cache, sky_key, surface_key, surface, shadowless))
+        return opened

@@ -1,0 +1,296 @@
+"""The stages of preparing a sculpt, each a pure function of its inputs, kept in the cache under their hash."""
+
+import json
+from collections.abc import Callable
+from dataclasses import asdict, dataclass
+from pathlib import Path
+
+import numpy as np
+
+from ..core.errors import DuskLampError
+from ..core.light.lamp import Lamp
+from ..core.light.rig import Rig, light_on
+from ..core.paint.value import grey_srgb
+from ..core.plain import plain
+from ..core.sculpt.marking import Marking
+from ..core.sculpt.masks import read_mask
+from ..core.sculpt.mend import Findings, Mended, holes_closed, mend, put_together
+from ..core.sculpt.mesh import Mesh
+from ..core.sculpt.parts import Part, alone, gathered
+from ..core.sculpt.read import read_sculpt
+from ..core.sculpt.relief import Relief, relief_of
+from ..core.sculpt.site import Site
+from ..core.sculpt.stand import Placing, Standing, guess_up, placing, stand
+from ..core.sculpt.surface import Surface, as_is_surface, clustered, quick_samples, smoothed, working_surface
+from ..core.sculpt.visibility import DIRECTIONS, Visibility, visibility_of
+from ..core.target.exposure import Exposure, value_of_light
+from ..core.target.target import target
+from ..core.view.camera import Camera
+from ..core.view.formats import png_bytes
+from ..core.view.raster import grey_picture
+from .cache import Cache, key_of
+
+# Raise a stage's version when its code changes what comes out; old entries are then simply not found.
+MENDED, SURFACE, SKY, THUMB = 3, 5, 1, 3
+SKETCH_VERTICES = 40_000  # for the first look, and the small pictures of how it could stand
+THUMB_SIZE = (320, 400)
+
+Progress = Callable[[str, float], None]
+
+
+@dataclass(frozen=True)
+class MendedFacts:
+    """What is known of a sculpt once its file is read and mended."""
+
+    findings: dict[str, int | float]
+    notes: list[str]
+    up_order: list[str]
+    up_reasons: list[str]
+    size: list[float]  # x, y, z in the file's units
+    bounds: list[list[list[float]]]  # of each file: lowest and highest corner
+    parts: list[dict]  # in the order of their numbers
+    closed: int  # holes that were closed
+
+
+def mended(
+    cache: Cache, files: list[dict[str, str]], paths: list[Path], close_holes: bool, say: Progress
+) -> tuple[str, MendedFacts]:
+    """Read and mend the files of a sculpt. Returns the cache key and the facts.
+
+    files: name, format and sha of each. paths: where they lie.
+
+    Raises:
+        DuskLampError: a file is bad; see core.sculpt.read.
+    """
+    shas = [[f["sha"], f["format"]] for f in files]
+    key = key_of("mended", MENDED, shas, [f["name"] for f in files] if len(files) > 1 else [], close_holes)
+    if key not in cache:
+        pieces = []
+        for file, path in zip(files, paths, strict=True):
+            say("Reading the file" if len(files) == 1 else f"Reading “{file['name']}”", 0.02)
+            raw = read_sculpt(path, file["format"])
+            say("Mending the surface", 0.1)
+            pieces.append(mend(raw))
+        result, file_of = put_together(pieces)
+        closed = result.findings.holes
+        if close_holes:
+            result = holes_closed(result)
+            file_of = _longer(file_of, result)
+        part = gathered(result.shell, result.mesh.face_areas())
+        say("Finding which way is up", 0.3)
+        guesses = guess_up(result.mesh)
+        facts = MendedFacts(
+            plain(result.findings),
+            result.findings.sentences(),
+            [g.up for g in guesses],
+            [g.reason for g in guesses],
+            [float(s) for s in np.ptp(result.mesh.bounds, axis=0)],
+            [piece.mesh.bounds.astype(float).tolist() for piece in pieces],
+            plain(_parts(part, file_of, files)),
+            closed - result.findings.holes if close_holes else 0,
+        )
+        sketch = _sketch(result.mesh)
+        cache.put(
+            key,
+            {
+                "vertices": result.mesh.vertices,
+                "faces": result.mesh.faces,
+                "part": part,
+                "turned": result.turned,
+                "sketch_vertices": sketch.vertices,
+                "sketch_faces": sketch.faces,
+            },
+            {"facts.json": json.dumps(asdict(facts)).encode()},
+        )
+    return key, facts_of(cache, key)
+
+
+def _longer(file_of: np.ndarray, result: Mended) -> np.ndarray:
+    """The file of each face once skins were added: that of the other faces of their shell."""
+    of_shell = np.zeros(int(result.shell.max()) + 1, np.int32)
+    of_shell[result.shell[: len(file_of)]] = file_of
+    return of_shell[result.shell]
+
+
+def _parts(part: np.ndarray, file_of: np.ndarray, files: list[dict[str, str]]) -> list[Part]:
+    """What the parts are called at first."""
+    first = np.unique(part, return_index=True)[1]
+    of_file = file_of[first]
+    out = []
+    for file, order in zip(
+        of_file.tolist(), [int((of_file[:k] == of_file[k]).sum()) for k in range(len(first))], strict=True
+    ):
+        stem = Path(files[file]["name"]).stem.replace("_", " ").strip()[:50] or "Part"
+        several = int((of_file == file).sum()) > 1
+        name = (f"{stem} {order + 1}" if several else stem) if len(files) > 1 else f"Part {order + 1}"
+        out.append(Part(name, file, order))
+    return out
+
+
+def load_mended(cache: Cache, mended_key: str) -> Mended:
+    """A mended sculpt from the cache, its parts as shells.
+
+    Raises:
+        KeyError: it is not there.
+    """
+    arrays = [cache.array(mended_key, name) for name in ("vertices", "faces", "part", "turned")]
+    found = Findings(**facts_of(cache, mended_key).findings)  # type: ignore[arg-type]
+    return Mended(Mesh(arrays[0], arrays[1]), arrays[2], arrays[3], found)
+
+
+def facts_of(cache: Cache, mended_key: str) -> MendedFacts:
+    """The facts kept with a mended sculpt."""
+    return MendedFacts(**json.loads(cache.blob(mended_key, "facts.json")))
+
+
+def _sketch(mesh: Mesh) -> Mesh:
+    return mesh if len(mesh.vertices) <= SKETCH_VERTICES else clustered(mesh, SKETCH_VERTICES)[0]
+
+
+def sketch_picture(cache: Cache, mended_key: str, standing: Standing, width: int, height: int) -> bytes:
+    """A small PNG of the sculpt standing one way, lit from above and in front."""
+    mesh = stand(Mesh(cache.array(mended_key, "sketch_vertices"), cache.array(mended_key, "sketch_faces")), standing)
+    surface = as_is_surface(mesh)
+    light = (
+        light_on(Site(surface), Rig(Lamp(25, 55))).total * 0.6 + 0.12 + 0.15 * np.clip(surface.normals[:, 2], 0, 1)
+    )
+    value = value_of_light(smoothed(surface, light, 3), Exposure())
+    return png_bytes(grey_picture(surface, grey_srgb(value), Camera(0, 8), width, height))
+
+
+def first_look(cache: Cache, mended_key: str, standing: Standing, rig: Rig, exposure: Exposure) -> str:
+    """A lit picture of the rough form, seconds before the working surface is laid out. Returns the cache key."""
+    mesh = stand(Mesh(cache.array(mended_key, "sketch_vertices"), cache.array(mended_key, "sketch_faces")), standing)
+    return thumb(cache, [mended_key, plain(standing)], Site(as_is_surface(mesh)), rig, exposure)
+
+
+def surface(cache: Cache, mended_key: str, standing: Standing, most: int | None, say: Progress) -> str:
+    """Stand the sculpt up and lay out its working surface, in at most so many samples. Returns the cache key."""
+    key = key_of("surface", SURFACE, mended_key, plain(standing), *([most] if most else []))
+    if key not in cache:
+        say("Standing it up", 0.34)
+        raw = Mesh(cache.array(mended_key, "vertices"), cache.array(mended_key, "faces"))
+        mesh = stand(raw, standing)
+        say("Laying out the surface", 0.38)
+        s = working_surface(mesh, cache.array(mended_key, "part"), most=most)
+        chosen, between = quick_samples(s)
+        cache.put(
+            key,
+            {
+                "points": s.points, "normals": s.normals, "areas": s.areas,
+                "faces": s.faces, "part": s.part, "inset": s.inset, "quick": chosen, "quick_faces": between,
+                "placing": placing(raw, standing).as_array(),
+            },
+        )  # fmt: skip
+    return key
+
+
+def load_surface(cache: Cache, surface_key: str) -> Surface:
+    """A working surface from the cache.
+
+    Raises:
+        KeyError: it is not there.
+    """
+    points, normals, areas, faces, part, inset = (
+        cache.array(surface_key, name) for name in ("points", "normals", "areas", "faces", "part", "inset")
+    )
+    return Surface(points, normals, areas, faces, part, inset)
+
+
+def load_placing(cache: Cache, surface_key: str) -> Placing:
+    """How a laid-out sculpt's file came to stand on the bench.
+
+    Raises:
+        KeyError: it is not there.
+    """
+    return Placing.from_array(cache.array(surface_key, "placing"))
+
+
+Shadowless = list[tuple[int, tuple[int, ...]]]  # parts, and the parts that do not cast on each
+
+
+def sky(
+    cache: Cache,
+    surface_key: str,
+    laid: Surface,
+    shadowless: Shadowless,
+    say: Progress,
+    stopped: Callable[[], bool],
+) -> str:
+    """Look at the sky from every sample; from those of a shadowless part also without what does not cast on it.
+    Returns the cache key.
+
+    Raises:
+        Stopped: the painter stopped it.
+    """
+    key = key_of("sky", SKY, surface_key, DIRECTIONS)
+    words = "Working out soft shadows"
+    if key not in cache:
+        _keep_view(cache, key, visibility_of(laid, DIRECTIONS, lambda share: say(words, 0.6 + 0.38 * share), stopped))
+    for part, uncast in shadowless:
+        own_key = _part_key(surface_key, part, uncast)
+        if own_key not in cache:
+            say("Working out soft shadows from a part painted apart", 0.98)
+            _keep_view(cache, own_key, visibility_of(alone(laid, (part,), uncast)[1], DIRECTIONS, None, stopped))
+    return key
+
+
+VIEW_ARRAYS = ("directions", "bits", "base_row", "base_sample", "base_direction")
+
+
+def _keep_view(cache: Cache, key: str, view: Visibility) -> None:
+    cache.put(key, {name: getattr(view, name) for name in VIEW_ARRAYS})
+
+
+def _part_key(surface_key: str, part: int, uncast: tuple[int, ...]) -> str:
+    return key_of("sky of a part", SKY, surface_key, DIRECTIONS, part, list(uncast))
+
+
+def load_sky(cache: Cache, sky_key: str, surface_key: str, laid: Surface, shadowless: Shadowless) -> Visibility:
+    """What each sample sees of the sky, from the cache.
+
+    Raises:
+        KeyError: it is not there.
+    """
+    view = _load_view(cache, sky_key)
+    for part, uncast in shadowless:
+        chosen = np.flatnonzero(laid.part == part).astype(np.int32)
+        view = view.with_part(chosen, _load_view(cache, _part_key(surface_key, part, uncast)))
+    return view
+
+
+def _load_view(cache: Cache, key: str) -> Visibility:
+    return Visibility(**{name: cache.array(key, name) for name in VIEW_ARRAYS})
+
+
+RELIEF = 1
+
+
+def relief(cache: Cache, surface_key: str, laid: Surface) -> Relief:
+    """What a brush feels of a surface, worked out once."""
+    key = key_of("relief", RELIEF, surface_key)
+    if key not in cache:
+        felt = relief_of(laid)
+        cache.put(key, {"cavity": felt.cavity, "exposed": felt.exposed})
+    return Relief(cache.array(key, "cavity"), cache.array(key, "exposed"))
+
+
+def own_marking(path: Path, file_format: str, laid: Surface, at: Placing) -> Marking | None:
+    """The regions that a sculpt's own file carries, if it does."""
+    if file_format != "ply":
+        return None
+    try:
+        mask = read_mask(path, "ply")
+        return mask.on(laid, at) if mask else None
+    except DuskLampError:  # the sculpt itself is sound; odd regions are no reason to refuse it
+        return None
+
+
+def thumb(cache: Cache, key_inputs: list, site: Site, rig: Rig, exposure: Exposure) -> str:
+    """A lit picture for the shelf. Returns the cache key."""
+    key = key_of("thumb", THUMB, *key_inputs, plain(rig), plain(exposure))
+    if key not in cache:
+        value = target(site, rig, exposure=exposure).value
+        pixels = grey_picture(site.surface, grey_srgb(value)[site.shown], Camera(18, 8), *THUMB_SIZE)
+        cache.put(key, blobs={"thumb.png": png_bytes(pixels)})
+    return key

@@ -1,0 +1,141 @@
+"""Progress: how far a model is painted, step by step, with the time each took; outlives a reload, a sleep and a
+change of device.
+
+A step is known by its coat, so what is done stays done while other coats of the plan are changed.
+"""
+
+from collections import Counter
+from collections.abc import Sequence
+from dataclasses import dataclass
+from datetime import datetime
+from typing import Any
+
+from sqlalchemy import delete, select
+from sqlalchemy.orm import Session
+
+from ..core.coat.coat import Coat
+from ..core.errors import SettingError
+from ..core.plain import plain, rounded
+from .cache import key_of
+from .models import Done, Sculpt, Sitting, now
+
+ENDS = ("done", "skipped")
+LONGEST_STEP_S = 4 * 3600  # longer than that it was left lying, and says nothing about the step
+LONGEST_WAIT_S = 48 * 3600
+
+
+@dataclass(frozen=True)
+class End:
+    """How a step was ended: done or skipped, when (ISO, UTC), and after how many seconds in hand, where that is
+    known."""
+
+    how: str
+    at: str
+    seconds: float | None = rounded(0, None)
+
+
+@dataclass(frozen=True)
+class State:
+    """place: key of the step in hand. ends: of steps by key. since: seconds it has been in hand. wait: of the drying
+    that runs, the whole seconds and those that are left, and the key of the step that dries; None where nothing
+    dries."""
+
+    place: str
+    ends: dict[str, End]
+    since: float
+    wait: dict[str, Any] | None
+
+
+def keys_of(coats: Sequence[Coat]) -> list[str]:
+    """A key for each coat: of what is done, not of its place; two alike are told apart by their order."""
+    seen: Counter[str] = Counter()
+    out = []
+    for coat in coats:
+        own = key_of("step", 1, coat.technique, plain(coat.mix), plain(coat.settings), plain(coat.where))
+        seen[own] += 1
+        out.append(key_of("step", seen[own], own)[:40])
+    return out
+
+
+def state_of(session: Session, sculpt: Sculpt, keys: Sequence[str]) -> State:
+    """Where the painter is. keys: of the plan's steps."""
+    rows = session.scalars(select(Done).where(Done.sculpt_id == sculpt.id)).all()
+    ends = {r.coat_key: End(r.how, f"{r.at.isoformat()}Z", r.seconds) for r in rows if r.coat_key in keys}
+    own = _sitting(session, sculpt)
+    place = (
+        own.place if own and own.place in keys else next((k for k in keys if k not in ends), keys[-1] if keys else "")
+    )
+    timer = own.timer if own else {}
+    wait = timer.get("wait")
+    if wait:
+        left = wait["seconds"] - _since(wait["from"])
+        wait = (
+            {"after": wait["after"], "seconds": wait["seconds"], "left": round(max(0.0, left), 1)}
+            if wait["after"] in keys
+            else None
+        )
+    return State(place, ends, _since(timer["in_hand"]) if timer.get("in_hand") else 0.0, wait)
+
+
+def take(session: Session, sculpt: Sculpt, key: str) -> None:
+    """Take a step in hand."""
+    own = _made(session, sculpt)
+    if own.place != key or not own.timer.get("in_hand"):
+        own.place, own.timer = key, {**own.timer, "in_hand": _stamp()}
+
+
+def end(session: Session, sculpt: Sculpt, key: str, how: str, wait_s: float, then: str | None) -> None:
+    """End a step and take the next one in hand. wait_s: how long it dries.
+
+    Raises:
+        SettingError: neither done nor skipped.
+    """
+    if how not in ENDS:
+        raise SettingError("a step is done or skipped; reload the page")
+    own = _made(session, sculpt)
+    since = own.timer.get("in_hand") if own.place == key else None
+    took = _since(since) if since else None
+    session.execute(delete(Done).where(Done.sculpt_id == sculpt.id, Done.coat_key == key))
+    kept = took if how == "done" and took is not None and took <= LONGEST_STEP_S else None
+    session.add(Done(sculpt_id=sculpt.id, coat_key=key, how=how, seconds=kept))
+    timer: dict[str, Any] = {"in_hand": _stamp()}
+    if how == "done" and wait_s > 0:
+        timer["wait"] = {"after": key, "from": _stamp(), "seconds": min(wait_s, LONGEST_WAIT_S)}
+    elif own.timer.get("wait"):
+        timer["wait"] = own.timer["wait"]
+    own.timer = timer
+    own.place = then or key
+
+
+def take_back(session: Session, sculpt: Sculpt, key: str) -> None:
+    """A step that was ended is open again, and in hand."""
+    session.execute(delete(Done).where(Done.sculpt_id == sculpt.id, Done.coat_key == key))
+    own = _made(session, sculpt)
+    own.place, own.timer = key, {"in_hand": _stamp()}
+
+
+def dry(session: Session, sculpt: Sculpt) -> None:
+    """It is dry: the wait ends here."""
+    own = _made(session, sculpt)
+    own.timer = {k: v for k, v in own.timer.items() if k != "wait"}
+
+
+def _sitting(session: Session, sculpt: Sculpt) -> Sitting | None:
+    return session.scalars(select(Sitting).where(Sitting.sculpt_id == sculpt.id)).first()
+
+
+def _made(session: Session, sculpt: Sculpt) -> Sitting:
+    own = _sitting(session, sculpt)
+    if own is None:
+        own = Sitting(sculpt_id=sculpt.id, place="", timer={})
+        session.add(own)
+        session.flush()
+    return own
+
+
+def _stamp() -> str:
+    return now().isoformat()
+
+
+def _since(stamp: str) -> float:
+    return max(0.0, (now() - datetime.fromisoformat(stamp)).total_seconds())

@@ -1,0 +1,109 @@
+"""Background: what takes longer than a blink is worked out beside the request, which says how far it is until it is
+there.
+
+A page asks again and again; each asking joins the work that is going on for the same thing. The work fills what is
+remembered with a sculpt in memory, so the page itself then finds everything at hand. It can be stopped whenever it
+says how far it is.
+"""
+
+import itertools
+import threading
+from collections.abc import Callable
+from concurrent.futures import Future, ThreadPoolExecutor
+from concurrent.futures import TimeoutError as NotYet
+from dataclasses import dataclass, field
+from typing import Any
+
+from flask import Blueprint, Response, abort, current_app, jsonify
+
+from ..core.errors import Stopped
+
+BLINK_S = 0.7  # nobody needs a sign for less
+AT_ONCE = 2  # pieces of work beside the requests: there are as many processors on a small machine
+
+blueprint = Blueprint("background", __name__)
+Say = Callable[[str, float], None]
+
+
+@dataclass
+class _Going:
+    """One piece of work. progress: how far it is, and its number. stop: somebody does not want it any more."""
+
+    progress: dict[str, Any]
+    stop: bool = False
+    future: "Future[Any]" = field(default_factory=Future)
+
+
+class Background:
+    """The work that is going on beside the requests of one application."""
+
+    def __init__(self) -> None:
+        self._pool = ThreadPoolExecutor(AT_ONCE, thread_name_prefix="background")
+        self._going: dict[Any, _Going] = {}
+        self._lock = threading.Lock()
+        self._numbers = itertools.count(1)
+
+    def of(self, key: Any, work: Callable[[Say], object]) -> dict[str, Any] | None:
+        """None once a piece of work is done; until then how far it is: its number, step in words, and share. What it
+        raised is raised here."""
+        with self._lock:
+            going = self._going.get(key)
+            if going is None:
+                going = self._going[key] = self._begun(work)
+        try:
+            going.future.result(BLINK_S)
+        except NotYet:
+            if not going.future.done():
+                return dict(going.progress)
+            going.future.result()  # it ended in this very moment: well, or with what it raised
+        finally:
+            if going.future.done():
+                with self._lock:
+                    self._going.pop(key, None)
+        return None
+
+    def _begun(self, work: Callable[[Say], object]) -> _Going:
+        going = _Going({"number": next(self._numbers), "step": "Beginning", "share": 0.0})
+
+        def say(step: str, share: float) -> None:
+            if going.stop:
+                raise Stopped("stopped; what was kept before is as it was")
+            going.progress.update(step=step, share=round(share, 3))
+
+        going.future = self._pool.submit(work, say)
+        return going
+
+    def stop(self, number: int) -> bool:
+        """Have a piece of work end when it next says how far it is; False where there is none by that number."""
+        with self._lock:
+            found = [going for going in self._going.values() if going.progress["number"] == number]
+        for going in found:
+            going.stop = True
+        return bool(found)
+
+
+@blueprint.post("/working/<int:number>/stop")
+def stop(number: int) -> Response:
+    """Stop a piece of work that somebody waits for."""
+    if not current_app.extensions["background"].stop(number):
+        abort(404)
+    return Response(status=204)
+
+
+def in_background(key: Any, work: Callable[[Say], object]) -> dict[str, Any] | None:
+    """Have a piece of work done; None once it is there, else how far it is. In tests it is done at once."""
+    app = current_app._get_current_object()  # type: ignore[attr-defined]
+    if app.testing and not app.config.get("PATIENT"):
+        work(lambda *_: None)
+        return None
+
+    def with_app(say: Say) -> None:
+        with app.app_context():
+            work(say)
+
+    return app.extensions["background"].of(key, with_app)
+
+
+def not_yet(progress: dict[str, Any]) -> tuple[Response, int]:
+    """The answer of a page that is being worked out."""
+    return jsonify(progress), 202

@@ -1,0 +1,117 @@
+"""The door: a passphrase, wherever the bench is served beyond this machine. None is asked for on loopback."""
+
+import secrets
+import threading
+import time
+from collections import OrderedDict
+
+from argon2 import PasswordHasher
+from argon2.exceptions import VerifyMismatchError
+from flask import Blueprint, Flask, abort, redirect, render_template, request, url_for
+from flask import session as cookie
+from werkzeug.wrappers import Response as AnyResponse
+
+from ..core.errors import SettingError
+from .workshop import wants_json
+
+blueprint = Blueprint("door", __name__)
+SHORTEST = 12  # letters of a passphrase; NIST SP 800-63B asks for at least 8, and for 15 where it is all there is
+TRIES, TRIES_S = 5, 60.0  # wrong ones from one address in so many seconds; then it waits
+MOST_ADDRESSES = 10_000
+OPEN = {"door.enter", "door.let_in", "static"}
+
+
+class Door:
+    """One passphrase, hashed; the sessions that are open; who tried how often."""
+
+    def __init__(self, passphrase: str) -> None:
+        if len(passphrase) < SHORTEST:
+            raise SettingError(f"a passphrase has at least {SHORTEST} letters (DUSK_LAMP_PASSPHRASE)")
+        self._hasher = PasswordHasher()
+        self._hash = self._hasher.hash(passphrase)
+        self._open: set[str] = set()
+        self._tries: OrderedDict[str, list[float]] = OrderedDict()
+        self._lock = threading.Lock()
+
+    def knock(self, address: str, passphrase: str) -> str | None:
+        """A new session's name, or None for a wrong passphrase.
+
+        Raises:
+            SettingError: too many wrong ones lately.
+        """
+        with self._lock:
+            lately = [t for t in self._tries.get(address, []) if t > time.monotonic() - TRIES_S]
+            if len(lately) >= TRIES:
+                raise SettingError("too many wrong passphrases; wait a minute and try again")
+            self._tries[address] = [*lately, time.monotonic()]
+            while len(self._tries) > MOST_ADDRESSES:
+                self._tries.popitem(last=False)
+        try:
+            self._hasher.verify(self._hash, passphrase[:1000])
+        except VerifyMismatchError:
+            return None
+        name = secrets.token_urlsafe(24)
+        with self._lock:
+            self._tries.pop(address, None)
+            self._open.add(name)
+        return name
+
+    def knows(self, name: str | None) -> bool:
+        """Whether a session is open."""
+        return bool(name) and name in self._open
+
+    def end(self, name: str | None, everyone: bool = False) -> None:
+        """End one session, or all of them."""
+        with self._lock:
+            if everyone:
+                self._open.clear()
+            else:
+                self._open.discard(name or "")
+
+
+def lock(app: Flask, passphrase: str) -> None:
+    """Ask for a passphrase before any page."""
+    app.extensions["door"] = door = Door(passphrase)
+    app.register_blueprint(blueprint)
+
+    @app.before_request
+    def _ask() -> AnyResponse | None:
+        if request.endpoint in OPEN or door.knows(cookie.get("guest")):
+            return None
+        if wants_json() or request.method != "GET":
+            abort(401)
+        return redirect(url_for("door.enter"))
+
+
+def _door() -> Door:
+    from flask import current_app
+
+    return current_app.extensions["door"]
+
+
+@blueprint.get("/door")
+def enter() -> str:
+    """The page that asks for the passphrase."""
+    return render_template("login.html", trouble="")
+
+
+@blueprint.post("/door")
+def let_in() -> AnyResponse | tuple[str, int]:
+    """Let in whoever knows it."""
+    try:
+        name = _door().knock(request.remote_addr or "", request.form.get("passphrase", ""))
+    except SettingError as e:
+        return render_template("login.html", trouble=str(e)), 429
+    if name is None:
+        return render_template("login.html", trouble="that is not the passphrase"), 403
+    cookie.clear()
+    cookie["guest"] = name
+    return redirect(url_for("shelf.shelf"))
+
+
+@blueprint.post("/door/leave")
+def leave() -> AnyResponse:
+    """End this session; with `everyone`, all of them."""
+    _door().end(cookie.get("guest"), everyone=bool(request.form.get("everyone")))
+    cookie.clear()
+    return redirect(url_for("door.enter"))

@@ -1,0 +1,214 @@
+"""A plan worked out for what shows all of it: the sheet on screen, its PDF, the bench and the exports; with pictures."""
+
+from collections.abc import Callable
+from dataclasses import dataclass, field, replace
+from functools import cached_property
+from typing import Any
+
+import numpy as np
+from flask import render_template
+from numpy.typing import NDArray
+from sqlalchemy.orm import Session
+
+from ..core.coat.coat import Coat
+from ..core.errors import SettingError
+from ..core.paint.value import grey_srgb
+from ..core.plain import plain
+from ..core.plan.context import Context
+from ..core.plan.outcome import Look, looks_after
+from ..core.plan.stages.colour import STAGE as COLOUR
+from ..core.plan.stages.undercoat import STAGE as UNDERCOAT
+from ..core.plan.step import Step, steps_of
+from ..core.plan.times import Times, times_of
+from ..core.sculpt.parts import seams
+from ..core.sculpt.site import Site
+from ..core.target.greys import Bands, lay_bands
+from ..core.view.camera import Camera
+from ..core.view.formats import png_bytes
+from ..core.view.step_picture import GROUND, coat_picture, look_picture, sheet_shot
+from ..store import plans
+from ..store.cache import Cache, key_of
+from ..store.models import Sculpt
+from ..store.open_sculpts import OpenSculpt
+from .background import Say, in_background, not_yet
+from .stages import string_of
+from .workshop import laid_out, the_sculpt, wants_json, workshop
+
+BENCH_SIZE = (480, 640)
+PICTURES = 9  # version of the code that draws them
+
+
+@dataclass(frozen=True)
+class PlanSheet:
+    """A plan worked out. coats, steps: what is done, muted ones left out. looks: the model bare and after each of them.
+    near: the share of the area near the light's values when the undercoat is done; coloured: of what is painted in
+    colour, near its target. Both None where there is nothing."""
+
+    context: Context
+    bands: Bands
+    coats: list[Coat] = field(default_factory=list)
+    steps: list[Step] = field(default_factory=list)
+    looks: list[Look] = field(default_factory=list)
+    coloured: float | None = None
+
+    @property
+    def site(self) -> Site:
+        """The sculpt with its regions."""
+        return self.context.site
+
+    @property
+    def display(self) -> Camera:
+        """The display view."""
+        return Camera(*self.context.view)
+
+    @property
+    def value(self) -> NDArray[np.float32]:
+        """(N,) the values of the lamp's light."""
+        return self.context.grey.value
+
+    @property
+    def school(self) -> str:
+        """What the undercoat came from."""
+        return self.context.wishes("undercoat").school if self.coats else ""
+
+    @cached_property
+    def marks(self) -> list[str]:
+        """A hash of each coat."""
+        return [key_of("coat", 1, plain(c)) for c in self.coats]
+
+    @property
+    def times(self) -> Times:
+        """What it takes on all its models."""
+        return times_of(self.steps, self.context.plan.models)
+
+    @property
+    def near(self) -> float | None:
+        """The share of the area within half a value of the light when the undercoat is done."""
+        return self.looks[sum(c.stage == "undercoat" for c in self.coats)].within if self.coats else None
+
+
+def sheet_of(session: Session, sculpt: Sculpt, say: Say = lambda *_: None) -> tuple[OpenSculpt, PlanSheet]:
+    """The plan of a sculpt as it is kept now, with the coats that were laid; it invents none. Worked out once for all its
+    pictures."""
+    own = laid_out(sculpt)
+    context, kept = plans.context_of(session, sculpt, own, workshop().store.cache)
+    key = (kept.turn, own.surface_key, own.site.visibility is not None, plain_key(context))
+    return own, own.more.of("plan", key, lambda: _worked_out(context, say))
+
+
+def plain_key(context: Context) -> str:
+    """What else a sheet depends on: the tools, and which paints there are."""
+    return key_of("sheet", 1, plain(context.tools), [p.name for p in context.rack])
+
+
+def _worked_out(context: Context, say: Callable[[str, float], None]) -> PlanSheet:
+    plan, site = context.plan, context.site
+    bands = lay_bands(site.surface, context.grey.value, plan.greys, plan.exposure, site.paintable)
+    coats = [c for c in plan.coats if not c.muted]
+    if not coats:
+        return PlanSheet(context, bands)
+    try:
+        wanted = UNDERCOAT.values(context)
+    except SettingError:  # the rack lacks something by now; the coats themselves are whole
+        wanted = context.grey.value
+    looks = looks_after(context.simulation, coats, wanted, say)
+    say("Counting paint and time", 0.95)
+    films = context.simulation.films(coats)
+    steps = steps_of(site, coats, films, context.tools, plan.models, [look.within for look in looks])
+    steps = [s if s.stage == "undercoat" else replace(s, within=None, adds=None) for s in steps]
+    return PlanSheet(context, bands, coats, steps, looks, COLOUR.near_share(context))
+
+
+def still_working(sculpt: Sculpt, stage: str) -> Any:
+    """The page, or for a script the words, that say how far a sculpt's plan is; None once it is at hand."""
+    sculpt_id = sculpt.id
+
+    def work(say: Say) -> None:
+        say("Looking at the light", 0.02)
+        with workshop().store.session() as session:
+            sheet_of(session, the_sculpt(session, sculpt_id), say)
+
+    progress = in_background(("plan", sculpt_id, sculpt.plan_id), work)
+    if progress is None:
+        return None
+    if wants_json():
+        return not_yet(progress)
+    return render_template("waiting_plan.html", sculpt=sculpt, stages=string_of(sculpt, stage), progress=progress)
+
+
+def seams_of(sculpt: Sculpt, site: Site, value: np.ndarray) -> list[dict[str, Any]]:
+    """The seams to be matched, with the value (N,) on either side and the length in mm, as plain values."""
+    named, out = sculpt.named_parts, []
+    for seam in seams(site.surface, named, site.paintable):
+        on_a, on_b = seam.either_side(site.surface, value)
+        out.append(
+            {
+                "a": named[seam.a].name, "b": named[seam.b].name, "value_a": round(on_a, 1),
+                "value_b": round(on_b, 1), "length": round(seam.length, 1),
+            }
+        )  # fmt: skip
+    return out
+
+
+# --- pictures
+def camera_of(sheet: PlanSheet, view: str) -> Camera:
+    """The camera of a view's name, or of the display view."""
+    return sheet.display if view == "display" else Camera.named(view)
+
+
+def picture_key(sculpt: Sculpt, sheet: PlanSheet, name: str, view: str) -> str:
+    """Hash of all that a picture of the plan shows. name: a step's number from 1, or "finished"."""
+    number = len(sheet.coats) if name == "finished" else int(name)
+    camera, display = camera_of(sheet, view), sheet.display
+    return key_of(
+        "step", PICTURES, sculpt.surface_key, sheet.marks[:number], name, [camera.azimuth, camera.elevation],
+        [display.azimuth, display.elevation], sculpt.held.labels_key, sorted(sheet.site.loose),
+    )  # fmt: skip
+
+
+def _shot(own: OpenSculpt, sheet: PlanSheet, camera: Camera, view: str, kind: str) -> Any:
+    size = [BENCH_SIZE] if kind == "large shot" else []
+    name = f"{view} {camera.azimuth:g} {camera.elevation:g}"
+    return own.more.of(kind, name, lambda: sheet_shot(sheet.site, camera, sheet.display, *size))
+
+
+def picture_of(sculpt: Sculpt, own: OpenSculpt, sheet: PlanSheet, cache: Cache, name: str, view: str) -> bytes:
+    """A step's picture as PNG: what was there before it with the new film marked; or the finished model. Drawn once."""
+    key = picture_key(sculpt, sheet, name, view)
+    if key not in cache:
+        camera = camera_of(sheet, view)
+        shot = _shot(own, sheet, camera, view, "shot")
+        if name == "finished":
+            picture = look_picture(sheet.site, shot, _levels(sheet, len(sheet.coats)))
+        else:
+            k = int(name) - 1
+            film = sheet.context.simulation.last_film(sheet.coats[: k + 1])
+            picture = coat_picture(sheet.site, shot, camera, film, _levels(sheet, k), _levels(sheet, k + 1))
+        cache.put(key, blobs={"picture.png": png_bytes(picture)})
+    return cache.blob(key, "picture.png")
+
+
+def bench_picture(
+    sculpt: Sculpt, own: OpenSculpt, sheet: PlanSheet, cache: Cache, number: int, look: str, view: str
+) -> bytes:
+    """A step's picture for the bench, larger and on its grey, as PNG. look: before, with the new film marked, or after.
+    Drawn once."""
+    key = key_of("bench", PICTURES, picture_key(sculpt, sheet, str(number), view), look)
+    if key not in cache:
+        camera = camera_of(sheet, view)
+        shot = _shot(own, sheet, camera, view, "large shot")
+        if look == "after":
+            drawn = look_picture(sheet.site, shot, _levels(sheet, number), GROUND)
+        else:
+            film = sheet.context.simulation.last_film(sheet.coats[:number])
+            before, after = _levels(sheet, number - 1), _levels(sheet, number)
+            drawn = coat_picture(sheet.site, shot, camera, film, before, after, GROUND, whole=False)
+        cache.put(key, blobs={"picture.png": png_bytes(drawn)})
+    return cache.blob(key, "picture.png")
+
+
+def _levels(sheet: PlanSheet, after: int) -> NDArray[np.uint8]:
+    """(N, 3) of the model after so many coats; the target's greys where there are none."""
+    if sheet.looks:
+        return sheet.looks[after].levels
+    return np.repeat(grey_srgb(sheet.bands.greys)[sheet.bands.step][:, None], 3, axis=1)
