@@ -71,7 +71,7 @@ def first_picture(path: str) -> None:
     from dusk_lamp.core.sculpt.site import Site
     from dusk_lamp.core.target.exposure import Exposure
     from dusk_lamp.jobs.prepare import first_guess
-    from dusk_lamp.store import stages
+    from dusk_lamp.store import preparing as stages
     from dusk_lamp.store.cache import FolderCache
 
     with tempfile.TemporaryDirectory() as folder:
@@ -240,7 +240,8 @@ def bench_undercoat(_folder: Path) -> None:
     from dusk_lamp.core.paint.rack import rack_from_csv
     from dusk_lamp.core.plan.outcome import outcome
     from dusk_lamp.core.plan.pots import pots_from
-    from dusk_lamp.core.plan.schools import primed, school
+    from dusk_lamp.core.plan.schools import school_coats
+    from dusk_lamp.core.plan.schools.school import Kit, primed
     from dusk_lamp.core.plan.spray_fit import fit
     from dusk_lamp.core.sculpt.site import Site
     from dusk_lamp.core.sculpt.visibility import visibility_of
@@ -268,7 +269,7 @@ def bench_undercoat(_folder: Path) -> None:
     rig = Rig(Lamp(40, 58, 16), 0.22, "overcast", 0.15)
     exposure = Exposure()
     wanted = laid_between(target(site, rig, exposure=exposure).value, exposure, pots.darkest, pots.lightest)
-    coats = school("ladder", surface, rig.lamp, pots)
+    coats = school_coats("ladder", Kit(surface, rig.lamp, pots))
     films = [c.film(site) for c in coats]
     row(
         "looks after one more coat",
@@ -286,23 +287,24 @@ def bench_colour(_folder: Path) -> None:
     """The warden's own regions in colours of the demo rack, over a grey ladder of its light."""
     from dataclasses import replace
 
-    from dusk_lamp.core.plan.whole import locals_for, seen_after_all
-
     from dusk_lamp.cli.common import the_rack
     from dusk_lamp.core.light.lamp import Lamp
     from dusk_lamp.core.light.rig import Rig
     from dusk_lamp.core.light.tint import Tints
     from dusk_lamp.core.plan.pots import pots_from
-    from dusk_lamp.core.plan.school_fit import fitted
-    from dusk_lamp.core.plan.schools import school
+    from dusk_lamp.core.plan.school_fit import fit_school
+    from dusk_lamp.core.plan.schools import school_coats
+    from dusk_lamp.core.plan.schools.school import Kit
+    from dusk_lamp.core.plan.simulation import Simulation
     from dusk_lamp.core.plan.ways import ways
-    from dusk_lamp.core.plan.ways.way import seen_after, task_of, told
+    from dusk_lamp.core.plan.ways.way import nearness, seen_after, task_of
     from dusk_lamp.core.sculpt.marking import Marking
     from dusk_lamp.core.sculpt.masks import read_mask
     from dusk_lamp.core.sculpt.site import Site
     from dusk_lamp.core.sculpt.stand import Standing, placing
     from dusk_lamp.core.sculpt.visibility import visibility_of
     from dusk_lamp.core.target.exposure import Exposure, laid_between
+    from dusk_lamp.core.target.local import local_of, usual_local
     from dusk_lamp.core.target.target import sketched, target
 
     surface = laid_out(150_000)
@@ -317,7 +319,7 @@ def bench_colour(_folder: Path) -> None:
     site, rack = Site(surface, visibility_of(surface), marking=Marking(marking.labels, regions)), the_rack(None)
     head(f"Colour, {len(surface):,} samples, {len(regions)} regions")
     rig, exposure = Rig(Lamp(40, 55, 14), 0.25, "overcast", 0.15), Exposure()
-    grey, locals_ = target(site, rig, exposure=exposure), locals_for(site, rack)
+    grey, locals_ = target(site, rig, exposure=exposure), [usual_local("stone"), *(local_of(r, rack.find(r.colour).looks.hex) for r in regions)]
     row(
         "sketch in colour, one region changed",
         f"{median(lambda: sketched(site, grey, exposure, locals_)) * 1e3:.0f} ms",
@@ -330,23 +332,15 @@ def bench_colour(_folder: Path) -> None:
         "≤ 200 ms",
     )
     wanted = sketched(site, grey, exposure, locals_)
-    coats, _ = fitted(
-        site,
-        school(
-            "ladder",
-            surface,
-            rig.lamp,
-            pots_from(rack),
-        ),
-        laid_between(grey.value, exposure, 0, 1),
-    )
-    under = seen_after_all(site, coats)
+    kit = Kit(surface, rig.lamp, pots_from(rack))
+    coats, _ = fit_school(site, school_coats("ladder", kit), laid_between(grey.value, exposure, 0, 1))
+    under = Simulation(site).reflectance(coats)
     tasks = [task_of(site, wanted, k, under, rack) for k in range(1, len(regions) + 1)]
     for way in (w for w in ways().values() if not w.only_for):
         start = time.perf_counter()
         found = [way.coats(task) for task in tasks]
         took = time.perf_counter() - start
-        near = [told(task, seen_after(task, own)) for task, own in zip(tasks, found, strict=True)]
+        near = [nearness(task, seen_after(task, own)) for task, own in zip(tasks, found, strict=True)]
         areas = np.array([task.weight().sum() for task in tasks])
         within = float(np.average([n.within for n in near], weights=areas))
         worst = min(zip(near, tasks, strict=True), key=lambda pair: pair[0].within)
@@ -404,7 +398,7 @@ def bench_glow(_folder: Path) -> None:
     glow, gloss = glow_of(site, lamp), np.full(len(site), 0.4, np.float32)
 
     def dragged(strength):
-        light = glowing(grey.light, [(Wish(lamp, strength=strength), glow)], rig.full, 0.5)
+        light = glowing(grey.light.dimmed(0.5), [(Wish(lamp, strength=strength), glow)], rig.full)
         value = value_of_light(light.total, exposure, rig.full)
         return sketched(site, type(grey)(value, grey.gloss, light), exposure, locals_)
 

@@ -31,9 +31,11 @@ NEAR = {  # the tests beside each room, the quickest first
         "test_rack.py",
         "test_undercoat.py",
     ],
-    "plan": ["test_undercoat.py", "test_coat.py"],
+    "plan": ["test_undercoat.py", "test_plan.py", "test_ways.py", "test_metal.py", "test_glow.py", "test_document.py"],
+    "sculpt": ["test_surface.py", "test_regions.py", "test_relief.py", "test_parts.py", "test_brush.py", "test_mend.py", "test_stand.py"],
+    "view": ["test_view.py", "test_ways.py", "test_metal.py"],
     "target": ["test_value.py", "test_greys.py", "test_undercoat.py"],
-    "light": ["test_key.py", "test_sky.py", "test_parts.py", "test_view.py"],
+    "light": ["test_key.py", "test_sky.py", "test_glow.py", "test_metal.py", "test_parts.py", "test_view.py"],
 }
 SKIP = {"make_bands.py"}
 COMPARE = {ast.Lt: ast.GtE, ast.LtE: ast.Gt, ast.Gt: ast.LtE, ast.GtE: ast.Lt, ast.Eq: ast.NotEq, ast.NotEq: ast.Eq}

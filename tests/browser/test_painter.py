@@ -460,7 +460,7 @@ def test_two_tabs_are_told_of_each_other_and_both_choices_are_offered(page, benc
     settled(page, lambda: page.click("text=Above right"))
     other.click("text=Behind")
     other.locator("#two-tabs-title").wait_for()
-    other.click("text=Leave it as it is")
+    other.get_by_role("button", name="Leave it as it is").click()
     until(lambda: other.input_value("#azimuth") == "60", other)
     page.trouble[:] = [t for t in page.trouble if "409" not in t]
     other.close()

@@ -85,7 +85,7 @@ def face_of(surface: Surface, left: NDArray, right: NDArray, looks_at: NDArray |
     ahead = np.mean([surface.normals[a].mean(axis=0) for a in around], axis=0).astype(float)
     ahead -= across * (ahead @ across)
     if np.linalg.norm(ahead) < 1e-6:
-        raise SettingError("these two eyes do not lie on one face; mark them anew")
+        raise SettingError("these two eyes do not lie on one face; mark them again")
     ahead /= np.linalg.norm(ahead)
     up = np.cross(ahead, across)
     width, said, eyes = apart / BETWEEN, [], []

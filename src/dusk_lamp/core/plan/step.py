@@ -165,6 +165,9 @@ def step_of(
     )  # fmt: skip
 
 
+NOWHERE = "none of it lands anywhere now: what it was for has changed; lay it again, or remove it"
+
+
 def steps_of(
     site: Site,
     coats: Sequence[Coat],
@@ -188,6 +191,8 @@ def steps_of(
 
 def _warnings(coat: Coat, film: NDArray[np.float32], finish: float | None) -> tuple[str, ...]:
     said = coat.by.warnings(coat.settings, film, coat.mix)
+    if not coat.muted and not (film > 0).any():
+        said = [*said, NOWHERE]
     ground = "" if finish is None else coat.by.on_finish(finish)
     return tuple([*said, ground] if ground else said)
 

@@ -15,7 +15,7 @@ from PIL import Image
 from ..plan.step import Step
 from ..units import THIN_SPACE, counted, grouped
 
-FONTS = Path(__file__).parents[2] / "web/static/vendor/fonts"  # they ship with the pages
+FONTS = Path(__file__).parent / "fonts"
 PAGE_MM, MARGIN_MM = (210, 297), 14
 NO_BREAK = "\u00a0"  # the fonts that are printed with have no narrower one
 DOME_MM = 15

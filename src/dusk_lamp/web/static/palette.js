@@ -184,7 +184,7 @@ $("primer").addEventListener("submit", async (e) => {
   if (!answered) return;
   answered.primers.forEach((p, k) => {
     const head = document.createElement("h2"), table = document.createElement("table");
-    head.textContent = `${k === 0 ? "Take " : ""}${p.name}: ${p.coats} coats on the mean, ${p.minutes} minutes`;
+    head.textContent = `${k === 0 ? "Take " : ""}${p.name}: ${p.coats} coats on average, ${p.minutes} minutes`;
     const body = p.rows.map((r) => { const tr = document.createElement("tr"); for (const text of [r.region, r.colour, r.reached ? `${r.coats} coats` : "never hides", r.undercoat ? `over ${r.undercoat}` : ""]) { const td = document.createElement("td"); td.textContent = text; tr.append(td); } return tr; });
     table.append(...body); box.append(head, table);
   });

@@ -96,7 +96,7 @@ def task_of(
     areas = site.areas.astype(np.float64)
     names = ["the rest" if site.marking.regions else "the model", *(r.name for r in site.marking.regions)]
     if areas[own].sum() <= 0:
-        raise SettingError(f"nothing of “{names[number]}” can be painted: mark it anew, or leave it out")
+        raise SettingError(f"nothing of “{names[number]}” can be painted: mark it again, or leave it out")
     id_ = site.marking.ids[number]
     return Task(site, names[number], number, id_, own, target.lab, target.value, under, areas, rack, tools, lamp)
 

@@ -51,10 +51,12 @@ export class History {
     }
     const said = await answer.json();
     if (answer.status === 409 && said.stale && said.turn !== undefined) {
-      if (await this.both()) { this.turn = said.turn; return this.sent(path, { ...wish, again: undefined }, method, read); }
       this.turn = said.turn;
+      await this.reload(); // theirs is shown
+      if (!(await this.both())) return null;
+      const found = await this.sent(path, { ...wish, again: undefined }, method, read);
       await this.reload();
-      return null;
+      return found;
     }
     say(said.error, true);
     if (answer.status === 409) await this.reload();
