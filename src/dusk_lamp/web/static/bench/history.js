@@ -29,7 +29,8 @@ export class History {
       $(what).disabled = !words;
       $(what).title = words ? `${what === "undo" ? "Undo" : "Redo"}: ${words}` : "";
     }
-    $("history-words").textContent = undo ? `Last change: ${undo}` : "Nothing to undo yet";
+    $("history-words").title = undo || "";
+    $("history-words").textContent = undo ? undo[0].toUpperCase() + undo.slice(1) : "Nothing to undo yet";
   }
 
   // one change, as JSON; the answer, or null where it was refused, which is said. mine: of a change that another tab's came before
