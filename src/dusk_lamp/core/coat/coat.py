@@ -60,7 +60,11 @@ class Coat:
         own = site.on(self.where)
         if own is None:
             return self.by.film_on(site, self.settings, self.solids, finish)
-        return np.where(own, self.unbound(site, own, finish), np.float32(0))
+        return self._faded(site, np.where(own, self.unbound(site, own, finish), np.float32(0)))
+
+    def _faded(self, site: Site, film: NDArray[np.float32]) -> NDArray[np.float32]:
+        share = self.where.shares(len(site))
+        return film if share is None else film * share
 
     def unbound(
         self, site: Site, own: NDArray[np.bool_], finish: NDArray[np.float32] | None = None
@@ -81,7 +85,7 @@ class Coat:
         """(N,) its film to choose by, wherever the technique lays it: without a ray. finish: (N,) of what it lies on."""
         own = site.on(self.where)
         film = self.by.film_roughly(site, self.settings, self.solids, finish)
-        return film if own is None else np.where(own, film, np.float32(0))
+        return film if own is None else self._faded(site, np.where(own, film, np.float32(0)))
 
     def with_settings(self, given: dict[str, Any]) -> "Coat":
         """The coat with other settings of its technique.

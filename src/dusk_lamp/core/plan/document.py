@@ -175,8 +175,10 @@ class Plan:
         def moved(coat: Coat) -> Coat:
             if coat.where.kind != "mask":
                 return coat
-            was = coat.where.samples(coat.where.number)
-            return replace(coat, where=Where.some(np.asarray(was)[nearest]))
+            was, share = coat.where.samples(coat.where.number), coat.where.shares(coat.where.number)
+            return replace(
+                coat, where=Where.some(np.asarray(was)[nearest], None if share is None else share[nearest])
+            )
 
         return replace(self, coats=tuple(moved(c) for c in self.coats))
 

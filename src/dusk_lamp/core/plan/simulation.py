@@ -47,7 +47,7 @@ class Simulation:
         place = np.zeros(0, np.uint8) if own is None else np.packbits(own)
         pieces = sorted(self.site.loose) if own is not None and coat.by.from_afar else []
         seen = self.site.visibility is not None
-        return digest(coat.technique, plain(coat.settings), coat.solids, place, pieces, seen)
+        return digest(coat.technique, plain(coat.settings), coat.solids, place, coat.where.fade, pieces, seen)
 
     def chain(self, coats: Sequence[Coat]) -> list[str]:
         """A key for the bare model and for the model after each coat; a muted one changes nothing."""

@@ -25,6 +25,7 @@ from .visibility import Visibility, visibility_of
 Apart = tuple[NDArray[np.int32], Surface]  # samples of a part that some neighbours do not shadow, and that part
 T = TypeVar("T")
 LONGEST_MASK = 400_000  # letters: two million samples at random
+FADES = 255  # steps from none of a film to all of it
 MOST_UNPACKED = 120  # masks kept unpacked, 0.2 MB each: a page asks for each of its plan's a dozen times
 
 
@@ -32,21 +33,36 @@ MOST_UNPACKED = 120  # masks kept unpacked, 0.2 MB each: a page asks for each of
 class Where:
     """What a coat goes on: the whole model, a region or a part by its number, or some of its samples.
 
-    number: the id of a region (0 is the rest), a part's from 0. mask: which samples, as `Where.some` packs them.
+    number: the id of a region (0 is the rest), a part's from 0. mask: which samples, as `Where.some` packs them. fade: how
+    much of the film each sample of the mask gets, where a coat fades out; "" for all of it.
     """
 
     kind: str = choice("whole", ("whole", "region", "part", "mask"), "what a coat goes on")
     number: int = 0
     mask: str = text("", (0, LONGEST_MASK), "which spots a coat goes on")
+    fade: str = text("", (0, LONGEST_MASK), "where a coat fades out")
 
     def __post_init__(self) -> None:
         checked(self)
 
     @classmethod
-    def some(cls, on: NDArray[np.bool_]) -> "Where":
-        """The samples of a mask (N,)."""
-        packed = zlib.compress(np.packbits(on).tobytes(), 9)
-        return cls("mask", len(on), base64.b85encode(packed).decode())
+    def some(cls, on: NDArray[np.bool_], share: NDArray | None = None) -> "Where":
+        """The samples of a mask (N,). share: (N,) 0..1 of the film that each gets, None for all of it."""
+        fade = "" if share is None or (share[on] >= 1).all() else _packed(np.round(FADES * np.clip(share[on], 0, 1)))
+        return cls("mask", len(on), _packed(np.packbits(on)), fade)
+
+    def shares(self, count: int) -> NDArray[np.float32] | None:
+        """(count,) how much of the film each sample gets; None where it does not fade.
+
+        Raises:
+            SettingError: it is garbled.
+        """
+        if not self.fade or self.number != count:
+            return None
+        own = self.samples(count)
+        out = np.zeros(count, np.float32)
+        out[own] = np.minimum(_bytes(self.fade, int(own.sum())), FADES) / np.float32(FADES)
+        return out
 
     def samples(self, count: int) -> NDArray[np.bool_]:
         """(count,) which samples; none where the mask was made for a surface with another number of them.
@@ -57,14 +73,21 @@ class Where:
         return np.zeros(count, np.bool_) if self.number != count else _unpacked(self.mask, count)
 
 
-@lru_cache(MOST_UNPACKED)
-def _unpacked(mask: str, count: int) -> NDArray[np.bool_]:
-    whole = -(-count // 8)
+def _packed(values: NDArray) -> str:
+    return base64.b85encode(zlib.compress(values.astype(np.uint8).tobytes(), 9)).decode()
+
+
+def _bytes(text: str, count: int) -> NDArray[np.uint8]:
     try:
-        bits = zlib.decompressobj().decompress(base64.b85decode(mask), whole)  # never more than it can need
+        found = zlib.decompressobj().decompress(base64.b85decode(text), count)  # never more than it can need
     except (ValueError, zlib.error) as e:
         raise SettingError("where this coat goes is garbled; choose it again") from e
-    own = np.unpackbits(np.frombuffer(bits.ljust(whole, b"\0"), np.uint8))[:count].astype(np.bool_)
+    return np.frombuffer(found.ljust(count, b"\0"), np.uint8)
+
+
+@lru_cache(MOST_UNPACKED)
+def _unpacked(mask: str, count: int) -> NDArray[np.bool_]:
+    own = np.unpackbits(_bytes(mask, -(-count // 8)))[:count].astype(np.bool_)
     own.flags.writeable = False  # it is shared
     return own
 

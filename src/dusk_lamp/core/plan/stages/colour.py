@@ -11,6 +11,8 @@ from ...errors import SettingError
 from ...plain import checked, plain, text
 from ...target.target import Target, sketched
 from ..context import Context
+from ..economy import Budget, Economy, economy
+from ..economy.coats import WAY as ECONOMY
 from ..order import WHOLE_MODEL, Place, ordered, region_of, touching
 from ..simulation import digest
 from ..step import steps_of
@@ -21,9 +23,11 @@ from .stage import Item, Stage
 
 @dataclass(frozen=True)
 class ColourWishes:
-    """every: the way of regions that name none; "" leaves them a sketch."""
+    """every: the way of regions that name none; "" leaves them a sketch. budget: the time, pots and puddles that those
+    are planned for, all together; None where each is painted by itself."""
 
     every: str = text("", (0, 20), "the way of all other regions")
+    budget: Budget | None = None
 
     def __post_init__(self) -> None:
         checked(self)
@@ -57,13 +61,37 @@ class Colour(Stage):
     def items(self, context: Context) -> list[Item]:
         """The regions that a way is wished for, as far as they can be painted. What is painted as metal is left to that
         stage, unless it names a way."""
-        every, metal, areas = context.wishes(self.name).every, context.wishes("metal"), context.site.areas
+        wishes, metal, areas = context.wishes(self.name), context.wishes("metal"), context.site.areas
+        every = "" if wishes.budget else wishes.every
         out = []
         for k, r in enumerate(context.site.marking.regions, 1):
             name = r.way or ("" if metal.of(r.id) is not None else every)
             if name and float(areas[context.site.labels == k].sum()) > 0:
                 out.append(Item(name, r.id, r.name))
+        if wishes.budget and self.planned(context):
+            out.append(Item(ECONOMY, 0, f"A plan for {wishes.budget.minutes:.0f} minutes"))
         return out
+
+    def planned(self, context: Context) -> list[int]:
+        """The numbers of the regions that a budget is planned for: all that name no way of their own."""
+        marking, areas = context.site.marking, context.site.areas
+        return [
+            k
+            for k, r in enumerate(marking.regions, 1)
+            if not r.way and float(areas[context.site.labels == k].sum()) > 0
+        ]
+
+    def economy(self, context: Context, budget: Budget) -> Economy:
+        """The best plan for a budget, worked out once.
+
+        Raises:
+            SettingError: see plan.economy.
+        """
+        key = digest(
+            "economy", plain(budget), context.target_key("metal"), context.simulation.chain(context.before(self.name))[-1],
+            [plain(p) for p in context.rack], plain(context.tools), self.planned(context), context.plan.models,
+        )  # fmt: skip
+        return context.memory.of("economy", key, lambda: economy(context, budget, numbers=self.planned(context)))
 
     def tried(self, context: Context, number: int, name: str) -> Tried:
         """A region painted one way, worked out once.
@@ -92,6 +120,8 @@ class Colour(Stage):
 
     def coats(self, context: Context, item: Item) -> list[Coat]:
         """Those of the item's way."""
+        if item.way == ECONOMY:
+            return list(self.economy(context, context.wishes(self.name).budget).coats)
         found = self.tried(context, context.site.marking.number_of(item.region), item.way)
         if found.trouble:
             raise SettingError(found.trouble)
@@ -99,11 +129,20 @@ class Colour(Stage):
 
     def mine(self, item: Item, coat: Coat) -> bool:
         """All coats of the region, whichever way they came from."""
-        return coat.region == item.region
+        return coat.way == ECONOMY if item.way == ECONOMY else coat.region == item.region
+
+    def marked(self, item: Item, coats: Sequence[Coat]) -> list[Coat]:
+        """A plan for all of them knows the region of each coat."""
+        return list(coats) if item.way == ECONOMY else super().marked(item, coats)
 
     def put(self, context: Context, item: Item, new: Sequence[Coat]) -> list[Coat]:
         """The coats of the region replaced where they were, or put before what is common to the whole model."""
         site, own = context.site, context.coats(self.name)
+        if item.way == ECONOMY:  # what is planned together takes the place of all that these regions had
+            ids = {site.marking.ids[k] for k in self.planned(context)}
+            left = [c for c in own if c.region not in ids and c.way != ECONOMY]
+            metal = [c for c in context.after(self.name) if not (c.stage == "metal" and c.region in ids)]
+            return [*context.before(self.name), *new, *left, *metal]
         number = site.marking.number_of(item.region)
         of = [region_of(site, c) for c in own]
         left = [c for c, n in zip(own, of, strict=True) if n != number]
@@ -136,9 +175,11 @@ class Colour(Stage):
         """How near each region that is painted in colour ends, as this stage leaves it, by its number."""
         seen = context.simulation.reflectance([*context.before(self.name), *context.coats(self.name)])
         out = {}
+        together = {number for number, own in self.by_region(context).items() if own[0].way == ECONOMY}
         for number in sorted(self.by_region(context)):
             if number > 0 and float(context.site.areas[context.site.labels == number].sum()) > 0:
-                out[number] = nearness(context.task(self.name, number), seen)
+                aim = "metal" if number in together else self.name  # planned together, painted metal is among them
+                out[number] = nearness(context.task(aim, number), seen)
         return out
 
     def near_share(self, context: Context) -> float | None:

@@ -95,9 +95,14 @@ class MetalStage(Stage):
         return aim.with_rgb(rgb.astype(np.float32))
 
     def items(self, context: Context) -> list[Item]:
-        """The regions that were set."""
+        """The regions that were set, unless they are planned with the others for a budget."""
         marking, own = context.site.marking, context.wishes(self.name)
-        return [Item("metal", r.id, r.name) for r in marking.regions if own.of(r.id) is not None]
+        together = context.wishes("colour").budget is not None
+        return [
+            Item("metal", r.id, r.name)
+            for r in marking.regions
+            if own.of(r.id) is not None and not (together and not r.way)
+        ]
 
     def coats(self, context: Context, item: Item) -> list[Coat]:
         """Layers through the values of the metal, as they are without glows: those are tinted over them."""

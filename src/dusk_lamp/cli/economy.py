@@ -1,0 +1,118 @@
+"""Few pots and puddles: economy."""
+
+import argparse
+import json
+import sys
+from pathlib import Path
+from typing import Any
+
+from ..core.errors import SettingError
+from .common import write_whole
+
+
+def add_commands(commands: Any) -> None:
+    """Add the command to the program's own."""
+    own = commands.add_parser("economy", help="the best plan for the time, the pots and the puddles one has")
+    own.add_argument("file", metavar="PLAN.json", help="see dusk-lamp schema")
+    own.add_argument("-o", "--out", required=True, metavar="PLAN2.json", help="the same plan with these coats")
+    own.add_argument("--minutes", type=float, metavar="M", help="of work (120)")
+    own.add_argument("--pots", type=int, metavar="N", help="at most so many (12; 20 beyond two hours and a half)")
+    own.add_argument("--puddles", type=int, metavar="N", help="at most so many (18; 40 beyond two hours and a half)")
+    own.add_argument("--steps", type=int, metavar="N", help="at most so many")
+    own.add_argument("--only-own", action="store_true", help="only the pots that the plan brings in its rack")
+    own.add_argument("--only", metavar="POT,POT…", help="only these pots")
+    own.add_argument("--no-blends", action="store_true", help="hard edges only")
+    own.add_argument("--neat", action="store_true", help="every base as it comes from the pot")
+    own.add_argument(
+        "--front",
+        action="store_true",
+        help="half an hour to five hours, as a list; the plan kept is the one for --minutes",
+    )
+    own.add_argument("--files-from", type=Path, metavar="DIR", help="where the sculpt's files are (beside the plan)")
+    own.add_argument("--json", action="store_true", help="print it as JSON")
+    own.set_defaults(run=_economy)
+
+
+def _budget(args: argparse.Namespace, minutes: float, plan: Any) -> Any:
+    from dataclasses import replace
+
+    from ..core.plan.economy import Budget
+
+    own = Budget.usual(minutes)
+    only = tuple(n.strip() for n in args.only.split(",") if n.strip()) if args.only else ()
+    if args.only_own:
+        if not plan.rack:
+            raise SettingError("the plan brings no rack of its own; leave --only-own out")
+        only = only or tuple(p.name for p in plan.rack)
+    given = {"pots": args.pots, "puddles": args.puddles, "steps": args.steps}
+    return replace(
+        own, only=only, blends=not args.no_blends, neat=args.neat, **{k: v for k, v in given.items() if v is not None}
+    )
+
+
+def _economy(args: argparse.Namespace) -> None:
+    from dataclasses import replace
+
+    from ..core.plan.document import document_of, read_plan
+    from ..core.plan.economy import front
+    from ..core.plan.economy.plan import FRONT
+    from ..core.plan.run import laid
+    from ..core.plan.stages import stages
+    from ..core.plan.stages.colour import STAGE as COLOUR
+    from .plan import context_of
+
+    given = read_plan(Path(args.file).read_bytes())
+    minutes = 120.0 if args.minutes is None else args.minutes
+    wanted = _budget(args, minutes, given)
+    others = sorted({*FRONT, minutes}) if args.front else [minutes]
+    budgets = [wanted if m == minutes else _budget(args, m, given) for m in others]
+    wishes = replace(given.wishes_of("colour"), budget=wanted)
+    bare = replace(given, coats=tuple(c for c in given.coats if c.stage == "undercoat")).with_wishes("colour", wishes)
+    rest = tuple(name for name in stages() if name != "undercoat")
+    context = context_of(bare, args.files_from or Path(args.file).parent, args)
+    say = lambda step, _=0.0: print(f"{step} …", file=sys.stderr)  # noqa: E731
+    under, _ = laid(context.on(replace(context.plan, settled=tuple(dict.fromkeys((*given.settled, *rest))))), say)
+    found = front(under, budgets, say, COLOUR.planned(under))
+    kept = next(e for e in found if e.budget.minutes == minutes)
+    done, _ = laid(
+        under.on(
+            replace(
+                under.plan, coats=(*under.coats("undercoat"), *kept.coats), settled=("undercoat", "colour", "metal")
+            )
+        ),
+        say,
+    )
+    plan = replace(done.plan, settled=tuple(stages()), marking=given.marking)
+    if not plan.marking and len(plan.regions) > 1:  # they came from the sculpt's own file
+        plan = replace(plan, regions=given.regions)
+    text = json.dumps(document_of(plan), ensure_ascii=False)
+    write_whole(Path(args.out), text.encode())
+    rows = [_row(e, under) for e in found]
+    if args.json:
+        print(json.dumps(rows if args.front else rows[others.index(minutes)], indent=2, ensure_ascii=False))
+        return
+    for e in found:
+        print(e.words)
+    for puddle in kept.puddles:
+        print(puddle.words)
+
+
+def _row(found: Any, context: Any) -> dict[str, Any]:
+    """A plan for a budget as plain values."""
+    names = {r.id: r.name for r in context.site.marking.regions}
+    return {
+        "budget": found.budget.minutes, "pots": list(found.pots),
+        "puddles": [
+            {"letter": p.letter, "parts": p.parts, "added_to": p.added_to or None, "takes": p.takes, "drops": p.drops,
+             "ml": round(p.ml, 4), "left": p.left}
+            for p in found.puddles
+        ],
+        "steps": [
+            {"number": k, "region": names.get(c.region), "puddle": letter, "technique": s.technique, "label": s.purpose,
+             "minutes": round(s.hand_minutes, 1), "how": s.how}
+            for k, (s, c, letter) in enumerate(zip(found.steps, found.coats, found.letters, strict=True), 1)
+        ],
+        "minutes": round(found.minutes, 1), "near_5": round(found.near_5, 4), "near_8": round(found.near_8, 4),
+        "near_5_weighted": round(found.near_5_weighted, 4), "mean_de": round(found.mean_de, 2), "gap": round(found.gap, 4),
+        "seconds": round(found.seconds, 2), "bare": list(found.bare), "words": found.words,
+    }  # fmt: skip

@@ -1,0 +1,48 @@
+"""What a painter has: minutes, pots, puddles, and what must stay as it is."""
+
+from dataclasses import dataclass
+from functools import cache
+
+from ...datasets import rows
+from ...errors import SettingError
+from ...plain import checked, number
+
+EVENING, GAME, DISPLAY = 60.0, 120.0, 300.0  # minutes
+SHORT = 150.0  # minutes; in less nobody wants more than a small palette
+
+
+@dataclass(frozen=True)
+class Budget:
+    """How far a plan may go. minutes: of work. pots, puddles, steps: at most so many, None for any number. only: names of
+    the pots it may take, () for all. blends: whether neighbouring puddles may be blended. neat: whether every region's
+    base comes neat from a pot."""
+
+    minutes: float = number(GAME, 1, 3000, "the time", "min", step=10, form="Minutes")
+    pots: int | None = number(None, 1, 200, "the number of pots", form="Pots at most")
+    puddles: int | None = number(None, 1, 200, "the number of puddles", form="Puddles at most")
+    steps: int | None = number(None, 1, 500, "the number of steps", form="Steps at most")
+    only: tuple[str, ...] = ()
+    blends: bool = True
+    neat: bool = False
+
+    @classmethod
+    def usual(cls, minutes: float = GAME) -> "Budget":
+        """What suits so much time: twelve pots and eighteen puddles for an evening or two, more for a display piece."""
+        short = minutes <= SHORT
+        return cls(minutes, 12 if short else 20, 18 if short else 40, 36 if short else None)
+
+    @property
+    def worth(self) -> float:
+        """The share of the weighted area that a minute must bring: who has more time takes smaller gains."""
+        return price("worth") * min(1.0, (GAME / self.minutes) ** 2)
+
+    def __post_init__(self) -> None:
+        checked(self)
+        if len(self.only) > 200:
+            raise SettingError("at most 200 pots can be pinned")
+
+
+@cache
+def price(name: str) -> float:
+    """A number of the table `economy.csv`, with its source there."""
+    return next(float(row["value"]) for row in rows("economy") if row["name"] == name)

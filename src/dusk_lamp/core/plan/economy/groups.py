@@ -1,0 +1,58 @@
+"""Groups: the samples of every region by the value they shall have. Within a region the target is nearly a curve over
+value, so a group is one colour."""
+
+from dataclasses import dataclass
+
+import numpy as np
+from numpy.typing import NDArray
+
+from ...sculpt.mesh import summed
+from ..context import Context
+from .budget import price
+
+BIN = 0.1  # of a value
+MOST_BINS = 48  # of one region; a wider range has wider ones
+
+
+@dataclass(frozen=True)
+class Group:
+    """One region's groups, dark to light. number: of the region. lab: (B, 3) what each shall look like. mm2: (B,).
+    weight: (B,) share of the whole, weighted by attention. samples: (n,) the region's samples; bin: (n,) group of each."""
+
+    number: int
+    lab: NDArray[np.float64]
+    mm2: NDArray[np.float64]
+    weight: NDArray[np.float64]
+    samples: NDArray[np.int64]
+    bin: NDArray[np.int64]
+
+    @property
+    def whole(self) -> float:
+        """mm² of the region."""
+        return float(self.mm2.sum())
+
+
+def attention_of(context: Context) -> NDArray[np.float64]:
+    """(R + 1,) what a mm² of each region counts; nothing where nobody has marked."""
+    return np.array([0.0, *(price(r.attention) for r in context.site.marking.regions)])
+
+
+def groups_of(context: Context, numbers: list[int]) -> list[Group]:
+    """The groups of some regions; regions of which nothing can be painted are left out."""
+    target, site = context.target("metal"), context.site
+    lab, value, areas, labels = target.lab, target.value, site.areas.astype(np.float64), site.labels
+    attention, found = attention_of(context), []
+    for number in numbers:
+        own = np.flatnonzero((labels == number) & (areas > 0))
+        if not len(own):
+            continue
+        mine, low = value[own], float(value[own].min())
+        width = max(BIN, float(np.ptp(mine)) / MOST_BINS)
+        raw = ((mine - low) / width).astype(np.int64)
+        _, bins = np.unique(raw, return_inverse=True)
+        count, weight = int(bins.max()) + 1, areas[own]
+        mm2 = summed(bins, weight, count)
+        mean = np.stack([summed(bins, weight * lab[own, k], count) for k in range(3)], axis=1) / mm2[:, None]
+        found.append(Group(number, mean, mm2, mm2 * attention[number], own, bins))
+    whole = sum(float(g.weight.sum()) for g in found)
+    return [Group(g.number, g.lab, g.mm2, g.weight / whole, g.samples, g.bin) for g in found]

@@ -1,0 +1,107 @@
+"""The palette: every puddle in its place, what is added to what, in whole drops."""
+
+from collections.abc import Sequence
+from dataclasses import dataclass
+from math import ceil
+
+from ...paint.mix import Mix
+from .budget import price
+
+LETTERS = "ABCDEFGHIJKLMNOPQRSTUVWXYZ"
+MOST_TIMES = 60  # of a mix's parts that are tried for a puddle
+
+
+@dataclass(frozen=True)
+class Puddle:
+    """One puddle. letter: its place. mix: what it is. drops: put in, by pot. added_to: the letter of the puddle that it
+    grows out of, "" where it is begun clean; takes: drops of that. ml: that the model needs of it. left: drops over."""
+
+    letter: str
+    mix: Mix
+    drops: dict[str, int]
+    added_to: str
+    takes: int
+    ml: float
+    left: float
+
+    @property
+    def parts(self) -> dict[str, int]:
+        """By pot."""
+        return self.mix.counted()
+
+    @property
+    def words(self) -> str:
+        """How it is mixed."""
+        put = ", ".join(f"{n} {name}" for name, n in self.drops.items())
+        return (
+            f"{self.letter}: {self.takes} drops of {self.added_to}, then {put}"
+            if self.added_to
+            else f"{self.letter}: {put}"
+        )
+
+
+def letter_of(k: int) -> str:
+    """A, B, …, Z, A2, …"""
+    return LETTERS[k % len(LETTERS)] + ("" if k < len(LETTERS) else str(k // len(LETTERS) + 1))
+
+
+def palette_of(mixes: Sequence[Mix], ml: Sequence[float], drops_per_ml: float) -> list[Puddle]:
+    """The puddles in the order they are needed. A mix grows out of a puddle of the same two pots, or of one of them neat,
+    where only the other pot has to be added (CP-21, CP-22)."""
+    need = [max(price("least drops"), price("spare") * v * drops_per_ml) for v in ml]
+    made: list[tuple[str, int, dict[str, int]]] = []  # from, drops taken of it, what is added
+    given = [0.0] * len(mixes)  # drops that others take
+    for k in range(len(mixes) - 1, -1, -1):  # the last first, so that each knows what is taken of it
+        own, wants = mixes[k].counted(), need[k] + given[k]
+        for j in range(k - 1, -1, -1):
+            grown = _grown(mixes[j].counted(), own, wants)
+            if grown is not None:
+                given[j] += grown[0]
+                made.append((letter_of(j), *grown))
+                break
+        else:
+            times = max(1, ceil(wants / sum(own.values())))
+            made.append(("", 0, {name: n * times for name, n in own.items()}))
+    made.reverse()
+    out = []
+    for k, (mix, (source, takes, adds)) in enumerate(zip(mixes, made, strict=True)):
+        left = takes + sum(adds.values()) - given[k] - ml[k] * drops_per_ml
+        out.append(Puddle(letter_of(k), mix, adds, source, takes, ml[k], round(left, 1)))
+    return out
+
+
+def _grown(there: dict[str, int], own: dict[str, int], wants: float) -> tuple[int, dict[str, int]] | None:
+    """How many drops of a puddle, and of one pot, make a mix: (drops taken, {pot: drops}); None where it cannot be."""
+    if set(there) - set(own) or len(own) != 2 or there == own:
+        return None
+    whole = sum(there.values())
+    for name, part in own.items():
+        other = next(n for n in own if n != name)  # it comes from the puddle alone
+        if not there.get(other):
+            continue
+        for times in range(1, MOST_TIMES):
+            taken = {n: c * times for n, c in there.items()}
+            wanted = taken[other] * part / own[other] - taken.get(name, 0)
+            if wanted >= 1 and wanted == int(wanted) and whole * times + wanted >= wants:
+                return whole * times, {name: int(wanted)}
+    return None
+
+
+def poured(puddles: Sequence[Puddle], drops_per_ml: float) -> list[dict[str, float]]:
+    """What is on each place of the palette once all was mixed and taken, drop by drop, by pot: nothing below zero where the
+    palette holds."""
+    there: dict[str, dict[str, float]] = {}
+    for puddle in puddles:
+        own: dict[str, float] = {name: float(n) for name, n in puddle.drops.items()}
+        if puddle.added_to:
+            source = there[puddle.added_to]
+            share = puddle.takes / sum(source.values())
+            for name in source:
+                own[name] = own.get(name, 0.0) + share * source[name]
+                source[name] -= share * source[name]
+        there[puddle.letter] = own
+    for puddle in puddles:
+        own = there[puddle.letter]
+        used = puddle.ml * drops_per_ml / sum(own.values())
+        there[puddle.letter] = {name: n * (1 - used) for name, n in own.items()}
+    return list(there.values())

@@ -1,0 +1,257 @@
+"""Plans for a budget: groups, candidates, options, choice, coats, and what they come to when they are simulated."""
+
+import time
+from collections.abc import Callable, Sequence
+from dataclasses import dataclass, replace
+
+import numpy as np
+from numpy.typing import NDArray
+
+from ...coat.coat import Coat
+from ...errors import SettingError
+from ...paint.colour import delta_e, lab, xyz
+from ..context import Context
+from ..step import Step, steps_of
+from ..ways.way import BRUSHED
+from .budget import Budget, price
+from .candidates import Candidates, candidates_of, scores
+from .choice import Choice, choose, minutes_of
+from .coats import WAY, coats_of
+from .groups import Group, attention_of, groups_of
+from .options import PRICES, Option, Region
+from .palette import Puddle, palette_of
+
+Say = Callable[[str, float], None]
+POT_COUNTS = (4, 6, 8, 10, 12, 16)  # sets of pots that options are made of
+POOL_SIZES = (6, 10, 15, 22)  # puddles, that options share
+FRONT = (30.0, 60.0, 90.0, 120.0, 180.0, 300.0)  # minutes
+
+
+@dataclass(frozen=True)
+class Economy:
+    """A plan for a budget. coats: in order, of the stage colour. puddles: the palette. pots: in the order they are
+    needed. steps: as they are done. minutes: of work, with pots and puddles. near_5, near_8: share of the marked area within
+    ΔE00 5 and 8 of what it shall look like; near_5_weighted: the same, weighted by attention; mean_de. gap: of the choice.
+    bare: names of regions that there was no time for. letter_of_step: the puddle of each."""
+
+    budget: Budget
+    coats: tuple[Coat, ...]
+    puddles: tuple[Puddle, ...]
+    pots: tuple[str, ...]
+    steps: tuple[Step, ...]
+    letters: tuple[str, ...]
+    minutes: float
+    near_5: float
+    near_8: float
+    near_5_weighted: float
+    mean_de: float
+    gap: float
+    seconds: float
+    bare: tuple[str, ...] = ()
+
+    @property
+    def words(self) -> str:
+        """In a sentence."""
+        bare = f" No time for {', '.join(self.bare)}." if self.bare else ""
+        return (
+            f"{self.minutes:.0f} min: {len(self.pots)} pots, {len(self.puddles)} puddles, {len(self.steps)} steps; "
+            f"{100 * self.near_5_weighted:.0f} % near its colour (ΔE 5), {100 * self.near_8:.0f} % within 8.{bare}"
+        )
+
+
+@dataclass(frozen=True)
+class _Ready:
+    """All that does not depend on the minutes."""
+
+    groups: list[Group]
+    found: Candidates
+    options: list[Option]
+
+
+def economy(
+    context: Context, budget: Budget | None = None, say: Say = lambda *_: None, numbers: Sequence[int] = ()
+) -> Economy:
+    """The best plan for a budget over the undercoat that is there. numbers: of the regions, () for all.
+
+    Raises:
+        SettingError: nothing is marked, there is nothing to paint with, or pins that contradict each other.
+    """
+    return front(context, (budget or Budget(),), say, numbers)[0]
+
+
+def front(
+    context: Context, budgets: Sequence[Budget], say: Say = lambda *_: None, numbers: Sequence[int] = ()
+) -> list[Economy]:
+    """A plan for each of some budgets, which differ in their numbers only; with more time never a worse one."""
+    began = time.perf_counter()
+    first = budgets[0]
+    say("Grouping what it shall look like", 0.02)
+    ready = _ready(context, first, say, numbers)
+    under = context.seen_before("colour")
+    out: list[Economy] = []
+    for k, budget in enumerate(sorted(budgets, key=lambda b: b.minutes)):
+        say(f"Choosing for {budget.minutes:.0f} minutes", 0.4 + 0.55 * k / len(budgets))
+        chosen = choose(ready.found, ready.options, budget)
+        if not chosen.options:
+            raise SettingError(
+                "nothing can be painted within this: give it more minutes, or free the pin on pots, puddles or steps"
+            )
+        made = _made(context, ready, chosen, budget, under, time.perf_counter() - began)
+        if (
+            out
+            and _fits(out[-1], budget)
+            and (out[-1].near_5_weighted, out[-1].near_8) > (made.near_5_weighted, made.near_8)
+        ):
+            made = replace(out[-1], budget=budget)
+        out.append(made)
+    return out
+
+
+def _fits(made: Economy, budget: Budget) -> bool:
+    return (
+        made.minutes <= budget.minutes
+        and len(made.pots) <= (budget.pots or 10**6)
+        and len(made.puddles) <= (budget.puddles or 10**6)
+        and len(made.steps) <= (budget.steps or 10**6)
+    )
+
+
+def _ready(context: Context, budget: Budget, say: Say, numbers: Sequence[int]) -> _Ready:
+    site = context.site
+    groups = groups_of(context, list(numbers) or list(range(1, len(site.marking.regions) + 1)))
+    if not groups:
+        raise SettingError("mark the regions first: a plan is made for what is marked")
+    own = {n.casefold() for n in budget.only}
+    paints = [p for p in context.rack if p.kind in BRUSHED and (not own or p.name.casefold() in own)]
+    if budget.only and not paints:
+        raise SettingError(
+            f"none of the pinned pots is a base or layer paint on the rack: {', '.join(budget.only)[:80]}"
+        )
+    say("Looking at every pot and every mix of two", 0.05)
+    found = candidates_of(paints, groups)
+    near = [scores(found, g) for g in groups]
+    say("Choosing pots and puddles", 0.15)
+    pools = _pools(found, groups, near, budget)
+    options: list[Option] = []
+    seen: set[tuple[object, ...]] = set()
+    for r, group in enumerate(groups):
+        say(f"Ways to paint {site.marking.regions[group.number - 1].name}", 0.2 + 0.2 * r / len(groups))
+        pool = sorted({p for pool in pools for p in pool})
+        neat = np.array([k for k in pool if found.neat(k)], np.int64) if budget.neat else np.zeros(0, np.int64)
+        keep = _few(near[r] * group.weight, neat, 2)
+        region = Region(r, group, found, pool, near[r], keep)
+        for some in sorted({tuple(region.within(pool).tolist()) for pool in pools}):
+            for step in (*PRICES, 1.0):
+                option = region.best(np.array(some, np.int64), step * (1 if step < 1 else 10), budget.blends)
+                if option is None or (budget.neat and not found.neat(option.puddles[option.base])):
+                    continue
+                key = (r, option.puddles, option.blended, option.base)
+                if key not in seen:
+                    seen.add(key)
+                    options.append(option)
+    if not options:
+        raise SettingError("no region can be painted with these pins; let bases be mixed, or pin fewer pots")
+    return _Ready(groups, found, options)
+
+
+def _pools(
+    found: Candidates, groups: list[Group], near: list[NDArray[np.float32]], budget: Budget
+) -> list[list[int]]:
+    """Sets of puddles to make options of: from few pots and from many, shared by few steps and by many."""
+    gain = np.concatenate([n * g.weight for n, g in zip(near, groups, strict=True)], axis=1)  # (C, all groups)
+    own = np.array([g.number for g in groups for _ in g.mm2])
+    best_pots = _pots_in_order(found, gain, max(POT_COUNTS))
+    pools: list[list[int]] = []
+    most = budget.pots or max(POT_COUNTS)
+    for count in sorted({min(c, most) for c in POT_COUNTS}):
+        pots = set(best_pots[:count])
+        within = np.flatnonzero([a in pots and b in pots for a, b in zip(found.first, found.second, strict=True)])
+        for size in POOL_SIZES:
+            pools.append(_few(gain, within, size))
+        if budget.neat:
+            neat = within[[found.neat(int(k)) for k in within]]
+            pools += [_few(gain * (own == n), neat, k) for n in np.unique(own) for k in (1, 2)]
+        # and the best few for each region by itself, so that no small one is forgotten
+        each = [p for n in np.unique(own) for p in _few(gain * (own == n), within, 4)]
+        pools.append(sorted(set(each)))
+    return [list(p) for p in dict.fromkeys(tuple(sorted(p)) for p in pools)]
+
+
+def _pots_in_order(found: Candidates, gain: NDArray, most: int) -> list[int]:
+    """Pots, the one first that brings the most beside those before it, alone or mixed with them."""
+    taken: list[int] = []
+    best = np.zeros(gain.shape[1])
+    count = len(found.pots)
+    while len(taken) < min(most, count):
+        gains = []
+        for pot in range(count):
+            if pot in taken:
+                gains.append(-1.0)
+                continue
+            those = np.isin(found.first, [*taken, pot]) & np.isin(found.second, [*taken, pot])
+            those &= (found.first == pot) | (found.second == pot)
+            gains.append(float(np.maximum(gain[those].max(axis=0), best).sum()))
+        pot = int(np.argmax(gains))
+        taken.append(pot)
+        those = np.isin(found.first, taken) & np.isin(found.second, taken)
+        best = gain[those].max(axis=0)
+    return taken
+
+
+def _few(gain: NDArray, within: NDArray[np.int64], size: int) -> list[int]:
+    """The few candidates that together reach the most, greedily."""
+    taken: list[int] = []
+    best = np.zeros(gain.shape[1])
+    own = gain[within]
+    for _ in range(min(size, len(within))):
+        more = np.maximum(own, best).sum(axis=1)
+        k = int(np.argmax(more))
+        if more[k] <= best.sum() + 1e-9:
+            break
+        taken.append(int(within[k]))
+        best = np.maximum(best, own[k])
+    return taken
+
+
+def _made(
+    context: Context, ready: _Ready, chosen: Choice, budget: Budget, under: NDArray[np.float32], seconds: float
+) -> Economy:
+    """A choice as coats, with what they come to over the real undercoat."""
+    site, found, groups = context.site, ready.found, ready.groups
+    by_region = [coats_of(context, groups, found, o, under) for o in chosen.options]
+    coats = [c for own in by_region for c in own]
+    simulation = context.simulation
+    before = context.before("colour")
+    films = simulation.films([*before, *coats])[len(before) :]
+    steps = steps_of(site, coats, films, context.tools, context.plan.models)
+    seen = simulation.reflectance([*before, *coats])
+    mixes, ml = _used(coats, steps)
+    puddles = palette_of(mixes, ml, context.tools.drops_per_ml)
+    letter = {p.mix: p.letter for p in puddles}
+    painted = np.concatenate([g.samples for g in groups])
+    off = delta_e(lab(xyz(seen[painted])), context.target("metal").lab[painted])
+    mm2 = site.areas[painted].astype(np.float64)
+    weight = mm2 * attention_of(context)[site.labels[painted]]
+    pots = tuple(dict.fromkeys(name for m in mixes for name in m.counted()))
+    minutes = price("pot") * len(pots) + sum(
+        price("neat puddle" if len(m.counted()) == 1 else "mixed puddle") for m in mixes
+    )
+    minutes += sum(s.hand_minutes for s in steps)
+    done = {o.region for o in chosen.options}
+    bare = tuple(site.marking.regions[g.number - 1].name for k, g in enumerate(groups) if k not in done)
+    return Economy(
+        budget, tuple(coats), tuple(puddles), pots, tuple(steps), tuple(letter[c.mix] for c in coats), minutes,
+        float(mm2[off <= 5].sum() / mm2.sum()), float(mm2[off <= 8].sum() / mm2.sum()),
+        float(weight[off <= 5].sum() / weight.sum()), float(np.average(off, weights=mm2)), chosen.gap, seconds, bare,
+    )  # fmt: skip
+
+
+def _used(coats: Sequence[Coat], steps: Sequence[Step]) -> tuple[list, list[float]]:
+    """Every mix in the order it is needed, with the ml of it."""
+    ml: dict = {}
+    for coat, step in zip(coats, steps, strict=True):
+        ml[coat.mix] = ml.get(coat.mix, 0.0) + step.all_ml
+    return list(ml), list(ml.values())
+
+
+__all__ = ["WAY", "Economy", "economy", "front", "minutes_of"]
