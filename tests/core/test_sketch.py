@@ -60,7 +60,7 @@ def test_lamps_by_their_temperature_against_a_reference(kelvin):
 
 
 def test_light_that_is_none_is_refused():
-    with pytest.raises(SettingError, match="black light"):
+    with pytest.raises(SettingError, match="black lamp"):
         Tints(lamp="#000000")
     with pytest.raises(SettingError, match="lighter"):
         Local(low=5, high=4)

@@ -286,3 +286,29 @@ def test_wear_goes_on_the_whole_model_with_settings_of_its_own(marked):
     assert "chipped" in change(marked, "set", 400, number=last["number"], settings={"amount": 3})["error"]
     change(marked, "way", region=1, name="layers")
     assert colour(marked)["coats"][-1]["label"] == "Whole model: sponge chips"
+
+
+def test_all_regions_are_planned_together_for_the_time_one_has(marked):
+    """An evening, a game piece, display and a time of one's own, as pictures; the one taken lies in the plan, with its palette."""
+    found = marked.client.get(f"{URL}/economy.json?minutes=45&pots=4").get_json()
+    titles = [p["title"] for p in found["plans"]]
+    assert titles == ["An evening", "A game piece", "Display", "Your own"] and not any(
+        p["here"] for p in found["plans"]
+    )
+    for plan in found["plans"]:
+        assert plan["minutes"] <= float(plan["asked"]["minutes"]) and 0 < plan["near"] <= 1
+        assert marked.client.get(plan["picture"]).data[:4] == b"\x89PNG"
+    change(marked, "plan", minutes=60)
+    plan = colour(marked)
+    assert plan["coats"] and plan["regions"][0]["words"].startswith("planned together") and plan["near"] > 0.5
+    palette = plan["palette"]
+    assert [p["letter"] for p in palette["puddles"]] == list("ABCDEFGH"[: len(palette["puddles"])])
+    assert len(palette["pots"]) <= 12 and all("Cloak" in p["used"] for p in palette["puddles"])
+    assert marked.client.get(f"{URL}/economy.json").get_json()["plans"][0]["here"]
+    change(marked, "way", region=1, name="layers")
+    assert colour(marked)["regions"][0]["way"] == "layers", "one region can still be painted its own way"
+    marked.undo()
+    assert colour(marked)["regions"][0]["words"].startswith("planned together")
+    for bad in ({"minutes": 0}, {"minutes": "long"}, {"minutes": 60, "pots": -1}):
+        assert marked.json("POST", f"{URL}/colour", {"do": "plan", **bad}, 400).get_json()["error"]
+    assert marked.client.get(f"{URL}/economy.png?minutes=x").status_code == 400

@@ -17,7 +17,7 @@ from ..jobs.queue import Queue
 from ..settings import Settings, settings_from
 from ..store.open_sculpts import OpenSculpts
 from ..store.store import Store
-from . import bench, editing, exports, face, health, palette, rack, schemes, shelf, stages, tools
+from . import bench, budgets, editing, exports, face, health, palette, rack, schemes, shelf, stages, tools
 from .background import Background
 from .background import blueprint as background
 from .limits import Numbered, guard
@@ -79,6 +79,7 @@ def create_app(data: Path, settings: Settings | None = None, *, testing: bool = 
         bench,
         editing,
         schemes,
+        budgets,
         face,
         health,
         exports,

@@ -43,6 +43,25 @@ def suggested_material(name: str) -> str:
     return next((m for m, hints in SUGGESTS.items() if any(h in words for h in hints)), "cloth")
 
 
+LOOKED_AT_FIRST = (
+    "face",
+    "eye",
+    "head",
+    "mask",
+    "visor",
+)  # words in the name of what one looks at first; from memory
+
+
+def suggested_attention(region: "Region") -> str:
+    """How much attention a region probably deserves, where nobody has said more than the usual: a face first, a base last."""
+    words = region.name.casefold()
+    if region.attention != ATTENTION[1]:
+        return region.attention
+    if any(hint in words for hint in LOOKED_AT_FIRST):
+        return ATTENTION[0]
+    return ATTENTION[2] if any(hint in words for hint in SUGGESTS["stone"]) else ATTENTION[1]
+
+
 @dataclass(frozen=True)
 class Region:
     """One region: its name, what it is made of, how much attention it deserves, and what it shall look like.

@@ -17,6 +17,8 @@ from ...core.errors import SettingError
 from ...core.paint.colour import ILLUMINANTS, delta_e, lab, rgb, xyz
 from ...core.plain import plain
 from ...core.plan.cautions import cautions_for
+from ...core.plan.economy.coats import WAY as ECONOMY
+from ...core.plan.economy.palette import palette_of, used_mixes
 from ...core.plan.gradient import gradients
 from ...core.plan.order import WHOLE_MODEL, broken, move_refused, region_of
 from ...core.plan.overspray import overspray
@@ -39,6 +41,7 @@ from ...store.cache import key_of
 from ...store.models import Sculpt
 from ...store.open_sculpts import OpenSculpt
 from ..background import Say, in_background, not_yet
+from ..budgets import budget_from, economy_of
 from ..coat_editing import ACTIONS, ONE_COAT, by_hand, changed_coats, mix_called
 from ..editing import Edit, Opened, answer, changed, opened, settled
 from ..responses import packed
@@ -117,15 +120,32 @@ def shown(sculpt_id: int) -> Response | tuple[Response, int]:
         near=share and round(share, 4), under=key_of(context.target_key(STAGE.name), plain(context.before(STAGE.name)))[:12],
         seams=_seams(own), order=[{"region": names[p.region], "why": p.why} for p in STAGE.places(context)],
         out_of_order=list(dict.fromkeys(b.why for b in broken(site, coats))),
+        palette=_palette(own, coats, steps), planned=str(context.wishes(STAGE.name).budget),
+        aim=key_of("aim", 1, context.target_key("metal"), [p.name for p in context.rack])[:12],
         finish=finish_words(shares) if coats else "Nothing is painted in colour yet.",
         cautions=cautions_for(*dict.fromkeys(tag for s in kept for tag in s.caution_tags)),
     )  # fmt: skip
 
 
+def _palette(own: Opened, coats: list[Coat], steps: list[Any]) -> dict[str, Any]:
+    """Pots to have out and puddles to mix for all that is brushed on, in the order they are needed."""
+    laid = [(c, s) for c, s in zip(coats, steps, strict=True) if not c.muted and c.by.tool(c.settings) == "brush"]
+    mixes, ml = used_mixes([c for c, _ in laid], [s.all_ml for _, s in laid])
+    names = {r.id: r.name for r in own.site.marking.regions}
+    rows = []
+    for puddle in palette_of(mixes, ml, own.context.tools.drops_per_ml):
+        on = dict.fromkeys(names.get(c.region, "the whole model") for c, _ in laid if c.mix == puddle.mix)
+        words = puddle.words.split(": ", 1)[1]
+        rows.append(
+            {"letter": puddle.letter, "hex": puddle.mix.colour.hex, "words": words, "used": f"for {', '.join(on)}"}
+        )
+    return {"pots": list(dict.fromkeys(name for m in mixes for name in m.counted())), "puddles": rows}
+
+
 def _region_row(own: Opened, k: int, coats: list[Coat], of: list[int], areas: Any, near: Any) -> dict[str, Any]:
     region, count, can = own.site.marking.regions[k - 1], of.count(k), bool(areas[k] > 0)
     way = coats[of.index(k)].way if count else ""
-    title = ways()[way].title if way in ways() else "by hand"
+    title = ways()[way].title if way in ways() else "planned together" if way == ECONOMY else "by hand"
     words = f"{title}, {counted(count, 'coat', 'coats')}" if count else "not painted yet"
     return {
         "number": k, "name": region.name, "hex": own.context.locals[k].colour, "way": way if count and can else "", "coats": count,
@@ -255,7 +275,7 @@ def gradients_json(sculpt_id: int, number: int) -> Response:
 
 @blueprint.post("/sculpts/<int:sculpt_id>/colour")
 def change(sculpt_id: int) -> tuple[Response, int] | Response:
-    """do: way (region, name), all (name: every region that has none yet), clear (region), order: as the craft has
+    """do: plan (minutes, pots, puddles): all regions together; way (region, name), all (name: every region that has none yet), clear (region), order: as the craft has
     it; add (region, technique, paint; on), warm (region), varnish (name): the last one; mute, remove, up, down (number,
     from 1), set (number and settings of its technique), paint (number, name)."""
     given = asked()
@@ -272,6 +292,14 @@ def change(sculpt_id: int) -> tuple[Response, int] | Response:
                 STAGE.tried(own.context, number, name)
 
         if wishes and (working := in_background(("ways", sculpt_id, own.turn, str(wishes)), find)):
+            return not_yet(working)
+    if given.get("do") == "plan":
+        with workshop().store.session() as session:
+            own = opened(session, sculpt_id)
+        budget = budget_from(given)
+        if working := in_background(
+            ("economy", sculpt_id, own.turn, str(budget)), lambda say: economy_of(own, budget, say)
+        ):
             return not_yet(working)
     return answer(sculpt_id, changed(sculpt_id, given, _changed))
 
@@ -308,6 +336,12 @@ def _changed(session: Session, own: Opened, what: str, given: dict[str, Any]) ->
         return kept(
             coats, f"{title}: {names[next(iter(wishes))] if what == 'way' else 'all others'}" if wishes else action
         )
+    if what == "plan":
+        budget = budget_from(given)
+        new = plan.with_wishes(STAGE.name, replace(context.wishes(STAGE.name), budget=budget))
+        context = context.on(replace(new, coats=own.plan.coats))
+        coats = STAGE.painted(context, STAGE.items(context)[-1])
+        return kept(coats, f"planned for {budget.minutes:.0f} minutes", new)
     if what == "clear":
         number = own.number(given["region"])
         return kept(STAGE.put(context, Item("", site.marking.ids[number]), []), f"coats removed: {names[number]}")

@@ -32,6 +32,10 @@ class Choice:
         """The candidates that are mixed."""
         return sorted({p for o in self.options for p in o.puddles})
 
+    def worth(self, found: Candidates, budget: Budget) -> float:
+        """What is maximised: the weighted area, less what the minutes are worth."""
+        return sum(o.gain for o in self.options) - budget.worth * minutes_of(found, self.options)
+
 
 def cost_of_puddle(found: Candidates, k: int) -> float:
     """Minutes to put it on the palette."""

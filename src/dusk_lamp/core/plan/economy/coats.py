@@ -14,7 +14,7 @@ from ...paint.mix import Mix
 from ...sculpt.site import Where
 from ..context import Context
 from ..ways.layers import covering_um
-from .candidates import Candidates
+from .candidates import Candidates, score
 from .groups import Group
 from .options import Option
 
@@ -85,9 +85,18 @@ def _levels(group: Group, mix: Mix, under: Mix, um: float, up: bool) -> NDArray[
     base = np.broadcast_to(under.pigment.masstone, (len(SHARES), 36))
     K, S = (np.broadcast_to(getattr(mix.pigment, name), (len(SHARES), 36)) for name in "KS")
     seen = lab(xyz(film(K, S, SHARES * um, base)))
-    best = SHARES[np.argmin(delta_e(seen[:, None], group.lab[None]), axis=0)]
-    best = np.maximum.accumulate(best) if up else np.maximum.accumulate(best[::-1])[::-1]
-    return np.maximum(best, SHARES[1])
+    near = score(delta_e(seen[:, None], group.lab[None])) * group.mm2  # (levels, B)
+    near = near if up else near[:, ::-1]
+    total, came = near[:, 0], []  # the best run of levels that never falls
+    for b in range(1, near.shape[1]):
+        best = np.array([int(np.argmax(total[: k + 1])) for k in range(len(SHARES))])
+        came.append(best)
+        total = total[best] + near[:, b]
+    at = [int(np.argmax(total))]
+    for best in reversed(came):
+        at.append(int(best[at[-1]]))
+    run = SHARES[np.array(at[::-1])]
+    return np.maximum(run if up else run[::-1], SHARES[1])
 
 
 def _width(context: Context, group: Group, fading: NDArray[np.bool_]) -> float:

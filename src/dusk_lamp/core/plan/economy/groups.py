@@ -6,6 +6,7 @@ from dataclasses import dataclass
 import numpy as np
 from numpy.typing import NDArray
 
+from ...sculpt.marking import suggested_attention
 from ...sculpt.mesh import summed
 from ..context import Context
 from .budget import price
@@ -33,8 +34,13 @@ class Group:
 
 
 def attention_of(context: Context) -> NDArray[np.float64]:
-    """(R + 1,) what a mm² of each region counts; nothing where nobody has marked."""
-    return np.array([0.0, *(price(r.attention) for r in context.site.marking.regions)])
+    """(R + 1,) what a mm² of each region counts, by its attention, and more where it is small; nothing where nobody has
+    marked."""
+    regions = context.site.marking.regions
+    areas = summed(context.site.labels, context.site.areas.astype(np.float64), len(regions) + 1)
+    least = price("small") * float(areas[1:].sum())
+    attention = np.array([0.0, *(price(suggested_attention(r)) for r in regions)])
+    return attention * np.maximum(1.0, least / np.maximum(areas, 1e-9))
 
 
 def groups_of(context: Context, numbers: list[int]) -> list[Group]:

@@ -19,6 +19,7 @@ from .groups import Group
 LEVELS = (0.04, 0.09, 0.17, 0.35)  # of a coat that hides, in a blend
 MOST_OF_ONE = 14  # puddles of a pool that are tried for one region
 HIDING_COATS = 2.0  # of a normal coat, that a step is laid in
+LIGHTER = 3.0  # L* that a light is above what it is blended over
 PRICES = (0.0006, 0.0015, 0.004, 0.01, 0.025)  # of a step, as a share of the whole: from many steps to few
 
 
@@ -81,6 +82,8 @@ class Region:
             )
             off = delta_e(lab(xyz(seen))[:, :, None], self.group.lab[None, None])
             out = np.maximum(out, score(off) * self.group.weight)
+        lightness = self.found.lab[k, 0]
+        out[lightness[None] <= lightness[:, None] + LIGHTER] = 0  # lights are blended over darks, never the other way
         return out
 
     def within(self, pool: Sequence[int]) -> NDArray[np.int64]:

@@ -4,7 +4,9 @@ from collections.abc import Sequence
 from dataclasses import dataclass
 from math import ceil
 
+from ...coat.coat import Coat
 from ...paint.mix import Mix
+from ...units import counted
 from .budget import price
 
 LETTERS = "ABCDEFGHIJKLMNOPQRSTUVWXYZ"
@@ -33,11 +35,17 @@ class Puddle:
     def words(self) -> str:
         """How it is mixed."""
         put = ", ".join(f"{n} {name}" for name, n in self.drops.items())
-        return (
-            f"{self.letter}: {self.takes} drops of {self.added_to}, then {put}"
-            if self.added_to
-            else f"{self.letter}: {put}"
-        )
+        drops = counted(self.takes, "drop", "drops")
+        return f"{self.letter}: {f'{drops} of {self.added_to}, then ' if self.added_to else ''}{put}"
+
+
+def used_mixes(coats: Sequence[Coat], ml: Sequence[float]) -> tuple[list[Mix], list[float]]:
+    """Every mix that is brushed on, in the order it is first needed, with the ml of it. ml: of each coat."""
+    own: dict[Mix, float] = {}
+    for coat, much in zip(coats, ml, strict=True):
+        if not coat.mix.clear:
+            own[coat.mix] = own.get(coat.mix, 0.0) + much
+    return list(own), list(own.values())
 
 
 def letter_of(k: int) -> str:

@@ -19,11 +19,13 @@ from .choice import Choice, choose, minutes_of
 from .coats import WAY, coats_of
 from .groups import Group, attention_of, groups_of
 from .options import PRICES, Option, Region
-from .palette import Puddle, palette_of
+from .palette import Puddle, palette_of, used_mixes
 
 Say = Callable[[str, float], None]
 POT_COUNTS = (4, 6, 8, 10, 12, 16)  # sets of pots that options are made of
 POOL_SIZES = (6, 10, 15, 22)  # puddles, that options share
+ONE_STEP = 10.0  # the price of a step that nobody pays twice
+ROUNDS, LEAST_GAIN = 3, 0.002  # times that a choice is looked at again, and what one must bring
 FRONT = (30.0, 60.0, 90.0, 120.0, 180.0, 300.0)  # minutes
 
 
@@ -65,7 +67,9 @@ class _Ready:
 
     groups: list[Group]
     found: Candidates
+    near: list[NDArray[np.float32]]
     options: list[Option]
+    seen: set[tuple[object, ...]]
 
 
 def economy(
@@ -91,7 +95,7 @@ def front(
     out: list[Economy] = []
     for k, budget in enumerate(sorted(budgets, key=lambda b: b.minutes)):
         say(f"Choosing for {budget.minutes:.0f} minutes", 0.4 + 0.55 * k / len(budgets))
-        chosen = choose(ready.found, ready.options, budget)
+        chosen = _chosen(ready, budget)
         if not chosen.options:
             raise SettingError(
                 "nothing can be painted within this: give it more minutes, or free the pin on pots, puddles or steps"
@@ -132,26 +136,50 @@ def _ready(context: Context, budget: Budget, say: Say, numbers: Sequence[int]) -
     near = [scores(found, g) for g in groups]
     say("Choosing pots and puddles", 0.15)
     pools = _pools(found, groups, near, budget)
-    options: list[Option] = []
-    seen: set[tuple[object, ...]] = set()
+    ready = _Ready(groups, found, near, [], set())
+    pool = sorted({p for pool in pools for p in pool})
     for r, group in enumerate(groups):
         say(f"Ways to paint {site.marking.regions[group.number - 1].name}", 0.2 + 0.2 * r / len(groups))
-        pool = sorted({p for pool in pools for p in pool})
         neat = np.array([k for k in pool if found.neat(k)], np.int64) if budget.neat else np.zeros(0, np.int64)
-        keep = _few(near[r] * group.weight, neat, 2)
-        region = Region(r, group, found, pool, near[r], keep)
-        for some in sorted({tuple(region.within(pool).tolist()) for pool in pools}):
-            for step in (*PRICES, 1.0):
-                option = region.best(np.array(some, np.int64), step * (1 if step < 1 else 10), budget.blends)
-                if option is None or (budget.neat and not found.neat(option.puddles[option.base])):
-                    continue
-                key = (r, option.puddles, option.blended, option.base)
-                if key not in seen:
-                    seen.add(key)
-                    options.append(option)
-    if not options:
+        region = Region(r, group, found, pool, near[r], _few(near[r] * group.weight, neat, 2))
+        _add(ready, region, pools, budget)
+    if not ready.options:
         raise SettingError("no region can be painted with these pins; let bases be mixed, or pin fewer pots")
-    return _Ready(groups, found, options)
+    return ready
+
+
+def _add(ready: _Ready, region: Region, pools: Sequence[Sequence[int]], budget: Budget) -> None:
+    """Options of a region with the puddles of some pools, from many steps to few; those that are new."""
+    for some in sorted({tuple(region.within(pool).tolist()) for pool in pools}):
+        for step in (*PRICES, ONE_STEP):
+            option = region.best(np.array(some, np.int64), step, budget.blends)
+            if option is None or (budget.neat and not ready.found.neat(option.puddles[option.base])):
+                continue
+            key = (region.place, option.puddles, option.blended, option.base, option.bands.tobytes())
+            if key not in ready.seen:
+                ready.seen.add(key)
+                ready.options.append(option)
+
+
+def _chosen(ready: _Ready, budget: Budget) -> Choice:
+    """A choice, and again with what every region could make of the puddles that are there now, as long as that helps."""
+    chosen = choose(ready.found, ready.options, budget)
+    for _ in range(ROUNDS if chosen.options else 0):
+        there = chosen.puddles
+        for r, group in enumerate(ready.groups):
+            every = np.arange(len(ready.found.lab))
+            own = _few(ready.near[r] * group.weight, every[np.isin(ready.found.first, _pots(ready, there))
+                                                          & np.isin(ready.found.second, _pots(ready, there))], 3)  # fmt: skip
+            region = Region(r, group, ready.found, sorted({*there, *own}), ready.near[r], there)
+            _add(ready, region, [there, [*there, *own]], budget)
+        before, chosen = chosen, choose(ready.found, ready.options, budget)
+        if chosen.worth(ready.found, budget) <= before.worth(ready.found, budget) + LEAST_GAIN:
+            break
+    return chosen
+
+
+def _pots(ready: _Ready, puddles: Sequence[int]) -> list[int]:
+    return sorted({t for p in puddles for t in ready.found.pots_of(p)})
 
 
 def _pools(
@@ -171,9 +199,8 @@ def _pools(
         if budget.neat:
             neat = within[[found.neat(int(k)) for k in within]]
             pools += [_few(gain * (own == n), neat, k) for n in np.unique(own) for k in (1, 2)]
-        # and the best few for each region by itself, so that no small one is forgotten
-        each = [p for n in np.unique(own) for p in _few(gain * (own == n), within, 4)]
-        pools.append(sorted(set(each)))
+        for few in (2, 3, 5):  # and the best for each region by itself, so that no small one is forgotten
+            pools.append(sorted({p for n in np.unique(own) for p in _few(gain * (own == n), within, few)}))
     return [list(p) for p in dict.fromkeys(tuple(sorted(p)) for p in pools)]
 
 
@@ -225,7 +252,7 @@ def _made(
     films = simulation.films([*before, *coats])[len(before) :]
     steps = steps_of(site, coats, films, context.tools, context.plan.models)
     seen = simulation.reflectance([*before, *coats])
-    mixes, ml = _used(coats, steps)
+    mixes, ml = used_mixes(coats, [s.all_ml for s in steps])
     puddles = palette_of(mixes, ml, context.tools.drops_per_ml)
     letter = {p.mix: p.letter for p in puddles}
     painted = np.concatenate([g.samples for g in groups])
@@ -244,14 +271,6 @@ def _made(
         float(mm2[off <= 5].sum() / mm2.sum()), float(mm2[off <= 8].sum() / mm2.sum()),
         float(weight[off <= 5].sum() / weight.sum()), float(np.average(off, weights=mm2)), chosen.gap, seconds, bare,
     )  # fmt: skip
-
-
-def _used(coats: Sequence[Coat], steps: Sequence[Step]) -> tuple[list, list[float]]:
-    """Every mix in the order it is needed, with the ml of it."""
-    ml: dict = {}
-    for coat, step in zip(coats, steps, strict=True):
-        ml[coat.mix] = ml.get(coat.mix, 0.0) + step.all_ml
-    return list(ml), list(ml.values())
 
 
 __all__ = ["WAY", "Economy", "economy", "front", "minutes_of"]

@@ -2,6 +2,7 @@
 import { patient, say } from "../../page.js";
 import { unpack } from "../turntable.js";
 import Face from "./face.js";
+import HowFar from "./how_far.js";
 import Schemes from "./schemes.js";
 
 const $ = (id) => document.getElementById(id);
@@ -23,6 +24,7 @@ export default class Colour {
     $("warm").addEventListener("click", () => this.change({ do: "warm", region: this.region }));
     this.schemes = new Schemes(this);
     this.face = new Face(this, here);
+    this.far = new HowFar(this);
     $("in-order").addEventListener("click", () => this.change({ do: "order" }));
     $("colour-scrub").addEventListener("input", () => this.look(Number($("colour-scrub").value)));
     $("colour-difference").addEventListener("change", () => { table.layers.set("differing", $("colour-difference").checked); table.draw(); });
@@ -85,6 +87,7 @@ export default class Colour {
     $("colour-seams-box").hidden = !plan.seams.length;
     $("colour-seams").replaceChildren(...plan.seams.map(line));
     $("finish").textContent = plan.finish;
+    this.far.palette(plan.palette); this.far.load();
     this.list(); this.ways(); this.strip(); this.look(this.at);
   }
 

@@ -1,0 +1,116 @@
+"""How far? The model as it would come out in an evening, as a game piece, for display: what each takes and how near it comes."""
+
+from dataclasses import replace
+from typing import Any
+
+from flask import Blueprint, Response, jsonify, request, url_for
+
+from ..core.coat.stack import looks
+from ..core.errors import SettingError
+from ..core.plain import plain
+from ..core.plan.economy import DISPLAY, EVENING, GAME, Budget, Economy
+from ..core.plan.stages.colour import STAGE
+from ..core.units import counted
+from ..core.view.camera import Camera
+from ..core.view.formats import png_bytes
+from ..core.view.raster import colour_picture
+from ..store.cache import key_of
+from .background import Say, in_background, not_yet
+from .editing import Opened, opened
+from .limits import number_of
+from .responses import picture as png
+from .workshop import workshop
+
+blueprint = Blueprint("budgets", __name__)
+NAMED = {EVENING: "An evening", GAME: "A game piece", DISPLAY: "Display"}
+PICTURE_SIZE = (132, 168)
+PICTURES = 1
+
+
+def budget_from(given: dict[str, Any]) -> Budget:
+    """A budget as a page asks for it: minutes, and at most so many pots, puddles and steps; no number for what is usual.
+
+    Raises:
+        SettingError: one is no number, or outside its range.
+    """
+    own = Budget.usual(number_of(str(given.get("minutes", GAME)), "the time in minutes", 1, 3000))
+    wanted: dict[str, Any] = {
+        k: int(number_of(str(given[k]), f"the number of {k}", 1, 500))
+        for k in ("pots", "puddles", "steps")
+        if given.get(k)
+    }
+    return replace(
+        own, **wanted, blends=given.get("blends") not in (False, "0"), neat=given.get("neat") in (True, "1")
+    )
+
+
+def economy_of(own: Opened, budget: Budget, say: Say = lambda *_: None) -> Economy:
+    """A plan for a budget, worked out once."""
+    say(f"Choosing pots, puddles and steps for {budget.minutes:.0f} minutes", 0.3)
+    return STAGE.economy(own.context, budget)
+
+
+@blueprint.get("/sculpts/<int:sculpt_id>/economy.json")
+def shown(sculpt_id: int) -> Response | tuple[Response, int]:
+    """An evening, a game piece, display, and a budget of one's own (minutes, pots, puddles): each in numbers and words."""
+    with workshop().store.session() as session:
+        try:
+            own = opened(session, sculpt_id)
+        except SettingError as e:
+            return jsonify(trouble=str(e), rack=url_for("rack.rack"))
+    if not STAGE.planned(own.context):
+        return jsonify(trouble="Mark the regions first: a plan is made for what is marked.")
+    asked = request.args.to_dict()
+    budgets = [Budget.usual(m) for m in NAMED]
+    if asked:
+        budgets.append(budget_from(asked))
+
+    def work(say: Say) -> None:
+        for k, budget in enumerate(budgets):
+            say(f"Choosing pots, puddles and steps for {budget.minutes:.0f} minutes", k / len(budgets))
+            economy_of(own, budget)
+
+    try:
+        if working := in_background(("economy", sculpt_id, own.turn, str(budgets)), work):
+            return not_yet(working)
+        found = [economy_of(own, b) for b in budgets]
+    except SettingError as e:
+        return jsonify(trouble=str(e))
+    return jsonify(
+        turn=own.turn, plans=[_row(sculpt_id, own, e, asked if k == len(NAMED) else {}) for k, e in enumerate(found)]
+    )
+
+
+def _row(sculpt_id: int, own: Opened, found: Economy, asked: dict[str, str]) -> dict[str, Any]:
+    budget = found.budget
+    given: dict[str, Any] = asked or {"minutes": f"{budget.minutes:g}"}
+    return {
+        "title": NAMED.get(budget.minutes, "Your own") if not asked else "Your own", "asked": given, "words": found.words,
+        "short": f"{found.minutes:.0f} min, {counted(len(found.pots), 'pot', 'pots')}\n{counted(len(found.puddles), 'puddle', 'puddles')}, "
+        f"{100 * found.near_5_weighted:.0f} % near",
+        "minutes": round(found.minutes), "near": round(found.near_5_weighted, 4),
+        "here": plain(own.context.wishes(STAGE.name).budget) == plain(budget),
+        "picture": url_for(".look", sculpt_id=sculpt_id, v=_key(own, found)[:12], **given),
+    }  # fmt: skip
+
+
+def _key(own: Opened, found: Economy) -> str:
+    before = own.context.before(STAGE.name)
+    return key_of(
+        "economy", PICTURES, own.open.surface_key, list(own.context.view), plain(before), plain(list(found.coats))
+    )
+
+
+@blueprint.get("/sculpts/<int:sculpt_id>/economy.png")
+def look(sculpt_id: int) -> Response:
+    """The model as a budget (minutes, pots, puddles) would leave it, from the display view."""
+    with workshop().store.session() as session:
+        own = opened(session, sculpt_id)
+    found, cache = economy_of(own, budget_from(request.args.to_dict())), workshop().store.cache
+    key = _key(own, found)
+    if key not in cache:
+        context = own.context
+        levels = looks(context.simulation.reflectance([*context.before(STAGE.name), *found.coats]))[1]
+        drawn = colour_picture(own.site.surface, levels[own.site.shown], Camera(*context.view), *PICTURE_SIZE)
+        cache.put(key, blobs={"look.png": png_bytes(drawn)})
+    return png(cache.blob(key, "look.png"))
