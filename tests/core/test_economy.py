@@ -81,15 +81,11 @@ def test_the_dynamic_programme_is_the_best_of_all_ways_to_share_out_the_groups()
     some = np.arange(len(region.pool))
     for step in (0.001, 0.03, 0.2):
         best = region.best(some, step, blends=False)
-        worth = (
-            lambda row, step=step: (
-                sum(region.gain[p, b] for b, p in enumerate(row))
-                - step
-                * (  # noqa: E731
-                    1 + sum(a != b for a, b in zip(row, row[1:], strict=False))
-                )
-            )
-        )
+
+        def worth(row, step=step):
+            changes = sum(a != b for a, b in zip(row, row[1:], strict=False))
+            return sum(region.gain[p, b] for b, p in enumerate(row)) - step * (1 + changes)
+
         most = max(worth(row) for row in product(range(len(some)), repeat=len(group.mm2)))
         assert best.gain - step * best.steps == pytest.approx(most, abs=1e-9)
 

@@ -201,6 +201,7 @@ def _laid(args: argparse.Namespace) -> _Laid:
 
 
 def _sheet(args: argparse.Namespace) -> None:
+    from ..core.plan.cards import cards_of, palette_for
     from ..core.plan.schools import school_title
     from ..core.plan.step import rig_words, row_of
     from ..core.plan.times import times_of
@@ -214,11 +215,18 @@ def _sheet(args: argparse.Namespace) -> None:
         raise SettingError(f"a sheet is written as .pdf or .json, not '{out.name}'")
     laid = _laid(args)
     site, result = laid.site, laid.result
+    cards = cards_of(site, laid.coats)
+    puddles, letters = palette_for(laid.coats, laid.steps, laid.tools.drops_per_ml)
     if out.suffix.lower() == ".json":
         plan = {
             "school": args.school,
             "light": rig_words(laid.rig),
             "steps": [row_of(s, site) for s in laid.steps],
+            "cards": [{"title": c.title, "steps": [laid.steps[k].number for k in c.steps]} for c in cards],
+            "palette": [
+                {"letter": p.letter, "parts": p.parts, "added_to": p.added_to or None, "drops": p.drops}
+                for p in puddles
+            ],
             **laid.judged(),
         }
         write_whole(out, json.dumps(plan, indent=2, ensure_ascii=False).encode())
@@ -238,7 +246,9 @@ def _sheet(args: argparse.Namespace) -> None:
 
     facts = SheetFacts(
         Path(args.file).stem, rig_words(laid.rig), site.surface.height, float(site.areas.sum()), "", [],
-        school_title(args.school), result.within, times_of(laid.steps, args.models).words, args.models,
+        school_title(args.school), result.within, times_of(laid.steps, args.models).words, args.models, None, cards,
+        list(dict.fromkeys(name for c in laid.coats for name in c.mix.counted())),
+        [(p.mix.colour.hex, p.words, "") for p in puddles], letters,
     )  # fmt: skip
     finished = png_bytes(look_picture(site, shots["display"], levels[-1]))
     write_whole(out, plan_pdf(facts, laid.steps, list(VIEWS), picture, finished))

@@ -14,7 +14,9 @@ from ..core.coat.coat import Coat
 from ..core.errors import SettingError
 from ..core.paint.value import grey_srgb
 from ..core.plain import plain
+from ..core.plan.cards import Card, cards_of, palette_for
 from ..core.plan.context import Context
+from ..core.plan.economy.palette import Puddle
 from ..core.plan.outcome import Look, looks_after
 from ..core.plan.stages.colour import STAGE as COLOUR
 from ..core.plan.stages.undercoat import STAGE as UNDERCOAT
@@ -70,6 +72,31 @@ class PlanSheet:
     def school(self) -> str:
         """What the undercoat came from."""
         return self.context.wishes("undercoat").school if self.coats else ""
+
+    @cached_property
+    def cards(self) -> list[Card]:
+        """The steps that are done together."""
+        return cards_of(self.site, self.coats)
+
+    @cached_property
+    def palette(self) -> tuple[list[Puddle], list[str]]:
+        """The puddles, and the letter of each step's."""
+        return palette_for(self.coats, self.steps, self.context.tools.drops_per_ml)
+
+    @property
+    def pots(self) -> list[str]:
+        """To have out, in the order they are needed."""
+        return list(dict.fromkeys(name for c in self.coats for name in c.mix.counted()))
+
+    @property
+    def puddle_rows(self) -> list[tuple[str, str, str]]:
+        """Colour, how it is mixed, and what it is for, of each puddle."""
+        names = {r.id: r.name for r in self.site.marking.regions}
+        out = []
+        for puddle in self.palette[0]:
+            on = dict.fromkeys(names.get(c.region, "the whole model") for c in self.coats if c.mix == puddle.mix)
+            out.append((puddle.mix.colour.hex, puddle.words, f"for {', '.join(on)}"))
+        return out
 
     @cached_property
     def marks(self) -> list[str]:

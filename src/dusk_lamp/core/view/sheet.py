@@ -3,7 +3,7 @@
 import io
 import re
 from collections.abc import Callable, Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, field
 from pathlib import Path
 from typing import cast
 
@@ -12,6 +12,7 @@ from fpdf import FPDF
 from fpdf.fonts import TTFFont
 from PIL import Image
 
+from ..plan.cards import Card
 from ..plan.step import Step
 from ..units import THIN_SPACE, counted, grouped
 
@@ -26,9 +27,11 @@ OTHER_SCRIPTS = (  # the first that has a letter gives it; read only where they 
 JOINED = re.compile("[\u0590-\u08ff]")  # Hebrew, Arabic: from the right, and letters join
 KANA = re.compile("[\u3040-\u30ff]")
 FEW_VIEWS = ("display", "back")
-FEW_WIDE_MM, FEW_ROOM_MM = 27.0, 26.0  # of a picture beside the words, and for what stands under it
+CARD_WIDE_MM, CARD_GAP_MM, CARD_PICTURE_MM = 88.0, 6.0, 27.0
+FIRST_STEP_MM = 26.0  # of the first step of a card, that stays with its pictures
+MOST_PICTURES = 3  # of a card
+PALETTE_COLUMNS, PALETTE_ROW_MM = 3, 8.4
 MOST_SEAMS = 12  # on the first page
-ROOM_MM = 62  # for the words of a step round its pictures
 PICTURE_RATIO = 4 / 3  # height over width of every step picture
 READING = (  # how a step's pictures are read, in print and on screen
     "Each picture shows the model before its step, amber where the film goes; "
@@ -40,7 +43,8 @@ READING = (  # how a step's pictures are read, in print and on screen
 class SheetFacts:
     """What stands in the heading. school: what the coats came from. near: the share of the area near the light when
     the undercoat is done; coloured: of what is painted in colour. times: what it takes, in words, on so many
-    models."""
+    models. cards: steps that are done together. pots: to have out; puddles: of the palette, each with its `#rrggbb`, how it
+    is mixed, and what it is for; letters: of each step's."""
 
     name: str
     light: str
@@ -53,6 +57,10 @@ class SheetFacts:
     times: str = ""
     models: int = 1
     coloured: float | None = None
+    cards: list[Card] = field(default_factory=list)
+    pots: list[str] = field(default_factory=list)
+    puddles: list[tuple[str, str, str]] = field(default_factory=list)
+    letters: list[str] = field(default_factory=list)
 
 
 def views_of(step: Step, views: Sequence[str]) -> list[str]:
@@ -110,67 +118,172 @@ def plan_pdf(
             pdf.multi_cell(wide - 62, 4.6, line, align="L", new_x="LMARGIN", new_y="NEXT")
     pdf.image(_packed(finished), PAGE_MM[0] - MARGIN_MM - 56, MARGIN_MM, 56)
     pdf.set_y(max(pdf.get_y() + 4, MARGIN_MM + 56 * PICTURE_RATIO + 6))
-
-    gap = 2.0
-    picture_wide = (wide - gap * (len(views) - 1)) / len(views)
-    picture_tall = picture_wide * PICTURE_RATIO
+    _palette(pdf, facts, wide)
+    column = _Columns(pdf)
+    cards = facts.cards or [Card("Steps", tuple(range(len(steps))))]
     cautioned: dict[tuple[str, ...], int] = {}
-    for k, step in enumerate(steps):
+    wrong: set[str] = set()
+    for n, card in enumerate(cards):
         if progress:
-            progress(k / len(steps))
-        shown = views_of(step, views)
-        few = len(shown) < len(views)  # then they stand beside the words
-        room = FEW_WIDE_MM * PICTURE_RATIO + FEW_ROOM_MM if few else picture_tall + ROOM_MM
-        if pdf.get_y() + room > PAGE_MM[1] - MARGIN_MM:
-            pdf.add_page()
-        y = pdf.get_y()
-        beside = len(shown) * (FEW_WIDE_MM + gap) if few else DOME_MM + gap
-        pdf.set_fill_color(*(int(step.hex[c : c + 2], 16) for c in (1, 3, 5)))
-        pdf.set_draw_color(60)
-        pdf.rect(MARGIN_MM, y, 15, 15, "DF")
-        pdf.rect(PAGE_MM[0] - MARGIN_MM - 6, y + 1, 6, 6)  # to tick
-        _dome(pdf, step, PAGE_MM[0] - MARGIN_MM - DOME_MM / 2, y + 10 + DOME_MM / 2)
-        pdf.set_xy(MARGIN_MM + 18, y - 0.6)
-        pdf.set_font("display", size=15)
-        pdf.cell(wide - 26, 7.5, f"{step.number}. {step.heading}", new_x="LEFT", new_y="NEXT")
-        pdf.set_font("text", "B", 9.5)
-        pdf.multi_cell(
-            wide - 18 - (beside if few else 0),
-            4.6,
-            f"{step.title}: {step.drops_words}{_for_one(facts, step)}; {step.thinning_words}.",
-            align="L",
-            new_x="LEFT",
-            new_y="NEXT",
-        )
-        pdf.set_font("text", size=9.5)
-        where = f"{step.where_from[:1].upper()}{step.where_from[1:]}. " if step.where_from else ""
-        for words in (
-            f"{where}{step.how} {step.when_to_stop}",
-            f"{step.time_words}. On {step.goes_on}; value {step.value:.1f} of 10, {step.film_um:.0f} µm where it lies thickest.",
-            *(f"{w}" for w in step.warnings),
-            f"If it goes wrong: {step.mishap} {step.way_out}",
-        ):
-            pdf.set_x(MARGIN_MM + 18)
-            pdf.multi_cell(wide - 18 - beside, 4.6, words, align="L", new_x="LMARGIN", new_y="NEXT")
-        pdf.ln(1.5)
-        own_wide = FEW_WIDE_MM if few else picture_wide
-        from_x = PAGE_MM[0] - MARGIN_MM - beside if few else MARGIN_MM
-        words_end = pdf.get_y()
-        y = y + 9 if few else max(words_end, y + 12 + DOME_MM)
-        for n, view in enumerate(shown):
-            x = from_x + n * (own_wide + gap)
-            pdf.image(_packed(picture(k, view)), x, y, own_wide)
-            pdf.set_xy(x, y + own_wide * PICTURE_RATIO)
-            pdf.set_font("text", size=8)
-            pdf.cell(own_wide, 4, view, align="C")
-        pdf.set_xy(MARGIN_MM, max(words_end if few else 0.0, y + own_wide * PICTURE_RATIO + 4.5))
-        pdf.set_font("text", "B", 8.5)
-        pdf.write(4.2, "Safety: ")
-        pdf.set_font("text", size=8.5)
-        first = cautioned.setdefault(step.caution_tags, step.number)
-        pdf.write(4.2, " ".join(step.cautions) if first == step.number else f"as at step {first}.")
-        pdf.ln(9.2)
+            progress(n / len(cards))
+        _card(pdf, column, facts, card, steps, views, picture, cautioned, wrong)
     return bytes(pdf.output())
+
+
+class _Columns:
+    """Two columns that cards are put into, from top to bottom, the left one first."""
+
+    def __init__(self, pdf: FPDF) -> None:
+        self.pdf, self.top, self.left = pdf, pdf.get_y(), True
+        self.y = self.top
+
+    @property
+    def x(self) -> float:
+        """Where the present column begins."""
+        return MARGIN_MM if self.left else MARGIN_MM + CARD_WIDE_MM + CARD_GAP_MM
+
+    def room(self, tall: float) -> None:
+        """Go on in the next column, or on the next page, where so much does not fit."""
+        if self.y + tall <= PAGE_MM[1] - MARGIN_MM:
+            return
+        if not self.left:
+            self.pdf.add_page()
+            self.top = MARGIN_MM
+        self.left = not self.left
+        self.y = self.top
+
+
+def _palette(pdf: FPDF, facts: SheetFacts, wide: float) -> None:
+    """What to have out, and the wet palette."""
+    if not facts.puddles:
+        return
+    pdf.set_font("text", "B", 10)
+    pdf.cell(wide, 5.5, f"Have out: {counted(len(facts.pots), 'pot', 'pots')}", new_x="LMARGIN", new_y="NEXT")
+    pdf.set_font("text", size=9)
+    pdf.multi_cell(wide, 4.4, ", ".join(facts.pots), align="L", new_x="LMARGIN", new_y="NEXT")
+    pdf.ln(1.5)
+    pdf.set_font("text", "B", 10)
+    pdf.cell(wide, 5.5, "Your palette, in the order you need it (drops)", new_x="LMARGIN", new_y="NEXT")
+    each = wide / PALETTE_COLUMNS
+    y = pdf.get_y()
+    rows = -(-len(facts.puddles) // PALETTE_COLUMNS)
+    for k, (hex_, words, used) in enumerate(facts.puddles):
+        x, at = MARGIN_MM + each * (k // rows), y + PALETTE_ROW_MM * (k % rows)
+        if at + PALETTE_ROW_MM > PAGE_MM[1] - MARGIN_MM:
+            break
+        pdf.set_fill_color(*_levels_of(hex_))
+        pdf.circle(x + 3, at + 3.2, 2.7, "DF")
+        pdf.set_xy(x + 7, at)
+        pdf.set_font("text", "B", 8.5)
+        pdf.cell(each - 8, 3.6, _cut(pdf, words, each - 8), new_x="LEFT", new_y="NEXT")
+        pdf.set_font("text", size=7.5)
+        pdf.cell(each - 8, 3.2, _cut(pdf, used, each - 8))
+    pdf.set_xy(MARGIN_MM, y + PALETTE_ROW_MM * rows + 3)
+
+
+def _card(
+    pdf: FPDF,
+    column: _Columns,
+    facts: SheetFacts,
+    card: Card,
+    steps: Sequence[Step],
+    views: Sequence[str],
+    picture: Callable[[int, str], bytes],
+    cautioned: dict[tuple[str, ...], int],
+    wrong: set[str],
+) -> None:
+    """One card: its title, a strip of its mixes, pictures where something happens, and its steps to tick off."""
+    own = [steps[k] for k in card.steps]
+    column.room(CARD_PICTURE_MM * PICTURE_RATIO + 16 + FIRST_STEP_MM)
+    x, y = column.x, column.y
+    pdf.set_draw_color(60)
+    pdf.line(x, y, x + CARD_WIDE_MM, y)
+    pdf.set_xy(x, y + 1)
+    pdf.set_font("display", size=13)
+    pdf.cell(CARD_WIDE_MM, 6.5, _cut(pdf, card.title, CARD_WIDE_MM - 7 * min(len(own), 7)))
+    for k, step in enumerate(own[:7]):
+        pdf.set_fill_color(*_levels_of(step.hex))
+        pdf.rect(x + CARD_WIDE_MM - 6.5 * (min(len(own), 7) - k), y + 1.6, 5.5, 5.5, "DF")
+    shown = _shown(card, steps, views)
+    top = y + 9
+    for n, (k, view) in enumerate(shown):
+        at = x + n * (CARD_PICTURE_MM + 1.5)
+        pdf.image(_packed(picture(k, view)), at, top, CARD_PICTURE_MM)
+        pdf.set_xy(at, top + CARD_PICTURE_MM * PICTURE_RATIO)
+        pdf.set_font("text", size=7)
+        pdf.cell(CARD_PICTURE_MM, 3.4, f"step {steps[k].number}, {view}", align="C")
+    column.y = top + (CARD_PICTURE_MM * PICTURE_RATIO + 5 if shown else 0)
+    for k, step in zip(card.steps, own, strict=True):
+        _line(pdf, column, facts, k, step, cautioned, wrong)
+    column.y += 4
+
+
+def _shown(card: Card, steps: Sequence[Step], views: Sequence[str]) -> list[tuple[int, str]]:
+    """Which pictures a card has: the undercoat one of each coat; a region what its first and its last step make, and the
+    last from behind."""
+    first, last = card.steps[0], card.steps[-1]
+    front = views[0] if "display" not in FEW_VIEWS else "display"
+    if steps[first].stage == "undercoat":
+        return [(k, front) for k in card.steps[:MOST_PICTURES]]
+    own = [(first, front), *([(last, front)] if last != first else []), (last, "back")]
+    return own[:MOST_PICTURES]
+
+
+def _line(
+    pdf: FPDF,
+    column: _Columns,
+    facts: SheetFacts,
+    k: int,
+    step: Step,
+    cautioned: dict[tuple[str, ...], int],
+    wrong: set[str],
+) -> None:
+    """One step: a box to tick, what goes on, how, how long, and what to mind."""
+    letter = facts.letters[k] if k < len(facts.letters) else ""
+    head = f"{step.number}. {f'{letter}, ' if letter else ''}{step.heading}"
+    where = f"{step.where_from[:1].upper()}{step.where_from[1:]}. " if step.where_from else ""
+    words = f"{step.title}: {step.drops_words}{_for_one(facts, step)}; {step.thinning_words}. {where}{step.how} {step.when_to_stop}"
+    first = cautioned.setdefault(step.caution_tags, step.number)
+    safety = f"Safety: {' '.join(step.cautions) if first == step.number else f'as at step {first}.'}"
+    more = [f"{step.time_words}.", *step.warnings]
+    if step.technique not in wrong:
+        wrong.add(step.technique)
+        more.append(f"If it goes wrong: {step.mishap} {step.way_out}")
+    dome = DOME_MM + 2 if step.dial is not None else 0
+    text_wide = CARD_WIDE_MM - 6 - dome
+    lines = sum(
+        len(cast(list[str], pdf.multi_cell(text_wide, 3.7, w, dry_run=True, output="LINES")))
+        for w in (words, " ".join(more), safety)
+    )
+    column.room(max(5 + 3.7 * lines + 2, dome + 4))
+    x, y = column.x, column.y
+    pdf.set_draw_color(60)
+    pdf.rect(x, y + 0.8, 3.6, 3.6)  # to tick
+    if dome:
+        _dome(pdf, step, x + CARD_WIDE_MM - DOME_MM / 2, y + 1 + DOME_MM / 2)
+    pdf.set_xy(x + 6, y)
+    pdf.set_font("text", "B", 9)
+    pdf.multi_cell(text_wide, 4.2, head, align="L", new_x="LEFT", new_y="NEXT")
+    pdf.set_font("text", size=8)
+    for w in (words, " ".join(more)):
+        pdf.multi_cell(text_wide, 3.7, w, align="L", new_x="LEFT", new_y="NEXT")
+    pdf.set_font("text", size=7.2)
+    pdf.multi_cell(text_wide, 3.3, safety, align="L", new_x="LEFT", new_y="NEXT")
+    column.y = max(pdf.get_y(), y + dome + 3) + 1.6
+
+
+def _cut(pdf: FPDF, words: str, wide: float) -> str:
+    """Words as far as they fit on one line."""
+    if pdf.get_string_width(words) <= wide:
+        return words
+    while words and pdf.get_string_width(f"{words}…") > wide:
+        words = words[:-1]
+    return f"{words.rstrip()}…"
+
+
+def _levels_of(hex_: str) -> tuple[int, int, int]:
+    r, g, b = (int(hex_[k : k + 2], 16) for k in (1, 3, 5))
+    return r, g, b
 
 
 def _dome(pdf: FPDF, step: Step, x: float, y: float) -> None:

@@ -106,6 +106,10 @@ def pdf(sculpt_id: int) -> Response:
             plan.times.words,
             plan.context.plan.models,
             plan.coloured,
+            plan.cards,
+            plan.pots,
+            plan.puddle_rows,
+            plan.palette[1],
         )
         content = plan_pdf(
             facts, plan.steps, list(VIEWS),

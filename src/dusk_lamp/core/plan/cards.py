@@ -1,0 +1,48 @@
+"""Cards: the steps of a plan as they are done together: the undercoat, then a region after another, then what goes over
+all."""
+
+from collections.abc import Sequence
+from dataclasses import dataclass
+
+from ..coat.coat import Coat
+from ..sculpt.site import Site
+from .document import plan_stages
+from .economy.palette import Puddle, palette_of, used_mixes
+from .step import Step
+
+
+@dataclass(frozen=True)
+class Card:
+    """Steps that are done together. title: a region's name, or the stage's. steps: their places among all, from 0."""
+
+    title: str
+    steps: tuple[int, ...]
+
+
+def cards_of(site: Site, coats: Sequence[Coat]) -> list[Card]:
+    """The coats of a plan, none of them muted, as cards: those that follow each other in one stage on one region."""
+    names = {r.id: r.name for r in site.marking.regions}
+    out: list[Card] = []
+    last: tuple[str, int] | None = None
+    for k, coat in enumerate(coats):
+        key = (coat.stage, coat.region)
+        if key == last:
+            out[-1] = Card(out[-1].title, (*out[-1].steps, k))
+        else:
+            stage = plan_stages()[coat.stage].title if coat.stage in plan_stages() else coat.stage.capitalize()
+            region = names.get(coat.region, "")
+            alone = coat.stage in ("undercoat", "colour")
+            out.append(Card(region if region and alone else f"{region}: {stage.lower()}" if region else stage, (k,)))
+        last = key
+    return out
+
+
+def palette_for(coats: Sequence[Coat], steps: Sequence[Step], drops_per_ml: float) -> tuple[list[Puddle], list[str]]:
+    """The puddles of all that is brushed on, in the order they are needed, and the letter of each step's, "" where it
+    comes by another tool or from a pot of its own."""
+    brushed = [c.by.tool(c.settings) == "brush" and not c.mix.clear and not c.by.primes for c in coats]
+    own = [(c, s) for c, s, on in zip(coats, steps, brushed, strict=True) if on]
+    mixes, ml = used_mixes([c for c, _ in own], [s.all_ml for _, s in own])
+    puddles = palette_of(mixes, ml, drops_per_ml)
+    letter = {p.mix: p.letter for p in puddles}
+    return puddles, [letter[c.mix] if on else "" for c, on in zip(coats, brushed, strict=True)]
