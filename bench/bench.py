@@ -319,7 +319,10 @@ def bench_colour(_folder: Path) -> None:
     site, rack = Site(surface, visibility_of(surface), marking=Marking(marking.labels, regions)), the_rack(None)
     head(f"Colour, {len(surface):,} samples, {len(regions)} regions")
     rig, exposure = Rig(Lamp(40, 55, 14), 0.25, "overcast", 0.15), Exposure()
-    grey, locals_ = target(site, rig, exposure=exposure), [usual_local("stone"), *(local_of(r, rack.find(r.colour).looks.hex) for r in regions)]
+    grey, locals_ = (
+        target(site, rig, exposure=exposure),
+        [usual_local("stone"), *(local_of(r, rack.find(r.colour).looks.hex) for r in regions)],
+    )
     row(
         "sketch in colour, one region changed",
         f"{median(lambda: sketched(site, grey, exposure, locals_)) * 1e3:.0f} ms",
