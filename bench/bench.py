@@ -1,6 +1,7 @@
 """Speed and memory of the work a painter waits for. `bin/bench` runs it; `bin/bench import light regions growth
 browser` a part; also paint, undercoat, colour, glow, metal."""
 
+import argparse
 import lzma
 import os
 import resource
@@ -417,6 +418,40 @@ def bench_glow(_folder: Path) -> None:
     row("flame", f"{median(lambda: flamed(site, foot, 8.0), 3):.2f} s", "≤ 1 s")
 
 
+def bench_economy(folder: Path) -> None:
+    """Plans for an hour and for two on the demo sculpts, as they are coloured by default."""
+    from dataclasses import replace
+
+    from dusk_lamp.cli.plan import context_of
+    from dusk_lamp.core.plan.economy import Budget, economy, front
+    from dusk_lamp.core.plan.run import laid
+    from dusk_lamp.core.sculpt.masks import read_mask
+    from dusk_lamp.demo.plans import DEMO
+
+    head("Plans for a budget: pots / puddles / steps, weighted share within ΔE00 5, share within 8")
+    for name in ("wick-warden", "sluice-knight", "kiln-keeper", "reed-runner-1"):
+        demo = next(d for d in DEMO if d.file == name)
+        file = folder / f"{name}.ply"
+        file.write_bytes(lzma.decompress((files("dusk_lamp.demo") / f"{name}.ply.xz").read_bytes()))
+        plan = demo.plan(read_mask(str(file), "ply").marking)
+        own = {k: v for k, v in plan.wishes.items() if k in ("undercoat", "metal")}
+        rest = ("colour", "face", "metal", "edges", "glow", "wear")
+        plan = replace(plan, sculpt=replace(plan.sculpt, samples=30_000), wishes=own, settled=rest)
+        context, _ = laid(context_of(plan, folder, argparse.Namespace(json=True)))
+        context.target("metal"), context.seen_before("colour")
+        one = median(lambda context=context: economy(context, Budget.usual(120.0)), 1)
+        for found in front(context, [Budget.usual(m) for m in (60.0, 120.0)]):
+            counts = f"{len(found.pots)} / {len(found.puddles)} / {len(found.steps)}"
+            near = f"{found.near_5_weighted:.0%}, {found.near_8:.0%}"
+            row(
+                f"{name}, {found.budget.minutes:.0f} min: {counts}",
+                near,
+                "≥ 90 %" if found.budget.minutes == 120 else "",
+                f"{found.minutes:.0f} min",
+            )
+        row(f"{name}: a first plan", f"{one:.1f} s", "≤ 3 s")
+
+
 def bench_metal(_folder: Path) -> None:
     from dusk_lamp.core.coat.technique import technique
     from dusk_lamp.core.light.lamp import Lamp
@@ -552,6 +587,7 @@ def main() -> None:
         "undercoat": bench_undercoat,
         "colour": bench_colour,
         "glow": bench_glow,
+        "economy": bench_economy,
         "metal": bench_metal,
         "growth": bench_growth,
         "browser": bench_browser,
