@@ -242,8 +242,7 @@ def choose_gain(doll):
     """What the programme itself says of the two-hour plan."""
     from dusk_lamp.core.plan.economy import plan as whole
 
-    ready = whole._ready(doll, Budget.usual(), lambda *_: None, ())
-    return sum(o.gain for o in choose(ready.found, ready.options, Budget.usual()).options)
+    return sum(o.gain for o in whole._chosen(whole.made_ready(doll, Budget.usual()), Budget.usual()).options)
 
 
 def test_a_hand_that_is_a_tenth_off_keeps_what_was_promised_within_8(doll, planned):

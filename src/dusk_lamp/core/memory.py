@@ -61,6 +61,7 @@ LIMITS = MappingProxyType({
     "look": 30,  # 1.3 MB
     "glow": 26,  # 1.5 MB: twelve glows, as they are and with what shiny spots mirror of them
     "metal": 6,  # 0.7 MB
+    "ready": 1,  # 10 MB: what plans for any budget are made of
     "economy": 8,  # 1 MB: a plan for a budget
     "way": 80,  # 20 kB: a region painted one way
     "value": 4,  # 0.7 MB

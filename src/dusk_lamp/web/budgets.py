@@ -1,5 +1,6 @@
 """How far? The model as it would come out in an evening, as a game piece, for display: what each takes and how near it comes."""
 
+from collections import Counter
 from dataclasses import replace
 from typing import Any
 
@@ -25,6 +26,7 @@ blueprint = Blueprint("budgets", __name__)
 NAMED = {EVENING: "An evening", GAME: "A game piece", DISPLAY: "Display"}
 PICTURE_SIZE = (132, 168)
 PICTURES = 1
+MORE_MINUTES, LEAST_BETTER = 10.0, 0.5  # what is said to come next, and the per cent that is worth saying
 
 
 def budget_from(given: dict[str, Any]) -> Budget:
@@ -69,6 +71,8 @@ def shown(sculpt_id: int) -> Response | tuple[Response, int]:
         for k, budget in enumerate(budgets):
             say(f"Choosing pots, puddles and steps for {budget.minutes:.0f} minutes", k / len(budgets))
             economy_of(own, budget)
+        say("Looking at ten minutes more", 0.95)
+        _ten_more(own, economy_of(own, next((b for b in budgets if _is_here(own, b)), budgets[1])))
 
     try:
         if working := in_background(("economy", sculpt_id, own.turn, str(budgets)), work):
@@ -76,9 +80,9 @@ def shown(sculpt_id: int) -> Response | tuple[Response, int]:
         found = [economy_of(own, b) for b in budgets]
     except SettingError as e:
         return jsonify(trouble=str(e))
-    return jsonify(
-        turn=own.turn, plans=[_row(sculpt_id, own, e, asked if k == len(NAMED) else {}) for k, e in enumerate(found)]
-    )
+    here = next((e for e in found if _is_here(own, e.budget)), found[1])
+    rows = [_row(sculpt_id, own, e, asked if k == len(NAMED) else {}) for k, e in enumerate(found)]
+    return jsonify(turn=own.turn, more=_ten_more(own, here), plans=rows)
 
 
 def _row(sculpt_id: int, own: Opened, found: Economy, asked: dict[str, str]) -> dict[str, Any]:
@@ -89,9 +93,28 @@ def _row(sculpt_id: int, own: Opened, found: Economy, asked: dict[str, str]) -> 
         "short": f"{found.minutes:.0f} min, {counted(len(found.pots), 'pot', 'pots')}\n{counted(len(found.puddles), 'puddle', 'puddles')}, "
         f"{100 * found.near_5_weighted:.0f} % near",
         "minutes": round(found.minutes), "near": round(found.near_5_weighted, 4),
-        "here": plain(own.context.wishes(STAGE.name).budget) == plain(budget),
+        "here": _is_here(own, budget),
         "picture": url_for(".look", sculpt_id=sculpt_id, v=_key(own, found)[:12], **given),
     }  # fmt: skip
+
+
+def _is_here(own: Opened, budget: Budget) -> bool:
+    return plain(own.context.wishes(STAGE.name).budget) == plain(budget)
+
+
+def _ten_more(own: Opened, found: Economy) -> str:
+    """What ten minutes more, and what they need, would bring."""
+    wider = {k: v + 2 for k in ("pots", "puddles", "steps") if (v := getattr(found.budget, k)) is not None}
+    more = STAGE.economy(own.context, replace(found.budget, minutes=found.minutes + MORE_MINUTES, **wider))
+    names = {r.id: r.name for r in own.site.marking.regions}
+    steps = [Counter(names.get(c.region, "") for c in e.coats) for e in (found, more)]
+    gained = [
+        f"{'one more step' if n == 1 else f'{n} more steps'} on {name}" for name, n in (steps[1] - steps[0]).items()
+    ]
+    better = 100 * (more.near_5_weighted - found.near_5_weighted)
+    if better < LEAST_BETTER:
+        return "Ten minutes more would bring next to nothing."
+    return f"+{MORE_MINUTES:.0f} min: {better:.0f} % more near{'; ' if gained else ''}{', '.join(gained[:3])}."
 
 
 def _key(own: Opened, found: Economy) -> str:

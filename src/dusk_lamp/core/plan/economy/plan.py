@@ -22,7 +22,7 @@ from .options import PRICES, Option, Region
 from .palette import Puddle, palette_of, used_mixes
 
 Say = Callable[[str, float], None]
-POT_COUNTS = (4, 6, 8, 10, 12, 16)  # sets of pots that options are made of
+POT_COUNTS = (2, 4, 6, 8, 10, 12, 16)  # sets of pots that options are made of
 POOL_SIZES = (6, 10, 15, 22)  # puddles, that options share
 ONE_STEP = 10.0  # the price of a step that nobody pays twice
 ROUNDS, LEAST_GAIN = 3, 0.002  # times that a choice is looked at again, and what one must bring
@@ -62,8 +62,8 @@ class Economy:
 
 
 @dataclass(frozen=True)
-class _Ready:
-    """All that does not depend on the minutes."""
+class Ready:
+    """Groups, candidates and options of a context: all that does not depend on how much of anything there is."""
 
     groups: list[Group]
     found: Candidates
@@ -73,34 +73,38 @@ class _Ready:
 
 
 def economy(
-    context: Context, budget: Budget | None = None, say: Say = lambda *_: None, numbers: Sequence[int] = ()
+    context: Context,
+    budget: Budget | None = None,
+    say: Say = lambda *_: None,
+    numbers: Sequence[int] = (),
+    ready: Ready | None = None,
 ) -> Economy:
-    """The best plan for a budget over the undercoat that is there. numbers: of the regions, () for all.
+    """The best plan for a budget over the undercoat that is there. numbers: of the regions, () for all. ready: what was
+    made ready before, for the same pins.
 
     Raises:
         SettingError: nothing is marked, there is nothing to paint with, or pins that contradict each other.
     """
-    return front(context, (budget or Budget(),), say, numbers)[0]
+    began, budget = time.perf_counter(), budget or Budget()
+    ready = ready or made_ready(context, budget, say, numbers)
+    say(f"Choosing for {budget.minutes:.0f} minutes", 0.6)
+    chosen = _chosen(ready, budget)
+    if not chosen.options:
+        raise SettingError(
+            "nothing can be painted within this: give it more minutes, or free the pin on pots, puddles or steps"
+        )
+    return _made(context, ready, chosen, budget, context.seen_before("colour"), time.perf_counter() - began)
 
 
 def front(
     context: Context, budgets: Sequence[Budget], say: Say = lambda *_: None, numbers: Sequence[int] = ()
 ) -> list[Economy]:
     """A plan for each of some budgets, which differ in their numbers only; with more time never a worse one."""
-    began = time.perf_counter()
-    first = budgets[0]
-    say("Grouping what it shall look like", 0.02)
-    ready = _ready(context, first, say, numbers)
-    under = context.seen_before("colour")
+    ready = made_ready(context, budgets[0], say, numbers)
     out: list[Economy] = []
     for k, budget in enumerate(sorted(budgets, key=lambda b: b.minutes)):
         say(f"Choosing for {budget.minutes:.0f} minutes", 0.4 + 0.55 * k / len(budgets))
-        chosen = _chosen(ready, budget)
-        if not chosen.options:
-            raise SettingError(
-                "nothing can be painted within this: give it more minutes, or free the pin on pots, puddles or steps"
-            )
-        made = _made(context, ready, chosen, budget, under, time.perf_counter() - began)
+        made = economy(context, budget, ready=ready)
         if (
             out
             and _fits(out[-1], budget)
@@ -120,8 +124,14 @@ def _fits(made: Economy, budget: Budget) -> bool:
     )
 
 
-def _ready(context: Context, budget: Budget, say: Say, numbers: Sequence[int]) -> _Ready:
+def made_ready(context: Context, budget: Budget, say: Say = lambda *_: None, numbers: Sequence[int] = ()) -> Ready:
+    """Groups, candidates and options for the pins of a budget, whatever its numbers.
+
+    Raises:
+        SettingError: see economy.
+    """
     site = context.site
+    say("Grouping what it shall look like", 0.02)
     groups = groups_of(context, list(numbers) or list(range(1, len(site.marking.regions) + 1)))
     if not groups:
         raise SettingError("mark the regions first: a plan is made for what is marked")
@@ -136,7 +146,7 @@ def _ready(context: Context, budget: Budget, say: Say, numbers: Sequence[int]) -
     near = [scores(found, g) for g in groups]
     say("Choosing pots and puddles", 0.15)
     pools = _pools(found, groups, near, budget)
-    ready = _Ready(groups, found, near, [], set())
+    ready = Ready(groups, found, near, [], set())
     pool = sorted({p for pool in pools for p in pool})
     for r, group in enumerate(groups):
         say(f"Ways to paint {site.marking.regions[group.number - 1].name}", 0.2 + 0.2 * r / len(groups))
@@ -148,7 +158,7 @@ def _ready(context: Context, budget: Budget, say: Say, numbers: Sequence[int]) -
     return ready
 
 
-def _add(ready: _Ready, region: Region, pools: Sequence[Sequence[int]], budget: Budget) -> None:
+def _add(ready: Ready, region: Region, pools: Sequence[Sequence[int]], budget: Budget) -> None:
     """Options of a region with the puddles of some pools, from many steps to few; those that are new."""
     for some in sorted({tuple(region.within(pool).tolist()) for pool in pools}):
         for step in (*PRICES, ONE_STEP):
@@ -161,8 +171,11 @@ def _add(ready: _Ready, region: Region, pools: Sequence[Sequence[int]], budget: 
                 ready.options.append(option)
 
 
-def _chosen(ready: _Ready, budget: Budget) -> Choice:
+def _chosen(ready: Ready, budget: Budget) -> Choice:
     """A choice, and again with what every region could make of the puddles that are there now, as long as that helps."""
+    ready = replace(
+        ready, options=list(ready.options), seen=set(ready.seen)
+    )  # so that no other budget is told of these
     chosen = choose(ready.found, ready.options, budget)
     for _ in range(ROUNDS if chosen.options else 0):
         there = chosen.puddles
@@ -178,7 +191,7 @@ def _chosen(ready: _Ready, budget: Budget) -> Choice:
     return chosen
 
 
-def _pots(ready: _Ready, puddles: Sequence[int]) -> list[int]:
+def _pots(ready: Ready, puddles: Sequence[int]) -> list[int]:
     return sorted({t for p in puddles for t in ready.found.pots_of(p)})
 
 
@@ -190,8 +203,7 @@ def _pools(
     own = np.array([g.number for g in groups for _ in g.mm2])
     best_pots = _pots_in_order(found, gain, max(POT_COUNTS))
     pools: list[list[int]] = []
-    most = budget.pots or max(POT_COUNTS)
-    for count in sorted({min(c, most) for c in POT_COUNTS}):
+    for count in sorted({min(c, len(found.pots)) for c in POT_COUNTS}):
         pots = set(best_pots[:count])
         within = np.flatnonzero([a in pots and b in pots for a, b in zip(found.first, found.second, strict=True)])
         for size in POOL_SIZES:
@@ -241,7 +253,7 @@ def _few(gain: NDArray, within: NDArray[np.int64], size: int) -> list[int]:
 
 
 def _made(
-    context: Context, ready: _Ready, chosen: Choice, budget: Budget, under: NDArray[np.float32], seconds: float
+    context: Context, ready: Ready, chosen: Choice, budget: Budget, under: NDArray[np.float32], seconds: float
 ) -> Economy:
     """A choice as coats, with what they come to over the real undercoat."""
     site, found, groups = context.site, ready.found, ready.groups

@@ -13,6 +13,7 @@ from ...target.target import Target, sketched
 from ..context import Context
 from ..economy import Budget, Economy, economy
 from ..economy.coats import WAY as ECONOMY
+from ..economy.plan import made_ready
 from ..order import WHOLE_MODEL, Place, ordered, region_of, touching
 from ..simulation import digest
 from ..step import steps_of
@@ -87,11 +88,18 @@ class Colour(Stage):
         Raises:
             SettingError: see plan.economy.
         """
-        key = digest(
-            "economy", plain(budget), context.target_key("metal"), context.simulation.chain(context.before(self.name))[-1],
+        pins = [budget.only, budget.blends, budget.neat]
+        state = digest(
+            "economy", plain(pins), context.target_key("metal"), context.simulation.chain(context.before(self.name))[-1],
             [plain(p) for p in context.rack], plain(context.tools), self.planned(context), context.plan.models,
         )  # fmt: skip
-        return context.memory.of("economy", key, lambda: economy(context, budget, numbers=self.planned(context)))
+
+        def make() -> Economy:
+            numbers = self.planned(context)
+            ready = context.memory.of("ready", state, lambda: made_ready(context, budget, numbers=numbers))
+            return economy(context, budget, ready=ready)
+
+        return context.memory.of("economy", (state, digest(plain(budget))), make)
 
     def tried(self, context: Context, number: int, name: str) -> Tried:
         """A region painted one way, worked out once.
