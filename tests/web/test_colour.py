@@ -7,6 +7,7 @@ import numpy as np
 import pytest
 
 from dusk_lamp.cli.main import main
+from dusk_lamp.core.view.sheen import NUMBERS
 from dusk_lamp.store.models import Sculpt
 
 from .conftest import packet
@@ -229,6 +230,7 @@ def test_the_last_varnish_comes_last_and_makes_the_finish_one(marked):
     before = colour(marked)
     finish = packet(marked.client.get(f"{URL}/colour/{len(before['coats'])}/finish.bin"))
     shine = np.frombuffer(finish[1], np.uint8)[::4]
+    assert finish[0]["sheen"] == list(NUMBERS), "the turntable draws by the core's own numbers"
     assert np.linalg.norm(finish[0]["lamp"]) == pytest.approx(1, abs=1e-3) and shine.max() > shine.min()
     assert marked.client.get(f"{URL}/colour/99/finish.bin").status_code == 404
     assert "uneven" in before["finish"] and not any("bare matt" in w for c in before["coats"] for w in c["warnings"])

@@ -12,6 +12,7 @@ LEAFS, LEAF_POWER, AWAY = (
     10.0,
     0.3,
 )  # of a metallic paint: gain toward the mirror, power of its lobe, loss elsewhere
+NUMBERS = (FAINT, BRIGHT, BROAD, SMALL, LEAFS, LEAF_POWER, AWAY)  # as the turntable is given them
 
 
 def with_sheen(

@@ -35,7 +35,7 @@ from ...core.units import counted, minutes_words
 from ...core.view.camera import Camera
 from ...core.view.formats import png_bytes
 from ...core.view.raster import colour_picture
-from ...core.view.sheen import with_sheen
+from ...core.view.sheen import NUMBERS, with_sheen
 from ...store import painters, paints, plans
 from ...store.cache import key_of
 from ...store.models import Sculpt
@@ -213,7 +213,7 @@ def finish_bin(sculpt_id: int, number: int) -> Response:
     own = _opened_at(sculpt_id, number)
     coats = [*own.context.before(STAGE.name), *_own(own)[:number]]
     finish, metal = own.context.simulation.finish(coats)
-    heading = {"number": number, "lamp": plain(own.context.lamp.direction, 4)}
+    heading = {"number": number, "lamp": plain(own.context.lamp.direction, 4), "sheen": NUMBERS}
     both = np.round(np.clip(np.column_stack([finish, metal, 0 * finish, 0 * finish]), 0, 1) * 255).astype(np.uint8)
     return packed(heading, both[own.site.shown])
 

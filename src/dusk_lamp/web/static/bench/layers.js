@@ -31,10 +31,10 @@ export const LAYERS = [
     name: "beside", bytes: 4, uniforms: { wipe: 0 }, declare: "uniform float wipe;", paint: "if (gl_FragCoord.x > wipe) shown = field.rgb;",
   },
   { // how the lamp lies on matt, satin and gloss: broad and faint, or small and bright; metallic paint sends its own colour on (core/view/sheen.py)
-    name: "sheen", bytes: 4, uniforms: { lamp: new THREE.Vector3(0, 0, 1) }, declare: "uniform vec3 lamp;",
+    name: "sheen", bytes: 4, uniforms: { lamp: new THREE.Vector3(0, 0, 1), sheenOf: new Array(7).fill(0) }, declare: "uniform vec3 lamp; uniform float sheenOf[7];", // its numbers come from there, too
     paint: `float facing = max(dot(normalize(vNormal), normalize(eye + lamp)), 0.0) * step(0.0, dot(vNormal, lamp)), gloss = field.r * field.r;
-      shown = shown * (1.0 + field.g * (1.6 * pow(facing, 10.0) - 0.3));
-      shown = min(shown + vec3(mix(0.02, 0.75, gloss) * pow(facing, mix(3.0, 140.0, gloss))), 1.0);`,
+      shown = shown * (1.0 + field.g * (sheenOf[4] * pow(facing, sheenOf[5]) - sheenOf[6]));
+      shown = min(shown + vec3(mix(sheenOf[0], sheenOf[1], gloss) * pow(facing, mix(sheenOf[2], sheenOf[3], gloss))), 1.0);`,
   },
   {
     name: "regions", bytes: 1, uniforms: { chosen: 0, patches: patches() }, declare: `uniform float chosen; uniform vec3 patches[${MOST_PARTS}];`,

@@ -209,6 +209,7 @@ export default class Colour {
       const bytes = await answer.arrayBuffer(), { heading, at } = unpack(bytes);
       this.table.layers.put("sheen", new Uint8Array(bytes, at, this.table.heading.samples * 4));
       this.table.uniforms.lamp.value.set(...heading.lamp);
+      this.table.uniforms.sheenOf.value = heading.sheen;
       $("colour-note").dataset.sheen = String(heading.number);
     }
     this.table.layers.on("sheen", on && $("colour-sheen").checked);
