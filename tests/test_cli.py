@@ -431,3 +431,38 @@ def test_sketch_of_a_white_keeps_its_ration_and_says_its_key(tmp_path, ball_file
     assert main(["sketch", str(ball_file), "-o", str(out), *lit, "--colour", "#cbcac7", "--key", "5.6,9.3"]) == 0
     assert (shaded(out)["value"] > 9.0).mean() > 0.05
     assert main(["sketch", str(ball_file), "-o", str(out), *lit, "--colour", "mauve white"]) == 2
+
+
+def test_the_best_plan_for_an_hour_is_written_and_runs(tmp_path, capsys):
+    """Two regions of a box in two colours: few pots, whole drops, steps that name their puddle; and the plan written runs as it is."""
+    (tmp_path / "box.stl").write_bytes(
+        trimesh.creation.box((10, 10, 20)).subdivide().subdivide().export(file_type="stl")
+    )
+    plan = {
+        "plan": 2,
+        "sculpt": {"file": "box.stl", "height": 20, "samples": 900},
+        "regions": [{"name": "Cloak", "colour": "Cockle Red", "id": 4}],
+    }
+    (tmp_path / "plan.json").write_text(json.dumps(plan))
+    common = [str(tmp_path / "plan.json"), "-o", str(tmp_path / "two.json")]
+    assert main(["economy", *common, "--minutes", "60", "--json"]) == 0
+    out = json.loads(capsys.readouterr().out)
+    assert out["minutes"] <= 60 and len(out["pots"]) <= 12 and out["near_8"] > 0.6 and out["gap"] <= 0.01
+    assert {s["puddle"] for s in out["steps"]} == {p["letter"] for p in out["puddles"]}
+    assert all(n == int(n) >= 1 for p in out["puddles"] for n in p["drops"].values())
+    assert main(["economy", *common, "--front", "--only", "Soot,Cockle Red,Chalk", "--json"]) == 0
+    front = json.loads(capsys.readouterr().out)
+    near = [e["near_5_weighted"] for e in front]
+    assert near == sorted(near) and all(set(e["pots"]) <= {"Soot", "Cockle Red", "Chalk"} for e in front)
+    assert main(["plan", str(tmp_path / "two.json"), "-o", str(tmp_path / "out"), "--no-pictures"]) == 0
+    steps = json.loads((tmp_path / "out/steps.json").read_text())["steps"]
+    assert [s["way"] for s in steps if s["stage"] == "colour"] == ["economy"] * len(front[3]["steps"])
+    capsys.readouterr()
+    for more, says in (
+        (["--minutes", "0"], "time"),
+        (["--only-own"], "no rack"),
+        (["--only", "Nothing"], "pinned"),
+        (["--pots", "0"], "pots"),
+    ):
+        assert main(["economy", *common, *more]) == 2
+        assert says in capsys.readouterr().err

@@ -14,6 +14,7 @@ from dusk_lamp.core.paint.colour import delta_e, lab, xyz
 from dusk_lamp.core.paint.mix import Mix, only
 from dusk_lamp.core.paint.pigment import mixed
 from dusk_lamp.core.paint.rack import Paint, Rack
+from dusk_lamp.core.plan.cards import cards_of, palette_for
 from dusk_lamp.core.plan.context import Context
 from dusk_lamp.core.plan.document import Plan
 from dusk_lamp.core.plan.economy import Budget, economy, front
@@ -23,6 +24,7 @@ from dusk_lamp.core.plan.economy.choice import choose, minutes_of
 from dusk_lamp.core.plan.economy.groups import Group
 from dusk_lamp.core.plan.economy.options import Option, Region
 from dusk_lamp.core.plan.economy.palette import palette_of, poured
+from dusk_lamp.core.plan.step import steps_of
 from dusk_lamp.core.plan.tools import Tools
 from dusk_lamp.core.sculpt.marking import Marking
 from dusk_lamp.core.sculpt.marking import Region as Marked
@@ -306,3 +308,14 @@ def test_a_coat_that_fades_lays_less_toward_its_edge():
     assert film == pytest.approx(share * coat.settings.film_um, abs=coat.settings.film_um / 200)
     with pytest.raises(SettingError, match="garbled"):
         replace(coat.where, fade="!!!!!!!!").shares(len(site))
+
+
+def test_cards_are_what_is_done_together(doll, planned):
+    """One for the undercoat, one for each region in turn; every step is on one card, and takes from a puddle that is there."""
+    coats = [*doll.coats("undercoat"), *planned[-1].coats]
+    cards = cards_of(doll.site, coats)
+    assert [c.title for c in cards] == ["Undercoat", "Cloak", "Face", "Boots"]
+    assert [k for c in cards for k in c.steps] == list(range(len(coats)))
+    steps = steps_of(doll.site, coats, doll.simulation.films(coats))
+    puddles, letters = palette_for(coats, steps, 20)
+    assert letters[0] == "" and set(letters[1:]) == {p.letter for p in puddles}

@@ -37,7 +37,7 @@ def _with_signs(argv: list[str]) -> list[str]:
     """Values that begin with a minus (`--lamp -45,30`, `--up -z`) glued to their option, or they read as options."""
     out: list[str] = []
     for word in argv:
-        if out and out[-1] in SIGNED and word.startswith("-"):
+        if out and out[-1] in SIGNED and word.startswith("-") and not word.startswith("--") and word != "-o":
             out[-1] += f"={word}"
         else:
             out.append(word)
