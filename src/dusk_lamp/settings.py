@@ -30,7 +30,7 @@ class Settings:
     )
     job_memory_gb: int = number(8, 1, 1000, "how much memory a job may take", "GB")
     job_minutes: int = number(30, 1, 10_000, "how long a job may take", "minutes")
-    request_s: int = number(120, 5, 3600, "how long a request may take before the pages are started anew", "s")
+    request_s: int = number(120, 5, 3600, "how long a request may take before the pages are started again", "s")
     broker: str = text(
         "", (0, 300), "where jobs queue: redis://… where many machines share the work; empty for a file"
     )

@@ -20,8 +20,16 @@ def test_a_cloak_is_sketched_painted_scrubbed_and_taken_to_the_sheet(page, serve
     assert ((shown[..., 0] - shown[..., 2]) > 40).mean() > 0.004, "it is red on the model"
     page.locator("#sketch-grey").check()
     until(lambda: np.ptp(pixels(page), axis=2).max() < 60, page)
-    page.locator('.string [data-stage="colour"]').click()
+    page.locator('.string [data-stage="undercoat"]').click()
+    page.locator("#undercoat-note[data-looked]").wait_for(timeout=60_000)
+    page.get_by_role("button", name="Next: paint it in colour").click()
     page.locator("#colour-note[data-looked]").wait_for()
+    page.locator("#how-far button").nth(1).click(timeout=90_000)
+    page.locator("#puddles li").first.wait_for(state="attached", timeout=60_000)
+    assert not page.locator("#two-tabs").is_visible(), "what going on has kept is no other tab's"
+    assert "planned together" in page.locator("#colour-regions").inner_text()
+    page.locator("#undo").click()
+    until(lambda: "not painted yet" in page.locator("#colour-regions").inner_text(), page, 60)
     page.locator("#colour-regions button").first.click()
     way = page.locator('#colour-ways [data-way="layers"]')
     until(lambda: "near" in way.inner_text(), page, 60)

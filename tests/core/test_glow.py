@@ -243,7 +243,7 @@ def test_the_coats_of_a_glow_come_in_the_order_of_the_craft(lantern):
     orange = np.tile(RACK.find("Ember").pigment.masstone, (len(site), 1)).astype(np.float32)
     blue = glow_coats(site, replace(wish, colour="#3f7fff"), found, orange, wanted, RACK)
     assert (
-        blue.opaque and "grey" in blue.told[0] and "far" in next(c.label for c in blue.coats if "opaque" in c.label)
+        blue.opaque and "grey" in blue.mind[0] and "far" in next(c.label for c in blue.coats if "opaque" in c.label)
     )
 
 

@@ -77,7 +77,7 @@ def config_of() -> Config:
 
 
 def _migrate(path: Path, head: str | None) -> None:
-    """All at once: foreign keys off, or a table that is made anew would take its rows' rows with it."""
+    """All at once: foreign keys off, or a table that is made again would take its rows' rows with it."""
     engine = create_engine(f"sqlite:///{path}")
 
     def plainly(connection: sqlite3.Connection, _record: object) -> None:

@@ -32,7 +32,7 @@ def _leave_with_parent(parent: int) -> None:
 
 class Watched:
     """An application whose requests have an upper time: one that is at it for longer takes the process with it,
-    which is started anew; what was saved is saved. A thread cannot be ended from outside."""
+    which is started again; what was saved is saved. A thread cannot be ended from outside."""
 
     def __init__(self, app: Any, seconds: float) -> None:
         self._app, self._seconds = app, seconds
@@ -53,7 +53,7 @@ class Watched:
         while True:
             time.sleep(1)
             if any(time.monotonic() - t > self._seconds for t in list(self._began.values())):
-                print("a request took too long; the pages are started anew", file=sys.stderr, flush=True)
+                print("a request took too long; the pages are started again", file=sys.stderr, flush=True)
                 os._exit(75)
 
 

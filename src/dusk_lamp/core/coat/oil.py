@@ -39,7 +39,7 @@ class OilWipe(Technique):
     Settings = Wipe
     handling, pace = 2.0, 250.0
     by_finish = floods = wiped = True
-    when_to_stop = "Stop when the raised parts are as light as they shall be."
+    when_to_stop = "Stop when the raised parts are as light as they should be."
     mishap = (
         "Too much came off, or too little.",
         "Oil stays open for hours: put it on again, or wipe with a little thinner.",

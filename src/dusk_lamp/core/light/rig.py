@@ -69,7 +69,7 @@ class Light:
 
 
 def light_on(site: Site, rig: Rig, rays: int = BENCH_RAYS, stopped: key.Stop = None) -> Light:
-    """Lamp, sky and bounce on every sample of a site; only the lamp's rays are cast anew each time.
+    """Lamp, sky and bounce on every sample of a site; only the lamp's rays are cast again each time.
 
     As long as the visibility is not known, the lamp alone. rays: to a soft lamp, fewer for a lamp in motion. stopped:
     asked now and then.

@@ -13,7 +13,7 @@ from .colour import BANDS, lab, rgb, xyz
 from .mix import Mix, values_of
 from .value import luminance_from_munsell
 
-USUAL_SHARE = 0.7  # of the sketch's range of value that shall be left
+USUAL_SHARE = 0.7  # of the sketch's range of value that should be left
 USUAL_THINNING = 4.0  # parts of water and medium to one of paint
 MOST_PASSES = 20
 # a wicked brush leaves less than half of the film that a loaded one does: from memory, and so that ordinary paints glaze in two or

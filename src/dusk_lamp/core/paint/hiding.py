@@ -108,7 +108,7 @@ def underpaint_for(direct: Coats, under: NDArray[np.float64], paints: Sequence[P
 
 @dataclass(frozen=True)
 class Wish:
-    """What one region shall become: its name, its area in mm², and its colour as a mix."""
+    """What one region should become: its name, its area in mm², and its colour as a mix."""
 
     name: str
     area: float

@@ -258,7 +258,7 @@ def rack_from_csv(content: bytes) -> Rack:
 
 
 def _plain(cell: str) -> str:
-    """A cell's text; the quote that keeps a spreadsheet from reckoning it is taken off again."""
+    """A cell's text; the quote that keeps a spreadsheet from calculating it is taken off again."""
     return cell[1:] if cell[:1] == "'" and cell[1:2] in "=+-@" else cell
 
 

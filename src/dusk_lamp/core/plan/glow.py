@@ -38,7 +38,7 @@ SPILLS_MM, TIDY_SHARE = (
     0.6,
     0.3,
 )  # how far a tint spills over its rim, and the share of a coat that tidies it; from memory
-KEEPS = 0.8  # of their own contrast, that receivers shall keep
+KEEPS = 0.8  # of their own contrast, that receivers should keep
 SHOWS = 4.0  # ΔE00 toward the glow that a tint must bring, or it is not seen
 HIGHLIT = 0.25  # values that an edge with a highlight of its own is lighter than what lies beside it
 BESIDE_MM = (0.35, 1.5)
@@ -284,10 +284,10 @@ def glowing(light: Light, wishes: Sequence[tuple[Wish, Glow]], full: float) -> L
 # --- the coats
 @dataclass(frozen=True)
 class Painted:
-    """coats: of a glow, in order. told: what to mind. opaque: whether receivers are painted, not tinted."""
+    """coats: of a glow, in order. mind: what to look out for. opaque: whether receivers are painted, not tinted."""
 
     coats: list[Coat]
-    told: list[str]
+    mind: list[str]
     opaque: bool
 
 
@@ -325,7 +325,7 @@ def glow_coats(
     source, core = found.band >= RIM, found.band == CORE
     near = (found.band == NEAR) | (found.band == CATCH)
     far = found.band == FAR
-    told: list[str] = []
+    mind: list[str] = []
     coats: list[Coat] = []
     white = _white(rack)
     if source.any():
@@ -334,7 +334,7 @@ def glow_coats(
         )
     opaque = not _tint_shows(site, tint, near | far, seen, wanted, wish.colour)
     if opaque and (near | far).any():
-        told.append("A tint does not show on what is there (it goes grey): painted opaque instead, far to near.")
+        mind.append("A tint does not show on what is there (it goes grey): painted opaque instead, far to near.")
         for mask, words in ((far, "far"), (near, "near")):
             if site.areas[mask].sum() >= LEAST_MM2:
                 mix = nearest_mix(np.average(wanted[mask], axis=0, weights=site.areas[mask] + 1e-9), _plain(rack))
@@ -350,7 +350,7 @@ def glow_coats(
                 )
         kept = _contrast_kept(site, coats[-2:] if far.any() else coats[-1:], near | far, seen)
         if kept < KEEPS:
-            told.append(f"The tint leaves what it falls on {100 * kept:.0f} % of its own contrast: thin it more.")
+            mind.append(f"The tint leaves what it falls on {100 * kept:.0f} % of its own contrast: thin it more.")
     rim = _overspill(site, found.band)
     if float(site.areas[rim].sum()) >= LEAST_MM2:
         there = np.average(seen[rim], axis=0, weights=site.areas[rim] + 1e-9)
@@ -366,8 +366,8 @@ def glow_coats(
         )
     bare = sum(c.has_highlight is False for c in found.catches[:40])
     if bare:
-        told.append(f"{bare} of the edges within reach have no highlight of their own yet: they come first (CP-26).")
-    return Painted(coats, told, opaque)
+        mind.append(f"{bare} of the edges within reach have no highlight of their own yet: they come first (CP-26).")
+    return Painted(coats, mind, opaque)
 
 
 def _overspill(site: Site, band: NDArray[np.uint8]) -> NDArray[np.bool_]:

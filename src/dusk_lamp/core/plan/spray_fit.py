@@ -5,7 +5,7 @@ but nearly so for small changes: the film model is made linear at the present so
 are found, and so on a few times (Gauss and Newton, with non-negative least squares by Lawson and Hanson 1974).
 Squares mind what is far off most, a painter minds how much of the model is near: from there the seconds are moved by
 their slopes (L-BFGS-B, Byrd and others 1995) towards more area within half a value. Then passes are dropped one by
-one, always the one that is missed least, and the rest moved anew. (Taking passes up one by one ended nearer the
+one, always the one that is missed least, and the rest moved again. (Taking passes up one by one ended nearer the
 start, exchanging them afterwards took longer and gained little.)
 """
 

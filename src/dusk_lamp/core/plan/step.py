@@ -33,7 +33,7 @@ THICK_PERCENTILE = 95  # a film is told by what is reached on the best-covered t
 
 @dataclass(frozen=True)
 class Step:
-    """One coat, told.
+    """One coat, as it is done.
 
     number: among all coats, from 1. stage: of the work. title, purpose, how, where_from, goes_on, when_to_stop:
     words. parts: of the mix by paint; drops_of: whole drops of each for all models, drops_of_one: for one; drops: of

@@ -21,7 +21,7 @@ class Display:
     """Where the model is looked at from, and up to three focal spots.
 
     azimuth, elevation: degrees, as a lamp's. spots: places in the sculpt's own file axes, so that they stay where
-    they are when it is stood up anew.
+    they are when it is stood up again.
     """
 
     azimuth: float = number(0.0, -180, 180, "the view's direction", "degrees")

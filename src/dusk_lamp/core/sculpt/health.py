@@ -96,7 +96,7 @@ def examined(
             Find(
                 "hidden",
                 f"{hidden:,.0f} mm² inside, where parts are pushed through each other or hollow",
-                "No eye and no brush reaches it: it is left out of every area, and no paint is reckoned for it. It need "
+                "No eye and no brush reaches it: it is left out of every area, and no paint is counted for it. It need "
                 "not be mended.",
                 "",
                 _beside(surface, ~paintable),

@@ -64,7 +64,7 @@ def suggested_attention(region: "Region") -> str:
 
 @dataclass(frozen=True)
 class Region:
-    """One region: its name, what it is made of, how much attention it deserves, and what it shall look like.
+    """One region: its name, what it is made of, how much attention it deserves, and what it should look like.
 
     colour: name of the paint or recipe, or `#rrggbb`; "" while open. low, middle, high: Munsell values of its
     darkest, its middle and its lightest, None for what material and attention ask for. shadow, light: casts. way: of

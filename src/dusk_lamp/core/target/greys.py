@@ -21,7 +21,7 @@ LEAST_GAP = 0.05  # two cuts closer than this could not be told apart with a bru
 
 @dataclass(frozen=True)
 class Greys:
-    """The wish: how many greys from primer to white, and how rare the lightest shall be.
+    """The wish: how many greys from primer to white, and how rare the lightest should be.
 
     steps: the primer being the first. white_budget: the lightest step may cover at most this share of the surface,
     None for no limit. cuts: (steps − 1) Munsell values at which each lighter step begins, where the painter has slid

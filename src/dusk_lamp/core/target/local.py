@@ -53,7 +53,7 @@ VALUES = np.arange(0, 10 + STEP / 2, STEP)
 
 @dataclass(frozen=True)
 class Local:
-    """What a region shall look like.
+    """What a region should look like.
 
     colour: its local colour, `#rrggbb`. low, high: Munsell values in no light and in full light; middle: in half of
     it, None for half-way. shadow, light: what its shadows and lights lean to. ration: a value, and the share of it that
@@ -227,7 +227,7 @@ def usual_local(material: str = "cloth", attention: str = "important", colour: s
 
 
 def local_of(region: Region, colour: str | None = None) -> Local:
-    """What a region shall look like. colour: `#rrggbb` of the paint or recipe it names; None where that is not known.
+    """What a region should look like. colour: `#rrggbb` of the paint or recipe it names; None where that is not known.
 
     Raises:
         SettingError: its darkest is not darker than its lightest.

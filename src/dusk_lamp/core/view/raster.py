@@ -64,7 +64,7 @@ def snapshot(
 ) -> Snapshot:
     """Look at the surface from a camera, fitted into width × height pixels.
 
-    margin: share of the picture left free on each side. zoom_height: mm that the picture's height shall span, so that
+    margin: share of the picture left free on each side. zoom_height: mm that the picture's height should span, so that
     several views share one scale; None fits this view.
     """
     x, y = surface.points @ camera.right, surface.points @ camera.up

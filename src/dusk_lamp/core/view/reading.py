@@ -116,7 +116,7 @@ def reading(
 
     Args:
         camera: the display view. distance: mm from the eye. locals_: of the rest and of each region, where whites and
-        blacks shall keep their rations.
+        blacks should keep their rations.
     """
     names = ["the rest", *(r.name for r in site.marking.regions)]
     attention = ["quiet", *(r.attention for r in site.marking.regions)]
@@ -183,7 +183,7 @@ def _findings(
 ) -> list[str]:
     said = []
     if focal is None and len(names) > 1:
-        said.append("No region is the focal point: choose the one the eye shall go to first, often the face.")
+        said.append("No region is the focal point: choose the one the eye should go to first, often the face.")
     elif focal is not None and np.isnan(contrast[focal]):
         said.append(
             f"{names[focal]} is the focal point but hardly shows from the display view: turn the view, or choose another."

@@ -305,7 +305,7 @@ def change(sculpt_id: int) -> tuple[Response, int] | Response:
 
 
 def _wishes(own: Opened, what: str, given: dict[str, Any]) -> dict[int, str]:
-    """Which regions shall be painted which way, by their numbers."""
+    """Which regions should be painted which way, by their numbers."""
     name, site = str(given.get("name")), own.site
     if name not in ways():
         raise SettingError("this way of painting is not known; reload the page")

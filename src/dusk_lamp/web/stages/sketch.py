@@ -1,4 +1,4 @@
-"""The value sketch in colour: what every region shall look like, and how that reads at arm's length."""
+"""The value sketch in colour: what every region should look like, and how that reads at arm's length."""
 
 from dataclasses import replace
 from typing import Any
@@ -48,7 +48,7 @@ def hex_at(local: Local, value: float) -> str:
 
 @blueprint.get("/sculpts/<int:sculpt_id>/sketch.json")
 def shown(sculpt_id: int) -> Response:
-    """What every region shall look like, and the findings of the reading test."""
+    """What every region should look like, and the findings of the reading test."""
     with workshop().store.session() as session:
         own = opened(session, sculpt_id, sky=False)
     context, site, target = own.context, own.site, own.context.target()
@@ -125,7 +125,7 @@ def _tried(own: Opened) -> Any:
 
 @blueprint.post("/sculpts/<int:sculpt_id>/sketch")
 def keep(sculpt_id: int) -> tuple[Response, int] | Response:
-    """do: tint (lamp, sky, ground: the colours of the light). What a region shall look like is described with the
+    """do: tint (lamp, sky, ground: the colours of the light). What a region should look like is described with the
     regions."""
     done = change(sculpt_id, _tinted, sky=False)
     return shown(sculpt_id) if isinstance(done, int) else done

@@ -71,7 +71,7 @@ def way(sculpt_id: int, up: str, front: str) -> Response:
 
 @blueprint.post("/sculpts/<int:sculpt_id>/stand")
 def set_standing(sculpt_id: int) -> AnyResponse:
-    """Keep how it stands as soon as it is chosen, and prepare it anew where that changes anything.
+    """Keep how it stands as soon as it is chosen, and prepare it again where that changes anything.
 
     turn: the way is being chosen, with up or front; back to the pictures. Otherwise on to the next stage.
     """

@@ -1,4 +1,4 @@
-"""Groups: the samples of every region by the value they shall have. Within a region the target is nearly a curve over
+"""Groups: the samples of every region by the value they should have. Within a region the target is nearly a curve over
 value, so a group is one colour."""
 
 from dataclasses import dataclass
@@ -17,7 +17,7 @@ MOST_BINS = 48  # of one region; a wider range has wider ones
 
 @dataclass(frozen=True)
 class Group:
-    """One region's groups, dark to light. number: of the region. lab: (B, 3) what each shall look like. mm2: (B,).
+    """One region's groups, dark to light. number: of the region. lab: (B, 3) what each should look like. mm2: (B,).
     weight: (B,) share of the whole, weighted by attention. samples: (n,) the region's samples; bin: (n,) group of each."""
 
     number: int

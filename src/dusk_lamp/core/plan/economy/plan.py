@@ -33,7 +33,7 @@ FRONT = (30.0, 60.0, 90.0, 120.0, 180.0, 300.0)  # minutes
 class Economy:
     """A plan for a budget. coats: in order, of the stage colour. puddles: the palette. pots: in the order they are
     needed. steps: as they are done. minutes: of work, with pots and puddles. near_5, near_8: share of the marked area within
-    ΔE00 5 and 8 of what it shall look like; near_5_weighted: the same, weighted by attention; mean_de. gap: of the choice.
+    ΔE00 5 and 8 of what it should look like; near_5_weighted: the same, weighted by attention; mean_de. gap: of the choice.
     bare: names of regions that there was no time for. letter_of_step: the puddle of each."""
 
     budget: Budget
@@ -131,7 +131,7 @@ def made_ready(context: Context, budget: Budget, say: Say = lambda *_: None, num
         SettingError: see economy.
     """
     site = context.site
-    say("Grouping what it shall look like", 0.02)
+    say("Grouping what it should look like", 0.02)
     groups = groups_of(context, list(numbers) or list(range(1, len(site.marking.regions) + 1)))
     if not groups:
         raise SettingError("mark the regions first: a plan is made for what is marked")
@@ -173,9 +173,7 @@ def _add(ready: Ready, region: Region, pools: Sequence[Sequence[int]], budget: B
 
 def _chosen(ready: Ready, budget: Budget) -> Choice:
     """A choice, and again with what every region could make of the puddles that are there now, as long as that helps."""
-    ready = replace(
-        ready, options=list(ready.options), seen=set(ready.seen)
-    )  # so that no other budget is told of these
+    ready = replace(ready, options=list(ready.options), seen=set(ready.seen))  # another budget begins from the same
     chosen = choose(ready.found, ready.options, budget)
     for _ in range(ROUNDS if chosen.options else 0):
         there = chosen.puddles

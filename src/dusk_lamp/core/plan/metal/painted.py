@@ -1,4 +1,4 @@
-"""A region painted as metal: what it shall look like, its coats, and from how far round it still reads as metal."""
+"""A region painted as metal: what it should look like, its coats, and from how far round it still reads as metal."""
 
 from dataclasses import dataclass, field, replace
 from itertools import pairwise

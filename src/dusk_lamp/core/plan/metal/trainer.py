@@ -51,7 +51,7 @@ def unrolled(
     """A facet as a strip to copy.
 
     Args:
-        value: (N,) what the sculpt shall be. paints: that its mixes come from.
+        value: (N,) what the sculpt should be. paints: that its mixes come from.
     Raises:
         SettingError: the facet is too small.
     """

@@ -73,7 +73,7 @@ class MetalStage(Stage):
         return context.memory.of("metal", key, lambda: values(context.site, metal, lamp, local))
 
     def colours(self, context: Context, id_: int) -> NDArray[np.float64]:
-        """(M, 3) linear RGB that the samples of a region shall show in daylight, without any glow."""
+        """(M, 3) linear RGB that the samples of a region should show in daylight, without any glow."""
         number = context.site.marking.number_of(id_)
         own = context.site.labels == number
         return colours(self.values(context, id_)[own], self.metal(context, id_), context.locals[number])

@@ -1,4 +1,4 @@
-"""Ways to paint a region in colour: each gives the coats that bring it from what lies under it to what it shall look
+"""Ways to paint a region in colour: each gives the coats that bring it from what lies under it to what it should look
 like.
 
 A way is one file of this folder with a class below `Way` and one of it as `WAY`. Nothing else has to be changed for

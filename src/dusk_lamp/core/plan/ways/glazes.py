@@ -41,19 +41,19 @@ def _films(task: Task) -> list[Film]:
 
 
 def _wanted(task: Task, paints: list[Paint]) -> Mix:
-    """The mix nearest to the middle of what it shall look like."""
+    """The mix nearest to the middle of what it should look like."""
     return nearest_mix(np.average(task.lab[task.own], axis=0, weights=task.weight()), paints)
 
 
 def _likely(task: Task, paints: list[Paint]) -> list[Paint]:
-    """Those whose hue and lightness are nearest to what it shall look like."""
+    """Those whose hue and lightness are nearest to what it should look like."""
     middle = np.average(task.lab[task.own], axis=0, weights=task.weight())
     away = [float(np.hypot(*(p.looks.lab - middle)[1:]) + 0.4 * abs(p.looks.lab[0] - middle[0])) for p in paints]
     return [paints[k] for k in np.argsort(away, kind="stable")[:CANDIDATES]]
 
 
 def restated(task: Task, lightest: float = 0.5) -> list[Film]:
-    """Opaque mixes of the lighter colours that it shall have: lights are re-stated with them."""
+    """Opaque mixes of the lighter colours that it should have: lights are re-stated with them."""
     wanted, weight = task.lab[task.own], task.weight()
     cuts = quantiles(wanted[:, 0], weight, np.linspace(1 - lightest, 0.99, LIGHTS).tolist())
     near = [np.abs(wanted[:, 0] - L) <= 2 for L in cuts]

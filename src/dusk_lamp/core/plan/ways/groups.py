@@ -31,7 +31,7 @@ class Film:
 
 
 class Groups:
-    """Groups of a task's samples by what they shall be and by what is there."""
+    """Groups of a task's samples by what they should be and by what is there."""
 
     def __init__(self, task: Task, under: NDArray[np.float32]) -> None:
         self.task = task

@@ -24,14 +24,14 @@ def covering_um(mix: Mix, under: NDArray) -> float:
 
 
 class Layers(Way):
-    """A ladder of mixes through the colours that the region shall have, as many as its range of value needs."""
+    """A ladder of mixes through the colours that the region should have, as many as its range of value needs."""
 
     name, order, title = "layers", 10, "Layers"
     when = "Opaque mixes, dark to light, each on less: sure, needs no sketch."
     weak = "The most mixes and the most time."
 
     def coats(self, task: Task) -> list[Coat]:
-        """The darkest on all of it, then each lighter one where it shall be lighter."""
+        """The darkest on all of it, then each lighter one where it should be lighter."""
         return ladder_coats(task, task.own)
 
 

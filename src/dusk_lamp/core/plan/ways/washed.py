@@ -14,7 +14,7 @@ from .way import BRUSHED, STAGE, TINTING, Task, Way, brushed, nearest_mix, paint
 
 WASH_UM = (0.0, 1.0, 2.0, 4.0, 7.0)
 LOOKED_AT = 3000  # samples of the region that washes are tried on
-RESTATED = 0.45  # the base is laid again on what shall be lighter than this share of the area
+RESTATED = 0.45  # the base is laid again on what should be lighter than this share of the area
 LIGHTS, DARKS = 4, 2
 
 

@@ -37,7 +37,7 @@ class Task:
     """One region to be painted.
 
     name: of the region. number, id: of it, 0 for the rest. own: (N,) its samples. lab: (N, 3) and value: (N,) what each
-    shall look like. under: (N, 36) reflectance of what is there. areas: (N,) mm² that can be painted. rack,
+    should look like. under: (N, 36) reflectance of what is there. areas: (N,) mm² that can be painted. rack,
     tools: what there is. lamp: that lights it.
     """
 
@@ -57,7 +57,7 @@ class Task:
     @property
     def where(self) -> Where:
         """The region as a coat goes on it: by its spots, so that the coat stays where it is when regions are
-        numbered anew."""
+        numbered again."""
         return Where.some(self.own)
 
     def weight(self, own: NDArray[np.bool_] | None = None) -> NDArray[np.float64]:
@@ -103,7 +103,7 @@ def task_of(
 
 @dataclass(frozen=True)
 class Nearness:
-    """How near a region is to what it shall look like. within: share of its area within NEAR. mean: ΔE00 by area.
+    """How near a region is to what it should look like. within: share of its area within NEAR. mean: ΔE00 by area.
     lightness, chroma, hue: mean differences by area: too light, too vivid, ΔH without sign. words: in a sentence; ""
     where it is near enough."""
 

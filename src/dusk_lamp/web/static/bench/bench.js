@@ -19,13 +19,14 @@ const shared = { base, table, lighting, history, stages, here: (name) => present
 
 for (const form of document.querySelectorAll(".controls form[method]")) { // a change made a blink ago goes with the form
   form.addEventListener("submit", async (e) => {
-    const { next } = form.dataset; // a stage on this bench: nothing has to be loaded anew for it
+    const { next } = form.dataset; // a stage on this bench: nothing has to be loaded again for it
     if (!next && !lighting.keeping) return;
     e.preventDefault();
     if (lighting.keeping) await lighting.keep();
     if (!next) { form.submit(); return; }
     const answer = await send(form.action, { method: "POST" });
     if (!answer.ok) { say((await answer.json()).error, true); return; }
+    await history.look(); // going on may have kept the coats that were shown
     go(next);
   });
 }

@@ -64,7 +64,7 @@ export class History {
     return null;
   }
 
-  // another tab was quicker: whether this tab's change shall go on top of what is there now
+  // another tab was quicker: whether this tab's change should go on top of what is there now
   both() {
     const dialog = $("two-tabs");
     return new Promise((done) => {

@@ -21,7 +21,7 @@ export class Ruler {
 
   // the grey card under the bars: a piece per step from cut to cut, wide enough to touch
   ladder(bands, only, rationed) {
-    // a notch in hand stays in hand when the ruler is drawn anew
+    // a notch in hand stays in hand when the ruler is drawn again
     const held = [...this.steps.querySelectorAll(".notch")].indexOf(document.activeElement);
     this.steps.replaceChildren();
     const edges = [0, ...bands.cuts, 10];

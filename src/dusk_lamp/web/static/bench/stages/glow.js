@@ -78,7 +78,7 @@ export default class Glow {
 
   wait(what) {
     this.waiting = what;
-    $("glow-note").textContent = what === "ball" ? "Press on the sculpt where the ball shall hang, and drag as far as it is off the surface." : what ? "Touch the sculpt where it is hottest." : "A region, a ball in the air, a plane; hot metal or flame on the surface.";
+    $("glow-note").textContent = what === "ball" ? "Press on the sculpt where the ball should hang, and drag as far as it is off the surface." : what ? "Touch the sculpt where it is hottest." : "A region, a ball in the air, a plane; hot metal or flame on the surface.";
     for (const b of document.querySelectorAll("[data-glow]")) b.setAttribute("aria-pressed", String(b.dataset.glow === what));
     $("glow-spot").setAttribute("aria-pressed", String(what === "spot"));
   }

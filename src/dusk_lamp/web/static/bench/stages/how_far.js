@@ -26,7 +26,7 @@ export default class HowFar {
     $("how-far").dataset.of = mark;
     $("how-far").replaceChildren(...found.plans.map((plan) => this.button(plan)));
     const here = found.plans.find((p) => p.here);
-    $("how-far-words").textContent = here ? `${here.words} ${found.more}` : "Choose how far it shall go: all regions are planned together, from few pots.";
+    $("how-far-words").textContent = here ? `${here.words} ${found.more}` : "Choose how far to go: all regions are planned together, from few pots.";
   }
 
   button(plan) {

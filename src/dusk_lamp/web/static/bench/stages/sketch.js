@@ -36,7 +36,7 @@ export default class Sketch {
     this.show(await answer.json());
   }
 
-  // what a region shall look like is kept with the regions, and undone with them
+  // what a region should look like is kept with the regions, and undone with them
   async describe(what) {
     await this.stages.regions.change({ do: "describe", number: this.chosen, ...what });
     this.load();

@@ -254,7 +254,7 @@ export default class Undercoat {
     this.timer = setTimeout(async () => {
       const answer = await send(`${this.base}/undercoat/fit`).catch(() => null);
       if (answer?.ok) this.plan.fit = (await answer.json()).fit;
-      if (!["waiting", "working"].includes(this.plan.fit.state)) this.load(); else this.fitting();
+      if (!["waiting", "working"].includes(this.plan.fit.state)) this.history.reload(); else this.fitting(); // its coats are a revision of their own
     }, 600);
   }
 
@@ -263,6 +263,7 @@ export default class Undercoat {
     const answer = await send(`${this.base}/undercoat/squad`, { method: "POST", headers: { "Content-Type": "application/json" }, body: JSON.stringify({ sculpts }) });
     const squad = await answer.json();
     if (!answer.ok) { $("squad-words").textContent = ""; say(squad.error, true); return; }
+    this.history.look(); // on how many models it is painted is in the plan
     const table = $("squad-table");
     table.innerHTML = "<thead><tr><th>Sculpt</th><th>Near</th><th>Off by</th></tr></thead><tbody></tbody>";
     for (const row of squad.sculpts) {
