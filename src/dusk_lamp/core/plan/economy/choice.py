@@ -14,7 +14,7 @@ from .budget import Budget, price
 from .candidates import Candidates
 from .options import Option
 
-GAP = 0.01  # relative, at which a solution is good enough
+GAP = 0.004  # relative, at which a solution is good enough
 SECONDS = 8.0  # that one solution may take
 MISSING = 10.0  # how much worse than anything a region without paint is
 

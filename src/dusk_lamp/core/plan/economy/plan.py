@@ -183,8 +183,11 @@ def _chosen(ready: Ready, budget: Budget) -> Choice:
                                                           & np.isin(ready.found.second, _pots(ready, there))], 3)  # fmt: skip
             region = Region(r, group, ready.found, sorted({*there, *own}), ready.near[r], there)
             _add(ready, region, [there, [*there, *own]], budget)
-        before, chosen = chosen, choose(ready.found, ready.options, budget)
-        if chosen.worth(ready.found, budget) <= before.worth(ready.found, budget) + LEAST_GAIN:
+        again = choose(ready.found, ready.options, budget)
+        gained = again.worth(ready.found, budget) - chosen.worth(ready.found, budget)
+        if gained > 0:
+            chosen = again
+        if gained <= LEAST_GAIN:
             break
     return chosen
 
