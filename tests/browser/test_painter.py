@@ -161,9 +161,9 @@ def test_clicking_on_the_sculpt_marks_a_region_that_can_be_named_and_undone(page
     assert "Plinth <b>" in row.inner_text() and "stone" in row.inner_text()
     for _ in range(3):
         marked(lambda: page.keyboard.press("Control+z"))
-    assert rows() == before
+    until(lambda: rows() == before, page)
     marked(lambda: page.click("#redo"))
-    assert rows() == before + 1
+    until(lambda: rows() == before + 1, page)
     marked(lambda: page.keyboard.press("Control+z"))
 
 

@@ -82,8 +82,14 @@ export class History {
     await this.reload(surface);
   }
 
-  async step(what) {
-    await this.last;
+  // after whatever is on its way: a second press must not be made on the revision the first one leaves
+  step(what) {
+    const turn = this.last.then(() => this.stepped(what));
+    this.last = turn.catch(() => null);
+    return turn;
+  }
+
+  async stepped(what) {
     if ($(what).disabled) return;
     const answer = await send(`${this.base}/history`, { method: "POST", headers: JSON_HEADERS, body: JSON.stringify({ do: what, turn: this.turn }) });
     const said = await answer.json();
