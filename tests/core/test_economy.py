@@ -76,11 +76,12 @@ def ramp(number=1, bins=6, weight=1.0):
 def test_the_dynamic_programme_is_the_best_of_all_ways_to_share_out_the_groups():
     """Exhaustively, hard edges: every group with every puddle; a step is paid for at every change."""
     group = ramp()
-    found = candidates_of(PAINTS[:8], [group])
+    found = candidates_of(PAINTS, [group])
     near = scores(found, group)
-    pool = np.argsort(-near.sum(axis=1))[:4].tolist()
+    pool = np.argsort(-near.sum(axis=1))[:30:7].tolist()
     region = Region(0, group, found, pool, near)
     some = np.arange(len(region.pool))
+    assert len(some) > 1 and region.gain.max() > 0, "there is something to choose"
     for step in (0.001, 0.03, 0.2):
         best = region.best(some, step, blends=False)
 

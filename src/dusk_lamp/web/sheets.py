@@ -14,7 +14,7 @@ from ..core.coat.coat import Coat
 from ..core.errors import SettingError
 from ..core.paint.value import grey_srgb
 from ..core.plain import plain
-from ..core.plan.cards import Card, cards_of, palette_for
+from ..core.plan.cards import Card, cards_of, palette_for, used_on
 from ..core.plan.context import Context
 from ..core.plan.economy.palette import Puddle
 from ..core.plan.outcome import Look, looks_after
@@ -91,12 +91,7 @@ class PlanSheet:
     @property
     def puddle_rows(self) -> list[tuple[str, str, str]]:
         """Colour, how it is mixed, and what it is for, of each puddle."""
-        names = {r.id: r.name for r in self.site.marking.regions}
-        out = []
-        for puddle in self.palette[0]:
-            on = dict.fromkeys(names.get(c.region, "the whole model") for c in self.coats if c.mix == puddle.mix)
-            out.append((puddle.mix.colour.hex, puddle.words, f"for {', '.join(on)}"))
-        return out
+        return [(p.mix.colour.hex, p.words, used_on(self.site, self.coats, p)) for p in self.palette[0]]
 
     @cached_property
     def marks(self) -> list[str]:

@@ -37,6 +37,12 @@ def cards_of(site: Site, coats: Sequence[Coat]) -> list[Card]:
     return out
 
 
+def used_on(site: Site, coats: Sequence[Coat], puddle: Puddle) -> str:
+    """What a puddle is for: “for Cloak, Hood”."""
+    names = {r.id: r.name for r in site.marking.regions}
+    return f"for {', '.join(dict.fromkeys(names.get(c.region, 'the whole model') for c in coats if c.mix == puddle.mix))}"
+
+
 def palette_for(coats: Sequence[Coat], steps: Sequence[Step], drops_per_ml: float) -> tuple[list[Puddle], list[str]]:
     """The puddles of all that is brushed on, in the order they are needed, and the letter of each step's, "" where it
     comes by another tool or from a pot of its own."""

@@ -16,9 +16,9 @@ from ...core.directions import direction_of
 from ...core.errors import SettingError
 from ...core.paint.colour import ILLUMINANTS, delta_e, lab, rgb, xyz
 from ...core.plain import plain
+from ...core.plan.cards import palette_for, used_on
 from ...core.plan.cautions import cautions_for
 from ...core.plan.economy.coats import WAY as ECONOMY
-from ...core.plan.economy.palette import palette_of, used_mixes
 from ...core.plan.gradient import gradients
 from ...core.plan.order import WHOLE_MODEL, broken, move_refused, region_of
 from ...core.plan.overspray import overspray
@@ -129,17 +129,19 @@ def shown(sculpt_id: int) -> Response | tuple[Response, int]:
 
 def _palette(own: Opened, coats: list[Coat], steps: list[Any]) -> dict[str, Any]:
     """Pots to have out and puddles to mix for all that is brushed on, in the order they are needed."""
-    laid = [(c, s) for c, s in zip(coats, steps, strict=True) if not c.muted and c.by.tool(c.settings) == "brush"]
-    mixes, ml = used_mixes([c for c, _ in laid], [s.all_ml for _, s in laid])
-    names = {r.id: r.name for r in own.site.marking.regions}
-    rows = []
-    for puddle in palette_of(mixes, ml, own.context.tools.drops_per_ml):
-        on = dict.fromkeys(names.get(c.region, "the whole model") for c, _ in laid if c.mix == puddle.mix)
-        words = puddle.words.split(": ", 1)[1]
-        rows.append(
-            {"letter": puddle.letter, "hex": puddle.mix.colour.hex, "words": words, "used": f"for {', '.join(on)}"}
-        )
-    return {"pots": list(dict.fromkeys(name for m in mixes for name in m.counted())), "puddles": rows}
+    kept = [(c, s) for c, s in zip(coats, steps, strict=True) if not c.muted]
+    laid = [c for c, _ in kept]
+    puddles, _ = palette_for(laid, [s for _, s in kept], own.context.tools.drops_per_ml)
+    rows = [
+        {
+            "letter": p.letter,
+            "hex": p.mix.colour.hex,
+            "words": p.words.split(": ", 1)[1],
+            "used": used_on(own.site, laid, p),
+        }
+        for p in puddles
+    ]
+    return {"pots": list(dict.fromkeys(name for p in puddles for name in p.parts)), "puddles": rows}
 
 
 def _region_row(own: Opened, k: int, coats: list[Coat], of: list[int], areas: Any, near: Any) -> dict[str, Any]:

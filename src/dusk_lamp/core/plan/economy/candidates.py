@@ -96,3 +96,18 @@ def scores(found: Candidates, group: Group) -> NDArray[np.float32]:
     c, b = np.nonzero(some)
     out[c, b] = score(delta_e(found.lab[c], group.lab[b]))
     return out
+
+
+def reaching_most(gain: NDArray, most: int) -> NDArray[np.int64]:
+    """The few rows (C, B) that together reach the most, each the one that adds most to those before it; fewer where no
+    further one adds anything."""
+    taken: list[int] = []
+    best = np.zeros(gain.shape[1])
+    for _ in range(min(most, len(gain))):
+        more = np.maximum(gain, best).sum(axis=1)
+        k = int(np.argmax(more))
+        if more[k] <= best.sum() + 1e-9:
+            break
+        taken.append(k)
+        best = np.maximum(best, gain[k])
+    return np.array(taken, np.int64)

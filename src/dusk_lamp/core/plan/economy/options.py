@@ -13,7 +13,7 @@ from numpy.typing import NDArray
 from ...coat.technique import technique
 from ...paint.colour import delta_e, lab, xyz
 from ...paint.film import film, masstone
-from .candidates import Candidates, score
+from .candidates import Candidates, reaching_most, score
 from .groups import Group
 
 LEVELS = (0.04, 0.09, 0.17, 0.35)  # of a coat that hides, in a blend
@@ -61,7 +61,11 @@ class Region:
         self.place, self.group, self.found = place, group, found
         gain = near[list(pool)] * group.weight
         kept = np.flatnonzero(np.isin(np.asarray(pool, np.int64), np.asarray(keep, np.int64)))
-        order = np.unique(np.concatenate([_cover(gain, MOST_OF_ONE), kept]))
+        best = reaching_most(gain, MOST_OF_ONE)
+        if not len(best):  # nothing comes near: the least bad one
+            middle = np.average(group.lab, axis=0, weights=group.mm2)
+            best = np.array([np.argmin(np.linalg.norm(found.lab[list(pool)] - middle, axis=1))])
+        order = np.unique(np.concatenate([best, kept]))
         self.pool = np.array(pool, np.int64)[order]
         self.gain = gain[order]  # (P, B)
         self.blend = self._blends()  # (P, P, B)
@@ -181,17 +185,3 @@ class Region:
             minutes += (blend if mine else brush).hand_minutes(None, float(area), True)
         puddles = tuple(int(self.pool[some[k]]) for k in order)
         return Option(self.place, puddles, place, tuple(blended), join, float(sum(near)), minutes, base)
-
-
-def _cover(gain: NDArray, most: int) -> NDArray[np.int64]:
-    """The few rows (C, B) that together reach the most, taken greedily."""
-    taken: list[int] = []
-    best = np.zeros(gain.shape[1])
-    for _ in range(min(most, len(gain))):
-        more = np.maximum(gain, best).sum(axis=1)
-        k = int(np.argmax(more))
-        if taken and more[k] <= best.sum() + 1e-6:
-            break
-        taken.append(k)
-        best = np.maximum(best, gain[k])
-    return np.array(taken, np.int64)

@@ -14,9 +14,9 @@ from ..context import Context
 from ..step import Step, steps_of
 from ..ways.way import BRUSHED
 from .budget import Budget, price
-from .candidates import Candidates, candidates_of, scores
-from .choice import Choice, choose, minutes_of
-from .coats import WAY, coats_of
+from .candidates import Candidates, candidates_of, reaching_most, scores
+from .choice import Choice, choose
+from .coats import coats_of
 from .groups import Group, attention_of, groups_of
 from .options import PRICES, Option, Region
 from .palette import Puddle, palette_of, used_mixes
@@ -239,18 +239,8 @@ def _pots_in_order(found: Candidates, gain: NDArray, most: int) -> list[int]:
 
 
 def _few(gain: NDArray, within: NDArray[np.int64], size: int) -> list[int]:
-    """The few candidates that together reach the most, greedily."""
-    taken: list[int] = []
-    best = np.zeros(gain.shape[1])
-    own = gain[within]
-    for _ in range(min(size, len(within))):
-        more = np.maximum(own, best).sum(axis=1)
-        k = int(np.argmax(more))
-        if more[k] <= best.sum() + 1e-9:
-            break
-        taken.append(int(within[k]))
-        best = np.maximum(best, own[k])
-    return taken
+    """The few candidates among some that together reach the most."""
+    return [int(k) for k in within[reaching_most(gain[within], size)]]
 
 
 def _made(
@@ -284,6 +274,3 @@ def _made(
         float(mm2[off <= 5].sum() / mm2.sum()), float(mm2[off <= 8].sum() / mm2.sum()),
         float(weight[off <= 5].sum() / weight.sum()), float(np.average(off, weights=mm2)), chosen.gap, seconds, bare,
     )  # fmt: skip
-
-
-__all__ = ["WAY", "Economy", "economy", "front", "minutes_of"]
