@@ -13,7 +13,7 @@ from ...store.models import Sculpt
 from ...store.open_sculpts import OpenSculpt
 from ..editing import Edit, Opened, change, clicked, opened
 from ..workshop import workshop
-from .regions import PATCHES
+from .regions.common import PATCHES
 
 blueprint = Blueprint("view", __name__)
 

@@ -1,0 +1,138 @@
+"""What a press on the colour stage changes in the plan."""
+
+from dataclasses import replace
+from typing import Any
+
+from flask import Response
+from sqlalchemy.orm import Session
+
+from ....core.coat.coat import Coat, usual_coat
+from ....core.coat.technique import technique
+from ....core.errors import SettingError
+from ....core.plan.order import WHOLE_MODEL, move_refused, region_of
+from ....core.plan.stages import Item
+from ....core.plan.stages.colour import STAGE
+from ....core.plan.stages.face import STAGE as FACE
+from ....core.plan.ways import ways
+from ....core.sculpt.site import WHOLE, Where
+from ....store import paints
+from ...background import Say, in_background, not_yet
+from ...budgets import budget_from, economy_of
+from ...coat_editing import ACTIONS, ONE_COAT, by_hand, changed_coats, mix_called
+from ...editing import Edit, Opened, answer, changed, opened, settled
+from ...workshop import asked, workshop
+from .common import blueprint, colours_of, looked
+
+
+@blueprint.post("/sculpts/<int:sculpt_id>/colour")
+def change(sculpt_id: int) -> tuple[Response, int] | Response:
+    """do: plan (minutes, pots, puddles): all regions together; way (region, name), all (name: every region that has none yet), clear (region), order: as the craft has
+    it; add (region, technique, paint; on), warm (region), varnish (name): the last one; mute, remove, up, down (number,
+    from 1), set (number and settings of its technique), paint (number, name)."""
+    given = asked()
+    if given.get("do") in ("way", "all"):
+        with workshop().store.session() as session:
+            own = opened(session, sculpt_id)
+        wishes = _wishes(own, str(given["do"]), given)
+
+        def find(say: Say) -> None:
+            say("Laying the undercoat", 0.0)
+            looked(own, 0)
+            for k, (number, name) in enumerate(wishes.items()):
+                say(f"Mixing for {own.site.marking.regions[number - 1].name}", k / len(wishes))
+                STAGE.tried(own.context, number, name)
+
+        if wishes and (working := in_background(("ways", sculpt_id, own.turn, str(wishes)), find)):
+            return not_yet(working)
+    if given.get("do") == "plan":
+        with workshop().store.session() as session:
+            own = opened(session, sculpt_id)
+        budget = budget_from(given)
+        if working := in_background(
+            ("economy", sculpt_id, own.turn, str(budget)), lambda say: economy_of(own, budget, say)
+        ):
+            return not_yet(working)
+    return answer(sculpt_id, changed(sculpt_id, given, _changed))
+
+
+def _wishes(own: Opened, what: str, given: dict[str, Any]) -> dict[int, str]:
+    """Which regions should be painted which way, by their numbers."""
+    name, site = str(given.get("name")), own.site
+    if name not in ways():
+        raise SettingError("this way of painting is not known; reload the page")
+    if what == "way":
+        return {own.number(given.get("region")): name}
+    areas, painted = site.marking.areas(site.surface, site.paintable), set(STAGE.by_region(own.context))
+    regions = enumerate(site.marking.regions, 1)
+    return {k: name for k, r in regions if ways()[name].suits(r.material) and k not in painted and areas[k] > 0}
+
+
+def _changed(session: Session, own: Opened, what: str, given: dict[str, Any]) -> Edit:
+    """The plan after a change; see change."""
+    context, plan, site = own.context, own.kept.plan, own.site
+    names, action = ["the rest", *(r.name for r in site.marking.regions)], ACTIONS.get(what, "colours changed")
+
+    def kept(coats: list[Coat], action: str, plan: Any = plan) -> Edit:
+        return Edit(settled(plan, context, coats), action, done=("colour",))
+
+    def listed(coats: list[Coat], action: str) -> Edit:
+        return kept([*context.before(STAGE.name), *coats, *context.after(FACE.name)], action)
+
+    if what in ("way", "all"):
+        wishes = _wishes(own, what, given)
+        for number, name in wishes.items():
+            context = context.with_coats(STAGE.painted(context, Item(name, site.marking.ids[number])))
+        coats = STAGE.in_order(context) if len(wishes) > 1 else list(context.plan.coats)
+        title = ways()[str(given["name"])].title
+        return kept(
+            coats, f"{title}: {names[next(iter(wishes))] if what == 'way' else 'all others'}" if wishes else action
+        )
+    if what == "plan":
+        budget = budget_from(given)
+        new = plan.with_wishes(STAGE.name, replace(context.wishes(STAGE.name), budget=budget))
+        context = context.on(replace(new, coats=own.plan.coats))
+        coats = STAGE.painted(context, STAGE.items(context)[-1])
+        return kept(coats, f"planned for {budget.minutes:.0f} minutes", new)
+    if what == "clear":
+        number = own.number(given["region"])
+        return kept(STAGE.put(context, Item("", site.marking.ids[number]), []), f"coats removed: {names[number]}")
+    if what == "add":
+        whole = given.get("on") == "whole"
+        number = 0 if whole else own.number(given.get("region"))
+        mix = mix_called(session, given["paint"], varnish=True)
+        name = str(given["technique"])
+        label = f"{'Whole model' if whole else names[number]}: {technique(name).title.lower()}"
+        coat = by_hand(own, name, mix, label, STAGE.name)
+        if whole:
+            return listed([*colours_of(own), coat], "coat added: whole model")
+        coat = replace(coat, where=Where.some(site.labels == number), region=site.marking.ids[number])
+        return listed(_after_its_own(own, number, coat), f"coat added: {names[number]}")
+    if what == "warm":
+        number = own.number(given.get("region"))
+        item = Item("warmth", site.marking.ids[number])
+        face = context.wishes(FACE.name)
+        new = plan.with_wishes(FACE.name, replace(face, warm=tuple(dict.fromkeys((*face.warm, item.region)))))
+        return kept(FACE.painted(context, item), f"warmed: {names[number]}", new)
+    if what == "varnish":
+        varnish = paints.varnish_called(session, str(given["name"]))
+        if varnish is None:
+            raise SettingError("this varnish is not on the rack any more; choose another")
+        last = usual_coat("brush", varnish, f"last varnish, {given['name']}, all over", STAGE.name)
+        left = [c for c in colours_of(own) if not (c.mix.clear and c.where == WHOLE)]
+        return listed([*left, last], "last varnish chosen")
+    if what == "order":
+        return kept(STAGE.in_order(context), "coats put in order")
+    if what not in ONE_COAT:
+        raise SettingError("this change of the colours is not known; reload the page")
+    refuse = lambda new: move_refused(site, colours_of(own), new)  # noqa: E731
+    return listed(changed_coats(session, own, colours_of(own), what, given, refuse), action)
+
+
+def _after_its_own(own: Opened, number: int, new: Coat) -> list[Coat]:
+    """The coats in colour with one more after those of its region, or before what is common to the whole model."""
+    coats = colours_of(own)
+    of = [region_of(own.site, c) for c in coats]
+    mine = [k for k, n in enumerate(of) if n == number]
+    shared = [k for k, n in enumerate(of) if n == WHOLE_MODEL]
+    at = mine[-1] + 1 if mine else shared[0] if shared else len(coats)
+    return [*coats[:at], new, *coats[at:]]

@@ -1,0 +1,24 @@
+"""What the pages of the colours share."""
+
+import threading
+
+import numpy as np
+from flask import Blueprint
+
+from ....core.coat.coat import Coat
+from ....core.plan.stages.colour import STAGE
+from ....core.plan.stages.face import STAGE as FACE
+from ...editing import Opened
+
+blueprint = Blueprint("colour", __name__)
+DRAWING = threading.Lock()
+
+
+def colours_of(own: Opened) -> list[Coat]:
+    """The coats that this page lists: colours, then what is added for faces."""
+    return own.context.coats(STAGE.name, FACE.name)
+
+
+def looked(own: Opened, number: int) -> np.ndarray:
+    """(N, 36) after the undercoat and so many coats in colour."""
+    return own.context.simulation.reflectance([*own.context.before(STAGE.name), *colours_of(own)[:number]])

@@ -1,0 +1,148 @@
+"""The colours as a page shows them: regions with their ways, coats, the palette."""
+
+from typing import Any
+
+import numpy as np
+from flask import Response, jsonify, url_for
+from sqlalchemy.orm import Session
+
+from ....core.coat.coat import Coat
+from ....core.coat.finish import finish_words, shares_of
+from ....core.coat.technique import techniques
+from ....core.errors import SettingError
+from ....core.paint.colour import ILLUMINANTS, delta_e, lab, xyz
+from ....core.plain import plain
+from ....core.plan.cards import palette_for, used_on
+from ....core.plan.cautions import cautions_for
+from ....core.plan.economy.coats import WAY as ECONOMY
+from ....core.plan.order import WHOLE_MODEL, broken, region_of
+from ....core.plan.overspray import overspray
+from ....core.plan.stages.colour import STAGE
+from ....core.plan.step import in_drops, row_of
+from ....core.plan.times import times_of
+from ....core.plan.ways import ways
+from ....core.plan.ways.way import NEAR
+from ....core.sculpt.parts import seams
+from ....core.units import counted, minutes_words
+from ....store import painters, paints, plans
+from ....store.cache import key_of
+from ....store.models import Sculpt
+from ....store.open_sculpts import OpenSculpt
+from ...background import Say, in_background, not_yet
+from ...editing import Opened, opened
+from ...workshop import colour_names, workshop
+from .common import blueprint, colours_of, looked
+
+
+def panel(session: Session, sculpt: Sculpt, own: OpenSculpt) -> dict[str, Any]:
+    """What the panel shows; the coats come as colour.json."""
+    return {
+        "ways": ways(), "lights": ILLUMINANTS, "techniques": [t for t in techniques().values() if t.by_hand],
+        "colours": colour_names(session), "tools": painters.tools_of(session),
+        "varnishes": [(p.name, p.of("finish")) for p in paints.varnishes(session)],
+    }  # fmt: skip
+
+
+@blueprint.get("/sculpts/<int:sculpt_id>/colour.json")
+def shown(sculpt_id: int) -> Response | tuple[Response, int]:
+    """Regions with the way each is painted and how near it comes; the coats in colour as a painter reads them."""
+    with workshop().store.session() as session:
+        try:
+            own = opened(session, sculpt_id)
+        except SettingError as e:
+            return jsonify(trouble=str(e), rack=url_for("rack.rack"))
+        undo, redo = plans.can_step(session, own.sculpt)
+
+    def work(say: Say) -> None:
+        say("Laying the undercoat", 0.1)
+        looked(own, 0)
+        say("Laying the colours", 0.5)
+        looked(own, len(colours_of(own)))
+
+    if working := in_background(("colour", sculpt_id, own.turn), work):
+        return not_yet(working)
+    context, site, coats = own.context, own.site, colours_of(own)
+    of = [region_of(site, c) for c in coats]
+    areas, near = site.marking.areas(site.surface, site.paintable), STAGE.near(context)
+    rows = [_region_row(own, k, coats, of, areas, near.get(k)) for k in range(1, len(site.marking.regions) + 1)]
+    steps = own.steps(coats, context.before(STAGE.name))
+    listed = [_coat_row(own, k, s, n) for k, (s, n) in enumerate(zip(steps, of, strict=True))]
+    kept = [s for s in steps if not s.muted]
+    share, times = STAGE.near_share(context), times_of(kept, own.plan.models).words if kept else ""
+    names = {WHOLE_MODEL: "The whole model", **dict(enumerate(["the rest", *(r.name for r in site.marking.regions)]))}
+    done, count = sum(bool(r["coats"]) for r in rows), len(rows)
+    words = (
+        "Mark the regions first: each is painted its own way then."
+        if not rows
+        else f"{done} of {counted(count, 'region', 'regions')}, {counted(len(coats), 'coat', 'coats')}: "
+        f"{100 * (share or 0):.0f} % of what is painted comes near its colour (ΔE {NEAR:g}). {times}."
+        if coats
+        else "Choose a region, then a way to paint it: each is shown on this very model."
+    )
+    shares = shares_of(context.simulation.finish([*context.before(STAGE.name), *coats])[0], site.areas)
+    return jsonify(
+        turn=own.turn, undo=undo, redo=redo, words=words, regions=rows, coats=listed, times=times, limit=NEAR,
+        near=share and round(share, 4), under=key_of(context.target_key(STAGE.name), plain(context.before(STAGE.name)))[:12],
+        seams=_seams(own), order=[{"region": names[p.region], "why": p.why} for p in STAGE.places(context)],
+        out_of_order=list(dict.fromkeys(b.why for b in broken(site, coats))),
+        palette=_palette(own, coats, steps), planned=str(context.wishes(STAGE.name).budget),
+        aim=key_of("aim", 1, context.target_key("metal"), [p.name for p in context.rack])[:12],
+        finish=finish_words(shares) if coats else "Nothing is painted in colour yet.",
+        cautions=cautions_for(*dict.fromkeys(tag for s in kept for tag in s.caution_tags)),
+    )  # fmt: skip
+
+
+def _palette(own: Opened, coats: list[Coat], steps: list[Any]) -> dict[str, Any]:
+    """Pots to have out and puddles to mix for all that is brushed on, in the order they are needed."""
+    kept = [(c, s) for c, s in zip(coats, steps, strict=True) if not c.muted]
+    laid = [c for c, _ in kept]
+    puddles, _ = palette_for(laid, [s for _, s in kept], own.context.tools.drops_per_ml)
+    rows = [
+        {
+            "letter": p.letter,
+            "hex": p.mix.colour.hex,
+            "words": p.words.split(": ", 1)[1],
+            "used": used_on(own.site, laid, p),
+        }
+        for p in puddles
+    ]
+    return {"pots": list(dict.fromkeys(name for p in puddles for name in p.parts)), "puddles": rows}
+
+
+def _region_row(own: Opened, k: int, coats: list[Coat], of: list[int], areas: Any, near: Any) -> dict[str, Any]:
+    region, count, can = own.site.marking.regions[k - 1], of.count(k), bool(areas[k] > 0)
+    way = coats[of.index(k)].way if count else ""
+    title = ways()[way].title if way in ways() else "planned together" if way == ECONOMY else "by hand"
+    words = f"{title}, {counted(count, 'coat', 'coats')}" if count else "not painted yet"
+    return {
+        "number": k, "name": region.name, "hex": own.context.locals[k].colour, "way": way if count and can else "", "coats": count,
+        "near": plain(near) if near else None, "material": region.material, "can": can,
+        "share": round(float(areas[k] / max(areas.sum(), 1e-9)), 4), "words": words if can else "nothing of it can be painted",
+    }  # fmt: skip
+
+
+def _coat_row(own: Opened, k: int, step: Any, number: int) -> dict[str, Any]:
+    coats = colours_of(own)
+    much = f"{step.laid_um:g} µm" if step.laid_um is not None else f"{step.seconds:g} s"
+    beside = overspray(own.site, coats[k], coats[k + 1 :]).words
+    facts = f"{in_drops(step.drops_of_one)}; {minutes_words(step.hand_minutes)} at the model, {minutes_words(step.wait_minutes)} to dry."
+    return {
+        **row_of(step, own.site), "number": k + 1, "region": number, "words": f"{step.paint}, {much}", "beside": beside,
+        "facts": " ".join(w for w in (facts, beside, *step.warnings) if w),
+    }  # fmt: skip
+
+
+def _seams(own: Opened) -> list[str]:
+    """How far the colours on either side of each seam of parts painted apart are from each other."""
+    named, site = own.sculpt.named_parts, own.site
+    if not any(part.apart for part in named):
+        return []
+    seen, out = looked(own, len(colours_of(own))), []
+    for seam in seams(site.surface, named, site.paintable):
+        one, other = (
+            lab(xyz(np.average(seen[on], axis=0, weights=site.areas[on] + 1e-9))) for on in (seam.on_a, seam.on_b)
+        )
+        off = float(delta_e(one, other))
+        words = "they match" if off <= NEAR else "they do not match where they meet"
+        out.append(f"{named[seam.a].name} on {named[seam.b].name}, {seam.length:.0f} mm: ΔE {off:.1f}, {words}")
+    return out

@@ -1,0 +1,125 @@
+"""The model after so many coats in colour, and each way of painting a region."""
+
+import numpy as np
+from flask import Response, abort, jsonify, request
+
+from ....core.coat.finish import films_of, finish_of, metal_of
+from ....core.coat.stack import looks
+from ....core.directions import direction_of
+from ....core.paint.colour import ILLUMINANTS, lab, rgb, xyz
+from ....core.plain import plain
+from ....core.plan.gradient import gradients
+from ....core.plan.stages.colour import STAGE, Tried
+from ....core.plan.ways import ways
+from ....core.plan.ways.way import FINE, seen_after, wrong
+from ....core.units import counted, minutes_words
+from ....core.view.camera import Camera
+from ....core.view.formats import png_bytes
+from ....core.view.raster import colour_picture
+from ....core.view.sheen import NUMBERS, with_sheen
+from ....store.cache import key_of
+from ...editing import Opened, opened
+from ...responses import packed
+from ...responses import picture as png
+from ...workshop import workshop
+from .common import DRAWING, blueprint, colours_of, looked
+
+PICTURES = 3
+PICTURE_SIZE = (132, 168)
+MARKS = ("fine", "light", "dark", "grey", "vivid", "hue")
+MARK_WORDS = {
+    "light": "too light {} mm² (rising lines)", "dark": "too dark {} mm² (falling)", "grey": "too grey {} mm² (level)",
+    "vivid": "too vivid {} mm² (upright)", "hue": "of another hue {} mm² (dots)",
+}  # fmt: skip
+
+
+def _opened_at(sculpt_id: int, number: int) -> Opened:
+    with workshop().store.session() as session:
+        own = opened(session, sculpt_id)
+    if not 0 <= number <= len(colours_of(own)):
+        abort(404)
+    return own
+
+
+@blueprint.get("/sculpts/<int:sculpt_id>/colour/<int:number>.bin")
+def after_bin(sculpt_id: int, number: int) -> Response:
+    """The model after so many coats in colour: four bytes for every sample, three of colour and one that says what is
+    wrong with it most of all, in the order of MARKS. light: that it is looked at by."""
+    own, light = _opened_at(sculpt_id, number), request.args.get("light", ILLUMINANTS[0])
+    if light not in ILLUMINANTS:
+        abort(404)
+    seen, site = looked(own, number), own.site
+    levels = np.round(rgb(xyz(seen, light)) * 255).astype(np.uint8)
+    mark = wrong(lab(xyz(seen)), own.context.target(STAGE.name).lab)
+    mark[site.labels == 0] = FINE  # what is not marked stays a sketch
+    areas = {name: round(float(site.areas[mark == k].sum()), 1) for k, name in enumerate(MARKS)}
+    said = ", ".join(words.format(round(areas[name])) for name, words in MARK_WORDS.items())
+    heading = {"number": number, "areas": areas, "words": f"{said[0].upper()}{said[1:]}."}
+    return packed(heading, np.column_stack([levels, mark])[site.shown])
+
+
+@blueprint.get("/sculpts/<int:sculpt_id>/colour/<int:number>/finish.bin")
+def finish_bin(sculpt_id: int, number: int) -> Response:
+    """How shiny every sample is after so many coats in colour: four bytes, from matt to gloss and how much metallic paint
+    shows; the heading says where the lamp is."""
+    own = _opened_at(sculpt_id, number)
+    coats = [*own.context.before(STAGE.name), *colours_of(own)[:number]]
+    finish, metal = own.context.simulation.finish(coats)
+    heading = {"number": number, "lamp": plain(own.context.lamp.direction, 4), "sheen": NUMBERS}
+    both = np.round(np.clip(np.column_stack([finish, metal, 0 * finish, 0 * finish]), 0, 1) * 255).astype(np.uint8)
+    return packed(heading, both[own.site.shown])
+
+
+def _tried(sculpt_id: int, number: int, name: str) -> tuple[Opened, Tried]:
+    with workshop().store.session() as session:
+        own = opened(session, sculpt_id)
+    if name not in ways() or not 1 <= number <= len(own.site.marking.regions):
+        abort(404)
+    with DRAWING:
+        return own, STAGE.tried(own.context, number, name)
+
+
+@blueprint.get("/sculpts/<int:sculpt_id>/colour/<int:number>/<name>.json")
+def way_json(sculpt_id: int, number: int, name: str) -> Response:
+    """How near a way brings a region, and what it takes."""
+    _, found = _tried(sculpt_id, number, name)
+    near, count, mixes = found.nearness, len(found.coats), len({c.mix.words() for c in found.coats})
+    short = "cannot be done"
+    if near:
+        short = f"{100 * near.within:.0f} % near\n{counted(count, 'coat', 'coats')}, {minutes_words(found.minutes)}"
+    return jsonify(
+        trouble=found.trouble, near=plain(near) if near else None, minutes=round(found.minutes), wait=round(found.wait),
+        coats=count, mixes=mixes, short=short, words=found.trouble or (near.words if near else ""),
+    )  # fmt: skip
+
+
+@blueprint.get("/sculpts/<int:sculpt_id>/colour/<int:number>/<name>.png")
+def way_png(sculpt_id: int, number: int, name: str) -> Response:
+    """A picture of this very model with a region painted one way, over its undercoat."""
+    own, found = _tried(sculpt_id, number, name)
+    site, cache, view, under = own.site, workshop().store.cache, own.context.view, own.context.before(STAGE.name)
+    key = key_of("way picture", PICTURES, own.open.surface_key, list(view), plain(found.coats), plain(under))
+    with DRAWING:
+        if key not in cache:
+            levels = looks(seen_after(own.context.task(STAGE.name, number), found.coats))[1]
+            if any(c.mix.kind == "metallic" for c in found.coats):  # else its picture would show no metal
+                stack = list(zip(found.coats, films_of(site, found.coats), strict=True))
+                shine = finish_of(stack, len(site)), metal_of(stack, len(site))
+                levels = with_sheen(levels, site.surface, *shine, own.context.lamp.direction, direction_of(*view))
+            drawn = colour_picture(site.surface, levels[site.shown], Camera(*view), *PICTURE_SIZE)
+            cache.put(key, blobs={"look.png": png_bytes(drawn)})
+    return png(cache.blob(key, "look.png"))
+
+
+@blueprint.get("/sculpts/<int:sculpt_id>/colour/<int:number>/gradients.json")
+def gradients_json(sculpt_id: int, number: int) -> Response:
+    """The borders between neighbouring mixes of a region, and how the hand makes each smooth."""
+    with workshop().store.session() as session:
+        own = opened(session, sculpt_id)
+    found = gradients(own.site, STAGE.by_region(own.context).get(number, []))
+    return jsonify(
+        [
+            {**plain(g), "line": f"{g.lower} to {g.upper}: {g.mm:.0f} mm, {g.step:.1f} value apart; {g.words}."}
+            for g in found
+        ]
+    )

@@ -1,0 +1,20 @@
+"""What the pages of the glows share."""
+
+from dataclasses import replace
+
+from flask import Blueprint
+
+from ....core.plan.stages.glow import STAGE, GlowWishes
+from ...editing import Opened
+
+blueprint = Blueprint("glow", __name__)
+
+
+def glows_of(own: Opened) -> GlowWishes:
+    return own.context.wishes(STAGE.name)
+
+
+def with_glows(own: Opened, wishes: GlowWishes, dusk: float | None = None) -> Opened:
+    """The plan with other glows, or less of the lamp."""
+    plan = own.plan.with_wishes(STAGE.name, wishes)
+    return replace(own, context=own.context.on(plan if dusk is None else replace(plan, dusk=dusk)))

@@ -1,0 +1,81 @@
+"""The glows as a page shows them."""
+
+from typing import Any
+
+from flask import Response, jsonify, url_for
+from sqlalchemy.orm import Session
+
+from ....core.errors import SettingError
+from ....core.paint.mix import values_of
+from ....core.plain import described
+from ....core.plan.document import Plan
+from ....core.plan.stages import Item
+from ....core.plan.stages.glow import SIDE_WORDS, STAGE, GlowWish
+from ....core.units import minutes_words
+from ....store.models import Sculpt
+from ....store.open_sculpts import OpenSculpt
+from ...background import in_background, not_yet
+from ...editing import Opened, opened
+from ...workshop import workshop
+from .common import blueprint, glows_of
+from .pictures import BAND_COLOURS, SHOWN
+
+SETTINGS = (
+    "name", "colour", "evenness", "shadow", "on", "off", "radius", "width", "height", "length", "hues", "heart", "seed",
+)  # fmt: skip
+
+
+def panel(session: Session, sculpt: Sculpt, own: OpenSculpt) -> dict[str, Any]:
+    """What the panel shows; the glows come as glow.json."""
+    from ...store import paints
+
+    clear = [p for p in paints.rack_of(session) if p.kind in ("ink", "one-coat") and p.looks.value < 8.5]
+    return {
+        "tints": [(p.name, p.looks.hex) for p in clear], "shown": SHOWN, "sides": SIDE_WORDS, "ranges": described(GlowWish),
+        "dusk": described(Plan)["dusk"],
+    }  # fmt: skip
+
+
+@blueprint.get("/sculpts/<int:sculpt_id>/glow.json")
+def shown(sculpt_id: int) -> Response | tuple[Response, int]:
+    """Every glow: strength, reach, limit, bands, edges; the coats that paint them."""
+    with workshop().store.session() as session:
+        try:
+            own = opened(session, sculpt_id)
+        except SettingError as e:
+            return jsonify(trouble=str(e), rack=url_for("rack.rack"))
+    context, glows = own.context, glows_of(own).glows
+    before = context.before(STAGE.name)
+
+    def work(say: Any) -> None:
+        for k, glow in enumerate(glows):
+            say(f"Looking from {glow.name or 'the glow'}", k / max(len(glows), 1))
+            STAGE.trouble(context, glow)
+        context.simulation.reflectance(before)
+
+    if working := in_background(("glows", sculpt_id, own.turn), work):
+        return not_yet(working)
+    value = values_of(context.simulation.reflectance(before)) if before else None
+    highlit: dict[int, bool] = {}
+    rows = [_row(own, glow, value, highlit) for glow in glows]
+    coats = context.coats(STAGE.name)
+    listed = [
+        {
+            "number": k, "label": s.purpose, "hex": s.hex, "way": c.way, "warnings": s.warnings,
+            "words": f"{s.paint}, {s.laid_um:g} µm; {minutes_words(s.hand_minutes)}, {minutes_words(s.wait_minutes)} to dry",
+        }
+        for k, (s, c) in enumerate(zip(own.steps(coats, before), coats, strict=True), 1)
+    ]  # fmt: skip
+    return jsonify(
+        turn=own.turn, dusk=own.plan.dusk, glows=rows, coats=listed, size=round(own.site.surface.size, 2),
+        regions=[{"number": k, "name": r.name, "material": r.material} for k, r in enumerate(own.site.marking.regions, 1)],
+    )  # fmt: skip
+
+
+def _row(own: Opened, glow: GlowWish, value: Any, highlit: dict[int, bool]) -> dict[str, Any]:
+    row = STAGE.row(own.context, glow, value, highlit)
+    for band in row.get("bands", []):
+        band.setdefault("colour", BAND_COLOURS[band.get("number", 0)])
+    row["painted"] = STAGE.has(own.context, Item(glow.way))
+    row["paint"] = "Update it in the plan" if row["painted"] else "Put it in the plan"
+    return {**row, "number": glow.id, "region": None}

@@ -1,0 +1,95 @@
+"""Pictures of the glows, of what they reach, and of a lens."""
+
+from dataclasses import replace
+
+import numpy as np
+from flask import Response, abort, jsonify, request
+
+from ....core.coat.stack import looks
+from ....core.paint.colour import rgb_from_hex
+from ....core.plan.glow import BANDS, NONE
+from ....core.plan.lens import STEPS, Lens
+from ....core.plan.stages import Item
+from ....core.plan.stages.glow import STAGE, GlowWishes
+from ....core.view.flat import lens_svg
+from ...editing import Opened, opened
+from ...limits import number_of
+from ...responses import packed
+from ...workshop import workshop
+from .common import blueprint, glows_of, with_glows
+
+SHOWN = ("both", "lamp", "glow", "painted", "bands")
+BAND_COLOURS = ("#000000", "#7d4fa8", "#d2673a", "#f7d95c", "#9be0c8", "#ffffff")  # in the order of BANDS
+
+
+@blueprint.get("/sculpts/<int:sculpt_id>/glow.bin")
+def look(sculpt_id: int) -> Response:
+    """Four bytes for every sample, of which three are its colour. show: both, lamp, glow, painted or bands; band: one of
+    those alone, by its name. number with reach or colour, dusk: as it would be so; nothing is kept."""
+    show = request.args.get("show", "both")
+    only = BANDS.index(request.args["band"]) if request.args.get("band") in BANDS[1:] else None
+    if show not in SHOWN or (only is None and "band" in request.args):
+        abort(404)
+    with workshop().store.session() as session:
+        own = opened(session, sculpt_id)
+    if "number" in request.args:
+        own = with_glows(own, _tried(own))
+    if "dusk" in request.args:
+        own = with_glows(own, glows_of(own), number_of(request.args["dusk"], "what is left of the lamp", 0, 1))
+    context, count = own.context, len(own.site)
+    if show == "painted":
+        coats = [*context.before(STAGE.name), *context.coats(STAGE.name)]
+        levels = looks(context.simulation.reflectance(coats))[1]
+    elif show == "bands":
+        grey = context.target("colour").colour.mean(axis=1, keepdims=True)
+        levels = (np.repeat(grey, 3, axis=1) * 0.7).astype(np.uint8)
+        table = np.round(np.array([rgb_from_hex(c) for c in BAND_COLOURS]) * 255).astype(np.uint8)
+        for glow in STAGE.shining(context):
+            band = STAGE.reached(context, glow).band
+            drawn = band > NONE if only is None else band == only
+            levels[drawn] = table[band[drawn]]
+    else:
+        lamp_alone = replace(glows_of(own), glows=()) if show == "lamp" else glows_of(own)
+        alone = with_glows(own, lamp_alone, 0.0 if show == "glow" else None)
+        levels = alone.context.target(STAGE.name).colour.copy()
+        for glow in [] if show == "lamp" else glows_of(own).glows:
+            if not glow.shines and glow.on and not STAGE.trouble(context, glow):
+                for _, colour, mask in STAGE.hot(context, glow)[0]:
+                    levels[mask] = np.round(rgb_from_hex(colour) * 255).astype(np.uint8)
+    return packed({"show": show}, np.column_stack([levels, np.zeros(count, np.uint8)])[own.site.shown])
+
+
+def _tried(own: Opened) -> GlowWishes:
+    """The glows with one as the address says."""
+    wishes = glows_of(own)
+    glow = wishes.one(int(number_of(request.args["number"], "the glow", 1, 2**31)))
+    if "colour" in request.args:
+        glow = replace(glow, colour=request.args["colour"])
+    if "reach" in request.args and glow.shines:
+        glow = STAGE.with_reach(own.context, glow, number_of(request.args["reach"], "the reach", 0.01, 300))
+    return wishes.with_one(glow)
+
+
+def _lens(own: Opened, region: int, brush: float = 0.2) -> list[Lens]:
+    if not 1 <= region <= len(own.site.marking.regions):
+        abort(404)
+    return STAGE.lens(own.context, own.site.marking.ids[region], brush)
+
+
+@blueprint.get("/sculpts/<int:sculpt_id>/glow/lens/<int:region>.svg")
+def lens(sculpt_id: int, region: int) -> Response:
+    """A lens, gem or eye to copy, ten times as large as life."""
+    with workshop().store.session() as session:
+        own = opened(session, sculpt_id)
+    brush = number_of(request.args.get("brush", "0.2"), "your finest brush", 0.02, 10)
+    return Response(lens_svg(_lens(own, region, brush)), mimetype="image/svg+xml")
+
+
+@blueprint.get("/sculpts/<int:sculpt_id>/glow/lens/<int:region>.json")
+def lens_words(sculpt_id: int, region: int) -> Response:
+    """What is drawn, and how it is done; whether its coats are in the plan."""
+    with workshop().store.session() as session:
+        own = opened(session, sculpt_id)
+    found = _lens(own, region)
+    planned = STAGE.has(own.context, Item("lens", own.site.marking.ids[region]))
+    return jsonify(words=[*dict.fromkeys(o.words for o in found), *STEPS], planned=planned)

@@ -1,0 +1,96 @@
+"""Metal and edges as a page shows them."""
+
+from typing import Any
+
+import numpy as np
+from flask import Response, jsonify
+from sqlalchemy.orm import Session
+
+from ....core.light.reflect import WORLDS, WorldControls, controls_of
+from ....core.plain import described, plain
+from ....core.plan.edges import crests_of, lining_mm
+from ....core.plan.metal import metal_schools
+from ....core.plan.metal.painted import FURTHEST, STEP, jumps
+from ....core.plan.metal.school import Shine
+from ....core.plan.order import region_of
+from ....core.plan.stages import Item
+from ....core.plan.stages.edges import STAGE as EDGES
+from ....core.plan.stages.edges import RegionEdges
+from ....core.plan.stages.metal import STAGE
+from ....core.units import counted, minutes_words
+from ....store.models import Sculpt
+from ....store.open_sculpts import OpenSculpt
+from ...background import in_background, not_yet
+from ...editing import Opened, opened
+from ...workshop import workshop
+from .common import EDGE_SETTINGS, blueprint
+
+KIND_WORDS = {"flat": "flat", "cylinder": "a cylinder", "ball": "a ball", "none": "no facet"}
+
+
+def panel(session: Session, sculpt: Sculpt, own: OpenSculpt) -> dict[str, Any]:
+    """What the panel shows; regions and coats come as metal.json."""
+    return {
+        "schools": metal_schools(), "worlds": [w for w in WORLDS if w != "uniform"], "kinds": KIND_WORDS,
+        "looks": range(-FURTHEST, FURTHEST + 1, STEP), "shine": described(Shine), "edges": described(RegionEdges),
+        "world": described(WorldControls),
+    }  # fmt: skip
+
+
+@blueprint.get("/sculpts/<int:sculpt_id>/metal.json")
+def shown(sculpt_id: int) -> Response | tuple[Response, int]:
+    """Regions with how their metal is painted; the coats; the edges."""
+    with workshop().store.session() as session:
+        own = opened(session, sculpt_id)
+
+    def work(say: Any) -> None:
+        say("Looking for edges", 0.2)
+        _ = own.site.lines
+
+    if working := in_background(("metal", sculpt_id, own.open.surface_key), work):
+        return not_yet(working)
+    context, site = own.context, own.site
+    edges = crests_of(site, STAGE.lamp(context), context.view)
+    lightness = EDGES.lightness(context)
+    coats = context.coats(STAGE.name, EDGES.name)
+    rows = [_row(own, k, edges, lightness) for k in range(1, len(site.marking.regions) + 1)]
+    listed = [
+        {
+            "number": n, "label": s.purpose, "hex": s.hex, "words": f"{s.paint}; {minutes_words(s.hand_minutes)}",
+            "region": region_of(site, c),
+        }
+        for n, (s, c) in enumerate(zip(own.steps(coats, context.before(STAGE.name)), coats, strict=True), 1)
+    ]  # fmt: skip
+    return jsonify(turn=own.turn, regions=rows, coats=listed, total_mm=edges.total_mm, lit_mm=edges.lit_mm)
+
+
+def _row(own: Opened, k: int, edges: Any, lightness: np.ndarray) -> dict[str, Any]:
+    context, region = own.context, own.site.marking.regions[k - 1]
+    metal, wish = STAGE.kept(context, region.id), context.wishes(EDGES.name).of(region.id)
+    crests = [c for c in edges.crests if c.region == k and c.length_mm >= wish.least]
+    lining = lining_mm(own.site, k, lightness)
+    layers = [c for c in context.coats(STAGE.name) if c.region == region.id]
+    marks = {way: EDGES.has(context, Item(way, region.id)) for way in ("edges", "lining")}
+    notes = [
+        region.material,
+        *(["metal in the plan"] if layers else []),
+        *(["edges in the plan"] if marks["edges"] else []),
+    ]
+    return {
+        "number": k, "name": region.name, "material": region.material, "hex": context.locals[k].colour, **plain(metal),
+        **{name: getattr(wish, name) for name in EDGE_SETTINGS}, "mirrors": plain(controls_of(metal.mirrors)),
+        "painted": bool(layers), "edged": marks["edges"], "lined": marks["lining"],
+        "set": context.wishes(STAGE.name).of(region.id) is not None or wish != RegionEdges(),
+        "words": ", ".join([*notes, *(["lined"] if marks["lining"] else [])]), "jumps": jumps(layers),
+        "edge_words": (
+            f"{counted(len(crests), 'crest', 'crests')}, {sum(c.length_mm for c in crests):.0f} mm, of which the lamp sees "
+            f"{sum(c.lit_mm for c in crests):.0f} mm. A wide line and a fine bright one, thinner upward; a dot where edges meet. "
+            f"On the whole model: {counted(len(edges.strokes), 'stroke', 'strokes')}, about {minutes_words(edges.minutes)}."
+        ),
+        "lining_mm": round(lining, 1),
+        "lining_words": (
+            f"Creases toward its neighbours: {lining:.0f} mm. None between two whites."
+            if lining
+            else "No crease toward a neighbour to line, or only between two whites."
+        ),
+    }  # fmt: skip

@@ -1,0 +1,134 @@
+"""What a press or a stroke on the regions stage changes in the plan."""
+
+from dataclasses import replace
+from typing import Any
+
+import numpy as np
+from flask import Response
+from sqlalchemy.orm import Session
+
+from ....core.errors import SettingError
+from ....core.plain import one_line
+from ....core.sculpt import brush
+from ....core.sculpt import regions as growth
+from ....core.sculpt.guess import first_guess
+from ....core.sculpt.marking import Marking
+from ....core.target.local import local_of
+from ....store import plans
+from ....store.open_sculpts import OpenSculpt
+from ...background import Say, in_background, not_yet
+from ...editing import Edit, Opened, changed, with_marking
+from ...workshop import asked, laid_out, the_sculpt, workshop
+from .common import blueprint, regions_answer
+from .strokes import brushed, picked
+
+LOOKS = {"colour", "low", "middle", "high", "shadow", "light"}  # of a region, that its sketch is made of
+ACTIONS = {
+    "pick": "region marked", "brush": "region painted", "facing": "region marked", "describe": "region described",
+    "rim": "region widened", "fill": "gaps filled", "even": "rim evened", "remove": "region removed", "guess": "regions guessed",
+    "clear": "all regions removed",
+}  # fmt: skip
+
+
+@blueprint.post("/sculpts/<int:sculpt_id>/regions")
+def change(sculpt_id: int) -> tuple[Response, int] | Response:
+    """One change to the regions. `turn` says which revision it was made on; a later one is refused with 409, and so is
+    one made on a surface that is being laid out again.
+
+    do: pick (origin, direction, tool: creases, part or alike; crease or near; again), brush (rays, radius, through),
+    facing (way), all three with number or null for a new region, take, and free: only on unmarked areas; describe
+    (number and name, material, attention, colour, low, middle, high, shadow, light), rim (number, rounds), fill (number),
+    even (number), remove (number), guess, clear. A spot is looked for among the parts that are in sight: hidden, pulled
+    (0..1).
+    """
+    given = asked()
+    if given.get("do") == "guess":
+        with workshop().store.session() as session:
+            laid = laid_out(the_sculpt(session, sculpt_id))
+        if working := in_background(("guess", sculpt_id, laid.surface_key), lambda say: _guess(laid, say)):
+            return not_yet(working)
+    done = changed(sculpt_id, given, _edit, sky=False)
+    return regions_answer(sculpt_id) if isinstance(done, int) else done
+
+
+def _edit(session: Session, own: Opened, what: str, given: dict[str, Any]) -> Edit:
+    laid, marking, again = own.open, own.site.marking, bool(given.get("again"))
+    if again:  # the same spot with another crease: on what was there before it
+        before = plans.kept_before(session, own.sculpt, own.turn)
+        again = before is not None
+        if before is not None:
+            kept = plans.on_surface(before, laid, workshop().store.cache)
+            marking = replace(kept.marking, last_id=marking.last_id)
+    new = _changed(laid, marking, what, given)
+    looks = what == "describe" and bool(given.keys() & LOOKS)
+    action = f"{ACTIONS.get(what, 'regions changed')}{_named(new, given)}"
+    edit = with_marking(own, new, action, ("regions", *(["sketch"] if looks else [])))
+    return replace(edit, instead=again)
+
+
+def _named(marking: Marking, given: dict[str, Any]) -> str:
+    number = given.get("number")
+    if not isinstance(number, int) or isinstance(number, bool) or not 1 <= number <= len(marking.regions):
+        return ""
+    return f": {marking.regions[number - 1].name}"
+
+
+def _guess(laid: OpenSculpt, say: Say = lambda *_: None) -> Marking:
+    site = laid.site
+    say("Looking for creases", 0.2)
+    return laid.more.of(
+        "guess",
+        "",
+        lambda: first_guess(
+            site.surface, site.paintable, site.bends, lambda k: say("Growing regions from spots all over", k)
+        ),
+    )
+
+
+def _changed(laid: OpenSculpt, marking: Marking, what: str | None, given: dict[str, Any]) -> Marking:
+    surface = laid.site.surface
+    if what in ("pick", "brush", "facing"):
+        if what == "pick":
+            mask = picked(laid, given)
+        elif what == "brush":
+            mask = np.zeros(len(surface), np.bool_)
+            mask[brushed(laid, given)] = True
+        else:
+            mask = brush.by_facing(surface, str(given["way"])) & laid.site.paintable
+        number = None if given.get("number") is None else int(given["number"])
+        if given.get("free") and not given.get("take"):
+            mask &= (marking.labels == 0) | (marking.labels == (number or 0))
+        if not mask.any():
+            raise SettingError("nothing there is free to take; untick “only on unmarked areas”")
+        return marking.painted(mask, number, take=bool(given.get("take")))
+    if what == "guess":
+        found = _guess(laid)
+        if not found.regions:
+            raise SettingError("no creases part this sculpt into regions; click on it, or use the brush")
+        return found.renewed(marking)
+    if what == "clear":
+        return Marking(np.zeros(len(surface), np.uint8), (), marking.last_id)
+    number = int(given["number"])
+    own = marking.labels == number
+    if what == "describe":
+        words = {
+            k: one_line(given[k])
+            for k in ("name", "material", "attention", "colour", "shadow", "light", "way")
+            if k in given
+        }
+        values = {k: None if given[k] is None else float(given[k]) for k in ("low", "middle", "high") if k in given}
+        changed = marking.described(number, **words, **values)
+        local_of(changed.regions[number - 1])  # refused here where its key makes no sense
+        return changed
+    if what == "rim":
+        rounds = max(-5, min(5, int(given["rounds"])))
+        mask = growth.widened(surface, own, rounds)
+        return marking.painted(mask, number) if rounds > 0 else marking.painted(~mask, number, take=True)
+    if what == "fill":
+        return marking.painted(brush.filled(laid.site.bends, own, marking.labels == 0, surface.areas), number)
+    if what == "even":
+        mask = brush.evened(laid.site.bends, own)
+        return marking.painted(~mask, number, take=True).painted(mask & (marking.labels == 0), number)
+    if what == "remove":
+        return marking.without(number)
+    raise SettingError("this change of the regions is not known; reload the page")

@@ -1,0 +1,72 @@
+"""What a stroke, a dab or a click on the sculpt takes."""
+
+from typing import Any
+
+import numpy as np
+from flask import Response
+
+from ....core.errors import SettingError
+from ....core.sculpt import brush
+from ....core.sculpt import regions as growth
+from ....core.sculpt.parts import spot
+from ....store.open_sculpts import OpenSculpt
+from ...editing import INCOMPLETE, sight
+from ...responses import packed
+from ...workshop import asked, laid_out, the_sculpt, workshop
+from .common import blueprint
+
+MOST_DABS = 400  # in one stroke
+
+
+@blueprint.post("/sculpts/<int:sculpt_id>/dab")
+def dab(sculpt_id: int) -> Response:
+    """The samples under a brush in motion, to be shown at once: rays in, int32 sample numbers out. Nothing is
+    kept."""
+    given = asked()
+    with workshop().store.session() as session:
+        laid = laid_out(the_sculpt(session, sculpt_id))
+    try:
+        touched = brushed(laid, given)
+    except (KeyError, TypeError, ValueError) as e:
+        if isinstance(e, SettingError):
+            raise
+        raise SettingError(INCOMPLETE) from e
+    return packed({"touched": len(touched)}, touched.astype(np.int32))
+
+
+def _spot(laid: OpenSculpt, given: dict[str, Any], line: dict[str, Any]) -> tuple[int, np.ndarray] | None:
+    hidden = frozenset(int(k) for k in given.get("hidden", ()))
+    pulled = min(1.0, max(0.0, float(given.get("pulled", 0))))
+    return spot(laid.site.surface, *sight(line), hidden, np.float32(pulled) * laid.pulled if pulled else None)
+
+
+def brushed(laid: OpenSculpt, given: dict[str, Any]) -> np.ndarray:
+    """The samples (M,) under a stroke of the brush."""
+    lines = given["rays"][:MOST_DABS]
+    radius, through = float(given["radius"]), bool(given.get("through"))
+    touched = []
+    for line in lines:
+        met = _spot(laid, given, line)
+        if met is not None:
+            toward = -sight(line)[1]
+            touched.append(brush.dab(laid.site.surface, met[1], toward / np.linalg.norm(toward), radius, through))
+    return np.unique(np.concatenate(touched)) if touched else np.zeros(0, np.int64)
+
+
+def picked(laid: OpenSculpt, given: dict[str, Any]) -> np.ndarray:
+    surface = laid.site.surface
+    met = _spot(laid, given, given)
+    if met is None:
+        raise SettingError("there is nothing there; click on the sculpt itself")
+    face, place = met
+    tool = given.get("tool", "creases")
+    if tool == "part":
+        return growth.by_part(surface, place)
+    if tool == "alike":
+        corners = surface.faces[face]
+        nearest = corners[np.argmin(np.linalg.norm(surface.points[corners] - place, axis=1))]
+        return (
+            brush.alike(laid.looks, int(nearest), float(given.get("near", brush.USUAL_LIKENESS)))
+            & laid.site.paintable
+        )
+    return growth.grow(surface, place, float(given.get("crease", growth.USUAL_CREASE)), laid.site.bends, face)

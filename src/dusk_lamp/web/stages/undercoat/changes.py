@@ -1,0 +1,86 @@
+"""What a press on the undercoat stage changes in the plan."""
+
+from dataclasses import replace
+from typing import Any
+
+from flask import Response
+from sqlalchemy.orm import Session
+
+from ....core.coat.coat import Coat
+from ....core.errors import SettingError
+from ....core.paint.mix import only
+from ....core.plan.schools import FIT, schools
+from ....core.plan.schools.school import more_dark
+from ....core.plan.stages.undercoat import STAGE, UndercoatWishes
+from ....store.store import new_job
+from ...coat_editing import ACTIONS, ONE_COAT, by_hand, changed_coats, mix_called
+from ...editing import Edit, Opened, change, elsewhere, settled
+from ...workshop import asked, the_sculpt, workshop
+from .. import mark_done
+from .common import blueprint, undercoats
+from .page import shown
+from .touching_up import touched
+
+
+@blueprint.post("/sculpts/<int:sculpt_id>/undercoat")
+def change_coats(sculpt_id: int) -> tuple[Response, int] | Response:
+    """do: school (name), primer (name), colour (name: of a coloured ladder), mute, remove, up, down (number, from
+    1), set (number and settings of its technique), paint (number, name), add (technique, paint), dark (bring it
+    back), touch (place, or all), fit. `turn` says which revision it was made on."""
+    given = asked()
+    if given.get("do") == "fit":
+        with workshop().store.saving() as session:
+            sculpt = the_sculpt(session, sculpt_id)
+            if given.get("turn") != sculpt.plan_id:
+                return elsewhere(sculpt.plan_id)
+            job_id = new_job(session, sculpt, "fit").id
+            mark_done(sculpt, "undercoat")
+        workshop().queue.add(job_id)
+        return shown(sculpt_id)
+    done = change(sculpt_id, _changed)
+    return shown(sculpt_id) if isinstance(done, int) else done
+
+
+def _changed(session: Session, own: Opened, what: str, given: dict[str, Any]) -> Edit:
+    context, coats, wishes = own.context, undercoats(own), own.context.wishes(STAGE.name)
+    action = ACTIONS.get(what, "undercoat changed")
+
+    def as_school(name: str, wishes: UndercoatWishes) -> tuple[list[Coat], UndercoatWishes]:
+        found = STAGE.fitted(context, name, wishes)
+        return list(found.coats), replace(wishes.of(name, found.match.span), in_colour=name == "coloured")
+
+    if what == "school":
+        chosen = str(given["name"])
+        if chosen not in schools():
+            raise SettingError("this school is not known; reload the page")
+        coats, wishes = as_school(chosen, wishes)
+        action = f"school chosen: {schools()[chosen].title}"
+    elif what == "primer":
+        wishes = replace(wishes, primer=str(given["name"]))
+        primer = STAGE.pots(context, wishes).primer
+        wishes, action = replace(wishes, primer=primer.name), f"primer chosen: {primer.name}"
+        if wishes.school == FIT:
+            coats = [replace(c, mix=only(primer)) if c.by.primes else c for c in coats]
+        else:
+            coats, wishes = as_school(STAGE.school(context), wishes)
+    elif what == "colour":
+        wishes = replace(wishes, through=str(given["name"]))
+        through = STAGE.pots(context, wishes).through
+        coats, wishes = as_school("coloured", replace(wishes, through=through))
+        action = f"colour of the ladder chosen: {through}"
+    elif what == "dark":
+        coats, action = more_dark(coats, STAGE.kit(context)), "dark brought back"
+    elif what == "touch":
+        coats, action = touched(own, given), "touch-ups taken"
+    elif what == "add":
+        mix = mix_called(session, given["paint"])
+        coats, action = (
+            [*coats, by_hand(own, str(given["technique"]), mix, "added by hand", STAGE.name)],
+            "coat added",
+        )
+    elif what in ONE_COAT:
+        coats = changed_coats(session, own, coats, what, given)
+    else:
+        raise SettingError("this change of the undercoat is not known; reload the page")
+    plan = own.kept.plan.with_wishes(STAGE.name, wishes)
+    return Edit(settled(plan, context, [*coats, *context.after(STAGE.name)]), action, done=("undercoat",))

@@ -1,0 +1,147 @@
+"""The undercoat as a page shows it: schools, coats, how near they come."""
+
+from collections.abc import Callable
+from dataclasses import replace
+from typing import Any
+
+import numpy as np
+from flask import Response, jsonify, url_for
+from sqlalchemy.orm import Session
+
+from ....core.coat.spray import middle_of
+from ....core.coat.technique import techniques
+from ....core.errors import SettingError
+from ....core.plain import plain
+from ....core.plan.cautions import cautions_for
+from ....core.plan.pots import middles
+from ....core.plan.school_fit import light_match
+from ....core.plan.schools import schools
+from ....core.plan.spray_fit import HELD_DEGREES
+from ....core.plan.stages.undercoat import STAGE
+from ....core.plan.step import row_of
+from ....core.plan.times import times_of
+from ....core.sculpt.surface import Surface
+from ....store import painters, paints, plans
+from ....store.models import Job, Sculpt
+from ....store.open_sculpts import OpenSculpt
+from ...background import Say, in_background, not_yet
+from ...editing import Edit, keep, opened, settled
+from ...workshop import colour_names, shelf_of, the_sculpt, workshop
+from .common import blueprint, look_key, looks_of, school_picture, undercoats
+
+
+def panel(session: Session, sculpt: Sculpt, own: OpenSculpt) -> dict[str, Any]:
+    """What the panel shows; the coats come as undercoat.json."""
+    tools = painters.tools_of(session)
+    return {
+        "schools": schools(), "tools": tools, "fits": not tools.lack("airbrush"), "techniques": techniques(), "held": HELD_DEGREES,
+        "colours": colour_names(session), "ladder_colours": middles(paints.rack_of(session)),
+        "shelf": [s for s in shelf_of(session) if s.ready and s.id != sculpt.id],
+    }  # fmt: skip
+
+
+def confirm(sculpt_id: int) -> None:
+    """Keep the coats that were shown, where the painter went on without changing any."""
+    with workshop().store.session() as session:
+        sculpt = the_sculpt(session, sculpt_id)
+        if "undercoat" in sculpt.document["settled"] or not sculpt.ready or sculpt.sky_key is None:
+            return
+        try:
+            own = opened(session, sculpt_id)
+        except SettingError:  # the rack lacks something: there was nothing to be shown
+            return
+    keep(sculpt_id, own, Edit(settled(own.kept.plan, own.context, own.plan.coats), "undercoat laid"))
+
+
+def _work(sculpt_id: int) -> Callable[[Say], None]:
+    """Everything that the coats of a sculpt come to, one after another, so that it is at hand."""
+
+    def work(say: Say) -> None:
+        say("Looking at the light", 0.05)
+        with workshop().store.session() as session:
+            own = opened(session, sculpt_id)
+        looks_of(own, undercoats(own), lambda step, k: say(step, 0.3 + 0.6 * k))
+        say("Counting paint and time", 0.95)
+        own.steps(undercoats(own))
+
+    return work
+
+
+@blueprint.get("/sculpts/<int:sculpt_id>/undercoat.json")
+def shown(sculpt_id: int) -> Response | tuple[Response, int]:
+    """The coats as a painter reads them, and how near they come."""
+    with workshop().store.session() as session:
+        sculpt = the_sculpt(session, sculpt_id)
+    try:
+        if working := in_background(("coats", sculpt_id, sculpt.plan_id), _work(sculpt_id)):
+            return not_yet(working)
+        with workshop().store.session() as session:
+            own = opened(session, sculpt_id)
+            job = own.sculpt.latest_job("fit")
+            undo, redo = plans.can_step(session, own.sculpt)
+        pots = STAGE.pots(own.context)
+    except SettingError as e:  # a rack that lacks something is no mistake of the page's: say what to put on it
+        return jsonify(trouble=str(e), rack=url_for("rack.rack"))
+    context, coats, tools, models = own.context, undercoats(own), own.context.tools, own.plan.models
+    after = looks_of(own, coats)
+    steps = [
+        replace(s, within=b.within, adds=b.within - a.within)
+        for s, a, b in zip(own.steps(coats), after, after[1:], strict=False)
+    ]
+    rows = [
+        {
+            **row_of(step, own.site), "words": _words(step),
+            "picture": url_for(".after_png", sculpt_id=sculpt_id, number=k, v=look_key(own, coats[:k])[:12]),
+        }
+        for k, step in enumerate(steps, 1)
+    ]  # fmt: skip
+    kept = [step for step in steps if not step.muted]
+    last, school, times, span = after[-1], STAGE.school(context), times_of(kept, models), STAGE.span(context)
+    match = light_match(own.site, last.value, context.share, span)
+    ml, by = sum(s.all_ml for s in kept), schools().get(school)
+    return jsonify(
+        school=school, school_words=f"{by.when} {by.weak}" if by else "Passes fitted to your light.", turn=own.turn, coats=rows,
+        undo=undo, redo=redo, middle=plain(middle_of(own.site.surface)), size=_outline(own.site.surface),
+        figures={"mean": round(last.mean, 2), "p95": round(last.p95, 2), "within": round(last.within, 4),
+                 "order": round(match.rank_agreement, 3), "key": plain(span, 1)},
+        words=(
+            f"{100 * last.within:.0f} % of the surface is within half a value of the light, laid from value {span.darkest:.1f} to "
+            f"{span.lightest:.1f}; its values are in order to {100 * match.rank_agreement:.0f} %; it is off by {last.mean:.1f} of a value "
+            f"on average. {ml:.1f} ml{f' for {models} models' if models > 1 else ''}: {times.words}."
+        ),
+        total={"ml": round(ml, 2), "drops": round(sum(s.drops for s in kept)), "times": times.words, "cups": times.cups,
+               "models": models},
+        fits=not tools.lack("airbrush"), cautions=cautions_for(*dict.fromkeys(tag for s in kept for tag in s.caution_tags)),
+        primer={"name": pots.primer.name, "hex": pots.primer.looks.hex}, through=pots.through, fit=_fit_of(job),
+        schools=[
+            {"name": n, "title": s.title, "when": s.when, "weak": s.weak, "lack": tools.lack(*s.needs),
+             "picture": url_for(".school_png", sculpt_id=sculpt_id, name=n, v=school_picture(own, n)[:12]),
+             "near": url_for(".school_json", sculpt_id=sculpt_id, name=n)}
+            for n, s in schools().items()
+        ],
+    )  # fmt: skip
+
+
+def _fit_of(job: Job | None) -> dict[str, Any] | None:
+    if job is None:
+        return None
+    return {"state": job.state, "share": job.share, "step": job.step, "message": job.message, "id": job.id}
+
+
+@blueprint.get("/sculpts/<int:sculpt_id>/undercoat/fit")
+def fit_now(sculpt_id: int) -> Response:
+    """How far the fit is, and nothing else: a page that asks every second must not hold it up."""
+    with workshop().store.session() as session:
+        return jsonify(fit=_fit_of(the_sculpt(session, sculpt_id).latest_job("fit")))
+
+
+def _words(step: Any) -> str:
+    """A coat in the strip: paint, how much, from where."""
+    much = f"{step.seconds:g} s" if step.seconds is not None else f"{step.laid_um:g} µm"
+    return ", ".join(w for w in (step.paint, much, step.where_from, "left out" if step.muted else "") if w)
+
+
+def _outline(surface: Surface) -> list[float]:
+    """Breadth and height, mm, for a drawing to scale."""
+    broad = float(np.ptp(surface.outermost[:, :2], axis=0).max())
+    return [round(broad, 1), round(surface.height, 1)]

@@ -1,0 +1,102 @@
+"""Pictures of the model after so many coats, and in each school."""
+
+from collections.abc import Callable
+
+import numpy as np
+from flask import Response, abort, jsonify
+
+from ....core.plain import plain
+from ....core.plan.outcome import TOO_DARK, TOO_LIGHT, off_target
+from ....core.plan.schools import schools
+from ....core.plan.stages.undercoat import STAGE
+from ....core.units import counted, minutes_words
+from ....core.view.camera import Camera
+from ....core.view.formats import png_bytes
+from ....core.view.raster import colour_picture
+from ...editing import Opened, opened
+from ...responses import packed
+from ...responses import picture as png
+from ...workshop import workshop
+from .common import DRAWING, blueprint, look_key, looks_of, school_picture, undercoats
+
+PICTURE_SIZE = (132, 168)
+
+
+@blueprint.get("/sculpts/<int:sculpt_id>/undercoat/<int:number>.bin")
+def after_bin(sculpt_id: int, number: int) -> Response:
+    """The model after so many coats: four bytes for every sample, three of colour and one that says whether it is
+    near the target (0), too light (1) or too dark (2)."""
+    own = _opened_at(sculpt_id, number)
+    look = looks_of(own, undercoats(own)[:number])[-1]
+    mark, areas = off_target(look.value, STAGE.values(own.context)), own.site.areas
+    heading = {
+        "number": number, "within": round(look.within, 4), "mean": round(look.mean, 2),
+        "too_light_mm2": round(float(areas[mark == TOO_LIGHT].sum()), 1),
+        "too_dark_mm2": round(float(areas[mark == TOO_DARK].sum()), 1),
+    }  # fmt: skip
+    return packed(heading, np.column_stack([look.levels, mark])[own.site.shown])
+
+
+def _opened_at(sculpt_id: int, number: int) -> Opened:
+    with workshop().store.session() as session:
+        own = opened(session, sculpt_id)
+    if not 0 <= number <= len(undercoats(own)):
+        abort(404)
+    return own
+
+
+@blueprint.get("/sculpts/<int:sculpt_id>/undercoat/<int:number>.png")
+def after_png(sculpt_id: int, number: int) -> Response:
+    """A picture of the model after so many coats, from the display view."""
+    own = _opened_at(sculpt_id, number)
+    coats = undercoats(own)[:number]
+    return _drawn(own, look_key(own, coats), lambda: looks_of(own, coats)[-1].levels)
+
+
+def _drawn(own: Opened, key: str, levels: Callable[[], np.ndarray]) -> Response:
+    """A picture of the model in levels (N, 3) from the display view, drawn once."""
+    cache = workshop().store.cache
+    with DRAWING:
+        if key not in cache:
+            shown = levels()[own.site.shown]
+            drawn = colour_picture(own.site.surface, shown, Camera(*own.context.view), *PICTURE_SIZE)
+            cache.put(key, blobs={"look.png": png_bytes(drawn)})
+    return png(cache.blob(key, "look.png"))
+
+
+@blueprint.get("/sculpts/<int:sculpt_id>/undercoat/<name>.school.png")
+def school_png(sculpt_id: int, name: str) -> Response:
+    """A picture of this very model in one school, fitted to its light."""
+    own = _with_school(sculpt_id, name)
+
+    def levels() -> np.ndarray:
+        found = STAGE.fitted(own.context, name)
+        return STAGE.roughly(own.context, found.coats, found.match.span)[0][own.open.nearest]
+
+    return _drawn(own, school_picture(own, name), levels)
+
+
+@blueprint.get("/sculpts/<int:sculpt_id>/undercoat/<name>.school.json")
+def school_json(sculpt_id: int, name: str) -> Response:
+    """How well a school renders the light: order and nearness in its own values; and what it takes."""
+    own = _with_school(sculpt_id, name)
+    with DRAWING:
+        found = STAGE.fitted(own.context, name)
+    match, cups = found.match, counted(found.cups, "cup", "cups") if found.cups else "no cup"
+    return jsonify(
+        key=plain(match.span), rank_agreement=round(match.rank_agreement, 4), within_half=round(match.within_half, 4),
+        minutes=round(found.minutes), wait=round(found.wait), cups=found.cups, ml=round(found.ml, 2),
+        short=f"{round(found.minutes)} min, {cups}",
+        words=(
+            f"{100 * match.within_half:.0f} % of the surface is within half a value of your light, between value "
+            f"{match.span.darkest:.1f} and {match.span.lightest:.1f}; its values are in order to {100 * match.rank_agreement:.0f} %. "
+            f"{minutes_words(found.minutes)} of work, {minutes_words(found.wait)} of drying, {found.ml:.1f} ml."
+        ),
+    )  # fmt: skip
+
+
+def _with_school(sculpt_id: int, name: str) -> Opened:
+    if name not in schools():
+        abort(404)
+    with workshop().store.session() as session:
+        return opened(session, sculpt_id)
