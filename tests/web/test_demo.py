@@ -1,0 +1,69 @@
+"""Every demo plan through page, file and command line: the same coats, the same steps, the same colours, to the byte."""
+
+import io
+import json
+from dataclasses import replace
+
+import numpy as np
+import pytest
+import trimesh
+
+from dusk_lamp.cli.main import main
+from dusk_lamp.core.plan.run import laid
+from dusk_lamp.core.sculpt.masks import read_mask
+from dusk_lamp.demo.load import load_rack, sculpt_file
+from dusk_lamp.demo.plans import DEMO
+from dusk_lamp.store import plans
+from dusk_lamp.store.models import Sculpt
+from dusk_lamp.store.store import new_job
+
+from .conftest import packet
+
+KINDS = ("wick-warden", "sluice-knight", "kiln-keeper", "reed-runner-1")
+
+
+@pytest.mark.parametrize("kind", KINDS)
+def test_a_demo_plan_is_the_same_from_page_file_and_command_line(app, painter, store, tmp_path, kind):
+    demo = next(d for d in DEMO if d.file == kind)
+    load_rack(store)
+    workshop = app.extensions["workshop"]
+    sha = store.keep_upload(io.BytesIO(sculpt_file(demo)), "ply")
+    with store.saving() as session:
+        file = {"name": f"{kind}.ply", "format": "ply", "sha": sha}
+        sculpt = plans.add_sculpt(session, demo.name, [file], plans.fresh(demo.standing()))
+        job = new_job(session, sculpt).id
+    workshop.queue.add(job)  # at once, in the test
+    with store.saving() as session:
+        sculpt = session.get(Sculpt, 1)
+        own, kept = workshop.sculpts.of(sculpt), plans.kept_of(session, sculpt)
+        (tmp_path / "as-shipped.ply").write_bytes(sculpt_file(demo))
+        marking = read_mask(tmp_path / "as-shipped.ply", "ply").on(own.site.surface, own.placing)
+        wished = replace(demo.plan(marking), sculpt=kept.plan.sculpt)
+        plans.keep(session, sculpt, replace(kept, plan=wished, labels=marking.labels), "regions and wishes")
+    with store.saving() as session:
+        sculpt = session.get(Sculpt, 1)
+        context, kept = plans.context_of(session, sculpt, workshop.sculpts.of(sculpt), store.cache)
+        context, done = laid(context)
+        plans.keep(session, sculpt, replace(kept, plan=context.plan), "all laid")
+    assert {s.name for s in done if s.coats} >= {"undercoat", "colour"}
+
+    exported = painter.client.get("/sculpts/1/whole-plan.json").data
+    plan = json.loads(exported)
+    (tmp_path / plan["sculpt"]["file"]).write_bytes(sculpt_file(demo))
+    for name, content in {"listed": plan, "wished": {**plan, "coats": [], "settled": []}}.items():
+        (tmp_path / f"{name}.json").write_text(json.dumps(content))
+        assert main(["plan", str(tmp_path / f"{name}.json"), "-o", str(tmp_path / name), "--no-pictures"]) == 0
+    listed, again = (json.loads((tmp_path / n / "steps.json").read_text())["steps"] for n in ("listed", "wished"))
+    assert listed == again  # from the coats as they are kept, and from the wishes alone
+    last = f"after-{len(listed):02d}.ply"
+    assert (tmp_path / "listed" / last).read_bytes() == (tmp_path / "wished" / last).read_bytes()
+
+    steps = painter.page("/sculpts/1/sheet").select("article.step")
+    assert len(steps) == len(listed)
+    painter.json("POST", "/sculpts/1/schemes", {"do": "copy", "name": "As planned"})
+    number = painter.client.get("/sculpts/1/schemes.json").get_json()[-1]["number"]
+    _, levels = packet(painter.client.get(f"/sculpts/1/schemes/{number}.bin"))
+    data = trimesh.load(tmp_path / "listed" / last, process=False).metadata["_ply_raw"]["vertex"]["data"]
+    seen = np.column_stack([data[n] for n in ("red", "green", "blue")]).reshape(-1, 3)
+    shown = workshop.sculpts.of(sculpt).site.paintable
+    assert np.array_equal(seen[shown], levels.reshape(-1, 4)[shown, :3])
