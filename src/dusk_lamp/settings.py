@@ -21,7 +21,7 @@ class Settings:
     trusted_hosts: str = text(
         "", (0, 2000), "names this bench is reached by, besides those of loopback, with commas between"
     )
-    passphrase: str = text("", (0, 1000), "what is asked for at the door; needed beyond this machine")
+    passphrase: str = text("", (0, 1000), "what is asked for to log in; needed beyond this machine")
     secure_cookies: int = number(
         0, 0, 1, "1 where a proxy in front speaks TLS: cookies are then sent over nothing else"
     )

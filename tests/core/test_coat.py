@@ -15,7 +15,7 @@ from dusk_lamp.core.coat.sponge import Dabs
 from dusk_lamp.core.coat.spray import STICKS, Spray, roughly, spray, troubles
 from dusk_lamp.core.coat.stack import appearance, looks
 from dusk_lamp.core.coat.technique import technique, techniques
-from dusk_lamp.core.coat.wash import POSES, Flow
+from dusk_lamp.core.coat.wash import POSES, WashSettings
 from dusk_lamp.core.errors import SettingError
 from dusk_lamp.core.paint.film import card
 from dusk_lamp.core.paint.mix import only
@@ -252,7 +252,7 @@ def test_a_wash_settles_by_the_pose_it_dries_in():
     assert films["standing"] == max(films.values()) and films["upside down"] == min(films.values())
     assert films["on its back"] == pytest.approx(films["left side up"])
     with pytest.raises(SettingError, match="dries"):
-        Flow(2.0, 5.0, "on its head")
+        WashSettings(2.0, 5.0, "on its head")
 
 
 def test_oil_stays_low_after_the_cloth_and_a_sponge_hits_what_stands_out():
@@ -268,8 +268,8 @@ def test_oil_stays_low_after_the_cloth_and_a_sponge_hits_what_stands_out():
 def test_settings_of_a_brush_outside_their_ranges_are_refused():
     for wrong in (
         lambda: Strokes(10, 2),
-        lambda: Flow(-1),
-        lambda: Flow(1, 99),
+        lambda: WashSettings(-1),
+        lambda: WashSettings(1, 99),
         lambda: Wipe(1, 3),
         lambda: Dabs(1, 3),
         lambda: Even(float("nan")),
@@ -488,7 +488,7 @@ def test_poses_are_those_a_model_can_be_laid_in():
 
 def test_a_flood_of_wash_is_told_from_twelve_micrometres_on():
     film = np.ones(4, np.float32)
-    flooded = [bool(technique("wash").warnings(Flow(um), film, SOOT)) for um in (11.5, 12.5)]
+    flooded = [bool(technique("wash").warnings(WashSettings(um), film, SOOT)) for um in (11.5, 12.5)]
     assert flooded == [False, True]
 
 
@@ -499,7 +499,7 @@ def test_how_a_step_is_done_follows_its_settings():
     brushes = [technique("drybrush").how(Strokes(softness=s)) for s in (0.1, 0.5, 0.9)]
     assert "a small brush" in brushes[0] and "Load a brush" in brushes[1] and "large soft" in brushes[2]
     assert "from the right, 30° above level" in technique("drybrush").how(Strokes(azimuth=90, elevation=30))
-    assert "laid on its face" in technique("wash").how(Flow(pose="on its face"))
+    assert "laid on its face" in technique("wash").how(WashSettings(pose="on its face"))
     can, airbrush = (
         technique("spray").how(Spray(0, 50, 370, 2.5, tool=t, trigger=0.25)) for t in ("can", "airbrush")
     )

@@ -1,4 +1,4 @@
-"""The edge and the door: what is refused, in how many words, and that nothing answers with a fault of its own."""
+"""Limits and login: what is refused, in how many words, and that nothing answers with a fault of its own."""
 
 import io
 import re
@@ -9,7 +9,7 @@ from dusk_lamp.core.errors import SettingError
 from dusk_lamp.demo.load import load_rack
 from dusk_lamp.settings import Settings, settings_from
 from dusk_lamp.web.app import create_app
-from dusk_lamp.web.login import TRIES, Door
+from dusk_lamp.web.login import TRIES, Logins
 from dusk_lamp.web.serve import passphrase_for
 
 from ..hostile import BODIES, NUMBERS, regions_that_wrap
@@ -93,7 +93,7 @@ def test_a_large_body_is_refused_by_its_kind(painter, sculpt_id):
     assert answer.status_code == 413
 
 
-# --- the door
+# --- login
 
 
 @pytest.fixture
@@ -103,29 +103,29 @@ def guarded(tmp_path):
     app.extensions["workshop"].store.close()
 
 
-def knocked(client, passphrase):
-    token = re.search(r'name="csrf-token" content="([^"]+)"', client.get("/door").text)[1]
-    return client.post("/door", data={"passphrase": passphrase, "csrf_token": token})
+def logged_in(client, passphrase):
+    token = re.search(r'name="csrf-token" content="([^"]+)"', client.get("/login").text)[1]
+    return client.post("/login", data={"passphrase": passphrase, "csrf_token": token})
 
 
-def test_without_the_passphrase_there_is_nothing_but_the_door(guarded):
+def test_without_the_passphrase_there_is_nothing_but_the_login(guarded):
     client = guarded.test_client()
-    assert client.get("/").headers["Location"].endswith("/door")
+    assert client.get("/").headers["Location"].endswith("/login")
     assert client.get("/rack.csv").status_code == 302
     assert client.get("/sculpts/1/state", headers={"X-Requested-With": "fetch"}).status_code == 401
     assert client.post("/rack/demo").status_code in (400, 401)
-    assert knocked(client, "wrong one entirely").status_code == 403
-    assert knocked(client, "tide over the stones").status_code == 302 and client.get("/").status_code == 200
+    assert logged_in(client, "wrong one entirely").status_code == 403
+    assert logged_in(client, "tide over the stones").status_code == 302 and client.get("/").status_code == 200
     token = re.search(r'name="csrf-token" content="([^"]+)"', client.get("/").text)[1]
-    client.post("/door/leave", data={"csrf_token": token})
+    client.post("/login/leave", data={"csrf_token": token})
     assert client.get("/").status_code == 302, "a session that was ended is ended"
 
 
 def test_whoever_tries_too_often_waits(guarded):
     client = guarded.test_client()
     for _ in range(TRIES):
-        knocked(client, "guess")
-    answer = knocked(client, "tide over the stones")
+        logged_in(client, "guess")
+    answer = logged_in(client, "tide over the stones")
     assert answer.status_code == 429 and "wait" in answer.text
 
 
@@ -136,7 +136,7 @@ def test_beyond_this_machine_a_passphrase_is_needed(monkeypatch):
     with pytest.raises(SettingError, match="DUSK_LAMP_PASSPHRASE"):
         passphrase_for("0.0.0.0", Settings())
     with pytest.raises(SettingError, match="12 letters"):
-        Door("short")
+        Logins("short")
 
 
 def test_settings_outside_their_ranges_are_refused_in_a_line():

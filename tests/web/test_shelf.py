@@ -49,7 +49,7 @@ def test_a_bad_file_says_why_and_harms_nothing_else(painter, figure, name):
 
 
 @pytest.mark.parametrize("name", ["notes.txt", "figure", "../../etc/passwd", "run.stl.exe"])
-def test_other_kinds_of_files_are_refused_at_the_door(painter, name):
+def test_other_kinds_of_files_are_refused(painter, name):
     assert "bring STL" in painter.bring(b"x", name, code=400)["error"]
 
 

@@ -1,4 +1,4 @@
-"""The door: a passphrase, wherever the bench is served beyond this machine. None is asked for on loopback."""
+"""The login: a passphrase, wherever the bench is served beyond this machine. None is asked for on loopback."""
 
 import secrets
 import threading
@@ -14,14 +14,14 @@ from werkzeug.wrappers import Response as AnyResponse
 from ..core.errors import SettingError
 from .workshop import wants_json
 
-blueprint = Blueprint("door", __name__)
+blueprint = Blueprint("login", __name__)
 SHORTEST = 12  # letters of a passphrase; NIST SP 800-63B asks for at least 8, and for 15 where it is all there is
 TRIES, TRIES_S = 5, 60.0  # wrong ones from one address in so many seconds; then it waits
 MOST_ADDRESSES = 10_000
-OPEN = {"door.enter", "door.let_in", "static"}
+OPEN = {"login.enter", "login.let_in", "static"}
 
 
-class Door:
+class Logins:
     """One passphrase, hashed; the sessions that are open; who tried how often."""
 
     def __init__(self, passphrase: str) -> None:
@@ -33,7 +33,7 @@ class Door:
         self._tries: OrderedDict[str, list[float]] = OrderedDict()
         self._lock = threading.Lock()
 
-    def knock(self, address: str, passphrase: str) -> str | None:
+    def check(self, address: str, passphrase: str) -> str | None:
         """A new session's name, or None for a wrong passphrase.
 
         Raises:
@@ -71,35 +71,35 @@ class Door:
 
 def lock(app: Flask, passphrase: str) -> None:
     """Ask for a passphrase before any page."""
-    app.extensions["door"] = door = Door(passphrase)
+    app.extensions["login"] = logins = Logins(passphrase)
     app.register_blueprint(blueprint)
 
     @app.before_request
     def _ask() -> AnyResponse | None:
-        if request.endpoint in OPEN or door.knows(cookie.get("guest")):
+        if request.endpoint in OPEN or logins.knows(cookie.get("guest")):
             return None
         if wants_json() or request.method != "GET":
             abort(401)
-        return redirect(url_for("door.enter"))
+        return redirect(url_for("login.enter"))
 
 
-def _door() -> Door:
+def _logins() -> Logins:
     from flask import current_app
 
-    return current_app.extensions["door"]
+    return current_app.extensions["login"]
 
 
-@blueprint.get("/door")
+@blueprint.get("/login")
 def enter() -> str:
     """The page that asks for the passphrase."""
     return render_template("login.html", trouble="")
 
 
-@blueprint.post("/door")
+@blueprint.post("/login")
 def let_in() -> AnyResponse | tuple[str, int]:
     """Let in whoever knows it."""
     try:
-        name = _door().knock(request.remote_addr or "", request.form.get("passphrase", ""))
+        name = _logins().check(request.remote_addr or "", request.form.get("passphrase", ""))
     except SettingError as e:
         return render_template("login.html", trouble=str(e)), 429
     if name is None:
@@ -109,9 +109,9 @@ def let_in() -> AnyResponse | tuple[str, int]:
     return redirect(url_for("shelf.shelf"))
 
 
-@blueprint.post("/door/leave")
+@blueprint.post("/login/leave")
 def leave() -> AnyResponse:
     """End this session; with `everyone`, all of them."""
-    _door().end(cookie.get("guest"), everyone=bool(request.form.get("everyone")))
+    _logins().end(cookie.get("guest"), everyone=bool(request.form.get("everyone")))
     cookie.clear()
-    return redirect(url_for("door.enter"))
+    return redirect(url_for("login.enter"))

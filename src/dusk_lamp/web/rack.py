@@ -91,7 +91,7 @@ def _form(paint: Paint | None, own: Bottle | None, trouble: str = "") -> str:
     )  # fmt: skip
 
 
-def _told() -> Paint:
+def _paint_from_form() -> Paint:
     """The paint of a filled-in form."""
     values: dict[str, Any] = {}
     for name in PAINT_FIELDS:
@@ -119,7 +119,7 @@ def _told() -> Paint:
 def add() -> AnyResponse:
     """Put a new paint on the rack."""
     with workshop().store.saving() as session:
-        paints.put(session, _told())
+        paints.put(session, _paint_from_form())
     return redirect(url_for(".rack"))
 
 
@@ -127,7 +127,7 @@ def add() -> AnyResponse:
 def change(bottle_id: int) -> AnyResponse:
     """Change a paint."""
     with workshop().store.saving() as session:
-        paints.put(session, _told(), _bottle(session, bottle_id))
+        paints.put(session, _paint_from_form(), _bottle(session, bottle_id))
     return redirect(url_for(".rack"))
 
 

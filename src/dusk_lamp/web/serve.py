@@ -89,7 +89,7 @@ def _loopback(host: str) -> bool:
 
 
 def passphrase_for(host: str, settings: Settings) -> str:
-    """The passphrase that is asked for at the door; none on loopback, unless one is set.
+    """The passphrase that is asked for to log in; none on loopback, unless one is set.
 
     Raises:
         SettingError: it is served beyond this machine, and there is none.
@@ -97,7 +97,7 @@ def passphrase_for(host: str, settings: Settings) -> str:
     if settings.passphrase or _loopback(host):
         return settings.passphrase
     if sys.stdin is not None and sys.stdin.isatty():
-        return getpass.getpass(f"Serving on {host} lets others in. A passphrase for the door: ")
+        return getpass.getpass(f"Serving on {host} lets others in. A passphrase to log in: ")
     raise SettingError(
         f"serving on {host} lets everyone on the network in: set DUSK_LAMP_PASSPHRASE first, or serve on 127.0.0.1"
     )

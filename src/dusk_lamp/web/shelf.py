@@ -45,7 +45,7 @@ def shelf() -> str:
         ).all()
         return render_template(
             "shelf.html", sculpts=sculpts, gone=gone, string_of=string_of, formats=FORMATS,
-            guarded="door" in current_app.extensions,
+            guarded="login" in current_app.extensions,
         )  # fmt: skip
 
 

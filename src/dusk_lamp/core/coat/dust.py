@@ -13,7 +13,7 @@ UPWARD, NOOKS = 0.6, 0.6  # how much more lies on what faces up, and in nooks
 
 
 @dataclass(frozen=True)
-class Settled:
+class DustSettings:
     """film_um: where it lies thickest. amount: how high it comes, as a share of the height. seed: of its patches."""
 
     film_um: float = film_um(6.0)
@@ -28,12 +28,12 @@ class Dust(Technique):
     """Source: common practice, craft page, section 12: dust from below."""
 
     name, order, title = "dust", 66, "Dust"
-    Settings = Settled
+    Settings = DustSettings
     handling, pace = 1.0, 900.0
     when_to_stop = "Stop when the feet belong to the base."
     mishap = ("It hides the detail.", "Brush it off dry, or with a little water; less next time.")
 
-    def film(self, site: Site, settings: Settled, solids: float = 1.0) -> NDArray[np.float32]:
+    def film(self, site: Site, settings: DustSettings, solids: float = 1.0) -> NDArray[np.float32]:
         """(N,) thinner upward."""
         z = site.surface.points[:, 2].astype(np.float64)
         height = (z - z.min()) / max(float(np.ptp(z)), 1e-9)
@@ -47,7 +47,7 @@ class Dust(Technique):
         lies = low * np.minimum(facing + NOOKS * site.relief.cavity, 1)
         return (settings.film_um * lies).astype(np.float32)
 
-    def how(self, settings: Settled) -> str:
+    def how(self, settings: DustSettings) -> str:
         """In a step's words."""
         return "Stipple it on from below with a soft brush, most on the feet and hem, less upward; blend the rim away dry."
 

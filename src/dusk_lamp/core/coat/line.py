@@ -17,7 +17,7 @@ THINNER = 0.6  # of the width is lost from the lowest to the highest line
 
 
 @dataclass(frozen=True)
-class Pulled:
+class LineSettings:
     """film_um: of a line. width: mm of the lowest line. azimuth, elevation: of the light that sees the crests. least: mm
     of the shortest edge that gets one."""
 
@@ -35,12 +35,12 @@ class Line(Technique):
     """Source: common practice, craft page, section 12: crests that the lamp can see, thinner and brighter upward."""
 
     name, order, title = "line", 70, "Edge highlight"
-    Settings = Pulled
+    Settings = LineSettings
     handling, pace = 2.0, 12.0
     when_to_stop = "Stop at the edges the light sees; a line in the shadow flattens the form."
     mishap = ("A line wobbles or is too wide.", "Pull the base colour, thinned, along its lower side.")
 
-    def film(self, site: Site, settings: Pulled, solids: float = 1.0) -> NDArray[np.float32]:
+    def film(self, site: Site, settings: LineSettings, solids: float = 1.0) -> NDArray[np.float32]:
         """(N,) along the crests."""
         toward = direction_of(settings.azimuth, settings.elevation)
         at = corners_seeing(site.surface, site.bends, toward)
@@ -62,11 +62,11 @@ class Line(Technique):
         )
         return out
 
-    def how(self, settings: Pulled) -> str:
+    def how(self, settings: LineSettings) -> str:
         """In a step's words."""
         return "The side of a fine brush, thinned 1:1, pulled along the edge in one go; thinner toward the top, corners last."
 
-    def water(self, settings: Pulled) -> float:
+    def water(self, settings: LineSettings) -> float:
         """A fine highlight, CP-20."""
         return 1.0
 

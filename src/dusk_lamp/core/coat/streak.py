@@ -17,7 +17,7 @@ MOST_STREAKS = 250
 
 
 @dataclass(frozen=True)
-class Runs:
+class StreakSettings:
     """film_um: where a streak begins. amount: of chips that run. length: mm. seed: which chips they come from."""
 
     film_um: float = film_um(4.0)
@@ -56,12 +56,12 @@ class Streak(Technique):
     """Source: common practice, craft page, section 12: straight down from chips."""
 
     name, order, title = "streaks", 64, "Streaks"
-    Settings = Runs
+    Settings = StreakSettings
     handling, pace = 1.0, 300.0
     when_to_stop = "Stop when each streak is thin and fades before the next edge."
     mishap = ("A streak is a stripe.", "Pull a damp, clean brush down beside it until it fades.")
 
-    def film(self, site: Site, settings: Runs, solids: float = 1.0) -> NDArray[np.float32]:
+    def film(self, site: Site, settings: StreakSettings, solids: float = 1.0) -> NDArray[np.float32]:
         """(N,) fading downward."""
         spots = chips_of(site, settings.amount, settings.seed)
         order = np.argsort(-spots.radii, kind="stable")[:MOST_STREAKS]
@@ -77,7 +77,7 @@ class Streak(Technique):
                 out[near] = np.maximum(out[near], np.float32(settings.film_um * max(share, 0.0)))
         return out
 
-    def how(self, settings: Runs) -> str:
+    def how(self, settings: StreakSettings) -> str:
         """In a step's words."""
         return "Thin it well, set a dot under a chip, and pull it straight down with a damp, pointed brush until it fades."
 

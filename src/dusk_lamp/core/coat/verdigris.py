@@ -13,7 +13,7 @@ BEGINS = 0.12  # cavity from which on it gathers
 
 
 @dataclass(frozen=True)
-class Gathered:
+class VerdigrisSettings:
     """film_um: in the deepest nook. amount: how far out of the nooks it comes. seed: of its patches."""
 
     film_um: float = film_um(3.0)
@@ -28,12 +28,12 @@ class Verdigris(Technique):
     """Source: common practice, craft page, section 12, CP-20 (a wash of 1:5)."""
 
     name, order, title = "verdigris", 65, "Verdigris"
-    Settings = Gathered
+    Settings = VerdigrisSettings
     handling, pace = 1.0, 500.0
     when_to_stop = "Stop while most of the metal is still clean."
     mishap = ("It is everywhere.", "Wipe what stands out with a damp brush before it dries.")
 
-    def film(self, site: Site, settings: Gathered, solids: float = 1.0) -> NDArray[np.float32]:
+    def film(self, site: Site, settings: VerdigrisSettings, solids: float = 1.0) -> NDArray[np.float32]:
         """(N,) in nooks only."""
         rng = np.random.default_rng(settings.seed)
         waves = rng.normal(0, 30 / max(site.surface.size, 1e-9), (12, 3))
@@ -42,11 +42,11 @@ class Verdigris(Technique):
         deep = np.clip((site.relief.cavity - begins) / 0.3, 0, 1) if settings.amount else 0 * site.relief.cavity
         return (settings.film_um * deep * np.clip(patches, 0.15, 1)).astype(np.float32)
 
-    def water(self, settings: Gathered) -> float:
+    def water(self, settings: VerdigrisSettings) -> float:
         """As a wash, CP-20."""
         return 5.0
 
-    def how(self, settings: Gathered) -> str:
+    def how(self, settings: VerdigrisSettings) -> str:
         """In a step's words."""
         return (
             "One part of paint to five of water, into nooks and under rivets; wipe what stands out with a damp brush."

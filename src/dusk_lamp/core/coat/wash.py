@@ -26,7 +26,7 @@ LEVEL, HANGING = 0.75, 0.25  # of a recess's share: it leaves what hangs over
 
 
 @dataclass(frozen=True)
-class Flow:
+class WashSettings:
     """film_um: dry, on an open flat. pooling: how many times thicker it would be in a spot that is all recess. pose:
     how the model was laid down while it dried."""
 
@@ -42,18 +42,18 @@ class Wash(Technique):
     """Source: common practice; a recess's share of the surroundings decides how much runs into it."""
 
     name, order, title = "wash", 40, "Wash"
-    Settings = Flow
+    Settings = WashSettings
     handling, pace = 1.0, 800.0
     by_finish = floods = True
     when_to_stop = "Stop when it lies in the recesses and the flats are only stained."
     mishap = ("It pools on the flats.", "Lift the pool with a clean damp brush before it skins.")
 
-    def film(self, site: Site, settings: Flow, solids: float = 1.0) -> NDArray[np.float32]:
+    def film(self, site: Site, settings: WashSettings, solids: float = 1.0) -> NDArray[np.float32]:
         """(N,) on what is neither very dull nor very shiny."""
         return self.film_on(site, settings, solids, None)
 
     def film_on(
-        self, site: Site, settings: Flow, solids: float, finish: NDArray[np.float32] | None
+        self, site: Site, settings: WashSettings, solids: float, finish: NDArray[np.float32] | None
     ) -> NDArray[np.float32]:
         """(N,) thicker in proportion to the cavity; on gloss it runs off the flats and into the recesses. CP-32."""
         up = np.array(POSES[settings.pose], np.float32)
@@ -65,7 +65,7 @@ class Wash(Technique):
             flat, pools = 1 - THINNER * runs, pools * (1 + DEEPER * runs)
         return (np.float32(settings.film_um) * (flat + pools)).astype(np.float32)
 
-    def warnings(self, settings: Flow, film: NDArray[np.float32], mix: Mix) -> list[str]:
+    def warnings(self, settings: WashSettings, film: NDArray[np.float32], mix: Mix) -> list[str]:
         """A flood."""
         if settings.film_um > FLOODED_UM:
             return [
@@ -73,7 +73,7 @@ class Wash(Technique):
             ]
         return []
 
-    def how(self, settings: Flow) -> str:
+    def how(self, settings: WashSettings) -> str:
         """In a step's words."""
         laid = "standing" if settings.pose == "standing" else f"laid {settings.pose}"
         return f"Flood it on from a full brush, chase it out of the flats, and let it dry {laid}."
