@@ -1,4 +1,4 @@
-"""Planted errors: how many of them do the tests notice? `bin/mutate [--count N] [--seed S] [--only ROOM]`.
+"""Planted errors: how many of them do the tests notice? `bin/mutate [--count N] [--seed S] [--only ROOM]`: so many in each room.
 
 An error is one small change somewhere in the core: a sign turned, a comparison widened, a number half as large
 again, a condition turned round, the larger taken for the smaller. (Half of 1e-9 is no error: such numbers only keep
@@ -21,7 +21,7 @@ from pathlib import Path
 
 ROOT = Path(__file__).parent.parent
 CORE = Path("src/dusk_lamp/core")
-NEAR = {  # the tests beside each room, the quickest first
+NEAR = {  # the tests beside each room, the quickest first; a file belongs to the innermost room that it is in
     "coat": ["test_coat.py", "test_undercoat.py"],
     "paint": [
         "test_value.py",
@@ -34,10 +34,23 @@ NEAR = {  # the tests beside each room, the quickest first
     "plan": [
         "test_undercoat.py",
         "test_plan.py",
+        "test_details.py",
         "test_ways.py",
         "test_metal.py",
         "test_glow.py",
         "test_document.py",
+    ],
+    "plan/economy": ["test_economy.py"],
+    "plan/ways": ["test_ways.py", "test_details.py"],
+    "plan/metal": ["test_metal.py", "test_details.py"],
+    "plan/schools": ["test_undercoat.py"],
+    "plan/stages": [
+        "test_details.py",
+        "test_document.py",
+        "test_glow.py",
+        "test_plan.py",
+        "test_metal.py",
+        "test_undercoat.py",
     ],
     "sculpt": [
         "test_surface.py",
@@ -155,13 +168,18 @@ def variants(node: ast.AST) -> list[ast.expr]:
     return []
 
 
+def room_of(path: Path) -> str:
+    """The innermost room that a file is in."""
+    inside = path.relative_to(CORE).as_posix()
+    return max((room for room in NEAR if inside.startswith(f"{room}/")), key=len, default="")
+
+
 def noticed(error: Error, folder: Path) -> tuple[bool, float]:
     """Whether the tests beside an error fail with it, and after how many seconds."""
     target = folder / error.path
     original = target.read_text()
     target.write_text(error.source)
-    room = error.path.relative_to(CORE).parts[0]
-    tests = [str(ROOT / "tests" / "core" / name) for name in NEAR[room]]
+    tests = [str(ROOT / "tests" / "core" / name) for name in NEAR[room_of(error.path)]]
     start = time.monotonic()
     try:
         done = subprocess.run(
@@ -181,20 +199,19 @@ def noticed(error: Error, folder: Path) -> tuple[bool, float]:
 def main() -> None:
     """Plant, run, count, tell."""
     parser = argparse.ArgumentParser()
-    parser.add_argument("--count", type=int, default=120)
+    parser.add_argument("--count", type=int, default=12, help="of errors in each room")
     parser.add_argument("--seed", type=int, default=20)
     parser.add_argument("--only", help="one room of the core")
     args = parser.parse_args()
     rooms = [args.only] if args.only else list(NEAR)
-    files = [
-        p.relative_to(ROOT)
+    files = [p.relative_to(ROOT) for p in sorted((ROOT / CORE).rglob("*.py")) if p.name not in SKIP]
+    within = {
+        room: [e for p in files if len(p.relative_to(CORE).parts) > 1 and room_of(p) == room for e in places(p)]
         for room in rooms
-        for p in sorted((ROOT / CORE / room).rglob("*.py"))
-        if p.name not in SKIP
-    ]
-    every = [e for path in files for e in places(path)]
-    chosen = random.Random(args.seed).sample(every, min(args.count, len(every)))
-    print(f"{len(every)} places in {len(files)} files; {len(chosen)} errors planted, seed {args.seed}", flush=True)
+    }
+    draw = random.Random(args.seed)
+    chosen = [e for every in within.values() for e in draw.sample(every, min(args.count, len(every)))]
+    print(f"{sum(map(len, within.values()))} places; {len(chosen)} errors planted, seed {args.seed}", flush=True)
     workers = max(1, (os.cpu_count() or 2))
     with tempfile.TemporaryDirectory() as base:
         folders = [Path(base) / str(k) for k in range(workers)]
@@ -212,16 +229,16 @@ def main() -> None:
         caught: dict[str, list[bool]] = {room: [] for room in rooms}
         with ThreadPoolExecutor(workers) as pool:
             for error, failed, took in pool.map(one, chosen):
-                caught[error.path.relative_to(CORE).parts[0]].append(failed)
+                caught[room_of(error.path)].append(failed)
                 where = f"{error.path.relative_to(CORE)}:{error.line}"
                 print(
                     f"{'noticed' if failed else 'MISSED '}  {took:5.1f} s  {where:32}  {error.was}  →  {error.now}",
                     flush=True,
                 )
-    print(f"\n{'room':10}{'planted':>9}{'noticed':>9}{'share':>8}")
+    print(f"\n{'room':14}{'planted':>9}{'noticed':>9}{'share':>8}")
     for room, results in [*caught.items(), ("all", [r for rs in caught.values() for r in rs])]:
         if results:
-            print(f"{room:10}{len(results):9}{sum(results):9}{sum(results) / len(results):8.0%}")
+            print(f"{room:14}{len(results):9}{sum(results):9}{sum(results) / len(results):8.0%}")
 
 
 if __name__ == "__main__":

@@ -4,13 +4,13 @@ import numpy as np
 import pytest
 
 from dusk_lamp.core.errors import SettingError
-from dusk_lamp.core.paint.colour import colour_of, colour_of_hex, delta_e, encoded, lab, xyz
+from dusk_lamp.core.paint.colour import Colour, colour_of, colour_of_hex, delta_e, encoded, lab, xyz
 from dusk_lamp.core.paint.cost import amount, drops_for, shopping
 from dusk_lamp.core.paint.film import card, masstone
 from dusk_lamp.core.paint.glaze import USUAL_SKETCH, glaze, thinning_for
 from dusk_lamp.core.paint.hiding import Wish, choose_primer, coats_over, underpaint_for
 from dusk_lamp.core.paint.ladder import customary, ladder, unevenness
-from dusk_lamp.core.paint.mix import MOST_PARTS, Mix, compositions, match, only
+from dusk_lamp.core.paint.mix import EARNS, MOST_PARTS, Mix, compositions, match, only
 from dusk_lamp.core.paint.rack import Paint, written
 from dusk_lamp.core.paint.swatch import patch, swatch_of
 from dusk_lamp.core.paint.thin import JOBS, Airbrush, warnings
@@ -109,6 +109,24 @@ def test_nothing_nearer_is_overlooked():
         for m, n in compositions(2, 5)
     )
     assert best.delta_e == pytest.approx(by_hand, abs=0.11)
+
+
+def test_a_further_pot_earns_its_place():
+    """Common practice, CP-21: nobody opens a third pot for what is not seen side by side (about ΔE00 1)."""
+    rng = np.random.default_rng(3)
+    fewer = 0
+    for L, a, b in np.column_stack([rng.uniform(25, 80, 12), rng.uniform(-20, 30, (12, 2))]):
+        wanted = Colour("#000000", L, a, b, 0.0)
+        best = [match(wanted, RACK.mixable(), most)[0] for most in (1, 2, 3)]
+        plain, simple = best[2], match(wanted, RACK.mixable(), earns=EARNS)[0]
+        pots = len(simple.mix.counted())
+        fewer += pots < len(plain.mix.counted())
+        assert simple.delta_e <= max(1.0, plain.delta_e) + EARNS * (len(plain.mix.counted()) - pots) + 0.11
+        if pots == 3:
+            assert best[1].delta_e > simple.delta_e + EARNS - 0.11
+        if pots == 2:
+            assert best[0].delta_e > max(1.0, simple.delta_e) + EARNS - 0.11
+    assert fewer >= 3  # the rule does something
 
 
 def test_what_cannot_be_mixed_is_said_honestly():

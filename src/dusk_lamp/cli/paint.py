@@ -126,10 +126,15 @@ def _coats(args: argparse.Namespace) -> None:
 
 def _match(args: argparse.Namespace) -> None:
     from ..core.paint.colour import colour_of_hex
-    from ..core.paint.mix import match
+    from ..core.paint.mix import EARNS, match
 
-    best = match(colour_of_hex(args.colour), the_rack(args.rack).mixable(), args.most)[0]
-    _say(args, best.report(), [f"{best.mix.words()}: {_words(best.mix.colour)}; off by ΔE00 {best.delta_e:.1f}"])
+    wanted, paints = colour_of_hex(args.colour), the_rack(args.rack).mixable()
+    best = match(wanted, paints, args.most)[0]
+    simple = match(wanted, paints, args.most, earns=EARNS)[0]
+    lines = [f"{best.mix.words()}: {_words(best.mix.colour)}; off by ΔE00 {best.delta_e:.1f}"]
+    if simple.mix != best.mix:
+        lines.append(f"simpler: {simple.mix.words()}: {_words(simple.mix.colour)}; off by ΔE00 {simple.delta_e:.1f}")
+    _say(args, best.report(), lines)
 
 
 def _glaze(args: argparse.Namespace) -> None:

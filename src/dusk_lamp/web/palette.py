@@ -11,7 +11,7 @@ from ..core.paint.colour import ILLUMINANTS, colour_of, colour_of_hex
 from ..core.paint.cost import EFFICIENCY, amount, drops_for
 from ..core.paint.glaze import MOST_PASSES, THINNEST, USUAL_SHARE, USUAL_THINNING, glaze, thinning_for
 from ..core.paint.ladder import CUSTOMARY, LadderStep, customary, ladder, unevenness
-from ..core.paint.mix import MOST_PAINTS_IN_A_MIX, MOST_PARTS, Mix, coloured, match, near_words
+from ..core.paint.mix import EARNS, MOST_PAINTS_IN_A_MIX, MOST_PARTS, Mix, coloured, match, near_words
 from ..core.paint.rack import Paint, Rack
 from ..core.paint.thin import JOBS
 from ..core.plain import built, plain
@@ -130,7 +130,9 @@ def find() -> Response:
     given = asked()
     wanted = colour_of_hex(str(given.get("colour", "")))
     with workshop().store.session() as session:
-        best = match(wanted, paints.rack_of(session).mixable(), int(_number(given, "most", 3, 1, 3)), best=3)
+        best = match(
+            wanted, paints.rack_of(session).mixable(), int(_number(given, "most", 3, 1, 3)), best=3, earns=EARNS
+        )
     return jsonify(
         wanted=plain(wanted),
         mixes=[

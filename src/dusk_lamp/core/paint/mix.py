@@ -24,6 +24,7 @@ MOST_PAINTS_IN_A_MIX = 4
 SHINE = {"matt": 0.0, "satin": 0.5, "gloss": 1.0}  # of a finish
 CLOSE = 2000  # candidates looked at with the exact difference, after a rough one
 TIE = 0.1  # ΔE00 nobody sees: the simpler mix wins
+EARNS = 1.0  # ΔE00 just seen side by side (common practice): what each further pot in a mix must bring
 SHORTLIST = 50  # paints mixed in threes; of a larger rack the likeliest
 NEAREST, DIRECTIONS = 24, 36  # of them the nearest, and the nearest in every direction of colour from what is wanted
 
@@ -173,12 +174,13 @@ def likeliest(
 
 
 def match(
-    wanted: Colour, paints: Sequence[Paint], most: int = 3, parts: int = MOST_PARTS, best: int = 1
+    wanted: Colour, paints: Sequence[Paint], most: int = 3, parts: int = MOST_PARTS, best: int = 1, earns: float = 0.0
 ) -> list[Match]:
     """The best mixes of at most `most` paints for a wanted colour, the nearest first, by ΔE00 of their masstones.
 
     Every mix in whole parts is tried; of a rack larger than SHORTLIST, every mix of its likeliest paints. Within TIE,
-    fewer paints win, then paints that hide better, then fewer parts.
+    fewer paints win, then paints that hide better, then fewer parts. earns: ΔE00 that each further paint must bring
+    to be worth its pot; what is nearer than one such step counts as there.
 
     Raises:
         SettingError: no paints, or a number of paints outside 1..3.
@@ -220,7 +222,8 @@ def match(
         exact = delta_e(lab(xyz(masstone(k, s))), target)
         for off, own, way in zip(exact, which, ways, strict=True):
             hiding = float(np.average([paints[i].hides for i in own], weights=way))
-            key = (round(float(off) / TIE), len(own), -hiding, int(way.sum()), float(off))
+            cost = max(float(off), earns) + earns * len(own)
+            key = (round(cost / TIE), len(own), -hiding, int(way.sum()), float(off))
             found.append((key, Mix(tuple(paints[i] for i in own), tuple(int(w) for w in way)), float(off)))
     found.sort(key=lambda f: f[0])
     return [Match(mix, off) for _, mix, off in found[:best]]
@@ -231,11 +234,12 @@ def _matched(L: float, a: float, b: float, paints: tuple[Paint, ...], most: int)
     if len(paints) > LIKELY:
         labs = np.stack([p.looks.lab for p in paints])
         paints = tuple(paints[k] for k in likeliest(np.array([L, a, b]), labs, LIKELY, LIKELY // 2))
-    return match(Colour("#000000", L, a, b, 0.0), paints, most)[0].mix
+    return match(Colour("#000000", L, a, b, 0.0), paints, most, earns=EARNS)[0].mix
 
 
 def nearest_mix(wanted: NDArray, paints: Sequence[Paint], most: int = 3) -> Mix:
-    """The mix that comes nearest to L*a*b* (3,); worked out once for each half unit of it."""
+    """The mix to paint L*a*b* (3,) with: each further pot brings it at least EARNS nearer. Worked out once for each half
+    unit of it."""
     L, a, b = (round(2 * float(x)) / 2 for x in wanted)
     return _matched(L, a, b, tuple(paints), most)
 
