@@ -285,6 +285,12 @@ def test_pins_hold_and_are_refused_where_they_contradict(doll):
     assert all(len(c.mix.counted()) == 1 for c in neat.coats if c.label.endswith("base"))
     with pytest.raises(SettingError, match="pinned pots"):
         economy(doll, Budget(60.0, only=("Nothing",)))
+    for wanted in (1, 4):  # a region pinned to a number of steps gets it, and the others still get theirs
+        pinned = economy(doll, Budget(120.0, steps_on={str(doll.site.marking.ids[1]): wanted}))
+        counts = [sum(c.region == i for c in pinned.coats) for i in doll.site.marking.ids[1:]]
+        assert counts[0] == wanted and min(counts) >= 1
+    with pytest.raises(SettingError, match="free one"):
+        Budget(60.0, steps=5, steps_on={"1": 3, "2": 4})
     with pytest.raises(SettingError, match="time"):
         Budget(0.0)
     with pytest.raises(SettingError, match="mark the regions"):

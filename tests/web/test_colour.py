@@ -313,4 +313,10 @@ def test_all_regions_are_planned_together_for_the_time_one_has(marked):
     assert colour(marked)["regions"][0]["words"].startswith("planned together")
     for bad in ({"minutes": 0}, {"minutes": "long"}, {"minutes": 60, "pots": -1}):
         assert marked.json("POST", f"{URL}/colour", {"do": "plan", **bad}, 400).get_json()["error"]
+    pinned = marked.client.get(f"{URL}/economy.json?minutes=120&on-1=2&hard=1").get_json()["plans"][-1]
+    assert "2 steps" in pinned["words"] and marked.client.get(pinned["picture"]).status_code == 200
+    assert "between 1 and 12" in marked.client.get(f"{URL}/economy.json?on-1=50").get_json()["trouble"]
+    assert marked.client.get(f"{URL}/economy.json?on-9=2").get_json()["trouble"]
+    front = marked.client.get(f"{URL}/economy/front.json").get_json()
+    assert len(front["plans"]) == front["svg"].count('class="touch"') == 6 and "script" not in front["svg"]
     assert marked.client.get(f"{URL}/economy.png?minutes=x").status_code == 400

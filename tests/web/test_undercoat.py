@@ -8,7 +8,7 @@ import pytest
 
 from dusk_lamp.demo.load import load_rack
 from dusk_lamp.web import background
-from dusk_lamp.web.stages import undercoat
+from dusk_lamp.web.stages.undercoat import common
 
 from .conftest import packet
 
@@ -230,7 +230,7 @@ def test_a_long_wait_says_how_far_it_is_and_ends(spraying, app, monkeypatch):
         go_on.wait(5)
         say("Laying coat 2 of 5", 0.4)
 
-    monkeypatch.setattr(undercoat, "looks_after", slowly)
+    monkeypatch.setattr(common, "looks_after", slowly)
     number = spraying.client.get(f"{URL}.json").get_json()["number"]
     assert begun.wait(5) and spraying.json("POST", f"/working/{number}/stop", {}, 204)
     go_on.set()

@@ -21,6 +21,7 @@ def add_commands(commands: Any) -> None:
     own.add_argument("--steps", type=int, metavar="N", help="at most so many")
     own.add_argument("--only-own", action="store_true", help="only the pots that the plan brings in its rack")
     own.add_argument("--only", metavar="POT,POT…", help="only these pots")
+    own.add_argument("--steps-on", action="append", default=[], metavar="REGION:N", help="a region in so many steps")
     own.add_argument("--no-blends", action="store_true", help="hard edges only")
     own.add_argument("--neat", action="store_true", help="every base as it comes from the pot")
     own.add_argument(
@@ -45,9 +46,25 @@ def _budget(args: argparse.Namespace, minutes: float, plan: Any) -> Any:
             raise SettingError("the plan brings no rack of its own; leave --only-own out")
         only = only or tuple(p.name for p in plan.rack)
     given = {"pots": args.pots, "puddles": args.puddles, "steps": args.steps}
+    steps_on = dict(_steps_on(words, plan) for words in args.steps_on)
     return replace(
-        own, only=only, blends=not args.no_blends, neat=args.neat, **{k: v for k, v in given.items() if v is not None}
+        own,
+        only=only,
+        blends=not args.no_blends,
+        neat=args.neat,
+        steps_on=steps_on,
+        **{k: v for k, v in given.items() if v is not None},
     )
+
+
+def _steps_on(words: str, plan: Any) -> tuple[str, int]:
+    """A pin such as “Cloak:4”: the region's id and its steps."""
+    name, _, count = words.rpartition(":")
+    found = next((r for r in plan.regions if r.name.casefold() == name.strip().casefold()), None)
+    if found is None or not count.strip().isdecimal():
+        names = ", ".join(r.name for r in plan.regions)
+        raise SettingError(f"--steps-on is REGION:N such as Cloak:4, not '{words[:60]}'; the regions are {names}")
+    return str(found.id), int(count[:6])
 
 
 def _economy(args: argparse.Namespace) -> None:

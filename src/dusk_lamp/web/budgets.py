@@ -10,9 +10,12 @@ from ..core.coat.stack import looks
 from ..core.errors import SettingError
 from ..core.plain import plain
 from ..core.plan.economy import DISPLAY, EVENING, GAME, Budget, Economy
+from ..core.plan.economy.budget import MOST_STEPS_ON
+from ..core.plan.economy.plan import FRONT
 from ..core.plan.stages.colour import STAGE
 from ..core.units import counted
 from ..core.view.camera import Camera
+from ..core.view.curve import front_svg
 from ..core.view.formats import png_bytes
 from ..core.view.raster import colour_picture
 from ..store.cache import key_of
@@ -29,21 +32,36 @@ PICTURES = 1
 MORE_MINUTES, LEAST_BETTER = 10.0, 0.5  # what is said to come next, and the per cent that is worth saying
 
 
-def budget_from(given: dict[str, Any]) -> Budget:
+def budget_from(own: Opened, given: dict[str, Any]) -> Budget:
     """A budget as a page asks for it: minutes, and at most so many pots, puddles and steps; no number for what is usual.
+    blends, neat: as they are ticked; here: only the pots of what is painted now; on-K: steps on the region of a number.
 
     Raises:
         SettingError: one is no number, or outside its range.
     """
-    own = Budget.usual(number_of(str(given.get("minutes", GAME)), "the time in minutes", 1, 3000))
+    usual = Budget.usual(number_of(str(given.get("minutes", GAME)), "the time in minutes", 1, 3000))
     wanted: dict[str, Any] = {
         k: int(number_of(str(given[k]), f"the number of {k}", 1, 500))
         for k in ("pots", "puddles", "steps")
         if given.get(k)
     }
+    only: tuple[str, ...] = ()
+    if given.get("here") in (True, "1"):
+        laid = own.context.coats(STAGE.name)
+        only = tuple(dict.fromkeys(name for c in laid for name in c.mix.counted()))
+        if not only:
+            raise SettingError(
+                "nothing is painted in colour yet, so no pots are out; untick “only the pots that are out”"
+            )
+    pinned = {k[3:]: v for k, v in given.items() if k.startswith("on-") and v}
+    steps_on = {
+        str(own.id(number)): int(number_of(str(count), "the number of steps", 1, MOST_STEPS_ON))
+        for number, count in pinned.items()
+    }
     return replace(
-        own, **wanted, blends=given.get("blends") not in (False, "0"), neat=given.get("neat") in (True, "1")
-    )
+        usual, **wanted, only=only, blends=given.get("hard") not in (True, "1"), neat=given.get("neat") in (True, "1"),
+        steps_on=steps_on,
+    )  # fmt: skip
 
 
 def economy_of(own: Opened, budget: Budget, say: Say = lambda *_: None) -> Economy:
@@ -65,7 +83,10 @@ def shown(sculpt_id: int) -> Response | tuple[Response, int]:
     asked = request.args.to_dict()
     budgets = [Budget.usual(m) for m in NAMED]
     if asked:
-        budgets.append(budget_from(asked))
+        try:
+            budgets.append(budget_from(own, asked))
+        except SettingError as e:
+            return jsonify(trouble=str(e))
 
     def work(say: Say) -> None:
         for k, budget in enumerate(budgets):
@@ -83,6 +104,37 @@ def shown(sculpt_id: int) -> Response | tuple[Response, int]:
     here = next((e for e in found if _is_here(own, e.budget)), found[1])
     rows = [_row(sculpt_id, own, e, asked if k == len(NAMED) else {}) for k, e in enumerate(found)]
     return jsonify(turn=own.turn, more=_ten_more(own, here), plans=rows)
+
+
+@blueprint.get("/sculpts/<int:sculpt_id>/economy/front.json")
+def whole_front(sculpt_id: int) -> Response | tuple[Response, int]:
+    """Half an hour to five hours as a curve (SVG): how near each comes; minutes of each point."""
+    with workshop().store.session() as session:
+        own = opened(session, sculpt_id)
+    if not STAGE.planned(own.context):
+        return jsonify(trouble="Mark the regions first: a plan is made for what is marked.")
+    budgets = [Budget.usual(m) for m in FRONT]
+
+    def work(say: Say) -> None:
+        for k, budget in enumerate(budgets):
+            say(f"Choosing for {budget.minutes:.0f} minutes", k / len(budgets))
+            economy_of(own, budget)
+
+    try:
+        if working := in_background(("front", sculpt_id, own.turn), work):
+            return not_yet(working)
+        found = [economy_of(own, b) for b in budgets]
+    except SettingError as e:
+        return jsonify(trouble=str(e))
+    best: list[Economy] = []
+    for plan in found:  # with more time never a worse one
+        best.append(max([plan, *best[-1:]], key=lambda e: e.near_5_weighted))
+    rows = [(e.minutes, e.near_5_weighted, e.words) for e in best]
+    here = next((k for k, e in enumerate(found) if _is_here(own, e.budget)), None)
+    return jsonify(
+        svg=front_svg(rows, here),
+        plans=[{"minutes": b.minutes, "words": e.words} for b, e in zip(budgets, best, strict=True)],
+    )
 
 
 def _row(sculpt_id: int, own: Opened, found: Economy, asked: dict[str, str]) -> dict[str, Any]:
@@ -129,7 +181,7 @@ def look(sculpt_id: int) -> Response:
     """The model as a budget (minutes, pots, puddles) would leave it, from the display view."""
     with workshop().store.session() as session:
         own = opened(session, sculpt_id)
-    found, cache = economy_of(own, budget_from(request.args.to_dict())), workshop().store.cache
+    found, cache = economy_of(own, budget_from(own, request.args.to_dict())), workshop().store.cache
     key = _key(own, found)
     if key not in cache:
         context = own.context

@@ -1,6 +1,6 @@
 """What a painter has: minutes, pots, puddles, and what must stay as it is."""
 
-from dataclasses import dataclass
+from dataclasses import dataclass, field
 from functools import cache
 
 from ...datasets import rows
@@ -8,6 +8,7 @@ from ...errors import SettingError
 from ...plain import checked, number
 
 EVENING, GAME, DISPLAY = 60.0, 120.0, 300.0  # minutes
+MOST_STEPS_ON = 12  # of one region, that a pin can ask for
 SHORT = 150.0  # minutes; in less nobody wants more than a small palette
 
 
@@ -15,7 +16,7 @@ SHORT = 150.0  # minutes; in less nobody wants more than a small palette
 class Budget:
     """How far a plan may go. minutes: of work. pots, puddles, steps: at most so many, None for any number. only: names of
     the pots it may take, () for all. blends: whether neighbouring puddles may be blended. neat: whether every region's
-    base comes neat from a pot."""
+    base comes neat from a pot. steps_on: how many steps some regions get, by their ids."""
 
     minutes: float = number(GAME, 1, 3000, "the time", "min", step=10, form="Minutes")
     pots: int | None = number(None, 1, 200, "the number of pots", form="Pots at most")
@@ -24,6 +25,7 @@ class Budget:
     only: tuple[str, ...] = ()
     blends: bool = True
     neat: bool = False
+    steps_on: dict[str, int] = field(default_factory=dict)
 
     @classmethod
     def usual(cls, minutes: float = GAME) -> "Budget":
@@ -40,6 +42,13 @@ class Budget:
         checked(self)
         if len(self.only) > 200:
             raise SettingError("at most 200 pots can be pinned")
+        if len(self.steps_on) > 255 or not all(1 <= n <= MOST_STEPS_ON for n in self.steps_on.values()):
+            raise SettingError(f"a region can be pinned to 1 to {MOST_STEPS_ON} steps")
+        pinned = sum(self.steps_on.values())
+        if self.steps is not None and pinned > self.steps:
+            raise SettingError(
+                f"the pinned regions alone take {pinned} steps and only {self.steps} are allowed; free one of them"
+            )
 
 
 @cache

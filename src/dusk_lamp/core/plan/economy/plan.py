@@ -2,7 +2,7 @@
 
 import time
 from collections.abc import Callable, Sequence
-from dataclasses import dataclass, replace
+from dataclasses import dataclass, field, replace
 
 import numpy as np
 from numpy.typing import NDArray
@@ -24,6 +24,7 @@ from .palette import Puddle, palette_of, used_mixes
 Say = Callable[[str, float], None]
 POT_COUNTS = (2, 4, 6, 8, 10, 12, 16)  # sets of pots that options are made of
 POOL_SIZES = (6, 10, 15, 22)  # puddles, that options share
+PINNED_PRICES = tuple(0.1 * 0.45**k for k in range(14))  # the same where a number of steps is looked for
 ONE_STEP = 10.0  # the price of a step that nobody pays twice
 ROUNDS, LEAST_GAIN = 3, 0.002  # times that a choice is looked at again, and what one must bring
 FRONT = (30.0, 60.0, 90.0, 120.0, 180.0, 300.0)  # minutes
@@ -70,6 +71,7 @@ class Ready:
     near: list[NDArray[np.float32]]
     options: list[Option]
     seen: set[tuple[object, ...]]
+    steps_on: dict[int, int] = field(default_factory=dict)  # by the places of groups
 
 
 def economy(
@@ -146,13 +148,16 @@ def made_ready(context: Context, budget: Budget, say: Say = lambda *_: None, num
     near = [scores(found, g) for g in groups]
     say("Choosing pots and puddles", 0.15)
     pools = _pools(found, groups, near, budget)
-    ready = Ready(groups, found, near, [], set())
+    ids = site.marking.ids
+    pinned = {r: n for r, g in enumerate(groups) if (n := budget.steps_on.get(str(ids[g.number])))}
+    ready = Ready(groups, found, near, [], set(), pinned)
     pool = sorted({p for pool in pools for p in pool})
     for r, group in enumerate(groups):
         say(f"Ways to paint {site.marking.regions[group.number - 1].name}", 0.2 + 0.2 * r / len(groups))
         neat = np.array([k for k in pool if found.neat(k)], np.int64) if budget.neat else np.zeros(0, np.int64)
         region = Region(r, group, found, pool, near[r], _few(near[r] * group.weight, neat, 2))
         _add(ready, region, pools, budget)
+    _as_pinned(ready)
     if not ready.options:
         raise SettingError("no region can be painted with these pins; let bases be mixed, or pin fewer pots")
     return ready
@@ -161,7 +166,7 @@ def made_ready(context: Context, budget: Budget, say: Say = lambda *_: None, num
 def _add(ready: Ready, region: Region, pools: Sequence[Sequence[int]], budget: Budget) -> None:
     """Options of a region with the puddles of some pools, from many steps to few; those that are new."""
     for some in sorted({tuple(region.within(pool).tolist()) for pool in pools}):
-        for step in (*PRICES, ONE_STEP):
+        for step in (*(PINNED_PRICES if region.place in ready.steps_on else PRICES), ONE_STEP):
             option = region.best(np.array(some, np.int64), step, budget.blends)
             if option is None or (budget.neat and not ready.found.neat(option.puddles[option.base])):
                 continue
@@ -169,6 +174,15 @@ def _add(ready: Ready, region: Region, pools: Sequence[Sequence[int]], budget: B
             if key not in ready.seen:
                 ready.seen.add(key)
                 ready.options.append(option)
+
+
+def _as_pinned(ready: Ready) -> None:
+    """Of a region that is pinned to a number of steps only the options that come nearest to it."""
+    for place, wanted in ready.steps_on.items():
+        off = {abs(o.steps - wanted) for o in ready.options if o.region == place}
+        ready.options[:] = [
+            o for o in ready.options if o.region != place or abs(o.steps - wanted) == min(off, default=0)
+        ]
 
 
 def _chosen(ready: Ready, budget: Budget) -> Choice:
@@ -183,6 +197,7 @@ def _chosen(ready: Ready, budget: Budget) -> Choice:
                                                           & np.isin(ready.found.second, _pots(ready, there))], 3)  # fmt: skip
             region = Region(r, group, ready.found, sorted({*there, *own}), ready.near[r], there)
             _add(ready, region, [there, [*there, *own]], budget)
+        _as_pinned(ready)
         again = choose(ready.found, ready.options, budget)
         gained = again.worth(ready.found, budget) - chosen.worth(ready.found, budget)
         if gained > 0:

@@ -88,7 +88,7 @@ class Colour(Stage):
         Raises:
             SettingError: see plan.economy.
         """
-        pins = [budget.only, budget.blends, budget.neat]
+        pins = [budget.only, budget.blends, budget.neat, budget.steps_on]
         state = digest(
             "economy", plain(pins), context.target_key("metal"), context.simulation.chain(context.before(self.name))[-1],
             [plain(p) for p in context.rack], plain(context.tools), self.planned(context), context.plan.models,

@@ -47,7 +47,7 @@ def change(sculpt_id: int) -> tuple[Response, int] | Response:
     if given.get("do") == "plan":
         with workshop().store.session() as session:
             own = opened(session, sculpt_id)
-        budget = budget_from(given)
+        budget = budget_from(own, given)
         if working := in_background(
             ("economy", sculpt_id, own.turn, str(budget)), lambda say: economy_of(own, budget, say)
         ):
@@ -88,7 +88,7 @@ def _changed(session: Session, own: Opened, what: str, given: dict[str, Any]) ->
             coats, f"{title}: {names[next(iter(wishes))] if what == 'way' else 'all others'}" if wishes else action
         )
     if what == "plan":
-        budget = budget_from(given)
+        budget = budget_from(own, given)
         new = plan.with_wishes(STAGE.name, replace(context.wishes(STAGE.name), budget=budget))
         context = context.on(replace(new, coats=own.plan.coats))
         coats = STAGE.painted(context, STAGE.items(context)[-1])

@@ -27,7 +27,7 @@ SETTINGS = (
 
 def panel(session: Session, sculpt: Sculpt, own: OpenSculpt) -> dict[str, Any]:
     """What the panel shows; the glows come as glow.json."""
-    from ...store import paints
+    from ....store import paints
 
     clear = [p for p in paints.rack_of(session) if p.kind in ("ink", "one-coat") and p.looks.value < 8.5]
     return {

@@ -87,7 +87,7 @@ export default class Colour {
     $("colour-seams-box").hidden = !plan.seams.length;
     $("colour-seams").replaceChildren(...plan.seams.map(line));
     $("finish").textContent = plan.finish;
-    this.far.palette(plan.palette); this.far.load();
+    this.far.palette(plan.palette); this.far.regions(plan.regions); this.far.load();
     this.list(); this.ways(); this.strip(); this.look(this.at);
   }
 

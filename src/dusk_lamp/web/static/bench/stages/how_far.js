@@ -11,6 +11,7 @@ export default class HowFar {
       this.own = Object.fromEntries([...new FormData(e.target)].filter(([, v]) => v));
       this.load(true);
     });
+    $("front-box").addEventListener("toggle", () => { if ($("front-box").open) this.front(); });
   }
 
   // asked for again only where the plan is another one
@@ -24,9 +25,40 @@ export default class HowFar {
     if (turn !== this.loading) return;
     if (found.trouble || found.error) { $("how-far-words").textContent = found.trouble || found.error; $("how-far").replaceChildren(); return; }
     $("how-far").dataset.of = mark;
+    if ($("front-box").open) this.front();
     $("how-far").replaceChildren(...found.plans.map((plan) => this.button(plan)));
     const here = found.plans.find((p) => p.here);
     $("how-far-words").textContent = here ? `${here.words} ${found.more}` : "Choose how far to go: all regions are planned together, from few pots.";
+  }
+
+  // steps that a painter wants on a region, one field each
+  regions(regions) {
+    const box = $("how-far-steps");
+    const mark = regions.map((r) => `${r.number} ${r.name}`).join();
+    if (box.dataset.of === mark) return;
+    box.dataset.of = mark;
+    box.replaceChildren(...regions.map((r) => {
+      const label = document.createElement("label");
+      label.className = "field"; label.textContent = r.name;
+      label.append(Object.assign(document.createElement("input"), { className: "input", type: "number", min: 1, max: 12, name: `on-${r.number}`, placeholder: "any" }));
+      return label;
+    }));
+  }
+
+  async front() {
+    $("front-words").textContent = "Working out six plans …";
+    const found = await (await patient(`${this.colour.base}/economy/front.json`)).json();
+    $("front-words").textContent = found.trouble || found.error || "Touch a point to take that plan.";
+    $("front").innerHTML = found.svg || "";
+    $("front").querySelectorAll(".touch").forEach((point) => {
+      const plan = found.plans[point.dataset.place];
+      point.setAttribute("role", "button"); point.setAttribute("tabindex", "0"); point.setAttribute("aria-label", plan.words);
+      const show = () => { $("front-words").textContent = plan.words; };
+      const take = () => { say(`Planned: ${plan.words}`); this.colour.change({ do: "plan", minutes: plan.minutes }); };
+      point.addEventListener("pointerenter", show); point.addEventListener("focus", show);
+      point.addEventListener("click", take);
+      point.addEventListener("keydown", (e) => { if (e.key === "Enter" || e.key === " ") { e.preventDefault(); take(); } });
+    });
   }
 
   button(plan) {
