@@ -4,7 +4,7 @@ from collections.abc import Sequence
 from html import escape
 
 WIDE, HIGH = 264.0, 132.0
-LEFT, RIGHT, TOP, BOTTOM = 30.0, 10.0, 12.0, 24.0
+LEFT, RIGHT, TOP, BOTTOM = 38.0, 10.0, 12.0, 24.0
 LEAST_NEAR = 0.4  # where the axis of nearness begins, unless a plan is worse
 GRID, WORDS, LINE, HERE = "#4a4740", "#b9b3a6", "#d9d4c8", "#f2b84b"
 
