@@ -519,7 +519,7 @@ def test_metal_edges_and_wear_on_the_command_line(tmp_path, capsys):
         )
         told, got = json.loads(capsys.readouterr().out), columns(out)
         assert (
-            told["facets"]["flat"] == 6 and {"reflect", "value"} <= set(got.dtype.names) and np.ptp(got["value"]) > 1
+            told["kinds"]["flat"] == 6 and {"reflect", "value"} <= set(got.dtype.names) and np.ptp(got["value"]) > 1
         )
     assert main(["metal", str(file), "-o", str(out), "--as-is", "--world", "uniform", "--roughness", "0.7"]) == 0
     assert columns(out)["reflect"] == pytest.approx(1, abs=0.01)

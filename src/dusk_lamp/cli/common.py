@@ -136,7 +136,7 @@ def lit_site(args: argparse.Namespace, rig: Any, marked: bool = False):
 
     raw = read_sculpt(args.file)
     if args.as_is:
-        surface, placed = as_is_surface(raw), None
+        surface, placed, mesh = as_is_surface(raw), None, raw
     else:
         if args.up.lstrip("-") not in ("x", "y", "z"):
             raise SettingError(f"--up is one of z, -z, y, -y, x, -x, not '{args.up}'")
@@ -155,7 +155,7 @@ def lit_site(args: argparse.Namespace, rig: Any, marked: bool = False):
         directions = int(np.clip(SKY_BUDGET // max(len(surface), 1) // 8 * 8, DIRECTIONS, 16 * DIRECTIONS))
         view = visibility_of(surface, directions)
     marking = _own_marking(args, surface, placed) if marked else None
-    return Site(surface, view, marking=marking)
+    return Site(surface, view, marking=marking, mesh=lambda: mesh)
 
 
 def _own_marking(args: argparse.Namespace, surface: Any, placed: Any):

@@ -66,28 +66,36 @@ def _metal(args: argparse.Namespace) -> None:
     from ..core.light.reflect import mirrored
     from ..core.plan.metal import metal_school
     from ..core.plan.metal.school import Shine, value_of
-    from ..core.sculpt.site import Site
     from ..core.sculpt.visibility import visibility_of
 
     world, view, school = _world(args.world), _view(args.view), metal_school(args.school)
     shine, rig = Shine(view, args.roughness), rig_of(args)
     site = lit_site(args, rig)
     if site.visibility is None:
-        site = Site(site.surface, visibility_of(site.surface))
+        site.visibility = visibility_of(site.surface)
     share = school.shares(site, shine, world, rig.lamp or Lamp(0, 60))
     shown = mirrored(site.surface, site.visibility, view, world, args.roughness)
     value = value_of(share, shine)
     write_whole(Path(args.out), lit_ply_of(site, {"reflect": shown, "value": value}))
     if args.json:
-        from ..core.sculpt.facets import facets
+        from ..core.directions import direction_of
+        from ..core.plan.metal.facet import ends_of, runs_of
+        from ..core.plan.metal.school import facets_of
 
-        found = facets(site.surface, site.bends)
+        lamp = rig.lamp or Lamp(0, 60)
+        found = facets_of(site, shine)
+        runs = runs_of(found, direction_of(lamp.azimuth, lamp.elevation).astype(float))
+        rows = [
+            {
+                "number": k, "kind": f.kind, "hollow": f.hollow, "normal": f.normal.round(4).tolist(), "mm2": round(f.mm2, 2),
+                "along": f.along.round(4).tolist(), "length": round(f.length, 2), "width": round(f.width, 2),
+                "values": [round(v, 2) for v in ends_of(f, run, shine)], "touches": [n + 1 for n in f.neighbours],
+            }
+            for k, (f, run) in enumerate(zip(found, runs, strict=True), 1)
+        ]  # fmt: skip
         kinds = {k: sum(f.kind == k for f in found) for k in ("flat", "cylinder", "ball")}
-        print(
-            json.dumps(
-                {"facets": kinds, "darkest": round(float(value.min()), 2), "lightest": round(float(value.max()), 2)}
-            )
-        )
+        ends = {"darkest": round(float(value.min()), 2), "lightest": round(float(value.max()), 2)}
+        print(json.dumps({"facets": rows, "kinds": kinds, **ends}))
 
 
 def _edges(args: argparse.Namespace) -> None:

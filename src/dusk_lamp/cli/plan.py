@@ -259,7 +259,8 @@ def context_of(plan: Any, folder: Path, args: argparse.Namespace):
     if own.holes_closed:
         mended = holes_closed(mended)
     part = gathered(mended.shell, mended.mesh.face_areas())
-    surface = working_surface(stand(mended.mesh, standing), part, own.samples, own.most_samples)
+    standing_mesh = stand(mended.mesh, standing)
+    surface = working_surface(standing_mesh, part, own.samples, own.most_samples)
     placed = placing(mended.mesh, standing)
     carried = None
     if plan.marking:
@@ -279,7 +280,7 @@ def context_of(plan: Any, folder: Path, args: argparse.Namespace):
         marking = Marking(np.full(len(surface), len(plan.regions), np.uint8), plan.regions, plan.last_id)
     if not plan.regions and marking.regions and not args.json:
         print(f"{len(marking.regions)} regions come from {paths[0].name}", file=sys.stderr)
-    site = seen_site(surface, plan.shadowless, marking=marking, loose=plan.loose)
+    site = seen_site(surface, plan.shadowless, marking=marking, loose=plan.loose, mesh=standing_mesh)
     rack = plan.own_rack or the_rack(None)
     return Context(plan.marked(marking), site, rack, plan.tools, placed)
 

@@ -10,11 +10,12 @@ from scipy.spatial import cKDTree
 from ..core.memory import Bounded, Memory
 from ..core.sculpt.brush import likeness
 from ..core.sculpt.display import seen_from
+from ..core.sculpt.mesh import Mesh
 from ..core.sculpt.parts import alone, pull
 from ..core.sculpt.site import Site
 from ..core.sculpt.visibility import Visibility
 from .models import Sculpt
-from .preparing import Shadowless, load_placing, load_sky, load_surface, relief
+from .preparing import Shadowless, load_mended, load_placing, load_sky, load_surface, relief
 from .store import Store
 
 MOST_IN_MEMORY = 3  # about 150 MB each
@@ -27,13 +28,21 @@ class OpenSculpt:
     memory: what has been worked out on it and may be wanted again. more: the same for those above the store, by kind.
     """
 
-    def __init__(self, store: Store, surface_key: str, shadowless: Shadowless) -> None:
+    def __init__(self, store: Store, surface_key: str, shadowless: Shadowless, mended_key: str | None) -> None:
         cache = store.cache
         surface = load_surface(cache, surface_key)
         self.surface_key = surface_key
         self.placing = load_placing(cache, surface_key)
+
+        def mesh() -> Mesh:
+            try:
+                raw = load_mended(cache, mended_key or "").mesh
+            except KeyError:  # the cache let it go: what was laid out is nearly as good
+                return self.site.bends.joined
+            return Mesh(self.placing.to_bench(raw.vertices).astype(np.float32), raw.faces)
+
         apart = [alone(surface, (part,), uncast) for part, uncast in shadowless]
-        self.site = Site(surface, None, apart, relief=lambda: relief(cache, surface_key, surface))
+        self.site = Site(surface, None, apart, relief=lambda: relief(cache, surface_key, surface), mesh=mesh)
         self.chosen = cache.array(surface_key, "quick")
         self.between = cache.array(surface_key, "quick_faces")
         self.quick = self.site.only(self.chosen, self.between)
@@ -84,10 +93,11 @@ class OpenSculpts:
             KeyError: its fields are not in the cache and must be prepared again.
         """
         surface_key, shadowless, sky_key = sculpt.surface_key, sculpt.shadowless, sculpt.sky_key
+        mended_key = sculpt.mended_key
         if surface_key is None:
             raise KeyError("not laid out yet")
         opened = self._kept.of(
-            (surface_key, tuple(shadowless)), lambda: OpenSculpt(self._store, surface_key, shadowless)
+            (surface_key, tuple(shadowless)), lambda: OpenSculpt(self._store, surface_key, shadowless, mended_key)
         )
         if sky_key and opened.site.visibility is None:
             with self._sky:

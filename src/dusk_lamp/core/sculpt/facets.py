@@ -1,7 +1,7 @@
 """Facets: flat parts of a surface bounded by sharp edges, and parts that bend like a cylinder or a ball."""
 
 from collections.abc import Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 import numpy as np
 from numpy.typing import NDArray
@@ -10,13 +10,19 @@ from scipy.sparse.csgraph import connected_components
 from scipy.spatial import cKDTree
 
 from ..plain import checked, choice, rounded
+from .mesh import Mesh, summed
+from .planes import Planes, dots_on, near_parts, planes_of
 from .relief import Bends
 from .surface import Surface
 
 KINDS = ("flat", "cylinder", "ball", "none")
 SHARP = np.radians(14.0)  # a bend beyond this bounds a facet
 FLAT = np.radians(7.0)  # normals within a flat facet differ by no more, by area
-LEAST_SHARE = 0.004  # of the whole skin
+LEAST_SHARE = 0.004  # of the whole skin, of a round form
+LEAST_MM2, USUAL_HEIGHT, LEAST_PLANE = 1.2, 32.0, 0.0004  # of a plane on a model so many mm high; share of the skin
+MOST_DOTS, NEAREST = 400_000, 6
+BETWEEN = 4  # faces between facets that meet
+ROUND = 0.1  # of the spread of normals that a cylinder or a ball leaves unexplained
 ONE_WAY, EVERY_WAY = (
     0.02,
     0.12,
@@ -26,7 +32,8 @@ ONE_WAY, EVERY_WAY = (
 @dataclass(frozen=True)
 class Facet:
     """One part. kind: flat, cylinder or ball. own: (N,) its samples. normal: (3,) mean. along: (3,) its length's
-    direction, or a cylinder's axis. length, width: mm. neighbours: numbers of the facets it meets."""
+    direction, or a cylinder's axis. neighbours: numbers of the facets it meets. hollow: a fuller, a groove. length, width:
+    mm."""
 
     kind: str
     own: NDArray[np.bool_]
@@ -36,6 +43,7 @@ class Facet:
     length: float = rounded(2)
     width: float = rounded(2)
     mm2: float = rounded(2)
+    hollow: bool = False
 
 
 @dataclass(frozen=True)
@@ -49,87 +57,133 @@ class FacetNote:
         checked(self)
 
 
-def facets(
-    surface: Surface, bends: Bends, on: NDArray[np.bool_] | None = None, notes: Sequence[FacetNote] = ()
-) -> list[Facet]:
+def facets(surface: Surface, bends: Bends, mesh: Mesh | None = None, notes: Sequence[FacetNote] = ()) -> list[Facet]:
     """The facets of a surface, the largest first.
 
-    Faces that meet gently hang together; a part is flat where its normals hardly differ, else a cylinder or a ball by how
-    its normals spread; what is none of these is left out. on: (N,) samples that are looked at. notes: what a painter knows
-    better; the last word counts.
+    Planes are found on the triangles of the file (see planes), so that it plays no part how finely the surface was laid
+    out. What is no plane but hangs together gently is flat, a cylinder or a ball by how its normals spread; what is none
+    of these is left out.
+
+    Args:
+        mesh: the file's triangles as they stand on the bench, mm; without them those of the surface. notes: what a
+        painter knows better; the last word counts.
     """
-    mesh = bends.joined
-    count = len(mesh.faces)
-    f, g = bends.faces.T
-    real = (f >= 0) & (g >= 0)
-    gentle = real & (bends.angle < SHARP)
-    allowed: NDArray[np.bool_] = np.ones(count, np.bool_)
-    if on is not None:
-        allowed = np.asarray(on[surface.faces].all(axis=1), np.bool_)
-    keep = gentle & allowed[np.maximum(f, 0)] & allowed[np.maximum(g, 0)]
-    graph = coo_matrix((np.ones(int(keep.sum())), (f[keep], g[keep])), (count, count))
-    label = connected_components(graph, directed=False)[1]
-    area = np.linalg.norm(mesh.crosses(), axis=1) / 2
-    size = np.bincount(label, area * allowed)
-    whole = float(area[allowed].sum())
-    known = _noted(surface, label, notes)
-    chosen = [int(k) for k in np.argsort(-size, kind="stable") if size[k] >= LEAST_SHARE * whole or k in known]
-    out = []
-    meets: dict[int, set[int]] = {k: set() for k in chosen}
-    crossed = real & (label[np.maximum(f, 0)] != label[np.maximum(g, 0)])
-    for a, b in np.unique(np.stack([label[f[crossed]], label[g[crossed]]], axis=1), axis=0):
-        if int(a) in meets and int(b) in meets:
-            meets[int(a)].add(int(b))
-            meets[int(b)].add(int(a))
-    found: list[int] = []
-    for k in chosen:
-        rows = np.flatnonzero((label == k) & allowed)
-        kind, along = _kind(bends.normals[rows], area[rows])
-        kind = known.get(k, kind)
-        if kind in ("", "none"):
+    mesh = bends.joined if mesh is None else mesh
+    area, middle = mesh.face_areas(), mesh.corners().mean(axis=1)
+    whole = float(area.sum())
+    planes = planes_of(mesh, max(LEAST_MM2 * (surface.height / USUAL_HEIGHT) ** 2, LEAST_PLANE * whole))
+    label = _with_round_forms(planes, area, whole)
+    face_of = None if mesh is bends.joined else _nearest_faces(surface, mesh, area)
+    known = _noted(mesh, label, area, surface.spacing, notes)
+    mm2 = summed(np.maximum(label, 0), np.where(label >= 0, area, 0.0), int(label.max(initial=-1)) + 1)
+    mm2[: len(planes.mm2)] = planes.mm2
+    out: list[tuple[int, Facet]] = []
+    for k in np.argsort(-mm2, kind="stable").tolist():
+        rows = np.flatnonzero(label == k)
+        if not len(rows):
             continue
+        flat = k < len(planes.mm2)
+        kind, along = ("flat", np.zeros(3)) if flat else _kind(planes.smooth[rows], area[rows], middle[rows])
+        kind = known.get(k, kind)
         own = np.zeros(len(surface), np.bool_)
-        own[np.unique(surface.faces[rows])] = True
-        normal = np.average(bends.normals[rows], axis=0, weights=area[rows])
-        normal /= max(float(np.linalg.norm(normal)), 1e-12)
-        points = surface.points[own].astype(float)
-        if kind == "flat":
-            away = points - points.mean(axis=0)
-            along = np.linalg.svd(away - (away @ normal)[:, None] * normal, full_matrices=False)[2][0]
+        if face_of is None:
+            own[np.unique(surface.faces[rows])] = True
+        else:
+            own = label[face_of] == k
+        if kind in ("", "none") or not own.any():
+            continue
+        normal = planes.normals[k] if flat else _mean(planes.smooth[rows], area[rows])
+        away = middle[rows] - np.average(middle[rows], axis=0, weights=area[rows])
+        level = away - (away @ normal)[:, None] * normal
+        if kind == "flat" or not along.any():
+            along = np.linalg.eigh(np.einsum("i,ij,ik->jk", area[rows], level, level))[1][:, 2]
         across = np.cross(normal, along)
+        points = mesh.vertices[np.unique(mesh.faces[rows])].astype(float)
+        hollow = float(area[rows] @ np.einsum("ij,ij->i", planes.smooth[rows] - normal, away)) < 0
         out.append(
-            (kind, own, normal, along, float(np.ptp(points @ along)), float(np.ptp(points @ across)), float(size[k]))
-        )
-        found.append(k)
-    place = {k: n for n, k in enumerate(found)}
-    return [
-        Facet(kind, own, normal, along, tuple(sorted(place[m] for m in meets[k] if m in place)), length, width, mm2)
-        for k, (kind, own, normal, along, length, width, mm2) in zip(found, out, strict=True)
-    ]
+            (k, Facet(kind, own, normal, along, (), float(np.ptp(points @ along)), float(np.ptp(points @ across)),
+                      float(mm2[k]), kind != "flat" and hollow))
+        )  # fmt: skip
+    place = {k: n for n, (k, _) in enumerate(out)}
+    meets: dict[int, set[int]] = {k: set() for k in place}
+    for a, b in near_parts(_spread(label, planes.mates), planes.mates).tolist():
+        if a in place and b in place:
+            meets[a].add(place[b])
+            meets[b].add(place[a])
+    return [replace(facet, neighbours=tuple(sorted(meets[k]))) for k, facet in out]
 
 
-def _noted(surface: Surface, label: NDArray, notes: Sequence[FacetNote]) -> dict[int, str]:
+def _with_round_forms(planes: Planes, area: NDArray, whole: float) -> NDArray[np.int32]:
+    """(F,) the parts: planes, then what is left and hangs together gently, as far as it is large."""
+    label, mates = planes.label.copy(), planes.mates
+    f, g = np.repeat(np.arange(len(label)), 3), mates.ravel()
+    free = (g > f) & (label[f] < 0) & (label[np.maximum(g, 0)] < 0)
+    f, g = f[free], g[free]
+    gentle = np.einsum("ij,ij->i", planes.smooth[f], planes.smooth[g]) > np.cos(SHARP)
+    graph = coo_matrix((np.ones(int(gentle.sum())), (f[gentle], g[gentle])), (len(label), len(label)))
+    part = connected_components(graph, directed=False)[1]
+    size = np.bincount(part, np.where(label < 0, area, 0.0))
+    large = np.flatnonzero(size >= LEAST_SHARE * whole)
+    number = np.full(len(size), -1)
+    number[large] = len(planes.mm2) + np.arange(len(large))
+    left = label < 0
+    label[left] = number[part[left]]
+    return label
+
+
+def _spread(label: NDArray[np.int32], mates: NDArray[np.int32]) -> NDArray[np.int32]:
+    """Parts grown into the few faces between them: a ridge is a little round on any print."""
+    for _ in range(BETWEEN):
+        beyond = np.where(mates >= 0, label[np.maximum(mates, 0)], -1).max(axis=1)
+        label = np.where(label < 0, beyond, label).astype(np.int32)
+    return label
+
+
+def _nearest_faces(surface: Surface, mesh: Mesh, area: NDArray) -> NDArray[np.int64]:
+    """(N,) the face of the mesh that each sample lies on: the nearest that looks its way."""
+    dots, face = dots_on(mesh, area, max(surface.spacing, float(np.sqrt(area.sum() / MOST_DOTS))))
+    normals = mesh.crosses()
+    at = cKDTree(dots).query(surface.points, k=min(NEAREST, len(dots)), workers=-1)[1].reshape(len(surface), -1)
+    facing = np.einsum("nkj,nj->nk", normals[face[at]], surface.normals) > 0
+    return face[at[np.arange(len(at)), np.argmax(facing, axis=1)]]
+
+
+def _noted(mesh: Mesh, label: NDArray, area: NDArray, spacing: float, notes: Sequence[FacetNote]) -> dict[int, str]:
     """What was said of the parts (F,) that some places lie on."""
     if not notes:
         return {}
-    middles = surface.points[surface.faces].mean(axis=1)
-    at = cKDTree(middles).query(np.array([note.place for note in notes], float))[1]
-    return {int(label[k]): one.kind for k, one in zip(at, notes, strict=True)}
+    dots, face = dots_on(mesh, area, max(spacing, float(np.sqrt(area.sum() / MOST_DOTS))))
+    at = cKDTree(dots).query(np.array([note.place for note in notes], float))[1]
+    return {int(label[face[k]]): one.kind for k, one in zip(at, notes, strict=True) if label[face[k]] >= 0}
 
 
-def _kind(normals: NDArray[np.float64], area: NDArray[np.float64]) -> tuple[str, NDArray[np.float64]]:
-    """What a part is by its normals (F, 3), and its axis; "" where it is nothing plain."""
+def _mean(normals: NDArray, area: NDArray) -> NDArray[np.float64]:
+    mean = area @ normals
+    return mean / max(float(np.linalg.norm(mean)), 1e-12)
+
+
+def _kind(
+    normals: NDArray[np.float64], area: NDArray[np.float64], middle: NDArray[np.float64]
+) -> tuple[str, NDArray[np.float64]]:
+    """What a part is by its faces' normals (F, 3) and middles (F, 3), and its axis; "" where it is nothing plain."""
     weight = area / max(float(area.sum()), 1e-30)
-    mean = weight @ normals
-    length = float(np.linalg.norm(mean))
-    if length > np.cos(FLAT):
+    if float(np.linalg.norm(weight @ normals)) > np.cos(FLAT):
         return "flat", np.array([1.0, 0.0, 0.0])
     spread, axes = np.linalg.eigh(np.einsum("i,ij,ik->jk", weight, normals, normals))
     if spread[0] < ONE_WAY and spread[1] > EVERY_WAY:
-        return "cylinder", axes[:, 0]
-    if spread[0] > EVERY_WAY:
+        round_ = axes[:, 1:]  # across its axis
+        return ("cylinder" if _round(normals @ round_, middle @ round_, weight) else ""), axes[:, 0]
+    if spread[0] > EVERY_WAY and _round(normals, middle, weight):
         return "ball", axes[:, 2]
     return "", axes[:, 0]
+
+
+def _round(normals: NDArray, places: NDArray, weight: NDArray) -> bool:
+    """Whether normals point away from one place or axis, and all from about as far: n = (p − c) / r, by least squares."""
+    p, n = places - weight @ places, normals - weight @ normals
+    curved = float(weight @ (p * n).sum(axis=1)) / max(float(weight @ (p * p).sum(axis=1)), 1e-30)
+    left = float(weight @ ((n - curved * p) ** 2).sum(axis=1))
+    return left < ROUND * float(weight @ (n * n).sum(axis=1))
 
 
 def on_edges(surface: Surface, bends: Bends, own: NDArray[np.bool_], sharper: float) -> NDArray[np.bool_]:

@@ -17,6 +17,7 @@ from scipy.spatial import cKDTree
 from ..errors import SettingError
 from ..plain import checked, choice, text
 from .marking import Marking
+from .mesh import Mesh
 from .parts import alone
 from .relief import Bends, Line, Relief, lines, relief_of
 from .surface import Surface, some_samples
@@ -100,8 +101,8 @@ class Site:
 
     surface: the samples. visibility: what each sees of its surroundings, None as long as that is not known: lamps and
     sprays can do without. apart: parts on which some others do not cast. relief, marking: given, or a function that
-    gives them, or worked out here (an empty marking). loose: numbers of the parts that are painted apart. Safe to ask
-    from many threads.
+    gives them, or worked out here (an empty marking). loose: numbers of the parts that are painted apart. mesh: gives the file's triangles
+    as they stand on the bench. Safe to ask from many threads.
     """
 
     def __init__(
@@ -113,11 +114,13 @@ class Site:
         relief: Relief | Callable[[], Relief] | None = None,
         marking: Marking | Callable[[], Marking] | None = None,
         loose: Iterable[int] = (),
+        mesh: Callable[[], Mesh] | None = None,
     ) -> None:
         self.surface = surface
         self._visibility = visibility
         self.apart = tuple(apart)
         self.loose = frozenset(loose)
+        self._mesh = mesh
         self._relief = relief or (lambda: relief_of(surface))
         self._marking = marking or (lambda: Marking(np.zeros(len(surface), np.uint8)))
         self._known: dict[str, Any] = {}
@@ -179,6 +182,11 @@ class Site:
     def bends(self) -> Bends:
         """How its faces meet."""
         return self.once("bends", lambda: Bends(self.surface))
+
+    @property
+    def mesh(self) -> Mesh:
+        """The file's triangles as they stand on the bench, mm; those of the surface where the file is not at hand."""
+        return self.bends.joined if self._mesh is None else self._mesh()
 
     @property
     def lines(self) -> list[Line]:
@@ -269,6 +277,7 @@ def seen_site(
     *,
     marking: Marking | None = None,
     loose: Iterable[int] = (),
+    mesh: Mesh | None = None,
 ) -> Site:
     """A site that knows what each sample sees of its surroundings. shadowless: numbers of the parts on which some others,
     by their numbers, do not cast."""
@@ -277,7 +286,7 @@ def seen_site(
         own, by_itself = alone(surface, (part,), uncast)
         apart.append((own, by_itself))
         seen = seen.with_part(own, visibility_of(by_itself))
-    return Site(surface, seen, apart, marking=marking, loose=loose)
+    return Site(surface, seen, apart, marking=marking, loose=loose, mesh=None if mesh is None else lambda: mesh)
 
 
 def _visibility_at(whole: Visibility, surface: Surface, some: Surface, chosen: NDArray[np.int32]) -> Visibility:

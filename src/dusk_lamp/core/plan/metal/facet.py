@@ -8,7 +8,7 @@ from ...light.lamp import Lamp
 from ...light.reflect import World, mirrored
 from ...sculpt.facets import Facet, on_edges
 from ...sculpt.site import Site
-from .school import School, Shine, facets_of
+from .school import School, Shine, facets_of, value_of
 
 CUTTING = np.radians(50.0)  # an edge that bends more is a cutting edge
 
@@ -32,12 +32,23 @@ class FacetByFacet(School):
                 continue
             at = points[facet.own] @ facet.along
             share = (at - at.min()) / max(float(np.ptp(at)), 1e-9)
-            climbs = share if run > 0 else 1 - share
-            if shine.counterchange < 1:
-                climbs = shine.counterchange * climbs + (1 - shine.counterchange) * share
-            out[facet.own] = climbs ** (1 + shine.bow)
+            out[facet.own] = climb(share, run, shine)
             out[on_edges(site.surface, site.bends, facet.own, CUTTING)] = 1.0
         return out.astype(np.float32)
+
+
+def climb(share: NDArray[np.float64], run: int, shine: Shine) -> NDArray[np.float64]:
+    """Shares of light at shares of a facet's length, which climbs along it (run 1) or against it (run −1)."""
+    climbs = share if run > 0 else 1 - share
+    if shine.counterchange < 1:
+        climbs = shine.counterchange * climbs + (1 - shine.counterchange) * share
+    return climbs ** (1 + shine.bow)
+
+
+def ends_of(facet: Facet, run: int, shine: Shine) -> tuple[float, float]:
+    """The values that a facet is painted with at the start and at the end of its length."""
+    low, high = value_of(climb(np.array([0.0, 1.0]), run, shine).astype(np.float32), shine).tolist()
+    return low, high
 
 
 def runs_of(found: list[Facet], light: NDArray[np.float64]) -> list[int]:

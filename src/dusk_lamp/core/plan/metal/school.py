@@ -38,7 +38,9 @@ class Shine:
 
 def facets_of(site: Site, shine: Shine) -> list[Facet]:
     """The facets of a sculpt, as they were found and as the painter corrected them."""
-    return site.once(f"facets {shine.corrections}", lambda: facets(site.surface, site.bends, notes=shine.corrections))
+    return site.once(
+        f"facets {shine.corrections}", lambda: facets(site.surface, site.bends, site.mesh, shine.corrections)
+    )
 
 
 class School:

@@ -1,0 +1,564 @@
+"""Planes on a mesh: parts that are flat but for the noise of a scan, told apart from a bend of six degrees on.
+
+Region growing on smoothed normals and on the distance from the plane grown so far (after Besl and Jain, 1988, from
+memory), the flattest places first; what bends within itself is given back. How finely the surface is laid out for painting
+plays no part: this looks at the triangles of the file.
+"""
+
+from dataclasses import dataclass
+
+import numba
+import numpy as np
+from numpy.typing import NDArray
+
+from .edges import edges_of
+from .mesh import Mesh, summed
+
+LEAST_BEND = np.radians(6.0)  # between planes that are told apart
+REACH = np.radians(3.2)  # of a normal from that of its plane
+LEAST_NOISE_MM, MOST_NOISE_MM = 0.006, 0.08  # less is none
+OFF_BY_NOISE = 1.15  # measured on boxes, prisms, cylinders and balls with known noise: 1.0 to 1.3
+LEAST_WIDTH_MM = 0.35  # of a plane
+ROOM_MM, ROOM_TIMES = (0.3, 1.0), 25.0  # how far round a spot a plane is fitted to it: so many times the noise
+EDGES_IN_ROOM, DOTS_IN_ROOM, MOST_DOTS, NEIGHBOURS = 1.5, 4.0, 400_000, 48
+FILL_ROUNDS, RIM_ROUNDS = 6, 4
+BENT, BENT_ROUGH = 0.4, 0.8  # of REACH: a part that bends by more within itself is no plane; of a noisy file
+SLACK_MM, NOISE_TIMES = 0.02, 3.0  # of a point from its plane, besides so many times the noise
+ALIKE_BEND, ALIKE_WIDTH, TESSELLATED = 0.3, 0.35, np.radians(16.0)  # strips of a round form as a file has it
+
+
+@dataclass(frozen=True)
+class Planes:
+    """label: (F,) the plane of each face, −1 for none. normals: (P, 3) unit. middles: (P, 3) mm. mm2: (P,). The largest
+    first. mates: (F, 3) the faces beside each face, −1 where there is none. noise_mm: of the vertices, as estimated."""
+
+    label: NDArray[np.int32]
+    normals: NDArray[np.float64]
+    middles: NDArray[np.float64]
+    mm2: NDArray[np.float64]
+    smooth: NDArray[np.float64]
+    mates: NDArray[np.int32]
+    noise_mm: float
+
+
+def planes_of(mesh: Mesh, least_mm2: float) -> Planes:
+    """The planes of a mesh (mm) of at least so much area."""
+    mates = (edges_of(mesh.faces, len(mesh.vertices)).mate.reshape(-1, 3)).astype(np.int64)
+    mates = np.where(mates >= 0, mates // 3, -1).astype(np.int32)
+    cross = mesh.crosses()
+    twice = np.linalg.norm(cross, axis=1)
+    area, raw = twice / 2, cross / np.maximum(twice, 1e-300)[:, None]
+    middle = mesh.corners().mean(axis=1)
+    noise = _noise(mesh, raw, twice, mates)
+    if LEAST_NOISE_MM < noise < MOST_NOISE_MM:  # more is no noise but a coarse file
+        smooth, uneven = _fitted(mesh, raw, area, middle, noise)
+        tilt = max(np.radians(12.0), 6 * noise / float(np.sqrt(np.median(area))))
+    else:
+        noise, smooth, tilt = 0.0, _smooth_once(raw, area, mates, np.cos(LEAST_BEND / 2)), np.radians(12.0)
+        uneven = _unevenness(smooth, mates)
+    order = np.argsort(uneven, kind="stable").astype(np.int32)
+    slack = SLACK_MM + NOISE_TIMES * noise
+    label, count = _grown(
+        smooth,
+        middle,
+        area,
+        mates,
+        order,
+        np.cos(REACH),
+        slack,
+        least_mm2,
+        LEAST_WIDTH_MM,
+        (BENT_ROUGH if noise else BENT) * REACH,
+    )
+    label = _joined(label, count, mates, smooth, middle, area, slack)
+    for _ in range(FILL_ROUNDS if noise else 0):
+        label = _filled(label, mates)
+    label = _without_strips(label, mates, middle, area, smooth)
+    for _ in range(RIM_ROUNDS * (3 if noise else 1)):
+        label = _rimmed(label, mates, raw, middle, area, slack, tilt)
+    if noise:
+        label = _joined(label, int(label.max(initial=-1)) + 1, mates, smooth, middle, area, slack)
+    return _gathered(label, mates, raw, smooth, middle, area, least_mm2, noise)
+
+
+def _noise(mesh: Mesh, normals: NDArray, twice: NDArray, mates: NDArray) -> float:
+    """How far the vertices are off, mm: by how much a face is turned from the mean of its neighbours, times its height. A
+    smooth form, however bent, is turned by next to nothing."""
+    beside = normals[np.where(mates >= 0, mates, np.arange(len(mates))[:, None])].sum(axis=1)
+    beside /= np.maximum(np.linalg.norm(beside, axis=1), 1e-12)[:, None]
+    turn = np.arccos(np.clip(np.einsum("ij,ij->i", normals, beside), -1, 1))
+    corners = mesh.corners()
+    longest = np.linalg.norm(corners - np.roll(corners, 1, axis=1), axis=2).max(axis=1)
+    off = turn * twice / np.maximum(longest, 1e-12)
+    order = np.argsort(off)
+    upto = np.cumsum(twice[order])
+    return float(off[order[np.searchsorted(upto, upto[-1] / 2)]]) / OFF_BY_NOISE
+
+
+def _means(label: NDArray, normals: NDArray, middle: NDArray, area: NDArray) -> tuple[NDArray, NDArray, NDArray]:
+    """Normal, middle and area of every part (P, 3), (P, 3), (P,)."""
+    own = label >= 0
+    count = int(label.max(initial=-1)) + 1
+    mm2 = summed(label[own], area[own], count)
+    mean, at = (
+        np.stack([summed(label[own], area[own] * x[own, k], count) for k in range(3)], axis=1)
+        for x in (normals, middle)
+    )
+    at /= np.maximum(mm2, 1e-30)[:, None]
+    return mean / np.maximum(np.linalg.norm(mean, axis=1), 1e-30)[:, None], at, mm2
+
+
+def _borders(label: NDArray, mates: NDArray) -> tuple[NDArray, NDArray, NDArray]:
+    """Faces (M,) on borders of parts, the face beyond, and which side is counted once."""
+    f = np.repeat(np.arange(len(label)), 3)
+    g = mates.ravel()
+    real = (g >= 0) & (label[f] >= 0)
+    f, g = f[real], g[real]
+    crossed = (label[g] >= 0) & (label[f] != label[g])
+    return f[crossed], g[crossed], f[crossed] < g[crossed]
+
+
+def _joined(
+    label: NDArray, count: int, mates: NDArray, normals: NDArray, middle: NDArray, area: NDArray, slack: float
+):
+    """Planes that meet and are one, as one."""
+    from scipy.sparse import coo_matrix
+    from scipy.sparse.csgraph import connected_components
+
+    if count == 0:
+        return label
+    mean, at, _ = _means(label, normals, middle, area)
+    near = near_parts(label, mates)
+    a, b = near.T if len(near) else (np.zeros(0, int), np.zeros(0, int))
+    same = np.einsum("ij,ij->i", mean[a], mean[b]) > np.cos(LEAST_BEND / 3)
+    off = np.abs(np.einsum("ij,ij->i", at[b] - at[a], mean[a] + mean[b])) / 2
+    same &= off < 1.5 * slack
+    graph = coo_matrix((np.ones(int(same.sum())), (a[same], b[same])), (len(mean), len(mean)))
+    return np.where(label >= 0, connected_components(graph, directed=False)[1][np.maximum(label, 0)], -1).astype(
+        np.int32
+    )
+
+
+def near_parts(label: NDArray, mates: NDArray) -> NDArray[np.int64]:
+    """(M, 2) parts that meet, or have only a face or two that is none between them."""
+    f, g, once = _borders(label, mates)
+    pairs = [np.stack([label[f[once]], label[g[once]]], axis=1)]
+    beyond = np.where(mates >= 0, label[np.maximum(mates, 0)], -1)
+    gap = label < 0
+    for i, j in ((0, 1), (0, 2), (1, 2)):
+        some = gap & (beyond[:, i] >= 0) & (beyond[:, j] >= 0) & (beyond[:, i] != beyond[:, j])
+        pairs.append(beyond[some][:, [i, j]])
+    every = np.sort(np.concatenate(pairs), axis=1)
+    return np.unique(every, axis=0).astype(np.int64) if len(every) else np.zeros((0, 2), np.int64)
+
+
+def _without_strips(
+    label: NDArray, mates: NDArray, middle: NDArray, area: NDArray, normals: NDArray
+) -> NDArray[np.int32]:
+    """Planes without the strips that a file makes of a round form: three and more in a row, each turned from its
+    neighbours by much the same gentle bend."""
+    mean, at, mm2 = _means(label, normals, middle, area)
+    beside: dict[int, list[int]] = {}
+    for a, b in near_parts(label, mates):
+        if float(mean[a] @ mean[b]) > np.cos(TESSELLATED):
+            beside.setdefault(int(a), []).append(int(b))
+            beside.setdefault(int(b), []).append(int(a))
+
+    def bend(a: int, b: int) -> float:
+        angle = float(np.arccos(np.clip(mean[a] @ mean[b], -1, 1)))
+        return angle if (at[b] - at[a]) @ (mean[b] - mean[a]) >= 0 else -angle
+
+    def between(k: int) -> bool:
+        for i in beside.get(k, ()):
+            for j in beside[k]:
+                if i < j and (mean[i] - mean[k]) @ (mean[j] - mean[k]) < 0:
+                    one, other = bend(k, i), bend(k, j)
+                    even = abs(one - other) <= ALIKE_BEND * max(abs(one), abs(other))
+                    sizes = sorted((mm2[i], mm2[k], mm2[j]))
+                    if one * other > 0 and even and sizes[0] >= (1 - ALIKE_WIDTH) ** 2 * sizes[2]:
+                        return True
+        return False
+
+    strips = {k for k in beside if between(k)}
+    rows: list[set[int]] = []
+    left = set(strips)
+    while left:
+        row, waiting = set(), [left.pop()]
+        while waiting:
+            k = waiting.pop()
+            row.add(k)
+            new = {m for m in beside[k] if m in left}
+            left -= new
+            waiting += new
+        rows.append(row)
+    gone = {k for row in rows if len(row) >= 3 for k in row}
+    gone |= {m for k in list(gone) for m in beside[k] if abs(mm2[m] - mm2[k]) <= ALIKE_WIDTH * mm2[k]}
+    return np.where(np.isin(label, list(gone)), -1, label).astype(np.int32)
+
+
+def _filled(label: NDArray, mates: NDArray) -> NDArray[np.int32]:
+    """With faces that two neighbours of one plane enclose."""
+    beyond = np.where(mates >= 0, label[np.maximum(mates, 0)], -1)
+    out = label.copy()
+    for i, j in ((0, 1), (0, 2), (1, 2)):
+        some = (label < 0) & (beyond[:, i] >= 0) & (beyond[:, i] == beyond[:, j])
+        out[some] = beyond[some, i]
+    return out
+
+
+def _rimmed(
+    label: NDArray, mates: NDArray, raw: NDArray, middle: NDArray, area: NDArray, slack: float, tilt: float
+) -> NDArray[np.int32]:
+    """Faces beside a plane that lie on it, with it; those between two with the nearer one."""
+    if not (label >= 0).any():
+        return label
+    mean, at, _ = _means(label, raw, middle, area)
+    beyond = np.where(mates >= 0, label[np.maximum(mates, 0)], -1)
+    best = np.full(len(label), np.inf)
+    chosen = label.copy()
+    own = label >= 0
+    best[own] = np.abs(np.einsum("ij,ij->i", middle[own] - at[label[own]], mean[label[own]]))
+    best[own] = np.maximum(best[own] - 0.25 * slack, 0)  # what is there stays, unless another is clearly nearer
+    for k in range(3):
+        some = (beyond[:, k] >= 0) & (beyond[:, k] != label)
+        part = beyond[some, k]
+        off = np.abs(np.einsum("ij,ij->i", middle[some] - at[part], mean[part]))
+        off[np.einsum("ij,ij->i", raw[some], mean[part]) < np.cos(tilt)] = np.inf
+        off[off > slack] = np.inf
+        better = off < best[some]
+        rows = np.flatnonzero(some)[better]
+        best[rows], chosen[rows] = off[better], part[better]
+    return chosen
+
+
+def _gathered(
+    label: NDArray,
+    mates: NDArray,
+    raw: NDArray,
+    smooth: NDArray,
+    middle: NDArray,
+    area: NDArray,
+    least: float,
+    noise: float,
+) -> Planes:
+    mean, at, mm2 = _means(label, smooth, middle, area)
+    own = label >= 0
+    level = np.einsum("ij,ij->i", raw[own], mean[label[own]])  # a rough face is larger than what it covers
+    mm2 = summed(label[own], area[own] * level, len(mm2))
+    kept = [int(k) for k in np.argsort(-mm2, kind="stable") if mm2[k] >= least]
+    place = np.full(len(mm2) + 1, -1, np.int32)
+    place[kept] = np.arange(len(kept))
+    return Planes(place[label], mean[kept], at[kept], mm2[kept], smooth, mates, noise)
+
+
+@numba.njit(cache=True, parallel=True)
+def _smooth_once(normals, area, mates, least_dot):
+    out = np.empty_like(normals)
+    for f in numba.prange(len(mates)):
+        a = area[f]
+        x, y, z = a * normals[f, 0], a * normals[f, 1], a * normals[f, 2]
+        for k in range(3):
+            g = mates[f, k]
+            if g >= 0:
+                dot = normals[f, 0] * normals[g, 0] + normals[f, 1] * normals[g, 1] + normals[f, 2] * normals[g, 2]
+                if dot > least_dot:
+                    w = area[g]
+                    x += w * normals[g, 0]
+                    y += w * normals[g, 1]
+                    z += w * normals[g, 2]
+        length = np.sqrt(x * x + y * y + z * z)
+        if length > 1e-300:
+            out[f, 0], out[f, 1], out[f, 2] = x / length, y / length, z / length
+        else:
+            out[f] = normals[f]
+    return out
+
+
+def dots_on(mesh: Mesh, area: NDArray, spacing: float) -> tuple[NDArray[np.float64], NDArray[np.int64]]:
+    """Points (D, 3) spread evenly over a mesh, and the face of each: every face has one at least."""
+    count = np.maximum(np.round(area / spacing**2).astype(np.int64), 1)
+    face = np.repeat(np.arange(len(area)), count)
+    order = np.arange(len(face)) - np.repeat(np.cumsum(count) - count, count)
+    # the R2 sequence (Roberts, 2018, from memory), folded into the triangle
+    u, v = (0.5 + (order + 1) * 0.7548776662466927) % 1, (0.5 + (order + 1) * 0.5698402909980532) % 1
+    over = u + v > 1
+    u, v = np.where(over, 1 - u, u), np.where(over, 1 - v, v)
+    lone = np.repeat(count == 1, count)
+    u, v = np.where(lone, 1 / 3, u), np.where(lone, 1 / 3, v)
+    corners = mesh.corners()[face]
+    return corners[:, 0] + u[:, None] * (corners[:, 1] - corners[:, 0]) + v[:, None] * (
+        corners[:, 2] - corners[:, 0]
+    ), face
+
+
+def _fitted(
+    mesh: Mesh, raw: NDArray, area: NDArray, middle: NDArray, noise: float
+) -> tuple[NDArray[np.float64], NDArray[np.float64]]:
+    """(F, 3) normals of a noisy mesh: of planes fitted round every spot to what lies near, what lies off them counting less
+    and less, so that a bend stays one (robust moving least squares; Fleishman, Cohen-Or and Silva, 2005, from memory); and (F,) how much they
+    change round each face."""
+    from scipy.spatial import cKDTree
+
+    edge = float(np.sqrt(np.median(area) * 4 / np.sqrt(3)))
+    room = float(np.clip(max(ROOM_TIMES * noise, EDGES_IN_ROOM * edge), *ROOM_MM))
+    spacing = max(room / DOTS_IN_ROOM, float(np.sqrt(area.sum() / MOST_DOTS)))
+    dots, face = dots_on(mesh, area, spacing)
+    if len(dots) > 2 * MOST_DOTS:  # a fine file: its own faces are more than enough
+        some = np.linspace(0, len(dots) - 1, MOST_DOTS).astype(np.int64)
+        dots, face = dots[some], face[some]
+    tree = cKDTree(dots)
+    _, near = tree.query(dots, k=min(NEIGHBOURS, len(dots)), distance_upper_bound=2 * room, workers=-1)
+    near = np.where(near == len(dots), -1, near).astype(np.int64).reshape(len(dots), -1)
+    normals = _planes_round(dots, raw[face], near, room, noise)
+    at = tree.query(middle, k=min(4, len(dots)), workers=-1)[1].reshape(len(middle), -1)
+    # of the spots nearest to a face the first that looks its way: a thin blade has another side
+    facing = np.einsum("fkj,fj->fk", normals[at], raw) > 0
+    own = at[np.arange(len(at)), np.argmax(facing, axis=1)]
+    return normals[own], _change_round(normals, near)[own]
+
+
+@numba.njit(cache=True, parallel=True)
+def _change_round(normals, near):
+    out = np.empty(len(near))
+    for d in numba.prange(len(near)):
+        total, count = 0.0, 0
+        for q in range(near.shape[1]):
+            e = near[d, q]
+            if e >= 0:
+                dot = normals[e, 0] * normals[d, 0] + normals[e, 1] * normals[d, 1] + normals[e, 2] * normals[d, 2]
+                if dot > 0:
+                    total += 1 - dot
+                    count += 1
+        out[d] = total / max(count, 1)
+    return out
+
+
+@numba.njit(cache=True, parallel=True)
+def _planes_round(dots, normals, near, room, noise):
+    count, most = near.shape
+    out = np.empty((count, 3))
+    for d in numba.prange(count):
+        n = np.zeros(3)
+        for q in range(most):  # where it looks, roughly
+            e = near[d, q]
+            if e < 0:
+                continue
+            dot = normals[e, 0] * normals[d, 0] + normals[e, 1] * normals[d, 1] + normals[e, 2] * normals[d, 2]
+            if dot > 0.3:
+                n += normals[e]
+        n /= max(np.sqrt(n[0] ** 2 + n[1] ** 2 + n[2] ** 2), 1e-300)
+        p = dots[d].copy()
+        for turn in range(4):
+            width = noise * (8.0 if turn == 0 else 4.0 if turn == 1 else 2.5)
+            total = 0.0
+            mean = np.zeros(3)
+            cov = np.zeros((3, 3))
+            for step in range(2):
+                for q in range(most):
+                    e = near[d, q]
+                    if e < 0:
+                        continue
+                    looks = normals[e, 0] * n[0] + normals[e, 1] * n[1] + normals[e, 2] * n[2]
+                    if looks < 0.2:
+                        continue
+                    far, off = 0.0, 0.0
+                    for i in range(3):
+                        far += (dots[e, i] - dots[d, i]) ** 2
+                        off += (dots[e, i] - p[i]) * n[i]
+                    w = np.exp(-far / (room * room)) * np.exp(-((off / width) ** 2))
+                    if step == 0:
+                        total += w
+                        for i in range(3):
+                            mean[i] += w * dots[e, i]
+                    else:
+                        for i in range(3):
+                            for j in range(3):
+                                cov[i, j] += w * (dots[e, i] - mean[i]) * (dots[e, j] - mean[j])
+                if step == 0:
+                    if total < 1e-12:
+                        break
+                    mean /= total
+            if total < 1e-12:
+                break
+            # the direction in which they spread least: inverse iteration by the adjugate
+            adj = np.empty((3, 3))
+            for i in range(3):
+                for j in range(3):
+                    a, b = (i + 1) % 3, (i + 2) % 3
+                    c, e2 = (j + 1) % 3, (j + 2) % 3
+                    adj[i, j] = cov[a, c] * cov[b, e2] - cov[a, e2] * cov[b, c]
+            for _ in range(3):
+                m = adj @ n
+                length = np.sqrt(m[0] ** 2 + m[1] ** 2 + m[2] ** 2)
+                if length < 1e-300:
+                    break
+                sign = 1.0 if m[0] * n[0] + m[1] * n[1] + m[2] * n[2] >= 0 else -1.0
+                n = sign * m / length
+            p = mean
+        out[d] = n
+    return out
+
+
+@numba.njit(cache=True, parallel=True)
+def _unevenness(normals, mates):  # (F,) the mean turn to its neighbours
+    out = np.empty(len(mates))
+    for f in numba.prange(len(mates)):
+        total, count = 0.0, 0
+        for k in range(3):
+            g = mates[f, k]
+            if g >= 0:
+                dot = normals[f, 0] * normals[g, 0] + normals[f, 1] * normals[g, 1] + normals[f, 2] * normals[g, 2]
+                total += 1.0 - dot
+                count += 1
+        out[f] = total / count if count else 2.0
+    return out
+
+
+@numba.njit(cache=True)
+def _reached(seed, n, p, normals, middle, mates, label, stamp, turn, least_dot, slack, queue):
+    """The faces round a seed that lie on a plane, in `queue`; how many."""
+    queue[0] = seed
+    stamp[seed] = turn
+    head, tail = 0, 1
+    while head < tail:
+        f = queue[head]
+        head += 1
+        for k in range(3):
+            g = mates[f, k]
+            if g < 0 or label[g] >= 0 or stamp[g] == turn:
+                continue
+            dot, off = 0.0, 0.0
+            for i in range(3):
+                dot += normals[g, i] * n[i]
+                off += (middle[g, i] - p[i]) * n[i]
+            if dot >= least_dot and abs(off) <= slack:
+                stamp[g] = turn
+                queue[tail] = g
+                tail += 1
+    return tail
+
+
+@numba.njit(cache=True)
+def _plane(queue, count, normals, middle, area, n, p):
+    """Mean normal and middle of some faces, into n and p; their area."""
+    total = 0.0
+    n[:] = 0.0
+    p[:] = 0.0
+    for q in range(count):
+        f = queue[q]
+        total += area[f]
+        for i in range(3):
+            n[i] += area[f] * normals[f, i]
+            p[i] += area[f] * middle[f, i]
+    length = np.sqrt(n[0] ** 2 + n[1] ** 2 + n[2] ** 2)
+    for i in range(3):
+        n[i] /= max(length, 1e-300)
+        p[i] /= max(total, 1e-300)
+    return total
+
+
+@numba.njit(cache=True)
+def _bend_within(queue, count, normals, middle, area, n, p, least_dot):
+    """By how much some faces turn from one rim to the other, radians: the slope of their normals over their places (least
+    squares), times how far they reach that way. Only those that look nearly the same way count: at its rims a plane is a
+    little round."""
+    u = np.zeros(3)
+    k = 0
+    for i in range(1, 3):
+        if abs(n[i]) < abs(n[k]):
+            k = i
+    u[k] = 1.0
+    dot = n[k]
+    for i in range(3):
+        u[i] -= dot * n[i]
+    u /= np.sqrt(u[0] ** 2 + u[1] ** 2 + u[2] ** 2)
+    v = np.array([n[1] * u[2] - n[2] * u[1], n[2] * u[0] - n[0] * u[2], n[0] * u[1] - n[1] * u[0]])
+    total = 0.0
+    xx = np.zeros((2, 2))
+    xn = np.zeros((2, 2))
+    for q in range(count):
+        f = queue[q]
+        s, t, a, b = 0.0, 0.0, 0.0, 0.0
+        for i in range(3):
+            d = middle[f, i] - p[i]
+            s += d * u[i]
+            t += d * v[i]
+            a += normals[f, i] * u[i]
+            b += normals[f, i] * v[i]
+        if a * a + b * b > 1 - least_dot * least_dot:
+            continue
+        w = area[f]
+        total += w
+        xx[0, 0] += w * s * s
+        xx[0, 1] += w * s * t
+        xx[1, 1] += w * t * t
+        xn[0, 0] += w * s * a
+        xn[0, 1] += w * s * b
+        xn[1, 0] += w * t * a
+        xn[1, 1] += w * t * b
+    if total <= 0:
+        return 0.0
+    xx[1, 0] = xx[0, 1]
+    xx /= total
+    xn /= total
+    det = xx[0, 0] * xx[1, 1] - xx[0, 1] ** 2
+    if det < 1e-18:
+        return 0.0
+    slope = np.empty((2, 2))
+    slope[0] = (xx[1, 1] * xn[0] - xx[0, 1] * xn[1]) / det
+    slope[1] = (xx[0, 0] * xn[1] - xx[0, 1] * xn[0]) / det
+    worst = 0.0
+    for k in range(12):  # in every direction: turn per mm times the reach
+        angle = np.pi * k / 12
+        c, d = np.cos(angle), np.sin(angle)
+        bend = np.sqrt((c * slope[0, 0] + d * slope[1, 0]) ** 2 + (c * slope[0, 1] + d * slope[1, 1]) ** 2)
+        reach = np.sqrt(12 * max(c * c * xx[0, 0] + 2 * c * d * xx[0, 1] + d * d * xx[1, 1], 0.0))
+        worst = max(worst, bend * reach)
+    return worst
+
+
+@numba.njit(cache=True)
+def _grown(normals, middle, area, mates, order, least_dot, slack, least_mm2, least_width, most_bend):
+    half_dot = np.cos(np.arccos(least_dot) / 2)
+    count = len(mates)
+    label = np.full(count, -1, np.int32)
+    stamp = np.full(count, -1, np.int32)
+    dead = np.zeros(count, np.bool_)
+    queue = np.empty(count, np.int32)
+    n, p = np.empty(3), np.empty(3)
+    parts, turn = 0, 0
+    for seed in order:
+        if label[seed] >= 0 or dead[seed]:
+            continue
+        for i in range(3):
+            n[i] = normals[seed, i]
+            p[i] = middle[seed, i]
+        size, held = 0, 0
+        for _ in range(6):  # grown again from the plane that was found, until it stays
+            turn += 1
+            size = _reached(seed, n, p, normals, middle, mates, label, stamp, turn, least_dot, slack, queue)
+            total = _plane(queue, size, normals, middle, area, n, p)
+            if size == held:
+                break
+            held = size
+        spread = 0.0
+        for q in range(size):
+            for i in range(3):
+                spread += area[queue[q]] * (middle[queue[q], i] - p[i]) ** 2
+        wide = total >= least_width * np.sqrt(12 * spread / total)  # of a rectangle the area over the length
+        if (
+            total >= least_mm2
+            and wide
+            and _bend_within(queue, size, normals, middle, area, n, p, half_dot) <= most_bend
+        ):
+            for q in range(size):
+                label[queue[q]] = parts
+            parts += 1
+        else:
+            for q in range(size):  # none of those that look the same way begins another
+                dot = 0.0
+                for i in range(3):
+                    dot += normals[queue[q], i] * n[i]
+                dead[queue[q]] = dead[queue[q]] or dot > half_dot
+            dead[seed] = True
+    return label, parts
