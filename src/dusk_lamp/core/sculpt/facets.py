@@ -186,9 +186,14 @@ def _round(normals: NDArray, places: NDArray, weight: NDArray) -> bool:
     return left < ROUND * float(weight @ (n * n).sum(axis=1))
 
 
-def on_edges(surface: Surface, bends: Bends, own: NDArray[np.bool_], sharper: float) -> NDArray[np.bool_]:
-    """(N,) samples of a part on edges that bend outward by more than so many radians."""
-    sharp = (bends.angle > sharper) & bends.convex
-    ends = np.zeros(int(bends.place.max()) + 1, np.bool_)
-    ends[bends.edges.ends[sharp].ravel()] = True
-    return own & ends[bends.place]
+def from_edges(surface: Surface, bends: Bends, sharper: float) -> NDArray[np.float64]:
+    """(N,) mm from each sample to the nearest edge that bends outward by more than so many radians."""
+    sharp = np.flatnonzero((bends.angle > sharper) & bends.convex)
+    if not len(sharp):
+        return np.full(len(surface), np.inf)
+    start = bends.joined.vertices[bends.edges.ends[sharp, 0]].astype(float)
+    count = np.maximum(np.ceil(bends.length[sharp] / (surface.spacing / 4)).astype(np.int64), 1)
+    row = np.repeat(np.arange(len(sharp)), count)
+    share = (np.arange(len(row)) - np.repeat(np.cumsum(count) - count, count)) / count[row]
+    dots = start[row] + share[:, None] * bends.along[sharp][row]
+    return cKDTree(dots).query(surface.points, workers=-1)[0]

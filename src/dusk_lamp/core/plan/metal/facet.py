@@ -6,11 +6,12 @@ from numpy.typing import NDArray
 from ...directions import direction_of
 from ...light.lamp import Lamp
 from ...light.reflect import World, mirrored
-from ...sculpt.facets import Facet, on_edges
+from ...sculpt.facets import Facet, from_edges
 from ...sculpt.site import Site
 from .school import School, Shine, facets_of, value_of
 
 CUTTING = np.radians(50.0)  # an edge that bends more is a cutting edge
+EDGE_WIDTH, LEAST_EDGE_MM = 1.2, 0.15  # of the white line: samples, and never less than a fine brush draws
 
 
 class FacetByFacet(School):
@@ -27,13 +28,16 @@ class FacetByFacet(School):
         found = facets_of(site, shine)
         runs = runs_of(found, direction_of(lamp.azimuth, lamp.elevation).astype(float))
         points = site.surface.points.astype(float)
+        away = from_edges(site.surface, site.bends, CUTTING)
         for facet, run in zip(found, runs, strict=True):
             if facet.kind == "ball":
                 continue
             at = points[facet.own] @ facet.along
             share = (at - at.min()) / max(float(np.ptp(at)), 1e-9)
             out[facet.own] = climb(share, run, shine)
-            out[on_edges(site.surface, site.bends, facet.own, CUTTING)] = 1.0
+            line = EDGE_WIDTH * max(site.surface.spacing, LEAST_EDGE_MM)
+            white = np.clip(1.5 - 1.5 * away[facet.own] / line, 0, 1)  # a line as even as the samples allow
+            out[facet.own] = np.maximum(out[facet.own], white)
         return out.astype(np.float32)
 
 
