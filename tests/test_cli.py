@@ -222,6 +222,10 @@ def test_ladder_coats_and_match_have_the_keys_they_promise(capsys, tmp_path):
         and coats["delta_e"] <= 2
         and coats["undercoat"]["coats"] + coats["undercoat"]["then"] < coats["coats"]
     )
+    once = json.loads(run(capsys, "coats", "Soot", "--over", "black", "--json")[1])  # CP-39: each coat has its time
+    assert coats["wait_minutes"] == 15 * coats["coats"] and once["coats"] == 1 and once["wait_minutes"] == 20
+    assert coats["minutes"] > 2 * once["minutes"] > 0
+    assert json.loads(run(capsys, "coats", "Soot", "--over", "black", "--area", "1000", "--json")[1])["minutes"] > 2
     assert json.loads(run(capsys, "coats", "Soot", "--over", "white", "--json")[1])["undercoat"] is None
     rack = tmp_path / "rack.csv"
     rack.write_text("name;kind;colour;hiding\nInk;base;#101012;0,9999\nPaper;layer;#f0f0ea;0,88\n")

@@ -324,9 +324,23 @@ def test_the_brush_is_thinned_by_kind_and_warns_of_pools_and_drowned_detail():
         return " ".join(coat.by.warnings(coat.settings, film, coat.mix))
 
     assert "blotches" in warned("Moss Veil", water=0) and "blotches" not in warned("Gull", water=0)
-    assert "drowns" in warned("Gull", film_um=80) and "pools" in warned("Gull", water=3) and not warned("Gull")
+    assert "pools" in warned("Gull", water=3) and not warned("Gull")
     neat, thinned = (step_of(1, rack["Gull"].with_settings({"water": w}), film, Site(CARD)).ml for w in (0, 2))
     assert neat == pytest.approx(thinned), "the water is not out of the bottle"
+
+
+def test_several_thin_coats_cost_several_times_and_dryings():
+    """Common practice, CP-39 and CP-18: a yellow takes two or three coats; each has its time at the model and its drying."""
+    film = np.ones(len(CARD), np.float32)
+    one, three = (usual_coat("brush", only(RACK.find("Gull"))).with_settings({"film_um": um}) for um in (20, 60))
+    first, third = (step_of(1, c, film, Site(CARD)) for c in (one, three))
+    assert (first.coats, third.coats) == (1, 3) and third.how.startswith(
+        "Three thin coats, each dry before the next."
+    )
+    assert third.wait_minutes == pytest.approx(3 * first.wait_minutes)
+    assert 2 * first.hand_minutes < third.hand_minutes < 3 * first.hand_minutes
+    thin = usual_coat("brush", only(RACK.find("Gull"))).with_settings({"film_um": 20, "water": 3})
+    assert step_of(1, thin, film, Site(CARD)).coats > 1, "thinner paint leaves less of itself each time"
 
 
 def test_the_airbrush_warns_where_the_coat_goes_wrong():

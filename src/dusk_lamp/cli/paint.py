@@ -27,6 +27,9 @@ def add_commands(commands: Any) -> None:
     coats = commands.add_parser("coats", help="how many coats of a paint hide another, and what undercoat saves some")
     coats.add_argument("paint", metavar="PAINT")
     coats.add_argument("--over", required=True, metavar="GROUND", help="a paint, black or white card, or #RRGGBB")
+    coats.add_argument(
+        "--area", type=float, default=250.0, metavar="MM2", help="what it is laid on, for the minutes (250)"
+    )
     coats.set_defaults(run=_coats)
 
     match = commands.add_parser("match", help="the best mix of paints on the rack for a colour")
@@ -98,9 +101,12 @@ def _ladder(args: argparse.Namespace) -> None:
 
 def _coats(args: argparse.Namespace) -> None:
     from ..core.paint.film import card
+    from ..core.coat.technique import technique
     from ..core.paint.hiding import MOST_COATS, coats_over, underpaint_for
     from ..core.paint.mix import only
     from ..core.plain import plain
+    from ..core.plan.care import hand_minutes
+    from ..core.units import minutes_words
 
     rack = the_rack(args.rack)
     ground = args.over.strip()
@@ -108,17 +114,27 @@ def _coats(args: argparse.Namespace) -> None:
     under = card(ground) if bare else rack.find(ground).pigment.masstone
     found = coats_over(only(rack.find(args.paint)), under)
     below = underpaint_for(found, under, rack.mixable())
+    if not 0 < args.area <= 1e6:
+        raise SettingError(f"--area is mm² between 0 and a million, not {args.area:g}")
+    brush = technique("brush")
+    hand = hand_minutes(brush, brush.usual(found.mix), args.area, False, found.coats or MOST_COATS)
     report = {
         "coats": found.coats,
         "delta_e": round(found.delta_e, 2),
         "contrast_ratio": round(found.contrast_ratio, 4),
         "hiding_coats": found.hiding_coats,
         "colour": plain(found.colour),
+        "area_mm2": args.area,
+        "minutes": round(hand, 1),
+        "wait_minutes": round(found.minutes, 1),
         "undercoat": below
         and {"paint": below.paint.name, "coats": below.coats, "then": below.then, "minutes": below.minutes},
     }
     count = f"{found.coats} coats" if found.coats else f"more than {MOST_COATS} coats"
-    lines = [f"{count} of {args.paint} over {ground} (ΔE00 {found.delta_e:.1f}, contrast {found.contrast_ratio:.3f})"]
+    times = f"{minutes_words(hand)} at {args.area:g} mm², {minutes_words(found.minutes)} drying"
+    lines = [
+        f"{count} of {args.paint} over {ground} (ΔE00 {found.delta_e:.1f}, contrast {found.contrast_ratio:.3f}): {times}"
+    ]
     if below:
         lines.append(f"cheaper: {below.coats} of {below.paint.name}, then {below.then}")
     _say(args, report, lines)

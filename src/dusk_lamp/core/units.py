@@ -37,6 +37,14 @@ def counted(count: float, one: str, many: str) -> str:
     return f"{count:g} {one if count == 1 else many}"
 
 
+NUMBERS = ("No", "One", "Two", "Three", "Four", "Five", "Six", "Seven", "Eight", "Nine", "Ten")
+
+
+def number_word(count: int) -> str:
+    """“Two” at the head of a sentence; “12” from eleven on."""
+    return NUMBERS[count] if 0 <= count < len(NUMBERS) else str(count)
+
+
 def minutes_words(minutes: float) -> str:
     """“40 s”, “12 min”, “2 h 05 min”, “a day”."""
     if minutes < 1:

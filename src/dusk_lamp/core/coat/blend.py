@@ -19,7 +19,7 @@ class Blend(Brush):
 
     name, order, title = "blend", 21, "Blend on"
     Settings = Blended
-    handling = 2.5  # minutes: the second brush is rinsed, wiped and kept damp beside it; from memory
+    handling = 1.6  # minutes: the second brush is rinsed, wiped and kept damp beside it; from memory
     when_to_stop = "Stop when no border shows at arm's length; brush back once, not ten times."
     mishap = (
         "The border shows, or the two have gone muddy.",

@@ -13,7 +13,7 @@ from ..sculpt.site import Site
 from .technique import Technique, film_um
 
 JOB_OF_KIND = {"base": "base coat", "primer": "base coat", "layer": "layer", "one-coat": "one-coat over panels"}
-NEAT, DROWNED = 0.5, 2.5  # parts of water; coats' worth of film at once. From memory
+NEAT, AT_ONCE = 0.5, 1.35  # parts of water; coats' worth of film that are laid at once. From memory
 TINTS, TINT_DRIES = (
     ("ink", "one-coat"),
     2.0,
@@ -49,7 +49,8 @@ class Brush(Technique):
 
     name, order, title = "brush", 20, "Brush on"
     Settings = Even
-    even = True
+    even, careful = True, True
+    handling, pace = 0.8, 400.0  # of one thin coat; from memory
     thinner = "water"
     when_to_stop = "Stop when the coat is even; what still shows through is for the next coat."
     mishap = ("It goes on thick and chalky, or fills the detail.", "Thin it more and take two coats.")
@@ -78,15 +79,18 @@ class Brush(Technique):
             said.append(
                 "Straight from the bottle it pools and blotches on flat panels: there, thin it about 1:1 and take two coats."
             )
-        if settings.film_um > DROWNED * mix.coat_um:
-            said.append(
-                "So thick a film drowns fine detail: thin it, and take several coats, each dry before the next."
-            )
-        elif settings.water >= POOLS_WATER and settings.film_um * (1 + settings.water) > POOLS * mix.coat_um:
+        if settings.water >= POOLS_WATER and settings.film_um * (1 + settings.water) > POOLS * mix.coat_um:
             said.append(
                 "So thin and so much of it runs into pools: wick the brush, and lift pools with a clean damp one."
             )
         return said
+
+    def coats(self, settings: Any, mix: Mix) -> int:
+        """As many as its film is normal coats (CP-39): a yellow takes three where a base takes one (CP-18). Thinner paint
+        leaves less of itself each time."""
+        usual = self.usual(mix)
+        one = mix.coat_um * (1 + usual.water) / (1 + max(settings.water, usual.water))
+        return max(1, round(settings.film_um / (AT_ONCE * one) + 0.49))
 
     def how(self, settings: Any) -> str:
         """In a step's words."""

@@ -52,6 +52,7 @@ class Technique:
     wiped: ClassVar[bool] = False  # whether most of it comes off again: a varnish belongs under it (CP-32)
     primes: ClassVar[bool] = False  # whether it is the ground of all others, in an amount nobody changes
     thinner: ClassVar[str] = "thinner"  # what its paint is thinned with
+    careful: ClassVar[bool] = False  # whether it takes longer where one looks: a brush does, a wash does not
     times: ClassVar[tuple[float, float]] = (0.5, 2.0)  # of its usual amount, between which it stays what it is
     when_to_stop: ClassVar[str] = ""
     mishap: ClassVar[tuple[str, str]] = ("", "")  # what usually goes wrong at this step, and the way out
@@ -103,6 +104,10 @@ class Technique:
     def hand_minutes(self, settings: Any, mm2: float, spotted: bool) -> float:
         """At one model, for so many mm². spotted: on scattered spots, which the brush has to find."""
         return self.handling + mm2 / (self.pace * (SPOTTED if spotted else 1.0))
+
+    def coats(self, settings: Any, mix: Mix) -> int:
+        """How many thin coats its film is laid in, each dry before the next."""
+        return 1
 
     def usual(self, mix: Mix) -> Any:
         """Its settings where nobody has set any, for a mix."""

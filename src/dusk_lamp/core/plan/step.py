@@ -16,7 +16,8 @@ from ..light.rig import Rig
 from ..paint.cost import drops_for
 from ..plain import plain, rounded
 from ..sculpt.site import Site
-from ..units import counted, minutes_words
+from ..units import counted, minutes_words, number_word
+from .care import care_of, hand_minutes
 from .cautions import cautions_for, tags_of
 from .tools import EVERYTHING, Tools
 
@@ -39,7 +40,8 @@ class Step:
     words. parts: of the mix by paint; drops_of: whole drops of each for all models, drops_of_one: for one; drops: of
     paint that one model takes. paint: the mix in words. seconds: on the trigger, or None. laid_um: µm of film that
     was asked for, or None for a spray. film_um: where it lies thickest. ml: out of the bottles, one model.
-    hand_minutes, wait_minutes: at one model, and until its next coat. set_up_minutes, clean_minutes: for all of them
+    coats: thin coats that it is laid in, each dry before the next. hand_minutes, wait_minutes: of all of them, at one
+    model, and until its next step. set_up_minutes, clean_minutes: for all of them
     once. dial: where it comes from on the dome seen from above, None where that does not matter; turns: it comes
     from all round at that height. within, adds: the share of the area near the target after it, and by how much that grew, where that is known.
     """
@@ -72,6 +74,7 @@ class Step:
     wait_minutes: float = rounded(1)
     set_up_minutes: float = rounded(1, 0.0)
     clean_minutes: float = rounded(1, 0.0)
+    coats: int = 1
     muted: bool = False
     warnings: tuple[str, ...] = ()
     caution_tags: tuple[str, ...] = ()
@@ -145,18 +148,20 @@ def step_of(
     tags = tags_of(coat)
     covered = film[areas > 0]
     mm2 = float(areas[film > SEEN_SHARE * np.percentile(covered, THICK_PERCENTILE)].sum()) if len(covered) else 0.0
+    coats = by.coats(settings, mix)
     set_up, clean = SPRAYED_CUP if by.tool(settings) == "airbrush" else BRUSHED_CUP
     return Step(
         number=number, stage=coat.stage, technique=coat.technique, title=f"{by.title} {mix.words()}",
-        purpose=coat.label, goes_on=_goes_on(site, coat), where_from=by.where_from(settings), how=_how(site, coat),
+        purpose=coat.label, goes_on=_goes_on(site, coat), where_from=by.where_from(settings), how=_how(site, coat, coats),
         when_to_stop=by.when_to_stop, mishap=by.mishap[0], way_out=by.mishap[1],
         paint=mix.words(), parts=mix.counted(), drops_of=drops_for(mix.counted(), ml * models, tools.drops_per_ml),
         drops_of_one=drops_for(mix.counted(), ml, tools.drops_per_ml),
         hex=mix.colour.hex, value=mix.colour.value, ml=ml, all_ml=ml * models, drops=ml * tools.drops_per_ml,
         seconds=quantity if unit == "s" else None, laid_um=None if unit == "s" else quantity,
         film_um=float(np.percentile(covered, THICK_PERCENTILE)) if len(covered) else 0.0,
-        water=by.water(settings), hand_minutes=by.hand_minutes(settings, mm2, coat.where.kind == "mask"),
-        wait_minutes=tools.wait(mix.minutes * by.drying(settings, mix), mix.kind),
+        water=by.water(settings), coats=coats,
+        hand_minutes=hand_minutes(by, settings, mm2, coat.where.kind == "mask", coats, care_of(site, coat.region)),
+        wait_minutes=coats * tools.wait(mix.minutes * by.drying(settings, mix), mix.kind),
         set_up_minutes=set_up if cup[0] else 0.0, clean_minutes=clean if cup[1] else 0.0,
         muted=coat.muted, warnings=_warnings(coat, film, finish), caution_tags=tags,
         cautions=tuple(cautions_for(*tags)), settings=settings,
@@ -215,12 +220,13 @@ def _dial(settings: Any) -> tuple[float, float] | None:
     return None if azimuth is None else on_dial(azimuth, settings.elevation)
 
 
-def _how(site: Site, coat: Coat) -> str:
+def _how(site: Site, coat: Coat, coats: int = 1) -> str:
     if coat.mix.clear:
         return VARNISHED
     own = site.on(coat.where) if site.loose and coat.by.from_afar else None
     by_itself = own is not None and np.isin(site.parts[own], list(site.loose)).any()
-    return coat.by.how(coat.settings) + (BY_ITSELF if by_itself else "")
+    several = f"{number_word(coats)} thin coats, each dry before the next. " if coats > 1 else ""
+    return several + coat.by.how(coat.settings) + (BY_ITSELF if by_itself else "")
 
 
 def _goes_on(site: Site, coat: Coat) -> str:

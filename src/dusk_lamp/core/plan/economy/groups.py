@@ -8,6 +8,7 @@ from numpy.typing import NDArray
 
 from ...sculpt.marking import suggested_attention
 from ...sculpt.mesh import summed
+from ..care import care_of
 from ..context import Context
 from .budget import price
 
@@ -18,7 +19,8 @@ MOST_BINS = 48  # of one region; a wider range has wider ones
 @dataclass(frozen=True)
 class Group:
     """One region's groups, dark to light. number: of the region. lab: (B, 3) what each should look like. mm2: (B,).
-    weight: (B,) share of the whole, weighted by attention. samples: (n,) the region's samples; bin: (n,) group of each."""
+    weight: (B,) share of the whole, weighted by attention. samples: (n,) the region's samples; bin: (n,) group of each. care:
+    times the time of a brush on it."""
 
     number: int
     lab: NDArray[np.float64]
@@ -26,6 +28,7 @@ class Group:
     weight: NDArray[np.float64]
     samples: NDArray[np.int64]
     bin: NDArray[np.int64]
+    care: float = 1.0
 
     @property
     def whole(self) -> float:
@@ -59,6 +62,8 @@ def groups_of(context: Context, numbers: list[int]) -> list[Group]:
         count, weight = int(bins.max()) + 1, areas[own]
         mm2 = summed(bins, weight, count)
         mean = np.stack([summed(bins, weight * lab[own, k], count) for k in range(3)], axis=1) / mm2[:, None]
-        found.append(Group(number, mean, mm2, mm2 * attention[number], own, bins))
+        found.append(
+            Group(number, mean, mm2, mm2 * attention[number], own, bins, care_of(site, site.marking.ids[number]))
+        )
     whole = sum(float(g.weight.sum()) for g in found)
-    return [Group(g.number, g.lab, g.mm2, g.weight / whole, g.samples, g.bin) for g in found]
+    return [Group(g.number, g.lab, g.mm2, g.weight / whole, g.samples, g.bin, g.care) for g in found]

@@ -13,11 +13,13 @@ from numpy.typing import NDArray
 from ...coat.technique import technique
 from ...paint.colour import delta_e, lab, xyz
 from ...paint.film import film, masstone
+from ..care import hand_minutes
 from .candidates import Candidates, reaching_most, score
 from .groups import Group
 
 LEVELS = (0.04, 0.09, 0.17, 0.35)  # of a coat that hides, in a blend
 MOST_OF_ONE = 14  # puddles of a pool that are tried for one region
+USUAL_COATS = 1.2  # that a step of these plans takes, on average over the demo sculpts
 HIDING_COATS = 2.0  # of a normal coat, that a step is laid in
 LIGHTER = 3.0  # L* that a light is above what it is blended over
 PRICES = (0.0006, 0.0015, 0.004, 0.01, 0.025)  # of a step, as a share of the whole: from many steps to few
@@ -173,7 +175,8 @@ class Region:
         )  # lights are blended over darks
         base = int(np.argmax((flat + 0.5 * zone)[: lowest + 1]))
         brush, blend = technique("brush"), technique("blend")
-        minutes = brush.hand_minutes(None, float(mm2.sum()), False)
+        coats, care = USUAL_COATS, self.group.care
+        minutes = hand_minutes(brush, None, float(mm2.sum()), False, coats, care)
         for k in range(len(order)):
             if k == base:
                 continue
@@ -182,6 +185,6 @@ class Region:
             area = (
                 flat[k] + (zone[k] if join_up else 0) + (zone[k + 1] if join_down else 0)
             )  # what is blended over it, too
-            minutes += (blend if mine else brush).hand_minutes(None, float(area), True)
+            minutes += hand_minutes(blend if mine else brush, None, float(area), True, coats, care)
         puddles = tuple(int(self.pool[some[k]]) for k in order)
         return Option(self.place, puddles, place, tuple(blended), join, float(sum(near)), minutes, base)

@@ -1,0 +1,30 @@
+"""Care: how long the hand takes over a coat, by how it is laid, in how many coats, and how closely it is looked at."""
+
+from functools import cache
+from typing import Any
+
+from ..coat.technique import Technique
+from ..datasets import rows
+from ..sculpt.marking import suggested_attention
+from ..sculpt.site import Site
+
+
+@cache
+def care(name: str) -> float:
+    """A number of the table `care.csv`, with its source there."""
+    return next(float(row["value"]) for row in rows("care") if row["name"] == name)
+
+
+def care_of(site: Site, region: int) -> float:
+    """Times the time of a brush on the region of an id; 1 where a coat is for none, or for one that is gone."""
+    own = next((r for r in site.marking.regions if r.id == region), None)
+    return care(suggested_attention(own)) if own else 1.0
+
+
+def hand_minutes(
+    by: Technique, settings: Any, mm2: float, spotted: bool, coats: float = 1, times: float = 1.0
+) -> float:
+    """Minutes at one model for all coats of a step on so many mm². spotted: on spots, which the brush has to find. times:
+    the care it is laid with, where the technique takes any."""
+    one = by.hand_minutes(settings, mm2, spotted) * (times if by.careful else 1.0)
+    return one * (1 + care("again") * (coats - 1))
