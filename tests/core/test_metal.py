@@ -358,10 +358,12 @@ def test_wear_comes_in_the_order_of_the_craft_and_spares_what_is_to_stay_clean()
     every = dict.fromkeys(LAYERS_BY_NAME, 0.6)
     own = wear_coats(site, every, (), 3, RACK, Tools())
     ways_ = [c.way for c in own]
-    assert ways_ == ["seal", "grime", "lock", "chips", "inside", "rust", "streaks", "verdigris", "dust"]
+    assert ways_ == ["seal", "grime", "lock", "chips", "inside", "rust", "streaks", "verdigris", "dust"], (
+        "no leather or wood: no bare corners"
+    )
     assert own[0].mix.finish > 0.4 and own[2].mix.finish == 0 and own[1].settings.pulled_down
     fine = surface_of(ball(radius=10, fine=6, at=(0, 0, 10)))
-    films = {c.way: c.film(Site(fine)) for c in own if c.technique == "chips"}
+    films = {c.way: replace(c, where=WHOLE).film(Site(fine)) for c in own if c.technique == "chips"}
     inside = [(films[a] > 0)[films[b] > 0].mean() for a, b in (("chips", "inside"), ("inside", "rust"))]
     assert min(inside) > 0.85 and (films["rust"] > 0).sum() < (films["inside"] > 0).sum() < (films["chips"] > 0).sum()
     assert next(c for c in own if c.way == "verdigris").film(site)[half == 0].max() == 0
@@ -458,6 +460,40 @@ def test_streaks_run_the_steepest_way():
     assert len(run_down(flat, 40, 5, 0.4)) == 1, "on the level it stays"
 
 
+def test_wear_knows_what_it_lies_on():
+    """Common practice, CP-41: chips and rust on metal and painted plates, bare corners on leather and wood, dust low down and
+    on everything but faces and glass; a painter's own share counts more."""
+    surface = surface_of(together(*(ball(radius=3, fine=3, at=(8 * k, 0, 3)) for k in range(4))))
+    labels = (1 + np.clip(np.round(surface.points[:, 0] / 8), 0, 3)).astype(np.uint8)
+    regions = (Region("Cloak", "cloth"), Region("Face", "skin"), Region("Blade", "metal"), Region("Belt", "leather"))
+    site = Site(surface, marking=Marking(labels, regions))
+    amounts = {layer.name: 0.6 for layer in LAYERS}
+
+    def reached(shares=None):
+        out = {}
+        for coat in wear_coats(site, amounts, (), 3, RACK, Tools(), shares or {}):
+            film = coat.film(site)
+            out.setdefault(coat.way, set()).update(np.unique(labels[film > 0]).tolist())
+        return out
+
+    on = reached()
+    assert (
+        on["chips"] == {3}
+        and on["verdigris"] <= {3}
+        and on["rust"] <= {3}
+        and on["streaks"] <= {3}
+        and on["scuffs"] == {4}
+    )
+    assert on["grime"] == {1, 3, 4} and on["dust"] == {1, 3, 4}, "never on the face"
+    cloak = str(site.marking.ids[1])
+    assert (
+        reached({cloak: {"chips": 0.5, "dust": 0.0}})["chips"] == {1, 3}
+        and 1 not in reached({cloak: {"dust": 0}})["dust"]
+    )
+    with pytest.raises(SettingError, match="between 0 and 1"):
+        WearWishes(shares={cloak: {"dust": 2}})
+
+
 def test_wear_gathers_where_it_does_in_life():
     """Craft page, section 12: chips on what stands out, more than five times as dense as on flats; inner chips inside the
     outer ones; dust low; verdigris in nooks; the same for a seed; nothing where a coat does not go."""
@@ -545,7 +581,7 @@ def test_metal_edges_and_wear_on_the_command_line(tmp_path, capsys):
     for argv, says in (
         (["metal", "--view", "1"], "2 numbers"), (["metal", "--roughness", "7"], "roughness"), (["metal", "--world", "mars"], "a world is"),
         (["metal", "--school", "x"], "school of metal"), (["edges", "--scale", "-1"], "scale"), (["wear", "--kind", "moss"], "--kind"),
-        (["wear", "--kind", "dust", "--amount", "9"], "dust"),
+        (["wear", "--kind", "dust", "--amount", "9"], "dust"), (["wear", "--kind", "dust", "--material", "Hat:cloth"], "no region 'Hat'"),
     ):  # fmt: skip
         assert main([argv[0], str(file), "-o", str(out if argv[0] != "edges" else told), "--as-is", *argv[1:]]) == 2
         assert says in capsys.readouterr().err

@@ -16,10 +16,17 @@ def change(painter, what, code=200, **more):
 def test_a_model_is_weathered_put_in_the_plan_and_cleaned_again(marked):
     """CP-32: varnish below the grime and between; optional layers say their minutes; the glow stays before it."""
     marked.json("POST", f"{URL}/glow", {"do": "add", "kind": "region", "region": 1})
+    cloth = {row["name"]: row["words"] for row in wear(marked)["layers"]}
+    assert "nothing here" in cloth["chips"] and "min" in cloth["dust"], "CP-41: no chips on a wool cloak"
+    marked.region(do="describe", number=1, material="painted armour")
     first = wear(marked)
     amounts = {row["name"]: row["amount"] for row in first["layers"]}
     assert amounts["chips"] > 0 == amounts["verdigris"] and not first["painted"]
-    assert all("min" in row["words"] for row in first["layers"] if row["amount"] and row["optional"])
+    assert all(
+        "min" in row["words"]
+        for row in first["layers"]
+        if row["amount"] and row["optional"] and row["name"] != "scuffs"
+    )
     clean, worn = (levels(marked, f"show={show}", "wear") for show in ("clean", "worn"))
     much = levels(marked, "show=worn&layer=dust&amount=1", "wear")
     assert (clean != worn).any() and (much != worn).any()
@@ -41,7 +48,12 @@ def test_a_model_is_weathered_put_in_the_plan_and_cleaned_again(marked):
     sheet = marked.client.get(f"{URL}/sheet").get_data(as_text=True)
     assert sheet.index("the source solid white") < sheet.index("Sponge chips")
     change(marked, "set", spared=[1])
-    assert wear(marked)["stale"] and wear(marked)["regions"] == [{"number": 1, "name": "Cloak", "spared": True}]
+    assert wear(marked)["stale"] and wear(marked)["regions"][0]["spared"]
+    change(marked, "set", spared=[], share={"region": 1, "layer": "chips", "share": 0.0})
+    (own,) = wear(marked)["regions"]
+    assert own["shares"]["chips"] == 0 and own["changed"] == ["chips"] and own["shares"]["dust"] == 1
+    change(marked, "set", share={"region": 1, "layer": "chips", "share": None})
+    assert wear(marked)["regions"][0]["shares"]["chips"] == 1
     change(marked, "unpaint")
     assert not wear(marked)["painted"] and marked.client.get(f"{URL}/glow.json").get_json()["coats"]
     change(marked, "usual")
@@ -49,6 +61,7 @@ def test_a_model_is_weathered_put_in_the_plan_and_cleaned_again(marked):
     for bad, says in (
         ({"amounts": {"moss": 1}}, "wear is"), ({"amounts": {"dust": 7}}, "between 0 and 1"), ({"seed": -1}, "pattern"),
         ({"amounts": 3}, "name of a layer"), ({"spared": [7]}, "region"),
+        ({"share": {"region": 1, "layer": "moss", "share": 1}}, "wear is"),
     ):  # fmt: skip
         assert says in change(marked, "set", 400, **bad)["error"]
     assert "not known" in change(marked, "spin", 400)["error"]

@@ -158,6 +158,25 @@ def lit_site(args: argparse.Namespace, rig: Any, marked: bool = False):
     return Site(surface, view, marking=marking, mesh=lambda: mesh)
 
 
+def with_materials(marking: Any, given: list[str]):
+    """A marking with what its regions are made of: as REGION:NAME says, else as their names suggest."""
+    from dataclasses import replace
+
+    from ..core.sculpt.marking import MATERIALS
+
+    regions = list(marking.regions)
+    for words in given:
+        name, _, material = (w.strip() for w in words.rpartition(":"))
+        own = [k for k, r in enumerate(regions) if r.name.casefold() == name.casefold()]
+        if not own:
+            there = ", ".join(r.name for r in regions) or "none: the file carries no regions"
+            raise SettingError(f"--material is REGION:NAME; there is no region '{name[:40]}' (there is {there})")
+        if material.casefold() not in MATERIALS:
+            raise SettingError(f"a material is one of {', '.join(MATERIALS)}, not '{material[:40]}'")
+        regions[own[0]] = replace(regions[own[0]], material=material.casefold())
+    return replace(marking, regions=tuple(regions))
+
+
 def _own_marking(args: argparse.Namespace, surface: Any, placed: Any):
     """The regions that a PLY carries on its vertices; None where it has none."""
     from ..core.sculpt.marking import Marking

@@ -6,7 +6,15 @@ from pathlib import Path
 from typing import Any
 
 from ..core.errors import SettingError
-from .common import add_light_options, add_sculpt_options, lit_site, place_from_text, rig_of, write_whole
+from .common import (
+    add_light_options,
+    add_sculpt_options,
+    lit_site,
+    place_from_text,
+    rig_of,
+    with_materials,
+    write_whole,
+)
 from .glow import lit_ply_of
 
 KINDS = ("chips", "streaks", "dust", "verdigris")
@@ -40,6 +48,13 @@ def add_commands(commands: Any) -> None:
     wear.add_argument("--kind", required=True, metavar="KIND", help=", ".join(KINDS))
     wear.add_argument("--amount", type=float, default=0.3, metavar="A", help="0 to 1 (0.3)")
     wear.add_argument("--seed", type=int, default=1, metavar="N")
+    wear.add_argument(
+        "--material",
+        action="append",
+        default=[],
+        metavar="REGION:NAME",
+        help="what a region of the PLY is made of; its name suggests one. Chips keep to metal and painted armour, and so on",
+    )
     wear.set_defaults(run=_wear)
 
 
@@ -129,12 +144,24 @@ def _edges(args: argparse.Namespace) -> None:
 
 
 def _wear(args: argparse.Namespace) -> None:
+    import numpy as np
+
     from ..core.coat.technique import technique
     from ..core.light.rig import Rig
+    from ..core.plan.wear import usual_share
 
     if args.kind not in KINDS:
         raise SettingError(f"--kind is one of {', '.join(KINDS)}, not '{args.kind[:40]}'")
-    site = lit_site(args, Rig(None, 0, bounce=0))
+    site = lit_site(args, Rig(None, 0, bounce=0), marked=True)
+    marking = with_materials(site.marking, args.material)
     by = technique(args.kind)
-    settings = by.Settings(amount=args.amount, seed=args.seed)
-    write_whole(Path(args.out), lit_ply_of(site, {"film_um": by.film(site, settings)}))
+    film = by.film(site, by.Settings(amount=args.amount, seed=args.seed))
+    if marking.regions:
+        each = [None, *marking.regions]
+        shares = [usual_share(args.kind, region) for region in each]
+        film = np.zeros(len(site), np.float32)
+        for share in sorted({s for s in shares if s}):
+            settings = by.Settings(amount=args.amount * share, seed=args.seed)
+            on = np.isin(marking.labels, np.flatnonzero(np.array(shares) == share))
+            film = np.where(on, by.film(site, settings), film)
+    write_whole(Path(args.out), lit_ply_of(site, {"film_um": film}))

@@ -100,8 +100,8 @@ def _ladder(args: argparse.Namespace) -> None:
 
 
 def _coats(args: argparse.Namespace) -> None:
-    from ..core.paint.film import card
     from ..core.coat.technique import technique
+    from ..core.paint.film import card
     from ..core.paint.hiding import MOST_COATS, coats_over, underpaint_for
     from ..core.paint.mix import only
     from ..core.plain import plain

@@ -10,7 +10,7 @@ from ...core.coat.stack import looks
 from ...core.errors import SettingError
 from ...core.plain import built, plain
 from ...core.plan.stages.wear import STAGE, WearWishes
-from ...core.plan.wear import FOLLOWS, LAYERS, LAYERS_BY_NAME, PART_OF
+from ...core.plan.wear import FOLLOWS, LAYERS, LAYERS_BY_NAME, PART_OF, share_of
 from ...core.units import minutes_words
 from ...store.models import Sculpt
 from ...store.open_sculpts import OpenSculpt
@@ -21,6 +21,7 @@ from ..responses import packed
 from ..workshop import workshop
 
 blueprint = Blueprint("wear", __name__)
+NOWHERE = "nothing here that it lies on"
 
 
 def panel(session: Session, sculpt: Sculpt, own: OpenSculpt) -> dict[str, Any]:
@@ -38,7 +39,15 @@ def _asked(own: Opened, given: dict[str, Any]) -> WearWishes:
         raise SettingError(f"wear is {', '.join(LAYERS_BY_NAME)}, not '{str(strange[0])[:40]}'")
     amounts = {k: v for k, v in {**now.shown, **sent}.items() if v}
     spared = [own.id(n) for n in given["spared"]] if "spared" in given else now.spared
-    return built(WearWishes, {"amounts": amounts, "spared": spared, "seed": given.get("seed", now.seed)}, "the wear")
+    shares = {k: dict(v) for k, v in now.shares.items()}
+    if "share" in given:
+        one = given["share"]
+        id_, layer = str(own.id(one["region"])), str(one["layer"])
+        shares.setdefault(id_, {})[layer] = one["share"]
+        if one["share"] is None:  # as its material asks for
+            del shares[id_][layer]
+    seed = given.get("seed", now.seed)
+    return built(WearWishes, {"amounts": amounts, "spared": spared, "shares": shares, "seed": seed}, "the wear")
 
 
 @blueprint.get("/sculpts/<int:sculpt_id>/wear.json")
@@ -67,10 +76,11 @@ def shown(sculpt_id: int) -> Response | tuple[Response, int]:
         mine = price.setdefault(PART_OF.get(coat.way, coat.way), [0.0, 0.0])
         mine[0] += step.hand_minutes + step.set_up_minutes + step.clean_minutes
         mine[1] += step.wait_minutes
+    asked_for = {name for name, amount in STAGE.amounts(wishes).items() if amount}
     rows = [
         {
             "name": layer.name, "title": layer.title, "amount": wishes.shown.get(layer.name, 0.0), "optional": layer.optional,
-            "words": _price(*price.get(layer.name, (0.0, 0.0))),
+            "words": _price(*price[layer.name]) if layer.name in price else NOWHERE if layer.name in asked_for else "",
         }
         for layer in LAYERS
     ]  # fmt: skip
@@ -84,7 +94,11 @@ def shown(sculpt_id: int) -> Response | tuple[Response, int]:
         turn=own.turn, layers=rows, seed=wishes.seed, coats=listed, painted=bool(laid), stale=stale,
         paint="Update it in the plan" if stale else "It is in the plan" if laid else "Put it in the plan",
         regions=[
-            {"number": k, "name": r.name, "spared": r.id in wishes.spared}
+            {
+                "number": k, "name": r.name, "material": r.material, "spared": r.id in wishes.spared,
+                "shares": {layer.name: share_of(layer.name, r, wishes.shares) for layer in LAYERS},
+                "changed": sorted(wishes.shares.get(str(r.id), {})),
+            }
             for k, r in enumerate(own.site.marking.regions, 1)
         ],
     )  # fmt: skip
@@ -115,7 +129,7 @@ def look(sculpt_id: int) -> Response:
 
 @blueprint.post("/sculpts/<int:sculpt_id>/wear")
 def keep(sculpt_id: int) -> tuple[Response, int] | Response:
-    """do: set (amounts by layer, spared: numbers of regions, seed), usual, paint, unpaint."""
+    """do: set (amounts by layer, spared: numbers of regions, share: region, layer, share or null; seed), usual, paint, unpaint."""
     return answer(sculpt_id, change(sculpt_id, _changed))
 
 

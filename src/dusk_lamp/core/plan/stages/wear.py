@@ -1,6 +1,6 @@
 """Wear: how a model is weathered, layer on layer, and what that makes of its look."""
 
-from dataclasses import dataclass, replace
+from dataclasses import dataclass, field, replace
 
 import numpy as np
 
@@ -17,10 +17,12 @@ from .stage import Item, Stage
 @dataclass(frozen=True)
 class WearWishes:
     """amounts: 0..1 of each layer by its name; what is not there is left out; None as long as nobody has set any.
-    spared: ids of the regions that stay clean. seed: the pattern."""
+    spared: ids of the regions that stay clean. shares: 0..1 of layers on regions, by their ids, where they are not what the
+    material asks for. seed: the pattern."""
 
     amounts: dict[str, float] | None = None
     spared: tuple[int, ...] = ()
+    shares: dict[str, dict[str, float]] = field(default_factory=dict)
     seed: int = number(1, 1, 9999, "the pattern")
 
     def __post_init__(self) -> None:
@@ -30,6 +32,13 @@ class WearWishes:
                 raise SettingError(f"wear is {', '.join(LAYERS_BY_NAME)}, not '{str(name)[:40]}'")
             if isinstance(amount, bool) or not (isinstance(amount, int | float) and 0 <= amount <= 1):
                 raise SettingError(f"{LAYERS_BY_NAME[name].title.lower()} is an amount between 0 and 1, not {amount}")
+
+        for own in self.shares.values():
+            for name, share in own.items():
+                if name not in LAYERS_BY_NAME:
+                    raise SettingError(f"wear is {', '.join(LAYERS_BY_NAME)}, not '{str(name)[:40]}'")
+                if isinstance(share, bool) or not 0 <= share <= 1:
+                    raise SettingError(f"a region's share of wear is between 0 and 1, not {share}")
 
     @property
     def shown(self) -> dict[str, float]:
@@ -55,7 +64,9 @@ class WearStage(Stage):
         if not wishes.amounts or aim.rgb is None:
             return aim
         rgb = aim.rgb.copy()
-        for layer, film, closes in films_of_wear(context.site, self.amounts(wishes), wishes.spared, wishes.seed):
+        for layer, film, closes in films_of_wear(
+            context.site, self.amounts(wishes), wishes.spared, wishes.seed, wishes.shares
+        ):
             share = np.clip(film / np.float32(closes), 0, 1)[:, None]
             rgb += share * (rgb_of_lab(np.array([layer.colour], float))[0].astype(np.float32) - rgb)
         return aim.with_rgb(rgb)
@@ -71,7 +82,9 @@ class WearStage(Stage):
             SettingError: the rack has nothing to mix them from.
         """
         own = wishes or context.wishes(self.name)
-        made = wear_coats(context.site, self.amounts(own), own.spared, own.seed, context.rack, context.tools)
+        made = wear_coats(
+            context.site, self.amounts(own), own.spared, own.seed, context.rack, context.tools, own.shares
+        )
         return [replace(c, stage=self.name) for c in made]
 
     def items(self, context: Context) -> list[Item]:
@@ -88,7 +101,8 @@ class WearStage(Stage):
 
     def without_region(self, wishes: WearWishes, id_: int) -> WearWishes:
         """Not spared any more."""
-        return replace(wishes, spared=tuple(i for i in wishes.spared if i != id_))
+        left = {k: v for k, v in wishes.shares.items() if k != str(id_)}
+        return replace(wishes, spared=tuple(i for i in wishes.spared if i != id_), shares=left)
 
 
 STAGE = WearStage()

@@ -9,13 +9,16 @@ export default class Wear {
     Object.assign(this, { base, table, history, showing: "worn", plan: null, looks: new Looks(table) });
     const form = $("wear-form");
     form.addEventListener("submit", (e) => e.preventDefault());
-    form.addEventListener("input", (e) => { if (e.target.type === "range") this.look(`layer=${e.target.name.replace("-amount", "")}&amount=${e.target.value}`); });
+    form.addEventListener("input", (e) => { if (e.target.type === "range" && !e.target.dataset.share) this.look(`layer=${e.target.name.replace("-amount", "")}&amount=${e.target.value}`); });
     form.addEventListener("change", (e) => {
       const { name, type, checked, value } = e.target;
       if (name === "spared") this.change({ do: "set", spared: [...form.querySelectorAll('[name="spared"]:checked')].map((box) => Number(box.value)) });
+      else if (e.target.dataset.share) this.change({ do: "set", share: { region: Number($("wear-region").value), layer: e.target.dataset.share, share: Number(value) } });
+      else if (e.target.id === "wear-region") return;
       else if (type === "range") this.change({ do: "set", amounts: { [name.replace("-amount", "")]: Number(value) } });
       else this.change({ do: "set", amounts: { [name]: checked ? Number(form.elements.namedItem(`${name}-amount`)?.dataset.usual ?? 1) : 0 } });
     });
+    $("wear-region").addEventListener("change", () => this.shares());
     $("wear-pattern").addEventListener("click", () => this.change({ do: "set", seed: this.plan.seed % 9999 + 1 }));
     for (const what of ["usual", "paint", "unpaint"]) $(`wear-${what}`).addEventListener("click", () => this.change({ do: what }));
     for (const b of document.querySelectorAll("[data-wear-show]")) b.addEventListener("click", () => {
@@ -56,6 +59,10 @@ export default class Wear {
       label.append(Object.assign(document.createElement("input"), { type: "checkbox", name: "spared", value: r.number, checked: r.spared }), ` ${r.name}`);
       return label;
     }));
+    const chosen = $("wear-region").value;
+    $("wear-region").replaceChildren(...plan.regions.map((r) => new Option(`${r.name} (${r.material})`, r.number)));
+    if (chosen) $("wear-region").value = chosen;
+    this.shares();
     $("wear-paint").textContent = plan.paint;
     $("wear-paint").disabled = plan.painted && !plan.stale;
     $("wear-unpaint").hidden = !plan.painted;
@@ -68,6 +75,21 @@ export default class Wear {
       return item;
     }));
     this.look();
+  }
+
+  // how far each layer that is there goes on the chosen region
+  shares() {
+    const region = this.plan.regions.find((r) => r.number === Number($("wear-region").value));
+    $("wear-shares").replaceChildren(...(region ? this.plan.layers.filter((l) => l.amount > 0) : []).map((layer) => {
+      const label = document.createElement("label");
+      label.className = "field slide";
+      const changed = region.changed.includes(layer.name) ? ", changed" : "";
+      label.append(`${layer.title}${changed} `, Object.assign(document.createElement("output"), { textContent: `${Math.round(100 * region.shares[layer.name])} %` }));
+      const slider = Object.assign(document.createElement("input"), { type: "range", min: 0, max: 1, step: 0.1, value: region.shares[layer.name] });
+      slider.dataset.share = layer.name;
+      label.append(slider);
+      return label;
+    }));
   }
 
   async look(tried = "") {
