@@ -40,7 +40,7 @@ from dusk_lamp.core.plan.wear import LAYERS, LAYERS_BY_NAME, wear_coats
 from dusk_lamp.core.sculpt.facets import FacetNote, facets
 from dusk_lamp.core.sculpt.marking import Marking, Region
 from dusk_lamp.core.sculpt.relief import Bends, Relief, caught
-from dusk_lamp.core.sculpt.site import Site, Where
+from dusk_lamp.core.sculpt.site import WHOLE, Site, Where
 from dusk_lamp.core.sculpt.visibility import visibility_of
 from dusk_lamp.core.target.local import Local, lab_of, local_of, usual_local
 from dusk_lamp.core.target.target import target
