@@ -9,9 +9,11 @@ from numpy.typing import NDArray
 from scipy.spatial import cKDTree
 
 from ..coat.coat import Coat, usual_coat
+from ..coat.technique import technique
 from ..directions import level_frame
+from ..errors import SettingError
 from ..light.lamp import Lamp
-from ..paint.mix import nearest_mix
+from ..paint.mix import nearest_mix, only, values_of
 from ..plain import rounded
 from ..sculpt.relief import Line, caught, corners_seeing, lines
 from ..sculpt.site import Site
@@ -32,11 +34,17 @@ LINING_MM, TOUCHES = (
 WHITE = 7.0  # values: no dark line between two regions lighter than this (craft page, section 9)
 
 STAGE = "edges"
-EDGE_VALUES, EDGE_MM = (7.2, 9.0), (0.4, 0.2)  # of the two lines; common practice, from memory
-EDGE_CHROMA, EDGE_HIGHER = (
-    0.5,
-    20.0,
-)  # of the region's own colour that is left in them, and degrees that the second lamp is higher
+EDGE_MM, EDGE_MOST = (
+    (0.4, 0.2),
+    (9.2, 9.5),
+)  # of the two lines: widths, and the lightest value each may have. From memory
+EDGE_STEPS, LEAST_LIFT = (1.0, 1.8), 0.3  # of a material's lift; a line that stands out less is not laid
+EDGE_LIFT = {  # values above the plane beside it, low to high: cloth, leather, fur, metal (CP-27); numbers from memory
+    "cloth": 1.0, "skin": 0.9, "hair": 1.2, "bone": 1.3, "wood": 1.2, "stone": 1.3, "leather": 1.5, "fur": 1.7,
+    "painted armour": 1.9, "glass or gem": 2.4, "metal": 2.4,
+}  # fmt: skip
+PLANE_MM = 1.2  # beside an edge, that counts as the plane it stands out from
+EDGE_CHROMA, EDGE_HIGHER = (0.75, 0.5), 20.0  # of the region's own chroma; degrees that the second lamp is higher
 LINE_BESIDE_MM = 1.5  # of an edge, that a dark line counts as beside it
 LINE_VALUE, LINE_CHROMA = 1.6, 0.5  # of a lining, and the share of the region's own colour in it
 
@@ -242,28 +250,60 @@ def drawn_svg(edges: Edges, view: tuple[float, float]) -> str:
 
 
 def edge_coats(task: Task, lamp: Lamp, least: float = 0.0, width: float = EDGE_MM[0]) -> list[Coat]:
-    """Two lines along the crests of a region that the lamp sees: a wide one, then a fine one, nearly white, on those that
-    are seen from higher up; and a dot where three of them meet (craft page, section 12).
+    """Two lines along the crests of a region that the lamp sees: a wide one, then a fine one on those that are seen from
+    higher up; and a dot where three of them meet (craft page, section 12). Each is so much lighter than what lies beside
+    it, by material (CP-27), along the region's own colours.
 
     Args:
         least: mm of the shortest crest that gets one. width: mm of the wide one.
+    Raises:
+        SettingError: what lies there is as light as an edge can be.
     """
     paints = task.paints(*BRUSHED)
-    middle = np.average(task.lab[task.own], axis=0, weights=task.weight())
     out = []
-    for k, (value, share) in enumerate(zip(EDGE_VALUES, EDGE_MM, strict=True)):
-        wanted = np.array([10 * value, middle[1] * EDGE_CHROMA, middle[2] * EDGE_CHROMA])
-        label = f"{task.name}: edge highlight, {'fine, the brightest' if k else 'the wide one'}"
-        coat = usual_coat("line", nearest_mix(wanted, paints), label, STAGE)
+    for k, (share, most) in enumerate(zip(EDGE_MM, EDGE_MOST, strict=True)):
         high = min(lamp.elevation + EDGE_HIGHER * k, 90.0)
         wide = round(width * share / EDGE_MM[0], 3)
-        settings = replace(coat.settings, width=wide, azimuth=lamp.azimuth, elevation=high, least=least)
+        line = technique("line")
+        settings = replace(line.usual(only(paints[0])), width=wide, azimuth=lamp.azimuth, elevation=high, least=least)
+        there = _beside(task, (line.film(task.site, settings) > 0) & task.own)
+        value = min(there + EDGE_LIFT[task.material] * EDGE_STEPS[k], most)
+        if value - there < LEAST_LIFT:
+            continue
+        mix = nearest_mix(_along(task, value, EDGE_CHROMA[k]), paints)
+        label = f"{task.name}: edge highlight, {'fine, the brightest' if k else 'the wide one'}"
+        coat = usual_coat("line", mix, label, STAGE)
         out.append(replace(coat, settings=settings, where=task.where, way="edges"))
+    if not out:
+        raise SettingError(
+            f"{task.name} is already as light at its edges as paint gets; darken it, or leave its edges out"
+        )
     dots = corner_dots(task.site, lamp, least) & task.own
     if dots.any():
         dot = brushed(task, out[-1].mix, "a dot where edges meet, the lightest of all", dots, water=1.0)
         out.append(replace(dot, stage=STAGE, way="edges"))
     return out
+
+
+def _beside(task: Task, line: NDArray[np.bool_]) -> float:
+    """The value of what lies beside a line; of the lighter half of the region where there is no line."""
+    value = values_of(task.under[task.own])
+    if not line.any():
+        return float(np.quantile(value, 0.75))
+    far = cKDTree(task.site.surface.points[line]).query(task.site.surface.points[task.own], workers=-1)[0]
+    near = far <= PLANE_MM
+    return float(np.average(value[near], weights=task.weight()[near] + 1e-9))
+
+
+def _along(task: Task, value: float, keep: float) -> NDArray[np.float64]:
+    """L*a*b* (3,) of a value on the region's own way from dark to light; beyond its lightest less and less of that."""
+    colour, weight = task.lab[task.own], task.weight()
+    lightest = float(np.quantile(colour[:, 0], 0.97))
+    off = np.abs(colour[:, 0] - min(10 * value, lightest))
+    near = np.exp(-(((off - off.min()) / 4) ** 2))
+    a, b = np.average(colour[:, 1:], axis=0, weights=near * weight + 1e-9 * near)
+    left = keep if 10 * value > lightest + 4 else 1.0
+    return np.array([10 * value, left * a, left * b])
 
 
 def lining_coat(task: Task, values: NDArray) -> Coat | None:

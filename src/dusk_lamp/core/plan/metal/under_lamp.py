@@ -20,7 +20,7 @@ class UnderLamp(School):
 
     name, order, title = "lamp", 20, "Under the lamp"
     when = "The true reflection of a small world: the most convincing from one view."
-    weak = "From other sides the story breaks; flat plates come out all one value."
+    weak = "From other sides it no longer reads as metal; flat plates come out all one value."
 
     def shares(self, site: Site, shine: Shine, world: World, lamp: Lamp) -> NDArray[np.float32]:
         """What is mirrored, as painted light is: its lightness between the darkest and the brightest of it, for metal is

@@ -55,6 +55,11 @@ class Task:
     lamp: Lamp = ABOVE
 
     @property
+    def material(self) -> str:
+        """What it is made of; the rest is stone."""
+        return self.site.marking.regions[self.number - 1].material if self.number else "stone"
+
+    @property
     def where(self) -> Where:
         """The region as a coat goes on it: by its spots, so that the coat stays where it is when regions are
         numbered again."""
