@@ -33,6 +33,11 @@ def add_commands(commands: Any) -> None:
     )
     sketch.add_argument("--attention", default="important", metavar="RANK", help="focal point, important or quiet")
     sketch.add_argument("--key", metavar="LOW,HIGH", help="values in no light and in full light (by the material)")
+    sketch.add_argument(
+        "--path",
+        metavar="DARK,BRIGHT|usual",
+        help="colours that its hue goes to in shadow and in light, such as #46122c,#f2b04a",
+    )
     sketch.add_argument("--shadow", default="neutral", metavar="CAST", help="neutral, cool, warm or complement")
     sketch.add_argument("--light", default="neutral", metavar="CAST", help="neutral, cool, warm or complement")
     sketch.add_argument("--lamp-colour", default="#ffffff", metavar="#RRGGBB|KELVIN", help="(#ffffff)")
@@ -83,6 +88,23 @@ def _light_colour(text: str) -> str:
         raise SettingError(f"a light's colour is #rrggbb or a temperature such as 2700, not '{text[:40]}'") from e
 
 
+def _path(args: argparse.Namespace) -> tuple[str, str]:
+    """The hue path that was asked for, as two colours; "" and "" for none."""
+    from ..core.target.hue import usual_path
+    from ..core.target.local import USUAL
+
+    if not args.path:
+        return "", ""
+    if args.path == "usual":
+        own = args.colour if args.colour and args.colour.startswith("#") else USUAL.get(args.material, "#808080")
+        found = usual_path(own)
+        return found.dark, found.bright
+    dark, comma, bright = args.path.partition(",")
+    if not comma:
+        raise SettingError(f"--path is DARK,BRIGHT such as #46122c,#f2b04a, or usual, not '{args.path[:40]}'")
+    return dark.strip(), bright.strip()
+
+
 def _sketch(args: argparse.Namespace) -> None:
     import numpy as np
 
@@ -101,7 +123,9 @@ def _sketch(args: argparse.Namespace) -> None:
         except ValueError:
             raise SettingError(f"--key is LOW,HIGH in Munsell values, such as 2,8, not '{args.key}'") from None
     named = args.colour if args.colour and white_called(args.colour) else ""
-    region = Region("The model", args.material, args.attention, named, low, None, high, args.shadow, args.light)
+    region = Region(
+        "The model", args.material, args.attention, named, low, None, high, args.shadow, args.light, *_path(args)
+    )
     local = local_of(region, None if named else args.colour)
     tints = Tints(_light_colour(args.lamp_colour), _light_colour(args.sky_colour), args.ground or "#ffffff")
     rig = rig_of(args, GROUND_BOUNCE if args.ground else 0.0)

@@ -2,10 +2,13 @@
 
 from collections.abc import Callable
 from dataclasses import dataclass, field, replace
+from functools import cache
+from importlib.resources import files
 from typing import Any
 
 from ..core.light.lamp import Lamp
 from ..core.light.rig import Rig
+from ..core.paint.rack import Rack, rack_from_csv
 from ..core.plan.document import Plan, SculptFile
 from ..core.plan.metal.painted import usual_metal
 from ..core.plan.stages.colour import ColourWishes
@@ -15,8 +18,15 @@ from ..core.plan.stages.glow import GlowWish, GlowWishes
 from ..core.plan.stages.metal import MetalWishes
 from ..core.plan.stages.wear import WearWishes
 from ..core.sculpt.display import Display
-from ..core.sculpt.marking import Marking
+from ..core.sculpt.marking import Marking, Region
 from ..core.sculpt.parts import Part
+from ..core.target.hue import usual_path
+
+
+@cache
+def _rack() -> Rack:
+    return rack_from_csv((files("dusk_lamp.demo") / "rack.csv").read_bytes())
+
 
 Ids = dict[str, int]  # of regions by their names
 
@@ -40,9 +50,17 @@ class Demo:
         own = SculptFile(f"{self.file}.ply", (), "z", "-y", self.height)
         return Plan(sculpt=own, light=self.light, display=self.display, parts=self.parts)
 
+    def _coloured(self, region: Region) -> Region:
+        """A region in its colour of the scheme, its shadows and lights with hues of their own (CP-36)."""
+        name = self.colours.get(region.name)
+        if name is None:
+            return region
+        path = usual_path(_rack().find(name).looks.hex)
+        return replace(region, colour=name, dark=path.dark, bright=path.bright)
+
     def plan(self, marking: Marking) -> Plan:
         """Its whole plan, for the regions that its file carries."""
-        regions = tuple(replace(r, colour=self.colours.get(r.name, r.colour)) for r in marking.regions)
+        regions = tuple(self._coloured(r) for r in marking.regions)
         return replace(self.standing(), regions=regions, wishes=self.wishes({r.name: r.id for r in regions}))
 
 

@@ -1,5 +1,6 @@
 """The marking of a sculpt: every sample belongs to exactly one region, and what is unmarked is the rest."""
 
+import re
 from dataclasses import MISSING, dataclass, replace
 from typing import Any
 
@@ -18,6 +19,7 @@ ATTENTION = ("focal point", "important", "quiet")
 CASTS = ("neutral", "cool", "warm", "complement")  # what shadows and lights lean to
 MOST_REGIONS = 60  # more than any painter keeps apart, and few enough for a byte
 LONGEST_NAME = 60
+HEX = re.compile("#[0-9a-fA-F]{6}")
 
 
 SUGGESTS = {  # words in a region's name, and what they are usually made of; from memory, and the demo world's own
@@ -67,7 +69,8 @@ class Region:
     """One region: its name, what it is made of, how much attention it deserves, and what it should look like.
 
     colour: name of the paint or recipe, or `#rrggbb`; "" while open. low, middle, high: Munsell values of its
-    darkest, its middle and its lightest, None for what material and attention ask for. shadow, light: casts. way: of
+    darkest, its middle and its lightest, None for what material and attention ask for. shadow, light: casts. dark, bright:
+    `#rrggbb` that its hue path goes to in shadow and in light; "" for its own colour. way: of
     painting it; "" while open. id: which region it is, whatever it is called and wherever it stands in the list;
     0 until a marking gives it one.
     """
@@ -81,11 +84,16 @@ class Region:
     high: float | None = number(None, 0, 10, "the value of its lightest", step=0.1, form="Lightest")
     shadow: str = choice("neutral", CASTS, "the cast of its shadows")
     light: str = choice("neutral", CASTS, "the cast of its lights")
+    dark: str = text("", (0, 7), "the colour of its shadows")
+    bright: str = text("", (0, 7), "the colour of its lights")
     way: str = text("", (0, 20), "a way to paint it")
     id: int = number(0, 0, 2**31 - 1, "a region's id")
 
     def __post_init__(self) -> None:
         checked(self)
+        for colour in (self.dark, self.bright):
+            if colour and not HEX.fullmatch(colour):
+                raise SettingError(f"a hue path goes to colours such as #46122c, not '{colour[:20]}'")
 
 
 @dataclass(frozen=True)

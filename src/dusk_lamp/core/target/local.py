@@ -47,6 +47,7 @@ LIGHTS = {"cool": (-1.0, -6.0), "warm": (2.0, 12.0)}
 MUTED = 0.9  # power of value over own value by which shade mutes a colour: with black alone paints lose 1.2 to 1.4, with richer darks less
 OPPOSED = 1.2  # of its own a*, b* taken away: a little to the other side of grey
 TOO_WHITE = 9.0  # a base above it cannot be highlighted, CP-24
+DARK_TURNS, BRIGHT_TURNS = 0.9, 1.25  # powers by which a hue path leaves the own colour: the last light comes late
 STEP = 0.05  # of a value, in the table of a colour's ladder
 VALUES = np.arange(0, 10 + STEP / 2, STEP)
 
@@ -57,7 +58,8 @@ class Local:
 
     colour: its local colour, `#rrggbb`. low, high: Munsell values in no light and in full light; middle: in half of
     it, None for half-way. shadow, light: what its shadows and lights lean to. ration: a value, and the share of it that
-    may be lighter; None for as much as the light makes.
+    may be lighter; None for as much as the light makes. dark, bright: `#rrggbb` that its hue path goes to; "" for its own
+    colour.
     """
 
     colour: str = text("#808080", (7, 7), "a local colour")
@@ -69,10 +71,13 @@ class Local:
     shadow: str = choice("neutral", CASTS, "the cast of its shadows")
     light: str = choice("neutral", CASTS, "the cast of its lights")
     ration: tuple[float, float] | None = None
+    dark: str = text("", (0, 7), "the colour of its shadows")
+    bright: str = text("", (0, 7), "the colour of its lights")
 
     def __post_init__(self) -> None:
         checked(self)
-        rgb_from_hex(self.colour)
+        for colour in filter(None, (self.colour, self.dark, self.bright)):
+            rgb_from_hex(colour)
         low, middle, high = self.key
         if not low < high:
             raise SettingError(
@@ -140,6 +145,7 @@ def ladder(local: Local) -> NDArray[np.float64]:
     L, a, b = lab(rgb @ RGB_TO_XYZ.T).T
     shade = np.minimum(VALUES / max(at, 0.5), 1.0) ** MUTED
     a, b = a * shade, b * shade
+    a, b = _on_path(local, a, b, deep, bright, shade)
     for cast, weight, shift in ((local.shadow, deep, SHADOWS), (local.light, bright, LIGHTS)):
         if cast == "complement":
             a, b = a * (1 - OPPOSED * weight), b * (1 - OPPOSED * weight)
@@ -147,6 +153,30 @@ def ladder(local: Local) -> NDArray[np.float64]:
             fades = weight * np.clip(L / 12, 0, 1)  # black has no colour
             a, b = a + fades * shift[cast][0], b + fades * shift[cast][1]
     return seen_as(np.stack([L, a, b], axis=-1), Y)
+
+
+def _on_path(
+    local: Local, a: NDArray, b: NDArray, deep: NDArray, bright: NDArray, shade: NDArray
+) -> tuple[NDArray, NDArray]:
+    """a*, b* (201,) of a ladder on its hue path (CP-36): from the own colour toward that of the shadow as it darkens, and
+    toward that of the light as it brightens, of which the last bit is only at the very top. What is darker than its
+    darkest fades to black, what is lighter than its lightest to white."""
+    _, own_a, own_b = lab(linear(rgb_from_hex(local.colour)) @ RGB_TO_XYZ.T)
+    for colour, share, way in ((local.dark, deep, DARK_TURNS), (local.bright, bright, BRIGHT_TURNS)):
+        if not colour:
+            continue
+        L, to_a, to_b = lab(linear(rgb_from_hex(colour)) @ RGB_TO_XYZ.T)
+        t = np.clip(share, 0, 1) ** way
+        fade = np.minimum(VALUES * 10 / max(float(L), 8.0), 1.0) if colour == local.dark else _room(VALUES, float(L))
+        on = share > 0
+        a = np.where(on, ((1 - t) * own_a + t * to_a) * fade, a)
+        b = np.where(on, ((1 - t) * own_b + t * to_b) * fade, b)
+    return a, b
+
+
+def _room(values: NDArray, lightness_: float) -> NDArray[np.float64]:
+    """The share of a light's chroma that is left above its own lightness: none in white."""
+    return np.clip((100 - 10 * values) / max(100 - lightness_, 4.0), 0, 1)
 
 
 def seen_as(Lab: NDArray, Y: NDArray) -> NDArray[np.float64]:
@@ -239,4 +269,16 @@ def local_of(region: Region, colour: str | None = None) -> Local:
         shadow = white.shadow if shadow == "neutral" else shadow
         light = white.light if light == "neutral" else light
         key = (white.low, white.middle, white.high) if key == (None, None, None) else key
-    return Local(own, region.material, region.attention, key[0], key[2], key[1], shadow, light, ration)
+    return Local(
+        own,
+        region.material,
+        region.attention,
+        key[0],
+        key[2],
+        key[1],
+        shadow,
+        light,
+        ration,
+        region.dark,
+        region.bright,
+    )

@@ -14,6 +14,7 @@ from ...core.paint.value import grey_srgb
 from ...core.paint.whites import white_called
 from ...core.plain import built, described, plain
 from ...core.sculpt.marking import ATTENTION, CASTS, MATERIALS, Region
+from ...core.target.hue import usual_path
 from ...core.target.local import VALUES, Local, ladder
 from ...core.view.camera import Camera
 from ...core.view.reading import APART, ARM_MM, reading
@@ -64,7 +65,7 @@ def shown(sculpt_id: int) -> Response:
                 "key": [round(low, 1), round(middle, 1), round(high, 1)],
                 "is_set": region.low is not None or region.high is not None,
                 "ladder": [hex_at(local, v) for v in (low, (low + middle) / 2, middle, (middle + high) / 2, high)],
-                "troubles": local.troubles, "ration": white.words if white else "",
+                "troubles": local.troubles, "path": plain(usual_path(local.colour)), "ration": white.words if white else "",
                 "share": round(float(areas[k] / max(areas.sum(), 1e-9)), 4),
                 "contrast": None if np.isnan(read.contrast[k]) else round(float(read.contrast[k]), 2),
             }
@@ -119,6 +120,9 @@ def _tried(own: Opened) -> Any:
     if "hex" in request.args:
         rgb_from_hex(request.args["hex"])  # refused here where it is none
         changes["colour"] = request.args["hex"]
+    for name in ("dark", "bright"):
+        if name in request.args:
+            changes[name] = request.args[name]
     regions[number - 1] = replace(regions[number - 1], **changes)
     return own.context.on(replace(own.plan, regions=tuple(regions)))
 

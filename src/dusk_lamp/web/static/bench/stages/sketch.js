@@ -12,7 +12,7 @@ export default class Sketch {
     form.addEventListener("submit", (e) => e.preventDefault());
     form.addEventListener("input", ({ target }) => { // seen while it is being set, kept when it is
       if (target.type === "range") { this.words(target); this.look(Object.fromEntries(VALUES.map((n) => [n, form.elements[n].value]))); }
-      if (target.type === "color") this.look({ hex: target.value });
+      if (target.type === "color") this.look({ [target.name]: target.value });
     });
     form.addEventListener("change", ({ target: { name, value } }) => {
       if (name === "hex") this.describe({ colour: value });
@@ -20,10 +20,14 @@ export default class Sketch {
       else this.describe({ [name]: value });
     });
     $("key-usual").addEventListener("click", () => this.describe({ low: null, middle: null, high: null, shadow: "neutral", light: "neutral" }));
+    $("path-usual").addEventListener("click", () => { const { dark, bright } = this.own().path; this.describe({ dark, bright }); });
+    $("path-none").addEventListener("click", () => this.describe({ dark: "", bright: "" }));
     $("sketch-grey").addEventListener("change", () => this.look());
     $("tint-usual").addEventListener("change", () => { if ($("tint-usual").value) { tints.elements.lamp.value = $("tint-usual").value; this.tint(); } });
     tints.addEventListener("change", (e) => { if (e.target.name) this.tint(); });
   }
+
+  own() { return this.sketch.regions[this.chosen - 1]; }
 
   enter() { this.table.layers.on("coats", true); this.load(); }
   leave() { this.table.layers.on("coats", false); this.table.layers.set("differing", false); this.border = null; }
@@ -88,6 +92,11 @@ export default class Sketch {
     const { elements } = form;
     elements.colour.value = [...elements.colour.options].some((o) => o.value === own.colour) ? own.colour : "";
     elements.hex.value = own.hex;
+    elements.dark.value = own.dark || own.ladder[0];
+    elements.bright.value = own.bright || own.ladder[4];
+    $("path-words").textContent = own.dark || own.bright ? "Shadow, middle and light each have their own hue." : "One hue, darker and lighter.";
+    $("path-usual").textContent = `Usual: ${own.path.words}`;
+    $("path-none").disabled = !own.dark && !own.bright;
     for (const name of ["material", "attention", "shadow", "light"]) elements[name].value = own[name];
     VALUES.forEach((name, k) => { elements[name].value = own.key[k]; this.words(elements[name]); });
     $("sketch-ration").hidden = !own.ration;
