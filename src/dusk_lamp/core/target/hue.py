@@ -19,6 +19,8 @@ class HuePath:
 GREY, BROWN = (8.0, HuePath("#2b303b", "#efe6d2", "cool shadow, grey, warm light")), HuePath(
     "#35202a", "#dcae6e", "purple-brown, brown, ochre"
 )  # fmt: skip
+PALE_CHROMA, PALE_LIGHT = 22.0, 62.0  # cream, linen, bone
+PALE = HuePath("#4a4350", "#fbf3df", "cool brown shadow, cream, warm white")
 BROWN_CHROMA, BROWN_LIGHT = 42.0, 58.0  # orange hues that are duller and darker than that are brown
 # by hue angle (CIELAB, degrees) up to which it counts: common practice, CP-36; the colours are ours
 FAMILIES = (
@@ -40,6 +42,8 @@ def usual_path(colour: str) -> HuePath:
     chroma, angle = float(np.hypot(a, b)), float(np.degrees(np.arctan2(b, a)) % 360)
     if chroma < GREY[0]:
         return GREY[1]
+    if chroma < PALE_CHROMA and colour_of_hex(colour).lab[0] > PALE_LIGHT:
+        return PALE
     if 30 <= angle < 90 and chroma < BROWN_CHROMA and colour_of_hex(colour).lab[0] < BROWN_LIGHT:
         return BROWN
     return next(path for upto, path in FAMILIES if angle <= upto)

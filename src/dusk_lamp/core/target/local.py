@@ -47,7 +47,7 @@ LIGHTS = {"cool": (-1.0, -6.0), "warm": (2.0, 12.0)}
 MUTED = 0.9  # power of value over own value by which shade mutes a colour: with black alone paints lose 1.2 to 1.4, with richer darks less
 OPPOSED = 1.2  # of its own a*, b* taken away: a little to the other side of grey
 TOO_WHITE = 9.0  # a base above it cannot be highlighted, CP-24
-DARK_TURNS, BRIGHT_TURNS = 0.9, 1.25  # powers by which a hue path leaves the own colour: the last light comes late
+DARK_TURNS, BRIGHT_TURNS = 0.9, 1.7  # powers by which a hue path leaves the own colour: the last light comes late
 STEP = 0.05  # of a value, in the table of a colour's ladder
 VALUES = np.arange(0, 10 + STEP / 2, STEP)
 
