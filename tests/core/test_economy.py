@@ -326,3 +326,11 @@ def test_cards_are_what_is_done_together(doll, planned):
     steps = steps_of(doll.site, coats, doll.simulation.films(coats))
     puddles, letters = palette_for(coats, steps, 20)
     assert letters[0] == "" and set(letters[1:]) == {p.letter for p in puddles}
+
+
+def test_paint_is_thinned_for_the_job_not_for_the_bottle(planned):
+    """CP-20, CP-39: a base coat 4:1, a layer 3:1, the last fine highlight 1:1, whatever bottle each comes from."""
+    for coat in planned[-1].coats:
+        water = coat.settings.water
+        assert water == 0.25 if coat.label.endswith("base") else water in (0.33, 1.0)
+        assert water < 1 or coat.label.endswith("light")

@@ -360,3 +360,21 @@ def test_studs_catch_light_before_their_panel_and_none_at_the_top_when_it_faces_
             assert share == 0 and light[upper].mean() > 1.5 * light[stud & ~upper].mean()
         else:
             assert share > top_share and steps[stud].max() > np.median(steps[flat])
+
+
+def test_base_and_wash_has_a_wash_wherever_it_does_no_harm():
+    """Common practice: a way called base and wash is one with a wash; where it would do harm the first coat says so."""
+    for material, colour in (
+        ("cloth", "#7a5a44"),
+        ("leather", "#5a3c28"),
+        ("stone", "#8a8782"),
+        ("cloth", "#f4f2ea"),
+    ):
+        surface = surface_of(together(ball(radius=4, fine=4), ball(radius=2, fine=3, at=(0, 0, 4.8))))
+        site = Site(
+            surface, marking=Marking(np.ones(len(surface), np.uint8), (Region("Part", material, colour=colour),))
+        )
+        wanted = target(site, Rig(Lamp(0, 60)), [usual_local("stone"), local_of(site.marking.regions[0])])
+        coats = way("wash").coats(task_of(site, wanted, 1, np.full((len(site), 36), 0.2, np.float32), RACK))
+        assert any(c.technique == "wash" for c in coats) or "a wash would only spoil it" in coats[0].label
+        assert colour == "#f4f2ea" or any(c.technique == "wash" for c in coats)

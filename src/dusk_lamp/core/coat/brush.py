@@ -44,6 +44,12 @@ class Even:
         checked(self)
 
 
+def job_water(job: str) -> float:
+    """Parts of water to one of paint for a job of thinning.csv (CP-20)."""
+    own = JOBS[job]
+    return round(own.water / own.paint, 2)
+
+
 class Brush(Technique):
     """An even coat by brush."""
 

@@ -8,7 +8,7 @@ from numpy.typing import NDArray
 
 from ..errors import SettingError
 from ..plain import rounded
-from ..units import counted
+from ..units import counted, number_word
 from .colour import BANDS, lab, rgb, xyz
 from .mix import Mix, values_of
 from .value import luminance_from_munsell
@@ -101,6 +101,7 @@ class Advice:
 
 def thinning_for(mix: Mix, keep: float = USUAL_SHARE, sketch: Sequence[float] = USUAL_SKETCH) -> Advice:
     """The least thinning at which at least LEAST_PASSES passes keep the wanted share of a sketch's range of value.
+    A paint that covers more than that still glazes, at its thinnest: what each pass leaves is said (CP-17).
 
     Raises:
         SettingError: the share is outside 0..1, or the sketch is none.
@@ -117,11 +118,13 @@ def thinning_for(mix: Mix, keep: float = USUAL_SHARE, sketch: Sequence[float] = 
                 f"{in_drops(float(thinning))}: {found.advised} passes keep {100 * kept:.0f} % of the sketch's range."
             )
             return Advice(float(thinning), found.advised, kept, said)
-    return Advice(
-        None, 0, 0.0,
-        f"{mix.words()} never glazes: even at {THINNEST:.0f} parts to one it takes too much of the sketch in {LEAST_PASSES} passes. "
-        "Take a more transparent paint, an ink, or keep less.",
-    )  # fmt: skip
+    found = glaze(mix, sketch, LEAST_PASSES + 1, THINNEST, keep)
+    each = ", ".join(f"{number_word(n).lower()} {100 * found.left[n]:.0f} %" for n in range(1, LEAST_PASSES + 2))
+    said = (
+        f"{in_drops(THINNEST)}, and it takes more of the sketch than you want to lose: of its range one pass after another keeps "
+        f"{each}. Stop when you like it, take a more transparent paint or an ink, or keep less."
+    )
+    return Advice(THINNEST, LEAST_PASSES, float(found.left[LEAST_PASSES]), said)
 
 
 def in_drops(thinning: float) -> str:

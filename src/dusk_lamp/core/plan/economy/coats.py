@@ -7,6 +7,7 @@ from dataclasses import replace
 import numpy as np
 from numpy.typing import NDArray
 
+from ...coat.brush import job_water
 from ...coat.coat import Coat, usual_coat
 from ...paint.colour import delta_e, lab, xyz
 from ...paint.film import film
@@ -41,11 +42,14 @@ def coats_of(
         um = covering_um(mix, over)
         label = f"{region.name}: {role}"
         if k == option.base:
-            coat = usual_coat("brush", mix, label, "colour").with_settings({"film_um": um})
+            coat = usual_coat("brush", mix, label, "colour").with_settings(
+                {"film_um": um, "water": job_water("base coat")}
+            )
             where: Where | None = Where("region", region.id)
         else:
             where, width = _where(context, group, option, k, mixes, um)
-            given = {"film_um": um, **({"width": round(width, 1)} if width else {})}
+            job = "fine highlight" if role == "light" and k == len(mixes) - 1 > option.base + 1 else "layer"
+            given = {"film_um": um, "water": job_water(job), **({"width": round(width, 1)} if width else {})}
             coat = usual_coat("blend" if width else "brush", mix, label, "colour").with_settings(given)
         if where is not None:
             out.append(replace(coat, where=where, way=WAY, region=region.id))

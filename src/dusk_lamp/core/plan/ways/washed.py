@@ -1,6 +1,8 @@
 """Base, wash, re-state, highlight: a base coat, a wash into the recesses, the base again on what stands out, lights
 on top."""
 
+from dataclasses import replace
+
 import numpy as np
 
 from ...coat.coat import Coat, usual_coat
@@ -12,7 +14,9 @@ from .groups import Film, improved
 from .layers import covering_um
 from .way import BRUSHED, STAGE, TINTING, Task, Way, brushed, nearest_mix, paints_for, quantiles, seen_after
 
-WASH_UM = (0.0, 1.0, 2.0, 4.0, 7.0)
+WASH_UM = (0.5, 1.0, 2.0, 4.0, 7.0)
+HARM = 2.0  # ΔE00 further off on average, from which a wash does harm
+NO_WASH = "base coat; a wash would only spoil it here, so its shades are brushed"
 LOOKED_AT = 3000  # samples of the region that washes are tried on
 RESTATED = 0.45  # the base is laid again on what should be lighter than this share of the area
 LIGHTS, DARKS = 4, 2
@@ -36,7 +40,9 @@ class Washed(Way):
         um = covering_um(base, under)
         coats = [brushed(task, base, "base coat", None, um)]
         wash = self._wash(task, coats)
-        if wash is not None:
+        if wash is None:
+            coats = [replace(coats[0], label=f"{task.name}: {NO_WASH}")]
+        else:
             coats.append(wash)
             again = task.own & (task.value >= middling)
             coats.append(brushed(task, base, "the base again on what stands out", again, round(base.coat_um, 1)))
@@ -51,12 +57,14 @@ class Washed(Way):
 
     @staticmethod
     def _wash(task: Task, coats: list[Coat]) -> Coat | None:
-        """The wash that brings it nearest; None where none does good."""
+        """The wash that brings it nearest, a thin one where it is near already; None where even that does harm."""
         seen = seen_after(task, coats)
         some = np.flatnonzero(task.own)
         some = some[np.linspace(0, len(some) - 1, min(LOOKED_AT, len(some))).astype(np.int64)]
         wanted, weight = task.lab[some], task.areas[some]
         best, least = None, np.inf
+        off = np.minimum(delta_e(lab(xyz(seen[some])), wanted), 15)
+        without = float(np.average(off, weights=weight))
         for paint in task.paints(*TINTING):
             usual = usual_coat("wash", only(paint), f"{task.name}: wash", STAGE)
             flow = usual.film(task.site)[some] / max(usual.settings.film_um, 1e-6)
@@ -65,7 +73,7 @@ class Washed(Way):
                 lost = float(np.average(np.minimum(delta_e(lab(xyz(got)), wanted), 15), weights=weight))
                 if lost < least:
                     best, least = (usual, um), lost
-        if best is None or best[1] == 0:
+        if best is None or least > without + HARM:
             return None
         coat = best[0].with_settings({"film_um": best[1]})
         return Coat(coat.technique, coat.mix, coat.settings, task.where, label=coat.label, stage=STAGE)
