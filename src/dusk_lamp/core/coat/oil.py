@@ -16,6 +16,10 @@ MATT_HOLDS, SATIN_HOLDS = (
     0.35,
     0.1,
 )  # of the film stays in the texture, however hard one wipes; gloss wipes clean. CP-32; from memory
+OIL_WORDS = (  # CP-38
+    "The thinner is gone in a quarter of an hour, the oil can be worked for hours, varnish after a day; paint other parts "
+    "meanwhile, nothing but oil over it."
+)
 BARE_MATT = 0.25  # a finish duller than this
 LEE_KEPT = 0.35  # and a wall that looks straight down keeps so much of it, in the lee of the cloth
 
@@ -78,7 +82,7 @@ class OilWipe(Technique):
         """In a step's words."""
         hard = "firmly" if settings.pressure > 0.8 else "lightly" if settings.pressure < 0.5 else "evenly"
         down = ", pulling downwards" if settings.pulled_down else ""
-        return f"Stain everything, wait 5–10 min, then wipe the raised parts {hard} with a lint-free cloth{down}."
+        return f"Stain everything, wait 5–10 min, then wipe the raised parts {hard} with a lint-free cloth{down}. {OIL_WORDS}"
 
 
 TECHNIQUE = OilWipe()

@@ -27,7 +27,7 @@ from ..rays import THREADS, Caster, in_threads
 from ..sculpt.site import Site
 from ..sculpt.surface import Surface
 from ..sculpt.visibility import Visibility
-from ..units import kpa, per_cent, psi_words
+from ..units import kpa, number_word, per_cent, psi_words
 from .technique import Technique
 
 WAYS = ("burst", "stroke", "turn")
@@ -396,6 +396,9 @@ def troubles(pass_: Spray, film: NDArray[np.float32], solids: float) -> list[str
     return said
 
 
+PASS_S = 1.3  # seconds of a pass across a model; common practice, CP-40; the number from memory
+
+
 def counted(pass_: Spray) -> Spray:
     """The same paint in whole half seconds, which a finger can count: of a short pass the trigger is drawn less
     far."""
@@ -490,8 +493,11 @@ class Spraying(Technique):
             "stroke": "strokes over the whole outline, beginning and ending past the model",
             "turn": "strokes while the model is turned once round",
         }[settings.way]
+        passes = max(1, round(settings.seconds / PASS_S))
+        light = f"{'One light pass' if passes == 1 else f'{number_word(passes)} light passes'}, until it looks like the picture"
+        guide = f"as a guide {settings.seconds:g} s in all"
         if settings.tool == "can":
-            return f"{settings.distance / 10:.0f} cm away, {moved}; {settings.seconds:g} s in all."
+            return f"{light}: {settings.distance / 10:.0f} cm away, {moved}; {guide}."
         trigger = TRIGGER_WORDS.get(settings.trigger, per_cent(settings.trigger))
         drawn = (
             "full trigger"
@@ -501,8 +507,8 @@ class Spraying(Technique):
             else f"{trigger} of the trigger"
         )
         return (
-            f"{settings.needle:g} mm needle, {psi_words(settings.psi)}, {settings.distance:.0f} mm away, {moved}; "
-            f"{settings.seconds:g} s at {drawn}."
+            f"{light}: {settings.needle:g} mm needle, {psi_words(settings.psi)}, {settings.distance:.0f} mm away, {moved}; "
+            f"{guide}, at {drawn}."
         )
 
     def where_from(self, settings: Spray) -> str:

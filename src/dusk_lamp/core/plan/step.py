@@ -42,7 +42,7 @@ class Step:
     was asked for, or None for a spray. film_um: where it lies thickest. ml: out of the bottles, one model.
     coats: thin coats that it is laid in, each dry before the next. hand_minutes, wait_minutes: of all of them, at one
     model, and until its next step. set_up_minutes, clean_minutes: for all of them
-    once. dial: where it comes from on the dome seen from above, None where that does not matter; turns: it comes
+    once. oil: it stays workable for hours. dial: where it comes from on the dome seen from above, None where that does not matter; turns: it comes
     from all round at that height. within, adds: the share of the area near the target after it, and by how much that grew, where that is known.
     """
 
@@ -82,6 +82,7 @@ class Step:
     settings: Any = None
     dial: tuple[float, float] | None = rounded(3, None)
     turns: bool = False
+    oil: bool = False
     within: float | None = rounded(4, None)
     adds: float | None = rounded(4, None)
 
@@ -165,7 +166,7 @@ def step_of(
         set_up_minutes=set_up if cup[0] else 0.0, clean_minutes=clean if cup[1] else 0.0,
         muted=coat.muted, warnings=_warnings(coat, film, finish), caution_tags=tags,
         cautions=tuple(cautions_for(*tags)), settings=settings,
-        dial=_dial(settings), turns=getattr(settings, "way", "") == "turn",
+        dial=_dial(settings), oil=mix.kind == "oil", turns=getattr(settings, "way", "") == "turn",
         within=within and within[1], adds=within and within[1] - within[0],
     )  # fmt: skip
 
@@ -236,7 +237,10 @@ def _goes_on(site: Site, coat: Coat) -> str:
         return site.marking.regions[number - 1].name if number else "the rest"
     if where.kind == "mask":
         lost = where.number != len(site)
-        return "nothing any more: the sculpt was changed since; look for touch-ups again" if lost else SPOTS_WORDS
+        if lost:
+            return "nothing any more: the sculpt was changed since; look for touch-ups again"
+        own = next((r.name for r in site.marking.regions if r.id == coat.region), None)
+        return own or SPOTS_WORDS  # which spots of it, the label and the picture say
     return {"whole": EVERYTHING_WORDS, "part": f"part {where.number + 1}"}[where.kind]
 
 

@@ -13,6 +13,7 @@ from ..plain import rounded
 from ..units import minutes_words
 from .step import EVERYTHING_WORDS, SPOTS_WORDS, Step
 
+THINNER_GONE_MINUTES = 15.0  # of an oil; common practice, CP-38; the number from memory
 RINSE_MINUTES = 5.0  # the airbrush taken apart when all is done; common practice, from memory
 
 
@@ -46,6 +47,13 @@ def _touch(a: Step, b: Step) -> bool:
     return EVERYTHING_WORDS in (a.goes_on, b.goes_on) or (a.goes_on == b.goes_on != SPOTS_WORDS)
 
 
+def _ready(before: Step, dry_at: float, step: Step) -> float:
+    """When a step may go over another: when that is dry, or, oil on oil, as soon as its thinner has gone (CP-38)."""
+    if before.oil and step.oil:
+        return dry_at - before.wait_minutes + min(before.wait_minutes, THINNER_GONE_MINUTES)
+    return dry_at
+
+
 def times_of(steps: Sequence[Step], models: int = 1) -> Times:
     """What steps take on so many models; muted ones are left out."""
     done = [s for s in steps if not s.muted]
@@ -54,7 +62,7 @@ def times_of(steps: Sequence[Step], models: int = 1) -> Times:
     dry: list[tuple[Step, float]] = []  # when each step is dry on the first model
     for step in done:
         clock += step.set_up_minutes
-        ready = max((at for before, at in dry if _touch(before, step)), default=0.0)
+        ready = max((_ready(before, at, step) for before, at in dry if _touch(before, step)), default=0.0)
         wait += max(0.0, ready - clock)
         clock = max(clock, ready)
         dry.append((step, clock + step.hand_minutes + step.wait_minutes))

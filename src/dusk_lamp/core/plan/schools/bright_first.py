@@ -1,31 +1,39 @@
-"""School D: a dark tint, a wide bright white, then toned down."""
+"""School D: a tinted primer, grey, a wide bright white, a varnish; what brings it down comes over the colours (CP-37)."""
 
 from ...coat.coat import Coat
-from ...paint.mix import only
+from ...paint.mix import Mix, only
 from .school import Kit, School, by_hand, primed
 
 
 class BrightFirst(School):
-    """A bright white is hard to win back later, so it comes first and is brought down."""
+    """A bright white is hard to win back later, so it comes first. Wash and oil bring it down last of all, over the
+    colours: with the wear, as grime."""
 
     name, order, title = "bright-first", 40, "Bright first"
-    when = "A dark tint, a wide bright white, then toned down: glowing colours."
-    weak = "Its darks stay tinted; needs drying time."
+    when = "A tinted primer, grey, a wide bright white, varnish; wash and oil only over the colours: glowing colours."
+    weak = "Its darks stay tinted; needs a wash or oil over all at the end, and drying time."
 
     def coats(self, kit: Kit) -> list[Coat]:
-        """Tint, two whites, varnish where there is one, wash, oil."""
+        """Tinted primer, grey, two whites, varnish where there is one, sprayed where one can."""
         pots, tools = kit.pots, kit.tools
         white, azimuth, height = only(pots.white), kit.lamp.azimuth, kit.toward[1]
         seal = pots.varnish if pots.varnish and pots.varnish.of("finish") in tools.varnishes else None
-        varnish = [by_hand("brush", only(seal), "varnish, so that oil wipes clean")] if seal else []
+        label = "varnish over all, so that what comes last wipes clean"
+        varnish = []
+        if seal:
+            varnish = [
+                kit.spray(only(seal), (azimuth, 30), VARNISH_UM, "turn", label)
+                if tools.sprays
+                else by_hand("brush", only(seal), label)
+            ]
         return [
-            primed(only(pots.tint), "a dark tint everywhere", tools),
+            primed(Mix((pots.primer, pots.tint), (2, 1)), "tinted primer everywhere", tools),
+            kit.spray(kit.grey_at(0.5), (azimuth, min(height, 50.0)), 7, "turn", "grey, mostly from above"),
             kit.spray(white, (azimuth - 25, height), 6, "stroke", "white, wide"),
             kit.spray(white, (azimuth + 25, height), 6, "stroke", "white, wide"),
             *varnish,
-            by_hand("wash", only(pots.wash), "a wash to bring it down", film_um=2.5, pooling=5.0),
-            by_hand("oil wipe", only(pots.tint), "dark left in the recesses", film_um=3, pressure=0.9),
         ]
 
 
+VARNISH_UM = 10.0
 SCHOOL = BrightFirst()
