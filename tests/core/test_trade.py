@@ -1,0 +1,67 @@
+"""Facts of the trade that a plan keeps: bright first, passes of a spray, the three times of oil. Common practice, CP-37 to CP-40."""
+
+from dataclasses import replace
+
+import numpy as np
+import trimesh
+
+from dusk_lamp.core.coat.coat import Coat, usual_coat
+from dusk_lamp.core.coat.spray import Spray
+from dusk_lamp.core.light.lamp import Lamp
+from dusk_lamp.core.paint.mix import only
+from dusk_lamp.core.plan.pots import pots_from
+from dusk_lamp.core.plan.schools import schools
+from dusk_lamp.core.plan.schools.school import Kit
+from dusk_lamp.core.plan.step import step_of, steps_of
+from dusk_lamp.core.plan.times import times_of
+from dusk_lamp.core.plan.tools import Tools
+from dusk_lamp.core.sculpt.marking import Marking, Region
+from dusk_lamp.core.sculpt.site import Site, Where
+
+from ..shapes import RACK, surface_of
+
+BOX = surface_of(trimesh.creation.box((10, 10, 30)).subdivide_to_size(1.0))
+FILM = np.full(len(BOX), 5, np.float32)
+
+
+def test_bright_first_primes_tinted_then_greys_whitens_and_varnishes_and_leaves_wash_and_oil_for_last():
+    """CP-37: tinted primer, grey, wide white, satin varnish, all sprayed where one can; washes and oils only over the colours."""
+    coats = schools()["bright-first"].coats(Kit(BOX, Lamp(0, 60), pots_from(RACK), Tools()))
+    assert coats[0].by.primes and coats[0].mix.kind == "primer" and len(coats[0].mix.counted()) == 2
+    assert [c.technique for c in coats[1:]] == ["spray"] * 4 and coats[-1].mix.clear
+    values = [c.mix.colour.value for c in coats[:-1]]
+    assert values[0] < values[1] < values[2] == values[3]
+    assert not {"wash", "oil wipe"} & {c.technique for c in coats}
+
+
+def test_a_spray_is_said_in_passes_with_the_seconds_as_a_guide():
+    """CP-40: the rule is passes until it looks like the picture."""
+    how = [
+        Coat("spray", only(RACK.find("Chalk")), Spray(0, 60, 90, s)).by.how(Spray(0, 60, 90, s)) for s in (1.0, 4.0)
+    ]
+    assert how[0].startswith("One light pass, until it looks like the picture") and how[1].startswith(
+        "Three light passes"
+    )
+    assert all("as a guide" in words for words in how)
+
+
+def test_oil_over_oil_waits_for_its_thinner_and_acrylic_over_oil_for_a_day():
+    """CP-38: thinner gone in minutes, workable for hours, varnish after a day; another part can be painted meanwhile."""
+    labels = (1 + (BOX.points[:, 2] > 0)).astype(np.uint8)
+    site = Site(BOX, marking=Marking(labels, (Region("Low"), Region("High"))))
+    oil = next(p for p in RACK if p.kind == "oil")
+    wipe = replace(usual_coat("oil wipe", only(oil)), where=Where("region", 1), region=1)
+    paint = replace(usual_coat("brush", only(RACK.find("Gull"))), where=Where("region", 1), region=1)
+    beside = replace(paint, where=Where("region", 2), region=2)
+
+    def waited(*coats):
+        return times_of(steps_of(site, list(coats), [FILM] * len(coats))).wait
+
+    assert waited(wipe, wipe) < 20 and waited(wipe, paint) > 12 * 60 and waited(wipe, beside) == 0
+    assert "varnish after a day" in step_of(1, wipe, FILM, site).how
+
+
+def test_a_base_coat_of_a_region_says_which_region_it_goes_on():
+    site = Site(BOX, marking=Marking(np.ones(len(BOX), np.uint8), (Region("Cloak"),)))
+    own = replace(usual_coat("brush", only(RACK.find("Gull"))), where=Where.some(np.ones(len(BOX), bool)), region=1)
+    assert step_of(1, own, FILM, site).goes_on == "Cloak"
