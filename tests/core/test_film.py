@@ -23,7 +23,7 @@ from dusk_lamp.core.paint.rack import Paint
 
 from ..shapes import RACK
 
-SOOT, CHALK, RED, YELLOW = (RACK.find(n) for n in ("Soot", "Chalk", "Signal Red", "Lamp Yellow"))
+SOOT, CHALK, RED, YELLOW = (RACK.find(n) for n in ("Soot", "Chalk", "Harbour Red", "Lamp Yellow"))
 
 hexes = st.tuples(*[st.integers(15, 240)] * 3).map(lambda t: "#{:02x}{:02x}{:02x}".format(*t))
 hidings = st.sampled_from([0.1, 0.4, 0.75, 0.92, 0.98])

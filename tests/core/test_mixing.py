@@ -99,7 +99,7 @@ def test_a_paint_on_the_rack_matches_itself_alone():
 
 def test_nothing_nearer_is_overlooked():
     """Every pair in up to five parts, one by one."""
-    paints = [RACK.find(n) for n in ("Soot", "Chalk", "Signal Red", "Marigold", "Tide Blue", "Reed")]
+    paints = [RACK.find(n) for n in ("Soot", "Chalk", "Harbour Red", "Marigold", "Tide Blue", "Reed")]
     wanted = colour_of_hex("#6f7a62")
     best = match(wanted, paints, most=2, parts=5)[0]
     by_hand = min(
@@ -179,7 +179,7 @@ def test_the_primer_follows_the_colours_that_cover_most():
         return choose_primer([Wish(n, a, only(RACK.find(n))) for n, a in wishes], primers)[0]
 
     assert best(("Lamp Yellow", 900), ("Soot", 100)).primer.name == "Chalk Primer"
-    assert best(("Ice Rim", 700), ("Signal Red", 100), ("Marigold", 500)).primer.name != "Pitch Primer"
+    assert best(("Ice Rim", 700), ("Harbour Red", 100), ("Marigold", 500)).primer.name != "Pitch Primer"
     dark = best(("Dusk Veil", 800), ("Lamp Yellow", 20))
     assert dark.primer.name == "Pitch Primer"
     assert dark.rows[0]["area_mm2"] == 800 and dark.coats == pytest.approx(

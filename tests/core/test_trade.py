@@ -9,7 +9,8 @@ from dusk_lamp.core.coat.coat import Coat, usual_coat
 from dusk_lamp.core.coat.spray import Spray
 from dusk_lamp.core.light.lamp import Lamp
 from dusk_lamp.core.paint.mix import only
-from dusk_lamp.core.plan.pots import pots_from
+from dusk_lamp.core.plan.pots import ValueSpan, pots_from
+from dusk_lamp.core.plan.school_fit import fewest_of_the_nearest, fit_school
 from dusk_lamp.core.plan.schools import schools
 from dusk_lamp.core.plan.schools.school import Kit
 from dusk_lamp.core.plan.step import step_of, steps_of
@@ -65,3 +66,17 @@ def test_a_base_coat_of_a_region_says_which_region_it_goes_on():
     site = Site(BOX, marking=Marking(np.ones(len(BOX), np.uint8), (Region("Cloak"),)))
     own = replace(usual_coat("brush", only(RACK.find("Gull"))), where=Where.some(np.ones(len(BOX), bool)), region=1)
     assert step_of(1, own, FILM, site).goes_on == "Cloak"
+
+
+def test_the_fit_is_never_worse_than_a_school_and_takes_fewer_passes_where_they_do_as_well():
+    """Offers with a known answer: the nearest wins; of equals the one with fewer coats; a flat range does not count."""
+    site, pots = Site(BOX), pots_from(RACK)
+    share = np.clip((BOX.points[:, 2] + 15) / 30, 0, 1).astype(np.float32)
+    kit = Kit(BOX, Lamp(0, 60), pots, Tools())
+    twotone, span = fit_school(site, schools()["twotone"].coats(kit), share)
+    primer = [kit.primed()]
+    doubled = [*twotone, replace(twotone[-1], muted=False, settings=replace(twotone[-1].settings, seconds=0.0))]
+    assert fewest_of_the_nearest(site, share, [(primer, span), (twotone, span)]) == 1
+    assert fewest_of_the_nearest(site, share, [(doubled, span), (twotone, span)]) == 1
+    flat = ValueSpan(span.darkest, span.darkest + 0.6)
+    assert fewest_of_the_nearest(site, share, [(primer, flat), (twotone, span)]) == 1

@@ -220,7 +220,7 @@ def test_racks_without_what_an_undercoat_needs_are_refused_in_words():
     with pytest.raises(SettingError, match="black"):
         pots_from(without(keep=lambda p: p.looks.value > 5))
     with pytest.raises(SettingError, match="put a black"):
-        pots_from(Rack([RACK.find("Signal Red")]))
+        pots_from(Rack([RACK.find("Harbour Red")]))
     with pytest.raises(SettingError, match="two greys"):
         pots_from(RACK, 1)
     with pytest.raises(SettingError, match="school"):

@@ -166,7 +166,7 @@ def test_a_region_without_samples_is_refused_in_words(cloaked):
 
 def test_highlights_with_bone_wash_out_and_with_yellow_stay_vivid():
     """Common practice, section 8: red turns pink with bone; through a brighter hue it keeps its colour. Demo rack, 1:1."""
-    red = RACK.find("Signal Red")
+    red = RACK.find("Harbour Red")
     bone, yellow = (Mix((red, RACK.find(n)), (1, 1)).colour for n in ("Bone Comb", "Lamp Yellow"))
     assert bone.value == pytest.approx(6, abs=0.7) and bone.chroma == pytest.approx(43, abs=9)
     assert yellow.value == pytest.approx(5.5, abs=0.9) and yellow.chroma == pytest.approx(69, abs=12)

@@ -199,7 +199,7 @@ def test_several_schemes_are_copied_taken_up_and_compared(marked):
     rows = scheme(marked, "copy", name="In red")
     assert [(r["name"], r["here"]) for r in rows] == [("First scheme", False), ("In red", True)]
     assert "already" in scheme(marked, "copy", 400, name="in RED")["error"]
-    describe(marked, name="Cloak", colour="Signal Red")
+    describe(marked, name="Cloak", colour="Harbour Red")
     change(marked, "way", region=1, name="layers")
     red = colour(marked)
     first = rows[0]["number"]

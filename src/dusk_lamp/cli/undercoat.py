@@ -163,10 +163,11 @@ def _laid(args: argparse.Namespace) -> _Laid:
     from ..core.paint.mix import only
     from ..core.plan.outcome import outcome
     from ..core.plan.pots import pots_from
-    from ..core.plan.school_fit import fit_school
+    from ..core.plan.school_fit import fewest_of_the_nearest, fit_school
     from ..core.plan.schools import school_coats
     from ..core.plan.schools.school import Kit, primed
     from ..core.plan.spray_fit import fit
+    from ..core.plan.stages.undercoat import COMPARED
     from ..core.plan.step import steps_of
     from ..core.sculpt.site import Site
     from ..core.sculpt.visibility import visibility_of
@@ -191,7 +192,11 @@ def _laid(args: argparse.Namespace) -> _Laid:
         span = pots.span
         greys = pots.colour if args.through else pots.greys
         found = fit(site, span.of(share), lamp, only(pots.primer), greys, args.most, tools)
-        coats = [primed(only(pots.primer), "primer everywhere", tools), *found.coats]
+        own = [primed(only(pots.primer), "primer everywhere", tools), *found.coats]
+        kit = Kit(surface, lamp, pots, tools)
+        offers = [(own, span), *(fit_school(site, school_coats(name, kit), share) for name in COMPARED)]
+        offers = [o for o in offers if len(o[0]) <= args.most + 1]
+        coats, span = offers[fewest_of_the_nearest(site, share, offers)]
     else:
         coats, span = fit_school(site, school_coats(args.school, Kit(surface, lamp, pots, tools)), share)
     wanted = span.of(share)

@@ -21,8 +21,8 @@ def run(work: Work) -> None:
     with store.session() as session:
         sculpt = work.sculpt(session)
         context, kept = plans.context_of(session, sculpt, OpenSculpts(store).of(sculpt), store.cache)
-    coats = STAGE.fit(context, work.say, work.stopped)
-    wishes = context.wishes(STAGE.name).of("fit", None)
+    coats, span = STAGE.fit(context, work.say, work.stopped)
+    wishes = context.wishes(STAGE.name).of("fit", span)
     with store.saving() as session:
         try:
             own = STAGE.put(context, STAGE.items(context)[0], coats)

@@ -17,12 +17,14 @@ from ..coat.finish import films_of
 from ..plain import rounded
 from ..sculpt.site import Site
 from .luminance import LuminanceFilms, loss
+from .outcome import outcome
 from .pots import HALF_VALUE, LEAST_SPAN, ValueSpan
 
 GRID = 0.25  # values between two keys that are looked at
 SAMPLES = 2500
 ROUNDS, MOVES, FEW_MOVES = 3, 40, 10
 TURNED = ((30.0, 0.0), (-30.0, 0.0), (0.0, 20.0), (0.0, -20.0))  # other directions that are tried, degrees
+ALIKE, LEAST_REACH = 0.005, 0.8  # shares of the area that count as one; of the widest range of values
 GAIN = 0.003  # of the loss, that a turned stroke must save to be worth it
 
 
@@ -95,6 +97,16 @@ def fit_school(site: Site, coats: Sequence[Coat], share: NDArray) -> tuple[list[
         own.turn()
     own.fit(MOVES)
     return own.coats_now(), own.span
+
+
+def fewest_of_the_nearest(site: Site, share: NDArray, offers: Sequence[tuple[Sequence[Coat], ValueSpan]]) -> int:
+    """Which of some undercoats to take: of those that come nearest to the light, each in its own values, the one with the
+    fewest coats; the place of it. A fit is so never worse than a school, and never has more coats for nothing."""
+    near = [outcome(site, coats, span.of(share).astype(np.float32), steps=False).within for coats, span in offers]
+    reach = [span.lightest - span.darkest for _, span in offers]
+    wide = [k for k in range(len(offers)) if reach[k] >= LEAST_REACH * max(reach)]  # a flat light is easily met
+    best = max(near[k] for k in wide)
+    return min((k for k in wide if near[k] >= best - ALIKE), key=lambda k: (len(offers[k][0]), -near[k]))
 
 
 class _Amounts:

@@ -14,7 +14,7 @@ from ...paint.mix import Mix, only
 from ...plain import built, checked, number, plain, rounded, text
 from ..context import Context
 from ..pots import Pots, ValueSpan, pots_from
-from ..school_fit import LightMatch, fit_school
+from ..school_fit import LightMatch, fewest_of_the_nearest, fit_school
 from ..schools import FIT, Kit, school_coats, schools
 from ..schools.school import primed
 from ..simulation import digest
@@ -62,6 +62,9 @@ class FittedSchool:
     wait: float = rounded(0, 0.0)
     cups: int = 0
     ml: float = rounded(2, 0.0)
+
+
+COMPARED = ("ladder", "twotone")  # schools that a fit is never worse than
 
 
 class Undercoat(Stage):
@@ -152,8 +155,11 @@ class Undercoat(Stage):
         pots = self.pots(context)
         return pots.colour if context.wishes(self.name).in_colour else pots.greys
 
-    def fit(self, context: Context, say: Say, stopped: Callable[[], bool] | None = None) -> list[Coat]:
-        """The primer and the few passes that come nearest to the light.
+    def fit(
+        self, context: Context, say: Say, stopped: Callable[[], bool] | None = None
+    ) -> tuple[list[Coat], ValueSpan | None]:
+        """The primer and the few passes that come nearest to the light, or the passes of a school where those do as well
+        with fewer coats; and the values that those aim at, None for those of the paints.
 
         Raises:
             SettingError: no airbrush. Stopped: `stopped` said so.
@@ -164,7 +170,18 @@ class Undercoat(Stage):
             context.site, values, context.lamp, primer, self.greys(context), tools=context.tools, progress=say,
             stopped=stopped,
         )  # fmt: skip
-        return [primed(primer, "primer everywhere", context.tools), *found.coats]
+        own = [primed(primer, "primer everywhere", context.tools), *found.coats]
+        say("Comparing with the schools", 0.97)
+        kit = self.kit(context)
+        tried = [fit_school(context.site, school_coats(name, kit), context.share) for name in COMPARED]
+        offers = [(own, pots.span), *tried]
+        taken = fewest_of_the_nearest(context.site, context.share, offers)
+        return list(offers[taken][0]), offers[taken][1] if taken else None
+
+    def fit_once(self, context: Context) -> tuple[list[Coat], ValueSpan | None]:
+        """The same, worked out once."""
+        key = "fit" + self.key(context, FIT)
+        return context.memory.of("stage", key, lambda: self.fit(context, lambda *_: None))
 
     def items(self, context: Context) -> list[Item]:
         """One undercoat."""
@@ -183,12 +200,12 @@ class Undercoat(Stage):
     def coats(self, context: Context, item: Item) -> list[Coat]:
         """Those of the school, fitted to the light, or the fitted passes."""
         name = self.school(context)
-        return self.fit(context, lambda *_: None) if name == FIT else list(self.fitted(context, name).coats)
+        return self.fit_once(context)[0] if name == FIT else list(self.fitted(context, name).coats)
 
     def came_to(self, context: Context) -> UndercoatWishes:
         """With the values that the school's own coats aim at."""
         own, name = context.wishes(self.name), self.school(context)
-        return own.of(name, None if name == FIT else self.fitted(context, name).match.span)
+        return own.of(name, self.fit_once(context)[1] if name == FIT else self.fitted(context, name).match.span)
 
     def mine(self, item: Item, coat: Coat) -> bool:
         """All of them."""
