@@ -53,6 +53,7 @@ NEAR = {  # the tests beside each room, the quickest first; a file belongs to th
         "test_undercoat.py",
     ],
     "sculpt": [
+        "test_facets.py",
         "test_surface.py",
         "test_regions.py",
         "test_relief.py",
@@ -62,7 +63,7 @@ NEAR = {  # the tests beside each room, the quickest first; a file belongs to th
         "test_stand.py",
     ],
     "view": ["test_view.py", "test_ways.py", "test_metal.py"],
-    "target": ["test_value.py", "test_greys.py", "test_undercoat.py"],
+    "target": ["test_sketch.py", "test_hue_path.py", "test_value.py", "test_greys.py", "test_undercoat.py"],
     "light": ["test_key.py", "test_sky.py", "test_glow.py", "test_metal.py", "test_parts.py", "test_view.py"],
 }
 SKIP = {"make_bands.py"}
