@@ -80,3 +80,28 @@ def test_the_fit_is_never_worse_than_a_school_and_takes_fewer_passes_where_they_
     assert fewest_of_the_nearest(site, share, [(doubled, span), (twotone, span)]) == 1
     flat = ValueSpan(span.darkest, span.darkest + 0.6)
     assert fewest_of_the_nearest(site, share, [(primer, flat), (twotone, span)]) == 1
+
+
+def test_a_step_says_what_the_hand_does_at_its_edge():
+    """CP-31, CP-43: a loaded brush where a border is short, a glaze where it is longer, stippling on stone, none on a base."""
+    labels = np.ones(len(BOX), np.uint8)
+    top = np.asarray(BOX.points[:, 2] > 5)
+
+    def how(material, light, own=top):
+        site = Site(BOX, marking=Marking(labels, (Region("Cloak", material),)))
+        base = replace(usual_coat("brush", only(RACK.find("Rain Barrel"))), where=Where("region", 1), region=1)
+        upper = replace(usual_coat("brush", only(RACK.find(light))), where=Where.some(own), region=1)
+        steps = steps_of(site, [base, upper], [FILM, FILM])
+        assert "edge" not in steps[0].how
+        return steps[1].how
+
+    values = {p.name: p.looks.value for p in RACK if p.kind in ("base", "layer")}
+    dark = values["Rain Barrel"]
+    near = min((n for n, v in values.items() if 0.05 < v - dark <= 0.5), key=lambda n: values[n])
+    far = max(values, key=lambda n: values[n])
+    middle = min((n for n, v in values.items() if 0.7 < v - dark < 1.4), key=lambda n: values[n])
+    assert "reads as smooth as it is" in how("cloth", near) and "leave it crisp" in how("cloth", far)
+    assert "of a glaze of the two mixed 1:1" in how("cloth", middle)
+    corner = np.asarray((BOX.points > (4, 4, 14)).all(axis=1))
+    assert "both paints on one wicked brush" in how("cloth", middle, corner)
+    assert "Stipple" in how("stone", middle) and "the way the hair lies" in how("hair", middle)

@@ -1,7 +1,7 @@
 """The step: one coat of the plan as a painter does it. Sheet, PDF, JSON, command line and bench all read this."""
 
 from collections.abc import Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from itertools import pairwise
 from typing import Any
 
@@ -19,6 +19,7 @@ from ..sculpt.site import Site
 from ..units import counted, minutes_words, number_word
 from .care import care_of, hand_minutes
 from .cautions import cautions_for, tags_of
+from .hand import hand_words
 from .tools import EVERYTHING, Tools
 
 SPRAYED_CUP, BRUSHED_CUP = (
@@ -189,10 +190,26 @@ def steps_of(
     goes_on = {(a, b) for a, b in pairwise(done) if mixes[a] == mixes[b]}  # from one cup
     begun, kept = {b for _, b in goes_on}, {a for a, _ in goes_on}
     finishes = _finishes(site, coats, films)
-    return [
+    made = [
         step_of(k + 1, coat, film, site, tools, models, pair, (k not in begun, k not in kept), finish)
         for k, (coat, film, pair, finish) in enumerate(zip(coats, films, near, finishes, strict=True))
     ]
+    return [
+        replace(step, how=f"{step.how} {hand}") if hand else step
+        for step, hand in zip(made, _hands(site, coats), strict=True)
+    ]
+
+
+def _hands(site: Site, coats: Sequence[Coat]) -> list[str]:
+    """What the hand does at the edge of each coat, by what was brushed on its region before."""
+    below: dict[int, Coat] = {}
+    out = []
+    for coat in coats:
+        counts = coat.region and not coat.muted and coat.by.even
+        out.append(hand_words(site, coat, below.get(coat.region)) if counts else "")
+        if counts:
+            below[coat.region] = coat
+    return out
 
 
 def _warnings(coat: Coat, film: NDArray[np.float32], finish: float | None) -> tuple[str, ...]:
