@@ -9,6 +9,7 @@ from dusk_lamp.core.coat.coat import Coat, usual_coat
 from dusk_lamp.core.coat.spray import Spray
 from dusk_lamp.core.light.lamp import Lamp
 from dusk_lamp.core.paint.mix import only
+from dusk_lamp.core.plan.face import eye_coats, face_of
 from dusk_lamp.core.plan.pots import ValueSpan, pots_from
 from dusk_lamp.core.plan.school_fit import fewest_of_the_nearest, fit_school
 from dusk_lamp.core.plan.schools import schools
@@ -105,3 +106,20 @@ def test_a_step_says_what_the_hand_does_at_its_edge():
     corner = np.asarray((BOX.points > (4, 4, 14)).all(axis=1))
     assert "both paints on one wicked brush" in how("cloth", middle, corner)
     assert "Stipple" in how("stone", middle) and "the way the hair lies" in how("hair", middle)
+
+
+def test_eyes_are_coats_dark_first_and_never_white():
+    """CP-33: socket dark, off-white, line, both dots; too small for a dot: a wash only; each inside the one before it."""
+    head = surface_of(trimesh.creation.icosphere(5, 4))
+    site = Site(head)
+    middles = [np.array([x, -np.sqrt(16 - x * x - 0.25), 0.5]) for x in (1.4, -1.4)]  # its left, its right, facing −y
+    face = face_of(head, *middles)
+    coats = eye_coats(site, face, *middles, RACK)
+    values = [c.mix.colour.value for c in coats]
+    assert len(coats) == 4 and values[1] > 7 and values[1] < 9.4 and max(values[0], values[2], values[3]) < 3.2
+    socket, white, line, dot = (site.on(c.where) for c in coats)
+    assert (white <= socket).all() and (dot <= white | line).all() and not (white & line).any() and dot.any()
+    assert all(head.points[w][:, 1].max() < 0 for w in (socket, white, dot))
+    small = [np.array([x, -4.0, 0.5]) for x in (0.2, -0.2)]
+    only_one = eye_coats(site, face_of(head, *small), *small, RACK)
+    assert [c.technique for c in only_one] == ["wash"] and "too small" in only_one[0].label

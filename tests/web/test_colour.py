@@ -274,6 +274,12 @@ def test_a_face_is_marked_and_drawn(marked):
         and marked.json("POST", f"{URL}/face", {"do": "viewer"}).get_json()["looks"] == "viewer"
     )
     assert "nothing there" in click("left", 10_000, 400)["error"]
+    painted = marked.json("POST", f"{URL}/face", {"do": "paint"}).get_json()
+    assert painted["painted"] and painted["can"]
+    own = [c["label"] for c in colour(marked)["coats"] if c["label"].startswith("Face:")]
+    assert own, "the eyes are coats of the plan, after the colours"
+    assert not marked.json("POST", f"{URL}/face", {"do": "unpaint"}).get_json()["painted"]
+    assert not [c for c in colour(marked)["coats"] if c["label"].startswith("Face:")]
     assert marked.json("POST", f"{URL}/face", {"do": "clear"}).get_json()["words"] == []
 
 

@@ -12,7 +12,7 @@ from ..core.plan.face import eye_words
 from ..core.plan.simulation import digest
 from ..core.plan.stages.face import STAGE, FaceWishes
 from ..core.view.flat import face_svg
-from .editing import Edit, Opened, change, clicked, opened
+from .editing import Edit, Opened, change, clicked, opened, settled
 from .workshop import workshop
 
 blueprint = Blueprint("face", __name__)
@@ -31,7 +31,7 @@ def shown(sculpt_id: int) -> Response:
         trouble = str(e)
     places, looks = STAGE.places(own.context), own.context.wishes(STAGE.name).looks
     return jsonify(
-        turn=own.turn, spots={k: v.round(3).tolist() for k, v in places.items()}, looks=looks, trouble=trouble,
+        turn=own.turn, spots={k: v.round(3).tolist() for k, v in places.items()}, looks=looks, trouble=trouble, painted=own.context.wishes(STAGE.name).eyes, can=face is not None,
         words=[eye_words(face.right), eye_words(face.left), *face.words] if face else [],
         drawing=url_for(".drawing", sculpt_id=sculpt_id, v=digest(plain(face))) if face else "",
     )  # fmt: skip
@@ -50,8 +50,8 @@ def drawing(sculpt_id: int) -> Response:
 
 @blueprint.post("/sculpts/<int:sculpt_id>/face")
 def keep(sculpt_id: int) -> tuple[Response, int] | Response:
-    """do: left, right, at (origin, direction: the model's own eyes, and what they look at), viewer, ahead, clear."""
-    done = change(sculpt_id, _changed, sky=False)
+    """do: left, right, at (origin, direction: the model's own eyes, and what they look at), viewer, ahead, paint, unpaint, clear."""
+    done = change(sculpt_id, _changed)
     return shown(sculpt_id) if isinstance(done, int) else done
 
 
@@ -61,6 +61,13 @@ def _changed(session: Session, own: Opened, what: str, given: dict[str, Any]) ->
         new = replace(kept, **{what: clicked(own.open, given)[1]}, looks="at" if what == "at" else kept.looks)
     elif what in ("viewer", "ahead"):
         new, action = replace(kept, at=None, looks=what), f"eyes look {'at the viewer' if what == 'viewer' else what}"
+    elif what in ("paint", "unpaint"):
+        new = replace(kept, eyes=what == "paint")
+        context = own.context.on(own.plan.with_wishes(STAGE.name, new))
+        item = STAGE.eyes(context)
+        coats = STAGE.painted(context, item) if new.eyes else STAGE.put(context, item, [])
+        action = "eyes put in the plan" if new.eyes else "eyes taken off the plan"
+        return Edit(settled(own.kept.plan.with_wishes(STAGE.name, new), context, coats), action, done=("colour",))
     elif what == "clear":
         new, action = FaceWishes(warm=kept.warm), "eyes removed"
     else:

@@ -1,14 +1,14 @@
 """Eyes: where each pupil goes so that both look at one point, and what is too small for a dot; and where blood is near
 (common practice, CP-33)."""
 
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 import numpy as np
 from numpy.typing import NDArray
 
 from ..coat.coat import Coat, usual_coat
 from ..errors import SettingError
-from ..paint.mix import only
+from ..paint.mix import nearest_mix, only
 from ..paint.rack import Rack
 from ..plain import rounded
 from ..sculpt.site import Site, Where
@@ -24,6 +24,13 @@ FURTHEST = 40.0  # degrees an eye turns before the head does; from memory
 NEAR_MM = 0.6  # what is looked at to find which way a face faces
 WARM_SHARE = 0.15  # of the skin that stands out most: lips, nose, ears, knuckles, elbows
 WARM_WATER, WARM_PASSES, WICKED = 10.0, 2, 0.4  # a glaze, CP-17
+EYES = "eyes"
+SOCKET, LINE = (1.7, 2.6), (1.25, 1.5)  # of an opening's width and height; from memory
+SOCKET_COLOUR, EYE_WHITE = (
+    np.array([26.0, 9.0, 9.0]),
+    np.array([84.0, 1.0, 7.0]),
+)  # L*a*b*; off-white, never white: CP-33
+LINE_COLOUR, DOT_COLOUR = np.array([18.0, 6.0, 6.0]), np.array([12.0, 2.0, 2.0])
 BLOOD = np.array([45.0, 34.0, 22.0])  # L*a*b* that warmth leans to; from memory
 
 
@@ -76,22 +83,9 @@ def face_of(surface: Surface, left: NDArray, right: NDArray, looks_at: NDArray |
         SettingError: both eyes in one place, or a point inside the head.
     """
     left, right = np.asarray(left, float), np.asarray(right, float)
-    apart = float(np.linalg.norm(left - right))
-    if not np.isfinite(apart) or apart < 1e-3:
-        raise SettingError("both eyes are in one place; mark the left one and the right one")
-    across = (left - right) / apart
-    near = [np.linalg.norm(surface.points - p, axis=1) for p in (left, right)]
-    around = [d <= max(NEAR_MM, float(d.min()) * 1.01) for d in near]
-    ahead = np.mean([surface.normals[a].mean(axis=0) for a in around], axis=0).astype(float)
-    ahead -= across * (ahead @ across)
-    if np.linalg.norm(ahead) < 1e-6:
-        raise SettingError("these two eyes do not lie on one face; mark them again")
-    ahead /= np.linalg.norm(ahead)
-    up = np.cross(ahead, across)
-    width, said, eyes = apart / BETWEEN, [], []
-    if up[2] < 0:
-        said.append("The left and the right eye may be swapped: left is the model's own.")
-        up = -up
+    across, ahead, up, swapped = _frame(surface, left, right)
+    width, eyes = float(np.linalg.norm(left - right)) / BETWEEN, []
+    said = ["The left and the right eye may be swapped: left is the model's own."] if swapped else []
     for side, at in (("right", right), ("left", left)):
         toward = ahead if looks_at is None else np.asarray(looks_at, float) - at
         far = float(np.linalg.norm(toward))
@@ -113,6 +107,81 @@ def face_of(surface: Surface, left: NDArray, right: NDArray, looks_at: NDArray |
         if face.left.pupil < LEAST_DOT_MM:
             said.append("No pupil inside the iris: one dark dot is both.")
     return Face(eyes[0], eyes[1], tuple(said))
+
+
+def _frame(
+    surface: Surface, left: NDArray, right: NDArray
+) -> tuple[NDArray[np.float64], NDArray[np.float64], NDArray[np.float64], bool]:
+    """Unit vectors (3,) across a face toward its left eye, ahead and up; and whether left and right seem swapped."""
+    apart = float(np.linalg.norm(left - right))
+    if not np.isfinite(apart) or apart < 1e-3:
+        raise SettingError("both eyes are in one place; mark the left one and the right one")
+    across = (left - right) / apart
+    near = [np.linalg.norm(surface.points - p, axis=1) for p in (left, right)]
+    around = [d <= max(NEAR_MM, float(d.min()) * 1.01) for d in near]
+    ahead = np.mean([surface.normals[a].mean(axis=0) for a in around], axis=0).astype(float)
+    ahead -= across * (ahead @ across)
+    if np.linalg.norm(ahead) < 1e-6:
+        raise SettingError("these two eyes do not lie on one face; mark them again")
+    ahead /= np.linalg.norm(ahead)
+    up = np.cross(ahead, across)
+    return across, ahead, -up if up[2] < 0 else up, bool(up[2] < 0)
+
+
+def eye_coats(site: Site, face: Face, left: NDArray, right: NDArray, rack: Rack) -> list[Coat]:
+    """The eyes as coats, in order (CP-33): dark sockets, off-white into the openings, a dark line round them, then both
+    dots; of eyes too small for a dot a dark wash into the sockets only.
+
+    Args:
+        left, right: (3,) mm, the middles of the model's own eyes.
+    Raises:
+        SettingError: the rack has nothing to mix them from.
+    """
+    across, ahead, up, _ = _frame(site.surface, left, right)
+    points, facing = site.surface.points.astype(float), site.surface.normals @ ahead > 0
+
+    def spots(wide: float, high: float, dot: bool = False) -> NDArray[np.bool_]:
+        """(N,) of both eyes within so many of an opening's width and height; of a dot round where it looks."""
+        out = np.zeros(len(site), np.bool_)
+        for eye, middle in ((face.left, left), (face.right, right)):
+            off = points - middle
+            x, y = off @ across, off @ up
+            if dot:
+                x, y = x - eye.toward_right, y - eye.up
+            a, b = max(wide * eye.width / 2, 1e-6), max(high * eye.height / 2, 1e-6)
+            shape = (x / a) ** 2 + (y / b) ** 2
+            near = facing & (np.abs(off @ ahead) < 2 * eye.width)
+            out |= near & (shape <= 1)
+            if not (near & (shape <= 1)).any() and near.any():  # finer than the samples: the one that is there
+                out[np.flatnonzero(near)[np.argmin(shape[near])]] = True
+        return out & site.paintable
+
+    brushed = [p for p in rack if p.kind in ("base", "layer")]
+    washes = [p for p in rack if p.kind == "wash"]
+    if not brushed:
+        raise SettingError("there is no base or layer paint on the rack to paint eyes with")
+
+    def laid(on: NDArray[np.bool_], wanted: NDArray[np.float64], label: str) -> Coat:
+        coat = usual_coat("brush", nearest_mix(wanted, brushed), f"Face: {label}", STAGE).with_settings(
+            {"water": 1.0}
+        )
+        return replace(coat, where=Where.some(on), way=EYES)
+
+    sockets = spots(*SOCKET)
+    if not face.dots:
+        if not washes:
+            return [laid(sockets, SOCKET_COLOUR, "dark into the sockets, too small for more")]
+        dark = min(washes, key=lambda p: p.looks.value)
+        coat = usual_coat("wash", only(dark), "Face: a wash into the sockets, too small for more", STAGE)
+        return [replace(coat, where=Where.some(sockets), way=EYES)]
+    opening = spots(1.0, 1.0)
+    iris = IRIS / OPEN  # of the opening's height
+    return [
+        laid(sockets, SOCKET_COLOUR, "sockets dark"),
+        laid(opening, EYE_WHITE, "off-white into both eyes"),
+        laid(spots(*LINE) & ~opening, LINE_COLOUR, "a dark line round them, heavier above"),
+        laid(spots(IRIS, iris, dot=True), DOT_COLOUR, "the dots, both at once"),
+    ]
 
 
 def eye_words(eye: Eye) -> str:

@@ -10,6 +10,7 @@ BRUSHES = (
     (1.0, "a size 1 brush"),
     (0.0, "a size 0 brush"),
 )  # by the mm it covers; from memory
+DOT_MM2 = 1.5  # less than that is set, not painted
 TEXTURED = {  # materials whose edges are not drawn smooth; common practice, CP-43
     "stone": "Stipple its edge, broken, with what is left on the brush",
     "fur": "Pull it in fine strokes the way the fur lies, each lifted at its end",
@@ -25,6 +26,8 @@ def hand_words(site: Site, coat: Coat, below: Coat | None) -> str:
     own = site.on(coat.where)
     if below is None or own is None or coat.technique != "brush" or coat.mix.clear or coat.mix == below.mix:
         return ""
+    if float(site.areas[own].sum()) < DOT_MM2:
+        return "With the very tip of a size 0 brush, loaded and wiped; touch, do not pull."
     mm = edge_mm(site, own)
     if mm < 1:
         return ""

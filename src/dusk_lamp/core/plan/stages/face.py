@@ -7,9 +7,10 @@ from numpy.typing import NDArray
 
 from ...coat.coat import Coat
 from ...directions import direction_of
+from ...errors import SettingError
 from ...plain import checked, choice
 from ..context import Context
-from ..face import Face, face_of, warmth
+from ..face import EYES, Face, eye_coats, face_of, warmth
 from .stage import Item, Stage
 
 Place = tuple[float, float, float]
@@ -20,13 +21,14 @@ VIEWER_HEIGHTS = 10.0  # so many sculpt's heights away, who looks at it
 @dataclass(frozen=True)
 class FaceWishes:
     """left, right: places of the model's own eyes in the file's axes; at: what they look at. looks: ahead, at the
-    viewer, or at a spot. warm: ids of the regions of skin that are warmed."""
+    viewer, or at a spot. eyes: whether they are painted. warm: ids of the regions of skin that are warmed."""
 
     left: Place | None = None
     right: Place | None = None
     at: Place | None = None
     looks: str = choice("ahead", LOOKS, "where the eyes look")
     warm: tuple[int, ...] = ()
+    eyes: bool = False
 
     def __post_init__(self) -> None:
         checked(self)
@@ -63,10 +65,23 @@ class FaceStage(Stage):
         """The regions that are warmed."""
         marking = context.site.marking
         warm = [i for i in context.wishes(self.name).warm if i in marking.ids]
-        return [Item("warmth", i, f"{marking.regions[marking.number_of(i) - 1].name}: warmth") for i in warm]
+        found = [Item("warmth", i, f"{marking.regions[marking.number_of(i) - 1].name}: warmth") for i in warm]
+        return [*found, self.eyes(context)] if context.wishes(self.name).eyes else found
+
+    def eyes(self, context: Context) -> Item:
+        """Both eyes, on the region that they lie in."""
+        places, site = self.places(context), context.site
+        middle = next(iter(places.values()), np.zeros(3))
+        nearest = int(((site.surface.points - middle) ** 2).sum(axis=1).argmin())
+        return Item(EYES, site.marking.ids[int(site.labels[nearest])], "Eyes")
 
     def coats(self, context: Context, item: Item) -> list[Coat]:
-        """A thin glaze of red."""
+        """A thin glaze of red; or the eyes, dark sockets first."""
+        if item.way == EYES:
+            face, places = self.face(context), self.places(context)
+            if face is None:
+                raise SettingError("mark the middle of both eyes first")
+            return eye_coats(context.site, face, places["left"], places["right"], context.rack)
         return [warmth(context.site, context.site.marking.number_of(item.region), context.rack)]
 
     def without_region(self, wishes: FaceWishes, id_: int) -> FaceWishes:

@@ -2,13 +2,15 @@
 const $ = (id) => document.getElementById(id);
 
 export default class Face {
-  constructor({ base, table, history }, here) {
+  constructor(colour, here) {
+    const { base, table, history } = colour;
     Object.assign(this, { base, table, history, marking: null });
     for (const button of document.querySelectorAll("[data-face]")) button.addEventListener("click", () => {
       const what = button.dataset.face;
       if (what === "ahead" || what === "viewer") this.change({ do: what });
       else this.wait(this.marking === what ? null : what);
     });
+    $("face-paint").addEventListener("click", async () => { await this.change({ do: this.painted ? "unpaint" : "paint" }); colour.load(); });
     table.canvas.addEventListener("picked", (e) => { if (here("colour") && this.marking) this.change({ do: this.marking, ...e.detail }); });
   }
 
@@ -40,6 +42,9 @@ export default class Face {
     $("face-drawing").hidden = !face.drawing;
     if (face.drawing) $("face-drawing").src = face.drawing;
     $("face-words").replaceChildren(...[...(face.trouble ? [face.trouble] : []), ...face.words].map((w) => Object.assign(document.createElement("li"), { textContent: w })));
+    this.painted = face.painted;
+    $("face-paint").disabled = !face.can;
+    $("face-paint").textContent = face.painted ? "Take the eyes off the plan" : "Put the eyes in the plan";
     this.press();
   }
 }
