@@ -8,7 +8,9 @@ import trimesh
 from dusk_lamp.core.coat.coat import Coat, usual_coat
 from dusk_lamp.core.coat.spray import Spray
 from dusk_lamp.core.light.lamp import Lamp
+from dusk_lamp.core.paint.colour import delta_e
 from dusk_lamp.core.paint.mix import only
+from dusk_lamp.core.paint.rack import Rack
 from dusk_lamp.core.plan.face import eye_coats, face_of
 from dusk_lamp.core.plan.pots import ValueSpan, pots_from
 from dusk_lamp.core.plan.school_fit import fewest_of_the_nearest, fit_school
@@ -17,6 +19,7 @@ from dusk_lamp.core.plan.schools.school import Kit
 from dusk_lamp.core.plan.step import step_of, steps_of
 from dusk_lamp.core.plan.times import times_of
 from dusk_lamp.core.plan.tools import Tools
+from dusk_lamp.core.plan.twins import twins_of
 from dusk_lamp.core.sculpt.marking import Marking, Region
 from dusk_lamp.core.sculpt.site import Site, Where
 
@@ -123,3 +126,20 @@ def test_eyes_are_coats_dark_first_and_never_white():
     small = [np.array([x, -4.0, 0.5]) for x in (0.2, -0.2)]
     only_one = eye_coats(site, face_of(head, *small), *small, RACK)
     assert [c.technique for c in only_one] == ["wash"] and "too small" in only_one[0].label
+
+
+def test_every_primed_or_sprayed_colour_has_a_twin_for_the_brush_or_says_how_to_mend_it():
+    """Common practice: named before work starts; ΔE00 at most 1, by CIEDE2000 as in test_colour, and the same finish."""
+    kit = Kit(BOX, Lamp(0, 60), pots_from(RACK), Tools())
+    coats = [
+        kit.primed(),
+        kit.spray(only(RACK.find("Gull")), (0, 60), 6, "turn", "grey"),
+        usual_coat("brush", only(RACK.find("Soot"))),
+    ]
+    primer, grey = twins_of(coats, RACK)
+    assert grey.mix.counted() == {"Gull": 1} and "the same by brush" in grey.words
+    assert (primer.mix is None) == (primer.delta_e > 1) and primer.of == coats[0].mix
+    if primer.mix:
+        assert float(delta_e(primer.mix.colour.lab, primer.of.colour.lab)) <= 1
+    lonely = twins_of(coats[:1], Rack([RACK.find("Cockle Red"), coats[0].mix.paints[0]]))[0]
+    assert lonely.mix is None and "no twin" in lonely.words

@@ -210,6 +210,7 @@ def _sheet(args: argparse.Namespace) -> None:
     from ..core.plan.schools import school_title
     from ..core.plan.step import rig_words, row_of
     from ..core.plan.times import times_of
+    from ..core.plan.twins import twins_of
     from ..core.view.camera import VIEWS, Camera
     from ..core.view.formats import png_bytes
     from ..core.view.sheet import SheetFacts, plan_pdf
@@ -222,6 +223,7 @@ def _sheet(args: argparse.Namespace) -> None:
     site, result = laid.site, laid.result
     cards = cards_of(site, laid.coats)
     puddles, letters = palette_for(laid.coats, laid.steps, laid.tools.drops_per_ml)
+    twins = twins_of(laid.coats, the_rack(args.rack))
     if out.suffix.lower() == ".json":
         plan = {
             "school": args.school,
@@ -231,6 +233,15 @@ def _sheet(args: argparse.Namespace) -> None:
             "palette": [
                 {"letter": p.letter, "parts": p.parts, "added_to": p.added_to or None, "drops": p.drops}
                 for p in puddles
+            ],
+            "twins": [
+                {
+                    "of": t.of.words(),
+                    "mix": t.mix and t.mix.counted(),
+                    "delta_e": round(t.delta_e, 2),
+                    "words": t.words,
+                }
+                for t in twins
             ],
             **laid.judged(),
         }
@@ -253,7 +264,7 @@ def _sheet(args: argparse.Namespace) -> None:
         Path(args.file).stem, rig_words(laid.rig), site.surface.height, float(site.areas.sum()), "", [],
         school_title(args.school), result.within, times_of(laid.steps, args.models).words, args.models, None, cards,
         list(dict.fromkeys(name for c in laid.coats for name in c.mix.counted())),
-        [(p.mix.colour.hex, p.words, "") for p in puddles], letters,
+        [(p.mix.colour.hex, p.words, "") for p in puddles], letters, [t.words for t in twins],
     )  # fmt: skip
     finished = png_bytes(look_picture(site, shots["display"], levels[-1]))
     write_whole(out, plan_pdf(facts, laid.steps, list(VIEWS), picture, finished))

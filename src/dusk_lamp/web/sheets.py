@@ -22,6 +22,7 @@ from ..core.plan.stages.colour import STAGE as COLOUR
 from ..core.plan.stages.undercoat import STAGE as UNDERCOAT
 from ..core.plan.step import Step, steps_of
 from ..core.plan.times import Times, times_of
+from ..core.plan.twins import twins_of
 from ..core.sculpt.parts import seams
 from ..core.sculpt.site import Site
 from ..core.target.greys import Bands, lay_bands
@@ -92,6 +93,11 @@ class PlanSheet:
     def puddle_rows(self) -> list[tuple[str, str, str]]:
         """Colour, how it is mixed, and what it is for, of each puddle."""
         return [(p.mix.colour.hex, p.words, used_on(self.site, self.coats, p)) for p in self.palette[0]]
+
+    @cached_property
+    def twins(self) -> list[str]:
+        """What mends each primed or sprayed colour by brush."""
+        return [t.words for t in twins_of(self.coats, self.context.rack)]
 
     @cached_property
     def marks(self) -> list[str]:

@@ -44,7 +44,7 @@ class SheetFacts:
     """What stands in the heading. school: what the coats came from. near: the share of the area near the light when
     the undercoat is done; coloured: of what is painted in colour. times: what it takes, in words, on so many
     models. cards: steps that are done together. pots: to have out; puddles: of the palette, each with its `#rrggbb`, how it
-    is mixed, and what it is for; letters: of each step's."""
+    is mixed, and what it is for; letters: of each step's. twins: what mends each primed or sprayed colour by brush."""
 
     name: str
     light: str
@@ -61,6 +61,7 @@ class SheetFacts:
     pots: list[str] = field(default_factory=list)
     puddles: list[tuple[str, str, str]] = field(default_factory=list)
     letters: list[str] = field(default_factory=list)
+    twins: list[str] = field(default_factory=list)
 
 
 def views_of(step: Step, views: Sequence[str]) -> list[str]:
@@ -179,6 +180,12 @@ def _palette(pdf: FPDF, facts: SheetFacts, wide: float) -> None:
         pdf.set_font("text", size=7.5)
         pdf.cell(each - 8, 3.2, _cut(pdf, used, each - 8))
     pdf.set_xy(MARGIN_MM, y + PALETTE_ROW_MM * rows + 3)
+    if facts.twins:
+        pdf.set_font("text", "B", 9)
+        pdf.cell(wide, 4.6, "To mend by brush what is primed or sprayed", new_x="LMARGIN", new_y="NEXT")
+        pdf.set_font("text", size=8)
+        pdf.multi_cell(wide, 3.9, " ".join(facts.twins), align="L", new_x="LMARGIN", new_y="NEXT")
+        pdf.ln(2)
 
 
 def _card(

@@ -110,6 +110,7 @@ def pdf(sculpt_id: int) -> Response:
             plan.pots,
             plan.puddle_rows,
             plan.palette[1],
+            plan.twins,
         )
         content = plan_pdf(
             facts, plan.steps, list(VIEWS),
