@@ -16,6 +16,7 @@ MATERIALS = (
     "cloth", "leather", "skin", "fur", "bone", "hair", "wood", "stone", "painted armour", "metal", "glass or gem",
 )  # fmt: skip
 ATTENTION = ("focal point", "important", "quiet")
+TEXTURES = ("as it is found", "smooth", "textured")  # what a painter says of a region's skin
 CASTS = ("neutral", "cool", "warm", "complement")  # what shadows and lights lean to
 MOST_REGIONS = 60  # more than any painter keeps apart, and few enough for a byte
 LONGEST_NAME = 60
@@ -70,7 +71,7 @@ class Region:
 
     colour: name of the paint or recipe, or `#rrggbb`; "" while open. low, middle, high: Munsell values of its
     darkest, its middle and its lightest, None for what material and attention ask for. shadow, light: casts. dark, bright:
-    `#rrggbb` that its hue path goes to in shadow and in light; "" for its own colour. way: of
+    `#rrggbb` that its hue path goes to in shadow and in light; "" for its own colour. texture: whether its skin is texture at the scale of a brush. way: of
     painting it; "" while open. id: which region it is, whatever it is called and wherever it stands in the list;
     0 until a marking gives it one.
     """
@@ -86,6 +87,7 @@ class Region:
     light: str = choice("neutral", CASTS, "the cast of its lights")
     dark: str = text("", (0, 7), "the colour of its shadows")
     bright: str = text("", (0, 7), "the colour of its lights")
+    texture: str = choice("as it is found", TEXTURES, "its texture")
     way: str = text("", (0, 20), "a way to paint it")
     id: int = number(0, 0, 2**31 - 1, "a region's id")
 

@@ -6,15 +6,17 @@ import numpy as np
 from ...coat.coat import Coat
 from ...paint.mix import Mix, only
 from ...paint.rack import Paint
+from ...sculpt.marking import TEXTURES
+from ...sculpt.texture import USUAL_HEIGHT, texture_mm
 from .glazes import restated
 from .groups import Film, best_everywhere, improved
 from .way import CLEAR, Task, Way, brushed
 
 WATER = 1.0
-ROUGH, ROUGH_SHARE = (
-    0.25,
-    0.45,
-)  # a spot so deep or so far out is texture; so much of it, and a region is. From memory
+DEEP_MM, ROUGH_SHARE = (
+    0.02,
+    0.4,
+)  # of relief that is felt by a brush; so much of it, and a region is textured. From memory
 SHAGGY = ("fur", "hair")
 COATS = (1, 2, 3)
 MORE = 3
@@ -44,11 +46,15 @@ def _mixes(paints: list[Paint]) -> list[Mix]:
 
 def textured(task: Task) -> bool:
     """Whether a region is texture rather than panels: then paint straight from the bottle is fine (CP-19)."""
-    if task.number and task.site.marking.regions[task.number - 1].material in SHAGGY:
+    own = task.site.marking.regions[task.number - 1] if task.number else None
+    if own is not None and own.texture != TEXTURES[0]:
+        return own.texture == "textured"
+    if own is not None and own.material in SHAGGY:
         return True
-    stands_out = np.abs(task.site.relief.exposed - task.site.relief.cavity)[task.own]
-    weight = task.weight()
-    return bool(weight[stands_out > ROUGH].sum() > ROUGH_SHARE * weight.sum())
+    site = task.site
+    depth = np.abs(site.once("texture", lambda: texture_mm(site.surface)))[task.own]
+    weight, deep = task.weight(), DEEP_MM * site.surface.height / USUAL_HEIGHT
+    return bool(weight[depth > deep].sum() > ROUGH_SHARE * weight.sum())
 
 
 def _films(mix: Mix, water: float) -> list[Film]:

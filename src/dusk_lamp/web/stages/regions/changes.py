@@ -46,7 +46,7 @@ def change(sculpt_id: int) -> tuple[Response, int] | Response:
 
     do: pick (origin, direction, tool: creases, part or alike; crease or near; again), brush (rays, radius, through),
     facing (way), all three with number or null for a new region, take, and free: only on unmarked areas; describe
-    (number and name, material, attention, colour, low, middle, high, shadow, light, dark, bright), rim (number, rounds), fill (number),
+    (number and name, material, attention, colour, low, middle, high, shadow, light, dark, bright, texture), rim (number, rounds), fill (number),
     even (number), remove (number), guess, clear. A spot is looked for among the parts that are in sight: hidden, pulled
     (0..1).
     """
@@ -122,7 +122,18 @@ def _changed(laid: OpenSculpt, marking: Marking, what: str | None, given: dict[s
     if what == "describe":
         words = {
             k: one_line(given[k])
-            for k in ("name", "material", "attention", "colour", "shadow", "light", "dark", "bright", "way")
+            for k in (
+                "name",
+                "material",
+                "attention",
+                "colour",
+                "shadow",
+                "light",
+                "dark",
+                "bright",
+                "texture",
+                "way",
+            )
             if k in given
         }
         values = {k: None if given[k] is None else float(given[k]) for k in ("low", "middle", "high") if k in given}

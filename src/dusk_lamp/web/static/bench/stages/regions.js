@@ -22,7 +22,7 @@ export default class Regions {
     $("crease").addEventListener("input", () => this.words());
     $("crease").addEventListener("change", () => { if (this.last?.tool === "creases") this.change({ ...this.last, crease: Number($("crease").value), again: true }); });
     $("region-form").addEventListener("submit", (e) => e.preventDefault());
-    for (const name of ["name", "material", "attention", "colour"]) {
+    for (const name of ["name", "material", "attention", "texture", "colour"]) {
       $(`region-${name}`).addEventListener("change", () => this.change({ do: "describe", number: this.chosen, [name]: $(`region-${name}`).value }));
     }
     for (const button of document.querySelectorAll("[data-rim]")) button.addEventListener("click", () => this.change({ do: "rim", number: this.chosen, rounds: Number(button.dataset.rim) }));
@@ -165,7 +165,7 @@ export default class Regions {
     list.querySelector('[aria-pressed="true"]')?.scrollIntoView({ block: "nearest" });
     const own = regions[this.chosen - 1];
     $("region-form").hidden = !own;
-    if (own) { $("region-name").value = own.name; $("region-material").value = own.material; $("region-attention").value = own.attention;
+    if (own) { $("region-name").value = own.name; $("region-material").value = own.material; $("region-attention").value = own.attention; $("region-texture").value = own.texture;
       const colour = $("region-colour");
       if (own.colour && ![...colour.options].some((o) => o.value === own.colour)) colour.append(new Option(own.colour)); // gone from the rack
       colour.value = own.colour;
