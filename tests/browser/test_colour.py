@@ -68,6 +68,7 @@ def test_a_cloak_is_sketched_painted_scrubbed_and_taken_to_the_sheet(page, serve
     until(lambda: page.locator("#glow-coats li").count() > 2, page)
     page.get_by_role("button", name="Next: weather it").click()
     page.locator("#wear-note[data-looked]").wait_for(timeout=60_000)
+    assert "nothing here" in page.locator('[data-layer="chips"] small').inner_text(), "CP-41: no chips on a wool cloak"
     page.get_by_role("checkbox", name="Dust from below").uncheck()
     until(lambda: "Dust from below" not in page.locator("#wear-coats").inner_text(), page)
     page.locator("#wear-paint").click()
@@ -77,4 +78,4 @@ def test_a_cloak_is_sketched_painted_scrubbed_and_taken_to_the_sheet(page, serve
     assert page.get_by_role("heading", name="base coat").count() == 1
     assert page.get_by_role("heading", name="edge highlight").count() == 2
     assert page.get_by_role("heading", name="the source solid white").count() == 1
-    assert page.get_by_role("heading", name="Sponge chips, dark").count() == 1
+    assert page.get_by_role("heading", name="Grime, oil wiped downward").count() == 1

@@ -115,7 +115,7 @@ def test_a_further_pot_earns_its_place():
     """Common practice, CP-21: nobody opens a third pot for what is not seen side by side (about ΔE00 1)."""
     rng = np.random.default_rng(3)
     fewer = 0
-    for L, a, b in np.column_stack([rng.uniform(25, 80, 12), rng.uniform(-20, 30, (12, 2))]):
+    for L, a, b in np.column_stack([rng.uniform(25, 80, 5), rng.uniform(-20, 30, (5, 2))]):
         wanted = Colour("#000000", L, a, b, 0.0)
         best = [match(wanted, RACK.mixable(), most)[0] for most in (1, 2, 3)]
         plain, simple = best[2], match(wanted, RACK.mixable(), earns=EARNS)[0]
@@ -126,7 +126,7 @@ def test_a_further_pot_earns_its_place():
             assert best[1].delta_e > simple.delta_e + EARNS - 0.11
         if pots == 2:
             assert best[0].delta_e > max(1.0, simple.delta_e) + EARNS - 0.11
-    assert fewer >= 3  # the rule does something
+    assert fewer >= 2  # the rule does something
 
 
 def test_what_cannot_be_mixed_is_said_honestly():

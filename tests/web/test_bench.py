@@ -201,7 +201,7 @@ def test_exports_open_elsewhere(planned, sculpt_id):
         assert step["paint"] in words and step["where_from"].lower() in words.lower()
         assert all(f"{n} of {name}" in words or f"{n} drop" in words for name, n in step["drops_of"].items())
         if step["seconds"]:
-            assert f"{step['seconds']:g} s at" in words
+            assert f"as a guide {step['seconds']:g} s in all" in words  # CP-40
     ply = trimesh.load(io.BytesIO(get(f"/sculpts/{sculpt_id}/sculpt.ply").data), file_type="ply", process=False)
     assert {"light", "visible", "value", "step", "region"} <= set(
         ply.metadata["_ply_raw"]["vertex"]["data"].dtype.names

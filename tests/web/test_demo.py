@@ -19,6 +19,7 @@ from dusk_lamp.store.store import new_job
 
 from .conftest import packet
 
+BOTH_WAYS = ("kiln-keeper",)  # each run of the command line takes a quarter of a minute
 KINDS = ("wick-warden", "sluice-knight", "kiln-keeper", "reed-runner-1")
 
 
@@ -50,20 +51,24 @@ def test_a_demo_plan_is_the_same_from_page_file_and_command_line(app, painter, s
     exported = painter.client.get("/sculpts/1/whole-plan.json").data
     plan = json.loads(exported)
     (tmp_path / plan["sculpt"]["file"]).write_bytes(sculpt_file(demo))
-    for name, content in {"listed": plan, "wished": {**plan, "coats": [], "settled": []}}.items():
+    ways = {"listed": plan, "wished": {**plan, "coats": [], "settled": []}}
+    if kind not in BOTH_WAYS:
+        del ways["listed"]
+    for name, content in ways.items():
         (tmp_path / f"{name}.json").write_text(json.dumps(content))
         assert main(["plan", str(tmp_path / f"{name}.json"), "-o", str(tmp_path / name), "--no-pictures"]) == 0
-    listed, again = (json.loads((tmp_path / n / "steps.json").read_text())["steps"] for n in ("listed", "wished"))
-    assert listed == again  # from the coats as they are kept, and from the wishes alone
-    last = f"after-{len(listed):02d}.ply"
-    assert (tmp_path / "listed" / last).read_bytes() == (tmp_path / "wished" / last).read_bytes()
+    each = [json.loads((tmp_path / name / "steps.json").read_text())["steps"] for name in ways]
+    listed, last = each[0], f"after-{len(each[0]):02d}.ply"
+    assert all(steps == listed for steps in each)  # from the coats as they are kept, and from the wishes alone
+    assert len({(tmp_path / name / last).read_bytes() for name in ways}) == 1
+    assert [c["label"] for c in plan["coats"]] == [s["label"] for s in listed]
 
     steps = painter.page("/sculpts/1/sheet").select("article.step")
     assert len(steps) == len(listed)
     painter.json("POST", "/sculpts/1/schemes", {"do": "copy", "name": "As planned"})
     number = painter.client.get("/sculpts/1/schemes.json").get_json()[-1]["number"]
     _, levels = packet(painter.client.get(f"/sculpts/1/schemes/{number}.bin"))
-    data = trimesh.load(tmp_path / "listed" / last, process=False).metadata["_ply_raw"]["vertex"]["data"]
+    data = trimesh.load(tmp_path / "wished" / last, process=False).metadata["_ply_raw"]["vertex"]["data"]
     seen = np.column_stack([data[n] for n in ("red", "green", "blue")]).reshape(-1, 3)
     shown = workshop.sculpts.of(sculpt).site.paintable
     assert np.array_equal(seen[shown], levels.reshape(-1, 4)[shown, :3])
