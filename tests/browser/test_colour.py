@@ -68,7 +68,9 @@ def test_a_cloak_is_sketched_painted_scrubbed_and_taken_to_the_sheet(page, serve
     until(lambda: page.locator("#glow-coats li").count() > 2, page)
     page.get_by_role("button", name="Next: weather it").click()
     page.locator("#wear-note[data-looked]").wait_for(timeout=60_000)
-    assert "nothing here" in page.locator('[data-layer="chips"] small').inner_text(), "CP-41: no chips on a wool cloak"
+    assert "nothing here" in page.locator('[data-layer="chips"] small').inner_text(), (
+        "CP-41: no chips on a wool cloak"
+    )
     page.get_by_role("checkbox", name="Dust from below").uncheck()
     until(lambda: "Dust from below" not in page.locator("#wear-coats").inner_text(), page)
     page.locator("#wear-paint").click()

@@ -81,8 +81,8 @@ in vec3 vNormal; uniform vec3 eye;
 ${LAYERS.map((l) => `uniform bool on_${id(l)}; ${l.declare}`).join("\n")}
 out vec4 colour;
 void main() {
-  vec3 shown = vec3(0.5);
   float form = dot(normalize(vNormal), eye);
+  vec3 shown = vec3(0.2 + 0.5 * clamp(form, 0.0, 1.0)); // plainly lit from the eye, until more is known
   ${LAYERS.map((l) => {
     const own = l.of ? LAYERS.find((o) => o.name === l.of) : l;
     return `if (on_${id(l)}) { ${kind(own)} field = v_${id(own)};${own.flatAlpha ? ` float alpha = f_${id(own)};` : ""} ${l.paint} }`;
@@ -102,6 +102,9 @@ export class Layers {
       for (const [name, value] of Object.entries(layer.uniforms)) this.uniforms[name] = { value };
     }
     this.fields = {};
+    this.wanted = Object.fromEntries(LAYERS.map((layer) => [layer.name, Boolean(layer.on)]));
+    this.there = new Set(LAYERS.filter((layer) => !layer.bytes || layer.name === "regions").map((layer) => layer.name)); // what was put; regions may be none
+    for (const { name } of LAYERS) this.draw(name);
   }
 
   lay(geometry, samples) { // room for every field of a sculpt
@@ -113,8 +116,9 @@ export class Layers {
     }
   }
 
-  put(name, bytes) { this.fields[name].array.set(bytes); this.fields[name].needsUpdate = true; }
-  some(name, samples, byte) { const field = this.fields[name]; samples.forEach((s, i) => { field.array[s] = typeof byte === "number" ? byte : byte[i]; }); field.needsUpdate = true; }
+  put(name, bytes) { this.fields[name].array.set(bytes); this.fields[name].needsUpdate = true; this.there.add(name); this.draw(name); }
+  some(name, samples, byte) { const field = this.fields[name]; samples.forEach((s, i) => { field.array[s] = typeof byte === "number" ? byte : byte[i]; }); field.needsUpdate = true; this.there.add(name); this.draw(name); }
   set(name, value) { this.uniforms[name].value = value; }
-  on(name, shown) { this.uniforms[`on_${name.replace(/\W/g, "_")}`].value = shown; }
+  on(name, shown) { this.wanted[name] = shown; this.draw(name); }
+  draw(name) { this.uniforms[`on_${name.replace(/\W/g, "_")}`].value = this.wanted[name] && this.there.has(name); } // never what is not known yet
 }
