@@ -60,7 +60,7 @@ def test_at_the_bench_steps_are_turned_by_key_and_finger_and_outlive_a_reload(ch
     page.keyboard.press("t")
     page.keyboard.press("s")
     until(lambda: "Step 3" in count.inner_text() and page.locator("#beads .skipped").count() == 1, page)
-    until(lambda: int(page.locator("#easel").get_attribute("data-told") or 0) >= 3, page)
+    until(lambda: int(page.locator("#easel").get_attribute("data-sent") or 0) >= 3, page)
     left = page.locator("#drying-left").inner_text()
     page.reload()
     until(lambda: "Step 3" in count.inner_text(), page)

@@ -48,7 +48,7 @@ def place_from_text(option: str, text: str, count: int = 3) -> tuple[float, ...]
 
 
 def write_whole(path: Path, content: bytes) -> None:
-    """Write a file all at once: whoever reads it never sees half of it."""
+    """Write a file all at once: nobody who reads it sees half of it."""
     part = path.with_name(path.name + ".part")
     try:
         part.write_bytes(content)

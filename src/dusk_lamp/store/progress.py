@@ -47,7 +47,7 @@ class State:
 
 
 def keys_of(coats: Sequence[Coat]) -> list[str]:
-    """A key for each coat: of what is done, not of its place; two alike are told apart by their order."""
+    """A key for each coat: of what is done, not of its place; two alike differ by their order."""
     seen: Counter[str] = Counter()
     out = []
     for coat in coats:

@@ -97,7 +97,7 @@ def enter() -> str:
 
 @blueprint.post("/login")
 def let_in() -> AnyResponse | tuple[str, int]:
-    """Let in whoever knows it."""
+    """Let in those who know it."""
     try:
         name = _logins().check(request.remote_addr or "", request.form.get("passphrase", ""))
     except SettingError as e:

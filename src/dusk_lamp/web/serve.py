@@ -1,7 +1,7 @@
 """Serving: a parent that holds the port and the data folder, the pages and the worker as its children, all ended by
 one Ctrl-C.
 
-A child that dies is started again: whoever is at the bench waits a second and goes on.
+A child that dies is started again: who is at the bench waits a second and goes on.
 """
 
 import getpass
@@ -112,7 +112,7 @@ def serve(host: str, port: int, data: Path | None, *, with_demo: bool = False) -
             no passphrase where one is needed.
     """
     settings = settings_from()
-    taken = _port(host, port)  # first of all: nobody waits a minute to be told that it is taken
+    taken = _port(host, port)  # first of all: nobody waits a minute to read that it is taken
     passphrase = passphrase_for(host, settings)
     folder = data_folder(data)
     try:

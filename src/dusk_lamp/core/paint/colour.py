@@ -148,7 +148,7 @@ def colour_of_hex(colour: str) -> Colour:
 
 
 def delta_e(first: ArrayLike, second: ArrayLike) -> NDArray[np.float64]:
-    """CIEDE2000 difference of L*a*b* colours (..., 3); about 1 is just seen, 2 is told apart side by side.
+    """CIEDE2000 difference of L*a*b* colours (..., 3); about 1 is just seen, 2 is seen side by side.
 
     Source: CIE 142; Sharma, Wu and Dalal (2005), whose pairs the tests use.
     """

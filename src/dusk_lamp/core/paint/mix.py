@@ -140,7 +140,7 @@ class Match:
 
 
 LIKELY = 16  # paints that a mix is looked for among at once: half of them the nearest, the others on every side of it
-SEEN_SIDE_BY_SIDE, ANOTHER_COLOUR = 2.0, 5.0  # ΔE00: told apart only beside each other; told apart at once
+SEEN_SIDE_BY_SIDE, ANOTHER_COLOUR = 2.0, 5.0  # ΔE00: seen only beside each other; seen at once
 
 
 def near_words(off: float) -> str:

@@ -67,7 +67,7 @@ def looks_after(
     say: Callable[[str, float], None] = lambda *_: None,
 ) -> list[Look]:
     """The model bare and after every coat, beside a target (N,) of values, each worked out once; a muted one changes
-    nothing. say: told which one is being laid, and the share that is."""
+    nothing. say: is given which one is being laid, and the share that is."""
     wanted, keys = digest(target), simulation.chain(coats)
 
     def look(k: int) -> Look:

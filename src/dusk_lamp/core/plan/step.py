@@ -30,7 +30,7 @@ VARNISHED = "One thin, even coat, and let it dry through. What is below is safe 
 EVERYTHING_WORDS, SPOTS_WORDS = "everything", "the marked spots"
 BY_ITSELF = " What is painted apart is held by itself, turned as it will be on the model."
 SEEN_SHARE = 0.35  # of the thickest film: less is not aimed at
-THICK_PERCENTILE = 95  # a film is told by what is reached on the best-covered twentieth
+THICK_PERCENTILE = 95  # a film is given as what is reached on the best-covered twentieth
 
 
 @dataclass(frozen=True)

@@ -1,4 +1,4 @@
-"""Planes on a mesh: parts that are flat but for the noise of a scan, told apart from a bend of six degrees on.
+"""Planes on a mesh: parts that are flat but for the noise of a scan, kept apart from a bend of six degrees on.
 
 Region growing on smoothed normals and on the distance from the plane grown so far (after Besl and Jain, 1988, from
 memory), the flattest places first; what bends within itself is given back. How finely the surface is laid out for painting
@@ -14,7 +14,7 @@ from numpy.typing import NDArray
 from .edges import edges_of
 from .mesh import Mesh, summed
 
-LEAST_BEND = np.radians(6.0)  # between planes that are told apart
+LEAST_BEND = np.radians(6.0)  # between planes that are kept apart
 REACH = np.radians(3.2)  # of a normal from that of its plane
 LEAST_NOISE_MM, MOST_NOISE_MM = 0.006, 0.08  # less is none
 OFF_BY_NOISE = 1.15  # measured on boxes, prisms, cylinders and balls with known noise: 1.0 to 1.3

@@ -165,7 +165,7 @@ def _checked(mesh: Mesh) -> Mesh:
     size = float(np.ptp(mesh.bounds, axis=0).max())
     if size == 0:
         raise SculptShapeError("all the triangles lie in one point: there is no surface to paint")
-    # squares of lengths must stay inside float32, and points must be told apart
+    # squares of lengths must stay inside float32, and points must differ
     if not 1e-12 < size < 1e12:
         raise SculptShapeError(f"the sculpt is {size:.3g} units large, which cannot be right; export it in mm")
     return mesh

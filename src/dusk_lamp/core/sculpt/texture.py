@@ -1,4 +1,4 @@
-"""Texture: relief at the scale of a brush, told from the form it lies on."""
+"""Texture: relief at the scale of a brush, without the form it lies on."""
 
 import numpy as np
 from numpy.typing import NDArray

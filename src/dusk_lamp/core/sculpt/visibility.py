@@ -70,7 +70,7 @@ def visibility_of(
     Args:
         surface: the samples.
         directions: how many, a multiple of 8, spread evenly over the sphere.
-        progress: told the share done, 0..1.
+        progress: is given the share done, 0..1.
         stopped: asked now and then; True ends the work.
     Raises:
         Stopped: `stopped` said so.

@@ -16,7 +16,7 @@ from .exposure import Exposure
 FEWEST_STEPS, MOST_STEPS = 2, 9
 HISTOGRAM_STEP = 0.1  # the value ruler counts area in tenths of a Munsell value
 BRUSH_ROUNDS = 2  # samples lie a fine brush mark apart; a mark and its surroundings are painted alike
-LEAST_GAP = 0.05  # two cuts closer than this could not be told apart with a brush
+LEAST_GAP = 0.05  # two cuts closer than this could not be kept apart with a brush
 
 
 @dataclass(frozen=True)

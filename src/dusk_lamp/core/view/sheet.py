@@ -85,7 +85,7 @@ def plan_pdf(
         views: names of the views, in the order they are shown.
         picture: gives the PNG of a step (from 0) seen from a view.
         finished: PNG of the finished model.
-        progress: is told the share that is done.
+        progress: is given the share that is done.
     """
     pdf = _Pages(
         facts.name, "".join([facts.name, *facts.seams, *(f"{s.heading}{s.drops_words}{s.goes_on}" for s in steps)])

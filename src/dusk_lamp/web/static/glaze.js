@@ -5,7 +5,7 @@ const $ = (id) => document.getElementById(id);
 const root = $("glaze"), form = $("glaze-form");
 let asked = 0;
 
-async function show(anew) {
+async function show(otherPaint) {
   const given = Object.fromEntries(new FormData(form));
   form.elements.thinning.previousElementSibling.textContent = `${Number(given.thinning)} : 1`;
   form.elements.passes.previousElementSibling.textContent = given.passes;
@@ -37,7 +37,7 @@ async function show(anew) {
   $("advice").textContent = to === null ? strip.advice.reason : other ? `${now} Better: ${strip.advice.reason}` : strip.advice.reason;
   $("thin-it").hidden = !other;
   $("thin-it").onclick = () => { form.elements.thinning.value = to; form.elements.passes.value = Math.min(form.elements.passes.max, strip.advice.passes + 2); show(); };
-  if (anew === true && other) $("thin-it").click(); // another paint: begin where it glazes
+  if (otherPaint === true && other) $("thin-it").click(); // another paint: begin where it glazes
   root.dataset.ready = "true";
 }
 form.addEventListener("input", (e) => show(e.target.name === "name"));

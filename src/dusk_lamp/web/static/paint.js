@@ -99,7 +99,7 @@ class Easel {
         const state = await answer.json();
         if (answer.ok) this.know(state); else say(state.error, true);
       } catch { say("The bench does not answer; what you just did is not kept yet.", true); }
-      easel.dataset.told = String(Number(easel.dataset.told || 0) + 1);
+      easel.dataset.sent = String(Number(easel.dataset.sent || 0) + 1);
     });
   }
 

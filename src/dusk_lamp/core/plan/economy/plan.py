@@ -101,7 +101,7 @@ def economy(
         made = _made(context, ready, chosen, budget, under, time.perf_counter() - began)
         if made.minutes <= budget.minutes:
             break
-        minutes *= 0.98 * budget.minutes / made.minutes  # the real coats took longer than was reckoned with
+        minutes *= 0.98 * budget.minutes / made.minutes  # the real coats took longer than was counted
     return made
 
 

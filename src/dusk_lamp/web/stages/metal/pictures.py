@@ -25,7 +25,7 @@ from ...responses import packed, picture
 from ...workshop import workshop
 from .common import EDGE_SETTINGS, TEXTS, blueprint, with_settings
 
-FACET_COLOURS = {  # told apart without hue by their lightness, and by their name when they are touched
+FACET_COLOURS = {  # kept apart without hue by their lightness, and by their name when they are touched
     "flat": ((244, 222, 160), (214, 172, 86), (168, 128, 58), (120, 92, 48)), "cylinder": ((150, 200, 226), (86, 140, 178), (54, 96, 130)),
     "ball": ((222, 160, 190), (172, 104, 140)),
 }  # fmt: skip

@@ -2,8 +2,8 @@
 const STEP = 14, FINE = 3, WAYS = { ArrowLeft: [-1, 0], ArrowRight: [1, 0], ArrowUp: [0, -1], ArrowDown: [0, 1] };
 
 export class Cursor {
-  constructor(table, mark, told) {
-    Object.assign(this, { table, mark, told, at: null, down: false });
+  constructor(table, mark, announce) {
+    Object.assign(this, { table, mark, announce, at: null, down: false });
     table.canvas.addEventListener("keydown", (e) => { if (this.at && this.key(e.key, e.shiftKey)) { e.preventDefault(); e.stopImmediatePropagation(); } }, { capture: true });
     table.canvas.addEventListener("blur", () => this.show(false));
   }
@@ -13,7 +13,7 @@ export class Cursor {
     this.lift("dropped");
     this.at = on ? this.at || [0.5, 0.5] : null;
     this.mark.toggleAttribute("hidden", !on);
-    this.told(on ? "Cursor: arrows move it, Enter marks, Esc puts it away" : "");
+    this.announce(on ? "Cursor: arrows move it, Enter marks, Esc puts it away" : "");
     if (on) this.place();
   }
 

@@ -17,7 +17,7 @@ export const LAYERS = [
   },
   {
     name: "coats", bytes: 4, flatAlpha: true, uniforms: { differing: false }, declare: "uniform bool differing;",
-    // rising lines: too light; falling: too dark; level: too grey; upright: too vivid; dots: of another hue: told apart without colour
+    // rising lines: too light; falling: too dark; level: too grey; upright: too vivid; dots: of another hue: kept apart without colour
     paint: `shown = field.rgb;
       int mark = int(alpha * 255.0 + 0.5);
       if (differing && mark > 0) {

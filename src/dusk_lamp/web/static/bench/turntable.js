@@ -173,7 +173,7 @@ export class Turntable {
     this.draw();
   }
 
-  // crests as whole lines, creases dashed, so that they are told apart without colour
+  // crests as whole lines, creases dashed, so that they differ without colour
   edges(crests, creases) {
     if (this.lines) { this.scene.remove(this.lines); this.lines.traverse((o) => o.geometry?.dispose()); this.lines = null; }
     if (crests) {
