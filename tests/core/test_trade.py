@@ -8,10 +8,12 @@ import trimesh
 from dusk_lamp.core.coat.coat import Coat, usual_coat
 from dusk_lamp.core.coat.spray import Spray
 from dusk_lamp.core.light.lamp import Lamp
+from dusk_lamp.core.light.rig import Rig
 from dusk_lamp.core.paint.colour import delta_e
 from dusk_lamp.core.paint.mix import only
 from dusk_lamp.core.paint.rack import Rack
 from dusk_lamp.core.plan.face import eye_coats, face_of
+from dusk_lamp.core.plan.metal.painted import CUSTOMARY, Metal, layers_of, values
 from dusk_lamp.core.plan.pots import ValueSpan, pots_from
 from dusk_lamp.core.plan.school_fit import fewest_of_the_nearest, fit_school
 from dusk_lamp.core.plan.schools import schools
@@ -20,8 +22,11 @@ from dusk_lamp.core.plan.step import step_of, steps_of
 from dusk_lamp.core.plan.times import times_of
 from dusk_lamp.core.plan.tools import Tools
 from dusk_lamp.core.plan.twins import twins_of
+from dusk_lamp.core.plan.ways.way import task_of
 from dusk_lamp.core.sculpt.marking import Marking, Region
 from dusk_lamp.core.sculpt.site import Site, Where
+from dusk_lamp.core.target.local import usual_local
+from dusk_lamp.core.target.target import target
 
 from ..shapes import RACK, surface_of
 
@@ -143,3 +148,19 @@ def test_every_primed_or_sprayed_colour_has_a_twin_for_the_brush_or_says_how_to_
         assert float(delta_e(primer.mix.colour.lab, primer.of.colour.lab)) <= 1
     lonely = twins_of(coats[:1], Rack([RACK.find("Cockle Red"), coats[0].mix.paints[0]]))[0]
     assert lonely.mix is None and "no twin" in lonely.words
+
+
+def test_painted_steel_can_take_the_customary_ladder_of_three_pots():
+    """CP-22, common practice: D+M 1:1, D+M 1:2, M, M+W 1:1, M+W 1:2, each inside the one before (CP-16)."""
+    head = surface_of(trimesh.creation.icosphere(4, 5))
+    site = Site(head, marking=Marking(np.ones(len(head), np.uint8), (Region("Helm", "metal"),)))
+    lamp, metal = Lamp(0, 60), Metal("layered", mixes=CUSTOMARY)
+    value = values(site, metal, lamp)
+    wanted = target(site, Rig(lamp), [usual_local("stone"), usual_local("metal")])
+    task = task_of(site, wanted, 1, np.full((len(site), 36), 0.1, np.float32), RACK)
+    coats = layers_of(task, metal, value)
+    parts = [tuple(c.mix.parts) for c in coats]
+    assert parts == [(1, 1, 0), (1, 2, 0), (0, 1, 0), (0, 1, 1), (0, 1, 2)][: len(coats)] and len(coats) >= 4
+    assert len({name for c in coats for name in c.mix.counted()}) == 3
+    areas = [float(site.areas[on].sum()) if (on := site.on(c.where)) is not None else 0.0 for c in coats[1:]]
+    assert areas == sorted(areas, reverse=True) and all(c.way == "metal" for c in coats)

@@ -8,16 +8,19 @@ from numpy.typing import NDArray
 from scipy.spatial import cKDTree
 
 from ...coat.coat import Coat
+from ...errors import SettingError
 from ...light.lamp import Lamp
 from ...light.reflect import WORLDS, World, on_ball, world_called
 from ...paint.colour import colour_of_hex, encoded
+from ...paint.ladder import customary
 from ...paint.value import luminance_from_munsell
-from ...plain import checked, text
+from ...plain import checked, choice, text
 from ...sculpt.display import seen_from
 from ...sculpt.site import Site
 from ...target.local import VALUES, Local, lab_of, ladder, seen_as, usual_local
 from ..ways import way
-from ..ways.way import Task
+from ..ways.layers import covering_um
+from ..ways.way import BRUSHED, Task, brushed
 from . import metal_school
 from .school import DARKEST, LIGHTEST, School, Shine, value_of
 
@@ -45,16 +48,19 @@ USUAL = {  # how sharp and how strong a material's lights are, CP-27: a shiny le
     "stone": ("lamp", "a lamp alone", Shine(roughness=0.3, gather=0.7)), "glass or gem": ("lamp", "noon", Shine(roughness=0.1)),
     "painted armour": ("lamp", "noon", Shine(roughness=0.35, gather=0.6)),
 }  # fmt: skip
+NEAREST, CUSTOMARY = "nearest mixes", "customary steel ladder"
+GREYISH = 12.0  # C* of a pot that serves for steel; from memory
 MATT = ("lamp", "noon", Shine(roughness=0.9, contrast=0.7))
 
 
 @dataclass(frozen=True)
 class Metal:
-    """How a region's metal is painted. school, world: names. own: a world of its own, with the colours of the named
-    one."""
+    """How a region's metal is painted. school, world: names. mixes: whether its layers are the nearest mixes, or the
+    customary ladder of three pots (CP-22). own: a world of its own, with the colours of the named one."""
 
     school: str = text("lamp", (1, 20), "a school of metal")
     world: str = text("noon", (1, 20), "a world")
+    mixes: str = choice(NEAREST, (NEAREST, CUSTOMARY), "how its layers are mixed", form="Its layers")
     shine: Shine = field(default_factory=Shine)
     own: World | None = None
 
@@ -125,7 +131,38 @@ def layers_of(
     """The layers that paint a region as metal: as its target has it, or as a metal of values (N,)."""
     if metal is not None and value is not None:
         task = replace(task, value=value, lab=lab_of(colours(value, metal, local)))
-    return [replace(c, stage=STAGE, way="metal") for c in way("layers").coats(task)]
+    made = customary_layers(task) if metal is not None and metal.mixes == CUSTOMARY else way("layers").coats(task)
+    return [replace(c, stage=STAGE, way="metal") for c in made]
+
+
+def customary_layers(task: Task) -> list[Coat]:
+    """The customary ladder of painted steel (CP-22) from three pots, each lighter mix where the metal is nearer to it than
+    to the one before; the lightest of all on the edges is left to the edge highlights.
+
+    Raises:
+        SettingError: the rack has no three base or layer paints, dark, middle and light.
+    """
+    paints = sorted(task.paints(*BRUSHED), key=lambda p: p.looks.value)
+    greys = [p for p in paints if float(np.hypot(*p.looks.lab[1:])) <= GREYISH] or paints
+    middle = min(
+        greys, key=lambda p: abs(p.looks.value - float(np.average(task.value[task.own], weights=task.weight())))
+    )
+    dark, light = greys[0], greys[-1]
+    if not dark.looks.value < middle.looks.value < light.looks.value:
+        raise SettingError(
+            "the customary ladder wants a dark, a middle and a light grey on the rack; take the nearest mixes"
+        )
+    steps = [s.mix for s in customary(dark, middle, light, "painted steel")]
+    out: list[Coat] = []
+    under: NDArray = np.average(task.under[task.own], axis=0, weights=task.weight())
+    for k, mix in enumerate(steps):
+        on = task.own if k == 0 else task.own & (task.value >= (steps[k - 1].colour.value + mix.colour.value) / 2)
+        if not on.any():
+            break
+        label = "base of the steel ladder" if k == 0 else f"steel, step {k + 1} of {len(steps)}"
+        out.append(brushed(task, mix, label, None if k == 0 else on, covering_um(mix, under)))
+        under = mix.pigment.masstone
+    return out
 
 
 @dataclass(frozen=True)

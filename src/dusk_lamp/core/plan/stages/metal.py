@@ -13,7 +13,7 @@ from ...plain import plain
 from ...target.local import within_screen
 from ...target.target import Target
 from ..context import Context
-from ..metal.painted import Metal, colours, layers_of, usual_metal, values
+from ..metal.painted import CUSTOMARY, Metal, colours, layers_of, usual_metal, values
 from ..simulation import digest
 from .stage import Item, Stage
 
@@ -108,7 +108,8 @@ class MetalStage(Stage):
         """Layers through the values of the metal, as they are without glows: those are tinted over them."""
         number = context.site.marking.number_of(item.region)
         task, metal = context.task(self.name, number), self.metal(context, item.region)
-        if context.wishes(self.name).of(item.region) is None:  # shown, but not set: painted as it is shown
+        if context.wishes(self.name).of(item.region) is None or metal.mixes == CUSTOMARY:
+            # shown, but not set: painted as it is shown; a ladder follows the values, whatever their colour
             return layers_of(task, metal, self.values(context, item.region), context.locals[number])
         return layers_of(task)
 

@@ -12,7 +12,7 @@ from ....core.plan.stages.metal import STAGE
 from ...editing import Opened
 
 blueprint = Blueprint("metal", __name__)
-TEXTS = ("school", "world", "drag")
+TEXTS = ("school", "world", "drag", "mixes")
 EDGE_SETTINGS = ("least", "line")
 
 
@@ -26,5 +26,5 @@ def with_settings(own: Opened, id_: int, settings: dict[str, Any]) -> Metal:
     kept = kept if world == kept.mirrors else replace(kept, own=world)
     known = plain(kept.shine)
     shine = {k: v for k, v in settings.items() if k in known and k not in ("view", "corrections")}
-    named = {k: v for k, v in settings.items() if k == "school"}
+    named = {k: v for k, v in settings.items() if k in ("school", "mixes")}
     return built(Metal, {**plain(kept), **named, "shine": {**known, **shine}}, "the metal")

@@ -10,7 +10,7 @@ from ....core.light.reflect import WORLDS, WorldControls, controls_of
 from ....core.plain import described, plain
 from ....core.plan.edges import crests_of, lining_mm
 from ....core.plan.metal import metal_schools
-from ....core.plan.metal.painted import FURTHEST, STEP, jumps
+from ....core.plan.metal.painted import FURTHEST, STEP, Metal, jumps
 from ....core.plan.metal.school import Shine
 from ....core.plan.order import region_of
 from ....core.plan.stages import Item
@@ -32,8 +32,8 @@ def panel(session: Session, sculpt: Sculpt, own: OpenSculpt) -> dict[str, Any]:
     """What the panel shows; regions and coats come as metal.json."""
     return {
         "schools": metal_schools(), "worlds": [w for w in WORLDS if w != "uniform"], "kinds": KIND_WORDS,
-        "looks": range(-FURTHEST, FURTHEST + 1, STEP), "shine": described(Shine), "edges": described(RegionEdges),
-        "world": described(WorldControls),
+        "looks": range(-FURTHEST, FURTHEST + 1, STEP), "shine": described(Shine), "mixes": described(Metal)["mixes"],
+        "edges": described(RegionEdges), "world": described(WorldControls),
     }  # fmt: skip
 
 

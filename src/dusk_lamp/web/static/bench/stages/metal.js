@@ -124,7 +124,7 @@ export default class Metal {
     const r = this.plan.regions.find((x) => x.number === this.region);
     $("metal-form").hidden = !r;
     if (!r) return;
-    this.of("school").value = r.school; this.of("world").value = r.world;
+    this.of("school").value = r.school; this.of("world").value = r.world; this.of("mixes").value = r.mixes;
     for (const name of SLIDERS) this.of(name).value = r.shine[name];
     for (const name of WORLD) this.of(name).value = r.mirrors[name];
     for (const name of EDGES) this.of(name).value = r[name];
