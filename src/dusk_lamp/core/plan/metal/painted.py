@@ -60,9 +60,9 @@ class Metal:
 
     school: str = text("lamp", (1, 20), "a school of metal")
     world: str = text("noon", (1, 20), "a world")
-    mixes: str = choice(NEAREST, (NEAREST, CUSTOMARY), "how its layers are mixed", form="Its layers")
     shine: Shine = field(default_factory=Shine)
     own: World | None = None
+    mixes: str = choice(NEAREST, (NEAREST, CUSTOMARY), "how its layers are mixed", form="Its layers")
 
     def __post_init__(self) -> None:
         checked(self)
