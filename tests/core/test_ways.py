@@ -307,13 +307,12 @@ def test_one_coat_paint_is_thinned_on_panels_and_neat_on_texture(cloaked):
     from dataclasses import replace
 
     from dusk_lamp.core.coat.brush import blotch
-    from dusk_lamp.core.sculpt.relief import Relief
 
     assert blotch(1.0, 2) < 0.5 * blotch(0.0, 1)
     assert way("one-coat").coats(cloaked)[0].settings.water == 1, "a ball is a panel"
-    rough = np.random.default_rng(7).random(len(cloaked.site)).astype(np.float32)
-    site = Site(cloaked.site.surface, relief=Relief(rough, 1 - rough), marking=cloaked.site.marking)
-    first = way("one-coat").coats(replace(cloaked, site=site))[0]
+    marking = cloaked.site.marking  # what is texture is judged in test_texture.py; here a painter says so
+    regions = tuple(replace(r, texture="textured") for r in marking.regions)
+    first = way("one-coat").coats(replace(cloaked, site=cloaked.site.marked(replace(marking, regions=regions))))[0]
     assert first.settings.water == 0 and "textured" in first.label
 
 
