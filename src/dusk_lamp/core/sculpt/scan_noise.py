@@ -176,7 +176,8 @@ def _planes_round(dots, normals, near, room, noise):
 
 @numba.njit(cache=True, parallel=True)
 def unevenness(normals, mates):
-    """(F,) the mean turn of a face to its neighbours, as 1 − cosine."""    out = np.empty(len(mates))
+    """(F,) the mean turn of a face to its neighbours, as 1 − cosine."""
+    out = np.empty(len(mates))
     for f in numba.prange(len(mates)):
         total, count = 0.0, 0
         for k in range(3):
