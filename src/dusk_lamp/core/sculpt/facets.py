@@ -11,8 +11,9 @@ from scipy.spatial import cKDTree
 
 from ..plain import checked, choice, rounded
 from .mesh import Mesh, summed
-from .planes import Planes, dots_on, near_parts, planes_of
+from .planes import Planes, near_parts, planes_of
 from .relief import Bends
+from .scan_noise import dots_on
 from .surface import Surface
 
 KINDS = ("flat", "cylinder", "ball", "none")
