@@ -144,24 +144,14 @@ def _edges(args: argparse.Namespace) -> None:
 
 
 def _wear(args: argparse.Namespace) -> None:
-    import numpy as np
-
     from ..core.coat.technique import technique
     from ..core.light.rig import Rig
-    from ..core.plan.wear import usual_share
+    from ..core.plan.wear import film_by_material
 
     if args.kind not in KINDS:
         raise SettingError(f"--kind is one of {', '.join(KINDS)}, not '{args.kind[:40]}'")
     site = lit_site(args, Rig(None, 0, bounce=0), marked=True)
     marking = with_materials(site.marking, args.material)
-    by = technique(args.kind)
-    film = by.film(site, by.Settings(amount=args.amount, seed=args.seed))
-    if marking.regions:
-        each = [None, *marking.regions]
-        shares = [usual_share(args.kind, region) for region in each]
-        film = np.zeros(len(site), np.float32)
-        for share in sorted({s for s in shares if s}):
-            settings = by.Settings(amount=args.amount * share, seed=args.seed)
-            on = np.isin(marking.labels, np.flatnonzero(np.array(shares) == share))
-            film = np.where(on, by.film(site, settings), film)
+    technique(args.kind).Settings(amount=args.amount, seed=args.seed)  # refused here where it makes no sense
+    film = film_by_material(site.marked(marking), args.kind, args.amount, args.seed)
     write_whole(Path(args.out), lit_ply_of(site, {"film_um": film}))

@@ -102,7 +102,7 @@ class Brush(Technique):
         """In a step's words."""
         if settings.water >= GLAZE_WATER:
             return "Wick the brush, touch lightly, and pull it to where the colour should end strongest; no pools, and dry fully between passes."
-        return "Thin coats with a damp brush, pulled one way; let each dry."
+        return "With a damp brush, pulled one way."
 
 
 TECHNIQUE = Brush()

@@ -301,7 +301,7 @@ def _along(task: Task, value: float, keep: float) -> NDArray[np.float64]:
     lightest = float(np.quantile(colour[:, 0], 0.97))
     off = np.abs(colour[:, 0] - min(10 * value, lightest))
     near = np.exp(-(((off - off.min()) / 4) ** 2))
-    a, b = np.average(colour[:, 1:], axis=0, weights=near * weight + 1e-9 * near)
+    a, b = np.average(colour[:, 1:], axis=0, weights=near * (weight + 1e-9))
     left = keep if 10 * value > lightest + 4 else 1.0
     return np.array([10 * value, left * a, left * b])
 

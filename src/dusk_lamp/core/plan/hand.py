@@ -26,6 +26,8 @@ def hand_words(site: Site, coat: Coat, below: Coat | None) -> str:
     own = site.on(coat.where)
     if below is None or own is None or coat.technique != "brush" or coat.mix.clear or coat.mix == below.mix:
         return ""
+    if coat.by.water(coat.settings) > 1:  # a glaze or a tint has no edge to join
+        return ""
     if float(site.areas[own].sum()) < DOT_MM2:
         return "With the very tip of a size 0 brush, loaded and wiped; touch, do not pull."
     mm = edge_mm(site, own)
@@ -46,4 +48,4 @@ def hand_words(site: Site, coat: Coat, below: Coat | None) -> str:
     if join.way == "loaded brush":
         return f"With {brush}; feather {edge}: both paints on one wicked brush, in a stroke or two."
     passes = counted(join.passes, "pass", "passes")
-    return f"With {brush}; over {edge}, {passes} of a glaze of the two mixed 1:1, pulled toward the stronger one."
+    return f"With {brush}; {edge}, may stay crisp; smooth, it takes {passes} of a glaze of the two mixed 1:1."

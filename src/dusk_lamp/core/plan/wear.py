@@ -106,6 +106,14 @@ def _laid(
                 yield layer, round(amount * part, 3), on
 
 
+def film_by_material(site: Site, layer: str, amount: float, seed: int) -> NDArray[np.float32]:
+    """(N,) µm of the film of one layer, as far as it goes on what each region is made of."""
+    by, film = technique(LAYERS_BY_NAME[layer].technique), np.zeros(len(site), np.float32)
+    for _, share, on in _laid(site, {layer: amount}, (), NO_SHARES):
+        film = np.where(on, by.film(site, by.Settings(amount=share, seed=seed)), film)
+    return film
+
+
 def films_of_wear(
     site: Site, amounts: Mapping[str, float], spared: Sequence[int], seed: int, shares: Shares = NO_SHARES
 ) -> Iterator[tuple[Layer, NDArray[np.float32], float]]:

@@ -172,9 +172,8 @@ class Undercoat(Stage):
         )  # fmt: skip
         own = [primed(primer, "primer everywhere", context.tools), *found.coats]
         say("Comparing with the schools", 0.97)
-        kit = self.kit(context)
-        tried = [fit_school(context.site, school_coats(name, kit), context.share) for name in COMPARED]
-        offers = [(own, pots.span), *tried]
+        tried = [self.fitted(context, name) for name in COMPARED]
+        offers = [(own, pots.span), *((list(t.coats), t.match.span) for t in tried)]
         taken = fewest_of_the_nearest(context.site, context.share, offers)
         return list(offers[taken][0]), offers[taken][1] if taken else None
 
