@@ -222,7 +222,7 @@ def _plan(args: argparse.Namespace) -> None:
                 "way": coat.way, "label": step.purpose, "paint": step.paint, "parts": step.parts,
                 "drops": step.drops_of_one, "water": round(step.water, 2), "film_um": round(step.film_um, 2),
                 "covers_mm2": round(float(site.areas[covered].sum()), 1), "minutes": round(step.hand_minutes, 1),
-                "wait_minutes": round(step.wait_minutes, 1), "how": step.how, "warnings": list(step.warnings),
+                "wait_minutes": round(step.wait_minutes, 1), "how": step.how, "warnings": list(step.warnings), "before": _tasks(step.before), "then": _tasks(step.after),
                 "cautions": list(step.cautions), "colour": step.hex,
                 "after": {"L": round(L, 1), "a": round(a, 1), "b": round(b, 1)},
             }
@@ -245,6 +245,13 @@ def _plan(args: argparse.Namespace) -> None:
         print(f"{stage.title}: {stage.words}")
     for name, own in near.items():
         print(f"{name}: {per_cent(own['within'])} near{'; ' + own['mind'] if own['mind'] else ''}")
+
+
+def _tasks(tasks: Any) -> list[dict[str, Any]]:
+    """Tasks around a step as plain values, with their cautions."""
+    from ..core.plain import plain
+
+    return [{**plain(task), "cautions": task.cautions} for task in tasks]
 
 
 def _region_of(site: Any, coat: Any) -> str | None:

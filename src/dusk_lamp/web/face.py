@@ -9,6 +9,7 @@ from sqlalchemy.orm import Session
 from ..core.errors import SettingError
 from ..core.plain import plain
 from ..core.plan.face import eye_words
+from ..core.plan.mouth import MOUTH
 from ..core.plan.simulation import digest
 from ..core.plan.stages.face import STAGE, FaceWishes
 from ..core.view.flat import face_svg
@@ -31,7 +32,7 @@ def shown(sculpt_id: int) -> Response:
         trouble = str(e)
     places, looks = STAGE.places(own.context), own.context.wishes(STAGE.name).looks
     return jsonify(
-        turn=own.turn, spots={k: v.round(3).tolist() for k, v in places.items()}, looks=looks, trouble=trouble, painted=own.context.wishes(STAGE.name).eyes, can=face is not None,
+        turn=own.turn, spots={k: v.round(3).tolist() for k, v in places.items()}, looks=looks, trouble=trouble, painted=own.context.wishes(STAGE.name).eyes, mouth=own.context.wishes(STAGE.name).mouth, can=face is not None,
         words=[eye_words(face.right), eye_words(face.left), *face.words] if face else [],
         drawing=url_for(".drawing", sculpt_id=sculpt_id, v=digest(plain(face))) if face else "",
     )  # fmt: skip
@@ -50,7 +51,7 @@ def drawing(sculpt_id: int) -> Response:
 
 @blueprint.post("/sculpts/<int:sculpt_id>/face")
 def keep(sculpt_id: int) -> tuple[Response, int] | Response:
-    """do: left, right, at (origin, direction: the model's own eyes, and what they look at), viewer, ahead, paint, unpaint, clear."""
+    """do: left, right, at (origin, direction: the model's own eyes, and what they look at), viewer, ahead, paint, unpaint, mouth (closed, open, or ""), clear."""
     done = change(sculpt_id, _changed)
     return shown(sculpt_id) if isinstance(done, int) else done
 
@@ -67,6 +68,13 @@ def _changed(session: Session, own: Opened, what: str, given: dict[str, Any]) ->
         item = STAGE.eyes(context)
         coats = STAGE.painted(context, item) if new.eyes else STAGE.put(context, item, [])
         action = "eyes put in the plan" if new.eyes else "eyes taken off the plan"
+        return Edit(settled(own.kept.plan.with_wishes(STAGE.name, new), context, coats), action, done=("colour",))
+    elif what == "mouth":
+        new = replace(kept, mouth=str(given.get("mouth", "")))
+        context = own.context.on(own.plan.with_wishes(STAGE.name, new))
+        item = replace(STAGE.eyes(context), way=MOUTH, title="Mouth")
+        coats = STAGE.painted(context, item) if new.mouth else STAGE.put(context, item, [])
+        action = "mouth put in the plan" if new.mouth else "mouth taken off the plan"
         return Edit(settled(own.kept.plan.with_wishes(STAGE.name, new), context, coats), action, done=("colour",))
     elif what == "clear":
         new, action = FaceWishes(warm=kept.warm), "eyes removed"

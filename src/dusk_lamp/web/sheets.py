@@ -14,6 +14,7 @@ from ..core.coat.coat import Coat
 from ..core.errors import SettingError
 from ..core.paint.value import grey_srgb
 from ..core.plain import plain
+from ..core.plan.around import with_tasks
 from ..core.plan.cards import Card, cards_of, palette_for, used_on
 from ..core.plan.context import Context
 from ..core.plan.economy.palette import Puddle
@@ -143,6 +144,7 @@ def _worked_out(context: Context, say: Callable[[str, float], None]) -> PlanShee
     say("Counting paint and time", 0.95)
     films = context.simulation.films(coats)
     steps = steps_of(site, coats, films, context.tools, plan.models, [look.within for look in looks])
+    steps = with_tasks(context, coats, steps)
     steps = [s if s.stage == "undercoat" else replace(s, within=None, adds=None) for s in steps]
     return PlanSheet(context, bands, coats, steps, looks, COLOUR.near_share(context))
 

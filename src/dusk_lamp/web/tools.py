@@ -7,6 +7,7 @@ from werkzeug.wrappers import Response as AnyResponse
 
 from ..core.errors import SettingError
 from ..core.paint.thin import NEEDLES
+from ..core.plan.room import USUAL_C, USUAL_DAMP, Room
 from ..core.plan.schools import schools
 from ..core.plan.tools import VARNISHES, Tools
 from ..store import painters
@@ -58,5 +59,9 @@ def _from_form(form: Any) -> Tools:
         brushes=tuple(sorted(number_of(w, "a brush's width in mm", 0.2, 60) for w in widths)),
         varnishes=tuple(v for v in VARNISHES if v in form.getlist("varnish")),
         highest_psi=number_of(form.get("highest_psi", ""), "what your compressor gives, in psi,", 5, 60),
+        room=Room(
+            number_of(form.get("temperature", f"{USUAL_C:g}"), "the temperature of the room, in °C,", 0, 45),
+            number_of(form.get("humidity", f"{USUAL_DAMP:g}"), "the humidity of the room, in %,", 5, 98),
+        ),
         drops_per_ml=number_of(form.get("drops_per_ml", ""), "the number of drops in a millilitre", 5, 60),
     )  # fmt: skip

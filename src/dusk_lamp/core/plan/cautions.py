@@ -28,6 +28,10 @@ CAUTIONS = {
     "skin": ("Test a wash on paper, not on the thumb.",),
     "dust": ("Sanding dust: wet-sand, with a mask.",),
     "resin": ("A resin print must be fully cured; wet-sand it, with mask and gloves.",),
+    "knife": ("Cut away from the hand that holds the model, with a sharp blade.",),
+    "cement": ("Cement and glue: open a window, keep it off the skin and away from any flame.",),
+    "putty": ("Epoxy putty: wear gloves until it is hard.",),
+    "lamp": ("A desk lamp close by is hot: keep hands, paper and solvents away from it.",),
     "small parts": ("Keep small parts away from small children.",),
 }
 OF_KIND: dict[str, tuple[str, ...]] = dict.fromkeys(KINDS, ("pigment",)) | {

@@ -165,7 +165,7 @@ class Context:
         plan, last = self.plan, None if upto is None else plan_stages()[upto].order
         wishes = [plan.wishes.get(s.name) for s in stages_that_aim(last)]
         return digest(
-            plan.light, plan.exposure, plan.dusk, plan.tints, self.site.visibility is not None, self.site.labels,
+            plan.light, plan.exposure, plan.dusk, plan.tints, plan.small_forms, self.site.visibility is not None, self.site.labels,
             self.locals, self.site.marking.ids, plain(self.view), [plain(w) for w in wishes], [s.name for s in stages_that_aim(last)],
         )  # fmt: skip
 

@@ -83,7 +83,7 @@ class Plan:
     """A plan.
 
     plan: the version of this form. sculpt, parts: what is painted and how it stands. display: how it is looked at.
-    light, tints, exposure, greys: its light; dusk: the share of the lamp's light that is left. tools, rack: what there
+    light, tints, exposure, greys: its light; dusk: the share of the lamp's light that is left. small_forms: how much sooner studs, scales and knuckles go bright (CP-13). tools, rack: what there
     is, for a plan that brings its own. regions: with the spots they cover in marking, as the regions' file has them
     (docs/formats.md); without, the first region is the whole model. wishes: of every stage by its name; what is not
     there is as usual. coats: all of them, in order, each with the stage it belongs to. settled: names of the stages
@@ -100,6 +100,9 @@ class Plan:
     exposure: Exposure = field(default_factory=Exposure)
     greys: Greys = field(default_factory=Greys)
     dusk: float = number(1.0, 0, 1, "the share of the lamp that is left", step=0.05, form="Lamp left", slide=1)
+    small_forms: float = number(
+        0.0, 0, 1, "how much sooner small forms go bright", step=0.05, form="Small forms brighter"
+    )
     tools: Tools = field(default_factory=Tools)
     rack: tuple[Paint, ...] = ()
     regions: tuple[Region, ...] = ()

@@ -83,7 +83,7 @@ def face_of(surface: Surface, left: NDArray, right: NDArray, looks_at: NDArray |
         SettingError: both eyes in one place, or a point inside the head.
     """
     left, right = np.asarray(left, float), np.asarray(right, float)
-    across, ahead, up, swapped = _frame(surface, left, right)
+    across, ahead, up, swapped = frame_of(surface, left, right)
     width, eyes = float(np.linalg.norm(left - right)) / BETWEEN, []
     said = ["The left and the right eye may be swapped: left is the model's own."] if swapped else []
     for side, at in (("right", right), ("left", left)):
@@ -109,7 +109,7 @@ def face_of(surface: Surface, left: NDArray, right: NDArray, looks_at: NDArray |
     return Face(eyes[0], eyes[1], tuple(said))
 
 
-def _frame(
+def frame_of(
     surface: Surface, left: NDArray, right: NDArray
 ) -> tuple[NDArray[np.float64], NDArray[np.float64], NDArray[np.float64], bool]:
     """Unit vectors (3,) across a face toward its left eye, ahead and up; and whether left and right seem swapped."""
@@ -137,7 +137,7 @@ def eye_coats(site: Site, face: Face, left: NDArray, right: NDArray, rack: Rack)
     Raises:
         SettingError: the rack has nothing to mix them from.
     """
-    across, ahead, up, _ = _frame(site.surface, left, right)
+    across, ahead, up, _ = frame_of(site.surface, left, right)
     points, facing = site.surface.points.astype(float), site.surface.normals @ ahead > 0
 
     def spots(wide: float, high: float, dot: bool = False) -> NDArray[np.bool_]:

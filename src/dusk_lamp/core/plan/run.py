@@ -13,6 +13,7 @@ from ..coat.coat import Coat
 from ..errors import SettingError
 from ..target.target import Target
 from ..units import counted
+from .around import with_tasks
 from .context import Context
 from .stages import Item, stages
 from .step import Step, steps_of
@@ -100,7 +101,7 @@ def run(context: Context, say: Say = lambda *_: None) -> Run:
     context, done = laid(context, say)
     coats = [c for c in context.plan.coats if not c.muted]
     films = context.simulation.films(coats)
-    steps = steps_of(context.site, coats, films, context.tools, context.plan.models)
+    steps = with_tasks(context, coats, steps_of(context.site, coats, films, context.tools, context.plan.models))
     near = stages()["colour"].near(context)
     return Run(context, context.target(), coats, films, steps, near, done)
 
@@ -109,6 +110,20 @@ def settled(context: Context) -> Context:
     """The same plan with all coats worked out and every stage settled."""
     context, _ = laid(context)
     return context.on(replace(context.plan, settled=tuple(stages())))
+
+
+def relaid(context: Context, *names: str) -> Context:
+    """The plan with all coats of some stages laid anew, as their wishes are now.
+
+    Raises:
+        SettingError: the rack lacks something for one.
+    """
+    for name in names:
+        stage = stages()[name]
+        context = context.with_coats([c for c in context.plan.coats if c.stage != name])
+        for item in stage.items(context):
+            context = context.with_coats(stage.painted(context, item))
+    return context
 
 
 def undercoat_item(context: Context) -> Item:

@@ -19,7 +19,9 @@ from ..sculpt.site import Site
 from ..units import counted, minutes_words, number_word
 from .care import care_of, hand_minutes
 from .cautions import cautions_for, tags_of
+from .cup import Cup, cups_of
 from .hand import hand_words
+from .task import Task
 from .tools import EVERYTHING, Tools
 
 SPRAYED_CUP, BRUSHED_CUP = (
@@ -44,7 +46,7 @@ class Step:
     coats: thin coats that it is laid in, each dry before the next. hand_minutes, wait_minutes: of all of them, at one
     model, and until its next step. set_up_minutes, clean_minutes: for all of them
     once. oil: it stays workable for hours. dial: where it comes from on the dome seen from above, None where that does not matter; turns: it comes
-    from all round at that height. within, adds: the share of the area near the target after it, and by how much that grew, where that is known.
+    from all round at that height. before, after: tasks around it, without paint. within, adds: the share of the area near the target after it, and by how much that grew, where that is known.
     """
 
     number: int
@@ -84,6 +86,8 @@ class Step:
     dial: tuple[float, float] | None = rounded(3, None)
     turns: bool = False
     oil: bool = False
+    before: tuple[Task, ...] = ()
+    after: tuple[Task, ...] = ()
     within: float | None = rounded(4, None)
     adds: float | None = rounded(4, None)
 
@@ -194,10 +198,20 @@ def steps_of(
         step_of(k + 1, coat, film, site, tools, models, pair, (k not in begun, k not in kept), finish)
         for k, (coat, film, pair, finish) in enumerate(zip(coats, films, near, finishes, strict=True))
     ]
-    return [
+    made = [
         replace(step, how=f"{step.how} {hand}") if hand else step
         for step, hand in zip(made, _hands(site, coats), strict=True)
     ]
+    cups = cups_of(coats, [step.all_ml for step in made], tools.drops_per_ml)
+    return [_from_cup(step, cup) if cup else step for step, cup in zip(made, cups, strict=True)]
+
+
+def _from_cup(step: Step, cup: Cup) -> Step:
+    """A sprayed step with what is done with its cup: what is put in, whether it is rinsed."""
+    keeps = f" Keep the last {counted(cup.leaves, 'drop', 'drops')} in the cup for the next." if cup.leaves else ""
+    how = f"{cup.words} {step.how}{keeps}".strip()
+    drops = cup.drops or step.drops_of
+    return replace(step, how=how, drops_of=drops, clean_minutes=0.0 if cup.kept else step.clean_minutes)
 
 
 def _hands(site: Site, coats: Sequence[Coat]) -> list[str]:

@@ -9,11 +9,13 @@ drying is waited for. Source: common practice, CP-29, CP-34.
 from collections.abc import Sequence
 from dataclasses import dataclass
 
+from ..coat.technique import technique
 from ..plain import rounded
 from ..units import minutes_words
 from .step import EVERYTHING_WORDS, SPOTS_WORDS, Step
 
 THINNER_GONE_MINUTES = 15.0  # of an oil; common practice, CP-38; the number from memory
+REST_MINUTES = 120.0  # of an airbrushed paint before a wash or an oil over it; common practice, CP-44
 RINSE_MINUTES = 5.0  # the airbrush taken apart when all is done; common practice, from memory
 
 
@@ -51,6 +53,8 @@ def _ready(before: Step, dry_at: float, step: Step) -> float:
     """When a step may go over another: when that is dry, or, oil on oil, as soon as its thinner has gone (CP-38)."""
     if before.oil and step.oil:
         return dry_at - before.wait_minutes + min(before.wait_minutes, THINNER_GONE_MINUTES)
+    if "airbrush" in before.caution_tags and (step.oil or technique(step.technique).floods):
+        return max(dry_at, dry_at - before.wait_minutes + REST_MINUTES)
     return dry_at
 
 
@@ -61,13 +65,17 @@ def times_of(steps: Sequence[Step], models: int = 1) -> Times:
     clock = wait = 0.0
     dry: list[tuple[Step, float]] = []  # when each step is dry on the first model
     for step in done:
+        for task in step.before:
+            clock, wait = clock + models * task.hand_minutes + task.wait_minutes, wait + task.wait_minutes
         clock += step.set_up_minutes
         ready = max((_ready(before, at, step) for before, at in dry if _touch(before, step)), default=0.0)
         wait += max(0.0, ready - clock)
         clock = max(clock, ready)
         dry.append((step, clock + step.hand_minutes + step.wait_minutes))
         clock += models * step.hand_minutes + step.clean_minutes
+    tasks = [task for s in done for task in (*s.before, *s.after)]
+    wait += sum(task.wait_minutes for s in done for task in s.after)
     return Times(
-        models * sum(s.hand_minutes for s in done), sum(s.set_up_minutes for s in done),
+        models * (sum(s.hand_minutes for s in done) + sum(task.hand_minutes for task in tasks)), sum(s.set_up_minutes for s in done),
         sum(s.clean_minutes for s in done) + (RINSE_MINUTES if cups else 0.0), wait, cups, models,
     )  # fmt: skip

@@ -2,12 +2,13 @@
 schools)."""
 
 import math
-from dataclasses import dataclass
+from dataclasses import dataclass, field
 
 from ..errors import SettingError
 from ..paint.thin import HIGHEST_PSI, LOWEST_PSI, NEEDLES
 from ..plain import checked, number
 from ..units import DROPS_PER_ML
+from .room import Room
 
 SLOW_KINDS = ("oil", "texture")  # no dryer on these: solvents, and pastes that crack
 DRIED_SHARE = 1 / 3  # of a wait is left with a hair dryer; common practice, from memory
@@ -19,7 +20,7 @@ VARNISHES = ("gloss", "satin", "matt")
 @dataclass(frozen=True)
 class Tools:
     """needles: of the airbrush, mm. highest_psi: what the compressor gives. brushes: widths, mm. drops_per_ml: of a
-    dropper bottle."""
+    dropper bottle. room: where it dries."""
 
     airbrush: bool = True
     can: bool = True
@@ -28,6 +29,7 @@ class Tools:
     brushes: tuple[float, ...] = BRUSHES_MM
     varnishes: tuple[str, ...] = VARNISHES
     highest_psi: float = number(40.0, LOWEST_PSI, HIGHEST_PSI, "what your compressor gives", "psi", step=1)
+    room: Room = field(default_factory=Room)
     drops_per_ml: float = number(DROPS_PER_ML, 5, 60, "drops in a millilitre", step=0.5)
 
     def __post_init__(self) -> None:
@@ -73,7 +75,8 @@ class Tools:
         return "needs " + " or ".join({"airbrush": "an airbrush", "can": "a can"}[tool] for tool in needs)
 
     def wait(self, minutes: float, kind: str) -> float:
-        """How long a wait of a kind of paint is with what there is."""
+        """How long a wait of a kind of paint is with what there is, in the room as it is."""
+        minutes *= self.room.wait(kind)
         return minutes * DRIED_SHARE if self.dryer and kind not in SLOW_KINDS else minutes
 
 

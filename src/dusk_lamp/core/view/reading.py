@@ -26,6 +26,8 @@ FWHM_PER_SIGMA = 2.3548  # of a Gaussian: its full width at half maximum is what
 PICTURE = (300, 400)
 APART = 1.0  # values that neighbours must differ by along their border
 LEAST_BORDER_MM = 2.0
+SAME_HUE = 40.0  # degrees of L*a*b* hue: one accent, in however many places; from memory
+BLUE_HUES = (220.0, 310.0)  # L*a*b* hue, degrees
 ACCENT_CHROMA = 45.0  # C*: as vivid as painters call an accent; from memory
 SEEN_AS_WHITE = 7.0  # a local colour of such a value is seen as white, CP-24
 PURE_RATION = (9.0, 0.06)  # pure white, and the share of a white that may be; CP-14, the number from memory
@@ -139,10 +141,32 @@ def reading(
     vivid: NDArray = np.bincount(
         site.labels, weights=site.areas * (np.hypot(lab[:, 1], lab[:, 2]) >= ACCENT_CHROMA), minlength=len(names)
     )
-    said = _findings(names, contrast, focal, strongest, close, vivid) + _of_whites(
+    hue = hues_of(site, lab, len(names))
+    said = _findings(names, contrast, focal, strongest, close, vivid, hue) + _of_whites(
         site, value, names, locals_, borders
     )
+    said += _beside_whites(names, locals_, borders, vivid, hue)
     return Reading(contrast, focal, strongest, close, vivid, said)
+
+
+def hues_of(site: Site, lab: NDArray, count: int) -> NDArray[np.float64]:
+    """(count,) degrees: the mean hue of the rest and of each region, by L*a*b* (N, 3) and area."""
+    a, b = (np.bincount(site.labels, weights=site.areas * lab[:, k], minlength=count) for k in (1, 2))
+    return np.degrees(np.arctan2(b, a)) % 360
+
+
+def _beside_whites(
+    names: list[str], locals_: Sequence[Local], borders: Sequence[Border], vivid: NDArray, hue: NDArray
+) -> list[str]:
+    """What makes a white read whiter: a saturated blue beside it (craft page, section 9)."""
+    whites = [k for k, local in enumerate(locals_) if k and local.own_value > SEEN_AS_WHITE]
+    blue = [k for k in range(len(names)) if vivid[k] > 1 and BLUE_HUES[0] <= hue[k] <= BLUE_HUES[1]]
+    said = []
+    for k in whites[:1]:
+        beside = {b.a + b.b - k for b in borders if k in (b.a, b.b)}
+        if not beside & set(blue):
+            said.append(f"A saturated blue accent beside {names[k]}, however small, would make it read whiter.")
+    return said
 
 
 def _of_whites(
@@ -179,7 +203,13 @@ def _of_whites(
 
 
 def _findings(
-    names: list[str], contrast: NDArray, focal: int | None, strongest: int | None, close: list[Border], vivid: NDArray
+    names: list[str],
+    contrast: NDArray,
+    focal: int | None,
+    strongest: int | None,
+    close: list[Border],
+    vivid: NDArray,
+    hue: NDArray,
 ) -> list[str]:
     said = []
     if focal is None and len(names) > 1:
@@ -199,7 +229,8 @@ def _findings(
             f"{border.close_mm:.0f} of {border.mm:.0f} mm: make one of them lighter by a value, or line the border dark."
         )
     accents = [k for k in np.argsort(-vivid) if vivid[k] >= 0.05 * max(vivid.sum(), 1e-9) and vivid[k] > 1]
-    if len(accents) > 1:
+    apart = [k for k in accents if abs((hue[k] - hue[accents[0]] + 180) % 360 - 180) > SAME_HUE]
+    if apart:  # two regions of one hue are one accent
         said.append(
             f"Vivid colour lies on {', '.join(names[k] for k in accents[:4])}: one saturated accent reads, several compete."
         )

@@ -14,6 +14,7 @@ from PIL import Image
 
 from ..plan.cards import Card
 from ..plan.step import Step
+from ..plan.task import Task
 from ..units import THIN_SPACE, counted, grouped
 
 FONTS = Path(__file__).parent / "fonts"
@@ -253,6 +254,8 @@ def _line(
     first = cautioned.setdefault(step.caution_tags, step.number)
     safety = f"Safety: {' '.join(step.cautions) if first == step.number else f'as at step {first}.'}"
     more = [f"{step.time_words}.", *step.warnings]
+    more += [f"After it: {task_words(task)}" for task in step.after]
+    words = " ".join([*(f"Before it: {task_words(task)}" for task in step.before), words])
     if step.technique not in wrong:
         wrong.add(step.technique)
         more.append(f"If it goes wrong: {step.mishap} {step.way_out}")
@@ -277,6 +280,13 @@ def _line(
     pdf.set_font("text", size=7.2)
     pdf.multi_cell(text_wide, 3.3, safety, align="L", new_x="LEFT", new_y="NEXT")
     column.y = max(pdf.get_y(), y + dome + 3) + 1.6
+
+
+def task_words(task: Task) -> str:
+    """A task in a line, with what to mind."""
+    cautions = f" Safety: {' '.join(task.cautions)}" if task.tags else ""
+    time = f" {task.time_words}." if task.time_words else ""
+    return f"{task.title[:1].lower()}{task.title[1:]}. {task.how}{time}{cautions}"
 
 
 def _cut(pdf: FPDF, words: str, wide: float) -> str:

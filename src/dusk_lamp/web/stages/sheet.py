@@ -4,21 +4,27 @@ from dataclasses import replace
 from typing import Any
 
 from flask import Blueprint, Response, abort, redirect, render_template, request, url_for
+from sqlalchemy.orm import Session
 from werkzeug.wrappers import Response as AnyResponse
 
 from ...core.errors import SettingError
 from ...core.plan.document import MOST_MODELS
+from ...core.plan.run import relaid
 from ...core.plan.schools import school_title, schools
+from ...core.plan.stages.decals import DecalWishes
+from ...core.plan.stages.finish import NONE, FinishWishes
+from ...core.plan.stages.prepare import BASES, PrepareWishes
 from ...core.plan.step import rig_words
 from ...core.units import counted
 from ...core.view.camera import VIEWS
 from ...core.view.sheet import READING, SheetFacts, plan_pdf, views_of
 from ...store import plans
 from ..bench import waiting
+from ..editing import ELSEWHERE, Edit, Opened, changed, settled
 from ..limits import number_of
 from ..responses import download
 from ..responses import picture as png
-from ..sheets import picture_key, picture_of, seams_of, sheet_of, still_working
+from ..sheets import PlanSheet, picture_key, picture_of, seams_of, sheet_of, still_working
 from ..workshop import the_sculpt, workshop
 from . import STAGES, mark_done, state_of, string_of
 
@@ -52,12 +58,47 @@ def sheet(sculpt_id: int) -> str | tuple[Response, int]:
             seams=seams_of(sculpt, plan.site, plan.value), words=rig_words(plan.context.plan.light), surface=plan.site.surface,
             whole=float(plan.bands.area_mm2.sum()), keys=keys, school=school_title(plan.school), schools=schools(),
             finished=picture_key(sculpt, plan, "finished", "display")[:12], reading=READING,
+            around=_choices(plan), turn=sculpt.plan_id,
         )  # fmt: skip
+
+
+def _choices(plan: PlanSheet) -> dict[str, Any]:
+    """What can be chosen around the paint, and what is."""
+    context = plan.context
+    paints = [p.name for p in context.rack if p.kind in ("base", "layer")]
+    return {
+        "prepare": context.wishes("prepare"), "decals": context.wishes("decals"), "finish": context.wishes("finish"),
+        "bases": BASES, "varnishes": (NONE, *context.tools.varnishes), "rims": paints, "regions": context.site.marking.regions,
+    }  # fmt: skip
 
 
 def seam_words(seam: dict[str, Any]) -> str:
     """One seam in a line."""
     return "{a} on {b}: N {value_a:.1f} against N {value_b:.1f}, along {length:.0f} mm".format(**seam)
+
+
+@blueprint.post("/sculpts/<int:sculpt_id>/around")
+def around(sculpt_id: int) -> AnyResponse | tuple[Response, int]:
+    """What is done around the paint: base, gaps, decals (ids of regions), rim, varnish; `turn` says what it was made on."""
+    form = request.form
+    turn = form.get("turn", "")
+    done = changed(sculpt_id, {"turn": int(turn) if turn.isdecimal() else None}, _around)
+    if not isinstance(done, int):
+        raise SettingError(ELSEWHERE)
+    return redirect(url_for(".sheet", sculpt_id=sculpt_id))
+
+
+def _around(session: Session, own: Opened, what: str, given: dict[str, Any]) -> Edit:
+    form = request.form
+    decals = tuple(int(i) for i in form.getlist("decal") if i.isdecimal() and int(i) in own.site.marking.ids)
+    plan = own.kept.plan.with_wishes("prepare", PrepareWishes(form.get("base", BASES[0]), "gaps" in form))
+    plan = plan.with_wishes("decals", DecalWishes(decals))
+    plan = plan.with_wishes("finish", FinishWishes(form.get("rim", ""), form.get("varnish", NONE)))
+    context = own.context
+    for name in ("prepare", "decals", "finish"):
+        context = context.on(context.plan.with_wishes(name, plan.wishes_of(name)))
+    context = relaid(context, "decals", "finish")
+    return Edit(settled(plan, context, context.plan.coats), "work around the paint chosen")
 
 
 @blueprint.post("/sculpts/<int:sculpt_id>/models")

@@ -13,6 +13,7 @@ from ...core.paint.colour import encoded, rgb_from_hex
 from ...core.paint.value import grey_srgb
 from ...core.paint.whites import white_called
 from ...core.plain import built, described, plain
+from ...core.plan.document import Plan
 from ...core.sculpt.marking import ATTENTION, CASTS, MATERIALS, Region
 from ...core.target.hue import usual_path
 from ...core.target.local import VALUES, Local, ladder
@@ -37,7 +38,7 @@ def panel(session: Session, sculpt: Sculpt, own: OpenSculpt) -> dict[str, Any]:
     """What the panel shows."""
     return {
         "materials": MATERIALS, "attention": ATTENTION, "casts": CASTS, "colours": colour_names(session), "lamps": LAMPS,
-        "arm": round(ARM_MM / 10), "ranges": described(Region),
+        "arm": round(ARM_MM / 10), "ranges": described(Region), "small": described(Plan)["small_forms"],
     }  # fmt: skip
 
 
@@ -76,6 +77,7 @@ def shown(sculpt_id: int) -> Response:
         turn=own.turn,
         regions=rows,
         tints=plain(context.plan.tints),
+        small_forms=context.plan.small_forms,
         findings=read.findings,
         borders=borders,
         apart=APART,
@@ -129,13 +131,16 @@ def _tried(own: Opened) -> Any:
 
 @blueprint.post("/sculpts/<int:sculpt_id>/sketch")
 def keep(sculpt_id: int) -> tuple[Response, int] | Response:
-    """do: tint (lamp, sky, ground: the colours of the light). What a region should look like is described with the
+    """do: tint (lamp, sky, ground: the colours of the light), small (share: of small forms). What a region should look like is described with the
     regions."""
     done = change(sculpt_id, _tinted, sky=False)
     return shown(sculpt_id) if isinstance(done, int) else done
 
 
 def _tinted(session: Session, own: Opened, what: str, given: dict[str, Any]) -> Edit:
+    if what == "small":
+        share = float(given["share"])
+        return Edit(replace(own.kept.plan, small_forms=share), "small forms set", done=("sketch",))
     sent = {k: given[k] for k in ("lamp", "sky", "ground") if k in given}
     if len(sent) < 3:
         raise SettingError("the colours of lamp, sky and ground are needed together; reload the page")

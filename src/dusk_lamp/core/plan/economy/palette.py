@@ -5,12 +5,12 @@ from dataclasses import dataclass
 from math import ceil
 
 from ...coat.coat import Coat
+from ...paint.adding import grown
 from ...paint.mix import Mix
 from ...units import counted
 from .budget import price
 
 LETTERS = "ABCDEFGHIJKLMNOPQRSTUVWXYZ"
-MOST_TIMES = 60  # of a mix's parts that are tried for a puddle
 
 
 @dataclass(frozen=True)
@@ -62,10 +62,10 @@ def palette_of(mixes: Sequence[Mix], ml: Sequence[float], drops_per_ml: float) -
     for k in range(len(mixes) - 1, -1, -1):  # the last first, so that each knows what is taken of it
         own, wants = mixes[k].counted(), need[k] + given[k]
         for j in range(k - 1, -1, -1):
-            grown = _grown(mixes[j].counted(), own, wants)
-            if grown is not None:
-                given[j] += grown[0]
-                made.append((letter_of(j), *grown))
+            found = grown(mixes[j].counted(), own, wants)
+            if found is not None:
+                given[j] += found[0]
+                made.append((letter_of(j), *found))
                 break
         else:
             times = max(1, ceil(wants / sum(own.values())))
@@ -76,23 +76,6 @@ def palette_of(mixes: Sequence[Mix], ml: Sequence[float], drops_per_ml: float) -
         left = takes + sum(adds.values()) - given[k] - ml[k] * drops_per_ml
         out.append(Puddle(letter_of(k), mix, adds, source, takes, ml[k], round(left, 1)))
     return out
-
-
-def _grown(there: dict[str, int], own: dict[str, int], wants: float) -> tuple[int, dict[str, int]] | None:
-    """How many drops of a puddle, and of one pot, make a mix: (drops taken, {pot: drops}); None where it cannot be."""
-    if set(there) - set(own) or len(own) != 2 or there == own:
-        return None
-    whole = sum(there.values())
-    for name, part in own.items():
-        other = next(n for n in own if n != name)  # it comes from the puddle alone
-        if not there.get(other):
-            continue
-        for times in range(1, MOST_TIMES):
-            taken = {n: c * times for n, c in there.items()}
-            wanted = taken[other] * part / own[other] - taken.get(name, 0)
-            if wanted >= 1 and wanted == int(wanted) and whole * times + wanted >= wants:
-                return whole * times, {name: int(wanted)}
-    return None
 
 
 def poured(puddles: Sequence[Puddle], drops_per_ml: float) -> list[dict[str, float]]:

@@ -57,7 +57,9 @@ class Colour(Stage):
 
     def target(self, context: Context, aim: Target) -> Target:
         """The local colours of the regions under the light and its colours."""
-        return sketched(context.site, aim, context.plan.exposure, context.locals, context.plan.tints)
+        return sketched(
+            context.site, aim, context.plan.exposure, context.locals, context.plan.tints, context.plan.small_forms
+        )
 
     def items(self, context: Context) -> list[Item]:
         """The regions that a way is wished for, as far as they can be painted. What is painted as metal is left to that

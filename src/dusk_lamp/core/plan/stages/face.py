@@ -11,9 +11,11 @@ from ...errors import SettingError
 from ...plain import checked, choice
 from ..context import Context
 from ..face import EYES, Face, eye_coats, face_of, warmth
+from ..mouth import MOUTH, mouth_coats
 from .stage import Item, Stage
 
 Place = tuple[float, float, float]
+MOUTHS = ("", "closed", "open")  # "" where it is left alone
 LOOKS = ("ahead", "viewer", "at")
 VIEWER_HEIGHTS = 10.0  # so many sculpt's heights away, who looks at it
 
@@ -21,7 +23,8 @@ VIEWER_HEIGHTS = 10.0  # so many sculpt's heights away, who looks at it
 @dataclass(frozen=True)
 class FaceWishes:
     """left, right: places of the model's own eyes in the file's axes; at: what they look at. looks: ahead, at the
-    viewer, or at a spot. eyes: whether they are painted. warm: ids of the regions of skin that are warmed."""
+    viewer, or at a spot. eyes: whether they are painted. mouth: whether it is,
+    closed or open with teeth. warm: ids of the regions of skin that are warmed."""
 
     left: Place | None = None
     right: Place | None = None
@@ -29,6 +32,7 @@ class FaceWishes:
     looks: str = choice("ahead", LOOKS, "where the eyes look")
     warm: tuple[int, ...] = ()
     eyes: bool = False
+    mouth: str = choice("", MOUTHS, "the mouth")
 
     def __post_init__(self) -> None:
         checked(self)
@@ -66,6 +70,8 @@ class FaceStage(Stage):
         marking = context.site.marking
         warm = [i for i in context.wishes(self.name).warm if i in marking.ids]
         found = [Item("warmth", i, f"{marking.regions[marking.number_of(i) - 1].name}: warmth") for i in warm]
+        if context.wishes(self.name).mouth:
+            found.append(replace(self.eyes(context), way=MOUTH, title="Mouth"))
         return [*found, self.eyes(context)] if context.wishes(self.name).eyes else found
 
     def eyes(self, context: Context) -> Item:
@@ -76,11 +82,14 @@ class FaceStage(Stage):
         return Item(EYES, site.marking.ids[int(site.labels[nearest])], "Eyes")
 
     def coats(self, context: Context, item: Item) -> list[Coat]:
-        """A thin glaze of red; or the eyes, dark sockets first."""
-        if item.way == EYES:
+        """A thin glaze of red; or the mouth; or the eyes, dark sockets first."""
+        if item.way in (EYES, MOUTH):
             face, places = self.face(context), self.places(context)
             if face is None:
                 raise SettingError("mark the middle of both eyes first")
+            if item.way == MOUTH:
+                teeth = context.wishes(self.name).mouth == "open"
+                return mouth_coats(context.site, face, places["left"], places["right"], context.rack, teeth)
             return eye_coats(context.site, face, places["left"], places["right"], context.rack)
         return [warmth(context.site, context.site.marking.number_of(item.region), context.rack)]
 

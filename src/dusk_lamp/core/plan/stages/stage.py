@@ -7,6 +7,7 @@ from typing import Any, ClassVar
 from ...coat.coat import Coat
 from ...target.target import Target
 from ..context import Context
+from ..task import Task
 
 
 @dataclass(frozen=True)
@@ -81,6 +82,10 @@ class Stage:
             SettingError: see coats.
         """
         return self.put(context, item, self.coats(context, item))
+
+    def tasks(self, context: Context, coats: Sequence[Coat]) -> list[tuple[int, Task]]:
+        """Work without paint that its wishes ask for, each with the place of the coat of the plan it is done before."""
+        return []
 
     def came_to(self, context: Context) -> Any:
         """Its wishes, with what was found when its coats were worked out."""

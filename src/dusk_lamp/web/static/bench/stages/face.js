@@ -11,6 +11,9 @@ export default class Face {
       else this.wait(this.marking === what ? null : what);
     });
     $("face-paint").addEventListener("click", async () => { await this.change({ do: this.painted ? "unpaint" : "paint" }); colour.load(); });
+    for (const button of document.querySelectorAll("[data-mouth]")) button.addEventListener("click", async () => {
+      await this.change({ do: "mouth", mouth: button.getAttribute("aria-pressed") === "true" ? "" : button.dataset.mouth }); colour.load();
+    });
     table.canvas.addEventListener("picked", (e) => { if (here("colour") && this.marking) this.change({ do: this.marking, ...e.detail }); });
   }
 
@@ -45,6 +48,7 @@ export default class Face {
     this.painted = face.painted;
     $("face-paint").disabled = !face.can;
     $("face-paint").textContent = face.painted ? "Take the eyes off the plan" : "Put the eyes in the plan";
+    for (const b of document.querySelectorAll("[data-mouth]")) { b.disabled = !face.can; b.setAttribute("aria-pressed", String(face.mouth === b.dataset.mouth)); }
     this.press();
   }
 }

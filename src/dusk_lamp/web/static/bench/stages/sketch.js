@@ -24,7 +24,19 @@ export default class Sketch {
     $("path-none").addEventListener("click", () => this.describe({ dark: "", bright: "" }));
     $("sketch-grey").addEventListener("change", () => this.look());
     $("tint-usual").addEventListener("change", () => { if ($("tint-usual").value) { tints.elements.lamp.value = $("tint-usual").value; this.tint(); } });
+    const small = $("small").elements.small_forms;
+    $("small").addEventListener("submit", (e) => e.preventDefault());
+    small.addEventListener("input", () => this.small());
+    small.addEventListener("change", async () => {
+      const said = await this.history.change("sketch", { do: "small", share: Number(small.value) });
+      if (said) this.show(said); else this.load();
+    });
     tints.addEventListener("change", (e) => { if (e.target.name) this.tint(); });
+  }
+
+  small() {
+    const slider = $("small").elements.small_forms;
+    slider.parentElement.querySelector("output").textContent = `${Math.round(100 * slider.value)} %`;
   }
 
   own() { return this.sketch.regions[this.chosen - 1]; }
@@ -57,6 +69,7 @@ export default class Sketch {
     if (this.chosen > sketch.regions.length) this.chosen = null;
     $("sketch-words").textContent = sketch.regions.length ? "Choose a region; each gets a colour, and how dark and how light it may go." : "Mark the regions first: each gets a colour of its own then.";
     this.list();
+    $("small").elements.small_forms.value = sketch.small_forms; this.small();
     for (const name of ["lamp", "sky", "ground"]) $("tints").elements[name].value = sketch.tints[name] || "#ffffff";
     $("tint-usual").value = [...$("tint-usual").options].some((o) => o.value === sketch.tints.lamp) ? sketch.tints.lamp : "";
     $("findings").replaceChildren(...(sketch.findings.length ? sketch.findings : ["The focal point holds the strongest contrast, and neighbours stand apart."]).map((words) => Object.assign(document.createElement("li"), { textContent: words })));
