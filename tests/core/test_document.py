@@ -48,7 +48,9 @@ def test_a_plan_comes_back_from_its_file_as_it_was():
 
 def test_every_stage_has_described_wishes_that_are_in_the_schema():
     printed = schema()["properties"]["wishes"]["properties"]
-    assert list(printed) == list(plan_stages()) == ["undercoat", "colour", "face", "metal", "edges", "glow", "wear"]
+    assert list(printed) == list(plan_stages()) == [
+        "prepare", "undercoat", "colour", "face", "metal", "edges", "glow", "decals", "wear", "finish",
+    ]  # fmt: skip
     for name, stage in plan_stages().items():
         assert plan_from({"plan": 2, "wishes": {name: {}}}).wishes_of(name) == stage.Wishes()
     assert printed["undercoat"]["properties"]["darkest"]["anyOf"][0]["maximum"] == 10

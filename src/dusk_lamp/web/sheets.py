@@ -15,9 +15,10 @@ from ..core.errors import SettingError
 from ..core.paint.value import grey_srgb
 from ..core.plain import plain
 from ..core.plan.around import with_tasks
-from ..core.plan.cards import Card, cards_of, palette_for, used_on
+from ..core.plan.cards import Card, cards_of, palette_for, used_on, wet_words
 from ..core.plan.context import Context
 from ..core.plan.economy.palette import Puddle
+from ..core.plan.economy.share import stand_ins
 from ..core.plan.outcome import Look, looks_after
 from ..core.plan.stages.colour import STAGE as COLOUR
 from ..core.plan.stages.undercoat import STAGE as UNDERCOAT
@@ -30,6 +31,7 @@ from ..core.target.greys import Bands, lay_bands
 from ..core.view.camera import Camera
 from ..core.view.formats import png_bytes
 from ..core.view.step_picture import GROUND, coat_picture, look_picture, sheet_shot
+from ..core.view.strokes import pull_of
 from ..store import plans
 from ..store.cache import Cache, key_of
 from ..store.models import Sculpt
@@ -39,7 +41,7 @@ from .stages import string_of
 from .workshop import laid_out, the_sculpt, wants_json, workshop
 
 BENCH_SIZE = (480, 640)
-PICTURES = 9  # version of the code that draws them
+PICTURES = 10  # version of the code that draws them
 
 
 @dataclass(frozen=True)
@@ -93,7 +95,16 @@ class PlanSheet:
     @property
     def puddle_rows(self) -> list[tuple[str, str, str]]:
         """Colour, how it is mixed, and what it is for, of each puddle."""
-        return [(p.mix.colour.hex, p.words, used_on(self.site, self.coats, p)) for p in self.palette[0]]
+        puddles, letters = self.palette
+        room = self.context.tools.room
+        return [
+            (
+                p.mix.colour.hex,
+                p.words,
+                f"{used_on(self.site, self.coats, p)}, {wet_words(p, letters, self.steps, room)}",
+            )
+            for p in puddles
+        ]
 
     @cached_property
     def twins(self) -> list[str]:
@@ -104,6 +115,17 @@ class PlanSheet:
     def marks(self) -> list[str]:
         """A hash of each coat."""
         return [key_of("coat", 1, plain(c)) for c in self.coats]
+
+    @cached_property
+    def stand_ins(self) -> list[str]:
+        """What stands in for each pot that is missing."""
+        return [s.words for s in stand_ins(self.coats, self.context.rack)]
+
+    def pull(self, k: int) -> NDArray[np.float32] | None:
+        """(N,) the field along which the strokes of a coat are pulled; None where they have no direction."""
+        own = self.coats[k].region
+        below = next((c for c in reversed(self.coats[:k]) if own and c.region == own and c.by.even), None)
+        return pull_of(self.coats[k], below, self.context.target().value)
 
     @property
     def times(self) -> Times:
@@ -213,7 +235,9 @@ def picture_of(sculpt: Sculpt, own: OpenSculpt, sheet: PlanSheet, cache: Cache, 
         else:
             k = int(name) - 1
             film = sheet.context.simulation.last_film(sheet.coats[: k + 1])
-            picture = coat_picture(sheet.site, shot, camera, film, _levels(sheet, k), _levels(sheet, k + 1))
+            picture = coat_picture(
+                sheet.site, shot, camera, film, _levels(sheet, k), _levels(sheet, k + 1), pull=sheet.pull(k)
+            )
         cache.put(key, blobs={"picture.png": png_bytes(picture)})
     return cache.blob(key, "picture.png")
 
@@ -232,7 +256,7 @@ def bench_picture(
         else:
             film = sheet.context.simulation.last_film(sheet.coats[:number])
             before, after = _levels(sheet, number - 1), _levels(sheet, number)
-            drawn = coat_picture(sheet.site, shot, camera, film, before, after, GROUND, whole=False)
+            drawn = coat_picture(sheet.site, shot, camera, film, before, after, GROUND, False, sheet.pull(number - 1))
         cache.put(key, blobs={"picture.png": png_bytes(drawn)})
     return cache.blob(key, "picture.png")
 

@@ -1,6 +1,6 @@
 """Mixes in small whole parts: what they look like, and the best one for a wanted colour."""
 
-from collections.abc import Sequence
+from collections.abc import Iterable, Sequence
 from dataclasses import dataclass
 from functools import cached_property, lru_cache
 from itertools import combinations
@@ -242,6 +242,17 @@ def nearest_mix(wanted: NDArray, paints: Sequence[Paint], most: int = 3) -> Mix:
     unit of it."""
     L, a, b = (round(2 * float(x)) / 2 for x in wanted)
     return _matched(L, a, b, tuple(paints), most)
+
+
+def neat_pot(colour: str, paints: Iterable[Paint]) -> tuple[Paint, float] | None:
+    """The base or layer paint that comes nearest to a colour, `#rrggbb`, as it is, and how far it is off, ΔE00; None where
+    there is none."""
+    own = [p for p in paints if p.kind in ("base", "layer")]
+    if not own:
+        return None
+    off = delta_e(np.stack([p.looks.lab for p in own]), colour_of_hex(colour).lab)
+    k = int(np.argmin(off))
+    return own[k], float(off[k])
 
 
 def values_of(reflectance: NDArray) -> NDArray[np.float64]:

@@ -6,8 +6,11 @@ from dataclasses import dataclass
 
 from ..coat.coat import Coat
 from ..sculpt.site import Site
+from ..units import minutes_words
 from .document import plan_stages
+from .economy.budget import price
 from .economy.palette import Puddle, palette_of, used_mixes
+from .room import Room
 from .step import Step
 
 
@@ -41,6 +44,22 @@ def used_on(site: Site, coats: Sequence[Coat], puddle: Puddle) -> str:
     """What a puddle is for: “for Cloak, Hood”."""
     names = {r.id: r.name for r in site.marking.regions}
     return f"for {', '.join(dict.fromkeys(names.get(c.region, 'the whole model') for c in coats if c.mix == puddle.mix))}"
+
+
+def wet_words(puddle: Puddle, letters: Sequence[str], steps: Sequence[Step], room: Room) -> str:
+    """From which step to which a puddle is needed, and whether it has to be kept wet for that."""
+    at = [k for k, letter in enumerate(letters) if letter == puddle.letter]
+    at += [k for k, letter in enumerate(letters) if letter in puddle.feeds]
+    if not at:
+        return ""
+    first, last = min(at), max(at)
+    if first == last:
+        return f"at step {steps[first].number}"
+    said = f"from step {steps[first].number} to {steps[last].number}"
+    between = sum(s.hand_minutes + s.set_up_minutes for s in steps[first:last])
+    return (
+        f"{said}; cover it, that is {minutes_words(between)}" if between > price("wet") * room.wait("layer") else said
+    )
 
 
 def palette_for(coats: Sequence[Coat], steps: Sequence[Step], drops_per_ml: float) -> tuple[list[Puddle], list[str]]:

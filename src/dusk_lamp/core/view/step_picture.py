@@ -7,6 +7,7 @@ from ..paint.value import grey_srgb
 from ..sculpt.site import Site
 from .camera import VIEWS, Camera
 from .raster import SOFTEN, Snapshot, smoothed, snapshot
+from .strokes import arrows, with_arrows
 
 MARK = np.array([242, 168, 58], np.float32)  # lamplight amber; its grey differs from every neighbour it lies on
 HATCH_PX, HATCH_WIDTH_PX = 9, 2.2  # rising lines, so that the mark survives a black-and-white printer
@@ -39,16 +40,20 @@ def coat_picture(
     after: NDArray[np.uint8],
     paper: int = PAPER,
     whole: bool = True,
+    pull: NDArray[np.float32] | None = None,
 ) -> NDArray[np.uint8]:
-    """A coat's picture: the model before it (N, 3) with its film (N,) marked; what goes everywhere alike has no
+    """A coat's picture: the model before it (N, 3) with its film (N,) marked, and arrows along the strokes where a field
+    (N,) says which way they are pulled; what goes everywhere alike has no
     place to mark, and what it comes to is shown instead, unless that is shown beside it (whole=False)."""
     on = covered(film)
-    return step_picture(site, shot, camera, before if on.any() or not whole else after, on, paper)
+    drawn = step_picture(site, shot, camera, before if on.any() or not whole else after, on, paper)
+    return drawn if pull is None else with_arrows(drawn, arrows(shot, pull[site.shown], on[site.shown]))
 
 
 def covered(film: NDArray[np.float32]) -> NDArray[np.bool_]:
     """(N,) where a film lies that one would see going on; nowhere in particular where it lies everywhere alike."""
-    thick = float(np.percentile(film, 95)) if len(film) else 0.0
+    there = film[film > 0]  # of a small region too: the rest of the model says nothing of how thick it lies
+    thick = float(np.percentile(there, 95)) if len(there) else 0.0
     on = film > SEEN_SHARE * thick
     return on if thick > 0 and not on.all() else np.zeros(len(film), np.bool_)
 

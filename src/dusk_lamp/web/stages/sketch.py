@@ -10,6 +10,7 @@ from sqlalchemy.orm import Session
 from ...core.errors import SettingError
 from ...core.light.tint import Tints, of_temperature
 from ...core.paint.colour import encoded, rgb_from_hex
+from ...core.paint.mix import neat_pot
 from ...core.paint.value import grey_srgb
 from ...core.paint.whites import white_called
 from ...core.plain import built, described, plain
@@ -67,6 +68,7 @@ def shown(sculpt_id: int) -> Response:
                 "is_set": region.low is not None or region.high is not None,
                 "ladder": [hex_at(local, v) for v in (low, (low + middle) / 2, middle, (middle + high) / 2, high)],
                 "troubles": local.troubles, "path": plain(usual_path(local.colour)), "ration": white.words if white else "",
+                "pot": _pot(own, local.colour),
                 "share": round(float(areas[k] / max(areas.sum(), 1e-9)), 4),
                 "contrast": None if np.isnan(read.contrast[k]) else round(float(read.contrast[k]), 2),
             }
@@ -82,6 +84,13 @@ def shown(sculpt_id: int) -> Response:
         borders=borders,
         apart=APART,
     )
+
+
+def _pot(own: Opened, colour: str) -> dict[str, Any] | None:
+    """The pot whose colour is nearest to one, as it comes from the bottle, and how far that would move it; None where it is
+    such a colour already, or there is no such pot."""
+    found = neat_pot(colour, own.context.rack)
+    return {"name": found[0].name, "hex": found[0].looks.hex, "delta_e": round(found[1], 1)} if found else None
 
 
 @blueprint.get("/sculpts/<int:sculpt_id>/sketch.bin")

@@ -38,6 +38,18 @@ function whenClicked(what, then) {
   });
 }
 
+// big letters, for a tablet at arm's length; kept in this browser
+const big = document.getElementById("big");
+const enlarge = (on) => { document.querySelector(".sheet").classList.toggle("is-big", on); big?.setAttribute("aria-pressed", String(on)); };
+if (big) {
+  enlarge(localStorage.getItem("big-letters") === "1");
+  big.addEventListener("click", () => {
+    const on = big.getAttribute("aria-pressed") !== "true";
+    localStorage.setItem("big-letters", on ? "1" : "0");
+    enlarge(on);
+  });
+}
+
 whenClicked(link, (found) => Object.assign(document.createElement("a"), { href: found, download: link.dataset.name }).click());
 whenClicked(printer, (found) => { // the same pages as the PDF
   document.getElementById("pages")?.remove();

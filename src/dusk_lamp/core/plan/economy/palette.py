@@ -16,7 +16,8 @@ LETTERS = "ABCDEFGHIJKLMNOPQRSTUVWXYZ"
 @dataclass(frozen=True)
 class Puddle:
     """One puddle. letter: its place. mix: what it is. drops: put in, by pot. added_to: the letter of the puddle that it
-    grows out of, "" where it is begun clean; takes: drops of that. ml: that the model needs of it. left: drops over."""
+    grows out of, "" where it is begun clean; takes: drops of that. ml: that the model needs of it. left: drops over.
+    feeds: letters of those that grow out of it."""
 
     letter: str
     mix: Mix
@@ -25,6 +26,7 @@ class Puddle:
     takes: int
     ml: float
     left: float
+    feeds: tuple[str, ...] = ()
 
     @property
     def parts(self) -> dict[str, int]:
@@ -71,10 +73,16 @@ def palette_of(mixes: Sequence[Mix], ml: Sequence[float], drops_per_ml: float) -
             times = max(1, ceil(wants / sum(own.values())))
             made.append(("", 0, {name: n * times for name, n in own.items()}))
     made.reverse()
+    feeds: dict[str, list[str]] = {}
+    for k, (source, _, _) in enumerate(made):
+        if source:
+            feeds.setdefault(source, []).append(letter_of(k))
     out = []
     for k, (mix, (source, takes, adds)) in enumerate(zip(mixes, made, strict=True)):
         left = takes + sum(adds.values()) - given[k] - ml[k] * drops_per_ml
-        out.append(Puddle(letter_of(k), mix, adds, source, takes, ml[k], round(left, 1)))
+        out.append(
+            Puddle(letter_of(k), mix, adds, source, takes, ml[k], round(left, 1), tuple(feeds.get(letter_of(k), ())))
+        )
     return out
 
 

@@ -54,6 +54,7 @@ class Edges(Stage):
     """Source: common practice, craft page, section 12."""
 
     name, order, title = "edges", 50, "Edges and lining"
+    shares_pots = True
     Wishes = EdgeWishes
 
     def lightness(self, context: Context) -> NDArray[np.float64]:

@@ -42,6 +42,7 @@ class FaceStage(Stage):
     """Source: common practice, CP-33."""
 
     name, order, title = "face", 30, "Face"
+    shares_pots = True
     Wishes = FaceWishes
 
     def places(self, context: Context) -> dict[str, NDArray[np.float64]]:

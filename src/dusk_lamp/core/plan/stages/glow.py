@@ -141,6 +141,7 @@ class GlowStage(Stage):
     """Source: common practice, craft page, section 10, CP-25, CP-26."""
 
     name, order, title = "glow", 60, "Glows and lenses"
+    shares_pots = True
     Wishes = GlowWishes
     aims = 10
 

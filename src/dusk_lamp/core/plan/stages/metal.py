@@ -44,6 +44,7 @@ class MetalStage(Stage):
     """Source: common practice, craft page, section 11."""
 
     name, order, title = "metal", 40, "Painted metal"
+    shares_pots = True
     Wishes = MetalWishes
     aims = 30
 

@@ -7,6 +7,7 @@ from typing import Any, ClassVar
 from ...coat.coat import Coat
 from ...target.target import Target
 from ..context import Context
+from ..economy.share import from_what_is_out
 from ..task import Task
 
 
@@ -32,6 +33,7 @@ class Stage:
     order: ClassVar[int]  # of its coats among those of other stages
     title: ClassVar[str]
     Wishes: ClassVar[type] = NoWishes  # a frozen dataclass of described fields; its defaults are what nobody has set
+    shares_pots: ClassVar[bool] = False  # whether its mixes may come from what is on the palette for others
     aims: ClassVar[int | None] = None  # when it changes the target, where it does
 
     def target(self, context: Context, aim: Target) -> Target:
@@ -81,7 +83,10 @@ class Stage:
         Raises:
             SettingError: see coats.
         """
-        return self.put(context, item, self.coats(context, item))
+        made = self.coats(context, item)
+        if self.shares_pots and context.wishes("colour").budget:  # one palette for the whole plan
+            made = from_what_is_out(made, context.before(self.name))
+        return self.put(context, item, made)
 
     def tasks(self, context: Context, coats: Sequence[Coat]) -> list[tuple[int, Task]]:
         """Work without paint that its wishes ask for, each with the place of the coat of the plan it is done before."""

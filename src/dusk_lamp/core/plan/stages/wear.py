@@ -55,6 +55,7 @@ class WearStage(Stage):
     """Source: common practice, craft page, section 12; CP-32."""
 
     name, order, title = "wear", 70, "Wear"
+    shares_pots = True
     Wishes = WearWishes
     aims = 40
 

@@ -21,6 +21,7 @@ export default class Sketch {
     });
     $("key-usual").addEventListener("click", () => this.describe({ low: null, middle: null, high: null, shadow: "neutral", light: "neutral" }));
     $("path-usual").addEventListener("click", () => { const { dark, bright } = this.own().path; this.describe({ dark, bright }); });
+    $("pot-snap").addEventListener("click", () => this.describe({ colour: this.own().pot.name }));
     $("path-none").addEventListener("click", () => this.describe({ dark: "", bright: "" }));
     $("sketch-grey").addEventListener("change", () => this.look());
     $("tint-usual").addEventListener("change", () => { if ($("tint-usual").value) { tints.elements.lamp.value = $("tint-usual").value; this.tint(); } });
@@ -112,6 +113,12 @@ export default class Sketch {
     $("path-none").disabled = !own.dark && !own.bright;
     for (const name of ["material", "attention", "shadow", "light"]) elements[name].value = own[name];
     VALUES.forEach((name, k) => { elements[name].value = own.key[k]; this.words(elements[name]); });
+    const snaps = own.pot && own.pot.name !== own.colour && !own.ration; // the base could come neat from a pot
+    $("pot-row").hidden = !snaps;
+    if (snaps) {
+      $("pot-snap").textContent = `From the pot: ${own.pot.name}`;
+      $("pot-words").textContent = own.pot.delta_e < 1 ? "the same colour" : `moves it by ΔE ${own.pot.delta_e.toFixed(0)}; the base then needs no mixing`;
+    }
     $("sketch-ration").hidden = !own.ration;
     $("sketch-ration").textContent = `A recipe of its own: ${own.ration}.`;
     $("sketch-troubles").hidden = !own.troubles.length;

@@ -1,0 +1,110 @@
+"""One palette for all stages: what edges, metal, glow, eyes and wear need comes from the pots and puddles that are out
+already, where that is hardly seen (CP-35); and what stands in for a pot that is missing."""
+
+from collections.abc import Sequence
+from dataclasses import dataclass, replace
+
+from ...coat.coat import Coat
+from ...paint.colour import delta_e
+from ...paint.mix import Mix, match, only
+from ...paint.rack import Paint, Rack
+from ...plain import rounded
+from .budget import price
+
+MIXED = ("base", "layer")  # kinds of paint that are mixed on the palette
+
+
+def on_the_palette(coats: Sequence[Coat]) -> list[Mix]:
+    """The puddles of coats: what is brushed on from base and layer paints, each once."""
+    mixes = [c.mix for c in coats if not c.muted and c.by.tool(c.settings) == "brush" and not c.by.primes]
+    return list(dict.fromkeys(m for m in mixes if not m.clear and all(p.kind in MIXED for p in m.paints)))
+
+
+def from_what_is_out(new: Sequence[Coat], before: Sequence[Coat]) -> list[Coat]:
+    """Coats with their mixes from the palette that the coats before them need anyway.
+
+    A puddle that is there is taken where it is as near as a further pot must bring; else a mix of two pots that are out, where it
+    is within the shared distance of the table. What stays as it was puts its own pots out for the coats after it.
+    """
+    puddles = on_the_palette(before)
+    pots: dict[str, Paint] = {p.name: p for m in puddles for p in m.paints}
+    out = []
+    for coat in new:
+        if not on_the_palette([coat]):
+            out.append(coat)
+            continue
+        mix = _shared(coat.mix, puddles, list(pots.values()))
+        if mix not in puddles:
+            puddles.append(mix)
+        pots |= {p.name: p for p in mix.paints}
+        out.append(coat if mix == coat.mix else replace(coat, mix=mix))
+    return out
+
+
+def _shared(mix: Mix, puddles: Sequence[Mix], pots: Sequence[Paint]) -> Mix:
+    if mix in puddles or not pots:
+        return mix
+    off = [(_apart(mix, p), k) for k, p in enumerate(puddles)]
+    nearest, k = min(off)
+    if nearest <= price("same puddle"):
+        return puddles[k]
+    if all(p in pots for p in mix.paints):
+        return mix
+    best = match(mix.colour, pots, most=2)[0]
+    return best.mix if best.delta_e <= price("shared") else mix
+
+
+def _apart(one: Mix, other: Mix) -> float:
+    return float(delta_e(one.colour.lab, other.colour.lab))
+
+
+@dataclass(frozen=True)
+class StandIn:
+    """What stands in for a pot of a plan. pot: its name. mix: of other paints on the rack; None where there is none of its
+    kind. delta_e: ΔE00 of the mix that is changed most by it."""
+
+    pot: str
+    mix: Mix | None
+    delta_e: float = rounded(1)
+
+    @property
+    def words(self) -> str:
+        """In a line."""
+        if self.mix is None:
+            return f"{self.pot}: nothing of its kind stands in; buy it, or plan again without it."
+        seen = "hardly seen" if self.delta_e <= price("shared") else f"ΔE {self.delta_e:.0f} at most"
+        return f"{self.pot}: {self.mix.words()} ({seen})."
+
+
+def stand_ins(coats: Sequence[Coat], rack: Rack) -> list[StandIn]:
+    """For every pot that the coats are mixed from, in the order of use, what would stand in for it, and how far its mixes would
+    then be off. A mix of pots that are out anyway goes before one that asks for another, where it is as near."""
+    mixes = on_the_palette(coats)
+    used = list(dict.fromkeys(p for m in mixes for p in m.paints))
+    return [_stand_in(pot, mixes, [p for p in used if p != pot], rack) for pot in used]
+
+
+def _stand_in(pot: Paint, mixes: Sequence[Mix], out: Sequence[Paint], rack: Rack) -> StandIn:
+    every = [p for p in rack if p.kind in MIXED and p.name != pot.name]
+    found = [match(only(pot).colour, paints, most=2)[0] for paints in (out, every) if paints]
+    if not found:
+        return StandIn(pot.name, None, 0.0)
+    best = min(found, key=lambda m: m.delta_e)
+    chosen = found[0] if found[0].delta_e <= best.delta_e + price("same puddle") else best
+    return StandIn(
+        pot.name, chosen.mix, max(_apart(m, _without(m, pot, chosen.mix)) for m in mixes if pot in m.paints)
+    )
+
+
+def _without(mix: Mix, pot: Paint, instead: Mix) -> Mix:
+    """A mix with so many parts of another mix in the place of one of its pots."""
+    whole = sum(instead.parts)
+    paints: dict[str, tuple[Paint, int]] = {}
+    for paint, n in zip(mix.paints, mix.parts, strict=True):
+        for own, part in (
+            [(paint, n * whole)]
+            if paint != pot
+            else [(p, n * k) for p, k in zip(instead.paints, instead.parts, strict=True)]
+        ):
+            paints[own.name] = own, paints.get(own.name, (own, 0))[1] + part
+    return Mix(tuple(p for p, _ in paints.values()), tuple(n for _, n in paints.values()))

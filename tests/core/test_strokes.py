@@ -1,0 +1,49 @@
+"""Arrows along the strokes, and where a step's picture marks its film. Common practice, CP-17, CP-43."""
+
+import numpy as np
+import trimesh
+
+from dusk_lamp.core.coat.coat import usual_coat
+from dusk_lamp.core.paint.mix import only
+from dusk_lamp.core.sculpt.site import Site
+from dusk_lamp.core.view.camera import Camera
+from dusk_lamp.core.view.step_picture import coat_picture, covered, sheet_shot
+from dusk_lamp.core.view.strokes import arrows, pull_of
+
+from ..shapes import RACK, surface_of
+
+BOX = surface_of(trimesh.creation.box((20, 4, 30)).subdivide_to_size(0.8))
+SITE = Site(BOX)
+FRONT = Camera(0, 0)
+SHOT = sheet_shot(SITE, FRONT, FRONT)
+UPWARD = BOX.points[:, 2].astype(np.float32) / 5
+
+
+def coat(name):
+    return usual_coat("brush", only(RACK.find(name)), "", "colour")
+
+
+def test_a_lighter_coat_is_pulled_toward_the_light_and_a_darker_one_into_the_shadow():
+    on = np.ones(len(BOX), np.bool_)
+    up = arrows(SHOT, pull_of(coat("Chalk"), coat("Gull"), UPWARD), on)
+    down = arrows(SHOT, pull_of(coat("Soot"), coat("Gull"), UPWARD), on)
+    assert len(up) >= 4 and all(y1 < y0 - 8 and abs(x1 - x0) < 6 for x0, y0, x1, y1 in up)  # rows count downwards
+    assert len(down) >= 4 and all(y1 > y0 + 8 for _, y0, _, y1 in down)
+
+
+def test_arrows_stay_on_what_is_painted_and_an_even_ground_has_none():
+    right = BOX.points[:, 0] > 2
+    found = arrows(SHOT, UPWARD, right)
+    assert found and all(min(x0, x1) > 330 / 2 for x0, _, x1, _ in found)
+    assert arrows(SHOT, np.full(len(BOX), 5, np.float32), right) == []
+    assert pull_of(coat("Gull"), None, UPWARD) is None  # the first coat of a region covers it, whichever way
+
+
+def test_a_film_on_a_small_region_is_marked_too():
+    """Less than a twentieth of the model: a strap, a face."""
+    film = np.where((BOX.points[:, 2] > 14.5) & (BOX.points[:, 0] > 2), 10, 0).astype(np.float32)
+    assert 0 < (film > 0).mean() < 0.05
+    assert covered(film).sum() == (film > 0).sum()
+    grey = np.full((len(BOX), 3), 128, np.uint8)
+    drawn = coat_picture(SITE, SHOT, FRONT, film, grey, grey).astype(int)
+    assert ((drawn[..., 0] - drawn[..., 2]) > 80).sum() > 40  # amber
