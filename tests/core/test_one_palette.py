@@ -41,7 +41,7 @@ def test_a_pot_is_spared_where_it_is_hardly_seen_and_opened_where_it_matters():
     assert delta_e(grey.mix.colour.lab, near.mix.colour.lab) <= 2 and {p.name for p in grey.mix.paints} <= {
         "Soot",
         "Chalk",
-        "Tide Blue",
+        "Harbour Grey",
     }
     assert gold.mix == far.mix
     assert from_what_is_out([brushed(only(RACK.find("Marigold")))] * 2, there)[1].mix == far.mix  # it is out by then
