@@ -18,7 +18,7 @@ from dusk_lamp.core.plan.step import steps_of
 from dusk_lamp.core.sculpt.site import Site
 from dusk_lamp.core.view.camera import VIEWS, Camera
 from dusk_lamp.core.view.formats import lit_glb, lit_ply, png_bytes
-from dusk_lamp.core.view.raster import grey_picture, snapshot
+from dusk_lamp.core.view.raster import cut_out, snapshot
 from dusk_lamp.core.view.sheet import SheetFacts, plan_pdf
 from dusk_lamp.core.view.step_picture import covered, plan_snapshot, step_picture
 
@@ -56,9 +56,9 @@ def test_the_lamps_own_view_and_no_other_name():
 def test_a_picture_has_a_clear_ground_or_the_grey_asked_for():
     s = surface_of(ball(fine=3))
     levels = np.full(len(s), 200, np.uint8)
-    clear = grey_picture(s, levels, Camera(0, 0), 60, 80)
+    clear = cut_out(s, levels, Camera(0, 0), 60, 80)
     assert clear.shape == (80, 60, 4) and clear[0, 0, 3] == 0 and tuple(clear[40, 30]) == (200, 200, 200, 255)
-    assert grey_picture(s, levels, Camera(0, 0), 60, 80, ground=119)[0, 0, 0] == 119
+    assert cut_out(s, levels, Camera(0, 0), 60, 80, ground=119)[0, 0, 0] == 119
 
 
 def test_a_ply_holds_fields_that_another_library_reads_back():

@@ -1,21 +1,43 @@
 """Lays the demo sculpts out on an empty shelf. What the user did to them, or deleted, is left alone."""
 
+import hashlib
 import io
 import json
 import lzma
+from dataclasses import replace
 from importlib.resources import files
 from pathlib import Path
 
 from sqlalchemy import select
+from sqlalchemy.orm import Session
 
 from ..core.paint.rack import rack_from_csv
 from ..core.plan.document import document_of
 from ..core.sculpt.masks import read_mask
 from ..jobs.queue import Queue
-from ..store import paints, plans
+from ..store import paints, plans, preparing, progress
+from ..store.cache import key_of
 from ..store.models import FILLS_THE_SHELF, Bottle, Sculpt
 from ..store.store import Store, new_job
+from .finished import Finished, finished
 from .plans import DEMO, Demo
+
+# stages of the bench that a finished plan has been through
+PLANNED = (
+    "stand", "parts", "regions", "view", "light", "greys", "sketch", "undercoat", "colour", "metal", "glow", "wear", "sheet",
+)  # fmt: skip
+PACE_S = (
+    412.0,
+    95.0,
+    88.0,
+    74.0,
+    131.0,
+    268.0,
+    310.0,
+    190.0,
+    224.0,
+    156.0,
+)  # of the steps that are done, as a painter took them
 
 
 def sculpt_file(demo: Demo) -> bytes:
@@ -42,11 +64,41 @@ def load_demo(store: Store, queue: Queue) -> None:
                 continue
             file = {"name": f"{demo.file}.ply", "format": "ply", "sha": sha}
             sculpt = plans.add_sculpt(session, demo.name, [file], plans.fresh(demo.standing()))
+            done = finished(demo.file) if store.settings.most_samples is None else None
+            if done:  # its spots lie on the surface that the bench lays out where it may take all samples
+                _finish(store, session, sculpt, demo, done)
             fresh.append(sculpt.id)
     for sculpt_id in reversed(fresh):  # the newest on the shelf is looked at first, so it is prepared first
         with store.saving() as session:
             job_id = new_job(session, session.get_one(Sculpt, sculpt_id), urgency=FILLS_THE_SHELF).id
         queue.add(job_id)
+
+
+def _finish(store: Store, session: Session, sculpt: Sculpt, demo: Demo, done: Finished) -> None:
+    """Give a demo sculpt its finished plan and its picture, and mark the steps that are painted."""
+    standing = done.plan.sculpt.standing
+    if standing is None:
+        raise ValueError(f"{demo.name} does not stand")
+    surface_key = preparing.surface_key_of(preparing.mended_key_of(sculpt.files, False), standing, None)
+    picture = key_of("finished demo", 1, hashlib.sha256(done.picture).hexdigest())
+    store.cache.put(picture, blobs={"thumb.png": done.picture})
+    sculpt.thumb_key = picture
+    plan = replace(done.plan, sculpt=replace(done.plan.sculpt, file=sculpt.file_name))
+    plans.keep(session, sculpt, plans.Kept(plan, sculpt.plan_id, done.labels, surface_key), "planned for the demo")
+    sculpt.stages_done = dict.fromkeys(PLANNED, "")  # as things stand, whatever they rest on
+    coats = [c for c in plan.coats if not c.muted]
+    keys = progress.keys_of(coats)
+    for k, key in enumerate(keys[: demo.painted]):
+        progress.end(
+            session,
+            sculpt,
+            key,
+            "done",
+            0.0,
+            keys[k + 1] if k + 1 < len(keys) else None,
+            seconds=PACE_S[k % len(PACE_S)],
+        )
+    session.flush()
 
 
 def write_plans(folder: Path) -> list[Path]:

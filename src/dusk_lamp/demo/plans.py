@@ -10,12 +10,15 @@ from ..core.light.lamp import Lamp
 from ..core.light.rig import Rig
 from ..core.paint.rack import Rack, rack_from_csv
 from ..core.plan.document import Plan, SculptFile
-from ..core.plan.metal.painted import usual_metal
+from ..core.plan.economy import EVENING, GAME, Budget
+from ..core.plan.metal.painted import CUSTOMARY, Metal, usual_metal
 from ..core.plan.stages.colour import ColourWishes
 from ..core.plan.stages.edges import EdgeWishes, RegionEdges
 from ..core.plan.stages.face import FaceWishes
+from ..core.plan.stages.finish import FinishWishes
 from ..core.plan.stages.glow import GlowWish, GlowWishes
 from ..core.plan.stages.metal import MetalWishes
+from ..core.plan.stages.prepare import PrepareWishes
 from ..core.plan.stages.wear import WearWishes
 from ..core.sculpt.display import Display
 from ..core.sculpt.marking import Marking, Region
@@ -33,7 +36,8 @@ Ids = dict[str, int]  # of regions by their names
 
 @dataclass(frozen=True)
 class Demo:
-    """One demo sculpt. file: its file's name without the ending. height: mm. colours: of regions by their names. wishes:
+    """One demo sculpt. file: its file's name without the ending. height: mm. colours: of regions by their names. finished: whether its plan ships worked out; painted: how many
+    steps of it are done already. wishes:
     of stages, given the ids of regions."""
 
     name: str
@@ -44,6 +48,8 @@ class Demo:
     parts: tuple[Part, ...] = ()
     colours: dict[str, str] = field(default_factory=dict)
     wishes: Callable[[Ids], dict[str, Any]] = lambda ids: {}
+    finished: bool = True
+    painted: int = 0
 
     def standing(self) -> Plan:
         """Its plan as it stands on a fresh shelf: light, view and parts, nothing wished yet."""
@@ -64,21 +70,35 @@ class Demo:
         return replace(self.standing(), regions=regions, wishes=self.wishes({r.name: r.id for r in regions}))
 
 
+def _laddered() -> Metal:
+    """Metal through the customary steel ladder."""
+    return replace(usual_metal("metal"), mixes=CUSTOMARY)
+
+
 def _warden(ids: Ids) -> dict[str, Any]:
     flame = GlowWish(101, "region", "Lantern", ids["Flame"], colour="#ffb347", strength=2.4)
     return {
-        "colour": ColourWishes("layers"), "face": FaceWishes(warm=(ids["Face"],)),
+        "prepare": PrepareWishes("paste and stones"),
+        "colour": ColourWishes("", Budget.usual(GAME)), "face": FaceWishes(warm=(ids["Face"],)),
+        "metal": MetalWishes({str(ids["Lantern"]): _laddered()}),
         "edges": EdgeWishes({str(ids["Straps and bags"]): RegionEdges(highlight=True, least=2.0)}),
-        "glow": GlowWishes((flame,)),
+        "glow": GlowWishes((flame,)), "wear": WearWishes({"scuffs": 0.2, "dust": 0.15}, (ids["Face"], ids["Flame"])),
+        "finish": FinishWishes("Soot", "matt"),
     }  # fmt: skip
 
 
 def _knight(ids: Ids) -> dict[str, Any]:
-    shining = [ids[n] for n in ("Cuirass", "Helm", "Blade", "Legs")]
+    shining = [ids[n] for n in ("Cuirass", "Helm", "Legs", "Arms", "Scale skirt")]
     edged = {str(i): RegionEdges(highlight=True, lining=True, least=1.5) for i in shining[:3]}
     return {
-        "colour": ColourWishes("layers"), "metal": MetalWishes({str(i): usual_metal("metal") for i in shining}),
+        "colour": ColourWishes("", Budget.usual(GAME)), "metal": MetalWishes(
+            {
+                **{str(i): usual_metal("metal") for i in shining},
+                str(ids["Blade"]): replace(usual_metal("metal"), school="facet"), str(ids["Chain"]): _laddered(),
+            }
+        ),
         "edges": EdgeWishes(edged), "wear": WearWishes({"chips": 0.25, "dust": 0.2}, (ids["Cape"],)),
+        "finish": FinishWishes("Soot", "satin"),
     }  # fmt: skip
 
 
@@ -92,10 +112,17 @@ def _keeper(ids: Ids) -> dict[str, Any]:
 
 def _runner(number: int, name: str, height: float, azimuth: float, face: tuple[float, float, float]) -> Demo:
     light = Rig(Lamp(40, 55, 14), 0.25, "overcast", 0.15)
-    colours = {"Tunic": "Eel Green", "Cap": "Cockle Red"}
+    colours = {
+        "Tunic": "Eel Green",
+        "Cap": "Cockle Red",
+        "Reed cape": "Reed",
+        "Gear": "Saddle",
+        "Marsh": "Mud Bank",
+        "Reeds": "Duckweed",
+    }
     return Demo(
         f"Reed-runner, {name}", f"reed-runner-{number}", height, light, Display(azimuth, 10, (face,)), (), colours,
-        lambda ids: {"colour": ColourWishes("wash")},
+        lambda ids: {"colour": ColourWishes("", Budget.usual(EVENING)), "face": FaceWishes(warm=(ids["Face"],))},
     )  # fmt: skip
 
 
@@ -110,7 +137,7 @@ DEMO = (
         "Kiln-keeper", "kiln-keeper", 51.7, Rig(Lamp(30, 25, 20), 0.12, "overcast", 0.15),
         Display(18, 6, ((1.0, -8.0, 38.5), (9.5, -11.0, 8.0))),
         (Part("Kiln and plinth", 0, 0, apart=True), Part("Bust", 0, 1, apart=True)),
-        {"Head-wrap": "Tide Blue", "Shirt": "Sailcloth"}, _keeper,
+        {"Head-wrap": "Tide Blue", "Shirt": "Sailcloth", "Coals and glass": "Ember", "Apron": "Saddle", "Kiln": "Kiln Brick"}, _keeper, finished=False,
     ),
     Demo(
         "Sluice knight", "sluice-knight", 37.6, Rig(Lamp(35, 60, 14), 0.2, "overcast", 0.15),
@@ -119,11 +146,16 @@ DEMO = (
             Part("Body", 0, 0), Part("Ground", 0, 1, apart=True), Part("Helm", 0, 2, apart=True),
             Part("Blade", 0, 3, apart=True),
         ),
-        {"Cape": "Cockle Red"}, _knight,
+        {"Cape": "Cockle Red", "Quay": "Rain Barrel"}, _knight,
     ),
     Demo(
         "Wick-warden", "wick-warden", 40.0, Rig(Lamp(40, 58, 16), 0.22, "overcast", 0.15),
         Display(15, 8, ((0.0, -3.0, 30.2), (10.7, -6.5, 31.5))), (),
-        {"Cloak": "Tide Blue", "Hood": "Tide Blue", "Coat": "Cockle Red", "Arms": "Sailcloth"}, _warden,
+        {
+            "Cloak": "Tide Blue", "Hood": "Tide Blue", "Coat": "Cockle Red", "Arms": "Sailcloth", "Flame": "Marigold",
+            "Straps and bags": "Saddle", "Crook": "Tan Bark", "Boots": "Mud Bank",
+            "Cobbles": "Rain Barrel", "Mooring post": "Driftwood",
+        },
+        _warden, painted=10,
     ),
 )  # fmt: skip

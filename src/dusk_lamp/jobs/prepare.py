@@ -37,11 +37,15 @@ def run(work: Work) -> None:
         plans.amend(session, sculpt, plan)
         sculpt.file_tall = facts.size["xyz".index(standing.up[-1])]
     rig, exposure, shadowless = plan.light, plan.exposure, plan.shadowless
+    painted = bool(
+        plan.coats and sculpt.thumb_key and sculpt.thumb_key in store.cache
+    )  # the shelf shows the plan already
 
     work.say("A first look", 0.32)
-    thumb_key = stages.first_look(store.cache, mended_key, standing, rig, exposure)
-    with store.saving() as session:
-        work.sculpt(session).thumb_key = thumb_key
+    if not painted:
+        thumb_key = stages.first_look(store.cache, mended_key, standing, rig, exposure)
+        with store.saving() as session:
+            work.sculpt(session).thumb_key = thumb_key
     surface_key = stages.surface(store.cache, mended_key, standing, store.settings.most_samples or None, work.say)
     with store.session() as session:
         marked_on = plans.surfaces_of(session, work.sculpt(session))
@@ -59,18 +63,21 @@ def run(work: Work) -> None:
             kept = plans.kept_of(session, sculpt)
             new = replace(kept, plan=kept.plan.marked(own), labels=own.labels, surface_key=surface_key)
             plans.keep(session, sculpt, new, "regions read from the file")
-    thumb_key = stages.thumb(store.cache, [surface_key, shadowless], site, rig, exposure)
-    with store.saving() as session:
-        work.sculpt(session).thumb_key = thumb_key
+    if not painted:
+        thumb_key = stages.thumb(store.cache, [surface_key, shadowless], site, rig, exposure)
+        with store.saving() as session:
+            work.sculpt(session).thumb_key = thumb_key
 
     work.say("Working out soft shadows", 0.6)
     sky_key = stages.sky(store.cache, surface_key, laid, shadowless, work.say, work.stopped)
     site.visibility = stages.load_sky(store.cache, sky_key, surface_key, laid, shadowless)
     work.say("Drawing its picture", 0.99)
-    thumb_key = stages.thumb(store.cache, [surface_key, shadowless, sky_key], site, rig, exposure)
+    thumb_key = (
+        None if painted else stages.thumb(store.cache, [surface_key, shadowless, sky_key], site, rig, exposure)
+    )
     with store.saving() as session:
         sculpt = work.sculpt(session)
-        sculpt.sky_key, sculpt.thumb_key = sky_key, thumb_key
+        sculpt.sky_key, sculpt.thumb_key = sky_key, thumb_key or sculpt.thumb_key
 
 
 def first_guess(facts: stages.MendedFacts) -> Standing:

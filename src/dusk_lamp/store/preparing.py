@@ -27,13 +27,13 @@ from ..core.target.exposure import Exposure, value_of_light
 from ..core.target.target import target
 from ..core.view.camera import Camera
 from ..core.view.formats import png_bytes
-from ..core.view.raster import grey_picture
+from ..core.view.raster import cut_out
 from .cache import Cache, key_of
 
 # Raise a stage's version when its code changes what comes out; old entries are then simply not found.
 MENDED, SURFACE, SKY, THUMB = 3, 5, 1, 3
 SKETCH_VERTICES = 40_000  # for the first look, and the small pictures of how it could stand
-THUMB_SIZE = (320, 400)
+THUMB_SIZE, THUMB_CAMERA = (320, 400), Camera(18, 8)
 
 Progress = Callable[[str, float], None]
 
@@ -52,6 +52,17 @@ class MendedFacts:
     closed: int  # holes that were closed
 
 
+def mended_key_of(files: list[dict[str, str]], close_holes: bool) -> str:
+    """The cache key of a mended sculpt, without mending it."""
+    shas = [[f["sha"], f["format"]] for f in files]
+    return key_of("mended", MENDED, shas, [f["name"] for f in files] if len(files) > 1 else [], close_holes)
+
+
+def surface_key_of(mended_key: str, standing: Standing, most: int | None) -> str:
+    """The cache key of a working surface, without laying it out."""
+    return key_of("surface", SURFACE, mended_key, plain(standing), *([most] if most else []))
+
+
 def mended(
     cache: Cache, files: list[dict[str, str]], paths: list[Path], close_holes: bool, say: Progress
 ) -> tuple[str, MendedFacts]:
@@ -62,8 +73,7 @@ def mended(
     Raises:
         DuskLampError: a file is bad; see core.sculpt.read.
     """
-    shas = [[f["sha"], f["format"]] for f in files]
-    key = key_of("mended", MENDED, shas, [f["name"] for f in files] if len(files) > 1 else [], close_holes)
+    key = mended_key_of(files, close_holes)
     if key not in cache:
         pieces = []
         for file, path in zip(files, paths, strict=True):
@@ -155,7 +165,7 @@ def sketch_picture(cache: Cache, mended_key: str, standing: Standing, width: int
         light_on(Site(surface), Rig(Lamp(25, 55))).total * 0.6 + 0.12 + 0.15 * np.clip(surface.normals[:, 2], 0, 1)
     )
     value = value_of_light(smoothed(surface, light, 3), Exposure())
-    return png_bytes(grey_picture(surface, grey_srgb(value), Camera(0, 8), width, height))
+    return png_bytes(cut_out(surface, grey_srgb(value), Camera(0, 8), width, height))
 
 
 def first_look(cache: Cache, mended_key: str, standing: Standing, rig: Rig, exposure: Exposure) -> str:
@@ -166,7 +176,7 @@ def first_look(cache: Cache, mended_key: str, standing: Standing, rig: Rig, expo
 
 def surface(cache: Cache, mended_key: str, standing: Standing, most: int | None, say: Progress) -> str:
     """Stand the sculpt up and lay out its working surface, in at most so many samples. Returns the cache key."""
-    key = key_of("surface", SURFACE, mended_key, plain(standing), *([most] if most else []))
+    key = surface_key_of(mended_key, standing, most)
     if key not in cache:
         say("Standing it up", 0.34)
         raw = Mesh(cache.array(mended_key, "vertices"), cache.array(mended_key, "faces"))
@@ -286,11 +296,22 @@ def own_marking(path: Path, file_format: str, laid: Surface, at: Placing) -> Mar
         return None
 
 
+PAINTED = 1
+
+
+def painted_thumb(cache: Cache, key_inputs: list, surface: Surface, levels: np.ndarray) -> str:
+    """A picture for the shelf of what a plan comes to: sRGB levels (N, 3) of the samples shown. Returns the cache key."""
+    key = key_of("painted thumb", PAINTED, *key_inputs)
+    if key not in cache:
+        cache.put(key, blobs={"thumb.png": png_bytes(cut_out(surface, levels, THUMB_CAMERA, *THUMB_SIZE))})
+    return key
+
+
 def thumb(cache: Cache, key_inputs: list, site: Site, rig: Rig, exposure: Exposure) -> str:
     """A lit picture for the shelf. Returns the cache key."""
     key = key_of("thumb", THUMB, *key_inputs, plain(rig), plain(exposure))
     if key not in cache:
         value = target(site, rig, exposure=exposure).value
-        pixels = grey_picture(site.surface, grey_srgb(value)[site.shown], Camera(18, 8), *THUMB_SIZE)
+        pixels = cut_out(site.surface, grey_srgb(value)[site.shown], THUMB_CAMERA, *THUMB_SIZE)
         cache.put(key, blobs={"thumb.png": png_bytes(pixels)})
     return key

@@ -84,8 +84,17 @@ def take(session: Session, sculpt: Sculpt, key: str) -> None:
         own.place, own.timer = key, {**own.timer, "in_hand": _stamp()}
 
 
-def end(session: Session, sculpt: Sculpt, key: str, how: str, wait_s: float, then: str | None) -> None:
-    """End a step and take the next one in hand. wait_s: how long it dries.
+def end(
+    session: Session,
+    sculpt: Sculpt,
+    key: str,
+    how: str,
+    wait_s: float,
+    then: str | None,
+    seconds: float | None = None,
+) -> None:
+    """End a step and take the next one in hand. wait_s: how long it dries. seconds: how long it took, where that is not by
+    the clock.
 
     Raises:
         SettingError: neither done nor skipped.
@@ -94,7 +103,7 @@ def end(session: Session, sculpt: Sculpt, key: str, how: str, wait_s: float, the
         raise SettingError("a step is done or skipped; reload the page")
     own = _made(session, sculpt)
     since = own.timer.get("in_hand") if own.place == key else None
-    took = _since(since) if since else None
+    took = seconds if seconds is not None else _since(since) if since else None
     session.execute(delete(Done).where(Done.sculpt_id == sculpt.id, Done.coat_key == key))
     kept = took if how == "done" and took is not None and took <= LONGEST_STEP_S else None
     session.add(Done(sculpt_id=sculpt.id, coat_key=key, how=how, seconds=kept))

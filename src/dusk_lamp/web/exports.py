@@ -20,7 +20,7 @@ from ..core.sculpt.marking import Region
 from ..core.sculpt.masks import mask_json
 from ..core.view.camera import Camera
 from ..core.view.formats import lit_glb, lit_ply, png_bytes
-from ..core.view.raster import grey_picture
+from ..core.view.raster import cut_out
 from ..store import paints
 from .editing import opened
 from .limits import number_of
@@ -136,5 +136,5 @@ def view_png(sculpt_id: int) -> Response:
             camera = Camera.named(request.args.get("view", "front"), plan.context.plan.light.lamp)
         value = plan.bands.greys[plan.bands.step] if request.args.get("steps") else plan.value
         level = int(grey_hex(ground)[1:3], 16)
-        pixels = grey_picture(site.surface, grey_srgb(value)[site.shown], camera, *PICTURE_SIZE, ground=level)
+        pixels = cut_out(site.surface, grey_srgb(value)[site.shown], camera, *PICTURE_SIZE, ground=level)
         return download(png_bytes(pixels[..., :3]), "image/png", f"{sculpt.name}.png")

@@ -106,18 +106,19 @@ def colour_picture(
     return smoothed(np.where(shot.seen[..., None], shot.field(levels), ground))
 
 
-def grey_picture(
+def cut_out(
     surface: Surface, levels: NDArray[np.uint8], camera: Camera, width: int, height: int, ground: int | None = None
 ) -> NDArray[np.uint8]:
-    """(height, width, 4) RGBA picture of 8-bit grey levels (N,); the ground is clear, or a grey level."""
+    """(height, width, 4) RGBA picture of 8-bit levels, grey (N,) or in colour (N, 3); the ground is clear, or a grey level."""
     shot = snapshot(surface, camera, width * SOFTEN, height * SOFTEN)
-    grey = shot.field(levels)
+    colour = shot.field(levels.reshape(len(levels), -1))
     alpha = shot.seen * 255.0
     if ground is not None:
-        grey = np.where(shot.seen, grey, ground)
+        colour[~shot.seen] = ground
         alpha[:] = 255
     # colours are averaged where the sculpt is, or a dark rim would creep in from the clear ground
     soft_alpha = smoothed(alpha[..., None]).astype(np.float32)
-    premultiplied = smoothed((grey * (alpha / 255))[..., None]).astype(np.float32)
+    premultiplied = smoothed(colour * (alpha / 255)[..., None]).astype(np.float32)
     level = np.clip(premultiplied * 255 / np.maximum(soft_alpha, 1), 0, 255)
-    return np.concatenate([level, level, level, soft_alpha], axis=-1).astype(np.uint8)
+    rgb = np.broadcast_to(level, (*level.shape[:2], 3))
+    return np.concatenate([rgb, soft_alpha], axis=-1).astype(np.uint8)

@@ -19,7 +19,7 @@ from ...core.sculpt.surface import smoothed
 from ...core.target.exposure import Exposure, value_of_light
 from ...core.view.camera import Camera
 from ...core.view.formats import png_bytes
-from ...core.view.raster import grey_picture
+from ...core.view.raster import cut_out
 from ...store import plans
 from ...store import preparing as stages
 from ...store.cache import key_of
@@ -106,7 +106,7 @@ def picture(sculpt_id: int, number: int) -> Response:
         camera = Camera(25, 15)
         shade = 0.25 + 0.75 * np.clip(own.normals @ (0.7 * camera.toward + 0.5 * camera.up), 0, 1)
         value = value_of_light(smoothed(own, shade.astype(np.float32), 2), Exposure())
-        cache.put(key, blobs={"part.png": png_bytes(grey_picture(own, grey_srgb(value), camera, *PART_SIZE))})
+        cache.put(key, blobs={"part.png": png_bytes(cut_out(own, grey_srgb(value), camera, *PART_SIZE))})
     return png(cache.blob(key, "part.png"))
 
 

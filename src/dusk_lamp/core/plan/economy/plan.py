@@ -28,6 +28,7 @@ PINNED_PRICES = tuple(0.1 * 0.45**k for k in range(14))  # the same where a numb
 ONE_STEP = 10.0  # the price of a step that nobody pays twice
 TRIES = 3  # until the coats themselves keep within the time
 ROUNDS, LEAST_GAIN = 3, 0.002  # times that a choice is looked at again, and what one must bring
+FACE_STEPS = ((90.0, 4), (45.0, 3))  # at least so many on a face, in so many minutes; common practice, CP-35
 FRONT = (30.0, 60.0, 90.0, 120.0, 180.0, 300.0)  # minutes
 
 
@@ -73,6 +74,7 @@ class Ready:
     options: list[Option]
     seen: set[tuple[object, ...]]
     steps_on: dict[int, int] = field(default_factory=dict)  # by the places of groups
+    faces: frozenset[int] = frozenset()  # places of groups that are looked at first, and are skin
 
 
 def economy(
@@ -157,7 +159,11 @@ def made_ready(context: Context, budget: Budget, say: Say = lambda *_: None, num
     pools = _pools(found, groups, near, budget)
     ids = site.marking.ids
     pinned = {r: n for r, g in enumerate(groups) if (n := budget.steps_on.get(str(ids[g.number])))}
-    ready = Ready(groups, found, near, [], set(), pinned)
+    looked_at = [site.marking.regions[g.number - 1] for g in groups]
+    faces = frozenset(
+        r for r, own in enumerate(looked_at) if own.attention == "focal point" and own.material == "skin"
+    )
+    ready = Ready(groups, found, near, [], set(), pinned, faces - pinned.keys())
     pool = sorted({p for pool in pools for p in pool})
     for r, group in enumerate(groups):
         say(f"Ways to paint {site.marking.regions[group.number - 1].name}", 0.2 + 0.2 * r / len(groups))
@@ -173,7 +179,8 @@ def made_ready(context: Context, budget: Budget, say: Say = lambda *_: None, num
 def _add(ready: Ready, region: Region, pools: Sequence[Sequence[int]], budget: Budget) -> None:
     """Options of a region with the puddles of some pools, from many steps to few; those that are new."""
     for some in sorted({tuple(region.within(pool).tolist()) for pool in pools}):
-        for step in (*(PINNED_PRICES if region.place in ready.steps_on else PRICES), ONE_STEP):
+        many = region.place in ready.steps_on or region.place in ready.faces
+        for step in (*(PINNED_PRICES if many else PRICES), ONE_STEP):
             option = region.best(np.array(some, np.int64), step, budget.blends)
             if option is None or (budget.neat and not ready.found.neat(option.puddles[option.base])):
                 continue
@@ -195,7 +202,7 @@ def _as_pinned(ready: Ready) -> None:
 def _chosen(ready: Ready, budget: Budget) -> Choice:
     """A choice, and again with what every region could make of the puddles that are there now, as long as that helps."""
     ready = replace(ready, options=list(ready.options), seen=set(ready.seen))  # another budget begins from the same
-    chosen = choose(ready.found, ready.options, budget)
+    chosen = choose(ready.found, _faces_kept(ready, budget), budget)
     for _ in range(ROUNDS if chosen.options else 0):
         there = chosen.puddles
         for r, group in enumerate(ready.groups):
@@ -205,13 +212,24 @@ def _chosen(ready: Ready, budget: Budget) -> Choice:
             region = Region(r, group, ready.found, sorted({*there, *own}), ready.near[r], there)
             _add(ready, region, [there, [*there, *own]], budget)
         _as_pinned(ready)
-        again = choose(ready.found, ready.options, budget)
+        again = choose(ready.found, _faces_kept(ready, budget), budget)
         gained = again.worth(ready.found, budget) - chosen.worth(ready.found, budget)
         if gained > 0:
             chosen = again
         if gained <= LEAST_GAIN:
             break
     return chosen
+
+
+def _faces_kept(ready: Ready, budget: Budget) -> list[Option]:
+    """The options without those that leave a face flat where there is time for it: five or six steps are usual for what is
+    looked at first, and whatever is dropped for time, it is never the face (CP-35, section 13)."""
+    least = next((n for minutes, n in FACE_STEPS if budget.minutes >= minutes), 1)
+    flat = set()
+    for place in ready.faces:
+        most = max((o.steps for o in ready.options if o.region == place), default=0)
+        flat |= {id(o) for o in ready.options if o.region == place and o.steps < min(least, most)}
+    return [o for o in ready.options if id(o) not in flat]
 
 
 def _pots(ready: Ready, puddles: Sequence[int]) -> list[int]:

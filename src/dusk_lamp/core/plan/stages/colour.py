@@ -76,12 +76,13 @@ class Colour(Stage):
         return out
 
     def planned(self, context: Context) -> list[int]:
-        """The numbers of the regions that a budget is planned for: all that name no way of their own."""
-        marking, areas = context.site.marking, context.site.areas
+        """The numbers of the regions that a budget is planned for: all that name no way of their own, nor ask for a ladder of
+        metal."""
+        marking, areas, metal = context.site.marking, context.site.areas, context.wishes("metal")
         return [
             k
             for k, r in enumerate(marking.regions, 1)
-            if not r.way and float(areas[context.site.labels == k].sum()) > 0
+            if not r.way and not metal.by_ladder(r.id) and float(areas[context.site.labels == k].sum()) > 0
         ]
 
     def economy(self, context: Context, budget: Budget) -> Economy:

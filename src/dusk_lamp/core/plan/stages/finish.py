@@ -19,9 +19,16 @@ NONE = "none"
 VARNISH_UM = 10.0
 RIM_COATS = 2
 LOW_MM, LOW_SHARE = 6.0, 0.12  # no higher than that, or that share of the model, is a base's rim; from memory
-UPRIGHT = 0.5  # of a normal's length may point up or down
+UPRIGHT, BEVELLED = (
+    0.5,
+    0.9,
+)  # of a normal's length may point up or down: on the wall, and on the bevels above and below it
 OUTERMOST = 0.93  # of the way out from the middle, in its direction
-DIRECTIONS = 36
+DIRECTIONS, BAND_MM, ROUND = (
+    36,
+    0.3,
+    0.6,
+)  # a height belongs to the rim where a wall stands in so many of all directions
 
 
 @dataclass(frozen=True)
@@ -48,7 +55,12 @@ def rim_spots(site: Site) -> NDArray[np.bool_]:
     sector = (np.arctan2(off[:, 1], off[:, 0]) / (2 * np.pi) * DIRECTIONS).astype(int) % DIRECTIONS
     far, out = np.hypot(off[:, 0], off[:, 1]), np.zeros(DIRECTIONS)
     np.maximum.at(out, sector[ground], far[ground])
-    return low & (up <= UPRIGHT) & (far >= OUTERMOST * out[sector]) & site.paintable
+    outer = low & (far >= OUTERMOST * out[sector])
+    wall, band = outer & (up <= UPRIGHT), (height / BAND_MM).astype(int)
+    top = 0
+    while len(np.unique(sector[wall & (band == top)])) >= ROUND * DIRECTIONS:
+        top += 1
+    return outer & (band < top) & (up <= BEVELLED) & site.paintable
 
 
 class FinishStage(Stage):

@@ -34,6 +34,11 @@ class MetalWishes:
         """How a region shines; None where nothing was set."""
         return self.regions.get(str(id_))
 
+    def by_ladder(self, id_: int) -> bool:
+        """Whether a region is painted through the customary ladder, by itself."""
+        own = self.of(id_)
+        return own is not None and own.mixes == CUSTOMARY
+
     def with_one(self, id_: int, metal: Metal | None) -> "MetalWishes":
         """The same with one region set, or none of its own any more."""
         others = {k: v for k, v in self.regions.items() if k != str(id_)}
@@ -102,7 +107,7 @@ class MetalStage(Stage):
         return [
             Item("metal", r.id, r.name)
             for r in marking.regions
-            if own.of(r.id) is not None and not (together and not r.way)
+            if own.of(r.id) is not None and (not together or r.way or own.by_ladder(r.id))
         ]
 
     def coats(self, context: Context, item: Item) -> list[Coat]:

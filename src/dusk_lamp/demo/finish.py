@@ -1,0 +1,84 @@
+"""Finishes the demo plans that ship: `python -m dusk_lamp.demo.finish [NAME ...]` works each out as the bench would and packs
+its coats, its regions and its picture, so that a fresh shelf shows real work at once."""
+
+import base64
+import json
+import lzma
+import sys
+import tempfile
+from dataclasses import replace
+from importlib.resources import files
+from pathlib import Path
+from typing import Any
+
+import numpy as np
+
+from ..core.coat.stack import looks
+from ..core.paint.rack import rack_from_csv
+from ..core.plan.context import Context
+from ..core.plan.document import PARTS_OF_FILE, document_of
+from ..core.plan.run import settled
+from ..core.plan.tools import Tools
+from ..core.sculpt.parts import alone
+from ..core.sculpt.site import Site
+from ..store import preparing
+from ..store.cache import FolderCache
+from .finished import HERE, Finished
+from .load import sculpt_file
+from .plans import DEMO, Demo
+
+
+def worked_out(demo: Demo) -> Finished:
+    """The plan of a demo sculpt with all its coats, on the surface that the bench lays out."""
+    with tempfile.TemporaryDirectory() as folder:
+        fields, path = FolderCache(Path(folder) / "cache"), Path(folder) / f"{demo.file}.ply"
+        path.write_bytes(sculpt_file(demo))
+        quiet = lambda *_: None  # noqa: E731
+        standing = demo.standing().sculpt.standing
+        if standing is None:
+            raise ValueError(f"{demo.name} does not stand")
+        mended, _ = preparing.mended(
+            fields, [{"name": path.name, "format": "ply", "sha": "demo"}], [path], False, quiet
+        )
+        surface_key = preparing.surface(fields, mended, standing, None, quiet)
+        laid, placed = preparing.load_surface(fields, surface_key), preparing.load_placing(fields, surface_key)
+        marking = preparing.own_marking(path, "ply", laid, placed)
+        if marking is None:
+            raise ValueError(f"{path.name} carries no regions")
+        plan = demo.plan(marking)
+        marking = replace(marking, regions=plan.regions)  # in their colours
+        sky = preparing.sky(fields, surface_key, laid, plan.shadowless, quiet, lambda: False)
+        view = preparing.load_sky(fields, sky, surface_key, laid, plan.shadowless)
+        mesh = preparing.load_mended(fields, mended).mesh
+        own = replace(mesh, vertices=placed.to_bench(mesh.vertices).astype(np.float32))
+        site = Site(laid, view, [alone(laid, (part,), uncast) for part, uncast in plan.shadowless], mesh=lambda: own)
+        rack = rack_from_csv((files("dusk_lamp.demo") / "rack.csv").read_bytes())
+        context = settled(Context(plan.marked(marking), site.marked(marking, plan.loose), rack, Tools(), placed))
+        seen = looks(context.simulation.reflectance([c for c in context.plan.coats if not c.muted]))[1]
+        key = preparing.painted_thumb(fields, [demo.file], laid, seen[context.site.shown])
+        return Finished(context.plan, marking.labels, fields.blob(key, "thumb.png"))
+
+
+def packed(done: Finished) -> bytes:
+    """A finished plan as it ships."""
+    document = {k: v for k, v in document_of(done.plan).items() if k not in PARTS_OF_FILE}
+    content: dict[str, Any] = {
+        "plan": document,
+        "labels": base64.b64encode(lzma.compress(done.labels.tobytes())).decode(),
+        "picture": base64.b64encode(done.picture).decode(),
+    }
+    return lzma.compress(json.dumps(content, ensure_ascii=False).encode(), preset=9)
+
+
+def main() -> None:
+    """Finish the named demo plans, or all that are to be."""
+    HERE.mkdir(exist_ok=True)
+    for demo in DEMO:
+        if demo.finished and (not sys.argv[1:] or demo.file in sys.argv[1:]):
+            content = packed(worked_out(demo))
+            (HERE / f"{demo.file}.json.xz").write_bytes(content)
+            print(f"{demo.file}: {len(content) / 1e6:.2f} MB")
+
+
+if __name__ == "__main__":
+    main()

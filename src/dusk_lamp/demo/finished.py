@@ -1,0 +1,35 @@
+"""The demo plans that ship worked out; `demo/finish.py` makes them."""
+
+import base64
+import json
+import lzma
+from dataclasses import dataclass
+from functools import cache
+from pathlib import Path
+
+import numpy as np
+from numpy.typing import NDArray
+
+from ..core.plan.document import Plan, plan_from
+
+HERE = Path(__file__).parent / "plans_done"
+
+
+@dataclass(frozen=True)
+class Finished:
+    """A plan that was worked out. labels: (N,) of the working surface that its spots lie on. picture: for the shelf, PNG."""
+
+    plan: Plan
+    labels: NDArray[np.uint8]
+    picture: bytes
+
+
+@cache
+def finished(name: str) -> Finished | None:
+    """The finished plan of a demo sculpt by its file's name; None where none ships."""
+    path = HERE / f"{name}.json.xz"
+    if not path.is_file():
+        return None
+    content = json.loads(lzma.decompress(path.read_bytes()))
+    labels = np.frombuffer(lzma.decompress(base64.b64decode(content["labels"])), np.uint8)
+    return Finished(plan_from(content["plan"]), labels, base64.b64decode(content["picture"]))
