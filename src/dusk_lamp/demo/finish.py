@@ -59,6 +59,21 @@ def worked_out(demo: Demo) -> Finished:
         return Finished(context.plan, marking.labels, fields.blob(key, "thumb.png"))
 
 
+def lit_picture(demo: Demo) -> bytes:
+    """The picture for the shelf of a demo sculpt that nobody has planned: under its lamp, without a sky."""
+    with tempfile.TemporaryDirectory() as folder:
+        fields, path = FolderCache(Path(folder) / "cache"), Path(folder) / f"{demo.file}.ply"
+        path.write_bytes(sculpt_file(demo))
+        quiet = lambda *_: None  # noqa: E731
+        plan = demo.standing()
+        if plan.sculpt.standing is None:
+            raise ValueError(f"{demo.name} does not stand")
+        files = [{"name": path.name, "format": "ply", "sha": "demo"}]
+        mended, _ = preparing.mended(fields, files, [path], False, quiet)
+        key = preparing.first_look(fields, mended, plan.sculpt.standing, plan.light, plan.exposure)
+        return fields.blob(key, "thumb.png")
+
+
 def packed(done: Finished) -> bytes:
     """A finished plan as it ships."""
     document = {k: v for k, v in document_of(done.plan).items() if k not in PARTS_OF_FILE}
@@ -74,7 +89,11 @@ def main() -> None:
     """Finish the named demo plans, or all that are to be."""
     HERE.mkdir(exist_ok=True)
     for demo in DEMO:
-        if demo.finished and (not sys.argv[1:] or demo.file in sys.argv[1:]):
+        if sys.argv[1:] and demo.file not in sys.argv[1:]:
+            continue
+        if not demo.finished:
+            (HERE / f"{demo.file}.png").write_bytes(lit_picture(demo))
+        else:
             content = packed(worked_out(demo))
             (HERE / f"{demo.file}.json.xz").write_bytes(content)
             print(f"{demo.file}: {len(content) / 1e6:.2f} MB")

@@ -24,6 +24,12 @@ class Finished:
     picture: bytes
 
 
+def picture_of(name: str) -> bytes | None:
+    """The picture for the shelf of a demo sculpt, PNG; None where none ships."""
+    own, path = finished(name), HERE / f"{name}.png"
+    return own.picture if own else path.read_bytes() if path.is_file() else None
+
+
 @cache
 def finished(name: str) -> Finished | None:
     """The finished plan of a demo sculpt by its file's name; None where none ships."""

@@ -19,7 +19,7 @@ from ..store import paints, plans, preparing, progress
 from ..store.cache import key_of
 from ..store.models import FILLS_THE_SHELF, Bottle, Sculpt
 from ..store.store import Store, new_job
-from .finished import Finished, finished
+from .finished import Finished, finished, picture_of
 from .plans import DEMO, Demo
 
 # stages of the bench that a finished plan has been through
@@ -64,9 +64,12 @@ def load_demo(store: Store, queue: Queue) -> None:
                 continue
             file = {"name": f"{demo.file}.ply", "format": "ply", "sha": sha}
             sculpt = plans.add_sculpt(session, demo.name, [file], plans.fresh(demo.standing()))
-            done = finished(demo.file) if store.settings.most_samples is None else None
+            done = finished(demo.file) if not store.settings.most_samples else None
+            if picture := picture_of(demo.file):  # the shelf shows something at once
+                sculpt.thumb_key = key_of("finished demo", 1, hashlib.sha256(picture).hexdigest())
+                store.cache.put(sculpt.thumb_key, blobs={"thumb.png": picture})
             if done:  # its spots lie on the surface that the bench lays out where it may take all samples
-                _finish(store, session, sculpt, demo, done)
+                _finish(session, sculpt, demo, done)
             fresh.append(sculpt.id)
     for sculpt_id in reversed(fresh):  # the newest on the shelf is looked at first, so it is prepared first
         with store.saving() as session:
@@ -74,15 +77,12 @@ def load_demo(store: Store, queue: Queue) -> None:
         queue.add(job_id)
 
 
-def _finish(store: Store, session: Session, sculpt: Sculpt, demo: Demo, done: Finished) -> None:
-    """Give a demo sculpt its finished plan and its picture, and mark the steps that are painted."""
+def _finish(session: Session, sculpt: Sculpt, demo: Demo, done: Finished) -> None:
+    """Give a demo sculpt its finished plan, and mark the steps that are painted."""
     standing = done.plan.sculpt.standing
     if standing is None:
         raise ValueError(f"{demo.name} does not stand")
     surface_key = preparing.surface_key_of(preparing.mended_key_of(sculpt.files, False), standing, None)
-    picture = key_of("finished demo", 1, hashlib.sha256(done.picture).hexdigest())
-    store.cache.put(picture, blobs={"thumb.png": done.picture})
-    sculpt.thumb_key = picture
     plan = replace(done.plan, sculpt=replace(done.plan.sculpt, file=sculpt.file_name))
     plans.keep(session, sculpt, plans.Kept(plan, sculpt.plan_id, done.labels, surface_key), "planned for the demo")
     sculpt.stages_done = dict.fromkeys(PLANNED, "")  # as things stand, whatever they rest on

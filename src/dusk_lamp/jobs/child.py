@@ -47,6 +47,8 @@ def _entry(pipe: Connection, memory_bytes: int, function: Callable[..., Any], ar
     resource.setrlimit(resource.RLIMIT_CORE, (0, 0))
     try:
         pipe.send((True, function(*args)))
+    except BrokenPipeError:
+        pass  # who asked has stopped waiting: nobody wants it any more
     except MemoryError:
         pipe.send((False, SculptShapeError("this needs more memory than it may take here; decimate the file first")))
     except DuskLampError as e:

@@ -72,6 +72,8 @@ def run(work: Work) -> None:
     sky_key = stages.sky(store.cache, surface_key, laid, shadowless, work.say, work.stopped)
     site.visibility = stages.load_sky(store.cache, sky_key, surface_key, laid, shadowless)
     work.say("Drawing its picture", 0.99)
+    if plan.coats:
+        stages.relief(store.cache, surface_key, laid)  # chips and edges lie by it, as soon as the plan is looked at
     thumb_key = (
         None if painted else stages.thumb(store.cache, [surface_key, shadowless, sky_key], site, rig, exposure)
     )

@@ -22,6 +22,7 @@ from .background import Background
 from .background import blueprint as background
 from .limits import Numbered, guard
 from .login import lock
+from .stages import in_groups
 from .workshop import Workshop, wants_json
 
 POLICY = (
@@ -73,6 +74,7 @@ def create_app(data: Path, settings: Settings | None = None, *, testing: bool = 
         lock(app, settings.passphrase)
     app.jinja_env.trim_blocks = app.jinja_env.lstrip_blocks = True
     app.jinja_env.filters["number"] = grouped
+    app.jinja_env.filters["in_groups"] = in_groups
 
     for page in (
         shelf,

@@ -70,7 +70,10 @@ def whole_plan(sculpt_id: int) -> Response:
     """The whole plan as `dusk-lamp plan` reads it: the same document, with the rack, the tools and the regions' spots, and
     with all coats as they are."""
     with workshop().store.session() as session:
-        own = opened(session, sculpt_id)
+        listed = (
+            "undercoat" in the_sculpt(session, sculpt_id).document["settled"]
+        )  # then no light is needed to lay it
+        own = opened(session, sculpt_id, sky=not listed)
         plan, site = own.plan, own.site
         if plan.sculpt.standing is None:
             raise SettingError("stand the sculpt up first")

@@ -13,7 +13,7 @@ from ..coat.finish import films_of
 from ..coat.stack import appearance, looks
 from ..sculpt.site import Site
 from .pots import HALF_VALUE
-from .simulation import Simulation, digest
+from .simulation import FEW, Simulation, digest
 
 NEAR, TOO_LIGHT, TOO_DARK = 0, 1, 2
 
@@ -54,9 +54,21 @@ class Look:
     within: float
 
 
-def look_of(site: Site, reflectance: NDArray[np.float32], target: NDArray[np.float32]) -> Look:
-    """What reflectances (N, 36) look like beside a target (N,) of values."""
-    value, levels = looks(reflectance)
+def look_of(
+    site: Site,
+    reflectance: NDArray[np.float32],
+    target: NDArray[np.float32],
+    before: tuple[Look, NDArray[np.float32]] | None = None,
+) -> Look:
+    """What reflectances (N, 36) look like beside a target (N,) of values. before: the look and the reflectances that one
+    coat changed; only where it did is anything worked out anew."""
+    changed = None if before is None else np.flatnonzero((reflectance != before[1]).any(axis=1))
+    if before is None or changed is None or len(changed) > FEW * len(reflectance):
+        value, levels = looks(reflectance)
+    else:
+        value, levels = before[0].value.copy(), before[0].levels.copy()
+        if len(changed):
+            value[changed], levels[changed] = looks(reflectance[changed])
     return Look(value, levels, *differences(site, value, target))
 
 
@@ -72,9 +84,10 @@ def looks_after(
 
     def look(k: int) -> Look:
         seen = simulation.reflectance(coats[:k])
-        return look_of(simulation.site, seen, target)
+        before = (out[-1], simulation.reflectance(coats[: k - 1])) if k else None
+        return look_of(simulation.site, seen, target, before)
 
-    out = []
+    out: list[Look] = []
     for k, key in enumerate(keys):
         if k:
             say(f"Laying coat {k} of {len(coats)}", (k - 1) / len(coats))

@@ -31,6 +31,20 @@ def digest(*things: object) -> str:
     return out.hexdigest()[:24]
 
 
+FEW = 0.7  # of all samples; a coat on more than that is worked out on all
+
+
+def over(before: NDArray[np.float32], coat: Coat, film: NDArray[np.float32]) -> NDArray[np.float32]:
+    """(N, 36) reflectances (N, 36) under one more coat with its film (N,) µm; where none lies they stay as they are."""
+    there = np.flatnonzero(film > 0)
+    if len(there) > FEW * len(film):
+        return appearance([(coat, film)], len(film), before)
+    out = before.copy()
+    if len(there):
+        out[there] = appearance([(coat, film[there])], len(there), before[there])
+    return out
+
+
 class Simulation:
     """What coats come to on one site.
 
@@ -40,9 +54,22 @@ class Simulation:
     def __init__(self, site: Site, memory: Memory | None = None) -> None:
         self.site = site
         self.memory = Memory() if memory is None else memory
+        self._keys: dict[
+            int, tuple[Coat, str, str]
+        ] = {}  # of coats by their place in memory, each held there by this
 
     def key(self, coat: Coat) -> str:
         """All that a coat's film depends on: where it goes counts by its samples, not by a number."""
+        return self._known(coat)[1]
+
+    def _known(self, coat: Coat) -> tuple[Coat, str, str]:
+        """A coat with the keys of its film and of its mix, worked out once."""
+        own = self._keys.get(id(coat))
+        if own is None:
+            own = self._keys[id(coat)] = coat, self._film_key(coat), digest(plain(coat.mix))
+        return own
+
+    def _film_key(self, coat: Coat) -> str:
         own = self.site.on(coat.where)
         place = np.zeros(0, np.uint8) if own is None else np.packbits(own)
         pieces = sorted(self.site.loose) if own is not None and coat.by.from_afar else []
@@ -53,7 +80,7 @@ class Simulation:
         """A key for the bare model and for the model after each coat; a muted one changes nothing."""
         out = [""]
         for coat in coats:
-            out.append(out[-1] if coat.muted else digest(out[-1], self.key(coat), plain(coat.mix)))
+            out.append(out[-1] if coat.muted else digest(out[-1], *self._known(coat)[1:]))
         return out
 
     def film(self, coat: Coat, finish: NDArray[np.float32] | None = None) -> NDArray[np.float32]:
@@ -81,7 +108,7 @@ class Simulation:
             if done:
                 before = self.memory.get("reflectance", keys[-2])
                 if before is not None:
-                    return appearance([(done[-1], self.last_film(done))], len(self.site), before)
+                    return over(before, done[-1], self.last_film(done))
             return appearance(list(zip(done, self.films(done), strict=True)), len(self.site))
 
         return self.memory.of("reflectance", keys[-1], make)

@@ -62,6 +62,12 @@ class Stage:
         return import_module(f"{__name__}.{self.name}")
 
 
+GROUPS = {  # on the string of lamps: what a painter calls the parts of the work, with the stages of each in order
+    "Model": ("stand", "parts", "regions", "view"),
+    "Light": ("light", "greys"),
+    "Look": ("sketch", "metal", "glow", "wear"),
+    "Paint": ("undercoat", "colour", "sheet", "paint"),
+}
 STAGES = (
     Stage("stand", "Stand it up", on_bench=False, rests_on=("files",)),
     Stage("parts", "Take it apart", "Next: mark the regions", optional=True, rests_on=("files",)),
@@ -69,53 +75,30 @@ STAGES = (
     Stage("view", "Choose the view", "Next: set the lamp", optional=True, rests_on=("files", "standing")),
     Stage("light", "Set the lamp", "Next: choose greys", rests_on=("standing",)),
     Stage("greys", "Choose greys", "Next: sketch the colours", rests_on=("standing", "light")),
-    Stage("sketch", "Sketch colours", "Next: lay the undercoat", optional=True, rests_on=("light", "looks")),
+    Stage("sketch", "Sketch colours", "Next: metal and edges", optional=True, rests_on=("light", "looks")),
     Stage(
-        "undercoat",
-        "Lay the undercoat",
-        "Next: paint it in colour",
-        rests_on=("files", "standing", "light", "greys"),
-        lays=("undercoat",),
+        "metal", "Metal and edges", "Next: light a glow", optional=True,
+        rests_on=("files", "light", "looks", "metal"), lays=("metal", "edges"), wishes=("metal", "edges"),
     ),
     Stage(
-        "colour",
-        "Lay the colours",
-        "Next: metal and edges",
-        optional=True,
-        rests_on=("files", "standing", "light", "looks"),
-        lays=("colour", "face"),
-        wishes=("face",),
+        "glow", "Light a glow", "Next: weather it", optional=True,
+        rests_on=("files", "light", "looks", "glows"), lays=("glow",), wishes=("glow",),
     ),
     Stage(
-        "metal",
-        "Metal and edges",
-        "Next: light a glow",
-        optional=True,
-        rests_on=("files", "light", "looks", "metal"),
-        lays=("metal", "edges"),
-        wishes=("metal", "edges"),
+        "wear", "Weather it", "Next: lay the undercoat", optional=True,
+        rests_on=("files", "looks", "wear"), lays=("wear",), wishes=("wear",),
     ),
     Stage(
-        "glow",
-        "Light a glow",
-        "Next: weather it",
-        optional=True,
-        rests_on=("files", "light", "looks", "glows"),
-        lays=("glow",),
-        wishes=("glow",),
+        "undercoat", "Lay the undercoat", "Next: paint it in colour",
+        rests_on=("files", "standing", "light", "greys"), lays=("undercoat",),
     ),
     Stage(
-        "wear",
-        "Weather it",
-        "Make my plan sheet",
-        optional=True,
-        rests_on=("files", "looks", "wear"),
-        lays=("wear",),
-        wishes=("wear",),
+        "colour", "Lay the colours", "Make my plan sheet", optional=True,
+        rests_on=("files", "standing", "light", "looks"), lays=("colour", "face"), wishes=("face",),
     ),
     Stage("sheet", "Plan sheet", on_bench=False, rests_on=("files", "standing", "light", "greys", "coats")),
     Stage("paint", "Paint it", on_bench=False, rests_on=("coats",)),
-)
+)  # fmt: skip
 NAMES = tuple(stage.name for stage in STAGES)
 ON_BENCH = tuple(stage for stage in STAGES if stage.on_bench)
 
@@ -148,6 +131,22 @@ def string_of(sculpt: Sculpt, present: str | None = None) -> list[dict[str, Any]
             {
                 "name": stage.name, "words": stage.words, "state": state, "lamp": LAMPS[state], "present": here,
                 "said": "working on it" if here else WORDS[state], "on_bench": stage.on_bench,
+            }
+        )  # fmt: skip
+    return out
+
+
+def in_groups(stages: list[dict[str, Any]]) -> list[dict[str, Any]]:
+    """The string of lamps in its groups: each with its stages, how many of them are done, and whether it is open."""
+    by_name = {stage["name"]: stage for stage in stages}
+    out = []
+    for group, names in GROUPS.items():
+        own = [by_name[n] for n in names]
+        done = sum(stage["state"] == "done" for stage in own)
+        out.append(
+            {
+                "name": group, "stages": own, "done": done, "of": len(own), "present": any(s["present"] for s in own),
+                "lamp": "lit" if done == len(own) else "again" if any(s["state"] == "again" for s in own) else "unlit",
             }
         )  # fmt: skip
     return out

@@ -40,6 +40,10 @@ async function lamps() {
     link.querySelector(".lamp").setAttribute("class", `icon lamp lamp-${lamp}`);
     link.querySelector("small").textContent = name === present ? "working on it" : words;
   }
+  for (const group of document.querySelectorAll(".string [data-group]")) {
+    const all = [...group.querySelectorAll(".lamp")], lit = all.filter((l) => l.classList.contains("lamp-lit"));
+    group.querySelector("[data-count]").textContent = `${lit.length} of ${all.length}`;
+  }
 }
 addEventListener("kept", lamps); // a change was kept: what rests on it may have to be looked at again
 
@@ -54,6 +58,7 @@ function go(stage, push = true) {
   for (const link of document.querySelectorAll(".string [data-stage]")) {
     const here = link.dataset.stage === stage;
     if (here) link.setAttribute("aria-current", "step"); else link.removeAttribute("aria-current");
+    if (here) for (const group of document.querySelectorAll(".string [data-group]")) group.open = group.contains(link);
   }
   lamps();
   stages[stage].enter?.();
