@@ -23,15 +23,21 @@ class Card:
 
 
 def cards_of(site: Site, coats: Sequence[Coat]) -> list[Card]:
-    """The coats of a plan, none of them muted, as cards: those that follow each other in one stage on one region."""
+    """The coats of a plan, none of them muted, as cards: those in colour by region, also where others come between while one
+    dries; else those that follow each other in one stage on one region."""
     names = {r.id: r.name for r in site.marking.regions}
     out: list[Card] = []
     last: tuple[str, int] | None = None
+    at: dict[int, int] = {}  # the card of each region in colour
     for k, coat in enumerate(coats):
         key = (coat.stage, coat.region)
-        if key == last:
-            out[-1] = Card(out[-1].title, (*out[-1].steps, k))
+        again = at.get(coat.region) if coat.stage == "colour" and coat.region else None
+        if key == last or again is not None:
+            card = len(out) - 1 if again is None else again
+            out[card] = Card(out[card].title, (*out[card].steps, k))
         else:
+            if coat.stage == "colour":
+                at[coat.region] = len(out)
             stage = plan_stages()[coat.stage].title if coat.stage in plan_stages() else coat.stage.capitalize()
             region = names.get(coat.region, "")
             alone = coat.stage in ("undercoat", "colour")

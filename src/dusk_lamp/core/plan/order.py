@@ -13,6 +13,7 @@ WHITE, WHITE_SPAN = 8.0, 3.0  # values: a region that goes lighter, and never th
 GLAZE_WATER = 8.0  # parts of water: so thin a paint runs into its wet neighbour
 CLEAR_KINDS = ("one-coat", "ink", "wash")
 WHOLE_MODEL = -1  # what a coat is for that goes on more than one region
+STEP_MINUTES = 3.0  # that a step takes with its mixing, to order by; the mean of two-hour plans on the demo sculpts
 ONE_REGION = 0.9  # of the spots a coat goes on
 
 
@@ -69,16 +70,7 @@ def ordered(
     places = []
     for number, coats in by_region.items():
         values = [c.mix.colour.value for c in coats if not c.mix.clear] or [5.0]
-        if number == WHOLE_MODEL:
-            at, why = 4, "when all of it is there: it is common to the whole model"
-        elif is_white(coats):
-            at, why = 3, "last: everything stains a white; clean water, a brush of its own"
-        elif any(c.mix.kind == "metallic" for c in coats):
-            at, why = 2, "after all washes, which dull a metal"
-        elif any(c.by.floods for c in coats):
-            at, why = 0, "first: a wash runs onto its neighbours, which cover it later"
-        else:
-            at, why = 1, "dark to light: what comes after covers a slip"
+        at, why = _rank(number, coats)
         places.append((at, min(values), Place(number, why)))
     left = sorted(places, key=lambda p: (p[0], p[1], p[2].region))
     out: list[Place] = []
@@ -93,6 +85,47 @@ def ordered(
             other = names[before] if 0 <= before < len(names) else "its neighbour"
             place = Place(place.region, f"{place.why}; but let {other} dry first: wet, the two run into each other")
         out.append(place)
+    return out
+
+
+def _rank(number: int, coats: Sequence[Coat]) -> tuple[int, str]:
+    """When a region with its coats comes among all, and why then."""
+    if number == WHOLE_MODEL:
+        return 4, "when all of it is there: it is common to the whole model"
+    if is_white(coats):
+        return 3, "last: everything stains a white; clean water, a brush of its own"
+    if any(c.mix.kind == "metallic" for c in coats):
+        return 2, "after all washes, which dull a metal"
+    if any(c.by.floods for c in coats):
+        return 0, "first: a wash runs onto its neighbours, which cover it later"
+    return 1, "dark to light: what comes after covers a slip"
+
+
+def interleaved(by_region: Mapping[int, Sequence[Coat]], places: Sequence[Place]) -> list[Coat]:
+    """The coats of regions, in their places, so that the hand goes on with another region while one dries, and takes all
+    that wants a puddle while it is there.
+
+    Of regions that come at the same time: what is dry and wants the puddle in hand, else the first that is dry, else what is
+    dry soonest. A region's own coats keep their order. Source: common practice, craft page, section 13.
+    """
+    out: list[Coat] = []
+    for rank in sorted({_rank(p.region, by_region[p.region])[0] for p in places}):
+        left = {
+            p.region: list(by_region[p.region]) for p in places if _rank(p.region, by_region[p.region])[0] == rank
+        }
+        dry, clock = dict.fromkeys(left, 0.0), 0.0
+        while left:
+            clock = max(clock, min(dry[r] for r in left))
+            ready = [r for r in left if dry[r] <= clock]
+            region = next((r for r in ready if out and left[r][0].mix == out[-1].mix), ready[0])
+            coat = left[region].pop(0)
+            clock += STEP_MINUTES
+            dry[region] = clock + coat.by.coats(coat.settings, coat.mix) * coat.mix.minutes * coat.by.drying(
+                coat.settings, coat.mix
+            )
+            out.append(coat)
+            if not left[region]:
+                del left[region]
     return out
 
 

@@ -11,6 +11,7 @@ from ...coat.coat import Coat
 from ...errors import SettingError
 from ...paint.colour import delta_e, lab, xyz
 from ..context import Context
+from ..order import interleaved, ordered, touching
 from ..step import Step, steps_of
 from ..ways.way import BRUSHED
 from .budget import Budget, price
@@ -288,8 +289,8 @@ def _made(
 ) -> Economy:
     """A choice as coats, with what they come to over the real undercoat."""
     site, found, groups = context.site, ready.found, ready.groups
-    by_region = [coats_of(context, groups, found, o, under) for o in chosen.options]
-    coats = [c for own in by_region for c in own]
+    by_region = {groups[o.region].number: coats_of(context, groups, found, o, under) for o in chosen.options}
+    coats = interleaved(by_region, ordered(by_region, touching(site)))
     simulation = context.simulation
     before = context.before("colour")
     films = simulation.films([*before, *coats])[len(before) :]

@@ -14,7 +14,7 @@ from ..context import Context
 from ..economy import Budget, Economy, economy
 from ..economy.coats import WAY as ECONOMY
 from ..economy.plan import made_ready
-from ..order import WHOLE_MODEL, Place, ordered, region_of, touching
+from ..order import WHOLE_MODEL, Place, interleaved, ordered, region_of, touching
 from ..simulation import digest
 from ..step import steps_of
 from ..ways import way, ways
@@ -165,9 +165,12 @@ class Colour(Stage):
         return [*context.before(self.name), *own, *context.after(self.name)]
 
     def in_order(self, context: Context) -> list[Coat]:
-        """All coats of the plan with those in colour region by region, in the order of the craft."""
-        by_region = self.by_region(context)
-        own = [c for place in self.places(context) for c in by_region[place.region]]
+        """All coats of the plan with those in colour region by region, in the order of the craft; those of a plan for all of
+        them so that one region dries while the next is painted."""
+        by_region, places = self.by_region(context), self.places(context)
+        together = [p for p in places if by_region[p.region][0].way == ECONOMY]
+        own = interleaved({p.region: by_region[p.region] for p in together}, together)
+        own += [c for p in places if p not in together for c in by_region[p.region]]
         return [*context.before(self.name), *own, *context.after(self.name)]
 
     def places(self, context: Context) -> list[Place]:
