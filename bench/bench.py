@@ -592,9 +592,17 @@ def main() -> None:
         "growth": bench_growth,
         "browser": bench_browser,
     }
+    reader = argparse.ArgumentParser(
+        prog="bin/bench", description="Speed and memory of the work a painter waits for, as a table of medians."
+    )
+    named = ", ".join(parts)
+    reader.add_argument("part", nargs="*", metavar="PART", help=f"{named}; all of them where none is named")
+    wanted = reader.parse_args().part
+    if strange := [name for name in wanted if name not in parts]:
+        reader.error(f"there is no part called {strange[0]}; there are {named}")
     print(f"{os.cpu_count()} cores, Python {sys.version.split()[0]}, numpy {np.__version__}")
     with tempfile.TemporaryDirectory() as folder:
-        for name in sys.argv[1:] or parts:
+        for name in wanted or parts:
             parts[name](Path(folder))
 
 

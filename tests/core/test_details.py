@@ -165,6 +165,7 @@ def test_one_accent_reads_and_two_compete():
     value, grey = np.full(len(site), 5.0, np.float32), np.tile([50.0, 0, 0], (len(site), 1))
     one, two = grey.copy(), np.tile([50.0, 60, 40], (len(site), 1))
     one[half == 1] = [50, 60, 40]
+    two[half == 2] = [50, -50, 40]  # of one hue in two places they would be one
     said = lambda lab: any("compete" in f for f in reading(site, value, lab, Camera(0, 8)).findings)  # noqa: E731
     assert said(two) and not said(one) and not said(grey)
 

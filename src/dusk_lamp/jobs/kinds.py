@@ -6,11 +6,13 @@ from types import MappingProxyType
 
 from ..settings import Settings
 from ..store.store import Store
-from . import fit, prepare
+from . import fit, for_me, prepare
 from .work import Work
 
 # a kind of work: one file of this folder
-KINDS: MappingProxyType[str, Callable[[Work], None]] = MappingProxyType({"prepare": prepare.run, "fit": fit.run})
+KINDS: MappingProxyType[str, Callable[[Work], None]] = MappingProxyType(
+    {"prepare": prepare.run, "fit": fit.run, "for_me": for_me.run}
+)
 
 
 def do(root: Path, settings: Settings, kind: str, job_id: int) -> None:

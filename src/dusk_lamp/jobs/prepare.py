@@ -74,12 +74,13 @@ def run(work: Work) -> None:
     work.say("Drawing its picture", 0.99)
     if plan.coats:
         stages.relief(store.cache, surface_key, laid)  # chips and edges lie by it, as soon as the plan is looked at
-    thumb_key = (
-        None if painted else stages.thumb(store.cache, [surface_key, shadowless, sky_key], site, rig, exposure)
-    )
+    if not painted:
+        thumb_key = stages.thumb(store.cache, [surface_key, shadowless, sky_key], site, rig, exposure)
     with store.saving() as session:
         sculpt = work.sculpt(session)
-        sculpt.sky_key, sculpt.thumb_key = sky_key, thumb_key or sculpt.thumb_key
+        sculpt.sky_key = sky_key
+        if not painted:
+            sculpt.thumb_key = thumb_key
 
 
 def first_guess(facts: stages.MendedFacts) -> Standing:

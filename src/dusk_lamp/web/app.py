@@ -17,7 +17,22 @@ from ..jobs.queue import Queue
 from ..settings import Settings, settings_from
 from ..store.open_sculpts import OpenSculpts
 from ..store.store import Store
-from . import bench, budgets, editing, exports, face, health, palette, rack, schemes, shelf, stages, tools
+from . import (
+    bench,
+    budgets,
+    editing,
+    exports,
+    face,
+    for_me,
+    guide,
+    health,
+    palette,
+    rack,
+    schemes,
+    shelf,
+    stages,
+    tools,
+)
 from .background import Background
 from .background import blueprint as background
 from .limits import Numbered, guard
@@ -83,6 +98,8 @@ def create_app(data: Path, settings: Settings | None = None, *, testing: bool = 
         schemes,
         budgets,
         face,
+        for_me,
+        guide,
         health,
         exports,
         rack,

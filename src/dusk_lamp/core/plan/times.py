@@ -49,11 +49,12 @@ def _touch(a: Step, b: Step) -> bool:
     return EVERYTHING_WORDS in (a.goes_on, b.goes_on) or (a.goes_on == b.goes_on != SPOTS_WORDS)
 
 
-def _ready(before: Step, dry_at: float, step: Step) -> float:
-    """When a step may go over another: when that is dry, or, oil on oil, as soon as its thinner has gone (CP-38)."""
+def _ready(before: Step, dry_at: float, step: Step, rests: bool = True) -> float:
+    """When a step may go over another: when that is dry, or, oil on oil, as soon as its thinner has gone (CP-38); a wash
+    straight over airbrushed paint when that has rested (CP-44). rests: whether nothing was brushed over it since."""
     if before.oil and step.oil:
         return dry_at - before.wait_minutes + min(before.wait_minutes, THINNER_GONE_MINUTES)
-    if "airbrush" in before.caution_tags and (step.oil or technique(step.technique).floods):
+    if rests and "airbrush" in before.caution_tags and (step.oil or technique(step.technique).floods):
         return max(dry_at, dry_at - before.wait_minutes + REST_MINUTES)
     return dry_at
 
@@ -68,7 +69,9 @@ def times_of(steps: Sequence[Step], models: int = 1) -> Times:
         for task in step.before:
             clock, wait = clock + models * task.hand_minutes + task.wait_minutes, wait + task.wait_minutes
         clock += step.set_up_minutes
-        ready = max((_ready(before, at, step) for before, at in dry if _touch(before, step)), default=0.0)
+        below = [(before, at) for before, at in dry if _touch(before, step)]
+        brushed = max((k for k, (b, _) in enumerate(below) if "airbrush" not in b.caution_tags), default=-1)
+        ready = max((_ready(b, at, step, rests=k > brushed) for k, (b, at) in enumerate(below)), default=0.0)
         wait += max(0.0, ready - clock)
         clock = max(clock, ready)
         dry.append((step, clock + step.hand_minutes + step.wait_minutes))

@@ -3,7 +3,7 @@
 import threading
 from dataclasses import replace
 
-from flask import Blueprint, Response, abort, redirect, render_template, request
+from flask import Blueprint, Response, abort, redirect, render_template, request, url_for
 from werkzeug.wrappers import Response as AnyResponse
 
 from ...core.errors import SettingError
@@ -98,4 +98,6 @@ def set_standing(sculpt_id: int) -> AnyResponse:
         workshop().queue.add(job.id)
     if wants_json():
         return Response(status=204)
+    if request.form.get("for_me"):
+        return redirect(url_for("for_me.for_me", sculpt_id=sculpt_id))
     return redirect(url_for_stage("stand" if turning else "parts", sculpt_id))

@@ -24,11 +24,8 @@ UPRIGHT, BEVELLED = (
     0.9,
 )  # of a normal's length may point up or down: on the wall, and on the bevels above and below it
 OUTERMOST = 0.93  # of the way out from the middle, in its direction
-DIRECTIONS, BAND_MM, ROUND = (
-    36,
-    0.3,
-    0.6,
-)  # a height belongs to the rim where a wall stands in so many of all directions
+DIRECTIONS, BAND_MM = 36, 0.8
+ROUND = 0.6  # a height belongs to the rim where a wall stands in so many of all directions
 
 
 @dataclass(frozen=True)
@@ -56,11 +53,10 @@ def rim_spots(site: Site) -> NDArray[np.bool_]:
     far, out = np.hypot(off[:, 0], off[:, 1]), np.zeros(DIRECTIONS)
     np.maximum.at(out, sector[ground], far[ground])
     outer = low & (far >= OUTERMOST * out[sector])
-    wall, band = outer & (up <= UPRIGHT), (height / BAND_MM).astype(int)
-    top = 0
-    while len(np.unique(sector[wall & (band == top)])) >= ROUND * DIRECTIONS:
-        top += 1
-    return outer & (band < top) & (up <= BEVELLED) & site.paintable
+    wall, top = outer & (up <= UPRIGHT), BAND_MM
+    while len(np.unique(sector[wall & (height > top - BAND_MM) & (height <= top)])) >= ROUND * DIRECTIONS:
+        top += BAND_MM / 4
+    return outer & (height <= top - BAND_MM / 4) & (up <= BEVELLED) & site.paintable
 
 
 class FinishStage(Stage):

@@ -54,7 +54,7 @@ def change(sculpt_id: int) -> tuple[Response, int] | Response:
     if given.get("do") == "guess":
         with workshop().store.session() as session:
             laid = laid_out(the_sculpt(session, sculpt_id))
-        if working := in_background(("guess", sculpt_id, laid.surface_key), lambda say: _guess(laid, say)):
+        if working := in_background(("guess", sculpt_id, laid.surface_key), lambda say: guessed(laid, say)):
             return not_yet(working)
     done = changed(sculpt_id, given, _edit, sky=False)
     return regions_answer(sculpt_id) if isinstance(done, int) else done
@@ -82,7 +82,7 @@ def _named(marking: Marking, given: dict[str, Any]) -> str:
     return f": {marking.regions[number - 1].name}"
 
 
-def _guess(laid: OpenSculpt, say: Say = lambda *_: None) -> Marking:
+def guessed(laid: OpenSculpt, say: Say = lambda *_: None) -> Marking:
     site = laid.site
     say("Looking for creases", 0.2)
     return laid.more.of(
@@ -111,7 +111,7 @@ def _changed(laid: OpenSculpt, marking: Marking, what: str | None, given: dict[s
             raise SettingError("nothing there is free to take; untick “only on unmarked areas”")
         return marking.painted(mask, number, take=bool(given.get("take")))
     if what == "guess":
-        found = _guess(laid)
+        found = guessed(laid)
         if not found.regions:
             raise SettingError("no creases part this sculpt into regions; click on it, or use the brush")
         return found.renewed(marking)

@@ -7,8 +7,9 @@ from pathlib import Path
 
 from playwright.sync_api import sync_playwright
 
-HERE = Path(__file__).parent
-sys.path.insert(0, str(HERE.parent.parent))
+ROOT = Path(__file__).parent.parent
+HERE = ROOT / "docs" / "screenshots"
+sys.path.insert(0, str(ROOT))
 from tests.browser.conftest import ARGUMENTS, CHROMIUM  # noqa: E402
 
 WARDEN, KNIGHT, KEEPER = 8, 7, 6  # their numbers on a fresh shelf

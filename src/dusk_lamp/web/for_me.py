@@ -1,0 +1,209 @@
+"""Plan it for me: regions guessed, colours from three words or a picture, undercoat fitted, the two-hour plan laid, at a press."""
+
+from dataclasses import replace
+from typing import Any
+
+import numpy as np
+from flask import Blueprint, Response, jsonify, render_template, request, url_for
+from PIL import Image, ImageOps, UnidentifiedImageError
+from sqlalchemy.orm import Session
+
+from ..core.errors import SettingError
+from ..core.paint.colour import rgb_from_hex
+from ..core.plan.simulation import digest
+from ..core.sculpt.marking import Marking
+from ..core.target.scheme import (
+    WORDS,
+    Scheme,
+    guessed_names,
+    in_scheme,
+    palette_of_picture,
+    schemes_of_picture,
+    schemes_of_words,
+)
+from ..core.view.camera import Camera
+from ..core.view.formats import png_bytes
+from ..core.view.raster import colour_picture
+from ..store.cache import key_of
+from ..store.store import new_job
+from .background import in_background, not_yet
+from .bench import url_for_stage, waiting
+from .editing import INCOMPLETE, Edit, Opened, changed, opened, with_marking
+from .responses import picture as png
+from .stages import string_of
+from .stages.regions.changes import guessed
+from .workshop import asked, laid_out, the_sculpt, workshop
+
+blueprint = Blueprint("for_me", __name__)
+KIND = "for_me"
+PICTURE_SIZE = (264, 336)
+PICTURES = 1
+LARGEST_PIXELS = 40_000_000
+SMALL = (400, 400)
+USUAL_WORDS = ("sea", "warm", "old")
+
+
+@blueprint.get("/sculpts/<int:sculpt_id>/for-me")
+def for_me(sculpt_id: int) -> str:
+    """Three words or a picture, three schemes to choose from, and one button."""
+    with workshop().store.session() as session:
+        sculpt = the_sculpt(session, sculpt_id)
+        if not sculpt.ready or not sculpt.sky_key:
+            return waiting(sculpt, "sketch")
+        return render_template(
+            "for_me.html", sculpt=sculpt, stages=string_of(sculpt), words=WORDS, usual=USUAL_WORDS, turn=sculpt.plan_id,
+            marked=len(sculpt.document["regions"]),
+        )  # fmt: skip
+
+
+@blueprint.post("/sculpts/<int:sculpt_id>/for-me/schemes")
+def schemes(sculpt_id: int) -> tuple[Response, int] | Response:
+    """Three schemes for words, or for the palette of a picture; regions are guessed first where there are none."""
+    given = asked()
+    found = _schemes(given)
+    with workshop().store.session() as session:
+        sculpt = the_sculpt(session, sculpt_id)
+        bare, turn, laid = not sculpt.document["regions"], sculpt.plan_id, laid_out(sculpt)
+    if bare:
+        if working := in_background(("guess", sculpt_id, laid.surface_key), lambda say: guessed(laid, say)):
+            return not_yet(working)
+        done = changed(sculpt_id, {"turn": turn}, _guess, sky=False)
+        if not isinstance(done, int):
+            return done
+        turn = done
+    rows = [
+        {
+            "name": s.name, "colours": s.colours,
+            "picture": url_for(".look", sculpt_id=sculpt_id, colours=",".join(s.colours), turn=turn),
+        }
+        for s in found
+    ]  # fmt: skip
+    return jsonify(turn=turn, schemes=rows)
+
+
+def _schemes(given: dict[str, Any]) -> list[Scheme]:
+    if given.get("palette"):
+        colours = [str(c) for c in given["palette"]][:12]
+        for colour in colours:
+            rgb_from_hex(colour)  # refused here where it is none
+        return schemes_of_picture(colours)
+    words = given.get("words")
+    if not isinstance(words, list):
+        raise SettingError(INCOMPLETE)
+    return schemes_of_words([str(w) for w in words])
+
+
+def _guess(session: Session, own: Opened, what: str, given: dict[str, Any]) -> Edit:
+    found = guessed(own.open)
+    site, count = own.site, len(found.regions)
+    z = site.surface.points[:, 2].astype(float)
+    share = (z - z.min()) / max(float(np.ptp(z)), 1e-9)
+    areas = site.areas.astype(np.float64)
+    heights, shares = [], []
+    for k in range(1, count + 1):
+        own_ = found.labels == k
+        heights.append(
+            (float(np.average(share[own_], weights=areas[own_] + 1e-12)), float(np.percentile(share[own_], 95)))
+        )
+        shares.append(float(areas[own_].sum() / areas.sum()))
+    if not count:
+        raise SettingError("no regions could be told apart on this sculpt; mark some first")
+    named = Marking(found.labels, guessed_names(found.regions, heights, shares), own.plan.last_id)
+    return with_marking(own, named, "regions guessed for you", ("regions",))
+
+
+@blueprint.get("/sculpts/<int:sculpt_id>/for-me.png")
+def look(sculpt_id: int) -> Response:
+    """What the model ought to look like in four colours (`colours`, by commas), from the display view."""
+    scheme = Scheme("", _four(request.args.get("colours", "").split(",")))
+    with workshop().store.session() as session:
+        own = opened(session, sculpt_id, sky=False)
+    context, cache = own.context, workshop().store.cache
+    regions = _coloured(own, scheme)
+    key = key_of(
+        "for me",
+        PICTURES,
+        own.open.surface_key,
+        digest(own.site.labels, [r.colour for r in regions]),
+        list(context.view),
+    )
+    if key not in cache:
+        aim = context.on(replace(context.plan, regions=regions)).target("colour")
+        drawn = colour_picture(own.site.surface, aim.colour[own.site.shown], Camera(*context.view), *PICTURE_SIZE)
+        cache.put(key, blobs={"look.png": png_bytes(drawn)})
+    return png(cache.blob(key, "look.png"))
+
+
+def _four(colours: list[Any]) -> tuple[str, str, str, str]:
+    if len(colours) != 4:
+        raise SettingError("a scheme has four colours; choose one of those shown")
+    for colour in colours:
+        rgb_from_hex(str(colour))
+    a, b, c, d = (str(colour) for colour in colours)
+    return a, b, c, d
+
+
+def _coloured(own: Opened, scheme: Scheme) -> tuple[Any, ...]:
+    site = own.site
+    areas = [float(site.areas[site.labels == k].sum()) for k in range(1, len(site.marking.regions) + 1)]
+    return in_scheme(own.plan.regions, areas, scheme, own.context.rack)
+
+
+@blueprint.post("/sculpts/<int:sculpt_id>/for-me/palette")
+def palette(sculpt_id: int) -> Response:
+    """The colours that a picture is made of; nothing of it is kept."""
+    file = request.files.get("file")
+    if file is None or not file.filename:
+        raise SettingError("no picture came along; choose one")
+    try:
+        Image.MAX_IMAGE_PIXELS = LARGEST_PIXELS
+        with Image.open(file.stream, formats=("JPEG", "PNG", "WEBP", "GIF")) as opened_:
+            if opened_.width * opened_.height > LARGEST_PIXELS:
+                raise SettingError("the picture is larger than 40 megapixels; make it smaller")
+            opened_.draft("RGB", SMALL)
+            small = ImageOps.exif_transpose(opened_.convert("RGB"))
+            small.thumbnail(SMALL)
+    except (Image.DecompressionBombError, Image.DecompressionBombWarning) as e:
+        raise SettingError("the picture is larger than 40 megapixels; make it smaller") from e
+    except (UnidentifiedImageError, OSError, ValueError) as e:
+        if isinstance(e, SettingError):
+            raise
+        raise SettingError("this is no picture this bench can read; bring a JPEG or PNG") from e
+    return jsonify(palette=palette_of_picture(np.asarray(small, np.float64) / 255))
+
+
+@blueprint.post("/sculpts/<int:sculpt_id>/for-me")
+def plan(sculpt_id: int) -> tuple[Response, int] | Response:
+    """Take a scheme (`colours`), and have everything else worked out. `turn` says which revision it was made on."""
+    done = changed(sculpt_id, asked(), _taken, sky=False)
+    if not isinstance(done, int):
+        return done
+    with workshop().store.saving() as session:
+        job_id = new_job(session, the_sculpt(session, sculpt_id), KIND).id
+    workshop().queue.add(job_id)
+    return jsonify(turn=done), 202
+
+
+def _taken(session: Session, own: Opened, what: str, given: dict[str, Any]) -> Edit:
+    if not own.plan.regions:
+        raise SettingError("choose words or a picture first")
+    scheme = Scheme("", _four(list(given["colours"])))
+    return Edit(
+        replace(own.kept.plan, regions=_coloured(own, scheme)),
+        "colours chosen for you",
+        done=("regions", "view", "light", "greys", "sketch"),
+    )
+
+
+@blueprint.get("/sculpts/<int:sculpt_id>/for-me/state")
+def state(sculpt_id: int) -> Response:
+    """How far the plan is: open, step and share; where to go once it is there; what went wrong."""
+    with workshop().store.session() as session:
+        sculpt = the_sculpt(session, sculpt_id)
+        job = next((j for j in sorted(sculpt.jobs, key=lambda j: -j.id) if j.kind == KIND), None)
+        if job is None:
+            return jsonify(open=False, number=None)
+        return jsonify(
+            open=job.open, number=job.id, step=job.step, share=job.share, state=job.state, message=job.message,
+            sheet=url_for_stage("sheet", sculpt_id), stop=url_for("shelf.stop", job_id=job.id),
+        )  # fmt: skip
