@@ -73,3 +73,12 @@ def page(chromium, server):
     yield page
     context.close()
     assert trouble == []
+
+
+def to_stage(page, name):
+    """Go to a stage by the string of lamps, its group opened where it is closed."""
+    link = page.locator(f'.string [data-stage="{name}"]')
+    group = link.locator("xpath=ancestor::details")
+    if group.get_attribute("open") is None:
+        group.locator("summary").click()
+    link.click()

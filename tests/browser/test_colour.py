@@ -2,6 +2,7 @@
 
 import numpy as np
 
+from .conftest import to_stage
 from .test_painter import bench_url, figure, open_bench, pixels, until, with_a_rack  # noqa: F401 - fixtures
 
 
@@ -10,7 +11,7 @@ def test_a_cloak_is_sketched_painted_scrubbed_and_taken_to_the_sheet(page, serve
     open_bench(page, bench_url.replace("/light", "/regions"))
     page.get_by_role("button", name="up", exact=True).click()
     page.locator("#region-list li").nth(1).wait_for()
-    page.locator('.string [data-stage="sketch"]').click()
+    to_stage(page, "sketch")
     row = page.locator("#sketch-list button").first
     row.click()
     page.locator("#sketch-form [name=colour]").select_option("Cockle Red")
@@ -20,7 +21,7 @@ def test_a_cloak_is_sketched_painted_scrubbed_and_taken_to_the_sheet(page, serve
     assert ((shown[..., 0] - shown[..., 2]) > 40).mean() > 0.004, "it is red on the model"
     page.locator("#sketch-grey").check()
     until(lambda: np.ptp(pixels(page), axis=2).max() < 60, page)
-    page.locator('.string [data-stage="undercoat"]').click()
+    to_stage(page, "undercoat")
     page.locator("#undercoat-note[data-looked]").wait_for(timeout=60_000)
     page.get_by_role("button", name="Next: paint it in colour").click()
     page.locator("#colour-note[data-looked]").wait_for()
@@ -41,7 +42,7 @@ def test_a_cloak_is_sketched_painted_scrubbed_and_taken_to_the_sheet(page, serve
     until(lambda: page.locator("#colour-note").get_attribute("data-looked") == "0", page)
     page.locator("#colour-scrub").fill(last)
     until(lambda: page.locator("#colour-note").get_attribute("data-looked") == last, page)
-    page.get_by_role("button", name="Next: metal and edges").click()
+    to_stage(page, "metal")
     page.locator("#metal-note[data-looked]").wait_for(timeout=60_000)
     before = pixels(page)
     page.locator("#metal-form [name=school]").select_option("layered")
@@ -56,7 +57,7 @@ def test_a_cloak_is_sketched_painted_scrubbed_and_taken_to_the_sheet(page, serve
     until(lambda: page.locator("#metal-usual").is_visible(), page)
     page.locator("#metal-edge").click()
     until(lambda: page.locator("#metal-coats li").count() >= 2, page)
-    page.get_by_role("button", name="Next: light a glow").click()
+    to_stage(page, "glow")
     page.locator("#glow-note[data-looked]").wait_for(timeout=60_000)
     page.locator("[data-glow=region]").click()
     page.locator("#glow-bands li").first.wait_for(timeout=60_000)
@@ -66,7 +67,7 @@ def test_a_cloak_is_sketched_painted_scrubbed_and_taken_to_the_sheet(page, serve
     until(lambda: page.locator("#glows .share").inner_text() != was, page)
     page.locator("#glow-paint").click()
     until(lambda: page.locator("#glow-coats li").count() > 2, page)
-    page.get_by_role("button", name="Next: weather it").click()
+    to_stage(page, "wear")
     page.locator("#wear-note[data-looked]").wait_for(timeout=60_000)
     assert "nothing here" in page.locator('[data-layer="chips"] small').inner_text(), (
         "CP-41: no chips on a wool cloak"

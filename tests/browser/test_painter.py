@@ -9,10 +9,8 @@ import trimesh
 from PIL import Image
 from pypdf import PdfReader
 
-from dusk_lamp.web.stages import STAGES
-
 from ..shapes import ball, together
-from .conftest import Server
+from .conftest import Server, to_stage
 
 
 @pytest.fixture(scope="module")
@@ -84,7 +82,7 @@ def test_a_dropped_file_is_lit_within_the_page_and_shows_its_progress(page, figu
     card = page.locator(".card-sculpt", has=page.locator('input[value="Dropped keeper"]'))
     card.locator("progress").wait_for()
     card.locator("img").wait_for(timeout=90_000)
-    card.locator(f"text=of {len(STAGES)} stages").wait_for(timeout=90_000)
+    card.locator(".group-lamps").wait_for(timeout=90_000)
     assert "23 mm" in card.inner_text()
 
 
@@ -94,6 +92,7 @@ def test_rename_delete_and_undo_survive_a_reload(page, bench_url):
     name.fill("Gull keeper")
     with page.expect_response("**/rename"):
         name.press("Enter")
+    page.locator(".card-sculpt").last.locator(".card-menu summary").click()
     page.locator(".card-sculpt").last.locator("text=Delete").click()
     page.locator("text=is off the shelf").wait_for()
     page.reload()
@@ -269,7 +268,7 @@ def test_two_files_dropped_together_become_one_sculpt_if_the_painter_says_so(pag
     until(lambda: card.locator("progress").count() == 0, page, 60)
     card.locator(".picture a").click()
     page.wait_for_selector('#bench[data-drawn="true"]')
-    page.locator('.string [data-stage="parts"]').click()
+    to_stage(page, "parts")
     until(lambda: page.locator(".part-list b").all_inner_texts() == ["body", "cap"], page)
 
 
@@ -527,7 +526,7 @@ def test_a_browser_closed_in_mid_import_and_a_server_killed_lose_nothing(chromiu
     try:
         page = chromium.new_page()
         page.goto(second.address)
-        page.locator(f".card-sculpt:has-text('of {len(STAGES)} stages') img").wait_for(timeout=90_000)
+        page.locator(".card-sculpt:has(.group-lamps) img").wait_for(timeout=90_000)
         page.close()
     finally:
         second.end()

@@ -10,7 +10,7 @@ from dataclasses import dataclass
 from datetime import datetime
 from typing import Any
 
-from sqlalchemy import delete, select
+from sqlalchemy import delete, func, select
 from sqlalchemy.orm import Session
 
 from ..core.coat.coat import Coat
@@ -75,6 +75,11 @@ def state_of(session: Session, sculpt: Sculpt, keys: Sequence[str]) -> State:
             else None
         )
     return State(place, ends, _since(timer["in_hand"]) if timer.get("in_hand") else 0.0, wait)
+
+
+def ended(session: Session, sculpt: Sculpt) -> int:
+    """How many steps were ever ended on a model."""
+    return session.scalar(select(func.count(Done.id)).where(Done.sculpt_id == sculpt.id)) or 0
 
 
 def take(session: Session, sculpt: Sculpt, key: str) -> None:

@@ -191,7 +191,7 @@ def _taken(session: Session, own: Opened, what: str, given: dict[str, Any]) -> E
     return Edit(
         replace(own.kept.plan, regions=_coloured(own, scheme)),
         "colours chosen for you",
-        done=("regions", "view", "light", "greys", "sketch"),
+        done=("regions", "view", "light", "greys", "sketch", "undercoat", "colour"),
     )
 
 

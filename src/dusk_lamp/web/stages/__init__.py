@@ -16,6 +16,10 @@ from importlib import import_module
 from types import ModuleType
 from typing import Any
 
+from sqlalchemy.orm import object_session
+
+from ...core.units import counted
+from ...store import progress
 from ...store.models import Sculpt
 
 FACTS: dict[str, Callable[[Sculpt], Any]] = {  # what a stage can rest on
@@ -127,13 +131,21 @@ def string_of(sculpt: Sculpt, present: str | None = None) -> list[dict[str, Any]
     out = []
     for stage in STAGES:
         state, here = state_of(sculpt, stage), stage.name == present
+        said = "working on it" if here else WORDS[state]
+        if stage.name == "paint" and state == "open" and (count := _painted(sculpt)):
+            said = counted(count, "step done", "steps done")
         out.append(
             {
                 "name": stage.name, "words": stage.words, "state": state, "lamp": LAMPS[state], "present": here,
-                "said": "working on it" if here else WORDS[state], "on_bench": stage.on_bench,
+                "said": said, "on_bench": stage.on_bench,
             }
         )  # fmt: skip
     return out
+
+
+def _painted(sculpt: Sculpt) -> int:
+    session = object_session(sculpt)
+    return progress.ended(session, sculpt) if session is not None else 0
 
 
 def in_groups(stages: list[dict[str, Any]]) -> list[dict[str, Any]]:

@@ -13,6 +13,7 @@ from ....core.plan.stages.edges import STAGE as EDGES
 from ....core.plan.stages.edges import RegionEdges
 from ....core.plan.stages.metal import STAGE
 from ....core.sculpt.facets import FacetNote
+from ....core.units import counted
 from ...editing import Edit, Opened, answer, change, clicked, settled
 from .common import EDGE_SETTINGS, blueprint, with_settings
 
@@ -65,5 +66,10 @@ def _changed(session: Session, own: Opened, what: str, given: dict[str, Any]) ->
         mark = {"edges": "highlight", "lining": "lining"}[way]
         plan = plan.with_wishes(EDGES.name, edges.with_one(id_, replace(edges.of(id_), **{mark: wanted})))
     context = context.on(replace(plan, coats=own.plan.coats))
+    if way == "metal" and wanted:  # the metal covers what its region was painted in before: that is taken out
+        covered = [c for c in context.coats("colour") if c.region == id_]
+        if covered:
+            context = context.with_coats([c for c in context.plan.coats if c not in covered])
+            action += f", its {counted(len(covered), 'coat', 'coats')} of colour taken out"
     coats = stage.painted(context, item) if wanted else stage.put(context, item, [])
     return Edit(settled(plan, context, coats), f"{action}: {name}", done=("metal",))

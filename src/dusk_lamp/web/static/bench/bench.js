@@ -47,6 +47,12 @@ async function lamps() {
 }
 addEventListener("kept", lamps); // a change was kept: what rests on it may have to be looked at again
 
+// what a panel holds can be pressed once its own data are there, and looks so: no press is lost
+async function whenLoaded(panel, loading) {
+  panel.inert = true;
+  try { await loading; } catch { /* said by whoever loads */ } finally { panel.inert = false; }
+}
+
 // --- stages on this bench share the turntable
 function go(stage, push = true) {
   stages[present]?.leave?.();
@@ -61,7 +67,7 @@ function go(stage, push = true) {
     if (here) for (const group of document.querySelectorAll(".string [data-group]")) group.open = group.contains(link);
   }
   lamps();
-  stages[stage].enter?.();
+  whenLoaded(document.querySelector(`[data-panel="${stage}"]`), stages[stage].enter?.());
   if (push) window.history.pushState({ stage }, "", `${base}/${stage}`);
   table.draw();
 }

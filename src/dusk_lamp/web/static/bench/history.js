@@ -35,6 +35,7 @@ export class History {
 
   // one change, as JSON; the answer, or null where it was refused, which is said. mine: of a change that another tab's came before
   change(path, wish, { method = "POST", read = "json" } = {}) {
+    $("history-words").textContent = "Working …"; // at once, also while an earlier press is still being done
     const turn = this.last.then(() => this.sent(path, wish, method, read));
     this.last = turn.catch(() => null);
     return turn;
@@ -60,6 +61,7 @@ export class History {
       return found;
     }
     say(said.error, true);
+    await this.look();
     if (answer.status === 409) await this.reload();
     return null;
   }

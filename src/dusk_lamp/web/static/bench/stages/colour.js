@@ -46,7 +46,7 @@ export default class Colour {
   }
 
   get marks() { return Boolean(this.face.marking); } // by clicks on the sculpt
-  enter() { this.table.layers.on("coats", true); this.table.layers.set("differing", $("colour-difference").checked); this.load(); }
+  enter() { this.table.layers.on("coats", true); this.table.layers.set("differing", $("colour-difference").checked); return this.load(); }
   leave() { this.table.layers.on("coats", false); this.table.layers.on("sheen", false); this.schemes.compare(null); this.table.layers.set("differing", false); }
 
   async load() {

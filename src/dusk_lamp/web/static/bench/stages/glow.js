@@ -73,7 +73,7 @@ export default class Glow {
   }
 
   get marks() { return Boolean(this.waiting); } // by clicks on the sculpt
-  enter() { this.table.layers.on("coats", true); this.load(); }
+  enter() { this.table.layers.on("coats", true); return this.load(); }
   leave() { this.table.layers.on("coats", false); this.table.ring(null); this.wait(null); }
 
   wait(what) {

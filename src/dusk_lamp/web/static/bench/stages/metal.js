@@ -36,7 +36,7 @@ export default class Metal {
   }
 
   get marks() { return this.showing === "facets"; } // by clicks on the sculpt
-  enter() { this.table.layers.on("coats", true); this.load(); }
+  enter() { this.table.layers.on("coats", true); return this.load(); }
   leave() { this.table.layers.on("coats", false); this.table.edges(null); }
 
   // the lamp, or a glow, is dragged on the mirror ball; where that is in its world, the server says

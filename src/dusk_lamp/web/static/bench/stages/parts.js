@@ -21,7 +21,7 @@ export default class Parts {
   seen() { return { hidden: [...this.hidden], pulled: Number($("pull").value) / 100 }; }
 
   ready() { return this.load(); }
-  enter() { this.load(); }
+  enter() { return this.load(); }
 
   async load() {
     const answer = await fetch(`${this.base}/parts.json`);

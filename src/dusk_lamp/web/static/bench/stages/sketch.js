@@ -42,7 +42,7 @@ export default class Sketch {
 
   own() { return this.sketch.regions[this.chosen - 1]; }
 
-  enter() { this.table.layers.on("coats", true); this.load(); }
+  enter() { this.table.layers.on("coats", true); return this.load(); }
   leave() { this.table.layers.on("coats", false); this.table.layers.set("differing", false); this.border = null; }
 
   words(slider) { slider.parentElement.querySelector("output").textContent = `value ${Number(slider.value).toFixed(1)}`; }

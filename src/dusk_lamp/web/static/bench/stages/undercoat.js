@@ -41,7 +41,7 @@ export default class Undercoat {
     $("squad")?.addEventListener("submit", (e) => { e.preventDefault(); this.squad(new FormData(e.target).getAll("sculpt").map(Number)); });
   }
 
-  enter() { this.sight(true); this.load(); }
+  enter() { this.sight(true); return this.load(); }
   leave() { this.sight(false); }
   sight(shown) { this.table.layers.on("coats", shown); if (this.table.jet) this.table.jet.visible = shown; }
 

@@ -10,7 +10,7 @@ export default class View {
 
   get marks() { return true; } // by clicks on the sculpt
   ready() { return this.load(); }
-  enter() { this.load(); for (const mark of this.table.marks?.children ?? []) mark.visible = true; }
+  enter() { for (const mark of this.table.marks?.children ?? []) mark.visible = true; return this.load(); }
   leave() { for (const mark of this.table.marks?.children ?? []) mark.visible = false; }
   place() { return [this.display.azimuth, this.display.elevation]; }
 

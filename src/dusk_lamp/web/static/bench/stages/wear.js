@@ -28,7 +28,7 @@ export default class Wear {
     });
   }
 
-  enter() { this.table.layers.on("coats", true); this.load(); }
+  enter() { this.table.layers.on("coats", true); return this.load(); }
   leave() { this.table.layers.on("coats", false); }
 
   async load() {
