@@ -189,8 +189,8 @@ def bench_regions(_folder: Path) -> None:
         "≤ 100 ms",
     )
     from dusk_lamp.core.sculpt.brush import dab, likeness
-    from dusk_lamp.core.sculpt.guess import first_guess
     from dusk_lamp.core.sculpt.parts import spot
+    from dusk_lamp.core.sculpt.pieces import guess, pieces_of
 
     eye, toward = np.array([0, 99, 15], np.float32), np.array([0, -1, 0], np.float32)
     row(
@@ -198,7 +198,10 @@ def bench_regions(_folder: Path) -> None:
         f"{median(lambda: dab(surface, spot(surface, eye, toward)[1], -toward, 1.0), 9) * 1e3:.1f} ms",
         "≤ 30 ms to new pixels",
     )
-    row("first guess of the regions", f"{median(lambda: first_guess(surface, surface.areas > 0, bends), 1):.2f} s")
+    row(
+        "first guess of the regions",
+        f"{median(lambda: guess(pieces_of(surface, surface.areas > 0, bends)), 1):.2f} s",
+    )
     row("curvature at two scales (once per sculpt)", f"{median(lambda: likeness(surface, bends), 1) * 1e3:.0f} ms")
     row("how faces meet (once per sculpt)", f"{median(lambda: Bends(surface)) * 1e3:.0f} ms")
     row("cavity and exposedness", f"{median(lambda: (cavity(surface), exposed(surface)), 1):.2f} s", "≤ 4 s")

@@ -10,6 +10,7 @@ from .test_painter import bench_url, figure, open_bench, until, with_a_rack  # n
 AXE = (Path(__file__).parents[1] / "vendor" / "axe.min.js").read_text()  # axe-core 4.14.1, MPL-2.0, licence beside it
 RULES = ["wcag2a", "wcag2aa", "wcag21a", "wcag21aa", "wcag22aa"]
 PLACES = [
+    "for-me",
     "light",
     "greys",
     "sketch",
@@ -26,7 +27,7 @@ PLACES = [
     "sheet",
     "paint",
 ]
-ROOMS = ["/", "/rack", "/palette", "/glaze", "/tools"]
+ROOMS = ["/", "/rack", "/palette", "/glaze", "/tools", "/guide"]
 
 
 @pytest.fixture(scope="module")
@@ -40,10 +41,7 @@ def all_pages(server, chromium, bench_url):  # noqa: F811
     until(lambda: page.locator("#undercoat-note").get_attribute("data-looked") is not None, page, 60)
     page.locator('[data-panel="undercoat"] form[method] .button').click()
     page.wait_for_url("**/colour")
-    for stage, onward in (("colour", "metal"), ("metal", "glow"), ("glow", "wear")):
-        page.locator(f'[data-panel="{stage}"] form[method] .button').click()
-        page.wait_for_url(f"**/{onward}")
-    page.locator('[data-panel="wear"] form[method] .button').click()
+    page.locator('[data-panel="colour"] form[method] .button').click()
     page.locator(".sheet-head").wait_for()
     context.close()
     return [bench_url.replace("/light", f"/{place}") for place in PLACES] + [server.address + room for room in ROOMS]

@@ -76,7 +76,7 @@ def test_a_cloak_is_sketched_painted_scrubbed_and_taken_to_the_sheet(page, serve
     until(lambda: "Dust from below" not in page.locator("#wear-coats").inner_text(), page)
     page.locator("#wear-paint").click()
     until(lambda: page.locator("#wear-paint").inner_text() == "It is in the plan", page)
-    page.get_by_role("button", name="Make my plan sheet").click()
+    to_stage(page, "sheet")
     page.locator(".sheet-head").wait_for(timeout=60_000)
     assert page.get_by_role("heading", name="base coat").count() == 1
     assert page.get_by_role("heading", name="edge highlight").count() == 2

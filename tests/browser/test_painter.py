@@ -429,11 +429,11 @@ def test_the_plan_sheet_is_made_and_leaves_as_pdf(page, server, bench_url):
     open_bench(page, bench_url.replace("/light", "/greys"))
     for onward in (
         "sketch the colours",
-        "lay the undercoat",
-        "paint it in colour",
         "metal and edges",
         "light a glow",
         "weather it",
+        "lay the undercoat",
+        "paint it in colour",
     ):
         page.get_by_role("button", name=f"Next: {onward}").click()
         page.wait_for_selector("#bench[data-drawn]", timeout=60_000)

@@ -1,4 +1,4 @@
-"""Marking with a brush, by facing, by likeness; gaps and rims; a first guess; masks as files."""
+"""Marking with a brush, by facing, by likeness; gaps and rims; masks as files."""
 
 import json
 
@@ -8,7 +8,6 @@ import trimesh
 
 from dusk_lamp.core.errors import SculptFileError, SettingError
 from dusk_lamp.core.sculpt.brush import alike, by_facing, dab, evened, filled, likeness
-from dusk_lamp.core.sculpt.guess import first_guess
 from dusk_lamp.core.sculpt.marking import Marking, Region
 from dusk_lamp.core.sculpt.masks import mask_json, read_mask
 from dusk_lamp.core.sculpt.mend import mend
@@ -88,18 +87,6 @@ def test_an_even_rim_loses_its_teeth_and_keeps_its_place(rng):
 
     assert rim(even) < 0.5 * rim(ragged)
     assert BALL.areas[even].sum() == pytest.approx(BALL.areas.sum() / 2, rel=0.03)
-
-
-def test_a_first_guess_finds_the_sides_of_a_box_and_the_parts_of_a_pair():
-    box = working_surface(mesh_of(trimesh.creation.box((10, 12, 14))), samples=4_000)
-    guess = first_guess(box, np.ones(len(box), bool))
-    assert len(guess.regions) == 6
-    assert sorted(guess.areas(box)[1:]) == pytest.approx([120, 120, 140, 140, 168, 168], rel=0.01)
-    shape = mesh_of(together(ball(5, 4), ball(4, 4, (20, 0, 0))))
-    pair = working_surface(shape, mend(shape).shell, samples=6_000)
-    guess = first_guess(pair, np.ones(len(pair), bool))
-    assert len(guess.regions) == 2 and (guess.labels > 0).all()
-    assert (first_guess(pair, np.ones(len(pair), bool)).labels == guess.labels).all(), "the same every time"
 
 
 CLOAK = Marking(

@@ -21,9 +21,14 @@ def add_commands(commands: Any) -> None:
     inspect.add_argument("--json", action="store_true", help="as JSON")
     inspect.set_defaults(run=_inspect)
 
-    regions = commands.add_parser("regions", help="grow a region from a spot to the nearest creases, as a PLY column")
+    regions = commands.add_parser(
+        "regions",
+        help="grow a region from a spot to the nearest creases, or cut the sculpt into pieces, as a PLY column",
+    )
     regions.add_argument("file", metavar="IN")
-    regions.add_argument("--seed", required=True, metavar="X,Y,Z", help="a spot on the sculpt, in the file's units")
+    which = regions.add_mutually_exclusive_group(required=True)
+    which.add_argument("--seed", metavar="X,Y,Z", help="a spot on the sculpt, in the file's units")
+    which.add_argument("--pieces", type=int, metavar="N", help="the first guess, in at most so many pieces")
     regions.add_argument("--crease", type=float, default=40.0, metavar="DEG", help="sharpest bend to grow over (40)")
     regions.add_argument("-o", "--out", required=True, metavar="OUT.ply")
     regions.set_defaults(run=_regions)
@@ -87,9 +92,17 @@ def _as_filed(path: str):
 def _regions(args: argparse.Namespace) -> None:
     import numpy as np
 
+    from ..core.sculpt.pieces import MOST_PIECES, guess, pieces_of
     from ..core.sculpt.regions import grow
     from ..core.view.formats import lit_ply
 
+    if args.pieces is not None:
+        if not 1 <= args.pieces <= MOST_PIECES:
+            raise SettingError(f"--pieces is a number between 1 and {MOST_PIECES}, not {args.pieces}")
+        surface = _as_filed(args.file)
+        found = guess(pieces_of(surface), args.pieces)
+        write_whole(Path(args.out), lit_ply(surface, {"region": found.labels.astype(np.int32)}, found.regions))
+        return
     try:
         seed = np.array([float(part) for part in args.seed.split(",")])
     except ValueError as e:

@@ -170,8 +170,8 @@ def guessed_names(
     heights: of each, the middle and the highest of it, as shares of the whole height. shares: of the area of each.
     """
     out = list(regions)
-    low = [k for k, (_, top) in enumerate(heights) if top <= LOW_SHARE * 1.5]
-    for n, k in enumerate(low):
+    low = [k for k, (_, top) in enumerate(heights) if top <= LOW_SHARE * 1.5 or out[k].name == "Base"]
+    for n, k in enumerate(sorted(low, key=lambda k: out[k].name != "Base")):
         out[k] = replace(out[k], name="Base" if n == 0 else f"Base {n + 1}", material="stone", attention="quiet")
     left = [k for k in range(len(out)) if k not in low and shares[k] <= HEAD_SHARE]
     if left:

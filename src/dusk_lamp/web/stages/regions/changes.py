@@ -11,8 +11,8 @@ from ....core.errors import SettingError
 from ....core.plain import one_line
 from ....core.sculpt import brush
 from ....core.sculpt import regions as growth
-from ....core.sculpt.guess import first_guess
 from ....core.sculpt.marking import Marking
+from ....core.sculpt.pieces import guess, pieces_of
 from ....core.target.local import local_of
 from ....store import plans
 from ....store.open_sculpts import OpenSculpt
@@ -83,15 +83,17 @@ def _named(marking: Marking, given: dict[str, Any]) -> str:
 
 
 def guessed(laid: OpenSculpt, say: Say = lambda *_: None) -> Marking:
+    """The first guess of a sculpt's regions, worked out once."""
     site = laid.site
-    say("Looking for creases", 0.2)
-    return laid.more.of(
-        "guess",
-        "",
-        lambda: first_guess(
-            site.surface, site.paintable, site.bends, lambda k: say("Growing regions from spots all over", k)
-        ),
-    )
+    say("Looking for creases", 0.1)
+
+    def make() -> Marking:
+        tree = pieces_of(
+            site.surface, site.paintable, site.bends, lambda share: say("Putting pieces together", share)
+        )
+        return guess(tree)
+
+    return laid.more.of("guess", "", make)
 
 
 def _changed(laid: OpenSculpt, marking: Marking, what: str | None, given: dict[str, Any]) -> Marking:
