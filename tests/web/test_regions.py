@@ -142,3 +142,27 @@ def test_edges_come_with_their_lengths_by_region(marker, painter, sculpt_id):
     assert heading["crests"]["length"][1] == pytest.approx(2 * 2 * np.pi * 8, rel=0.02), "both its rims"
     assert heading["crests"]["lit"][1] == pytest.approx(2 * np.pi * 8, rel=0.05)
     assert len(rest) == 24 * (heading["crest_pieces"] + heading["crease_pieces"])
+
+
+def test_a_piece_is_painted_over_what_is_there_and_can_be_taken_back(painter, sculpt_id):
+    """What the browser shows under the pointer is what the click takes."""
+    heading, rest = packet(painter.client.get("/sculpts/1/pieces.bin"))
+    k, n = heading["leaves"], heading["samples"]
+    numbers = np.frombuffer(rest, np.int32)
+    facet, place = numbers[:n], numbers[n : n + k]
+    parent, span = numbers[n + k : n + 3 * k - 1], numbers[n + 3 * k - 1 : n + 7 * k - 3].reshape(-1, 2)
+    area = np.frombuffer(rest, np.float32)[n + 7 * k - 3 :]
+    assert len(area) == 2 * k - 1 and parent[-1] == -1 and (parent[:-1] >= k).all() and facet.max() == k - 1
+    node = int(np.flatnonzero((area > 0.05 * area[-1]) & (area < 0.4 * area[-1]))[0])
+    painter.region(do="piece", node=node, number=None)
+    _, labels = packet(painter.client.get("/sculpts/1/regions.bin"))
+    labels = np.frombuffer(labels, np.uint8)
+    inside = (place[facet] >= span[node, 0]) & (place[facet] < span[node, 1])
+    assert (labels[inside] == 1).mean() > 0.97 and (labels[~inside] == 0).all()  # what lies inside is not painted
+    larger = int(parent[node])
+    painter.region(do="piece", node=larger, number=1)
+    painter.region(do="piece", node=node, number=1, take=True)
+    _, labels = packet(painter.client.get("/sculpts/1/regions.bin"))
+    assert not np.frombuffer(labels, np.uint8)[inside].any()
+    for odd in (-1, 2 * k - 1, "x"):
+        painter.region(400, do="piece", node=odd, number=None)

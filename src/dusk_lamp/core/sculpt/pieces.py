@@ -152,6 +152,15 @@ class Pieces:
             loose.append(off)
         return node, loose
 
+    @cached_property
+    def facet_of_sample(self) -> NDArray[np.int32]:
+        """(N,) the facet of the largest face at every sample."""
+        order = np.argsort(self.face_area, kind="stable")  # the largest is written last
+        out = np.zeros(int(self.place.max()) + 1, np.int32)
+        for corner in range(3):
+            out[self.faces[order, corner]] = self.facet[order]
+        return out[self.place]
+
     def by_sample(self, owner: NDArray[np.int32]) -> NDArray[np.int32]:
         """(N,) samples with what most of the area round them has. owner: (K,) of every facet, from 0."""
         own, count = owner[self.facet], int(owner.max()) + 1

@@ -12,12 +12,13 @@ from ....core.plain import one_line
 from ....core.sculpt import brush
 from ....core.sculpt import regions as growth
 from ....core.sculpt.marking import Marking
-from ....core.sculpt.pieces import guess, pieces_of
+from ....core.sculpt.pieces import Pieces, guess, pieces_of
 from ....core.target.local import local_of
 from ....store import plans
 from ....store.open_sculpts import OpenSculpt
 from ...background import Say, in_background, not_yet
 from ...editing import Edit, Opened, changed, with_marking
+from ...responses import packed
 from ...workshop import asked, laid_out, the_sculpt, workshop
 from .common import blueprint, regions_answer
 from .strokes import brushed, picked
@@ -33,7 +34,7 @@ LOOKS = {
     "bright",
 }  # of a region, that its sketch is made of
 ACTIONS = {
-    "pick": "region marked", "brush": "region painted", "facing": "region marked", "describe": "region described",
+    "pick": "region marked", "piece": "piece marked", "brush": "region painted", "facing": "region marked", "describe": "region described",
     "rim": "region widened", "fill": "gaps filled", "even": "rim evened", "remove": "region removed", "guess": "regions guessed",
     "clear": "all regions removed",
 }  # fmt: skip
@@ -44,7 +45,7 @@ def change(sculpt_id: int) -> tuple[Response, int] | Response:
     """One change to the regions. `turn` says which revision it was made on; a later one is refused with 409, and so is
     one made on a surface that is being laid out again.
 
-    do: pick (origin, direction, tool: creases, part or alike; crease or near; again), brush (rays, radius, through),
+    do: pick (origin, direction, tool: creases, part or alike; crease or near; again), piece (node), brush (rays, radius, through),
     facing (way), all three with number or null for a new region, take, and free: only on unmarked areas; describe
     (number and name, material, attention, colour, low, middle, high, shadow, light, dark, bright, texture), rim (number, rounds), fill (number),
     even (number), remove (number), guess, clear. A spot is looked for among the parts that are in sight: hidden, pulled
@@ -82,24 +83,50 @@ def _named(marking: Marking, given: dict[str, Any]) -> str:
     return f": {marking.regions[number - 1].name}"
 
 
-def guessed(laid: OpenSculpt, say: Say = lambda *_: None) -> Marking:
-    """The first guess of a sculpt's regions, worked out once."""
+def tree_of(laid: OpenSculpt, say: Say = lambda *_: None) -> Pieces:
+    """The tree of a sculpt's pieces, worked out once."""
     site = laid.site
     say("Looking for creases", 0.1)
 
-    def make() -> Marking:
-        tree = pieces_of(
+    def make() -> Pieces:
+        return pieces_of(
             site.surface, site.paintable, site.bends, lambda share: say("Putting pieces together", share)
         )
-        return guess(tree)
 
     return laid.more.of("guess", "", make)
 
 
+def guessed(laid: OpenSculpt, say: Say = lambda *_: None) -> Marking:
+    """The first guess of a sculpt's regions."""
+    return guess(tree_of(laid, say))
+
+
+@blueprint.get("/sculpts/<int:sculpt_id>/pieces.bin")
+def pieces(sculpt_id: int) -> Response | tuple[Response, int]:
+    """The tree of pieces: a JSON heading, then int32 the facet of every sample, the place of each facet in a row, the parent of
+    each node (−1 for the whole) and where its run in the row begins and ends; float32 its mm²."""
+    with workshop().store.session() as session:
+        laid = laid_out(the_sculpt(session, sculpt_id))
+    if working := in_background(("guess", sculpt_id, laid.surface_key), lambda say: tree_of(laid, say)):
+        return not_yet(working)
+    tree = tree_of(laid)
+    row, span = tree.spans
+    place = np.empty(tree.leaves, np.int32)
+    place[row] = np.arange(tree.leaves)
+    heading = {"samples": len(laid.site), "leaves": tree.leaves, "base": tree.base}
+    arrays = (tree.facet_of_sample, place, tree.parent, span)
+    return packed(heading, *(a.astype(np.int32) for a in arrays), tree.area.astype(np.float32))
+
+
 def _changed(laid: OpenSculpt, marking: Marking, what: str | None, given: dict[str, Any]) -> Marking:
     surface = laid.site.surface
-    if what in ("pick", "brush", "facing"):
-        if what == "pick":
+    if what in ("pick", "piece", "brush", "facing"):
+        if what == "piece":
+            tree, node = tree_of(laid), int(given["node"])
+            if not 0 <= node < 2 * tree.leaves - 1:
+                raise SettingError("this piece is not there any more; reload the page")
+            mask = tree.of(node)[tree.facet_of_sample] & laid.site.paintable
+        elif what == "pick":
             mask = picked(laid, given)
         elif what == "brush":
             mask = np.zeros(len(surface), np.bool_)

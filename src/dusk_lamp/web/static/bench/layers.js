@@ -45,6 +45,10 @@ export const LAYERS = [
       if (r > 0 && r == int(chosen + 0.5)) shown = mix(shown, vec3(1.0), 0.25);
       if (abs(field * 255.0 - float(r)) > 0.02) shown = vec3(0.08);`,
   },
+  { // the piece that a click would take
+    name: "piece", bytes: 1, uniforms: {}, declare: "",
+    paint: "if (field > 0.5) shown = mix(shown, vec3(0.95, 0.66, 0.23), 0.55); if (field > 0.02 && field < 0.98) shown = vec3(0.95, 0.66, 0.23);",
+  },
   {
     name: "one band", of: "bands", uniforms: { only: -1 }, declare: "uniform float only; uniform vec3 ground;", on: true,
     // the one band stays in its own grey, ringed by lamplight where it is hard to tell from the ghost

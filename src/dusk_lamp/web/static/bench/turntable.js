@@ -199,6 +199,32 @@ export class Turntable {
     return { origin: [0, 1, 2].map((k) => e[12 + k] + u * e[k] + v * e[4 + k]), direction: [0, 1, 2].map((k) => -e[8 + k]) };
   }
 
+  // the sample under a place on the screen, by the rough form (Möller and Trumbore, 1997); null where there is none
+  under(x, y) {
+    const { origin, direction } = this.sight(x, y), [ox, oy, oz] = origin, [dx, dy, dz] = direction;
+    const at = this.mesh.geometry.getAttribute("position").array, faces = this.rough.array;
+    let nearest = Infinity, sample = null;
+    for (let f = 0; f < faces.length; f += 3) {
+      const a = 3 * faces[f], b = 3 * faces[f + 1], c = 3 * faces[f + 2];
+      const ux = at[b] - at[a], uy = at[b + 1] - at[a + 1], uz = at[b + 2] - at[a + 2];
+      const vx = at[c] - at[a], vy = at[c + 1] - at[a + 1], vz = at[c + 2] - at[a + 2];
+      const px = dy * vz - dz * vy, py = dz * vx - dx * vz, pz = dx * vy - dy * vx;
+      const det = ux * px + uy * py + uz * pz;
+      if (Math.abs(det) < 1e-12) continue;
+      const tx = ox - at[a], ty = oy - at[a + 1], tz = oz - at[a + 2];
+      const u = (tx * px + ty * py + tz * pz) / det;
+      if (u < 0 || u > 1) continue;
+      const qx = ty * uz - tz * uy, qy = tz * ux - tx * uz, qz = tx * uy - ty * ux;
+      const v = (dx * qx + dy * qy + dz * qz) / det;
+      if (v < 0 || u + v > 1) continue;
+      const far = (vx * qx + vy * qy + vz * qz) / det;
+      if (far >= nearest) continue;
+      nearest = far;
+      sample = faces[f + (u + v < 0.5 ? 0 : u > v ? 1 : 2)];
+    }
+    return sample;
+  }
+
   showMoving(levels) { // only the quick samples have been lit
     this.layers.some("values", this.quick, levels);
     this.mesh.geometry.setIndex(this.rough);

@@ -1,12 +1,14 @@
 // Regions: sends picks and changes, draws the labels and the list that come back.
 import { say, send } from "../../page.js";
 import { unpack } from "../turntable.js";
+import Pieces from "./pieces.js";
 
 const $ = (id) => document.getElementById(id);
 
 export default class Regions {
   constructor({ base, table, here, stages, history }) {
     Object.assign(this, { base, table, history, here: () => here("regions"), seen: () => stages.parts.seen(), chosen: null, last: null, rays: [], dabbing: false, waiting: [] });
+    this.pieces = new Pieces({ base, table, on: () => this.here() && this.held() === "piece" });
     table.canvas.addEventListener("dabbed", (e) => this.dab(e.detail));
     table.canvas.addEventListener("lifted", () => this.lift());
     table.canvas.addEventListener("dropped", () => { this.rays = []; this.waiting = []; this.load(); });
@@ -38,8 +40,10 @@ export default class Regions {
     $("near-out").textContent = Number($("near").value) < 0.08 ? "very" : Number($("near").value) < 0.2 ? "much" : "somewhat";
   }
 
+  held() { return document.querySelector('[name="tool"]:checked').value; }
   tool() {
-    const tool = document.querySelector('[name="tool"]:checked').value;
+    const tool = this.held();
+    if (tool === "piece" && this.here()) this.pieces.load(); else this.pieces.clear();
     for (const own of document.querySelectorAll("[data-tool]")) own.hidden = own.dataset.tool !== tool;
     this.table.brushing = tool === "brush" && this.here();
     document.querySelector(".hint").textContent = this.table.brushing ? "Drag to paint · right button to turn · wheel to come closer" : "Drag to turn · wheel to come closer · double-click to reset";
@@ -108,7 +112,7 @@ export default class Regions {
 
   ready() { return this.load(); }
   enter() { this.table.layers.on("regions", true); this.tool(); }
-  leave() { this.table.layers.on("regions", false); this.table.brushing = false; }
+  leave() { this.pieces.clear(); this.table.layers.on("regions", false); this.table.brushing = false; }
 
   async load() {
     const answer = await fetch(`${this.base}/regions.bin`);
@@ -116,6 +120,10 @@ export default class Regions {
   }
 
   pick({ origin, direction }) {
+    if (this.held() === "piece") {
+      if (this.pieces.node >= 0) this.wish({ do: "piece", node: this.pieces.node }); else say("The pieces are still being found; a moment.");
+      return;
+    }
     this.wish({ do: "pick", origin, direction, tool: this.tool(), crease: Number($("crease").value), near: Number($("near").value), ...this.seen() });
   }
 
@@ -125,7 +133,7 @@ export default class Regions {
     if (!bytes) { if (wish.do === "brush") this.load(); return; }
     this.last = wish.do === "pick" ? { ...wish, again: undefined } : null;
     this.show(bytes);
-    if (["pick", "brush", "facing"].includes(wish.do) && this.marking.regions.length > before) this.choose(this.marking.regions.length);
+    if (["pick", "piece", "brush", "facing"].includes(wish.do) && this.marking.regions.length > before) this.choose(this.marking.regions.length);
   }
 
   show(bytes) {
