@@ -6,6 +6,8 @@ import pytest
 from PIL import Image
 
 from dusk_lamp.demo.load import load_rack
+from dusk_lamp.store import paints, plans
+from dusk_lamp.store.models import Sculpt
 
 
 @pytest.fixture
@@ -243,3 +245,19 @@ def test_the_glaze_bench_marks_the_stop(racked):
     assert post(racked, "/glaze/passes", 400, name="Moss Veil", sketch=["x"])["error"]
     for url in ("/palette", "/glaze"):
         assert racked.page(url).find("main")
+
+
+def test_a_paint_that_a_plan_uses_says_so_when_it_is_taken_off(marked, store):
+    """And what would stand in for it; it can be put back."""
+    marked.json("POST", "/sculpts/1/colour", {"do": "way", "region": 1, "name": "layers"})
+    with store.session() as session:
+        coats = plans.plan_of(session, session.get(Sculpt, 1)).coats
+        used = next(p.name for c in reversed(coats) for p in c.mix.paints if p.kind == "layer")
+        bottle = next(b.id for b in paints.bottles(session) if b.paint.name == used)
+        spare = next(b.id for b in paints.bottles(session) if b.paint.name == "Hinge Wash")
+    page = marked.post(f"/rack/{spare}/delete")
+    assert "Used by" not in page.text
+    page = marked.post(f"/rack/{bottle}/delete")
+    row = next(li for li in page.select(".recently li") if used in li.text)
+    assert "Used by Lamp keeper" in row.text and "step" in row.text and page.select_one("details.recently[open]")
+    assert "Used by" not in marked.post(f"/rack/{bottle}/restore").text

@@ -8,6 +8,8 @@ import numpy as np
 from flask import Blueprint, Response, abort, jsonify, redirect, render_template, request, url_for
 from flask import session as cookie
 from PIL import Image, UnidentifiedImageError
+from sqlalchemy import select
+from sqlalchemy.orm import Session
 from werkzeug.wrappers import Response as AnyResponse
 
 from ..core.errors import SettingError
@@ -27,8 +29,10 @@ from ..core.paint.rack import (
     rack_gpl,
 )
 from ..core.paint.swatch import swatch_of
-from ..store import paints
-from ..store.models import Bottle, now
+from ..core.plan.economy.share import stand_ins
+from ..core.units import counted
+from ..store import paints, plans
+from ..store.models import Bottle, Sculpt, now
 from .responses import download
 from .workshop import asked, workshop
 
@@ -64,9 +68,24 @@ def rack() -> str:
         return render_template(
             "rack.html", bottles=shown, owned=len(owned), sort=sort, sorts=list(SORTS), kind=kind,
             kinds=[k for k in KINDS if any(b.paint.kind == k for b in owned)],
-            shopping=shopping([b.paint for b in owned]), gone=paints.gone(session), all_kinds=list(KINDS),
+            shopping=shopping([b.paint for b in owned]), gone=[(b, _missed(session, b.paint.name)) for b in paints.gone(session)], all_kinds=list(KINDS),
             finishes=FINISHES, hiding=HIDING, edited=None, trouble="",
         )  # fmt: skip
+
+
+def _missed(session: Session, name: str) -> str:
+    """Which plans use a paint that is off the rack, and what would stand in for it; "" where none does."""
+    said, rack = [], paints.rack_of(session)
+    for sculpt in session.scalars(select(Sculpt).where(Sculpt.deleted_at.is_(None))):
+        if not sculpt.held.coats_key:
+            continue
+        coats = [c for c in plans.plan_of(session, sculpt).coats if any(p.name == name for p in c.mix.paints)]
+        if coats:
+            instead = next((s.words for s in stand_ins(coats, rack) if s.pot == name), "")
+            said.append(
+                f"{sculpt.name}: {counted(len(coats), 'step', 'steps')}{f'; in its place {instead}' if instead else ''}"
+            )
+    return " ".join(said)
 
 
 @blueprint.get("/rack/<int:bottle_id>")

@@ -1,0 +1,80 @@
+"""Compiles the numeric kernels once, on a small ball on a plate, so that nobody waits for that at their first sculpt:
+`python -m dusk_lamp.demo.warm`. `bin/setup` runs it. What is compiled is kept beside the code, by numba."""
+
+import tempfile
+from importlib.resources import files
+from pathlib import Path
+
+import numpy as np
+
+from ..core.coat.coat import usual_coat
+from ..core.coat.stack import looks
+from ..core.light.lamp import Lamp
+from ..core.light.rig import Rig
+from ..core.paint.mix import only
+from ..core.paint.rack import rack_from_csv
+from ..core.plan.simulation import Simulation
+from ..core.sculpt.marking import Marking, Region
+from ..core.sculpt.mesh import Mesh
+from ..core.sculpt.pieces import pieces_of
+from ..core.sculpt.planes import planes_of
+from ..core.sculpt.regions import grow
+from ..core.sculpt.site import Site
+from ..core.target.local import usual_local
+from ..core.target.target import target
+from ..core.view.camera import Camera
+from ..core.view.formats import ply_bytes
+from ..core.view.raster import cut_out
+from ..store import preparing
+from ..store.cache import FolderCache
+
+
+def _knob() -> Mesh:
+    """A ball on a box, 600 triangles."""
+    up, around = np.meshgrid(np.linspace(0, np.pi, 13), np.linspace(0, 2 * np.pi, 25)[:-1], indexing="ij")
+    ball = np.stack([np.sin(up) * np.cos(around), np.sin(up) * np.sin(around), np.cos(up)], axis=-1).reshape(-1, 3)
+    rows, columns = np.meshgrid(np.arange(12), np.arange(24), indexing="ij")
+    a, b = (24 * rows + columns).ravel(), (24 * rows + (columns + 1) % 24).ravel()
+    faces = np.concatenate([np.stack([a, a + 24, b], 1), np.stack([b, a + 24, b + 24], 1)])
+    corners = np.array([[x, y, z] for x in (-6, 6) for y in (-6, 6) for z in (-2, 0)], float)
+    sides = [(0, 1, 3, 2), (4, 6, 7, 5), (0, 4, 5, 1), (2, 3, 7, 6), (0, 2, 6, 4), (1, 5, 7, 3)]
+    box = np.array([t for s in sides for t in ((s[0], s[1], s[2]), (s[0], s[2], s[3]))]) + len(ball)
+    points = np.concatenate([5 * ball + [0, 0, 5], corners]).astype(np.float32)
+    return Mesh(points, np.concatenate([faces, box]).astype(np.int32))
+
+
+def warm() -> None:
+    """Do once, on next to nothing, what is done with every sculpt."""
+    with tempfile.TemporaryDirectory() as folder:
+        cache, path = FolderCache(Path(folder) / "cache"), Path(folder) / "knob.ply"
+        mesh = _knob()
+        path.write_bytes(ply_bytes(mesh.vertices, mesh.faces, {}, []))
+        quiet = lambda *_: None  # noqa: E731
+        mended, _ = preparing.mended(
+            cache, [{"name": path.name, "format": "ply", "sha": "knob"}], [path], False, quiet
+        )
+        standing = preparing.Standing("z", "-y", 12.0)
+        surface_key = preparing.surface(cache, mended, standing, 4_000, quiet)
+        laid = preparing.load_surface(cache, surface_key)
+        sky = preparing.sky(cache, surface_key, laid, [], quiet, lambda: False)
+        view = preparing.load_sky(cache, sky, surface_key, laid, [])
+        preparing.relief(cache, surface_key, laid)
+        marking = Marking(np.ones(len(laid), np.uint8), (Region("Knob"),))
+        site = Site(laid, view, marking=marking)
+        aim = target(
+            site,
+            Rig(Lamp(40, 55, 14), 0.25, "overcast", 0.15),
+            [usual_local("stone", "quiet"), usual_local("cloth", "important")],
+        )
+        cut_out(laid, aim.colour[site.shown], Camera(18, 8), 64, 80)
+        pieces_of(laid, site.paintable, site.bends)
+        grow(laid, laid.points[0].astype(float), 40.0, site.bends)
+        planes_of(mesh, 0.5)
+        rack = rack_from_csv((files("dusk_lamp.demo") / "rack.csv").read_bytes())
+        coats = [usual_coat(name, only(rack.find("Gull"))) for name in ("prime", "spray", "brush", "wash")]
+        looks(Simulation(site).reflectance(coats))
+        site.lines  # noqa: B018 - crests and creases
+
+
+if __name__ == "__main__":
+    warm()
