@@ -69,7 +69,7 @@ def warm() -> None:
         cut_out(laid, aim.colour[site.shown], Camera(18, 8), 64, 80)
         pieces_of(laid, site.paintable, site.bends)
         grow(laid, laid.points[0].astype(float), 40.0, site.bends)
-        planes_of(mesh, 0.5)
+        planes_of(preparing.load_mended(cache, mended).mesh, 0.5)
         rack = rack_from_csv((files("dusk_lamp.demo") / "rack.csv").read_bytes())
         coats = [usual_coat(name, only(rack.find("Gull"))) for name in ("prime", "spray", "brush", "wash")]
         looks(Simulation(site).reflectance(coats))
