@@ -26,7 +26,7 @@ class Washed(Way):
     """The wash is the one that brings the recesses nearest; where it takes too little, transparent darks do the
     rest."""
 
-    name, order, title = "wash", 40, "Base, wash, re-state, highlight"
+    name, order, title = "wash", 40, "Base, wash, base again, highlight"
     when = "The quick, sure way: shade runs in by itself, lights are laid on what stands out."
     weak = "Shadows lie where recesses are, not where the lamp is; a wash is weak over light colours."
 

@@ -106,7 +106,7 @@ def shown(sculpt_id: int) -> Response | tuple[Response, int]:
                  "order": round(match.rank_agreement, 3), "key": plain(span, 1)},
         words=(
             f"{100 * last.within:.0f} % of the surface is within half a value of the light, laid from value {span.darkest:.1f} to "
-            f"{span.lightest:.1f}; its values are in order to {100 * match.rank_agreement:.0f} %; it is off by {last.mean:.1f} of a value "
+            f"{span.lightest:.1f}; lights and darks come in the right order ({100 * match.rank_agreement:.0f} %); it is off by {last.mean:.1f} of a value "
             f"on average. {ml:.1f} ml{f' for {models} models' if models > 1 else ''}: {times.words}."
         ),
         total={"ml": round(ml, 2), "drops": round(sum(s.drops for s in kept)), "times": times.words, "cups": times.cups,

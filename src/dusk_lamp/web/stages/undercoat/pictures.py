@@ -89,7 +89,7 @@ def school_json(sculpt_id: int, name: str) -> Response:
         short=f"{round(found.minutes)} min, {cups}",
         words=(
             f"{100 * match.within_half:.0f} % of the surface is within half a value of your light, between value "
-            f"{match.span.darkest:.1f} and {match.span.lightest:.1f}; its values are in order to {100 * match.rank_agreement:.0f} %. "
+            f"{match.span.darkest:.1f} and {match.span.lightest:.1f}; lights and darks come in the right order ({100 * match.rank_agreement:.0f} %). "
             f"{minutes_words(found.minutes)} of work, {minutes_words(found.wait)} of drying, {found.ml:.1f} ml."
         ),
     )  # fmt: skip

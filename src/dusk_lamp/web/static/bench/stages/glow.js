@@ -156,7 +156,7 @@ export default class Glow {
     for (const name of ["shadow", "on", "heart"]) of(name).checked = g[name];
     of("tint").value = [...of("tint").options].some((o) => o.value === g.colour) ? g.colour : "";
     for (const slider of [of("reach"), of("length")]) slider.parentElement.querySelector("output").textContent = mm(Number(slider.value));
-    $("glow-limit").textContent = g.limit ? `Read that far over the lamp. From ${mm(g.limit)} on it lights something as brightly as itself.` : "Read that far over the lamp.";
+    $("glow-limit").textContent = g.limit ? `So far it is brighter than the lamp there. From ${mm(g.limit)} on it lights something as brightly as itself.` : "So far it is brighter than the lamp there.";
     $("glow-trouble").hidden = !g.trouble; $("glow-trouble").textContent = g.trouble;
     $("glow-mind").replaceChildren(...(g.mind || []).map(line));
     $("glow-bands").replaceChildren(...(g.bands || []).filter((b) => b.mm2 > 0).map((b) => {

@@ -112,7 +112,10 @@ export default class Regions {
 
   ready() { return this.load(); }
   enter() { this.table.layers.on("regions", true); this.tool(); }
-  leave() { this.pieces.clear(); this.table.layers.on("regions", false); this.table.brushing = false; }
+  leave() {
+    document.querySelector(".hint").textContent = "Drag to turn · wheel to come closer · double-click to reset";
+    this.pieces.clear(); this.table.layers.on("regions", false); this.table.brushing = false;
+  }
 
   async load() {
     const answer = await fetch(`${this.base}/regions.bin`);

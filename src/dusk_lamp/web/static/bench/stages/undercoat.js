@@ -163,7 +163,7 @@ export default class Undercoat {
       button.innerHTML = `<img alt="" width="66" height="84" loading="lazy" src="${c.picture}"><span><b></b><small></small><small class="adds"></small></span>`;
       button.querySelector("b").textContent = `${c.number}. ${c.label || c.technique}`;
       button.querySelector("small").textContent = c.words;
-      button.querySelector(".adds").textContent = c.muted ? "" : `${c.adds >= 0 ? "+" : "−"}${Math.abs(100 * c.adds).toFixed(0)} % near the target${c.warnings.length ? "; has a warning" : ""}`;
+      button.querySelector(".adds").textContent = c.muted ? "" : `${c.adds >= 0 ? "+" : "−"}${Math.abs(100 * c.adds).toFixed(0)} % right${c.warnings.length ? "; has a warning" : ""}`;
       button.addEventListener("click", () => { this.chosen = this.chosen === c.number ? null : c.number; this.strip(); $("scrub").value = c.number; this.look(c.number); });
       item.append(button); strip.append(item);
     });
