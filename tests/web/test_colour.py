@@ -326,3 +326,14 @@ def test_all_regions_are_planned_together_for_the_time_one_has(marked):
     front = marked.client.get(f"{URL}/economy/front.json").get_json()
     assert len(front["plans"]) == front["svg"].count('class="touch"') == 6 and "script" not in front["svg"]
     assert marked.client.get(f"{URL}/economy.png?minutes=x").status_code == 400
+
+
+def test_colours_laid_for_another_light_say_so(marked):
+    change(marked, "way", region=1, name="layers")
+    assert "has changed since" not in colour(marked)["words"]
+    light = json.loads(marked.client.get(f"{URL}/light.json").data)
+    light["rig"]["lamp"] = {"azimuth": -120.0, "elevation": 20.0, "size": 4.0}
+    marked.json("PUT", f"{URL}/plan", {k: light[k] for k in ("rig", "greys", "exposure")})
+    assert "has changed since these were laid" in colour(marked)["words"]
+    change(marked, "way", region=1, name="layers")
+    assert "has changed since" not in colour(marked)["words"]

@@ -3,11 +3,15 @@
 from dataclasses import replace
 
 from ..core.errors import Stopped
+from ..core.plan.outcome import look_of
 from ..core.plan.stages import stages
 from ..core.plan.stages.undercoat import STAGE
+from ..core.units import per_cent
 from ..store import plans
 from ..store.open_sculpts import OpenSculpts
 from .work import Work
+
+WORSE = 0.01  # of the area within half a value: less than that nobody sees
 
 
 def run(work: Work) -> None:
@@ -22,6 +26,17 @@ def run(work: Work) -> None:
         sculpt = work.sculpt(session)
         context, kept = plans.context_of(session, sculpt, OpenSculpts(store).of(sculpt), store.cache)
     coats, span = STAGE.fit(context, work.say, work.stopped)
+    before = [c for c in context.coats(STAGE.name) if not c.muted]
+    if before:  # the better one stays
+        values = STAGE.values(context)
+        was, now = (
+            look_of(context.site, context.simulation.reflectance(own), values).within for own in (before, coats)
+        )
+        if now < was - WORSE:
+            raise Stopped(
+                f"the passes that were found bring {per_cent(now)} within half a value of the light with {len(coats)} coats; "
+                f"yours bring {per_cent(was)} with {len(before)}, and were kept"
+            )
     wishes = context.wishes(STAGE.name).of("fit", span)
     with store.saving() as session:
         try:

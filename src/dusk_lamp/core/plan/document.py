@@ -99,7 +99,9 @@ class Plan:
     tints: Tints = field(default_factory=Tints)
     exposure: Exposure = field(default_factory=Exposure)
     greys: Greys = field(default_factory=Greys)
-    dusk: float = number(1.0, 0, 1, "the share of the lamp that is left", step=0.05, form="Lamp's light kept", slide=1)
+    dusk: float = number(
+        1.0, 0, 1, "the share of the lamp that is left", step=0.05, form="Lamp's light kept", slide=1
+    )
     small_forms: float = number(
         0.0, 0, 1, "how much sooner small forms go bright", step=0.05, form="Small forms brighter"
     )

@@ -31,7 +31,10 @@ from ....store.open_sculpts import OpenSculpt
 from ...background import Say, in_background, not_yet
 from ...editing import Opened, opened
 from ...workshop import colour_names, workshop
+from .. import STAGES, state_of
 from .common import blueprint, colours_of, looked
+
+CHANGED = "The light or the look has changed since these were laid: press a plan above, or a way, to lay them for what holds now."
 
 
 def panel(session: Session, sculpt: Sculpt, own: OpenSculpt) -> dict[str, Any]:
@@ -79,6 +82,8 @@ def shown(sculpt_id: int) -> Response | tuple[Response, int]:
         if coats
         else "Choose a region, then a way to paint it: each is shown on this very model."
     )
+    if coats and state_of(own.sculpt, next(s for s in STAGES if s.name == "colour")) == "again":
+        words = f"{words} {CHANGED}"
     shares = shares_of(context.simulation.finish([*context.before(STAGE.name), *coats])[0], site.areas)
     return jsonify(
         turn=own.turn, undo=undo, redo=redo, words=words, regions=rows, coats=listed, times=times, limit=NEAR,
