@@ -298,3 +298,20 @@ def test_what_somebody_waits_for_goes_before_what_fills_the_shelf_and_interrupts
     assert job_of(store, filling).state == "done"
     with store.session() as session:
         assert session.get(Sculpt, sculpt).sky_key
+
+
+def test_once_its_bench_is_open_a_hurried_job_lets_others_go_first(store, tmp_path):
+    """Somebody looked in on three sculpts: each is laid out before any has its sky worked out."""
+    jobs = []
+    for k in range(2):
+        path = tmp_path / f"{k}.stl"
+        ball(5 + k, 2).export(path)
+        jobs.append(brought(store, path, "stl", f"Ball {k}")[1])
+    queue = Queue(store)
+    queue.huey.immediate = False
+    for job in jobs:
+        queue.hurry(job)
+    assert run(store, jobs[0], new_worker(), apart=False)
+    assert job_of(store, jobs[0]).urgency == FILLS_THE_SHELF and job_of(store, jobs[1]).urgency == LOOKED_AT
+    assert run(store, jobs[1], new_worker(), apart=False)
+    assert job_of(store, jobs[1]).urgency == LOOKED_AT  # nobody else waits

@@ -68,6 +68,7 @@ def run(work: Work) -> None:
         with store.saving() as session:
             work.sculpt(session).thumb_key = thumb_key
 
+    work.calm()  # the bench is open
     work.say("Working out soft shadows", 0.6)
     sky_key = stages.sky(store.cache, surface_key, laid, shadowless, work.say, work.stopped)
     site.visibility = stages.load_sky(store.cache, sky_key, surface_key, laid, shadowless)

@@ -2,10 +2,11 @@
 
 from dataclasses import dataclass
 
+from sqlalchemy import select
 from sqlalchemy.orm import Session
 
 from ..core.errors import Stopped
-from ..store.models import Job, Sculpt
+from ..store.models import FILLS_THE_SHELF, LOOKED_AT, Job, Sculpt
 from ..store.store import Store
 
 
@@ -33,6 +34,15 @@ class Work:
         with self.store.session() as session:
             job = session.get(Job, self.job_id)
             return job is None or job.stop_asked
+
+    def calm(self) -> None:
+        """What somebody waited for is there: where others wait, the rest of the job only fills the shelf. Who looks at it goes
+        on hurrying it."""
+        with self.store.saving() as session:
+            job = session.get(Job, self.job_id)
+            others = select(Job.id).where(Job.state == "waiting", Job.id != self.job_id)
+            if job is not None and job.urgency == LOOKED_AT and session.scalars(others).first() is not None:
+                job.urgency = FILLS_THE_SHELF
 
     def sculpt(self, session: Session) -> Sculpt:
         """The sculpt, to write to; a job that was stopped or overtaken by a newer one must not touch it any more.

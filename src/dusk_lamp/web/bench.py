@@ -134,10 +134,12 @@ def url_for_stage(name: str, sculpt_id: int) -> str:
 
 @blueprint.get("/sculpts/<int:sculpt_id>/state")
 def state(sculpt_id: int) -> Response:
-    """How far the preparation is, for a page that waits for the sky."""
+    """How far the preparation is, for a page that waits for the sky: as long as it asks, its job goes first."""
     with workshop().store.session() as session:
         sculpt = the_sculpt(session, sculpt_id)
         job = sculpt.latest_job()
+        if job is not None and job.open and sculpt.sky_key is None:
+            workshop().queue.hurry(job.id)
         return jsonify(
             ready=sculpt.ready, sky=sculpt.sky_key is not None, step=job.step if job else "",
             share=job.share if job else 1.0, state=job.state if job else "done", message=job.message if job else "",
