@@ -133,6 +133,9 @@ def test_tasks_count_in_the_time_and_airbrushed_paint_rests_two_hours_before_a_w
     tasks = [t for s in steps for t in (*s.before, *s.after)]
     more = times_of(steps).hand - times_of(bare).hand
     assert more == pytest.approx(sum(t.hand_minutes for t in tasks)) and more > 0
+    night = context(prepare=PrepareWishes("paste"))
+    slept = times_of(with_tasks(night, night.plan.coats, bare))
+    assert slept.nights == 1 and slept.wait < 300 and slept.words.endswith("and 1 night to dry")
     sprayed = [usual_coat("spray", only(GULL)), usual_coat("wash", only(RACK.find("Bilge Wash")))]
     steps = steps_of(own.site, sprayed, own.simulation.films(sprayed), own.tools)
     assert times_of(steps).wait == pytest.approx(120 - steps[0].clean_minutes - steps[1].set_up_minutes, abs=1)

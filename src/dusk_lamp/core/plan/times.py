@@ -11,18 +11,20 @@ from dataclasses import dataclass
 
 from ..coat.technique import technique
 from ..plain import rounded
-from ..units import minutes_words
+from ..units import counted, minutes_words
 from .step import EVERYTHING_WORDS, SPOTS_WORDS, Step
 
 THINNER_GONE_MINUTES = 15.0  # of an oil; common practice, CP-38; the number from memory
 REST_MINUTES = 120.0  # of an airbrushed paint before a wash or an oil over it; common practice, CP-44
+NIGHT_MINUTES = 300.0  # a wait as long as that is slept through
 RINSE_MINUTES = 5.0  # the airbrush taken apart when all is done; common practice, from memory
 
 
 @dataclass(frozen=True)
 class Times:
     """Minutes. hand: at the models. set_up, clean: mixing and loading, emptying and cleaning. wait: for drying, with
-    nothing to do. cups: how many airbrush cups are cleaned. models: how many it is for."""
+    nothing to do. cups: how many airbrush cups are cleaned. models: how many it is for. nights:
+    waits that are slept through, not counted in wait."""
 
     hand: float = rounded(0)
     set_up: float = rounded(0)
@@ -30,6 +32,7 @@ class Times:
     wait: float = rounded(0)
     cups: int = 0
     models: int = 1
+    nights: int = 0
 
     @property
     def whole(self) -> float:
@@ -41,7 +44,8 @@ class Times:
         """In a line."""
         table = self.set_up + self.clean
         said = f"{minutes_words(self.hand)} at the {'model' if self.models == 1 else 'models'}, {minutes_words(table)} mixing and cleaning"
-        return f"{said}, {minutes_words(self.wait)} waiting" if self.wait >= 1 else said
+        said = f"{said}, {minutes_words(self.wait)} waiting" if self.wait >= 1 else said
+        return f"{said}, and {counted(self.nights, 'night', 'nights')} to dry" if self.nights else said
 
 
 def _touch(a: Step, b: Step) -> bool:
@@ -67,7 +71,8 @@ def times_of(steps: Sequence[Step], models: int = 1) -> Times:
     dry: list[tuple[Step, float]] = []  # when each step is dry on the first model
     for step in done:
         for task in step.before:
-            clock, wait = clock + models * task.hand_minutes + task.wait_minutes, wait + task.wait_minutes
+            clock += models * task.hand_minutes + task.wait_minutes
+            wait += task.wait_minutes if task.wait_minutes < NIGHT_MINUTES else 0.0
         clock += step.set_up_minutes
         below = [(before, at) for before, at in dry if _touch(before, step)]
         brushed = max((k for k, (b, _) in enumerate(below) if "airbrush" not in b.caution_tags), default=-1)
@@ -77,8 +82,9 @@ def times_of(steps: Sequence[Step], models: int = 1) -> Times:
         dry.append((step, clock + step.hand_minutes + step.wait_minutes))
         clock += models * step.hand_minutes + step.clean_minutes
     tasks = [task for s in done for task in (*s.before, *s.after)]
-    wait += sum(task.wait_minutes for s in done for task in s.after)
+    wait += sum(task.wait_minutes for s in done for task in s.after if task.wait_minutes < NIGHT_MINUTES)
     return Times(
         models * (sum(s.hand_minutes for s in done) + sum(task.hand_minutes for task in tasks)), sum(s.set_up_minutes for s in done),
         sum(s.clean_minutes for s in done) + (RINSE_MINUTES if cups else 0.0), wait, cups, models,
+        sum(task.wait_minutes >= NIGHT_MINUTES for task in tasks),
     )  # fmt: skip
