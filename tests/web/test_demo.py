@@ -83,6 +83,9 @@ def test_a_fresh_shelf_shows_finished_plans_at_once(app, painter, store):
     page = painter.page("/")
     cards = page.select("article.card-sculpt")
     assert len(cards) == len(DEMO) and all(c.select_one("img") for c in cards)
+    shown = [a["href"] for a in page.select("#welcome a")]
+    assert len(shown) == 4 and [h.rsplit("/", 1)[1] for h in shown] == ["paint", "metal", "sheet", "for-me"]
+    assert all(painter.client.get(h).status_code == 200 for h in shown)  # a page that says how far it is
     warden = [d.file for d in DEMO].index("wick-warden") + 1
     coats = finished("wick-warden").plan.coats
     assert {c.stage for c in coats} >= {"undercoat", "colour", "face", "metal", "edges", "glow", "wear", "finish"}

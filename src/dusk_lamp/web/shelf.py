@@ -1,5 +1,6 @@
 """The shelf: every sculpt, and where new ones are dropped."""
 
+from collections.abc import Sequence
 from datetime import timedelta
 from pathlib import Path, PurePosixPath
 from tempfile import TemporaryDirectory
@@ -45,8 +46,32 @@ def shelf() -> str:
         ).all()
         return render_template(
             "shelf.html", sculpts=sculpts, gone=gone, string_of=string_of, formats=FORMATS,
-            guarded="login" in current_app.extensions,
+            guarded="login" in current_app.extensions, welcome=_welcome(sculpts),
         )  # fmt: skip
+
+
+WELCOME = (  # what a fresh demo shows: the sculpt's file, a title, words, and the page to begin with
+    ("wick-warden.ply", "Half painted", "The wick-warden: ten steps are done. See the next one, with its mix and where it goes.", "paint"),
+    ("sluice-knight.ply", "Metal without metal", "The knight's plate mirrors a small world. Turn it, change the world, see it painted.", "metal"),
+    ("reed-runner-1.ply", "An evening's plan", "A runner of five in one scheme, planned for an hour: what to have out, what to mix, in which order.", "sheet"),
+    ("kiln-keeper.ply", "Yours to try", "Nobody has touched the kiln-keeper. Three words, and it is planned for you.", "for-me"),
+)  # fmt: skip
+
+
+def _welcome(sculpts: Sequence[Sculpt]) -> list[dict[str, str]]:
+    """What there is to see on a demo shelf, one card each; none where it is no demo any more."""
+    by_file = {s.file_name: s for s in sculpts}
+    if any(file not in by_file for file, *_ in WELCOME):
+        return []
+    return [
+        {
+            "title": title,
+            "words": words,
+            "sculpt": by_file[file].name,
+            "href": f"{url_for('.shelf')}sculpts/{by_file[file].id}/{page}",
+        }
+        for file, title, words, page in WELCOME
+    ]
 
 
 def _card(sculpt: Sculpt) -> str:

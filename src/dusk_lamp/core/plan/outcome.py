@@ -61,7 +61,7 @@ def look_of(
     before: tuple[Look, NDArray[np.float32]] | None = None,
 ) -> Look:
     """What reflectances (N, 36) look like beside a target (N,) of values. before: the look and the reflectances that one
-    coat changed; only where it did is anything worked out anew."""
+    coat changed; only what it changed is worked out again."""
     changed = None if before is None else np.flatnonzero((reflectance != before[1]).any(axis=1))
     if before is None or changed is None or len(changed) > FEW * len(reflectance):
         value, levels = looks(reflectance)

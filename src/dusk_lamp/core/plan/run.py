@@ -113,7 +113,7 @@ def settled(context: Context) -> Context:
 
 
 def relaid(context: Context, *names: str) -> Context:
-    """The plan with all coats of some stages laid anew, as their wishes are now.
+    """The plan with all coats of some stages laid again, as their wishes are now.
 
     Raises:
         SettingError: the rack lacks something for one.

@@ -21,6 +21,7 @@ from scipy.spatial import cKDTree
 
 from .marking import Marking, Region
 from .relief import Bends
+from .scan_noise import smoothed_normals
 from .surface import Surface
 
 FACETS, RECENTRED = 1000, 2
@@ -30,6 +31,7 @@ BEND = 35.0  # degrees over that, from where on a bend is a border
 CONVEX, RAW = 0.05, 0.2  # what convex bends count, and what bends count that smoothing takes away
 EDGE, SHARP = 0.1, 50.0  # what a sharp edge counts, however it bends, and the degrees from where on
 SMOOTHED = 6  # rings that normals are smoothed over
+EVERY_TURN = -2.0  # as a cosine: neighbours count however far they are turned
 DETOUR = 30.0  # how many times longer the way across a border is
 FLAT_COST, THICKNESS = 0.05, 0.1  # of every border, and of the difference of thickness (natural logarithm)
 RAYS, RAY_DEGREES = 3, 25.0  # inward, that a thickness is looked for with, and how far from straight in they go
@@ -218,7 +220,7 @@ def _barriers(surface: Surface, bends: Bends, pair: NDArray, face_area: NDArray)
     mates.reshape(-1)[inside] = mate[inside] // 3
     normals = bends.normals
     for _ in range(SMOOTHED):
-        normals = _evened(normals, face_area, mates)
+        normals = smoothed_normals(normals, face_area, mates, EVERY_TURN)
     f, g = bends.faces[pair].T
     turn = np.arctan2(
         np.linalg.norm(np.cross(normals[f], normals[g]), axis=1), np.einsum("ij,ij->i", normals[f], normals[g])
@@ -232,26 +234,6 @@ def _barriers(surface: Surface, bends: Bends, pair: NDArray, face_area: NDArray)
 
     sharp = EDGE * (1 - np.exp(-((np.degrees(bends.angle[pair]) / SHARP) ** 4)))  # of a box: convex, but a border
     return np.maximum(np.maximum(as_barrier(turn), RAW * as_barrier(bends.angle[pair])), sharp)
-
-
-@numba.njit(cache=True, parallel=True)
-def _evened(normals, area, mates):
-    """(F, 3) unit normals, each with its neighbours' by area."""
-    out = np.empty_like(normals)
-    for f in numba.prange(len(mates)):
-        x, y, z = area[f] * normals[f, 0], area[f] * normals[f, 1], area[f] * normals[f, 2]
-        for k in range(3):
-            g = mates[f, k]
-            if g >= 0:
-                x += area[g] * normals[g, 0]
-                y += area[g] * normals[g, 1]
-                z += area[g] * normals[g, 2]
-        length = np.sqrt(x * x + y * y + z * z)
-        if length > 1e-300:
-            out[f, 0], out[f, 1], out[f, 2] = x / length, y / length, z / length
-        else:
-            out[f] = normals[f]
-    return out
 
 
 def _graph(middles: NDArray, f: NDArray, g: NDArray, barrier: NDArray, count: int) -> csr_matrix:

@@ -67,3 +67,10 @@ addEventListener("drop", (e) => {
   depth = 0; veil.hidden = true;
   take(e.dataTransfer.files);
 });
+
+// what a demo shows, until it is put away in this browser
+const welcome = document.getElementById("welcome");
+if (welcome && localStorage.getItem("welcome") !== "away") {
+  welcome.hidden = false;
+  document.getElementById("welcome-away").addEventListener("click", () => { localStorage.setItem("welcome", "away"); welcome.hidden = true; });
+}
