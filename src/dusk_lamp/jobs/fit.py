@@ -27,11 +27,12 @@ def run(work: Work) -> None:
         context, kept = plans.context_of(session, sculpt, OpenSculpts(store).of(sculpt), store.cache)
     coats, span = STAGE.fit(context, work.say, work.stopped)
     before = [c for c in context.coats(STAGE.name) if not c.muted]
-    if before:  # the better one stays
-        values = STAGE.values(context)
-        was, now = (
-            look_of(context.site, context.simulation.reflectance(own), values).within for own in (before, coats)
-        )
+    if (
+        before and not context.wishes(STAGE.name).in_colour
+    ):  # the better one stays; a ladder of one colour is another thing
+        fitted = context.on(context.plan.with_wishes(STAGE.name, context.wishes(STAGE.name).of("fit", span)))
+        aims = ((before, STAGE.values(context)), (coats, STAGE.values(fitted)))
+        was, now = (look_of(context.site, context.simulation.reflectance(own), aim).within for own, aim in aims)
         if now < was - WORSE:
             raise Stopped(
                 f"the passes that were found bring {per_cent(now)} within half a value of the light with {len(coats)} coats; "

@@ -36,6 +36,7 @@ def run(work: Work) -> None:
         plan = replace(plan, parts=parts, sculpt=stood)
         plans.amend(session, sculpt, plan)
         sculpt.file_tall = facts.size["xyz".index(standing.up[-1])]
+    work.calm()  # it can be stood up
     rig, exposure, shadowless = plan.light, plan.exposure, plan.shadowless
     painted = bool(
         plan.coats and sculpt.thumb_key and sculpt.thumb_key in store.cache

@@ -60,6 +60,8 @@ def laid_out(sculpt: Sculpt) -> OpenSculpt:
     except KeyError:
         if sculpt.surface_key is not None:
             prepare_again(sculpt.id, sculpt.surface_key)
+        elif (job := sculpt.latest_job()) is not None and job.open:
+            workshop().queue.hurry(job.id)  # somebody asks for it
         abort(409)
 
 
