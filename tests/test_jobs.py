@@ -315,3 +315,10 @@ def test_once_its_bench_is_open_a_hurried_job_lets_others_go_first(store, tmp_pa
     assert job_of(store, jobs[0]).urgency == FILLS_THE_SHELF and job_of(store, jobs[1]).urgency == LOOKED_AT
     assert run(store, jobs[1], new_worker(), apart=False)
     assert job_of(store, jobs[1]).urgency == LOOKED_AT  # nobody else waits
+
+
+def test_a_job_that_is_hurried_while_it_gives_way_waits_again_and_is_not_stopped(store, warden_file):
+    _, job = brought(store, warden_file, "ply")
+    asked = iter([False, True])
+    assert run(store, job, new_worker(), held_up=lambda: next(asked, False))
+    assert job_of(store, job).state == "waiting" and job_of(store, job).attempts == 0

@@ -81,19 +81,27 @@ def run(
     kind = take(store, job_id, worker)
     if kind is None:
         return False
-    work, settings = Work(store, job_id), store.settings
+    work, settings, gave_way = Work(store, job_id), store.settings, False
+
+    def stopped() -> bool:
+        nonlocal gave_way
+        if work.stopped():
+            return True
+        gave_way = held_up()  # remembered: by the time it has ended it may be hurried again itself
+        return gave_way
+
     try:
         with Heartbeat(store, worker):
             if apart:
                 call(
                     do, store.root, settings, kind, job_id, seconds=60 * settings.job_minutes,
-                    memory_gb=settings.job_memory_gb, stopped=lambda: work.stopped() or held_up(),
+                    memory_gb=settings.job_memory_gb, stopped=stopped,
                 )  # fmt: skip
             else:
                 KINDS[kind](work)
         _end(store, job_id, "done", "")
     except Stopped as e:
-        if apart and held_up() and put_back(store, job_id):
+        if apart and gave_way and not work.stopped() and put_back(store, job_id):
             return True
         own = str(e) if "were" in str(e) else "stopped; nothing was lost. Start again whenever you like."
         _end(store, job_id, "stopped", own)
