@@ -163,6 +163,13 @@ def test_a_cup_grows_from_the_rest_of_the_last_and_is_rinsed_before_yellow():
         assert whole >= much * 22 + cup.leaves - 1e-9
     assert [c.rest > 0 for c in cups] == [False, True, True, False] and cups[-1].rinsed and "yellow" in cups[-1].words
     assert not cups[2].kept and cups[0].kept
+    # half of what lies in the cup is thinner: twice as many drops of it hold the paint that is counted on
+    assert (
+        cups[0].leaves_wet == cups[1].rest_wet == 2 * cups[1].rest
+        and f"last {2 * cups[1].rest} drops" in cups[1].words
+    )
+    twice = cups_of([usual_coat("spray", m) for m in (mixes[0], mixes[0], mixes[1])], ml[:3], 22)
+    assert (twice[0].leaves, twice[1].leaves) == (0, twice[2].rest) and twice[1].same  # said once, where it is left
     primed = cups_of([usual_coat("prime", only(SOOT)), usual_coat("spray", mixes[1])], [1.0, 0.2], 22)
     assert primed[1].rest == 0  # a rest of primer clogs the needle
 

@@ -15,7 +15,8 @@ YELLOW_HUES, YELLOW_CHROMA = (75.0, 110.0), 30.0  # L*a*b* hue in degrees: any r
 @dataclass(frozen=True)
 class Cup:
     """What is done with the cup for one coat. drops: put in, by paint; rest: drops left in it from the last, that these are
-    added to; leaves: drops of it that the next one takes. rinsed: whether it is cleaned before; kept: not after.
+    added to; leaves: drops of it that the next one takes; both of paint, and as a painter counts them in the cup, thinner and all: rest_wet,
+    leaves_wet. rinsed: whether it is cleaned before; kept: not after.
     same: whether it goes on with the mix that is in it."""
 
     drops: dict[str, int] = field(default_factory=dict)
@@ -25,14 +26,16 @@ class Cup:
     kept: bool = False
     same: bool = False
     yellow: bool = False
+    rest_wet: int = 0
+    leaves_wet: int = 0
 
     @property
     def words(self) -> str:
         """In sentences; "" where it is a clean cup like any other."""
         if self.same:
-            return "From the same cup."
+            return "From the same cup: it was filled for this as well."
         if self.rest:
-            return f"Do not rinse: into the last {self.rest} drops in the cup."
+            return f"Do not rinse: into the last {self.rest_wet} drops in the cup, thinner and all."
         if self.yellow and self.rinsed:
             return "Rinse the cup well first: a rest of any other colour shows in a yellow."
         return "Rinse the cup first." if self.rinsed else ""
@@ -46,7 +49,7 @@ def is_yellow(mix: Mix) -> bool:
 
 
 def cups_of(coats: Sequence[Coat], ml: Sequence[float], drops_per_ml: float) -> list[Cup | None]:
-    """The cup of every coat; None for what is not sprayed from one. ml: of thinned-out paint each takes, for all models.
+    """The cup of every coat; None for what is not sprayed from one. ml: of paint out of the bottle each takes, for all models.
 
     A mix grows out of the one before it where that holds the same paints, or one of them, and only another has to be
     added; never a yellow; never from primer, whose rest clogs the needle.
@@ -72,11 +75,22 @@ def cups_of(coats: Sequence[Coat], ml: Sequence[float], drops_per_ml: float) -> 
         wants = max(LEAST_DROPS, sum(ml[k] for k in runs[n]) * drops_per_ml) + leaves
         rest, drops = _from(before, coats[first], wants)
         rinsed = before is not None and not rest
-        out[first] = Cup(drops, rest, leaves, rinsed, bool(leaves or more), yellow=is_yellow(mix))
+        wet = 0 if before is None else _wet(before, rest)
+        own = leaves if not more else 0  # what is left is left by the last of a run
+        out[first] = Cup(
+            drops, rest, own, rinsed, bool(leaves or more), yellow=is_yellow(mix), rest_wet=wet,
+            leaves_wet=_wet(coats[first], own),
+        )  # fmt: skip
         for k in more:
-            out[k] = Cup({}, 0, leaves, kept=bool(leaves or k != more[-1]), same=True)
+            own = leaves if k == more[-1] else 0
+            out[k] = Cup({}, 0, own, kept=bool(leaves or k != more[-1]), same=True, leaves_wet=_wet(coats[k], own))
         leaves = rest
     return out
+
+
+def _wet(coat: Coat, drops: int) -> int:
+    """So many drops of a coat's paint, with the thinner that is in them."""
+    return round(drops * (1 + coat.by.water(coat.settings)))
 
 
 def _from(before: Coat | None, coat: Coat, wants: float) -> tuple[int, dict[str, int]]:

@@ -208,7 +208,9 @@ def steps_of(
 
 def _from_cup(step: Step, cup: Cup) -> Step:
     """A sprayed step with what is done with its cup: what is put in, whether it is rinsed."""
-    keeps = f" Keep the last {counted(cup.leaves, 'drop', 'drops')} in the cup for the next." if cup.leaves else ""
+    keeps = (
+        f" Keep the last {counted(cup.leaves_wet, 'drop', 'drops')} in the cup for the next." if cup.leaves else ""
+    )
     how = f"{cup.words} {step.how}{keeps}".strip()
     drops = cup.drops or step.drops_of
     return replace(step, how=how, drops_of=drops, clean_minutes=0.0 if cup.kept else step.clean_minutes)
