@@ -6,17 +6,18 @@ import pytest
 from dusk_lamp.core.errors import SettingError
 from dusk_lamp.core.paint.colour import colour_of_hex, delta_e
 from dusk_lamp.core.paint.rack import Rack
-from dusk_lamp.core.sculpt.marking import Region
+from dusk_lamp.core.sculpt.marking import Marking, Region
 from dusk_lamp.core.target.scheme import (
     WORDS,
     guessed_names,
     in_scheme,
+    named_by_place,
     palette_of_picture,
     schemes_of_picture,
     schemes_of_words,
 )
 
-from ..shapes import RACK
+from ..shapes import RACK, ball, plate, surface_of, together
 
 
 def hue(colour):
@@ -96,3 +97,15 @@ def test_guesses_are_named_by_their_place():
     )
     assert [r.name for r in named] == ["Guess 1", "Base", "Head"]
     assert named[1].material == "stone" and named[2].attention == "focal point"
+
+
+def test_a_guess_is_named_by_where_it_lies_on_the_sculpt():
+    surface = surface_of(together(plate(-10, 10, -10, 10), ball(8, at=(0, 0, 9)), ball(2, at=(0, 0, 19))))
+    labels = (np.digitize(surface.points[:, 2], (0.5, 17)) + 1).astype(np.uint8)
+    everywhere = np.ones(len(surface), bool)
+    found = Marking(labels, tuple(Region(f"Guess {k}") for k in (1, 2, 3)))
+    named = named_by_place(found, surface, everywhere)
+    assert [r.name for r in named.regions] == ["Base", "Guess 2", "Head"]  # the body is left for the painter to name
+    assert (named.labels == labels).all()
+    with pytest.raises(SettingError, match="no creases"):
+        named_by_place(Marking(np.zeros_like(labels), ()), surface, everywhere)

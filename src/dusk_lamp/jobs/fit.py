@@ -8,7 +8,6 @@ from ..core.plan.stages import stages
 from ..core.plan.stages.undercoat import STAGE
 from ..core.units import per_cent
 from ..store import plans
-from ..store.open_sculpts import OpenSculpts
 from .work import Work
 
 WORSE = 0.01  # of the area within half a value: less than that nobody sees
@@ -20,11 +19,7 @@ def run(work: Work) -> None:
     Raises:
         Stopped: by the painter, or because the plan was changed in the meantime: then that stays.
     """
-    work.say("Looking at the light", 0.01)
-    store = work.store
-    with store.session() as session:
-        sculpt = work.sculpt(session)
-        context, kept = plans.context_of(session, sculpt, OpenSculpts(store).of(sculpt), store.cache)
+    context, kept = work.context()
     coats, span = STAGE.fit(context, work.say, work.stopped)
     before = [c for c in context.coats(STAGE.name) if not c.muted]
     if (
@@ -39,7 +34,7 @@ def run(work: Work) -> None:
                 f"yours bring {per_cent(was)} with {len(before)}, and were kept"
             )
     wishes = context.wishes(STAGE.name).of("fit", span)
-    with store.saving() as session:
+    with work.store.saving() as session:
         try:
             own = STAGE.put(context, STAGE.items(context)[0], coats)
             plan = replace(context.plan.with_wishes(STAGE.name, wishes), coats=tuple(own), settled=tuple(stages()))

@@ -9,7 +9,6 @@ from ..core.plan.stages import stages
 from ..core.plan.stages.colour import ColourWishes
 from ..core.plan.stages.undercoat import STAGE
 from ..store import plans
-from ..store.open_sculpts import OpenSculpts
 from .work import Work
 
 FITTED = 0.55  # of the whole that finding the passes takes
@@ -21,11 +20,7 @@ def run(work: Work) -> None:
     Raises:
         Stopped: by the painter, or because the plan was changed in the meantime: then that stays.
     """
-    work.say("Looking at the light", 0.01)
-    store = work.store
-    with store.session() as session:
-        sculpt = work.sculpt(session)
-        context, kept = plans.context_of(session, sculpt, OpenSculpts(store).of(sculpt), store.cache)
+    context, kept = work.context()
     plan = replace(context.plan, coats=(), settled=()).with_wishes("colour", ColourWishes("", Budget.usual(GAME)))
     context = context.on(plan)
     if context.tools.sprays:
@@ -33,7 +28,7 @@ def run(work: Work) -> None:
         context = context.on(plan.with_wishes(STAGE.name, context.wishes(STAGE.name).of("fit", span)))
         context = context.with_coats(STAGE.put(context, STAGE.items(context)[0], coats))
     context, _ = laid(context, lambda step, share: work.say(step, FITTED + (1 - FITTED) * share))
-    with store.saving() as session:
+    with work.store.saving() as session:
         try:
             new = replace(kept, plan=replace(context.plan, settled=tuple(stages())))
             plans.keep(session, work.sculpt(session), new, "planned for you")

@@ -6,7 +6,10 @@ from sqlalchemy import select
 from sqlalchemy.orm import Session
 
 from ..core.errors import Stopped
+from ..core.plan.context import Context
+from ..store import plans
 from ..store.models import FILLS_THE_SHELF, LOOKED_AT, Job, Sculpt
+from ..store.open_sculpts import OpenSculpts
 from ..store.store import Store
 
 
@@ -54,3 +57,10 @@ class Work:
         if job is None or job.stop_asked:
             raise Stopped("stopped before its result was kept")
         return job.sculpt
+
+    def context(self) -> tuple[Context, plans.Kept]:
+        """The sculpt as it stands now, to work on, and its plan as it is kept."""
+        self.say("Looking at the light", 0.01)
+        with self.store.session() as session:
+            sculpt = self.sculpt(session)
+            return plans.context_of(session, sculpt, OpenSculpts(self.store).of(sculpt), self.store.cache)

@@ -11,12 +11,11 @@ from sqlalchemy.orm import Session
 from ..core.errors import SettingError
 from ..core.paint.colour import rgb_from_hex
 from ..core.plan.simulation import digest
-from ..core.sculpt.marking import Marking
 from ..core.target.scheme import (
     WORDS,
     Scheme,
-    guessed_names,
     in_scheme,
+    named_by_place,
     palette_of_picture,
     schemes_of_picture,
     schemes_of_words,
@@ -94,21 +93,8 @@ def _schemes(given: dict[str, Any]) -> list[Scheme]:
 
 
 def _guess(session: Session, own: Opened, what: str, given: dict[str, Any]) -> Edit:
-    found = guessed(own.open)
-    site, count = own.site, len(found.regions)
-    z = site.surface.points[:, 2].astype(float)
-    share = (z - z.min()) / max(float(np.ptp(z)), 1e-9)
-    areas = site.areas.astype(np.float64)
-    heights, shares = [], []
-    for k in range(1, count + 1):
-        own_ = found.labels == k
-        heights.append(
-            (float(np.average(share[own_], weights=areas[own_] + 1e-12)), float(np.percentile(share[own_], 95)))
-        )
-        shares.append(float(areas[own_].sum() / areas.sum()))
-    if not count:
-        raise SettingError("no regions could be told apart on this sculpt; mark some first")
-    named = Marking(found.labels, guessed_names(found.regions, heights, shares), own.plan.last_id)
+    site = own.site
+    named = named_by_place(guessed(own.open), site.surface, site.paintable).renewed(site.marking)
     return with_marking(own, named, "regions guessed for you", ("regions",))
 
 
@@ -145,8 +131,7 @@ def _four(colours: list[Any]) -> tuple[str, str, str, str]:
 
 def _coloured(own: Opened, scheme: Scheme) -> tuple[Any, ...]:
     site = own.site
-    areas = [float(site.areas[site.labels == k].sum()) for k in range(1, len(site.marking.regions) + 1)]
-    return in_scheme(own.plan.regions, areas, scheme, own.context.rack)
+    return in_scheme(own.plan.regions, site.marking.areas(site.surface, site.paintable)[1:], scheme, own.context.rack)
 
 
 @blueprint.post("/sculpts/<int:sculpt_id>/for-me/palette")

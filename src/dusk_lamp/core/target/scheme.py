@@ -16,7 +16,8 @@ from ..errors import SettingError
 from ..paint.colour import colour_of_hex, encoded, linear
 from ..paint.mix import neat_pot
 from ..paint.rack import Rack
-from ..sculpt.marking import Region
+from ..sculpt.marking import Marking, Region
+from ..sculpt.surface import Surface
 from .hue import usual_path
 from .local import USUAL, lab_of, rgb_of_lab
 
@@ -178,3 +179,25 @@ def guessed_names(
         k = max(left, key=lambda k: heights[k][0])
         out[k] = replace(out[k], name="Head", material="skin", attention="focal point")
     return tuple(out)
+
+
+def named_by_place(found: Marking, surface: Surface, paintable: NDArray[np.bool_]) -> Marking:
+    """A guess with its regions named by where each lies on the sculpt and how much of it they take: see `guessed_names`.
+
+    paintable: (N,), what a brush can get at; the rest has no weight.
+
+    Raises:
+        SettingError: nothing was guessed.
+    """
+    if not found.regions:
+        raise SettingError("no creases part this sculpt into regions; mark some first")
+    z = surface.points[:, 2].astype(np.float64)
+    share = (z - z.min()) / max(float(np.ptp(z)), 1e-9)
+    weights = np.where(paintable, surface.areas, 0).astype(np.float64)
+    heights = []
+    for k in range(1, len(found.regions) + 1):
+        own = found.labels == k
+        middle = np.average(share[own], weights=weights[own] + 1e-12)
+        heights.append((float(middle), float(np.percentile(share[own], 95))))
+    shares = [float(a) for a in found.areas(surface, paintable)[1:] / weights.sum()]
+    return Marking(found.labels, guessed_names(found.regions, heights, shares), found.last_id)

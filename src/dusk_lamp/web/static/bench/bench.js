@@ -50,7 +50,7 @@ addEventListener("kept", lamps); // a change was kept: what rests on it may have
 // what a panel holds can be pressed once its own data are there, and looks so: no press is lost
 async function whenLoaded(panel, loading) {
   panel.inert = true;
-  try { await loading; } catch { /* said by whoever loads */ } finally { panel.inert = false; }
+  try { await loading; } catch { /* the one that loads says so */ } finally { panel.inert = false; }
 }
 
 // --- stages on this bench share the turntable
