@@ -41,9 +41,13 @@ class Bench:
         needs."""
         command = [sys.executable, "-m", "dusk_lamp.cli", "serve", "--port", "0", "--data", str(self.data)]
         self.process = subprocess.Popen(
-            command, stdout=subprocess.PIPE, stderr=subprocess.DEVNULL, text=True, start_new_session=True,
+            command,
+            stdout=subprocess.PIPE,
+            stderr=subprocess.DEVNULL,
+            text=True,
+            start_new_session=True,
             env={**os.environ, "DUSK_LAMP_MOST_SAMPLES": str(samples)},
-        )  # fmt: skip
+        )
         assert self.process.stdout is not None
         self.address = next(word for word in self.process.stdout.readline().split() if word.startswith("http"))
         for _ in range(200):
@@ -145,8 +149,16 @@ def kills(bench: Bench, until: float, rng: random.Random) -> str:
     bench.start()
     painter, sculpt = prepared(bench)
     tries = acknowledged = lost = 0
-    kept = {"rig": {"lamp": {"azimuth": 0, "elevation": 50, "size": 8}, "sky": 0.25, "sky_kind": "overcast", "bounce": 0.1},
-            "greys": {"steps": 5, "white_budget": 0.03, "cuts": None}, "exposure": {"primer": 1.5, "white": 9.5, "gain": 1}}  # fmt: skip
+    kept = {
+        "rig": {
+            "lamp": {"azimuth": 0, "elevation": 50, "size": 8},
+            "sky": 0.25,
+            "sky_kind": "overcast",
+            "bounce": 0.1,
+        },
+        "greys": {"steps": 5, "white_budget": 0.03, "cuts": None},
+        "exposure": {"primer": 1.5, "white": 9.5, "gain": 1},
+    }
     while time.monotonic() < until:
         tries += 1
         last: dict[str, Any] = {}

@@ -202,6 +202,15 @@ def bench_regions(_folder: Path) -> None:
         "first guess of the regions",
         f"{median(lambda: guess(pieces_of(surface, surface.areas > 0, bends)), 1):.2f} s",
     )
+    from painter import COPIES, measured
+
+    found = measured(70_000)
+    for copy in COPIES:
+        first, named, done, took = (float(np.mean([r[k] for r in found if r[1] == copy])) for k in (2, 3, 4, 5))
+        row(f"pieces, {copy}: first guess of eight", f"{first:.2f}", "≥ 0.65", f"the tree takes {took:.1f} s")
+        row(f"pieces, {copy}: after twelve clicks", f"{done:.2f}", "≥ 0.88", f"named, before the first: {named:.2f}")
+    for name, copy, first, _, done, _ in sorted(found, key=lambda r: r[4])[:4]:
+        row(f"worst: {name}, {copy}", f"{done:.2f}", "", f"first guess {first:.2f}")
     row("curvature at two scales (once per sculpt)", f"{median(lambda: likeness(surface, bends), 1) * 1e3:.0f} ms")
     row("how faces meet (once per sculpt)", f"{median(lambda: Bends(surface)) * 1e3:.0f} ms")
     row("cavity and exposedness", f"{median(lambda: (cavity(surface), exposed(surface)), 1):.2f} s", "≤ 4 s")
@@ -317,8 +326,20 @@ def bench_colour(_folder: Path) -> None:
         f.flush()
         mask = read_mask(f.name, "ply")
     marking = mask.on(surface, placing(warden_mesh(), Standing("z", "-y", 54.0)))
-    colours = ("Harbour Grey", "Tan Bark", "Saddle", "Cockle Red", "Mud Bank", "Deep Channel", "Tide Blue", "Freckle", "Sailcloth",
-               "Driftwood", "Rain Barrel", "Marigold")  # fmt: skip
+    colours = (
+        "Harbour Grey",
+        "Tan Bark",
+        "Saddle",
+        "Cockle Red",
+        "Mud Bank",
+        "Deep Channel",
+        "Tide Blue",
+        "Freckle",
+        "Sailcloth",
+        "Driftwood",
+        "Rain Barrel",
+        "Marigold",
+    )
     regions = tuple(replace(r, colour=colours[k % len(colours)]) for k, r in enumerate(marking.regions))
     site, rack = Site(surface, visibility_of(surface), marking=Marking(marking.labels, regions)), the_rack(None)
     head(f"Colour, {len(surface):,} samples, {len(regions)} regions")
@@ -521,7 +542,8 @@ def bench_browser(folder: Path) -> None:
             page.wait_for_timeout(3000)
             for name, size in (("hard lamp", 0), ("lamp 16° wide", 16)):
                 page.evaluate(
-                    f"() => {{ const s = document.getElementById('size'); s.value = {size}; s.dispatchEvent(new Event('input')); s.dispatchEvent(new Event('change')); }}"
+                    f"() => {{ const s = document.getElementById('size'); s.value = {size}; s.dispatchEvent(new "
+                    f"Event('input')); s.dispatchEvent(new Event('change')); }}"
                 )
                 page.wait_for_timeout(5000)
                 times = page.evaluate(DRAG)
@@ -559,7 +581,8 @@ def bench_browser(folder: Path) -> None:
 DRAG = """async () => {
     const canvas = document.getElementById("turntable"), dial = document.getElementById("dial"), times = [];
     const box = dial.getBoundingClientRect(), middle = [box.x + box.width / 2, box.y + box.height / 2];
-    const at = (type, x) => dial.dispatchEvent(new PointerEvent(type, { clientX: x, clientY: middle[1] + 20, pointerId: 1, buttons: 1, bubbles: true }));
+    const at = (type, x) => dial.dispatchEvent(new PointerEvent(
+        type, { clientX: x, clientY: middle[1] + 20, pointerId: 1, buttons: 1, bubbles: true }));
     dial.setPointerCapture = () => {};
     at("pointerdown", middle[0] - 40);
     await new Promise((r) => setTimeout(r, 1500));

@@ -1,4 +1,5 @@
-"""Planted errors: how many of them do the tests notice? `bin/mutate [--count N] [--seed S] [--only ROOM]`: so many in each room.
+"""Planted errors: how many of them do the tests notice? `bin/mutate [--count N] [--seed S] [--only ROOM]`: so many in
+each room.
 
 An error is one small change somewhere in the core: a sign turned, a comparison widened, a number half as large
 again, a condition turned round, the larger taken for the smaller. (Half of 1e-9 is no error: such numbers only keep
@@ -69,8 +70,20 @@ NEAR = {  # the tests beside each room, the quickest first; a file belongs to th
 SKIP = {"make_bands.py"}
 COMPARE = {ast.Lt: ast.GtE, ast.LtE: ast.Gt, ast.Gt: ast.LtE, ast.GtE: ast.Lt, ast.Eq: ast.NotEq, ast.NotEq: ast.Eq}
 COUNT = {ast.Add: ast.Sub, ast.Sub: ast.Add, ast.Mult: ast.Div, ast.Div: ast.Mult}
-SWAP = {"min": "max", "max": "min", "minimum": "maximum", "maximum": "minimum", "any": "all", "all": "any",
-        "sin": "cos", "cos": "sin", "floor": "ceil", "argmin": "argmax", "argmax": "argmin", "exp": "log1p"}  # fmt: skip
+SWAP = {
+    "min": "max",
+    "max": "min",
+    "minimum": "maximum",
+    "maximum": "minimum",
+    "any": "all",
+    "all": "any",
+    "sin": "cos",
+    "cos": "sin",
+    "floor": "ceil",
+    "argmin": "argmax",
+    "argmax": "argmin",
+    "exp": "log1p",
+}
 TINY = 1e-6  # a number this small is there to keep a division from nothing
 PATIENCE_S = 240
 
@@ -184,11 +197,26 @@ def noticed(error: Error, folder: Path) -> tuple[bool, float]:
     start = time.monotonic()
     try:
         done = subprocess.run(
-            [sys.executable, "-m", "pytest", "-x", "-q", "-n0", "-p", "no:cacheprovider", "--durations=0",
-             "-o", "addopts=", *tests],
-            cwd=ROOT, env={**os.environ, "PYTHONPATH": str(folder / "src"), "NUMBA_NUM_THREADS": "1"}, capture_output=True,
-            timeout=PATIENCE_S, check=False,
-        )  # fmt: skip
+            [
+                sys.executable,
+                "-m",
+                "pytest",
+                "-x",
+                "-q",
+                "-n0",
+                "-p",
+                "no:cacheprovider",
+                "--durations=0",
+                "-o",
+                "addopts=",
+                *tests,
+            ],
+            cwd=ROOT,
+            env={**os.environ, "PYTHONPATH": str(folder / "src"), "NUMBA_NUM_THREADS": "1"},
+            capture_output=True,
+            timeout=PATIENCE_S,
+            check=False,
+        )
         failed = done.returncode != 0
     except subprocess.TimeoutExpired:
         failed = True  # a test that never ends is noticed, too

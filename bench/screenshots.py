@@ -131,7 +131,8 @@ def main() -> None:
             page.get_by_role("button", name="Mix my steps").click()
             page.locator("#ladders li").nth(2).wait_for()
             page.evaluate(
-                "document.querySelector('.room-main').scrollTo(0, 0); document.querySelector('.room-side').scrollTo(0, 0)"
+                "document.querySelector('.room-main').scrollTo(0, 0); "
+                "document.querySelector('.room-side').scrollTo(0, 0)"
             )
             shot("palette")
             page.goto(f"{address}/glaze")

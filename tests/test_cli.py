@@ -97,9 +97,21 @@ def test_a_flat_sheet_is_lit(tmp_path):
 
 @pytest.mark.parametrize(
     "extra",
-    [["--lamp", "north"], ["--lamp", "1"], ["--lamp", "0,120"], ["--lamp", "0,90,500"], ["--sky", "-1"], ["--bounce", "2"],
-     ["--height", "0"], ["--height", "nan"], ["--up", "q"], ["--samples", "3"], ["--sky", "lots"], ["--sky-kind", "stormy"]],
-)  # fmt: skip
+    [
+        ["--lamp", "north"],
+        ["--lamp", "1"],
+        ["--lamp", "0,120"],
+        ["--lamp", "0,90,500"],
+        ["--sky", "-1"],
+        ["--bounce", "2"],
+        ["--height", "0"],
+        ["--height", "nan"],
+        ["--up", "q"],
+        ["--samples", "3"],
+        ["--sky", "lots"],
+        ["--sky-kind", "stormy"],
+    ],
+)
 def test_bad_settings_exit_with_2_one_line_and_no_file(tmp_path, ball_file, capsys, extra):
     _refused(tmp_path, [str(ball_file)], extra, capsys)
 
@@ -286,9 +298,23 @@ def keeper(tmp_path_factory):
 def test_an_undercoat_is_planned_and_written(capsys, keeper, tmp_path, school, more):
     out, plan = tmp_path / "u.ply", tmp_path / "plan.json"
     code, said, _ = run(
-        capsys, "undercoat", str(keeper), "-o", str(out), "--school", school, "--lamp", "30,50", "--samples", "4000",
-        "--height", "32", "--json", str(plan), *more,
-    )  # fmt: skip
+        capsys,
+        "undercoat",
+        str(keeper),
+        "-o",
+        str(out),
+        "--school",
+        school,
+        "--lamp",
+        "30,50",
+        "--samples",
+        "4000",
+        "--height",
+        "32",
+        "--json",
+        str(plan),
+        *more,
+    )
     assert code == 0 and "within half a value" in said
     rows = trimesh.load(out, process=False).metadata["_ply_raw"]["vertex"]["data"]
     assert {"target", "value", "red", "green", "blue"} <= set(rows.dtype.names)
@@ -438,7 +464,8 @@ def test_sketch_of_a_white_keeps_its_ration_and_says_its_key(tmp_path, ball_file
 
 
 def test_the_best_plan_for_an_hour_is_written_and_runs(tmp_path, capsys):
-    """Two regions of a box in two colours: few pots, whole drops, steps that name their puddle; and the plan written runs as it is."""
+    """Two regions of a box in two colours: few pots, whole drops, steps that name their puddle; and the plan written
+    runs as it is."""
     (tmp_path / "box.stl").write_bytes(
         trimesh.creation.box((10, 10, 20)).subdivide().subdivide().export(file_type="stl")
     )

@@ -8,7 +8,8 @@ from dusk_lamp.demo.plans import DEMO
 
 
 def test_what_ships_finished_lies_on_the_surface_that_the_bench_lays_out():
-    """Spots are counted by sample: another laying-out would put them elsewhere. One plan is made again and compared."""
+    """Spots are counted by sample: another laying-out would put them elsewhere. One plan is made again and
+    compared."""
     fresh = worked_out(next(d for d in DEMO if d.file == "reed-runner-2"))
     shipped = finished("reed-runner-2")
     assert np.array_equal(fresh.labels, shipped.labels)

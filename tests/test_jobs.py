@@ -7,8 +7,10 @@ import time
 from dataclasses import replace
 from datetime import timedelta
 
+import numpy as np
 import pytest
 
+from dusk_lamp.core.sculpt.pieces import pieces_of
 from dusk_lamp.core.sculpt.stand import Standing
 from dusk_lamp.jobs import leases, prepare
 from dusk_lamp.jobs.leases import give_back, new_worker, take
@@ -16,8 +18,11 @@ from dusk_lamp.jobs.queue import Queue, run
 from dusk_lamp.settings import Settings
 from dusk_lamp.store import plans
 from dusk_lamp.store import preparing as stages
+from dusk_lamp.store.cache import key_of
 from dusk_lamp.store.models import FILLS_THE_SHELF, LOOKED_AT, Job, Sculpt, now
+from dusk_lamp.store.open_sculpts import OpenSculpts
 from dusk_lamp.store.plans import add_sculpt
+from dusk_lamp.store.preparing import PIECES
 from dusk_lamp.store.store import Store, lay_out_again, new_job
 
 from .shapes import ball
@@ -298,6 +303,18 @@ def test_what_somebody_waits_for_goes_before_what_fills_the_shelf_and_interrupts
     assert job_of(store, filling).state == "done"
     with store.session() as session:
         assert session.get(Sculpt, sculpt).sky_key
+
+
+def test_the_pieces_of_a_sculpt_without_regions_are_kept_before_anybody_asks(store, tmp_path):
+    ball(5, 4).export(tmp_path / "ball.stl")
+    sculpt, job = brought(store, tmp_path / "ball.stl", "stl", "Ball")
+    Queue(store)._run(job)
+    with store.session() as session:
+        own = session.get(Sculpt, sculpt)
+        laid = OpenSculpts(store).of(own)
+        assert key_of("pieces", PIECES, own.sky_key) in store.cache
+    kept, made = laid.pieces(lambda *_: None), pieces_of(laid.site.surface, laid.site.paintable, laid.site.bends)
+    assert np.array_equal(kept.children, made.children) and np.array_equal(kept.cut(5), made.cut(5))
 
 
 def test_once_its_bench_is_open_a_hurried_job_lets_others_go_first(store, tmp_path):

@@ -1,4 +1,5 @@
-"""Upgrades: whatever was kept in an older shape is there in the newest, also when an upgrade is cut off in the middle."""
+"""Upgrades: whatever was kept in an older shape is there in the newest, also when an upgrade is cut off in the
+middle."""
 
 import json
 import sqlite3
@@ -22,20 +23,72 @@ from dusk_lamp.store.upgrade import DATABASE, DatabaseError
 VERSIONS = sorted(r.revision for r in ScriptDirectory.from_config(upgrade.config_of()).walk_revisions())
 PAINT = {"name": "Soot", "kind": "base", "colour": "#1b1b1d"}
 OLD_COAT = {
-    "technique": "spray", "paints": [PAINT], "parts": [1], "amount": 20.0, "settings": {}, "muted": True, "label": "old",
+    "technique": "spray",
+    "paints": [PAINT],
+    "parts": [1],
+    "amount": 20.0,
+    "settings": {},
+    "muted": True,
+    "label": "old",
     "pass": {"azimuth": 10.0, "elevation": 40.0, "distance": 90.0, "seconds": 3.5, "way": "stroke", "aim": [0, 0, 0]},
-}  # fmt: skip
+}
 VALUES = {
-    "undercoat": json.dumps({"school": "fit", "coats": [OLD_COAT, {**OLD_COAT, "technique": "wash", "pass": None, "amount": 2.0}],
-                             "past": [{"school": "ladder", "coats": [OLD_COAT]}], "turn": 3, "primer": "Pitch"}),
-    "stages_done": json.dumps(["stand", "light", "ladder"]), "told": json.dumps(PAINT), "paints": json.dumps([PAINT]),
-    "parts": "[1]", "findings": "{}", "rig": json.dumps({"lamp": None, "sky": 0.5, "sky_kind": "overcast", "bounce": 0}),
-    "state": "done", "name": "Own", "number": 1, "marking_number": 1, "sculpt_id": 1, "deleted_at": None,
-    "labels": zlib.compress(bytes(9)), "more_files": "[]", "document": json.dumps({"plan": 2, "sculpt": {"up": "z", "front": "-y", "height": 30.0}, "light": {"sky": 0.5}}),
-    **dict.fromkeys(("greys", "exposure", "tints", "display", "face", "glows", "metal", "wear", "choice", "standing", "surface_standing", "goes_on", "settings", "counts"), "{}"),
-    "mix": json.dumps({"paints": [PAINT], "parts": [1]}), "technique": "brush", "stage": "colour", "up": "z", "front": "-y",
-    "height_mm": 30.0, "school": "fit", "darkest": 1.0, "lightest": 9.0, "labels_key": "", "coats_key": "", "plan_id": 1,
-}  # fmt: skip
+    "undercoat": json.dumps(
+        {
+            "school": "fit",
+            "coats": [OLD_COAT, {**OLD_COAT, "technique": "wash", "pass": None, "amount": 2.0}],
+            "past": [{"school": "ladder", "coats": [OLD_COAT]}],
+            "turn": 3,
+            "primer": "Pitch",
+        }
+    ),
+    "stages_done": json.dumps(["stand", "light", "ladder"]),
+    "told": json.dumps(PAINT),
+    "paints": json.dumps([PAINT]),
+    "parts": "[1]",
+    "findings": "{}",
+    "rig": json.dumps({"lamp": None, "sky": 0.5, "sky_kind": "overcast", "bounce": 0}),
+    "state": "done",
+    "name": "Own",
+    "number": 1,
+    "marking_number": 1,
+    "sculpt_id": 1,
+    "deleted_at": None,
+    "labels": zlib.compress(bytes(9)),
+    "more_files": "[]",
+    "document": json.dumps({"plan": 2, "sculpt": {"up": "z", "front": "-y", "height": 30.0}, "light": {"sky": 0.5}}),
+    **dict.fromkeys(
+        (
+            "greys",
+            "exposure",
+            "tints",
+            "display",
+            "face",
+            "glows",
+            "metal",
+            "wear",
+            "choice",
+            "standing",
+            "surface_standing",
+            "goes_on",
+            "settings",
+            "counts",
+        ),
+        "{}",
+    ),
+    "mix": json.dumps({"paints": [PAINT], "parts": [1]}),
+    "technique": "brush",
+    "stage": "colour",
+    "up": "z",
+    "front": "-y",
+    "height_mm": 30.0,
+    "school": "fit",
+    "darkest": 1.0,
+    "lightest": 9.0,
+    "labels_key": "",
+    "coats_key": "",
+    "plan_id": 1,
+}
 
 
 def made_at(root, version):
@@ -51,7 +104,8 @@ def made_at(root, version):
         tables = [
             r[0]
             for r in database.execute(
-                "SELECT name FROM sqlite_master WHERE type='table' AND name != 'alembic_version' AND name NOT LIKE 'sqlite_%'"
+                "SELECT name FROM sqlite_master WHERE type='table' AND name != 'alembic_version' AND name NOT LIKE "
+                "'sqlite_%'"
             )
         ]
         for table in sorted(tables, key=lambda t: t != "sculpt"):
@@ -189,7 +243,8 @@ def test_twins_of_old_are_numbered_and_new_ones_refused_by_the_database(tmp_path
 
 
 def test_what_was_kept_by_a_regions_name_or_number_is_kept_by_its_id(tmp_path):
-    """Strokes, states of coats, kept schemes, metal, glows, wear and face of version 0015, as revisions that can be undone."""
+    """Strokes, states of coats, kept schemes, metal, glows, wear and face of version 0015, as revisions that can be
+    undone."""
     made_at(tmp_path, "0015")
     labels = np.array([0, 1, 1, 2, 2, 2, 0, 1], np.uint8)
     own, everything = [{"name": "Blade", "material": "metal"}, {"name": "Gem"}], {"kind": "whole"}
@@ -207,7 +262,8 @@ def test_what_was_kept_by_a_regions_name_or_number_is_kept_by_its_id(tmp_path):
         for number, regions in ((1, own[:1]), (2, own)):
             row = (number, zlib.compress((labels * (labels <= number)).tobytes()), json.dumps(regions))
             database.execute(
-                "INSERT INTO marking (sculpt_id, number, surface_key, standing, labels, regions) VALUES (1, ?, 'text', '{}', ?, ?)",
+                "INSERT INTO marking (sculpt_id, number, surface_key, standing, labels, regions) VALUES (1, ?, "
+                "'text', '{}', ?, ?)",
                 row,
             )
         coats = [
@@ -218,19 +274,45 @@ def test_what_was_kept_by_a_regions_name_or_number_is_kept_by_its_id(tmp_path):
             ("glow", mask, "lens-2"),
         ]
         for place, (stage, on, way) in enumerate(coats):
-            database.execute("INSERT INTO coat (scheme_id, place, stage, technique, mix, settings, goes_on, muted, label, way) VALUES (1, ?, ?, 'brush', ?, '{}', ?, 0, ?, ?)",
-                             (place, stage, json.dumps(coat["mix"]), json.dumps(on), way or "prime", way))  # fmt: skip
+            database.execute(
+                "INSERT INTO coat (scheme_id, place, stage, technique, mix, settings, goes_on, muted, "
+                "label, way) VALUES (1, ?, ?, 'brush', ?, '{}', ?, 0, ?, ?)",
+                (place, stage, json.dumps(coat["mix"]), json.dumps(on), way or "prime", way),
+            )
         database.execute("DELETE FROM kept_scheme")
         for id_, name in ((4, "Blue"), (7, "Red")):
             regions = [{"name": "Gem", "colour": "#2030ff" if name == "Blue" else "#ff3020"}]
             kept = [{**coat, "stage": "colour", "where": mask, "way": name}]
-            database.execute("INSERT INTO kept_scheme (id, sculpt_id, name, coats, choice, regions, tints) VALUES (?, 1, ?, ?, ?, ?, '{}')",
-                             (id_, name, json.dumps(kept), json.dumps({"school": "ladder", "primer": None, "through": None, "in_colour": False, "darkest": 1, "lightest": 8}), json.dumps(regions)))  # fmt: skip
+            database.execute(
+                "INSERT INTO kept_scheme (id, sculpt_id, name, coats, choice, regions, tints) VALUES "
+                "(?, 1, ?, ?, ?, ?, '{}')",
+                (
+                    id_,
+                    name,
+                    json.dumps(kept),
+                    json.dumps(
+                        {
+                            "school": "ladder",
+                            "primer": None,
+                            "through": None,
+                            "in_colour": False,
+                            "darkest": 1,
+                            "lightest": 8,
+                        }
+                    ),
+                    json.dumps(regions),
+                ),
+            )
         glow = {"number": 3, "kind": "region", "of": "Gem", "name": "Gem", "strength": 2.0, "seed": 5}
         values = {
-            "marking_number": 2, "scheme_id": 1, "kept_scheme": 7, "metal": {"Blade": {"school": "facet", "world": "dusk", "least": 2.0}},
-            "glows": {"dusk": 0.4, "all": [glow]}, "wear": {"amounts": {"dust": 0.5}, "spared": ["Gem"], "seed": 9}, "parts": [],
-        }  # fmt: skip
+            "marking_number": 2,
+            "scheme_id": 1,
+            "kept_scheme": 7,
+            "metal": {"Blade": {"school": "facet", "world": "dusk", "least": 2.0}},
+            "glows": {"dusk": 0.4, "all": [glow]},
+            "wear": {"amounts": {"dust": 0.5}, "spared": ["Gem"], "seed": 9},
+            "parts": [],
+        }
         for name, value in values.items():
             database.execute(
                 f"UPDATE sculpt SET {name} = ?", (json.dumps(value) if isinstance(value, dict | list) else value,)

@@ -13,9 +13,16 @@ from playwright.sync_api import sync_playwright
 
 CHROMIUM = shutil.which("chromium") or shutil.which("chromium-browser") or "/usr/bin/chromium"
 ARGUMENTS = [
-    "--no-sandbox", "--use-gl=angle", "--use-angle=swiftshader", "--enable-unsafe-swiftshader",
-    "--disable-gpu-rasterization", "--disable-background-networking", "--disable-component-update", "--disable-sync", "--no-first-run",
-]  # fmt: skip
+    "--no-sandbox",
+    "--use-gl=angle",
+    "--use-angle=swiftshader",
+    "--enable-unsafe-swiftshader",
+    "--disable-gpu-rasterization",
+    "--disable-background-networking",
+    "--disable-component-update",
+    "--disable-sync",
+    "--no-first-run",
+]
 
 
 class Server:

@@ -1,4 +1,5 @@
-"""Whoever comes, with whatever: axe-core's rules on every page, nothing to push sideways on a phone, and a bench that goes away."""
+"""Whoever comes, with whatever: axe-core's rules on every page, nothing to push sideways on a phone, and a bench that
+goes away."""
 
 import json
 from pathlib import Path

@@ -9,6 +9,7 @@ from .test_painter import bench_url, figure, open_bench, pixels, until, with_a_r
 def test_a_cloak_is_sketched_painted_scrubbed_and_taken_to_the_sheet(page, server, bench_url):  # noqa: F811
     with_a_rack(page, server)
     open_bench(page, bench_url.replace("/light", "/regions"))
+    page.get_by_text("More ways to mark").click()
     page.get_by_role("button", name="up", exact=True).click()
     page.locator("#region-list li").nth(1).wait_for()
     to_stage(page, "sketch")

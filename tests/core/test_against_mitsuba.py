@@ -24,7 +24,8 @@ FAR_MM = 20_000.0
 
 
 def mitsuba_light(surface, spots, emitter, path, samples):
-    """Light that Mitsuba finds on some samples: what a white matt surface there sends straight out, 1 = the open lamp."""
+    """Light that Mitsuba finds on some samples: what a white matt surface there sends straight out, 1 = the open
+    lamp."""
     mi.set_variant("scalar_rgb")
     path.write_bytes(lit_ply(surface, {}))
     eps = 2e-4 * surface.size
@@ -75,8 +76,9 @@ def spots_of(surface, rng):
 
 
 def agrees(ours, theirs, mean, worst):
-    """Mean difference and the 95th percentile of 100 spots. Measured when this was written: soft shadow 0.002 and 0.010
-    on the warden; dome light 0.010 and 0.040 with 256 directions, of which Mitsuba's own noise is about a third."""
+    """Mean difference and the 95th percentile of 100 spots. Measured when this was written: soft shadow 0.002 and
+    0.010 on the warden; dome light 0.010 and 0.040 with 256 directions, of which Mitsuba's own noise is about a
+    third."""
     difference = np.abs(ours - theirs)
     assert theirs.std() > 0.1, "the spots must differ for the comparison to mean anything"
     assert difference.mean() < mean
@@ -146,7 +148,8 @@ def test_a_glowing_plane_agrees(which, request, rng, tmp_path):
 
 @pytest.mark.parametrize("which", ["warden", "bunny"])
 def test_a_glowing_region_agrees(which, request, rng, tmp_path):
-    """Part of the sculpt itself as the area light, sample by sample: within 3 % of the mean and 0.02 of full light on average."""
+    """Part of the sculpt itself as the area light, sample by sample: within 3 % of the mean and 0.02 of full light on
+    average."""
     surface = request.getfixturevalue(which)
     at = surface.points[np.argmin(surface.points[:, 1])]  # what stands out in front
     own = np.linalg.norm(surface.points - at, axis=1) < 0.12 * surface.size
@@ -158,9 +161,11 @@ def test_a_glowing_region_agrees(which, request, rng, tmp_path):
         lit_ply(replace(surface, faces=np.ascontiguousarray(surface.faces[shines])), {})
     )
     emitter = {
-        "type": "ply", "filename": str(tmp_path / "lamp.ply"), "face_normals": True,
+        "type": "ply",
+        "filename": str(tmp_path / "lamp.ply"),
+        "face_normals": True,
         "emitter": {"type": "area", "radiance": {"type": "rgb", "value": 4.0}},
-    }  # fmt: skip
+    }
     body = replace(surface, faces=np.ascontiguousarray(surface.faces[~shines]))
     glow = glow_of(site, Source("region", 1))
     reached = np.flatnonzero(~own & (glow.factor > 1e-4))
@@ -182,7 +187,8 @@ def mi_place(middle, along, up, normal):
 
 @pytest.mark.parametrize("roughness", [0.35, 0.6])
 def test_a_rough_metal_ball_agrees(roughness, rng):
-    """GGX against Mitsuba's rough conductor in the same world. A single bounce loses some energy to the micro-facets, ours does
+    """GGX against Mitsuba's rough conductor in the same world. A single bounce loses some energy to the micro-facets,
+    ours does
     not: theirs is divided by what it sends back of a world of 1 everywhere."""
     world, eye = World(((0.0, 1.0), (40.0, 0.4), (90.0, 0.1)), 0.05, 10.0, Disc(50, 40, 40, 2.0)), (0.0, 10.0)
     surface = surface_of(ball(radius=10, fine=5))
@@ -210,24 +216,39 @@ def _rough_ball(surface, spots, toward, roughness, shown):
             "type": "radiancemeter",
             "film": {"type": "hdrfilm", "width": 1, "height": 1, "rfilter": {"type": "box"}},
             "to_world": mi.ScalarTransform4f().look_at(
-                origin=list(10 * surface.normals[k].astype(float) + 40 * toward), target=list(10 * surface.normals[k].astype(float)),
+                origin=list(10 * surface.normals[k].astype(float) + 40 * toward),
+                target=list(10 * surface.normals[k].astype(float)),
                 up=[0, 0, 1],
             ),
         }
         for i, k in enumerate(spots)
-    }  # fmt: skip
+    }
     scene = mi.load_dict(
         {
-            "type": "scene", "integrator": {"type": "direct"},
-            "ball": {"type": "sphere", "radius": 10.0, "bsdf": {"type": "roughconductor", "material": "none", "distribution": "ggx", "alpha": roughness**2}},
+            "type": "scene",
+            "integrator": {"type": "direct"},
+            "ball": {
+                "type": "sphere",
+                "radius": 10.0,
+                "bsdf": {"type": "roughconductor", "material": "none", "distribution": "ggx", "alpha": roughness**2},
+            },
             "sensor": {
-                "type": "batch", "film": {"type": "hdrfilm", "width": len(spots), "height": 1, "rfilter": {"type": "box"}, "pixel_format": "luminance"},
-                "sampler": {"type": "independent", "sample_count": 2048}, **sensors,
+                "type": "batch",
+                "film": {
+                    "type": "hdrfilm",
+                    "width": len(spots),
+                    "height": 1,
+                    "rfilter": {"type": "box"},
+                    "pixel_format": "luminance",
+                },
+                "sampler": {"type": "independent", "sample_count": 2048},
+                **sensors,
             },
             "world": {
-                "type": "envmap", "bitmap": mi.Bitmap(np.repeat(shown[..., None], 3, axis=2).astype(np.float32)),
+                "type": "envmap",
+                "bitmap": mi.Bitmap(np.repeat(shown[..., None], 3, axis=2).astype(np.float32)),
                 "to_world": mi.ScalarTransform4f().rotate([1, 0, 0], 90),
             },
         }
-    )  # fmt: skip
+    )
     return np.array(mi.render(scene, seed=1)).reshape(-1)

@@ -1,5 +1,5 @@
-"""What is done around the paint: tasks between coats, the room, the cup, the mouth, small forms. Common practice, CP-2, CP-13,
-CP-33, CP-34, CP-44."""
+"""What is done around the paint: tasks between coats, the room, the cup, the mouth, small forms. Common practice,
+CP-2, CP-13, CP-33, CP-34, CP-44."""
 
 from dataclasses import replace
 
@@ -82,7 +82,8 @@ def test_a_base_of_paste_dries_overnight_before_the_primer():
 
 
 def test_parts_are_put_together_before_the_grime_they_share():
-    """CP-34: whoever forgets the weapon does the shared grime twice; CP-44: glue faces stay bare from the primer on."""
+    """CP-34: whoever forgets the weapon does the shared grime twice; CP-44: glue faces stay bare from the primer
+    on."""
     own = context(loose=frozenset({1}))
     found = placed(own)
     assert (0, "Keep the glue faces bare") in found and (2, "Put the parts together") in found
@@ -144,8 +145,8 @@ def test_tasks_count_in_the_time_and_airbrushed_paint_rests_two_hours_before_a_w
 
 
 def test_a_cup_grows_from_the_rest_of_the_last_and_is_rinsed_before_yellow():
-    """CP-34: dark to light from a cup that is never quite emptied, cleaned before yellow. What lies in the cup, counted drop
-    by drop, is the mix that was asked for."""
+    """CP-34: dark to light from a cup that is never quite emptied, cleaned before yellow. What lies in the cup,
+    counted drop by drop, is the mix that was asked for."""
     mixes = [only(SOOT), Mix((SOOT, GULL), (2, 1)), Mix((SOOT, GULL), (1, 1)), only(RACK.find("Lamp Yellow"))]
     ml = [0.3, 0.2, 0.2, 0.2]
     cups = cups_of([usual_coat("spray", m) for m in mixes], ml, 22)
@@ -212,7 +213,8 @@ def test_a_mouth_has_a_lighter_lower_lip_and_teeth_with_dark_gaps():
 
 
 def test_small_forms_go_bright_before_the_plane_they_sit_on():
-    """CP-13, CP-42: studs under a lamp from above; a stud in the shadow stays dark, and nothing changes where it is off."""
+    """CP-13, CP-42: studs under a lamp from above; a stud in the shadow stays dark, and nothing changes where it is
+    off."""
     studs = [trimesh.creation.icosphere(3, 0.6) for _ in range(2)]
     studs[0].apply_translation((0, -5, 10)), studs[1].apply_translation((0, -5.0, -10))
     plate = trimesh.creation.box((16, 10, 30)).subdivide_to_size(0.7)
@@ -240,7 +242,8 @@ def test_small_forms_go_bright_before_the_plane_they_sit_on():
 
 
 def test_one_hue_in_two_places_is_one_accent_and_a_white_asks_for_blue():
-    """Section 9: a saturated blue accent beside it makes a white read whiter; one accent in two places does not compete."""
+    """Section 9: a saturated blue accent beside it makes a white read whiter; one accent in two places does not
+    compete."""
     surface = surface_of(FIGURE)
     labels = (1 + (surface.points[:, 2] > 8) + (surface.points[:, 2] > 20)).astype(np.uint8)
     site = Site(surface, marking=Marking(labels, tuple(Region(n) for n in ("Sash", "Shirt", "Plume"))))

@@ -133,8 +133,8 @@ def test_a_turn_goes_all_round_and_a_stroke_does_not():
 
 
 def test_coats_are_as_thick_as_data_sheets_say():
-    """10–25 µm dry a coat by airbrush or can: data-sheet convention, from memory. A stroke of about ten seconds with a 0.3 needle
-    over a 40 mm model, and a can's sweep of a second."""
+    """10–25 µm dry a coat by airbrush or can: data-sheet convention, from memory. A stroke of about ten seconds with
+    a 0.3 needle over a 40 mm model, and a can's sweep of a second."""
     s = working_surface(mesh_of(ball(20, 5)), samples=6_000)
     film = spray(Site(s), Spray(0, 90, 100, 12, "stroke"), 0.175).film
     assert 5 < film.max() < 30
@@ -157,10 +157,18 @@ def test_too_wet_too_far_and_a_can_too_close_are_told():
 @pytest.mark.parametrize(
     "bad",
     [
-        {"distance": 0}, {"psi": 0}, {"psi": 300}, {"seconds": -1}, {"needle": 0}, {"elevation": 100}, {"way": "splash"},
-        {"tool": "mop"}, {"drift": 2}, {"azimuth": float("nan")},
+        {"distance": 0},
+        {"psi": 0},
+        {"psi": 300},
+        {"seconds": -1},
+        {"needle": 0},
+        {"elevation": 100},
+        {"way": "splash"},
+        {"tool": "mop"},
+        {"drift": 2},
+        {"azimuth": float("nan")},
     ],
-)  # fmt: skip
+)
 def test_sprays_that_cannot_be_are_refused(bad):
     with pytest.raises(SettingError):
         Spray(**bad)
@@ -221,8 +229,9 @@ def test_strokes_from_the_lamp_leave_more_on_what_faces_it():
 
 @pytest.mark.parametrize("half_angle", [20, 40])
 def test_a_wash_is_thicker_in_a_v_groove_by_its_cavity(half_angle):
-    """Low in a long V-groove of half angle α the walls take 1 − sin α of the view, by cosine and in two dimensions (Hottel's
-    strings): as x → 0 in the form of tests/core/test_relief.py, (1 + sin(90° − 2α))/2 … of a wall's own half-plane."""
+    """Low in a long V-groove of half angle α the walls take 1 − sin α of the view, by cosine and in two dimensions
+    (Hottel's strings): as x → 0 in the form of tests/core/test_relief.py, (1 + sin(90° − 2α))/2 … of a wall's own
+    half-plane."""
     a = np.radians(half_angle)
     walls = []
     for side in (-1, 1):
@@ -330,7 +339,8 @@ def test_the_brush_is_thinned_by_kind_and_warns_of_pools_and_drowned_detail():
 
 
 def test_several_thin_coats_cost_several_times_and_dryings():
-    """Common practice, CP-39 and CP-18: a yellow takes two or three coats; each has its time at the model and its drying."""
+    """Common practice, CP-39 and CP-18: a yellow takes two or three coats; each has its time at the model and its
+    drying."""
     film = np.ones(len(CARD), np.float32)
     one, three = (usual_coat("brush", only(RACK.find("Gull"))).with_settings({"film_um": um}) for um in (20, 60))
     first, third = (step_of(1, c, film, Site(CARD)) for c in (one, three))
@@ -414,8 +424,8 @@ def test_flow_goes_with_the_root_of_the_pressure_and_the_cone_spreads_a_little()
 
 
 def test_a_rim_that_hides_half_the_nozzle_leaves_half_the_paint():
-    """The cloud leaves 3 mm wide: behind an edge there is a half-shadow, not a line. From a nozzle over x = −5, 80 mm above the
-    edge at x = 0, which is 20 mm above the card, it runs from x = (5 − 1.5)/4 to (5 + 1.5)/4."""
+    """The cloud leaves 3 mm wide: behind an edge there is a half-shadow, not a line. From a nozzle over x = −5, 80 mm
+    above the edge at x = 0, which is 20 mm above the card, it runs from x = (5 − 1.5)/4 to (5 + 1.5)/4."""
     both = together(plate(-30, 0, -20, 20, 20, 30), plate(-20, 20, -10, 10, 0, 200))
     s = surface_of(both)
     low = (s.points[:, 2] < 1) & (np.abs(s.points[:, 1]) < 2)
@@ -428,8 +438,8 @@ def test_a_rim_that_hides_half_the_nozzle_leaves_half_the_paint():
 
 
 def test_drift_reaches_where_the_cone_does_not():
-    """A little of the cloud settles beside the cone, too: from 40° round the nozzle, at three tenths of what is laid on the
-    tenth that gets most."""
+    """A little of the cloud settles beside the cone, too: from 40° round the nozzle, at three tenths of what is laid
+    on the tenth that gets most."""
     far = np.hypot(CARD.points[:, 0], CARD.points[:, 1]) > 55
     bare, film = (spray(Site(CARD), Spray(0, 90, 100, 1, way="burst", drift=d)).film for d in (0, 0.1))
     assert film[far] == pytest.approx(0.1 * 0.3 * np.percentile(bare, 90) * np.cos(np.radians(40)), rel=0.01)
@@ -484,7 +494,8 @@ def test_every_technique_describes_itself():
 
 
 def test_a_dry_brush_by_its_own_rule():
-    """Between a flat (0.02 exposed) and a sure crest (0.22): half-way out, and 1.2 of the cavity less; softness moves the bar."""
+    """Between a flat (0.02 exposed) and a sure crest (0.22): half-way out, and 1.2 of the cavity less; softness moves
+    the bar."""
     s = surface_of(plate(-5, 5, -5, 5, cells=2))
     felt = Relief(np.full(len(s), 0.1, np.float32), np.full(len(s), 0.20, np.float32))
     reach, bar = (0.20 - 0.02) / 0.20 - 1.2 * 0.1, 0.35 - 0.85 * 0.4

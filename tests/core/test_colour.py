@@ -124,7 +124,8 @@ def test_a_blue_goes_dull_under_a_warm_lamp():
 
 @pytest.mark.parametrize(("value", "level"), [(1, 0.01210), (5, 0.1977), (8, 0.5910), (9, 0.7866)])
 def test_values_are_those_of_the_standard(value, level):
-    """Luminance factors of ASTM D1535, table of Munsell values (Y relative to a perfect diffuser × 1.0257⁻¹ ≈ D1535)."""
+    """Luminance factors of ASTM D1535, table of Munsell values (Y relative to a perfect diffuser × 1.0257⁻¹ ≈
+    D1535)."""
     grey = np.full(36, float(luminance_from_munsell(value)) / 100)
     assert colour_of(grey).value == pytest.approx(value, abs=0.002)
     assert float(luminance_from_munsell(value)) / 100 == pytest.approx(level, rel=0.03)

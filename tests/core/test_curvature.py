@@ -45,8 +45,8 @@ def test_a_torus_bends_as_libigl_says():
 
 
 def test_the_scanned_bunny_bends_as_libigl_says(bunny_file):
-    """Stanford bunny, a noisy scan: both even out over a brush's breadth; signs agree where the bend is more than slight,
-    and so do magnitudes as far as a different way of evening out allows."""
+    """Stanford bunny, a noisy scan: both even out over a brush's breadth; signs agree where the bend is more than
+    slight, and so do magnitudes as far as a different way of evening out allows."""
     mended = mend(read_sculpt(bunny_file))
     s = as_is_surface(stand(mended.mesh, Standing("y", "z", 32)))
     ours, theirs = mean_curvature(s, 1.5 * s.spacing), _theirs(s)

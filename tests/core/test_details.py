@@ -1,4 +1,5 @@
-"""Small things of the newest rooms that a slip could turn round unnoticed; facts of the trade and closed forms, one each."""
+"""Small things of the newest rooms that a slip could turn round unnoticed; facts of the trade and closed forms, one
+each."""
 
 from dataclasses import replace
 

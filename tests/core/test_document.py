@@ -48,9 +48,22 @@ def test_a_plan_comes_back_from_its_file_as_it_was():
 
 def test_every_stage_has_described_wishes_that_are_in_the_schema():
     printed = schema()["properties"]["wishes"]["properties"]
-    assert list(printed) == list(plan_stages()) == [
-        "prepare", "undercoat", "colour", "face", "metal", "edges", "glow", "decals", "wear", "finish",
-    ]  # fmt: skip
+    assert (
+        list(printed)
+        == list(plan_stages())
+        == [
+            "prepare",
+            "undercoat",
+            "colour",
+            "face",
+            "metal",
+            "edges",
+            "glow",
+            "decals",
+            "wear",
+            "finish",
+        ]
+    )
     for name, stage in plan_stages().items():
         assert plan_from({"plan": 2, "wishes": {name: {}}}).wishes_of(name) == stage.Wishes()
     assert printed["undercoat"]["properties"]["darkest"]["anyOf"][0]["maximum"] == 10
@@ -71,13 +84,24 @@ def test_a_plan_of_version_1_is_brought_along():
 @pytest.mark.parametrize(
     ("change", "words"),
     [
-        ({"plan": 3}, "newer"), ({"plan": True}, "no plan"), ({"plan": "2"}, "no plan"), ({"colours": 1}, "not known"),
-        ({"wishes": {"magic": {}}}, "a stage is one of"), ({"wishes": {"wear": {"moss": 1}}}, "not known"), ({"wishes": 3}, "garbled"),
-        ({"settled": ["../x"]}, "a stage is one of"), ({"dusk": 4}, "between 0 and 1"), ({"regions": [{"name": "a\0b"}]}, "nobody can see"),
-        ({"regions": [{"name": "\ud800"}]}, "nobody can see"), ({"sculpt": {"apart": "x"}}, ""), ({"last_id": -1}, ""), ({"coats": [{"technique": "spray"}]}, ""),
-        ({"wishes": {"glow": {"glows": [{"id": 1, "kind": "moon"}]}}}, ""), ({"models": 1e9}, ""),
+        ({"plan": 3}, "newer"),
+        ({"plan": True}, "no plan"),
+        ({"plan": "2"}, "no plan"),
+        ({"colours": 1}, "not known"),
+        ({"wishes": {"magic": {}}}, "a stage is one of"),
+        ({"wishes": {"wear": {"moss": 1}}}, "not known"),
+        ({"wishes": 3}, "garbled"),
+        ({"settled": ["../x"]}, "a stage is one of"),
+        ({"dusk": 4}, "between 0 and 1"),
+        ({"regions": [{"name": "a\0b"}]}, "nobody can see"),
+        ({"regions": [{"name": "\ud800"}]}, "nobody can see"),
+        ({"sculpt": {"apart": "x"}}, ""),
+        ({"last_id": -1}, ""),
+        ({"coats": [{"technique": "spray"}]}, ""),
+        ({"wishes": {"glow": {"glows": [{"id": 1, "kind": "moon"}]}}}, ""),
+        ({"models": 1e9}, ""),
     ],
-)  # fmt: skip
+)
 def test_what_is_no_plan_is_refused_in_words(change, words):
     with pytest.raises(SettingError) as said:
         plan_from({"plan": 2, **change})

@@ -1,4 +1,5 @@
-"""Economy: the programmes against exhaustive search, the palette drop by drop, and what a plan comes to when it is simulated."""
+"""Economy: the programmes against exhaustive search, the palette drop by drop, and what a plan comes to when it is
+simulated."""
 
 from dataclasses import replace
 from itertools import pairwise, product
@@ -37,9 +38,10 @@ from ..shapes import RACK, ball, mesh_of, surface_of
 
 PAINTS = [p for p in RACK if p.kind in ("base", "layer")]
 REGIONS = (
-    Marked("Cloak", "cloth", "important", "Cockle Red", id=1), Marked("Face", "skin", "focal point", "#d8a888", id=2),
+    Marked("Cloak", "cloth", "important", "Cockle Red", id=1),
+    Marked("Face", "skin", "focal point", "#d8a888", id=2),
     Marked("Boots", "leather", "quiet", "Saddle", id=3),
-)  # fmt: skip
+)
 
 
 @pytest.fixture(scope="module")
@@ -51,9 +53,12 @@ def doll():
     labels = np.where(z > 15, 2, np.where(z < 5, 3, 1)).astype(np.uint8)
     site = Site(surface, visibility_of(surface, 64), marking=Marking(labels, REGIONS, 3))
     plan = Plan(
-        light=Rig(Lamp(30, 60, 12), 0.25, "overcast", 0.15), regions=REGIONS, settled=("undercoat",), last_id=3,
+        light=Rig(Lamp(30, 60, 12), 0.25, "overcast", 0.15),
+        regions=REGIONS,
+        settled=("undercoat",),
+        last_id=3,
         coats=(usual_coat("prime", only(RACK.find("Pitch Primer"))),),
-    )  # fmt: skip
+    )
     return Context(plan, site, RACK, Tools(), placing(Mesh(mesh.vertices, mesh.faces), Standing("z", "-y", 20.0)))
 
 
@@ -318,7 +323,8 @@ def test_a_coat_that_fades_lays_less_toward_its_edge():
 
 
 def test_cards_are_what_is_done_together(doll, planned):
-    """One for the undercoat, one for each region, whose coats come by turns while others dry; every step is on one card, and takes from a puddle that is there."""
+    """One for the undercoat, one for each region, whose coats come by turns while others dry; every step is on one
+    card, and takes from a puddle that is there."""
     coats = [*doll.coats("undercoat"), *planned[-1].coats]
     cards = cards_of(doll.site, coats)
     assert cards[0].title == "Undercoat" and sorted(c.title for c in cards[1:]) == ["Boots", "Cloak", "Face"]

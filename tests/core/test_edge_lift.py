@@ -1,4 +1,5 @@
-"""Edge highlights start from what lies there: so much lighter than the plane beside them, in the region's own colours."""
+"""Edge highlights start from what lies there: so much lighter than the plane beside them, in the region's own
+colours."""
 
 from dataclasses import replace
 

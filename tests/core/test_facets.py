@@ -1,4 +1,5 @@
-"""Planes found on the triangles of a file, whatever the sampling: prisms, a blade with four bevels, one with a fuller."""
+"""Planes found on the triangles of a file, whatever the sampling: prisms, a blade with four bevels, one with a
+fuller."""
 
 import json
 
@@ -17,7 +18,8 @@ NOISE_MM = 0.02  # of a good scan
 
 
 def extruded(profile, length=24.0, each=0.3):
-    """A closed profile (x, y) along z, in cells about so many mm wide: a prism of any cross-section, open at its ends."""
+    """A closed profile (x, y) along z, in cells about so many mm wide: a prism of any cross-section, open at its
+    ends."""
     ring = []
     for a, b in zip(profile, np.roll(profile, -1, axis=0), strict=True):
         count = max(1, round(float(np.linalg.norm(b - a)) / each))

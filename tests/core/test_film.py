@@ -82,7 +82,8 @@ def test_many_spots_at_once_are_each_as_one_alone(rng):
 @pytest.mark.parametrize("hiding", [0.15, 0.6, 0.9, 0.98])
 @pytest.mark.parametrize("colour", ["#f3f3ee", "#8a4b2d", "#223a8f", "#19191b"])
 def test_a_paint_hides_as_its_bottle_says(colour, hiding):
-    """Contrast ratio of one normal coat as ASTM D2805 and ISO 6504-3 define it: luminance over black by that over white."""
+    """Contrast ratio of one normal coat as ASTM D2805 and ISO 6504-3 define it: luminance over black by that over
+    white."""
     p = from_swatch(colour, hiding, 23)
     assert p.contrast_ratio(23) == pytest.approx(hiding, abs=1e-6)
     over = [colour_of(p.film(23, card(c))).L for c in ("black", "white")]
@@ -98,8 +99,8 @@ def test_more_coats_never_hide_less(colour, hiding):
 
 
 def test_a_drawdown_gives_back_the_paint_it_was_made_of():
-    """The two colours of one coat of a known paint, over both cards; then other films of it are predicted. What is lost
-    is the rounding of screen colours and the 36 bands' own shape."""
+    """The two colours of one coat of a known paint, over both cards; then other films of it are predicted. What is
+    lost is the rounding of screen colours and the 36 bands' own shape."""
     for colour, hiding in (("#8a4b2d", 0.6), ("#6f93ab", 0.75), ("#d8c79c", 0.5)):
         p = from_swatch(colour, hiding)
         over = [colour_of(p.film(20, card(c))).hex for c in ("black", "white")]
@@ -124,8 +125,8 @@ def test_hiding_nothing_or_everything_is_refused(hiding):
 
 
 def test_a_little_black_drags_white_down_a_long_way():
-    """Titanium-type white and carbon-type black. From memory, bench experience of a dense black: 1 % is seen at once, and
-    half and half lands between L* 35 and 55."""
+    """Titanium-type white and carbon-type black. From memory, bench experience of a dense black: 1 % is seen at once,
+    and half and half lands between L* 35 and 55."""
     white, one, half = (Mix((CHALK, SOOT), parts).colour.L for parts in ((1, 0), (99, 1), (1, 1)))
     by_volume = 0.01 * (white - SOOT.looks.L)
     assert white - one > 4 * by_volume
@@ -133,10 +134,11 @@ def test_a_little_black_drags_white_down_a_long_way():
 
 
 def test_one_constant_would_have_made_that_mix_far_too_dark():
-    """Why every paint has K and S: with K/S alone, 75 % white in black comes out near L* 20 (measured in the design)."""
-    ratio = (0.75 * absorption_over_scattering(reflectance_from_hex("#f3f3ee")) + 0.25 * absorption_over_scattering(
+    """Why every paint has K and S: with K/S alone, 75 % white in black comes out near L* 20 (measured in the
+    design)."""
+    ratio = 0.75 * absorption_over_scattering(reflectance_from_hex("#f3f3ee")) + 0.25 * absorption_over_scattering(
         reflectance_from_hex("#19191b")
-    ))  # fmt: skip
+    )
     assert colour_of(masstone(ratio, np.ones(36))).L < 30
     assert Mix((CHALK, SOOT), (3, 1)).colour.L > 50
 
@@ -185,8 +187,8 @@ def test_a_mix_of_nothing_and_of_varnish_is_refused():
 
 
 def test_the_skin_of_a_film_is_taken_off_and_put_on_again():
-    """Saunderson (1942), with his usual constants 0.04 and 0.6: a perfect inside gives a perfect outside, and black shows
-    the 4 % of its surface."""
+    """Saunderson (1942), with his usual constants 0.04 and 0.6: a perfect inside gives a perfect outside, and black
+    shows the 4 % of its surface."""
     inside = np.array([0.0, 0.2, 0.7, 1.0])
     outside = above_the_skin(inside)
     assert below_the_skin(outside) == pytest.approx(inside, abs=1e-12)

@@ -53,7 +53,8 @@ def test_a_varnish_changes_the_finish_and_no_colour(quarters):
 
 
 def test_oil_wipes_clean_off_gloss_and_stains_matt(quarters):
-    """Common practice, CP-32: gloss lets oil wipe clean, satin holds some, matt more; and over bare matt the step says so."""
+    """Common practice, CP-32: gloss lets oil wipe clean, satin holds some, matt more; and over bare matt the step
+    says so."""
     wiped = [
         films_of(quarters, [coat(quarters, "brush", under), coat(quarters, "oil wipe", OIL, pressure=1.0)])[1]
         for under in (GLASS, DEW, DUST)
@@ -122,8 +123,8 @@ def eyes(sideways=2.0, up=7.0):
 
 
 def test_both_pupils_look_at_one_point(head):
-    """CP-33. By hand: an eye turned by the angle a shows its pupil R·sin a from the middle, R the ball's radius (24 mm to
-    an opening of 30, from memory)."""
+    """CP-33. By hand: an eye turned by the angle a shows its pupil R·sin a from the middle, R the ball's radius (24
+    mm to an opening of 30, from memory)."""
     left, right = eyes()
     near = face_of(head, left, right, np.array([0.0, left[1] - 10.0, left[2]]))
     assert near.left.toward_right < 0 < near.right.toward_right, "they converge"

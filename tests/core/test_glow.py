@@ -60,8 +60,8 @@ def at(site, x, y):
 
 
 def test_a_rectangle_and_a_ball_give_their_tabulated_factors():
-    """Howell, A Catalog of Radiation Heat Transfer Configuration Factors: B-4, an element to a parallel rectangle over its
-    corner; B-5, to one that stands square to it; a ball over an element: the square of the sine."""
+    """Howell, A Catalog of Radiation Heat Transfer Configuration Factors: B-4, an element to a parallel rectangle
+    over its corner; B-5, to one that stands square to it; a ball over an element: the square of the sine."""
     X, Y = 1.3, 0.7
     corner = (
         X / np.hypot(1, X) * np.arctan(Y / np.hypot(1, X)) + Y / np.hypot(1, Y) * np.arctan(X / np.hypot(1, Y))
@@ -75,7 +75,8 @@ def test_a_rectangle_and_a_ball_give_their_tabulated_factors():
     middle = np.array([0, 0, 3.0])
     assert ball_factor(HERE, UP, middle, 1.5)[0] == pytest.approx(0.25)
     assert ball_factor(HERE, np.array([[0, np.sin(1), np.cos(1)]]), middle, 1.0)[0] == pytest.approx(np.cos(1) / 9)
-    # level with the horizon half of it is seen: the closed form of a half disc's shadow, by a fine count of directions
+    # level with the horizon half of it is seen: the closed form of a half disc's shadow, by a fine count of
+    # directions
     side, n = np.array([[1.0, 0.0, 0.0]]), 400_000
     k = np.arange(n) + 0.5
     r, turn = np.sqrt(k / n), k * 2.399963
@@ -86,7 +87,8 @@ def test_a_rectangle_and_a_ball_give_their_tabulated_factors():
 
 
 def test_a_far_source_is_a_point_and_a_long_tube_falls_off_with_its_distance():
-    """Inverse square; five times its size away a source is a point within 1 to 2 % (photometry); and a long tube 1/r."""
+    """Inverse square; five times its size away a source is a point within 1 to 2 % (photometry); and a long tube
+    1/r."""
     small = Source("ball", middle=(0, 0, 10), radius=0.5)
     near, far = (glow_of(FLOOR, replace(small, middle=(0, 0, h))).factor[at(FLOOR, 0, 0)] for h in (8, 16))
     assert near / far == pytest.approx(4, rel=1e-3)
@@ -100,7 +102,8 @@ def test_a_far_source_is_a_point_and_a_long_tube_falls_off_with_its_distance():
 
 @pytest.mark.parametrize("fine", [2, 4])
 def test_a_region_glows_as_the_shape_it_is(fine):
-    """A ball that is a region against the ball in closed form, on and off its axis, near and far; few faces or many."""
+    """A ball that is a region against the ball in closed form, on and off its axis, near and far; few faces or
+    many."""
     whole = together(plate(-20, 20, -20, 20, cells=40), ball(radius=2, fine=fine, at=(0, 0, 5)))
     surface = surface_of(whole)
     lamp = np.linalg.norm(surface.points - [0, 0, 5], axis=1) < 2.2
@@ -115,8 +118,8 @@ def test_a_region_glows_as_the_shape_it_is(fine):
 
 
 def test_strength_is_reach_and_no_reach_lights_what_is_hidden():
-    """CP-25. Strength to reach to strength is the identity; twice the reach is four times the strength; what the source
-    cannot see stays dark however strong it is."""
+    """CP-25. Strength to reach to strength is the identity; twice the reach is four times the strength; what the
+    source cannot see stays dark however strong it is."""
     wall = plate(-3, 3, 0, 6, cells=20)
     import trimesh
 
@@ -210,8 +213,9 @@ def _value(light, rig):
 
 
 def test_the_coats_of_a_glow_come_in_the_order_of_the_craft(lantern):
-    """CP-26: white, tint over all, white again in the middle, one light tint over the source only; another colour means
-    only another tint; receivers keep most of their own contrast; and blue over orange is painted, not tinted."""
+    """CP-26: white, tint over all, white again in the middle, one light tint over the source only; another colour
+    means only another tint; receivers keep most of their own contrast; and blue over orange is painted, not
+    tinted."""
     site, wish, glow, grey_, rig = lantern
     lamp = grey_.light.total * np.float32(0.4)
     wish = replace(wish, strength=0.7 * strongest(wish, glow, lamp, rig.full))
@@ -270,8 +274,9 @@ def test_distance_along_the_skin(shape):
 
 
 def test_heats_come_in_the_order_of_the_black_body_and_leave_no_sliver():
-    """Incandescent colours run along the Planckian locus: the hotter, the less red (Planck's law on the observer's bands);
-    the names as metalworking handbooks have them, from memory. Dark red twice at the ends (craft page, section 10)."""
+    """Incandescent colours run along the Planckian locus: the hotter, the less red (Planck's law on the observer's
+    bands); the names as metalworking handbooks have them, from memory. Dark red twice at the ends (craft page,
+    section 10)."""
     xs = [xyz[0] / xyz.sum() for xyz in (linear(rgb_from_hex(c)) @ RGB_TO_XYZ.T for _, _, c in HEATS)]
     assert xs == sorted(xs) and [t for _, t, _ in HEATS] == sorted((t for _, t, _ in HEATS), reverse=True)
     locus = [linear(rgb_from_hex(of_temperature(1000 + 273 + d))) @ RGB_TO_XYZ.T for d in (600, 0)]
@@ -294,7 +299,8 @@ def test_heats_come_in_the_order_of_the_black_body_and_leave_no_sliver():
 
 
 def test_flame_is_brightest_low_and_licks_upward():
-    """Craft page, section 10: brightest at the bottom, dark toward the tips, no pure bright red, the same for a seed."""
+    """Craft page, section 10: brightest at the bottom, dark toward the tips, no pure bright red, the same for a
+    seed."""
     site = Site(surface_of(ball(radius=10, fine=5, at=(0, 0, 10))))
     foot = [[0, -10, 10]]
     one, again, other = (flamed(site, foot, 8, seed=s) for s in (3, 3, 4))
@@ -322,8 +328,8 @@ def eye_pair(turn=1.0, radius=1.5):
 
 
 def test_a_lens_is_dark_low_crescents_and_a_dot_toward_the_lamp():
-    """Craft page, section 10, CP-33: crescents in the half away from the lamp, ever smaller, a dot in the half toward it;
-    mirrored lamps give mirrored drawings; narrow lenses fewer crescents."""
+    """Craft page, section 10, CP-33: crescents in the half away from the lamp, ever smaller, a dot in the half toward
+    it; mirrored lamps give mirrored drawings; narrow lenses fewer crescents."""
     site = eye_pair()
     left, right = lenses(site, 1, Lamp(0, 60))
     assert left.middle[0] < right.middle[0] and len(left.crescents) == 3
@@ -347,7 +353,8 @@ def test_a_lens_is_dark_low_crescents_and_a_dot_toward_the_lamp():
 
 
 def test_a_lens_is_painted_as_it_is_drawn():
-    """Dark to light, each coat inside the lens: crescents low, the dot high; what is finer than a sample keeps one."""
+    """Dark to light, each coat inside the lens: crescents low, the dot high; what is finer than a sample keeps
+    one."""
     site = eye_pair()
     own, z = site.labels == 1, site.surface.points[:, 2] - 5
     coats = lens_coats(site, 1, lenses(site, 1, Lamp(0, 60)), RACK)
@@ -363,8 +370,8 @@ def test_a_lens_is_painted_as_it_is_drawn():
 
 
 def test_shiny_spots_catch_a_glow_further_off_and_sharper():
-    """Craft page, section 10; the law of the mirror: on a ball the glint is where the normal halves the angle between eye and
-    source; a matt ball has none, and on a floor a mirrored source does not fade as the light of it does."""
+    """Craft page, section 10; the law of the mirror: on a ball the glint is where the normal halves the angle between
+    eye and source; a matt ball has none, and on a floor a mirrored source does not fade as the light of it does."""
     surface = surface_of(ball(radius=10, fine=5))
     source = Source("ball", middle=(60, -60, 0), radius=6)
     glow = glow_of(Site(surface), source)
@@ -416,10 +423,13 @@ def _area(ring):
 @pytest.mark.parametrize(
     ("kind", "more", "says"),
     [
-        ("ball", {"middle": (0, 0, 0.0), "radius": 1}, "inside the sculpt"), ("region", {"region": 1}, "can glow"),
-        ("region", {"region": 7}, "not there"), ("ball", {"radius": -1}, "radius"), ("plane", {"normal": (0, 0, 0)}, "direction"),
+        ("ball", {"middle": (0, 0, 0.0), "radius": 1}, "inside the sculpt"),
+        ("region", {"region": 1}, "can glow"),
+        ("region", {"region": 7}, "not there"),
+        ("ball", {"radius": -1}, "radius"),
+        ("plane", {"normal": (0, 0, 0)}, "direction"),
     ],
-)  # fmt: skip
+)
 def test_a_source_that_cannot_be_is_refused_in_words(kind, more, says):
     site = Site(surface_of(ball(radius=5)), marking=Marking(np.zeros(2562, np.uint8), (Region("Gone"),)))
     with pytest.raises(SettingError, match=says):
@@ -437,8 +447,8 @@ def columns(path):
 
 
 def test_glow_lens_and_heat_on_the_command_line(tmp_path, capsys):
-    """A ball of radius R gives S((R + 1)/d)²·cos at d mm from its middle, in open space; a region or plane that fills the
-    view gives its radiosity."""
+    """A ball of radius R gives S((R + 1)/d)²·cos at d mm from its middle, in open space; a region or plane that fills
+    the view gives its radiosity."""
     floor = tmp_path / "floor.ply"
     floor.write_bytes(marked_ply(mesh_of(plate(-20, 20, -20, 20, cells=20)), np.zeros(441, np.uint8), ()))
     out = tmp_path / "out.ply"

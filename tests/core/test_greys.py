@@ -92,9 +92,16 @@ def test_the_histogram_counts_all_the_surface_once():
 
 @pytest.mark.parametrize(
     "bad",
-    [{"steps": 1}, {"steps": 10}, {"white_budget": 0}, {"white_budget": 1.5}, {"steps": 3, "cuts": (5.0,)},
-     {"steps": 3, "cuts": (6.0, 5.0)}, {"steps": 3, "cuts": (5.0, float("nan"))}],
-)  # fmt: skip
+    [
+        {"steps": 1},
+        {"steps": 10},
+        {"white_budget": 0},
+        {"white_budget": 1.5},
+        {"steps": 3, "cuts": (5.0,)},
+        {"steps": 3, "cuts": (6.0, 5.0)},
+        {"steps": 3, "cuts": (5.0, float("nan"))},
+    ],
+)
 def test_ladders_that_cannot_be_are_refused(bad):
     with pytest.raises(SettingError):
         Greys(**bad)

@@ -1,4 +1,5 @@
-"""Hue paths: shadow, middle and light of a thing have their own hues (CP-36, common practice); Munsell hues by colour-science."""
+"""Hue paths: shadow, middle and light of a thing have their own hues (CP-36, common practice); Munsell hues by
+colour-science."""
 
 import warnings
 from dataclasses import replace
@@ -17,7 +18,8 @@ from dusk_lamp.core.target.local import VALUES, ladder, local_of
 
 
 def on_path(own, material="cloth"):
-    """A local colour with its usual hue path, and what its ladder is at its darkest, its own value and its lightest."""
+    """A local colour with its usual hue path, and what its ladder is at its darkest, its own value and its
+    lightest."""
     path = usual_path(own)
     local = local_of(Region("Cloak", material, colour=own, dark=path.dark, bright=path.bright))
     low, _, high = local.key

@@ -55,8 +55,8 @@ def test_a_plate_at_thirty_degrees_gets_half_the_light_and_a_lid_takes_it():
 
 @pytest.mark.parametrize("size", [2, 8, 16])
 def test_a_lamp_half_behind_an_edge_is_seen_by_the_exact_area_of_the_disc(size):
-    """A straight edge cuts a circular segment: (arccos t − t√(1−t²))/π of the disc stays, t the edge's distance from the
-    middle over the radius (elementary geometry)."""
+    """A straight edge cuts a circular segment: (arccos t − t√(1−t²))/π of the disc stays, t the edge's distance from
+    the middle over the radius (elementary geometry)."""
     height = 20.0
     ground = plate(-6, 6, -0.5, 0.5, cells=60)
     roof = plate(0, 400, -400, 400, z=height, cells=2)  # hides all that lies at x > 0
@@ -156,7 +156,8 @@ def test_lamps_that_cannot_be_are_refused(bad):
 
 
 def test_the_usual_lamps_come_in_their_usual_order():
-    """CP-10, common practice: straight above; above and to the viewer's right; above and in front. CP-15: from below, last."""
+    """CP-10, common practice: straight above; above and to the viewer's right; above and in front. CP-15: from below,
+    last."""
     above, right, front, *_, below = (Lamp(*at).direction for at in PRESETS.values())
     assert (
         above[2] > 0.99 and right[2] > 0.5 and right[0] > 0.3 and front[2] > 0.5 and front[1] < -0.3 and below[2] < 0

@@ -58,8 +58,8 @@ LEVEL = World(((0.0, 1.0), (90.0, 1.0)), 0.0, 0.0, None)  # white above, black b
 
 @pytest.mark.parametrize("roughness", [0.0, 0.2, 0.5, 1.0])
 def test_a_white_furnace_reflects_one(roughness):
-    """In a world of 1 in every direction a surface that loses nothing shows 1, at every roughness, also where it hides
-    itself."""
+    """In a world of 1 in every direction a surface that loses nothing shows 1, at every roughness, also where it
+    hides itself."""
     pit = surface_of(together(ball(radius=4, fine=3), ball(radius=4, fine=3, at=(5, 0, 0))))
     for surface, seen in ((BALL, None), (pit, visibility_of(pit))):
         shown = mirrored(surface, seen, FRONT, WORLDS["uniform"], roughness)
@@ -67,7 +67,8 @@ def test_a_white_furnace_reflects_one(roughness):
 
 
 def test_the_horizon_appears_where_the_mirrored_view_is_level():
-    """On a ball seen from the front, level, that is its equator; seen from 40 degrees above, where the normal is tilted by 20."""
+    """On a ball seen from the front, level, that is its equator; seen from 40 degrees above, where the normal is
+    tilted by 20."""
     for height in (0.0, 40.0):
         shown = mirrored(BALL, None, (0.0, height), LEVEL, 0.0)
         n = BALL.normals
@@ -95,8 +96,8 @@ def test_a_mirror_shows_the_lamp_half_way_and_roughness_spreads_it():
 
 
 def test_bands_on_a_cylinder_run_along_its_axis():
-    """What a cylinder mirrors does not change along its axis; a band of sky between two heights is as wide as half the angle
-    times the radius."""
+    """What a cylinder mirrors does not change along its axis; a band of sky between two heights is as wide as half
+    the angle times the radius."""
     sheet = plate(-np.pi * 4, np.pi * 4, -6, 6, cells=120)
     x, y = sheet.vertices[:, 0].copy(), sheet.vertices[:, 1].copy()
     sheet.vertices = np.column_stack([y, -4 * np.cos(x / 4), 4 * np.sin(x / 4)])
@@ -122,10 +123,12 @@ def test_bands_on_a_cylinder_run_along_its_axis():
 @pytest.mark.parametrize(
     ("shape", "flat", "round_"),
     [
-        (trimesh.creation.box((10, 6, 4)).subdivide().subdivide(), 6, 0), (trimesh.creation.cylinder(radius=4, height=10, sections=6), 8, 0),
-        (ball(radius=5, fine=4), 0, 1), (trimesh.creation.cylinder(radius=4, height=20, sections=64).subdivide(), 2, 1),
+        (trimesh.creation.box((10, 6, 4)).subdivide().subdivide(), 6, 0),
+        (trimesh.creation.cylinder(radius=4, height=10, sections=6), 8, 0),
+        (ball(radius=5, fine=4), 0, 1),
+        (trimesh.creation.cylinder(radius=4, height=20, sections=64).subdivide(), 2, 1),
     ],
-)  # fmt: skip
+)
 def test_facets_are_counted(shape, flat, round_):
     """A box has six, a hexagonal prism eight, an icosphere none, a cylinder two and a round side."""
     surface = surface_of(shape)
@@ -203,9 +206,9 @@ def test_the_value_range_of_materials_from_cloth_to_metal():
 
 
 def test_hair_shines_in_a_band_across_its_strands():
-    """Kajiya and Kay (1989): a strand shines where it runs square to the half-way between eye and lamp. Hanging on a ball that
-    is lit and seen from in front, level, that is where strands hang plumb: round its middle, whatever the side; and sleek
-    hair has the narrower band."""
+    """Kajiya and Kay (1989): a strand shines where it runs square to the half-way between eye and lamp. Hanging on a
+    ball that is lit and seen from in front, level, that is where strands hang plumb: round its middle, whatever the
+    side; and sleek hair has the narrower band."""
     site = Site(BALL)
     n = BALL.normals
     sleek, shaggy = (
@@ -305,7 +308,8 @@ def test_a_transparent_green_over_silver_is_green_and_lighter_toward_the_mirror(
 
 
 def test_the_layers_of_a_metal_strictly_shrink():
-    """CP-22: D+M 1:1, D+M 1:2, M, M+W 1:1, M+W 1:2 climb, each on less than the one before; no jump above a value and a half."""
+    """CP-22: D+M 1:1, D+M 1:2, M, M+W 1:1, M+W 1:2 climb, each on less than the one before; no jump above a value and
+    a half."""
     site = Site(
         BALL, visibility_of(BALL, 64), marking=Marking(np.ones(len(BALL), np.uint8), (Region("Helm", "metal"),))
     )
@@ -322,7 +326,8 @@ def test_the_layers_of_a_metal_strictly_shrink():
 
 
 def test_studs_take_a_line_on_their_upper_half_and_corners_a_dot():
-    """Craft page, section 12: a stud on a wall; on one that faces up all of its rim. A box under a lamp: four corners on top."""
+    """Craft page, section 12: a stud on a wall; on one that faces up all of its rim. A box under a lamp: four corners
+    on top."""
     for tilt, share in ((90, 0.5), (0, 1.0)):
         wall = trimesh.creation.box((40, 40, 2)).subdivide_to_size(2.0)
         stud = trimesh.creation.cylinder(radius=1.2, height=3, sections=40).subdivide_to_size(0.5)
@@ -350,8 +355,8 @@ def test_studs_take_a_line_on_their_upper_half_and_corners_a_dot():
 
 
 def test_wear_comes_in_the_order_of_the_craft_and_spares_what_is_to_stay_clean():
-    """CP-32 and craft page, section 12: varnish under the grime, matt varnish locks it before chips; lighter inside the large
-    chips, rust in the middle of those; verdigris on metal alone; dust last."""
+    """CP-32 and craft page, section 12: varnish under the grime, matt varnish locks it before chips; lighter inside
+    the large chips, rust in the middle of those; verdigris on metal alone; dust last."""
     half = (BALL.points[:, 0] > 0).astype(np.uint8)
     regions = (Region("Helm", "metal"),)
     site = Site(BALL, visibility_of(BALL, 64), marking=Marking(half, regions))
@@ -461,8 +466,8 @@ def test_streaks_run_the_steepest_way():
 
 
 def test_wear_knows_what_it_lies_on():
-    """Common practice, CP-41: chips and rust on metal and painted plates, bare corners on leather and wood, dust low down and
-    on everything but faces and glass; a painter's own share counts more."""
+    """Common practice, CP-41: chips and rust on metal and painted plates, bare corners on leather and wood, dust low
+    down and on everything but faces and glass; a painter's own share counts more."""
     surface = surface_of(together(*(ball(radius=3, fine=3, at=(8 * k, 0, 3)) for k in range(4))))
     labels = (1 + np.clip(np.round(surface.points[:, 0] / 8), 0, 3)).astype(np.uint8)
     regions = (Region("Cloak", "cloth"), Region("Face", "skin"), Region("Blade", "metal"), Region("Belt", "leather"))
@@ -495,8 +500,8 @@ def test_wear_knows_what_it_lies_on():
 
 
 def test_wear_gathers_where_it_does_in_life():
-    """Craft page, section 12: chips on what stands out, more than five times as dense as on flats; inner chips inside the
-    outer ones; dust low; verdigris in nooks; the same for a seed; nothing where a coat does not go."""
+    """Craft page, section 12: chips on what stands out, more than five times as dense as on flats; inner chips inside
+    the outer ones; dust low; verdigris in nooks; the same for a seed; nothing where a coat does not go."""
     surface = surface_of(plate(-16, 16, -16, 16, cells=150))
     edge = np.abs(surface.points[:, 0]) < 1.5
     pit = np.abs(surface.points[:, 1]) < 1.0
@@ -535,9 +540,13 @@ def test_worlds_are_read_and_refused_in_words():
         and world.seen(np.array([[0, 0, 1.0], [0, 0, -1.0]])) == pytest.approx([0.3, 0.1])
     )
     for content, says in (
-        (b'{"sky": [[0, NaN]]}', "no number"), (b"[1]", "object"), (b"{", "no JSON"), (b'{"sky": [[0, 0]], "ground": 0, "lamp": null}', "without light"),
-        (b'{"sky": [[50, 1], [10, 1]]}', "horizon up"), (b'{"ground": -1}', "ground"),
-    ):  # fmt: skip
+        (b'{"sky": [[0, NaN]]}', "no number"),
+        (b"[1]", "object"),
+        (b"{", "no JSON"),
+        (b'{"sky": [[0, 0]], "ground": 0, "lamp": null}', "without light"),
+        (b'{"sky": [[50, 1], [10, 1]]}', "horizon up"),
+        (b'{"ground": -1}', "ground"),
+    ):
         with pytest.raises(SettingError, match=says):
             world_from(content)
     with pytest.raises(SettingError, match="roughness"):
@@ -579,9 +588,14 @@ def test_metal_edges_and_wear_on_the_command_line(tmp_path, capsys):
         assert columns(out)["film_um"].min() >= 0
     capsys.readouterr()
     for argv, says in (
-        (["metal", "--view", "1"], "2 numbers"), (["metal", "--roughness", "7"], "roughness"), (["metal", "--world", "mars"], "a world is"),
-        (["metal", "--school", "x"], "school of metal"), (["edges", "--scale", "-1"], "scale"), (["wear", "--kind", "moss"], "--kind"),
-        (["wear", "--kind", "dust", "--amount", "9"], "dust"), (["wear", "--kind", "dust", "--material", "Hat:cloth"], "no region 'Hat'"),
-    ):  # fmt: skip
+        (["metal", "--view", "1"], "2 numbers"),
+        (["metal", "--roughness", "7"], "roughness"),
+        (["metal", "--world", "mars"], "a world is"),
+        (["metal", "--school", "x"], "school of metal"),
+        (["edges", "--scale", "-1"], "scale"),
+        (["wear", "--kind", "moss"], "--kind"),
+        (["wear", "--kind", "dust", "--amount", "9"], "dust"),
+        (["wear", "--kind", "dust", "--material", "Hat:cloth"], "no region 'Hat'"),
+    ):
         assert main([argv[0], str(file), "-o", str(out if argv[0] != "edges" else told), "--as-is", *argv[1:]]) == 2
         assert says in capsys.readouterr().err

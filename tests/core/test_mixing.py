@@ -234,8 +234,8 @@ def test_ordinary_paints_glaze_when_they_are_thinned_far_and_some_never_do():
 
 
 def test_two_thinned_coats_of_a_one_coat_paint_keep_more_of_the_sketch_than_one_from_the_bottle():
-    """CP-19, common practice: thinned about 1:1 and put on in two coats over a high-contrast sketch they are smooth; the
-    film is the same, so nothing of the sketch is lost by it."""
+    """CP-19, common practice: thinned about 1:1 and put on in two coats over a high-contrast sketch they are smooth;
+    the film is the same, so nothing of the sketch is lost by it."""
     flesh = only(RACK.find("Lantern Flesh"))
     thinned, neat = glaze(flesh, SKETCH, 2, thinning=1), glaze(flesh, SKETCH, 1, thinning=0)
     assert thinned.value[2] == pytest.approx(neat.value[1], abs=0.01)
@@ -330,7 +330,8 @@ def test_paints_are_written_as_masstone_at_hiding():
 
 
 def photo(swatch, card, light=(1.0, 1.0, 1.0)):
-    """A photo 200 × 100: a grey card on the left half, a swatch on the right, both as linear light (3,) under a light."""
+    """A photo 200 × 100: a grey card on the left half, a swatch on the right, both as linear light (3,) under a
+    light."""
     pixels = np.empty((100, 200, 3))
     pixels[:, :100], pixels[:, 100:] = encoded(np.multiply(card, light)), encoded(np.multiply(swatch, light))
     return pixels

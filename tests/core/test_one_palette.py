@@ -1,4 +1,5 @@
-"""One palette for all stages (CP-35), what stands in for a missing pot, how long a puddle is needed, bases neat from pots."""
+"""One palette for all stages (CP-35), what stands in for a missing pot, how long a puddle is needed, bases neat from
+pots."""
 
 from dataclasses import replace
 
@@ -50,9 +51,11 @@ def test_a_pot_is_spared_where_it_is_hardly_seen_and_opened_where_it_matters():
 def test_primer_sprays_washes_and_varnish_are_left_alone():
     there = [brushed(only(SOOT)), brushed(only(CHALK))]
     coats = [
-        usual_coat("spray", only(GULL)), usual_coat("wash", only(RACK.find("Bilge Wash"))),
-        usual_coat("brush", only(RACK.find("Dew Varnish"))), usual_coat("prime", only(RACK.find("Fog Primer"))),
-    ]  # fmt: skip
+        usual_coat("spray", only(GULL)),
+        usual_coat("wash", only(RACK.find("Bilge Wash"))),
+        usual_coat("brush", only(RACK.find("Dew Varnish"))),
+        usual_coat("prime", only(RACK.find("Fog Primer"))),
+    ]
     assert from_what_is_out(coats, there) == coats and on_the_palette(coats) == []
 
 

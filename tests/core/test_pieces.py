@@ -6,6 +6,7 @@ import trimesh
 from scipy.spatial import cKDTree
 
 from dusk_lamp.core.sculpt.mesh import Mesh
+from dusk_lamp.core.sculpt.piece_cut import cut_out, least_cut
 from dusk_lamp.core.sculpt.pieces import guess, pieces_of
 from dusk_lamp.core.sculpt.surface import working_surface
 
@@ -123,3 +124,41 @@ def test_loose_pieces_holes_and_noise_break_nothing():
     surface = working_surface(torn, np.zeros(len(torn.faces), np.int32), samples=4_000)
     found = guess(pieces_of(surface), 10)
     assert 1 <= len(found.regions) <= 10 and found.labels.max() == len(found.regions)
+
+
+def test_the_least_cut_is_what_trying_every_cut_finds():
+    """Against all 2ⁿ ways to part a small graph, by hand."""
+    rng = np.random.default_rng(7)
+    for _ in range(25):
+        n = 9
+        a, b = np.triu_indices(n, 1)
+        on = rng.random(len(a)) < 0.45
+        a, b, cost = a[on], b[on], rng.random(on.sum())
+        taken, kept = np.zeros(n, bool), np.zeros(n, bool)
+        taken[:2], kept[-2:] = True, True
+        found = least_cut(a, b, cost, taken, kept)
+        assert found[taken].all() and not found[kept].any()
+        every = ((np.arange(2 ** (n - 4))[:, None] >> np.arange(n - 4)) & 1).astype(bool)
+        sets = np.concatenate([np.ones((len(every), 2), bool), every, np.zeros((len(every), 2), bool)], axis=1)
+        least = ((sets[:, a] != sets[:, b]) * cost).sum(axis=1).min()
+        assert cost[found[a] != found[b]].sum() == pytest.approx(least, abs=1e-4)
+
+
+def test_a_stroke_cuts_a_ball_off_a_dumbbell():
+    surface = laid(dumbbell(0.02), 60_000)
+    tree = pieces_of(surface)
+    upper = surface.points[:, 2] > 0
+    stroke = np.zeros(tree.leaves, bool)
+    line = np.abs(surface.points[:, 0]) < 0.4
+    stroke[tree.facet_of_sample[line & (surface.points[:, 2] > 2)]] = True  # over the top, from front to back
+    everything = np.ones(tree.leaves, bool)
+    cut = cut_out(tree, everything, stroke)[tree.facet_of_sample]
+    areas = surface.areas.astype(float)
+    assert areas[cut & upper].sum() / areas[cut | upper].sum() > 0.9
+    assert not cut_out(tree, ~stroke, stroke).any(), "a stroke beside the region takes nothing"
+    assert np.array_equal(cut_out(tree, stroke, everything), stroke), "a stroke over all of it takes all of it"
+
+
+def test_a_torus_has_no_border_worth_a_cut():
+    tree = pieces_of(laid(trimesh.creation.torus(8, 2.5, 96, 48), 8_000))
+    assert tree.cost.max() < 0.2

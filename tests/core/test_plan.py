@@ -1,4 +1,5 @@
-"""The plan as it reaches the hands: fair schools, touch-ups, own tools, times; against closed forms and facts of the trade."""
+"""The plan as it reaches the hands: fair schools, touch-ups, own tools, times; against closed forms and facts of the
+trade."""
 
 from dataclasses import replace
 
@@ -67,7 +68,8 @@ def test_a_school_that_is_the_light_but_for_its_key_tells_it_wholly(lit):
 
 
 def test_the_order_of_values_is_spearmans_counted_by_area():
-    """Against scipy.stats.spearmanr: a spot that counts twice is as good as two spots, and equal values share their rank."""
+    """Against scipy.stats.spearmanr: a spot that counts twice is as good as two spots, and equal values share their
+    rank."""
     rng = np.random.default_rng(4)
     a, b, times = rng.integers(0, 9, 80), rng.normal(size=80), rng.integers(1, 4, 80)
     reference = spearmanr(np.repeat(a, times), np.repeat(b, times)).statistic
@@ -154,7 +156,8 @@ def _greys(value):
 
 
 def test_only_what_is_owned_is_proposed(lit):
-    """Who has no airbrush primes by can or brush, and takes the two-tone by can or the drybrush sketch. Common practice, craft page 5."""
+    """Who has no airbrush primes by can or brush, and takes the two-tone by can or the drybrush sketch. Common
+    practice, craft page 5."""
     surface = lit[0].surface
     can, brushes = Tools(airbrush=False), Tools(airbrush=False, can=False)
     assert [n for n, s in schools().items() if not can.lack(*s.needs)] == ["twotone", "drybrush"]
@@ -197,8 +200,8 @@ def test_a_box_of_ten_is_sprayed_in_an_hour_and_a_quarter(lit, laddered):
 
 
 def test_one_infantry_model_takes_about_two_hours(lit, laddered):
-    """CP-28, common practice: with an airbrush start about 2 h in all, of which 20–30 min is the face; a dryer at hand. The model
-    is the guild's hero at the size of one of its squad, 29 mm."""
+    """CP-28, common practice: with an airbrush start about 2 h in all, of which 20–30 min is the face; a dryer at
+    hand. The model is the guild's hero at the size of one of its squad, 29 mm."""
     s, small = lit[0].surface, 29 / 40
     site = Site(
         replace(s, points=small * s.points, inset=small * s.inset, areas=small**2 * s.areas), lit[0].visibility

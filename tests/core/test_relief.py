@@ -72,8 +72,8 @@ def test_a_hemispherical_pit_blocks_half_the_view_anywhere_inside_it():
 @pytest.mark.parametrize("half_angle", [20, 35, 60])
 def test_a_v_groove_blocks_what_its_other_wall_takes_of_the_view(half_angle):
     """A long groove of wall length 1 and half angle α: at a place x up one wall the other wall fills all
-    angles φ from −90° (down the wall) to its top edge, and takes (1 + sin φ)/2 of the view by cosine (Hottel's strings
-    in two dimensions)."""
+    angles φ from −90° (down the wall) to its top edge, and takes (1 + sin φ)/2 of the view by cosine (Hottel's
+    strings in two dimensions)."""
     a = np.radians(half_angle)
     ridge = np.array([np.sin(a), np.cos(a)])
     k, far = 24, 60.0

@@ -1,4 +1,5 @@
-"""Schemes from words and pictures: hues on the colour circle, colours of a picture, what gets which. Common practice, sections 8, 9."""
+"""Schemes from words and pictures: hues on the colour circle, colours of a picture, what gets which. Common practice,
+sections 8, 9."""
 
 import numpy as np
 import pytest
@@ -93,9 +94,11 @@ def test_the_largest_cloth_gets_the_main_colour_and_each_material_its_own():
 
 def test_guesses_are_named_by_their_place():
     named = guessed_names(
-        [Region(f"Guess {k}") for k in (1, 2, 3)], [(0.4, 0.8), (0.03, 0.08), (0.92, 1.0)], [0.7, 0.25, 0.05]
+        [Region(f"Guess {k}") for k in (1, 2, 3, 4)],
+        [(0.4, 0.8, 0.1), (0.03, 0.08, 0.0), (0.9, 0.95, 0.05), (0.93, 1.0, 0.4)],
+        [0.65, 0.25, 0.05, 0.05],
     )
-    assert [r.name for r in named] == ["Guess 1", "Base", "Head"]
+    assert [r.name for r in named] == ["Guess 1", "Base", "Head", "Guess 4"], "a lantern on its pole is no head"
     assert named[1].material == "stone" and named[2].attention == "focal point"
 
 

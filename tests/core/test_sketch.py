@@ -29,7 +29,8 @@ def high_ball():
 
 
 def test_a_ground_colours_what_faces_it_by_one_bounce(high_ball):
-    """Closed form: an overhead lamp gives cos β above; an endless level ground of albedo a gives a (1 − cos β) / 2 everywhere."""
+    """Closed form: an overhead lamp gives cos β above; an endless level ground of albedo a gives a (1 − cos β) / 2
+    everywhere."""
     albedo = 0.3
     rig = Rig(Lamp(0, 90, 0), 0.0, "uniform", albedo)
     seen = target(high_ball, rig, [Local(WHITE, low=1, high=9)], Tints(ground=RED))

@@ -30,7 +30,8 @@ def test_an_open_upward_plane_gets_exactly_one(kind):
 
 
 def test_a_convex_body_under_a_uniform_dome_gets_the_share_its_tilt_opens():
-    """(1 + cos β)/2: Howell, Catalog of Radiation Heat Transfer Configuration Factors, tilted element to a hemisphere."""
+    """(1 + cos β)/2: Howell, Catalog of Radiation Heat Transfer Configuration Factors, tilted element to a
+    hemisphere."""
     s = surface_of(ball(fine=4, at=(0, 0, 20)))
     assert sky_light(s, visibility_of(s)) == pytest.approx((1 + s.points[:, 2] / 10 - 2) / 2, abs=0.01)
 
@@ -44,7 +45,8 @@ def test_overcast_light_on_an_upright_wall_is_the_textbook_share():
 @pytest.mark.parametrize("distance", [1.0, 3.0, 8.0])
 def test_a_plane_beside_a_wall_loses_the_tabulated_configuration_factor(distance):
     """Howell's catalog, B-4: element to a perpendicular rectangle, its foot at the element's normal plane:
-    F = [arctan(b/c) − c/√(a²+c²)·arctan(b/√(a²+c²))]/2π, height a, half width b, distance c; twice for both halves."""
+    F = [arctan(b/c) − c/√(a²+c²)·arctan(b/√(a²+c²))]/2π, height a, half width b, distance c; twice for both
+    halves."""
     a, b, c = 6.0, 25.0, distance
     F = 2 * (np.arctan(b / c) - c / np.hypot(a, c) * np.arctan(b / np.hypot(a, c))) / (2 * np.pi)
     spot = plate(-0.05, 0.05, -0.05, 0.05, cells=1)

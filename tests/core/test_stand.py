@@ -43,9 +43,19 @@ def test_the_warden_is_stood_up_again_however_it_lies(warden_file, lying):
 
 @pytest.mark.parametrize(
     ("tall", "unit", "height"),
-    [(32, "mm", 32), (1.26, "life-size metres", 32), (1.8, "life-size metres", 32), (1800, "life-size mm", 32),
-     (0.032, "metres", 32), (3.2, "cm", 32), (1.1, "inches", 27.9), (75, "mm", 75), (1e-6, "unknown", 32), (1e6, "unknown", 32)],
-)  # fmt: skip
+    [
+        (32, "mm", 32),
+        (1.26, "life-size metres", 32),
+        (1.8, "life-size metres", 32),
+        (1800, "life-size mm", 32),
+        (0.032, "metres", 32),
+        (3.2, "cm", 32),
+        (1.1, "inches", 27.9),
+        (75, "mm", 75),
+        (1e-6, "unknown", 32),
+        (1e6, "unknown", 32),
+    ],
+)
 def test_units_are_guessed_and_said(tall, unit, height):
     """A figure 1.8 units tall is in metres, 1800 is wrong too; 25.4 mm to the inch."""
     guess = guess_units(tall)

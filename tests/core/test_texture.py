@@ -1,4 +1,5 @@
-"""Texture is judged at the scale of a brush against the form: planted reliefs on arms, one of them smooth and thin."""
+"""Texture is judged at the scale of a brush against the form: planted reliefs on arms, one of them smooth and
+thin."""
 
 from dataclasses import replace
 

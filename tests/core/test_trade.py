@@ -1,4 +1,5 @@
-"""Facts of the trade that a plan keeps: bright first, passes of a spray, the three times of oil. Common practice, CP-37 to CP-40."""
+"""Facts of the trade that a plan keeps: bright first, passes of a spray, the three times of oil. Common practice,
+CP-37 to CP-40."""
 
 from dataclasses import replace
 
@@ -35,7 +36,8 @@ FILM = np.full(len(BOX), 5, np.float32)
 
 
 def test_bright_first_primes_tinted_then_greys_whitens_and_varnishes_and_leaves_wash_and_oil_for_last():
-    """CP-37: tinted primer, grey, wide white, satin varnish, all sprayed where one can; washes and oils only over the colours."""
+    """CP-37: tinted primer, grey, wide white, satin varnish, all sprayed where one can; washes and oils only over the
+    colours."""
     coats = schools()["bright-first"].coats(Kit(BOX, Lamp(0, 60), pots_from(RACK), Tools()))
     assert coats[0].by.primes and coats[0].mix.kind == "primer" and len(coats[0].mix.counted()) == 2
     assert [c.technique for c in coats[1:]] == ["spray"] * 4 and coats[-1].mix.clear
@@ -56,7 +58,8 @@ def test_a_spray_is_said_in_passes_with_the_seconds_as_a_guide():
 
 
 def test_oil_over_oil_waits_for_its_thinner_and_acrylic_over_oil_for_a_day():
-    """CP-38: thinner gone in minutes, workable for hours, varnish after a day; another part can be painted meanwhile."""
+    """CP-38: thinner gone in minutes, workable for hours, varnish after a day; another part can be painted
+    meanwhile."""
     labels = (1 + (BOX.points[:, 2] > 0)).astype(np.uint8)
     site = Site(BOX, marking=Marking(labels, (Region("Low"), Region("High"))))
     oil = next(p for p in RACK if p.kind == "oil")
@@ -78,7 +81,8 @@ def test_a_base_coat_of_a_region_says_which_region_it_goes_on():
 
 
 def test_the_fit_is_never_worse_than_a_school_and_takes_fewer_passes_where_they_do_as_well():
-    """Offers with a known answer: the nearest wins; of equals the one with fewer coats; a flat range does not count."""
+    """Offers with a known answer: the nearest wins; of equals the one with fewer coats; a flat range does not
+    count."""
     site, pots = Site(BOX), pots_from(RACK)
     share = np.clip((BOX.points[:, 2] + 15) / 30, 0, 1).astype(np.float32)
     kit = Kit(BOX, Lamp(0, 60), pots, Tools())
@@ -92,7 +96,8 @@ def test_the_fit_is_never_worse_than_a_school_and_takes_fewer_passes_where_they_
 
 
 def test_a_step_says_what_the_hand_does_at_its_edge():
-    """CP-31, CP-43: a loaded brush where a border is short, a glaze where it is longer, stippling on stone, none on a base."""
+    """CP-31, CP-43: a loaded brush where a border is short, a glaze where it is longer, stippling on stone, none on a
+    base."""
     labels = np.ones(len(BOX), np.uint8)
     top = np.asarray(BOX.points[:, 2] > 5)
 
@@ -117,7 +122,8 @@ def test_a_step_says_what_the_hand_does_at_its_edge():
 
 
 def test_eyes_are_coats_dark_first_and_never_white():
-    """CP-33: socket dark, off-white, line, both dots; too small for a dot: a wash only; each inside the one before it."""
+    """CP-33: socket dark, off-white, line, both dots; too small for a dot: a wash only; each inside the one before
+    it."""
     head = surface_of(trimesh.creation.icosphere(5, 4))
     site = Site(head)
     middles = [np.array([x, -np.sqrt(16 - x * x - 0.25), 0.5]) for x in (1.4, -1.4)]  # its left, its right, facing −y
@@ -134,7 +140,8 @@ def test_eyes_are_coats_dark_first_and_never_white():
 
 
 def test_every_primed_or_sprayed_colour_has_a_twin_for_the_brush_or_says_how_to_mend_it():
-    """Common practice: named before work starts; ΔE00 at most 1, by CIEDE2000 as in test_colour, and the same finish."""
+    """Common practice: named before work starts; ΔE00 at most 1, by CIEDE2000 as in test_colour, and the same
+    finish."""
     kit = Kit(BOX, Lamp(0, 60), pots_from(RACK), Tools())
     coats = [
         kit.primed(),

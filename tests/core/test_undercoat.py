@@ -73,7 +73,8 @@ def test_every_school_lights_the_model_from_the_lamp(stage, name):
 
 
 def test_the_ladder_covers_less_with_every_grey_and_rations_white(stage):
-    """CP-16: each lighter step inside the one before; CP-14: the brightest is rationed; CP-12: shadow is not black."""
+    """CP-16: each lighter step inside the one before; CP-14: the brightest is rationed; CP-12: shadow is not
+    black."""
     site, wanted = stage
     surface, paintable = site.surface, site.paintable
     coats = school_coats("ladder", Kit(surface, LAMP, POTS))
@@ -305,7 +306,8 @@ def test_the_light_is_told_in_a_line():
 
 
 def test_the_paints_of_an_undercoat_are_those_a_painter_would_take():
-    """From the guild's rack: the darkest primer, a wash for the wash, transparent things for shadows, the lightest white."""
+    """From the guild's rack: the darkest primer, a wash for the wash, transparent things for shadows, the lightest
+    white."""
     kinds = {name: getattr(POTS, name).kind for name in ("primer", "bright_primer", "wash", "shadow")}
     assert kinds == {"primer": "primer", "bright_primer": "primer", "wash": "wash", "shadow": kinds["shadow"]}
     assert kinds["shadow"] in ("one-coat", "ink")

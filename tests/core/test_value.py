@@ -28,7 +28,8 @@ def test_lightness_is_cie_15_as_colour_science_has_it():
 
 
 def test_middle_grey_is_eighteen_percent_and_looks_half_way():
-    """ASTM D1535: Munsell N5 reflects 19.27 % of a perfect white (Y relative to a perfect diffuser); CIE 15: Y 18.42 is L* 50."""
+    """ASTM D1535: Munsell N5 reflects 19.27 % of a perfect white (Y relative to a perfect diffuser); CIE 15: Y 18.42
+    is L* 50."""
     assert float(v.luminance_from_munsell(5)) == pytest.approx(19.27, abs=0.05)
     assert float(v.lightness_from_luminance(18.4186)) == pytest.approx(50, abs=1e-3)
 

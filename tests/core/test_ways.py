@@ -72,8 +72,8 @@ def test_a_way_brings_a_region_near_and_touches_nothing_else(cloaked, name):
 
 
 def test_layers_nest_and_climb(cloaked):
-    """CP-16: each lighter step lies inside the one before and leaves a rim of it; CP-23: steps as small as the range needs; and on a
-    lit ball every band lies nearer to the lamp than the one before."""
+    """CP-16: each lighter step lies inside the one before and leaves a rim of it; CP-23: steps as small as the range
+    needs; and on a lit ball every band lies nearer to the lamp than the one before."""
     coats = way("layers").coats(cloaked)
     masks = [np.ones(len(cloaked.site), bool) & cloaked.own, *(c.where.samples(len(cloaked.site)) for c in coats[1:])]
     areas = [float(cloaked.areas[m].sum()) for m in masks]
@@ -85,8 +85,9 @@ def test_layers_nest_and_climb(cloaked):
 
 
 def test_a_white_cloth_on_an_open_scan_keeps_its_ration_and_its_bands_nest(bunny):
-    """CP-14, CP-16, CP-24 on the Stanford bunny, a scan that is open below (tests/data/README.md): pure white is for the last spots,
-    however much of it the light floods; each band lies inside the one before, and is laid as thick as it says."""
+    """CP-14, CP-16, CP-24 on the Stanford bunny, a scan that is open below (tests/data/README.md): pure white is for
+    the last spots, however much of it the light floods; each band lies inside the one before, and is laid as thick as
+    it says."""
     cloth = Region("Cloth", colour="warm white")
     site = Site(bunny, visibility_of(bunny, 64), marking=Marking(np.ones(len(bunny), np.uint8), (cloth,)))
     flooded, locals_ = Rig(Lamp(20, 50, 30), 0.6, "uniform", 0.2), [usual_local("stone"), local_of(cloth)]
@@ -107,7 +108,8 @@ def test_a_white_cloth_on_an_open_scan_keeps_its_ration_and_its_bands_nest(bunny
 
 
 def test_the_field_of_a_white_is_not_lighter_than_its_trim():
-    """Common practice, section 9: two halves of a ball, the larger the field; and each white and black is a mix of its own."""
+    """Common practice, section 9: two halves of a ball, the larger the field; and each white and black is a mix of
+    its own."""
     surface = surface_of(ball(radius=12, at=(0, 0, 12), fine=4))
     labels = np.where(surface.points[:, 0] > -5, 1, 2).astype(np.uint8)
     for low, told_ in ((4.0, True), (7.0, False)):
@@ -165,7 +167,8 @@ def test_a_region_without_samples_is_refused_in_words(cloaked):
 
 
 def test_highlights_with_bone_wash_out_and_with_yellow_stay_vivid():
-    """Common practice, section 8: red turns pink with bone; through a brighter hue it keeps its colour. Demo rack, 1:1."""
+    """Common practice, section 8: red turns pink with bone; through a brighter hue it keeps its colour. Demo rack,
+    1:1."""
     red = RACK.find("Harbour Red")
     bone, yellow = (Mix((red, RACK.find(n)), (1, 1)).colour for n in ("Bone Comb", "Lamp Yellow"))
     assert bone.value == pytest.approx(6, abs=0.7) and bone.chroma == pytest.approx(43, abs=9)
@@ -226,7 +229,8 @@ def test_paints_that_are_off_the_rack_are_not_mixed(cloaked):
 
 
 def test_a_gradient_is_as_many_steps_as_its_jump_asks_for(cloaked):
-    """CP-31: steps of at most half a value read as smooth; more than a value and a half shows as a border. Its rim is a circle's: 2πr sin θ."""
+    """CP-31: steps of at most half a value read as smooth; more than a value and a half shows as a border. Its rim is
+    a circle's: 2πr sin θ."""
     toward = cloaked.site.surface.normals @ np.array([1.0, 0, 0], np.float32)
     whole = Site(cloaked.site.surface)
     dark, light = (only(RACK.find(n)) for n in ("Deep Channel", "Heron"))
@@ -256,7 +260,8 @@ def test_whites_come_last_and_what_floods_first():
 
 
 def test_a_spray_bound_to_a_region_says_what_lands_beside_it(cloaked):
-    """CP-30: overspray lands on neighbours, unless a later coat hides it; masking against brushing is a question of minutes."""
+    """CP-30: overspray lands on neighbours, unless a later coat hides it; masking against brushing is a question of
+    minutes."""
     site, mix = cloaked.site, only(RACK.find("Tide Blue"))
     front = usual_coat("spray", mix).with_settings({"azimuth": 0, "elevation": 0, "way": "stroke", "seconds": 20})
     bound = Coat("spray", mix, front.settings, Where("region", 1))
@@ -317,8 +322,8 @@ def test_one_coat_paint_is_thinned_on_panels_and_neat_on_texture(cloaked):
 
 
 def test_a_folded_white_card_has_three_values_and_white_on_its_edge_only():
-    """Common practice, section 9: sides of the same white seen at different angles differ widely in value; CP-24: pure white
-    is for edges. Three planes under an overhead lamp: level, leaning, hanging."""
+    """Common practice, section 9: sides of the same white seen at different angles differ widely in value; CP-24:
+    pure white is for edges. Three planes under an overhead lamp: level, leaning, hanging."""
     white = Local("#f0efe9", "cloth", "focal point")
     hangs = [plate(-6, 6, -4, 4), plate(-6, 6, -4, 4), plate(-6, 6, -4, 4)]
     import trimesh
@@ -362,7 +367,8 @@ def test_studs_catch_light_before_their_panel_and_none_at_the_top_when_it_faces_
 
 
 def test_base_and_wash_has_a_wash_wherever_it_does_no_harm():
-    """Common practice: a way called base and wash is one with a wash; where it would do harm the first coat says so."""
+    """Common practice: a way called base and wash is one with a wash; where it would do harm the first coat says
+    so."""
     for material, colour in (
         ("cloth", "#7a5a44"),
         ("leather", "#5a3c28"),

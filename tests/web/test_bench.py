@@ -82,9 +82,15 @@ def test_two_tabs_cannot_overwrite_each_other_unseen(painter, sculpt_id):
 
 @pytest.mark.parametrize(
     "change",
-    [{"rig": {}}, {"rig": {"lamp": {"azimuth": 0, "elevation": 400, "size": 0}, "sky": 0, "sky_kind": "uniform", "bounce": 0}},
-     {"greys": {"steps": 99, "white_budget": 0.1}}, {"exposure": {"gain": "bright"}}, {"exposure": None}, {"greys": [1]}],
-)  # fmt: skip
+    [
+        {"rig": {}},
+        {"rig": {"lamp": {"azimuth": 0, "elevation": 400, "size": 0}, "sky": 0, "sky_kind": "uniform", "bounce": 0}},
+        {"greys": {"steps": 99, "white_budget": 0.1}},
+        {"exposure": {"gain": "bright"}},
+        {"exposure": None},
+        {"greys": [1]},
+    ],
+)
 def test_settings_that_make_no_sense_are_refused_in_words(painter, sculpt_id, change):
     wish = {**painter.settings(sculpt_id), **change}
     for method, url in (("POST", "relight"), ("PUT", "plan")):
@@ -226,9 +232,10 @@ def test_what_a_lost_cache_held_is_made_anew(painter, sculpt_id, store, app):
 
 def test_regions_outlive_the_cache_even_when_the_height_changes_afterwards(painter, sculpt_id, store, app):
     painter.json(
-        "POST", f"/sculpts/{sculpt_id}/regions",
+        "POST",
+        f"/sculpts/{sculpt_id}/regions",
         {"do": "pick", "origin": [0, 0, 100], "direction": [0, 0, -1]},
-    )  # fmt: skip
+    )
     marked = np.mean(packet(painter.client.get(f"/sculpts/{sculpt_id}/regions.bin"))[1] == 1)
     shutil.rmtree(store.cache.root)
     app.extensions["workshop"].sculpts = OpenSculpts(store)

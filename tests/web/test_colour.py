@@ -116,8 +116,13 @@ def test_a_region_is_painted_one_way_changed_taken_off_and_undone(marked):
     assert marked.undo()["redo"], "undone over all stages at once"
     assert len(colour(marked)["coats"]) == len(plan["coats"])
     assert "another tab" in change(marked, "clear", 409, region=1, turn=1)["error"]
-    for bad in ({"do": "way", "region": 9, "name": "layers"}, {"do": "way", "region": 1, "name": "x"}, {"do": "mute", "number": 99},
-                {"do": "way"}, {"do": "spin", "number": 1}):  # fmt: skip
+    for bad in (
+        {"do": "way", "region": 9, "name": "layers"},
+        {"do": "way", "region": 1, "name": "x"},
+        {"do": "mute", "number": 99},
+        {"do": "way"},
+        {"do": "spin", "number": 1},
+    ):
         assert len(marked.json("POST", f"{URL}/colour", bad, code=400).get_json()["error"]) > 20
     told = {name: words for name, _, words in marked.client.get(f"{URL}/state").get_json()["stages"]}
     assert told["colour"] == "done"
@@ -168,12 +173,17 @@ def test_a_whole_plan_comes_out_of_a_file_as_it_is_on_the_bench(app, marked, fig
 @pytest.mark.parametrize(
     ("content", "words"),
     [
-        ('{"plan": 9, "sculpt": {"file": "x.stl"}}', "newer"), ('{"plan": 1, "sculpt": {"file": "x.stl"}, "colours": 1}', "not known"),
-        ('{"plan": 1, "sculpt": {"file": "x.stl"}, "light": {"sky": NaN}}', "no number"), ("[" * 100_000, "no JSON"),
-        ('{"plan": 1, "sculpt": {"file": "x.stl"}, "light": {"sky": 1e999}}', "sky"), ('{"plan": 2}', "file"),
-        ('{"plan": 1, "sculpt": {"file": "x.stl"}, "every": "magic"}', "a way is one of"), ('{"plan": 0}', "no plan"), ("7", "JSON object"),
+        ('{"plan": 9, "sculpt": {"file": "x.stl"}}', "newer"),
+        ('{"plan": 1, "sculpt": {"file": "x.stl"}, "colours": 1}', "not known"),
+        ('{"plan": 1, "sculpt": {"file": "x.stl"}, "light": {"sky": NaN}}', "no number"),
+        ("[" * 100_000, "no JSON"),
+        ('{"plan": 1, "sculpt": {"file": "x.stl"}, "light": {"sky": 1e999}}', "sky"),
+        ('{"plan": 2}', "file"),
+        ('{"plan": 1, "sculpt": {"file": "x.stl"}, "every": "magic"}', "a way is one of"),
+        ('{"plan": 0}', "no plan"),
+        ("7", "JSON object"),
     ],
-)  # fmt: skip
+)
 def test_a_plan_that_is_none_is_refused_in_a_line(tmp_path, capsys, content, words):
     (tmp_path / "plan.json").write_text(content)
     assert main(["plan", str(tmp_path / "plan.json"), "-o", str(tmp_path / "out")]) == 2
@@ -297,7 +307,8 @@ def test_wear_goes_on_the_whole_model_with_settings_of_its_own(marked):
 
 
 def test_all_regions_are_planned_together_for_the_time_one_has(marked):
-    """An evening, a game piece, display and a time of one's own, as pictures; the one taken lies in the plan, with its palette."""
+    """An evening, a game piece, display and a time of one's own, as pictures; the one taken lies in the plan, with
+    its palette."""
     found = marked.client.get(f"{URL}/economy.json?minutes=45&pots=4").get_json()
     titles = [p["title"] for p in found["plans"]]
     assert titles == ["An evening", "A game piece", "Display", "Your own"] and not any(

@@ -1,4 +1,5 @@
-"""Every demo plan through page, file and command line: the same coats, the same steps, the same colours, to the byte."""
+"""Every demo plan through page, file and command line: the same coats, the same steps, the same colours, to the
+byte."""
 
 import io
 import json

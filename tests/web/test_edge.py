@@ -67,9 +67,10 @@ def test_no_number_in_an_address_stops_the_bench(app, painter, sculpt_id):
 
 def test_regions_whose_runs_wrap_round_are_refused(painter, sculpt_id):
     answer = painter.client.post(
-        f"/sculpts/{sculpt_id}/regions/file", data={"file": (io.BytesIO(regions_that_wrap()), "r.json")},
+        f"/sculpts/{sculpt_id}/regions/file",
+        data={"file": (io.BytesIO(regions_that_wrap()), "r.json")},
         headers={"X-CSRFToken": painter.token(), "X-Requested-With": "fetch"},
-    )  # fmt: skip
+    )
     assert answer.status_code == 400 and "garbled" in answer.get_json()["error"]
 
 
@@ -87,9 +88,11 @@ def test_only_names_of_this_machine_are_answered(app, painter):
 
 def test_a_large_body_is_refused_by_its_kind(painter, sculpt_id):
     answer = painter.client.post(
-        f"/sculpts/{sculpt_id}/relight", data=b'{"a": "' + b"x" * 2_100_000 + b'"}', content_type="application/json",
+        f"/sculpts/{sculpt_id}/relight",
+        data=b'{"a": "' + b"x" * 2_100_000 + b'"}',
+        content_type="application/json",
         headers={"X-CSRFToken": painter.token(), "X-Requested-With": "fetch"},
-    )  # fmt: skip
+    )
     assert answer.status_code == 413
 
 

@@ -1,4 +1,5 @@
-"""Plan it for me: words or a picture, three schemes, one press; and what is done around the paint, chosen on the sheet."""
+"""Plan it for me: words or a picture, three schemes, one press; and what is done around the paint, chosen on the
+sheet."""
 
 import io
 import json
@@ -18,9 +19,10 @@ def upload(painter, picture, name="p.png", kind="PNG", **more):
     out = io.BytesIO()
     picture.save(out, kind, **more)
     return painter.client.post(
-        f"{URL}/for-me/palette", data={"file": (io.BytesIO(out.getvalue()), name)},
+        f"{URL}/for-me/palette",
+        data={"file": (io.BytesIO(out.getvalue()), name)},
         headers={"X-CSRFToken": painter.token(), "X-Requested-With": "fetch"},
-    )  # fmt: skip
+    )
 
 
 def test_three_words_become_a_whole_plan(marked, store):
@@ -67,16 +69,18 @@ def test_a_picture_gives_its_colours_and_odd_ones_are_told(marked):
     out = io.BytesIO()
     moving[0].save(out, "GIF", save_all=True, append_images=moving[1:])
     answer = marked.client.post(
-        f"{URL}/for-me/palette", data={"file": (io.BytesIO(out.getvalue()), "a.gif")},
+        f"{URL}/for-me/palette",
+        data={"file": (io.BytesIO(out.getvalue()), "a.gif")},
         headers={"X-CSRFToken": marked.token(), "X-Requested-With": "fetch"},
-    )  # fmt: skip
+    )
     assert answer.status_code == 200
     huge = Image.new("L", (10_000, 10_000))
     assert "40 megapixels" in upload(marked, huge).get_json()["error"]
     nothing = marked.client.post(
-        f"{URL}/for-me/palette", data={"file": (io.BytesIO(b"no picture"), "a.png")},
+        f"{URL}/for-me/palette",
+        data={"file": (io.BytesIO(b"no picture"), "a.png")},
         headers={"X-CSRFToken": marked.token(), "X-Requested-With": "fetch"},
-    )  # fmt: skip
+    )
     assert nothing.status_code == 400 and "no picture" in nothing.get_json()["error"]
 
 
@@ -102,8 +106,13 @@ def test_colours_that_are_none_and_another_tab_are_refused(marked):
 
 def test_work_around_the_paint_is_chosen_on_the_sheet_and_shows_in_the_steps(marked):
     form = {
-        "turn": marked.turn(1), "base": "paste and stones", "rim": "Soot", "varnish": "matt", "gaps": "on", "decal": "1",
-    }  # fmt: skip
+        "turn": marked.turn(1),
+        "base": "paste and stones",
+        "rim": "Soot",
+        "varnish": "matt",
+        "gaps": "on",
+        "decal": "1",
+    }
     # a paint that nobody has: said in a line, and nothing is lost
     assert "Nobody" in marked.post(f"{URL}/around", {**form, "rim": "Nobody's Brown"}, code=400).text
     page = marked.post(f"{URL}/around", form)

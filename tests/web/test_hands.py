@@ -31,8 +31,15 @@ def hand(painter, what, key, code=200):
 
 
 def own(painter, code=200, **form):
-    every = {"airbrush": "on", "can": "on", "needle": ["0.2", "0.3"], "brushes": "1, 2.5", "varnish": ["matt"], "highest_psi": "30",
-             "drops_per_ml": "20"}  # fmt: skip
+    every = {
+        "airbrush": "on",
+        "can": "on",
+        "needle": ["0.2", "0.3"],
+        "brushes": "1, 2.5",
+        "varnish": ["matt"],
+        "highest_psi": "30",
+        "drops_per_ml": "20",
+    }
     return painter.post("/tools", {k: v for k, v in {**every, **form}.items() if v is not None}, code)
 
 

@@ -312,9 +312,10 @@ def test_a_stroke_made_before_the_sculpt_was_stood_up_again_is_refused_and_nothi
     told, _ = packet(painter.client.get("/sculpts/1/regions.bin"))
     painter.post("/sculpts/1/stand", {"up": "z", "front": "-y", "height": "54"})
     answer = painter.json(
-        "POST", "/sculpts/1/regions",
+        "POST",
+        "/sculpts/1/regions",
         {"do": "brush", "rays": [RAY], "radius": 1, "number": 1, "turn": told["turn"]},
         code=409,
-    ).get_json()  # fmt: skip
+    ).get_json()
     assert answer["stale"] and "nothing of yours" in answer["error"]
     assert [r["name"] for r in packet(painter.client.get("/sculpts/1/regions.bin"))[0]["regions"]] == ["Region 1"]

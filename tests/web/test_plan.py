@@ -1,4 +1,5 @@
-"""One plan, edited from every stage: one history, ids that stay, schemes that do not leak, and the same bytes from page and file."""
+"""One plan, edited from every stage: one history, ids that stay, schemes that do not leak, and the same bytes from
+page and file."""
 
 import json
 import random
@@ -71,7 +72,7 @@ EDITS = (
     lambda p, r: edit(p, "parts", "", number=1, name=f"Body {r.random():.3f}"),
     lambda p, r: edit(p, "display", "look", azimuth=r.randint(-90, 90), elevation=10),
     lambda p, r: p.json("PUT", f"{URL}/plan", _brighter(p.settings(1), 1.0 + round(r.random(), 2))),
-)  # fmt: skip
+)
 
 
 def _brighter(settings, gain):
@@ -166,13 +167,17 @@ def test_schemes_refuse_what_is_no_number_in_words(marked, number):
 def test_names_that_would_break_a_file_or_a_page_are_refused_and_files_stay_whole(whole, name):
     number = glow_number(whole)
     for page, what, more in (
-        ("regions", "describe", {"number": 1, "name": name}), ("glow", "set", {"number": number, "settings": {"name": name}}),
-        ("schemes", "copy", {"name": name}), ("parts", "", {"number": 0, "name": name}),
-    ):  # fmt: skip
+        ("regions", "describe", {"number": 1, "name": name}),
+        ("glow", "set", {"number": number, "settings": {"name": name}}),
+        ("schemes", "copy", {"name": name}),
+        ("parts", "", {"number": 0, "name": name}),
+    ):
         answer = whole.client.post(
-            f"{URL}/{page}", data=json.dumps({"do": what, "turn": whole.turn(), **more}), content_type="application/json",
+            f"{URL}/{page}",
+            data=json.dumps({"do": what, "turn": whole.turn(), **more}),
+            content_type="application/json",
             headers={"X-CSRFToken": whole.token(), "X-Requested-With": "fetch"},
-        )  # fmt: skip
+        )
         assert answer.status_code in (200, 400)
         if answer.status_code == 400:
             assert len(answer.get_json()["error"].split()) > 3
@@ -181,7 +186,8 @@ def test_names_that_would_break_a_file_or_a_page_are_refused_and_files_stay_whol
 
 
 def test_every_stage_of_a_plan_comes_out_of_a_file_as_it_is_on_the_bench(app, whole, figure, tmp_path):
-    """Metal, edges, glow, lens and wear, too: the same coats, steps and colours, to the byte; and a change of the file is run."""
+    """Metal, edges, glow, lens and wear, too: the same coats, steps and colours, to the byte; and a change of the
+    file is run."""
     kept = whole.client.get(f"{URL}/whole-plan.json").data
     plan = json.loads(kept)
     (tmp_path / plan["sculpt"]["file"]).write_bytes(figure)

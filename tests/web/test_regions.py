@@ -97,11 +97,19 @@ def test_a_name_with_markup_is_only_text(marker, painter, sculpt_id):
 
 @pytest.mark.parametrize(
     "wish",
-    [{"do": "pick", "origin": [0, 0, 100], "direction": [0, 0, 1]}, {"do": "pick", "origin": [0, 0], "direction": [0, 0, 1]},
-     {"do": "pick", **DOWN, "number": 7}, {"do": "pick", **DOWN, "crease": 0}, {"do": "pick"}, {"do": "dance"}, {"do": "remove", "number": 3},
-     {"do": "describe", "number": 1, "name": ""}, {"do": "rim", "number": "x", "rounds": 1},
-     {"do": "pick", "origin": [0, 0, None], "direction": [0, 0, -1]}],
-)  # fmt: skip
+    [
+        {"do": "pick", "origin": [0, 0, 100], "direction": [0, 0, 1]},
+        {"do": "pick", "origin": [0, 0], "direction": [0, 0, 1]},
+        {"do": "pick", **DOWN, "number": 7},
+        {"do": "pick", **DOWN, "crease": 0},
+        {"do": "pick"},
+        {"do": "dance"},
+        {"do": "remove", "number": 3},
+        {"do": "describe", "number": 1, "name": ""},
+        {"do": "rim", "number": "x", "rounds": 1},
+        {"do": "pick", "origin": [0, 0, None], "direction": [0, 0, -1]},
+    ],
+)
 def test_changes_that_make_no_sense_are_refused_in_words(marker, wish):
     told = marker.do(wish.pop("do"), code=400, **wish)
     assert len(told["error"]) > 15 and "Error" not in told["error"]
@@ -151,7 +159,8 @@ def test_a_piece_is_painted_over_what_is_there_and_can_be_taken_back(painter, sc
     numbers = np.frombuffer(rest, np.int32)
     facet, place = numbers[:n], numbers[n : n + k]
     parent, span = numbers[n + k : n + 3 * k - 1], numbers[n + 3 * k - 1 : n + 7 * k - 3].reshape(-1, 2)
-    area = np.frombuffer(rest, np.float32)[n + 7 * k - 3 :]
+    proposed, area = numbers[n + 7 * k - 3 : n + 8 * k - 3], np.frombuffer(rest, np.float32)[n + 8 * k - 3 :]
+    assert set(proposed) == set(range(heading["pieces"])), "the first guess"
     assert len(area) == 2 * k - 1 and parent[-1] == -1 and (parent[:-1] >= k).all() and facet.max() == k - 1
     node = int(np.flatnonzero((area > 0.05 * area[-1]) & (area < 0.4 * area[-1]))[0])
     painter.region(do="piece", node=node, number=None)
@@ -166,3 +175,42 @@ def test_a_piece_is_painted_over_what_is_there_and_can_be_taken_back(painter, sc
     assert not np.frombuffer(labels, np.uint8)[inside].any()
     for odd in (-1, 2 * k - 1, "x"):
         painter.region(400, do="piece", node=odd, number=None)
+
+
+def test_a_stroke_cuts_the_head_off_along_the_crease(marker, painter, sculpt_id):
+    """The whole figure is one region; a stroke over its head takes out the ball, and the next is told it missed."""
+    top = packet(painter.client.get(f"/sculpts/{sculpt_id}/pieces.bin"))[0]["leaves"] * 2 - 2
+    marker.do("piece", node=top, number=None)
+    rays = [{"origin": [x, 0, 100], "direction": [0, 0, -1]} for x in (-2, -1, 0, 1, 2)]
+    heading, labels = marker.do("cut", rays=rays, number=None)
+    n = packet(painter.client.get(f"/sculpts/{sculpt_id}/surface.bin"))[0]["samples"]
+    points = packet(painter.client.get(f"/sculpts/{sculpt_id}/surface.bin"))[1][: n * 12].view(np.float32)
+    z = points.reshape(n, 3)[:, 2]
+    assert (labels[z > 17] == 0).mean() > 0.95 and (labels[z < 13] == 1).mean() > 0.75
+    assert heading["undo"] == "piece cut out"
+    assert "there is no region there" in marker.do("cut", 400, rays=rays, number=None)["error"]
+    assert "should not belong" in marker.do("cut", 400, rays=rays, number=1)["error"]
+    assert len(marker.do("undo")[1]) == n and (marker.now()[1] == 1).mean() > 0.9
+
+
+def test_the_rest_of_a_guess_leaves_what_is_marked_and_shift_takes_what_lies_there(marker, painter, sculpt_id):
+    marker.do("pick", **DOWN)
+    head = marker.now()[1] == 1
+    heading, labels = marker.do("guess", pieces=6)
+    assert (labels[head] == 1).all() and len(heading["regions"]) > 1 and heading["regions"][0]["name"] == "Region 1"
+    assert (labels > 0).mean() > 0.9
+    top = packet(painter.client.get(f"/sculpts/{sculpt_id}/pieces.bin"))[0]["leaves"] * 2 - 2
+    _, labels = marker.do("piece", node=top, take=True, number=None)
+    assert (labels == 0).mean() > 0.2, "the region that most of it lies on is taken away"
+
+
+def test_a_first_name_suggests_what_it_is_made_of_and_a_later_one_does_not(marker):
+    """Common practice, CP-28: a face is looked at first; from memory: boots are leather."""
+    marker.do("pick", **DOWN)
+    own = marker.do("describe", number=1, name="Boots")[0]["regions"][0]
+    assert own["material"] == "leather" and own["attention"] == "important"
+    own = marker.do("describe", number=1, name="Face")[0]["regions"][0]
+    assert own["material"] == "leather", "whoever renames it has chosen already"
+    marker.do("pick", **SIDE)
+    other = marker.do("describe", number=2, name="Face")[0]["regions"][1]
+    assert other["material"] == "skin" and other["attention"] == "focal point"

@@ -29,10 +29,13 @@ BAD = {
     "letter.stl": (b"Dear painter,\n" * 30, "text with the ending"),
     "cut.stl": (ball(fine=2).export(file_type="stl")[:-99], "cut short"),
     "liar.stl": (b"\0" * 80 + struct.pack("<I", 10**9) + b"\0" * 50, "cut short"),
-    "one.stl": (b"\0" * 80 + struct.pack("<I", 1) + struct.pack("<12f", *[0, 0, 1], *[0, 0, 0, 1, 0, 0, 0, 1, 0]) + b"\0\0", "scrap"),
+    "one.stl": (
+        b"\0" * 80 + struct.pack("<I", 1) + struct.pack("<12f", *[0, 0, 1], *[0, 0, 0, 1, 0, 0, 0, 1, 0]) + b"\0\0",
+        "scrap",
+    ),
     "points.ply": (trimesh.PointCloud([[0, 0, 0], [1, 0, 0]]).export(file_type="ply"), "only points"),
     "nan.obj": (b"v nan 0 0\nv 1 0 0\nv 0 1 0\nf 1 2 3\n", ""),
-}  # fmt: skip
+}
 
 
 @pytest.mark.parametrize("name", BAD)

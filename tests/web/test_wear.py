@@ -59,10 +59,13 @@ def test_a_model_is_weathered_put_in_the_plan_and_cleaned_again(marked):
     change(marked, "usual")
     assert {row["name"]: row["amount"] for row in wear(marked)["layers"]} == amounts
     for bad, says in (
-        ({"amounts": {"moss": 1}}, "wear is"), ({"amounts": {"dust": 7}}, "between 0 and 1"), ({"seed": -1}, "pattern"),
-        ({"amounts": 3}, "name of a layer"), ({"spared": [7]}, "region"),
+        ({"amounts": {"moss": 1}}, "wear is"),
+        ({"amounts": {"dust": 7}}, "between 0 and 1"),
+        ({"seed": -1}, "pattern"),
+        ({"amounts": 3}, "name of a layer"),
+        ({"spared": [7]}, "region"),
         ({"share": {"region": 1, "layer": "moss", "share": 1}}, "wear is"),
-    ):  # fmt: skip
+    ):
         assert says in change(marked, "set", 400, **bad)["error"]
     assert "not known" in change(marked, "spin", 400)["error"]
     assert marked.client.get(f"{URL}/wear.bin?layer=dust&amount=x").status_code == 400

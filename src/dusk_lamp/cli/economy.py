@@ -118,18 +118,39 @@ def _row(found: Any, context: Any) -> dict[str, Any]:
     """A plan for a budget as plain values."""
     names = {r.id: r.name for r in context.site.marking.regions}
     return {
-        "budget": found.budget.minutes, "pots": list(found.pots),
+        "budget": found.budget.minutes,
+        "pots": list(found.pots),
         "puddles": [
-            {"letter": p.letter, "parts": p.parts, "added_to": p.added_to or None, "takes": p.takes, "drops": p.drops,
-             "ml": round(p.ml, 4), "left": p.left}
+            {
+                "letter": p.letter,
+                "parts": p.parts,
+                "added_to": p.added_to or None,
+                "takes": p.takes,
+                "drops": p.drops,
+                "ml": round(p.ml, 4),
+                "left": p.left,
+            }
             for p in found.puddles
         ],
         "steps": [
-            {"number": k, "region": names.get(c.region), "puddle": letter, "technique": s.technique, "label": s.purpose,
-             "minutes": round(s.hand_minutes, 1), "how": s.how}
+            {
+                "number": k,
+                "region": names.get(c.region),
+                "puddle": letter,
+                "technique": s.technique,
+                "label": s.purpose,
+                "minutes": round(s.hand_minutes, 1),
+                "how": s.how,
+            }
             for k, (s, c, letter) in enumerate(zip(found.steps, found.coats, found.letters, strict=True), 1)
         ],
-        "minutes": round(found.minutes, 1), "near_5": round(found.near_5, 4), "near_8": round(found.near_8, 4),
-        "near_5_weighted": round(found.near_5_weighted, 4), "mean_de": round(found.mean_de, 2), "gap": round(found.gap, 4),
-        "seconds": round(found.seconds, 2), "bare": list(found.bare), "words": found.words,
-    }  # fmt: skip
+        "minutes": round(found.minutes, 1),
+        "near_5": round(found.near_5, 4),
+        "near_8": round(found.near_8, 4),
+        "near_5_weighted": round(found.near_5_weighted, 4),
+        "mean_de": round(found.mean_de, 2),
+        "gap": round(found.gap, 4),
+        "seconds": round(found.seconds, 2),
+        "bare": list(found.bare),
+        "words": found.words,
+    }

@@ -126,9 +126,12 @@ def _glow(args: argparse.Namespace) -> None:
         ]
         names = {n: r.name for n, r in enumerate(site.marking.regions, 1)}
         bands = [
-            {**{k: v for k, v in row.items() if k != "regions"}, "regions": {names.get(n, "the rest"): s for n, s in row["regions"].items()}}  # type: ignore[attr-defined]
+            {
+                **{k: v for k, v in row.items() if k != "regions"},
+                "regions": {names.get(n, "the rest"): s for n, s in row["regions"].items()},
+            }
             for row in band_rows(site, found.band)
-        ]  # fmt: skip
+        ]
         said = {
             "strength": strength,
             "reach_mm": round(reach, 4),
@@ -139,7 +142,8 @@ def _glow(args: argparse.Namespace) -> None:
     print(f"Strength {strength:.3g}: it is read {reach:.1f} mm from its middle.")
     if strength > limit:
         print(
-            f"Mind: from {limit:.3g} on it lights something as brightly as it glows itself; the source must be lightest."
+            f"Mind: from {limit:.3g} on it lights something as brightly as it glows itself; the source must be "
+            "lightest."
         )
     if not (found.band > 0).any():
         print("Mind: nothing of the sculpt is in its reach.")

@@ -53,7 +53,10 @@ def add_commands(commands: Any) -> None:
         action="append",
         default=[],
         metavar="REGION:NAME",
-        help="what a region of the PLY is made of; its name suggests one. Chips keep to metal and painted armour, and so on",
+        help=(
+            "what a region of the PLY is made of; its name suggests one. Chips keep to metal and painted armour, "
+            "and so on"
+        ),
     )
     wear.set_defaults(run=_wear)
 
@@ -102,12 +105,19 @@ def _metal(args: argparse.Namespace) -> None:
         runs = runs_of(found, direction_of(lamp.azimuth, lamp.elevation).astype(float))
         rows = [
             {
-                "number": k, "kind": f.kind, "hollow": f.hollow, "normal": f.normal.round(4).tolist(), "mm2": round(f.mm2, 2),
-                "along": f.along.round(4).tolist(), "length": round(f.length, 2), "width": round(f.width, 2),
-                "values": [round(v, 2) for v in ends_of(f, run, shine)], "touches": [n + 1 for n in f.neighbours],
+                "number": k,
+                "kind": f.kind,
+                "hollow": f.hollow,
+                "normal": f.normal.round(4).tolist(),
+                "mm2": round(f.mm2, 2),
+                "along": f.along.round(4).tolist(),
+                "length": round(f.length, 2),
+                "width": round(f.width, 2),
+                "values": [round(v, 2) for v in ends_of(f, run, shine)],
+                "touches": [n + 1 for n in f.neighbours],
             }
             for k, (f, run) in enumerate(zip(found, runs, strict=True), 1)
-        ]  # fmt: skip
+        ]
         kinds = {k: sum(f.kind == k for f in found) for k in ("flat", "cylinder", "ball")}
         ends = {"darkest": round(float(value.min()), 2), "lightest": round(float(value.max()), 2)}
         print(json.dumps({"facets": rows, "kinds": kinds, **ends}))
@@ -129,11 +139,14 @@ def _edges(args: argparse.Namespace) -> None:
         raise SettingError(f"edges are written as .json or .svg, not '{out.suffix}'")
     crests = [
         {
-            "length_mm": round(c.length_mm, 3), "lit_mm": round(c.lit_mm, 3), "seen_mm": round(c.seen_mm, 3),
-            "width_mm": round(c.width_mm, 3), "value": round(c.value, 2),
+            "length_mm": round(c.length_mm, 3),
+            "lit_mm": round(c.lit_mm, 3),
+            "seen_mm": round(c.seen_mm, 3),
+            "width_mm": round(c.width_mm, 3),
+            "value": round(c.value, 2),
         }
         for c in found.crests
-    ]  # fmt: skip
+    ]
     strokes = [{"crest": s.crest, "mm": round(s.mm, 3), "places": s.places.round(3).tolist()} for s in found.strokes]
     said = {
         "total_mm": round(found.total_mm, 3),

@@ -133,7 +133,8 @@ def _coats(args: argparse.Namespace) -> None:
     count = f"{found.coats} coats" if found.coats else f"more than {MOST_COATS} coats"
     times = f"{minutes_words(hand)} at {args.area:g} mm², {minutes_words(found.minutes)} drying"
     lines = [
-        f"{count} of {args.paint} over {ground} (ΔE00 {found.delta_e:.1f}, contrast {found.contrast_ratio:.3f}): {times}"
+        f"{count} of {args.paint} over {ground} (ΔE00 {found.delta_e:.1f}, contrast {found.contrast_ratio:.3f}): "
+        f"{times}"
     ]
     if below:
         lines.append(f"cheaper: {below.coats} of {below.paint.name}, then {below.then}")

@@ -218,15 +218,29 @@ def _plan(args: argparse.Namespace) -> None:
         L, a, b = lab(xyz(middle)).tolist()
         rows.append(
             {
-                "number": step.number, "stage": step.stage, "region": _region_of(site, coat), "technique": step.technique,
-                "way": coat.way, "label": step.purpose, "paint": step.paint, "parts": step.parts,
-                "drops": step.drops_of_one, "water": round(step.water, 2), "film_um": round(step.film_um, 2),
-                "covers_mm2": round(float(site.areas[covered].sum()), 1), "minutes": round(step.hand_minutes, 1),
-                "wait_minutes": round(step.wait_minutes, 1), "how": step.how, "warnings": list(step.warnings), "before": _tasks(step.before), "then": _tasks(step.after),
-                "cautions": list(step.cautions), "colour": step.hex,
+                "number": step.number,
+                "stage": step.stage,
+                "region": _region_of(site, coat),
+                "technique": step.technique,
+                "way": coat.way,
+                "label": step.purpose,
+                "paint": step.paint,
+                "parts": step.parts,
+                "drops": step.drops_of_one,
+                "water": round(step.water, 2),
+                "film_um": round(step.film_um, 2),
+                "covers_mm2": round(float(site.areas[covered].sum()), 1),
+                "minutes": round(step.hand_minutes, 1),
+                "wait_minutes": round(step.wait_minutes, 1),
+                "how": step.how,
+                "warnings": list(step.warnings),
+                "before": _tasks(step.before),
+                "then": _tasks(step.after),
+                "cautions": list(step.cautions),
+                "colour": step.hex,
                 "after": {"L": round(L, 1), "a": round(a, 1), "b": round(b, 1)},
             }
-        )  # fmt: skip
+        )
         before = levels
     near: dict[str, dict[str, Any]] = {
         regions[k - 1].name: {"within": round(n.within, 4), "mean_delta_e": round(n.mean, 2), "mind": n.words}

@@ -73,7 +73,8 @@ def _inspect(args: argparse.Namespace) -> None:
     size = " × ".join(f"{s:g}" for s in facts["size"])
     volume = "not closed, so no volume" if facts["volume"] is None else f"volume {facts['volume']:,.1f}"
     print(
-        f"{facts['triangles']:,} triangles in {len(facts['parts'])} part(s); {size}; area {facts['area']:,.1f}; {volume}"
+        f"{facts['triangles']:,} triangles in {len(facts['parts'])} part(s); {size}; area {facts['area']:,.1f}; "
+        f"{volume}"
     )
     for sentence in facts["said"]:
         print(sentence)

@@ -261,11 +261,23 @@ def _sheet(args: argparse.Namespace) -> None:
         return png_bytes(coat_picture(site, shots[view], cameras[view], result.films[k], levels[k], levels[k + 1]))
 
     facts = SheetFacts(
-        Path(args.file).stem, rig_words(laid.rig), site.surface.height, float(site.areas.sum()), "", [],
-        school_title(args.school), result.within, times_of(laid.steps, args.models).words, args.models, None, cards,
+        Path(args.file).stem,
+        rig_words(laid.rig),
+        site.surface.height,
+        float(site.areas.sum()),
+        "",
+        [],
+        school_title(args.school),
+        result.within,
+        times_of(laid.steps, args.models).words,
+        args.models,
+        None,
+        cards,
         list(dict.fromkeys(name for c in laid.coats for name in c.mix.counted())),
-        [(p.mix.colour.hex, p.words, "") for p in puddles], letters, [t.words for t in twins],
-    )  # fmt: skip
+        [(p.mix.colour.hex, p.words, "") for p in puddles],
+        letters,
+        [t.words for t in twins],
+    )
     finished = png_bytes(look_picture(site, shots["display"], levels[-1]))
     write_whole(out, plan_pdf(facts, laid.steps, list(VIEWS), picture, finished))
 
@@ -282,9 +294,19 @@ def _spray(args: argparse.Namespace) -> None:
     except ValueError:
         raise SettingError(f"--from is AZ,EL in degrees, not '{args.from_}'") from None
     drift = USUAL_DRIFT if args.drift is None else args.drift
-    pass_ = Spray(azimuth, elevation, args.distance, args.amount, args.way, args.tool, args.needle, args.psi, drift,
-        trigger=args.trigger, water=args.water,
-    )  # fmt: skip
+    pass_ = Spray(
+        azimuth,
+        elevation,
+        args.distance,
+        args.amount,
+        args.way,
+        args.tool,
+        args.needle,
+        args.psi,
+        drift,
+        trigger=args.trigger,
+        water=args.water,
+    )
     coat = Coat("spray", only(the_rack(args.rack).find(args.paint)), pass_)
     surface = laid_out(args)
     landed = spray(Site(surface), pass_, coat.solids)
@@ -292,13 +314,15 @@ def _spray(args: argparse.Namespace) -> None:
     print(
         json.dumps(
             {
-                "sprayed_mm3": round(landed.sprayed, 4), "landed_mm3": round(landed.landed, 4),
-                "waste_mm3": round(landed.waste, 4), "most_um": round(float(landed.film.max()), 3),
+                "sprayed_mm3": round(landed.sprayed, 4),
+                "landed_mm3": round(landed.landed, 4),
+                "waste_mm3": round(landed.waste, 4),
+                "most_um": round(float(landed.film.max()), 3),
                 "warnings": troubles(pass_, landed.film, coat.solids),
             },
             ensure_ascii=False,
         )
-    )  # fmt: skip
+    )
 
 
 def _coat(args: argparse.Namespace) -> None:

@@ -11,9 +11,15 @@ from numpy.typing import ArrayLike, NDArray
 GOLDEN_TURN = np.pi * (3 - np.sqrt(5))
 STEEP = 0.9  # an axis that rises more than this is framed by the x axis, or the frame would be ill-defined
 BEARINGS = (
-    "the front", "the front right", "the right", "the back right", "the back", "the back left", "the left",
+    "the front",
+    "the front right",
+    "the right",
+    "the back right",
+    "the back",
+    "the back left",
+    "the left",
     "the front left",
-)  # fmt: skip
+)
 STRAIGHT_UP = 80.0  # degrees above which nobody tells a direction from straight above
 LEVEL = 10.0  # degrees within which a hand calls it level
 

@@ -53,21 +53,23 @@ class Bounded(Generic[K, V]):
 
 
 # how many of each kind are kept for one sculpt of 160,000 samples, and what one of them takes
-LIMITS = MappingProxyType({
-    "light": 2,  # 6 MB: the light that is kept, and the one being tried
-    "target": 3,  # 3 MB
-    "film": 40,  # 0.7 MB
-    "reflectance": 2,  # 26 MB: only to go on from
-    "look": 30,  # 1.3 MB
-    "glow": 26,  # 1.5 MB: twelve glows, as they are and with what shiny spots mirror of them
-    "metal": 6,  # 0.7 MB
-    "ready": 1,  # 10 MB: what plans for any budget are made of
-    "economy": 8,  # 1 MB: a plan for a budget
-    "way": 80,  # 20 kB: a region painted one way
-    "value": 4,  # 0.7 MB
-    "touch-up": 4,  # a few kB
-    "stage": 24,  # pots, schools, and coats that wishes come to: some 100 kB
-})  # fmt: skip
+LIMITS = MappingProxyType(
+    {
+        "light": 2,  # 6 MB: the light that is kept, and the one being tried
+        "target": 3,  # 3 MB
+        "film": 40,  # 0.7 MB
+        "reflectance": 2,  # 26 MB: only to go on from
+        "look": 30,  # 1.3 MB
+        "glow": 26,  # 1.5 MB: twelve glows, as they are and with what shiny spots mirror of them
+        "metal": 6,  # 0.7 MB
+        "ready": 1,  # 10 MB: what plans for any budget are made of
+        "economy": 8,  # 1 MB: a plan for a budget
+        "way": 80,  # 20 kB: a region painted one way
+        "value": 4,  # 0.7 MB
+        "touch-up": 4,  # a few kB
+        "stage": 24,  # pots, schools, and coats that wishes come to: some 100 kB
+    }
+)
 
 
 class Memory:

@@ -73,8 +73,8 @@ def text(default: Any, letters: tuple[int, int], words: str) -> Any:
 
 
 def one_line(given: Any) -> str:
-    """A name as it is kept: one line of visible letters. What turns the writing round, rings a bell or is half a letter
-    is left out, once, where text comes in.
+    """A name as it is kept: one line of visible letters. What turns the writing round, rings a bell or is half a
+    letter is left out, once, where text comes in.
 
     Raises:
         SettingError: it is no text.

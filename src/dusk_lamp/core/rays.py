@@ -96,8 +96,8 @@ class Caster:
     def hidden_from(
         self, origins: NDArray[np.float32], place: NDArray[np.float32], short: float
     ) -> NDArray[np.bool_]:
-        """(N,) whether anything lies between each origin (N, 3) and one place (3,), the last `short` mm left out; on the
-        calling thread."""
+        """(N,) whether anything lies between each origin (N, 3) and one place (3,), the last `short` mm left out; on
+        the calling thread."""
         way = place - origins
         far = np.linalg.norm(way, axis=1)
         toward = np.ascontiguousarray(way / np.maximum(far, 1e-9)[:, None], np.float32)

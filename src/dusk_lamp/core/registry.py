@@ -1,4 +1,5 @@
-"""Registries: every file of a folder that has one of a thing, found by its name; nothing else has to be changed for it."""
+"""Registries: every file of a folder that has one of a thing, found by its name; nothing else has to be changed for
+it."""
 
 from collections.abc import Mapping
 from importlib import import_module

@@ -1,5 +1,5 @@
-"""Finishes the demo plans that ship: `python -m dusk_lamp.demo.finish [NAME ...]` works each out as the bench would and packs
-its coats, its regions and its picture, so that a fresh shelf shows real work at once."""
+"""Finishes the demo plans that ship: `python -m dusk_lamp.demo.finish [NAME ...]` works each out as the bench would
+and packs its coats, its regions and its picture, so that a fresh shelf shows real work at once."""
 
 import base64
 import json

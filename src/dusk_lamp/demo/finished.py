@@ -17,7 +17,8 @@ HERE = Path(__file__).parent / "plans_done"
 
 @dataclass(frozen=True)
 class Finished:
-    """A plan that was worked out. labels: (N,) of the working surface that its spots lie on. picture: for the shelf, PNG."""
+    """A plan that was worked out. labels: (N,) of the working surface that its spots lie on. picture: for the shelf,
+    PNG."""
 
     plan: Plan
     labels: NDArray[np.uint8]

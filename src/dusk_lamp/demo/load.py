@@ -24,8 +24,20 @@ from .plans import DEMO, Demo
 
 # stages of the bench that a finished plan has been through
 PLANNED = (
-    "stand", "parts", "regions", "view", "light", "greys", "sketch", "undercoat", "colour", "metal", "glow", "wear", "sheet",
-)  # fmt: skip
+    "stand",
+    "parts",
+    "regions",
+    "view",
+    "light",
+    "greys",
+    "sketch",
+    "undercoat",
+    "colour",
+    "metal",
+    "glow",
+    "wear",
+    "sheet",
+)
 PACE_S = (
     412.0,
     95.0,

@@ -36,9 +36,9 @@ Ids = dict[str, int]  # of regions by their names
 
 @dataclass(frozen=True)
 class Demo:
-    """One demo sculpt. file: its file's name without the ending. height: mm. colours: of regions by their names. finished: whether its plan ships worked out; painted: how many
-    steps of it are done already. wishes:
-    of stages, given the ids of regions."""
+    """One demo sculpt. file: its file's name without the ending. height: mm. colours: of regions by their names.
+    finished: whether its plan ships worked out; painted: how many steps of it are done already. wishes: of stages,
+    given the ids of regions."""
 
     name: str
     file: str
@@ -79,35 +79,41 @@ def _warden(ids: Ids) -> dict[str, Any]:
     flame = GlowWish(101, "region", "Lantern", ids["Flame"], colour="#ffb347", strength=2.4)
     return {
         "prepare": PrepareWishes("paste and stones"),
-        "colour": ColourWishes("", Budget.usual(GAME)), "face": FaceWishes(warm=(ids["Face"],)),
+        "colour": ColourWishes("", Budget.usual(GAME)),
+        "face": FaceWishes(warm=(ids["Face"],)),
         "metal": MetalWishes({str(ids["Lantern"]): _laddered()}),
         "edges": EdgeWishes({str(ids["Straps and bags"]): RegionEdges(highlight=True, least=2.0)}),
-        "glow": GlowWishes((flame,)), "wear": WearWishes({"scuffs": 0.2, "dust": 0.15}, (ids["Face"], ids["Flame"])),
+        "glow": GlowWishes((flame,)),
+        "wear": WearWishes({"scuffs": 0.2, "dust": 0.15}, (ids["Face"], ids["Flame"])),
         "finish": FinishWishes("Soot", "matt"),
-    }  # fmt: skip
+    }
 
 
 def _knight(ids: Ids) -> dict[str, Any]:
     shining = [ids[n] for n in ("Cuirass", "Helm", "Legs", "Arms", "Scale skirt")]
     edged = {str(i): RegionEdges(highlight=True, lining=True, least=1.5) for i in shining[:3]}
     return {
-        "colour": ColourWishes("", Budget.usual(GAME)), "metal": MetalWishes(
+        "colour": ColourWishes("", Budget.usual(GAME)),
+        "metal": MetalWishes(
             {
                 **{str(i): usual_metal("metal") for i in shining},
-                str(ids["Blade"]): replace(usual_metal("metal"), school="facet"), str(ids["Chain"]): _laddered(),
+                str(ids["Blade"]): replace(usual_metal("metal"), school="facet"),
+                str(ids["Chain"]): _laddered(),
             }
         ),
-        "edges": EdgeWishes(edged), "wear": WearWishes({"chips": 0.25, "dust": 0.2}, (ids["Cape"],)),
+        "edges": EdgeWishes(edged),
+        "wear": WearWishes({"chips": 0.25, "dust": 0.2}, (ids["Cape"],)),
         "finish": FinishWishes("Soot", "satin"),
-    }  # fmt: skip
+    }
 
 
 def _keeper(ids: Ids) -> dict[str, Any]:
     coals = GlowWish(101, "region", "Coals", ids["Coals and glass"], colour="#ff5a1f", strength=1.6)
     return {
-        "colour": ColourWishes("glazes"), "face": FaceWishes(warm=(ids["Face and neck"],)),
+        "colour": ColourWishes("glazes"),
+        "face": FaceWishes(warm=(ids["Face and neck"],)),
         "glow": GlowWishes((coals,), (ids["Eyes"],)),
-    }  # fmt: skip
+    }
 
 
 def _runner(number: int, name: str, height: float, azimuth: float, face: tuple[float, float, float]) -> Demo:
@@ -121,9 +127,15 @@ def _runner(number: int, name: str, height: float, azimuth: float, face: tuple[f
         "Reeds": "Duckweed",
     }
     return Demo(
-        f"Reed-runner, {name}", f"reed-runner-{number}", height, light, Display(azimuth, 10, (face,)), (), colours,
+        f"Reed-runner, {name}",
+        f"reed-runner-{number}",
+        height,
+        light,
+        Display(azimuth, 10, (face,)),
+        (),
+        colours,
         lambda ids: {"colour": ColourWishes("", Budget.usual(EVENING)), "face": FaceWishes(warm=(ids["Face"],))},
-    )  # fmt: skip
+    )
 
 
 # The first is the newest on the shelf, so it is brought last.
@@ -134,28 +146,57 @@ DEMO = (
     _runner(2, "knife", 31.0, -15, (0.2, -5.2, 26.0)),
     _runner(1, "pole", 35.1, 10, (0.3, -3.4, 28.6)),
     Demo(
-        "Kiln-keeper", "kiln-keeper", 51.7, Rig(Lamp(30, 25, 20), 0.12, "overcast", 0.15),
+        "Kiln-keeper",
+        "kiln-keeper",
+        51.7,
+        Rig(Lamp(30, 25, 20), 0.12, "overcast", 0.15),
         Display(18, 6, ((1.0, -8.0, 38.5), (9.5, -11.0, 8.0))),
         (Part("Kiln and plinth", 0, 0, apart=True), Part("Bust", 0, 1, apart=True)),
-        {"Head-wrap": "Tide Blue", "Shirt": "Sailcloth", "Coals and glass": "Ember", "Apron": "Saddle", "Kiln": "Kiln Brick"}, _keeper, finished=False,
+        {
+            "Head-wrap": "Tide Blue",
+            "Shirt": "Sailcloth",
+            "Coals and glass": "Ember",
+            "Apron": "Saddle",
+            "Kiln": ("Kiln Brick"),
+        },
+        _keeper,
+        finished=False,
     ),
     Demo(
-        "Sluice knight", "sluice-knight", 37.6, Rig(Lamp(35, 60, 14), 0.2, "overcast", 0.15),
+        "Sluice knight",
+        "sluice-knight",
+        37.6,
+        Rig(Lamp(35, 60, 14), 0.2, "overcast", 0.15),
         Display(-15, 10, ((0.0, -4.0, 33.2), (-8.1, -6.6, 12.0))),
         (
-            Part("Body", 0, 0), Part("Ground", 0, 1, apart=True), Part("Helm", 0, 2, apart=True),
+            Part("Body", 0, 0),
+            Part("Ground", 0, 1, apart=True),
+            Part("Helm", 0, 2, apart=True),
             Part("Blade", 0, 3, apart=True),
         ),
-        {"Cape": "Cockle Red", "Quay": "Rain Barrel"}, _knight,
+        {"Cape": "Cockle Red", "Quay": "Rain Barrel"},
+        _knight,
     ),
     Demo(
-        "Wick-warden", "wick-warden", 40.0, Rig(Lamp(40, 58, 16), 0.22, "overcast", 0.15),
-        Display(15, 8, ((0.0, -3.0, 30.2), (10.7, -6.5, 31.5))), (),
+        "Wick-warden",
+        "wick-warden",
+        40.0,
+        Rig(Lamp(40, 58, 16), 0.22, "overcast", 0.15),
+        Display(15, 8, ((0.0, -3.0, 30.2), (10.7, -6.5, 31.5))),
+        (),
         {
-            "Cloak": "Tide Blue", "Hood": "Tide Blue", "Coat": "Cockle Red", "Arms": "Sailcloth", "Flame": "Marigold",
-            "Straps and bags": "Saddle", "Crook": "Tan Bark", "Boots": "Mud Bank",
-            "Cobbles": "Rain Barrel", "Mooring post": "Driftwood",
+            "Cloak": "Tide Blue",
+            "Hood": "Tide Blue",
+            "Coat": "Cockle Red",
+            "Arms": "Sailcloth",
+            "Flame": "Marigold",
+            "Straps and bags": "Saddle",
+            "Crook": "Tan Bark",
+            "Boots": "Mud Bank",
+            "Cobbles": "Rain Barrel",
+            "Mooring post": "Driftwood",
         },
-        _warden, painted=10,
+        _warden,
+        painted=10,
     ),
-)  # fmt: skip
+)

@@ -22,7 +22,7 @@ from .forms import (
     turn_z,
     vec,
     within,
-)  # fmt: skip
+)
 
 LOW, HIGH = (-14.5, -14.5, -0.3), (14.5, 14.5, 42.5)
 POLE = np.array([6.9, -6.6])

@@ -83,7 +83,8 @@ def call(
                 raise Stopped("stopped; nothing was lost. Start again whenever you like.")
             if now - began > seconds:
                 raise TooLongError(
-                    f"this took longer than {seconds / 60:.0f} minutes and was stopped; decimate the file, or allow more (JOB_MINUTES)"
+                    f"this took longer than {seconds / 60:.0f} minutes and was stopped; decimate the file, or allow "
+                    "more (JOB_MINUTES)"
                 )
         fine, result = mine.recv()
     except EOFError as e:

@@ -30,7 +30,8 @@ def run(work: Work) -> None:
         was, now = (look_of(context.site, context.simulation.reflectance(own), aim).within for own, aim in aims)
         if now < was - WORSE:
             raise Stopped(
-                f"the passes that were found bring {per_cent(now)} within half a value of the light with {len(coats)} coats; "
+                f"the passes that were found bring {per_cent(now)} within half a value of the light with "
+                f"{len(coats)} coats; "
                 f"yours bring {per_cent(was)} with {len(before)}, and were kept"
             )
     wishes = context.wishes(STAGE.name).of("fit", span)

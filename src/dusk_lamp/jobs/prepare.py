@@ -83,6 +83,11 @@ def run(work: Work) -> None:
         sculpt.sky_key = sky_key
         if not painted:
             sculpt.thumb_key = thumb_key
+        marked = plans.ever_marked(session, sculpt)
+    if not marked:
+        work.calm()
+        work.say("Putting its pieces together", 0.995)
+        stages.pieces(store.cache, sky_key, site, lambda *_: None)
 
 
 def first_guess(facts: stages.MendedFacts) -> Standing:

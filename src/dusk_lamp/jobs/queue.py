@@ -94,9 +94,15 @@ def run(
         with Heartbeat(store, worker):
             if apart:
                 call(
-                    do, store.root, settings, kind, job_id, seconds=60 * settings.job_minutes,
-                    memory_gb=settings.job_memory_gb, stopped=stopped,
-                )  # fmt: skip
+                    do,
+                    store.root,
+                    settings,
+                    kind,
+                    job_id,
+                    seconds=60 * settings.job_minutes,
+                    memory_gb=settings.job_memory_gb,
+                    stopped=stopped,
+                )
             else:
                 KINDS[kind](work)
         _end(store, job_id, "done", "")

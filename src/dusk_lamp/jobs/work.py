@@ -39,8 +39,8 @@ class Work:
             return job is None or job.stop_asked
 
     def calm(self) -> None:
-        """What somebody waited for is there: where others wait, the rest of the job only fills the shelf. Who looks at it goes
-        on hurrying it."""
+        """What somebody waited for is there: where others wait, the rest of the job only fills the shelf. Who looks
+        at it goes on hurrying it."""
         with self.store.saving() as session:
             job = session.get(Job, self.job_id)
             others = select(Job.id).where(Job.state == "waiting", Job.id != self.job_id)

@@ -40,14 +40,22 @@ class Base(DeclarativeBase):
 
 
 class Sculpt(Base):
-    """One sculpt on the shelf: its files, what was made of them, and which revision of its plan holds. A deleted one is
-    kept until it is cleared away."""
+    """One sculpt on the shelf: its files, what was made of them, and which revision of its plan holds. A deleted one
+    is kept until it is cleared away."""
 
     __tablename__ = "sculpt"
 
     COPIED: ClassVar = (  # what a copy of a sculpt takes over as it is; its plan is copied by store.plans
-        "file_tall", "findings", "notes", "mended_key", "surface_key", "sky_key", "thumb_key", "stages_done", "former_files",
-    )  # fmt: skip
+        "file_tall",
+        "findings",
+        "notes",
+        "mended_key",
+        "surface_key",
+        "sky_key",
+        "thumb_key",
+        "stages_done",
+        "former_files",
+    )
 
     id: Mapped[int] = mapped_column(primary_key=True)
     user_id: Mapped[int] = mapped_column(default=OWNER, server_default=str(OWNER), index=True)
@@ -133,9 +141,9 @@ class Revision(Base):
     """One state of a sculpt's plan. The sculpt points at the one that holds; later ones can be redone.
 
     scheme_id: in whose history it stands; number: its place there. action: what was done to come to it, in words.
-    surface_key: what the labels and the spots of coats lie on; surface_standing: how the sculpt stood there. document:
-    the plan without its coats. labels_key, coats_key: the pieces that hold the regions' labels and the coats; "" for
-    none.
+    surface_key: what the labels and the spots of coats lie on; surface_standing: how the sculpt stood there.
+    document: the plan without its coats. labels_key, coats_key: the pieces that hold the regions' labels and the
+    coats; "" for none.
     """
 
     __tablename__ = "plan"
@@ -168,7 +176,8 @@ class Piece(Base):
 
 
 class Scheme(Base):
-    """A plan of a sculpt under a name. plan_id: where it was left; of the one on the bench the sculpt itself knows."""
+    """A plan of a sculpt under a name. plan_id: where it was left; of the one on the bench the sculpt itself
+    knows."""
 
     __tablename__ = "plan_scheme"
 

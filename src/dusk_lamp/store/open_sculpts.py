@@ -12,10 +12,11 @@ from ..core.sculpt.brush import likeness
 from ..core.sculpt.display import seen_from
 from ..core.sculpt.mesh import Mesh
 from ..core.sculpt.parts import alone, pull
+from ..core.sculpt.pieces import Pieces, pieces_of
 from ..core.sculpt.site import Site
 from ..core.sculpt.visibility import Visibility
 from .models import Sculpt
-from .preparing import Shadowless, load_mended, load_placing, load_sky, load_surface, relief
+from .preparing import Progress, Shadowless, load_mended, load_placing, load_sky, load_surface, pieces, relief
 from .store import Store
 
 MOST_IN_MEMORY = 3  # about 150 MB each
@@ -29,7 +30,8 @@ class OpenSculpt:
     """
 
     def __init__(self, store: Store, surface_key: str, shadowless: Shadowless, mended_key: str | None) -> None:
-        cache = store.cache
+        cache = self._cache = store.cache
+        self._sky_key: str | None = None
         surface = load_surface(cache, surface_key)
         self.surface_key = surface_key
         self.placing = load_placing(cache, surface_key)
@@ -72,9 +74,16 @@ class OpenSculpt:
         """(N,) what is seen from a direction far away, degrees; remembered for the views used last."""
         return self._seen.of((azimuth, elevation), lambda: seen_from(self.site.surface, azimuth, elevation))
 
-    def add_sky(self, view: Visibility) -> None:
+    def pieces(self, say: Progress) -> Pieces:
+        """The tree of its pieces; kept for good once it is known what of it can be painted."""
+        if self._sky_key is None:
+            return self.more.of("guess", "", lambda: pieces_of(self.site.surface, None, self.site.bends))
+        key = self._sky_key
+        return self.more.of("guess", key, lambda: pieces(self._cache, key, self.site, say))
+
+    def add_sky(self, view: Visibility, sky_key: str) -> None:
         """Let the sky in."""
-        self.site.visibility = view
+        self.site.visibility, self._sky_key = view, sky_key
         self.quick = self.site.only(self.chosen, self.between)
 
 
@@ -103,5 +112,6 @@ class OpenSculpts:
             with self._sky:
                 if opened.site.visibility is None:
                     surface = opened.site.surface
-                    opened.add_sky(load_sky(self._store.cache, sky_key, surface_key, surface, shadowless))
+                    view = load_sky(self._store.cache, sky_key, surface_key, surface, shadowless)
+                    opened.add_sky(view, sky_key)
         return opened

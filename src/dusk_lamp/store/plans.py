@@ -1,5 +1,5 @@
-"""Plans as revisions: one history for everything about a sculpt's plan, undone and redone from every stage, also after
-a restart; and several schemes of one sculpt, each a plan of its own.
+"""Plans as revisions: one history for everything about a sculpt's plan, undone and redone from every stage, also
+after a restart; and several schemes of one sculpt, each a plan of its own.
 
 What was changed by another tab in the meantime is never overwritten: a change says which revision it was made on, and
 only if that one still holds is the new one put in its place, by the database itself.
@@ -104,8 +104,9 @@ def _unpacked(key: str, packed: bytes) -> tuple[Coat, ...]:
 
 
 def on_surface(kept: Kept, opened: OpenSculpt, cache: Cache) -> Kept:
-    """The same plan on the surface that is laid out now: labels and spots go to the samples nearest to where they were,
-    in the file's own axes. Where the former surface is lost, regions and spots are empty, and the steps say so."""
+    """The same plan on the surface that is laid out now: labels and spots go to the samples nearest to where they
+    were, in the file's own axes. Where the former surface is lost, regions and spots are empty, and the steps say
+    so."""
     count = len(opened.site)
     labels = np.zeros(count, np.uint8) if kept.labels is None else kept.labels
     if kept.surface_key in ("", opened.surface_key):
@@ -186,8 +187,8 @@ def _begin(session: Session, sculpt: Sculpt, plan: Plan) -> None:
 
 
 def keep(session: Session, sculpt: Sculpt, new: Kept, action: str) -> int:
-    """Put a plan in the place of the revision it was made on (`new.turn`); what was undone before is gone. Returns the
-    new revision's number. labels and spots lie on `new.surface_key`.
+    """Put a plan in the place of the revision it was made on (`new.turn`); what was undone before is gone. Returns
+    the new revision's number. labels and spots lie on `new.surface_key`.
 
     Raises:
         ChangedElsewhereError: another revision holds by now. SettingError: more coats than a plan may have.
@@ -201,12 +202,19 @@ def keep(session: Session, sculpt: Sculpt, new: Kept, action: str) -> int:
     standing = before.surface_standing if same else plain(sculpt.standing)
     plan = new.plan
     row = Revision(
-        sculpt_id=sculpt.id, scheme_id=sculpt.scheme_id, number=before.number + 1, action=action[:80],
-        surface_key=new.surface_key, surface_standing=standing or {}, document=_document(plan),
+        sculpt_id=sculpt.id,
+        scheme_id=sculpt.scheme_id,
+        number=before.number + 1,
+        action=action[:80],
+        surface_key=new.surface_key,
+        surface_standing=standing or {},
+        document=_document(plan),
         labels_key=_piece(session, sculpt, None if new.labels is None else new.labels.tobytes()),
-        coats_key=_piece(session, sculpt, json.dumps([plain(c) for c in plan.coats]).encode() if plan.coats else None),
+        coats_key=_piece(
+            session, sculpt, json.dumps([plain(c) for c in plan.coats]).encode() if plan.coats else None
+        ),
         counts=dict(Counter(c.stage for c in plan.coats)),
-    )  # fmt: skip
+    )
     session.add(row)
     session.flush()
     sculpt.last_id = plan.last_id
@@ -347,10 +355,17 @@ def _copied(session: Session, turn: int, to: Sculpt, scheme_id: int) -> int:
         if key and session.scalars(there).first() is None:
             session.add(Piece(sculpt_id=to.id, key=key, content=_content(session, held, key)))
     row = Revision(
-        sculpt_id=to.id, scheme_id=scheme_id, number=1, action=FIRST_ACTION, surface_key=held.surface_key,
-        surface_standing=held.surface_standing, document=held.document, labels_key=held.labels_key,
-        coats_key=held.coats_key, counts=held.counts,
-    )  # fmt: skip
+        sculpt_id=to.id,
+        scheme_id=scheme_id,
+        number=1,
+        action=FIRST_ACTION,
+        surface_key=held.surface_key,
+        surface_standing=held.surface_standing,
+        document=held.document,
+        labels_key=held.labels_key,
+        coats_key=held.coats_key,
+        counts=held.counts,
+    )
     session.add(row)
     session.flush()
     return row.id

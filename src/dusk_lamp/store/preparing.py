@@ -17,6 +17,7 @@ from ..core.sculpt.masks import read_mask
 from ..core.sculpt.mend import Findings, Mended, holes_closed, mend, put_together
 from ..core.sculpt.mesh import Mesh
 from ..core.sculpt.parts import Part, alone, gathered
+from ..core.sculpt.pieces import Pieces, pieces_of
 from ..core.sculpt.read import read_sculpt
 from ..core.sculpt.relief import Relief, relief_of
 from ..core.sculpt.site import Site
@@ -187,11 +188,17 @@ def surface(cache: Cache, mended_key: str, standing: Standing, most: int | None,
         cache.put(
             key,
             {
-                "points": s.points, "normals": s.normals, "areas": s.areas,
-                "faces": s.faces, "part": s.part, "inset": s.inset, "quick": chosen, "quick_faces": between,
+                "points": s.points,
+                "normals": s.normals,
+                "areas": s.areas,
+                "faces": s.faces,
+                "part": s.part,
+                "inset": s.inset,
+                "quick": chosen,
+                "quick_faces": between,
                 "placing": placing(raw, standing).as_array(),
             },
-        )  # fmt: skip
+        )
     return key
 
 
@@ -285,6 +292,23 @@ def relief(cache: Cache, surface_key: str, laid: Surface) -> Relief:
     return Relief(cache.array(key, "cavity"), cache.array(key, "exposed"))
 
 
+PIECES = 1
+TREE_ARRAYS = ("facet", "children", "cost", "area", "place", "faces", "face_area", "beside", "border")
+
+
+def pieces(cache: Cache, sky_key: str, site: Site, say: Progress) -> Pieces:
+    """What a painter would mark as one thing, at every size, worked out once; sky_key: of what can be painted."""
+    key = key_of("pieces", PIECES, sky_key)
+    if key not in cache:
+        tree = pieces_of(
+            site.surface, site.paintable, site.bends, lambda share: say("Putting its pieces together", share)
+        )
+        cache.put(
+            key, {"base": np.array([tree.base], np.int32), **{name: getattr(tree, name) for name in TREE_ARRAYS}}
+        )
+    return Pieces(**{name: cache.array(key, name) for name in TREE_ARRAYS}, base=int(cache.array(key, "base")[0]))
+
+
 def own_marking(path: Path, file_format: str, laid: Surface, at: Placing) -> Marking | None:
     """The regions that a sculpt's own file carries, if it does."""
     if file_format != "ply":
@@ -300,7 +324,8 @@ PAINTED = 1
 
 
 def painted_thumb(cache: Cache, key_inputs: list, surface: Surface, levels: np.ndarray) -> str:
-    """A picture for the shelf of what a plan comes to: sRGB levels (N, 3) of the samples shown. Returns the cache key."""
+    """A picture for the shelf of what a plan comes to: sRGB levels (N, 3) of the samples shown. Returns the cache
+    key."""
     key = key_of("painted thumb", PAINTED, *key_inputs)
     if key not in cache:
         cache.put(key, blobs={"thumb.png": png_bytes(cut_out(surface, levels, THUMB_CAMERA, *THUMB_SIZE))})

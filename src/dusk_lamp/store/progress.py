@@ -98,8 +98,8 @@ def end(
     then: str | None,
     seconds: float | None = None,
 ) -> None:
-    """End a step and take the next one in hand. wait_s: how long it dries. seconds: how long it took, where that is not by
-    the clock.
+    """End a step and take the next one in hand. wait_s: how long it dries. seconds: how long it took, where that is
+    not by the clock.
 
     Raises:
         SettingError: neither done nor skipped.

@@ -45,7 +45,8 @@ def upgrade(root: Path) -> None:
         return
     if found is not None and found not in known:
         raise DatabaseError(
-            f"the data in {root} was made by a newer Dusk Lamp; nothing was changed. Start that one, or choose another folder"
+            f"the data in {root} was made by a newer Dusk Lamp; nothing was changed. Start that one, or choose "
+            "another folder"
         )
     with closing(sqlite3.connect(path)) as source, closing(sqlite3.connect(copy)) as target:
         source.backup(target)
@@ -59,7 +60,8 @@ def upgrade(root: Path) -> None:
     if lost or broken or not sound:
         _drop(copy)
         raise DatabaseError(
-            f"the data in {root} could not be brought to the newest shape without losing something; nothing was changed"
+            f"the data in {root} could not be brought to the newest shape without losing something; nothing was "
+            "changed"
         )
     folder = root / BACKUPS
     folder.mkdir(exist_ok=True)

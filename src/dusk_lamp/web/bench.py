@@ -36,12 +36,17 @@ def bench(sculpt_id: int, stage: str) -> str | AnyResponse:
     with workshop().store.session() as session:
         sculpt = the_sculpt(session, sculpt_id)
         return render_template(
-            "bench.html", sculpt=sculpt, stage=stage, stages=stages.string_of(sculpt, stage),
-            on_bench=stages.ON_BENCH, panels={s.name: s.page.panel(session, sculpt, laid) for s in stages.ON_BENCH},
+            "bench.html",
+            sculpt=sculpt,
+            stage=stage,
+            stages=stages.string_of(sculpt, stage),
+            on_bench=stages.ON_BENCH,
+            panels={s.name: s.page.panel(session, sculpt, laid) for s in stages.ON_BENCH},
             kept=light_kept(sculpt),
-            footprint=footprint(laid.site.surface), grounds={name: grey_hex(v) for name, v in GROUNDS.items()},
+            footprint=footprint(laid.site.surface),
+            grounds={name: grey_hex(v) for name, v in GROUNDS.items()},
             views=VIEWS,
-        )  # fmt: skip
+        )
 
 
 def light_kept(sculpt: Any) -> dict[str, Any]:
@@ -141,7 +146,11 @@ def state(sculpt_id: int) -> Response:
         if job is not None and job.open and sculpt.sky_key is None:
             workshop().queue.hurry(job.id)
         return jsonify(
-            ready=sculpt.ready, sky=sculpt.sky_key is not None, step=job.step if job else "",
-            share=job.share if job else 1.0, state=job.state if job else "done", message=job.message if job else "",
+            ready=sculpt.ready,
+            sky=sculpt.sky_key is not None,
+            step=job.step if job else "",
+            share=job.share if job else 1.0,
+            state=job.state if job else "done",
+            message=job.message if job else "",
             stages=[[s["name"], s["lamp"], s["said"]] for s in stages.string_of(sculpt)],
-        )  # fmt: skip
+        )

@@ -1,4 +1,5 @@
-"""How far? The model as it would come out in an evening, as a game piece, for display: what each takes and how near it comes."""
+"""How far? The model as it would come out in an evening, as a game piece, for display: what each takes and how near
+it comes."""
 
 from collections import Counter
 from dataclasses import replace
@@ -33,8 +34,9 @@ MORE_MINUTES, LEAST_BETTER = 10.0, 0.5  # what is said to come next, and the per
 
 
 def budget_from(own: Opened, given: dict[str, Any]) -> Budget:
-    """A budget as a page asks for it: minutes, and at most so many pots, puddles and steps; no number for what is usual.
-    blends, neat: as they are ticked; here: only the pots of what is painted now; on-K: steps on the region of a number.
+    """A budget as a page asks for it: minutes, and at most so many pots, puddles and steps; no number for what is
+    usual. blends, neat: as they are ticked; here: only the pots of what is painted now; on-K: steps on the region of
+    a number.
 
     Raises:
         SettingError: one is no number, or outside its range.
@@ -59,9 +61,13 @@ def budget_from(own: Opened, given: dict[str, Any]) -> Budget:
         for number, count in pinned.items()
     }
     return replace(
-        usual, **wanted, only=only, blends=given.get("hard") not in (True, "1"), neat=given.get("neat") in (True, "1"),
+        usual,
+        **wanted,
+        only=only,
+        blends=given.get("hard") not in (True, "1"),
+        neat=given.get("neat") in (True, "1"),
         steps_on=steps_on,
-    )  # fmt: skip
+    )
 
 
 def economy_of(own: Opened, budget: Budget, say: Say = lambda *_: None) -> Economy:
@@ -72,7 +78,8 @@ def economy_of(own: Opened, budget: Budget, say: Say = lambda *_: None) -> Econo
 
 @blueprint.get("/sculpts/<int:sculpt_id>/economy.json")
 def shown(sculpt_id: int) -> Response | tuple[Response, int]:
-    """An evening, a game piece, display, and a budget of one's own (minutes, pots, puddles): each in numbers and words."""
+    """An evening, a game piece, display, and a budget of one's own (minutes, pots, puddles): each in numbers and
+    words."""
     with workshop().store.session() as session:
         try:
             own = opened(session, sculpt_id)
@@ -141,13 +148,16 @@ def _row(sculpt_id: int, own: Opened, found: Economy, asked: dict[str, str]) -> 
     budget = found.budget
     given: dict[str, Any] = asked or {"minutes": f"{budget.minutes:g}"}
     return {
-        "title": NAMED.get(budget.minutes, "Your own") if not asked else "Your own", "asked": given, "words": found.words,
-        "short": f"{found.minutes:.0f} min, {counted(len(found.pots), 'pot', 'pots')}\n{counted(len(found.puddles), 'puddle', 'puddles')}, "
-        f"{100 * found.near_5_weighted:.0f} % near",
-        "minutes": round(found.minutes), "near": round(found.near_5_weighted, 4),
+        "title": NAMED.get(budget.minutes, "Your own") if not asked else "Your own",
+        "asked": given,
+        "words": found.words,
+        "short": f"{found.minutes:.0f} min, {counted(len(found.pots), 'pot', 'pots')}\n"
+        f"{counted(len(found.puddles), 'puddle', 'puddles')}, {100 * found.near_5_weighted:.0f} % near",
+        "minutes": round(found.minutes),
+        "near": round(found.near_5_weighted, 4),
         "here": _is_here(own, budget),
         "picture": url_for(".look", sculpt_id=sculpt_id, v=_key(own, found)[:12], **given),
-    }  # fmt: skip
+    }
 
 
 def _is_here(own: Opened, budget: Budget) -> bool:

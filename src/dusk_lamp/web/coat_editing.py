@@ -1,5 +1,5 @@
-"""Changes of single coats, the same on every page that lists them: muted, moved, mixed or set another way, removed, added
-by hand."""
+"""Changes of single coats, the same on every page that lists them: muted, moved, mixed or set another way, removed,
+added by hand."""
 
 from collections.abc import Callable, Sequence
 from dataclasses import replace
@@ -15,9 +15,13 @@ from .editing import Opened
 
 ONE_COAT = ("remove", "up", "down", "mute", "paint", "set")  # changes of one coat, by its number from 1
 ACTIONS = {
-    "remove": "coat removed", "up": "coat moved earlier", "down": "coat moved later", "mute": "coat skipped or used again",
-    "paint": "coat mixed another way", "set": "coat set another way",
-}  # fmt: skip
+    "remove": "coat removed",
+    "up": "coat moved earlier",
+    "down": "coat moved later",
+    "mute": ("coat skipped or used again"),
+    "paint": "coat mixed another way",
+    "set": "coat set another way",
+}
 
 
 def changed_coats(
@@ -68,8 +72,8 @@ def mix_called(session: Session, name: Any, *, varnish: bool = False) -> Mix:
 
 
 def by_hand(own: Opened, technique: str, mix: Mix, label: str, stage: str) -> Coat:
-    """A coat of any technique in its usual settings; what is aimed comes from the lamp, otherwise set as the last one like
-    it."""
+    """A coat of any technique in its usual settings; what is aimed comes from the lamp, otherwise set as the last one
+    like it."""
     coat = usual_coat(technique, mix, label, stage)
     last = next((c for c in reversed(own.plan.coats) if c.technique == technique), coat)
     settings = last.settings if coat.by.from_afar else coat.settings

@@ -1,5 +1,5 @@
-"""Editing a plan: what every page that shows or changes one does. Read it, check the revision the change was made on, make
-the change, keep it as one revision.
+"""Editing a plan: what every page that shows or changes one does. Read it, check the revision the change was made on,
+make the change, keep it as one revision.
 """
 
 from collections.abc import Callable, Sequence
@@ -33,7 +33,8 @@ INCOMPLETE = "the change that arrived is incomplete; reload the page"
 
 @dataclass(frozen=True)
 class Opened:
-    """A sculpt with its plan. context: the plan with an undercoat, also where none was kept yet. kept: as it is kept."""
+    """A sculpt with its plan. context: the plan with an undercoat, also where none was kept yet. kept: as it is
+    kept."""
 
     sculpt: Sculpt
     open: OpenSculpt
@@ -115,8 +116,8 @@ def opened(session: Session, sculpt_id: int, *, sky: bool = True, undercoat: boo
 
 
 def change(sculpt_id: int, make: Make, *, sky: bool = True) -> tuple[Response, int] | Response | int:
-    """One change that came as JSON: `do` says what, `turn` the revision it was made on. The number of the new revision,
-    or the answer to one that was made on another revision."""
+    """One change that came as JSON: `do` says what, `turn` the revision it was made on. The number of the new
+    revision, or the answer to one that was made on another revision."""
     given = asked()
     return changed(sculpt_id, given, make, sky=sky)
 

@@ -67,8 +67,8 @@ def plan_json(sculpt_id: int) -> Response:
 
 @blueprint.get("/sculpts/<int:sculpt_id>/whole-plan.json")
 def whole_plan(sculpt_id: int) -> Response:
-    """The whole plan as `dusk-lamp plan` reads it: the same document, with the rack, the tools and the regions' spots, and
-    with all coats as they are."""
+    """The whole plan as `dusk-lamp plan` reads it: the same document, with the rack, the tools and the regions'
+    spots, and with all coats as they are."""
     with workshop().store.session() as session:
         listed = (
             "undercoat" in the_sculpt(session, sculpt_id).document["settled"]
@@ -79,9 +79,13 @@ def whole_plan(sculpt_id: int) -> Response:
             raise SettingError("stand the sculpt up first")
         most = workshop().settings.most_samples or None
         plan = replace(
-            plan, sculpt=replace(plan.sculpt, most_samples=most), tools=own.context.tools, rack=tuple(own.context.rack),
-            regions=tuple(_with_colours(session, plan.regions)), settled=tuple(stages()),
-        )  # fmt: skip
+            plan,
+            sculpt=replace(plan.sculpt, most_samples=most),
+            tools=own.context.tools,
+            rack=tuple(own.context.rack),
+            regions=tuple(_with_colours(session, plan.regions)),
+            settled=tuple(stages()),
+        )
     marking = {k: v for k, v in json.loads(mask_json(site.surface, site.marking)).items() if k != "regions"}
     content = {**document_of(plan), "marking": marking}
     name = f"{own.sculpt.name} whole plan.json"
@@ -113,10 +117,15 @@ def sculpt_file(sculpt_id: int, kind: str) -> Response:
             raise SettingError("the lit sculpt comes as ply or glb")
         marking = site.marking
         fields = {
-            "light": plan.context.grey.light.total, "visible": plan.context.grey.light.visible, "value": plan.value,
-            "red": grey, "green": grey, "blue": grey, "step": plan.bands.step,
+            "light": plan.context.grey.light.total,
+            "visible": plan.context.grey.light.visible,
+            "value": plan.value,
+            "red": grey,
+            "green": grey,
+            "blue": grey,
+            "step": plan.bands.step,
             "region": marking.labels,
-        }  # fmt: skip
+        }
         return download(
             lit_ply(site.surface, fields, marking.regions), "application/octet-stream", f"{sculpt.name}.ply"
         )

@@ -32,10 +32,16 @@ def shown(sculpt_id: int) -> Response:
         trouble = str(e)
     places, looks = STAGE.places(own.context), own.context.wishes(STAGE.name).looks
     return jsonify(
-        turn=own.turn, spots={k: v.round(3).tolist() for k, v in places.items()}, looks=looks, trouble=trouble, painted=own.context.wishes(STAGE.name).eyes, mouth=own.context.wishes(STAGE.name).mouth, can=face is not None,
+        turn=own.turn,
+        spots={k: v.round(3).tolist() for k, v in places.items()},
+        looks=looks,
+        trouble=trouble,
+        painted=own.context.wishes(STAGE.name).eyes,
+        mouth=own.context.wishes(STAGE.name).mouth,
+        can=face is not None,
         words=[eye_words(face.right), eye_words(face.left), *face.words] if face else [],
         drawing=url_for(".drawing", sculpt_id=sculpt_id, v=digest(plain(face))) if face else "",
-    )  # fmt: skip
+    )
 
 
 @blueprint.get("/sculpts/<int:sculpt_id>/face.svg")
@@ -51,7 +57,8 @@ def drawing(sculpt_id: int) -> Response:
 
 @blueprint.post("/sculpts/<int:sculpt_id>/face")
 def keep(sculpt_id: int) -> tuple[Response, int] | Response:
-    """do: left, right, at (origin, direction: the model's own eyes, and what they look at), viewer, ahead, paint, unpaint, mouth (closed, open, or ""), clear."""
+    """do: left, right, at (origin, direction: the model's own eyes, and what they look at), viewer, ahead, paint,
+    unpaint, mouth (closed, open, or ""), clear."""
     done = change(sculpt_id, _changed)
     return shown(sculpt_id) if isinstance(done, int) else done
 

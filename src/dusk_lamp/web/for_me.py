@@ -1,4 +1,5 @@
-"""Plan it for me: regions guessed, colours from three words or a picture, undercoat fitted, the two-hour plan laid, at a press."""
+"""Plan it for me: regions guessed, colours from three words or a picture, undercoat fitted, the two-hour plan laid,
+at a press."""
 
 from dataclasses import replace
 from typing import Any
@@ -30,7 +31,7 @@ from .bench import url_for_stage, waiting
 from .editing import INCOMPLETE, Edit, Opened, changed, opened, with_marking
 from .responses import picture as png
 from .stages import string_of
-from .stages.regions.changes import guessed
+from .stages.regions.pieces import guessed, tree_of
 from .workshop import asked, laid_out, the_sculpt, workshop
 
 blueprint = Blueprint("for_me", __name__)
@@ -50,9 +51,14 @@ def for_me(sculpt_id: int) -> str:
         if not sculpt.ready or not sculpt.sky_key:
             return waiting(sculpt, "sketch")
         return render_template(
-            "for_me.html", sculpt=sculpt, stages=string_of(sculpt), words=WORDS, usual=USUAL_WORDS, turn=sculpt.plan_id,
+            "for_me.html",
+            sculpt=sculpt,
+            stages=string_of(sculpt),
+            words=WORDS,
+            usual=USUAL_WORDS,
+            turn=sculpt.plan_id,
             marked=len(sculpt.document["regions"]),
-        )  # fmt: skip
+        )
 
 
 @blueprint.post("/sculpts/<int:sculpt_id>/for-me/schemes")
@@ -64,7 +70,7 @@ def schemes(sculpt_id: int) -> tuple[Response, int] | Response:
         sculpt = the_sculpt(session, sculpt_id)
         bare, turn, laid = not sculpt.document["regions"], sculpt.plan_id, laid_out(sculpt)
     if bare:
-        if working := in_background(("guess", sculpt_id, laid.surface_key), lambda say: guessed(laid, say)):
+        if working := in_background(("guess", sculpt_id, laid.surface_key), lambda say: tree_of(laid, say)):
             return not_yet(working)
         done = changed(sculpt_id, {"turn": turn}, _guess, sky=False)
         if not isinstance(done, int):
@@ -72,11 +78,12 @@ def schemes(sculpt_id: int) -> tuple[Response, int] | Response:
         turn = done
     rows = [
         {
-            "name": s.name, "colours": s.colours,
+            "name": s.name,
+            "colours": s.colours,
             "picture": url_for(".look", sculpt_id=sculpt_id, colours=",".join(s.colours), turn=turn),
         }
         for s in found
-    ]  # fmt: skip
+    ]
     return jsonify(turn=turn, schemes=rows)
 
 
@@ -189,6 +196,12 @@ def state(sculpt_id: int) -> Response:
         if job is None:
             return jsonify(open=False, number=None)
         return jsonify(
-            open=job.open, number=job.id, step=job.step, share=job.share, state=job.state, message=job.message,
-            sheet=url_for_stage("sheet", sculpt_id), stop=url_for("shelf.stop", job_id=job.id),
-        )  # fmt: skip
+            open=job.open,
+            number=job.id,
+            step=job.step,
+            share=job.share,
+            state=job.state,
+            message=job.message,
+            sheet=url_for_stage("sheet", sculpt_id),
+            stop=url_for("shelf.stop", job_id=job.id),
+        )

@@ -34,9 +34,12 @@ def health(sculpt_id: int) -> str:
             return waiting(sculpt, "parts")
         finds = _finds(sculpt, laid_out(sculpt))
         return render_template(
-            "health.html", sculpt=sculpt, stages=string_of(sculpt, "parts"), finds=finds,
+            "health.html",
+            sculpt=sculpt,
+            stages=string_of(sculpt, "parts"),
+            finds=finds,
             key=_health_key(sculpt)[:10],
-        )  # fmt: skip
+        )
 
 
 def _health_key(sculpt: Sculpt) -> str:
@@ -48,9 +51,12 @@ def _finds(sculpt: Sculpt, laid: OpenSculpt) -> list[Find]:
     mended_key = sculpt.mended_key or abort(409)
     facts = preparing.facts_of(cache, mended_key)
     finds = examined(
-        preparing.load_mended(cache, mended_key), laid.placing, laid.site.surface, laid.site.paintable,
+        preparing.load_mended(cache, mended_key),
+        laid.placing,
+        laid.site.surface,
+        laid.site.paintable,
         closed=facts.closed,
-    )  # fmt: skip
+    )
     key = _health_key(sculpt)
     if key not in cache:
         cache.put(key, blobs={f"{find.kind}.png": _drawn(laid.site, find) for find in finds})

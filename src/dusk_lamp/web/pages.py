@@ -67,10 +67,17 @@ def main() -> None:
     settings = settings_from()
     app = create_app(folder, settings)
     create_server(
-        Watched(app, settings.request_s), sockets=[socket.socket(fileno=number)], threads=THREADS, ident="", connection_limit=CONNECTIONS,
-        max_request_body_size=app.config["MAX_CONTENT_LENGTH"] * 2, inbuf_overflow=BODY_ON_DISK_BYTES,
-        max_request_header_size=HEADER_BYTES, channel_timeout=CHANNEL_S, cleanup_interval=5,
-    ).run()  # fmt: skip
+        Watched(app, settings.request_s),
+        sockets=[socket.socket(fileno=number)],
+        threads=THREADS,
+        ident="",
+        connection_limit=CONNECTIONS,
+        max_request_body_size=app.config["MAX_CONTENT_LENGTH"] * 2,
+        inbuf_overflow=BODY_ON_DISK_BYTES,
+        max_request_header_size=HEADER_BYTES,
+        channel_timeout=CHANNEL_S,
+        cleanup_interval=5,
+    ).run()
 
 
 if __name__ == "__main__":

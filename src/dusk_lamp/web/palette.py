@@ -34,9 +34,17 @@ def palette() -> str:
         rack = paints.rack_of(session)
         shelf = [s for s in shelf_of(session) if s.ready]
         return render_template(
-            "palette.html", paints=_listed(rack), recipes=_recipes(session), wells=MOST_PAINTS_IN_A_MIX, most=MOST_PARTS,
-            jobs=JOBS, tools=list(EFFICIENCY), drops_per_ml=DROPS_PER_ML, customary=list(CUSTOMARY), shelf=shelf,
-        )  # fmt: skip
+            "palette.html",
+            paints=_listed(rack),
+            recipes=_recipes(session),
+            wells=MOST_PAINTS_IN_A_MIX,
+            most=MOST_PARTS,
+            jobs=JOBS,
+            tools=list(EFFICIENCY),
+            drops_per_ml=DROPS_PER_ML,
+            customary=list(CUSTOMARY),
+            shelf=shelf,
+        )
 
 
 @blueprint.get("/glaze")
@@ -44,9 +52,14 @@ def glaze_bench() -> str:
     """Passes over a sketch, one by one."""
     with workshop().store.session() as session:
         return render_template(
-            "glaze.html", paints=_listed(paints.rack_of(session)), recipes=_recipes(session), thinning=USUAL_THINNING,
-            keep=USUAL_SHARE, most=MOST_PASSES, thinnest=THINNEST,
-        )  # fmt: skip
+            "glaze.html",
+            paints=_listed(paints.rack_of(session)),
+            recipes=_recipes(session),
+            thinning=USUAL_THINNING,
+            keep=USUAL_SHARE,
+            most=MOST_PASSES,
+            thinnest=THINNEST,
+        )
 
 
 def _listed(rack: Rack) -> list[dict[str, Any]]:
@@ -60,11 +73,15 @@ def _listed(rack: Rack) -> list[dict[str, Any]]:
 def _recipes(session: Session) -> list[dict[str, Any]]:
     return [
         {
-            "id": r.id, "name": r.name, "hex": r.mix.colour.hex, "value": round(r.mix.colour.value, 1),
-            "words": r.mix.words(), "wells": [{"paint": p["name"], "parts": n} for p, n in zip(r.paints, r.parts, strict=True)],
+            "id": r.id,
+            "name": r.name,
+            "hex": r.mix.colour.hex,
+            "value": round(r.mix.colour.value, 1),
+            "words": r.mix.words(),
+            "wells": [{"paint": p["name"], "parts": n} for p, n in zip(r.paints, r.parts, strict=True)],
         }
         for r in paints.recipes(session)
-    ]  # fmt: skip
+    ]
 
 
 def _mix(session: Session, given: dict[str, Any]) -> Mix:
@@ -112,16 +129,18 @@ def look() -> Response:
     with workshop().store.session() as session:
         mix = _mix(session, given)
     one = amount(area, mix.coat_um, mix.solids, 1, tool, per_ml)
-    return jsonify({
-        "words": mix.words(),
-        "colour": plain(mix.colour),
-        "lamps": {light: plain(colour_of(mix.pigment.masstone, light)) for light in ILLUMINANTS},
-        "drawdown": drawdown(mix.pigment, mix.coat_um, GROUNDS),
-        "contrast": [round(mix.pigment.contrast_ratio(n * mix.coat_um), 3) for n in COATS],
-        "coat_um": round(mix.coat_um, 1),
-        "one": plain(one) | {"parts": drops_for(mix.counted(), one.ml, per_ml)},
-        "squad": {"ml": round(one.ml * models, 3), "parts": drops_for(mix.counted(), one.ml * models, per_ml)},
-    })  # fmt: skip
+    return jsonify(
+        {
+            "words": mix.words(),
+            "colour": plain(mix.colour),
+            "lamps": {light: plain(colour_of(mix.pigment.masstone, light)) for light in ILLUMINANTS},
+            "drawdown": drawdown(mix.pigment, mix.coat_um, GROUNDS),
+            "contrast": [round(mix.pigment.contrast_ratio(n * mix.coat_um), 3) for n in COATS],
+            "coat_um": round(mix.coat_um, 1),
+            "one": plain(one) | {"parts": drops_for(mix.counted(), one.ml, per_ml)},
+            "squad": {"ml": round(one.ml * models, 3), "parts": drops_for(mix.counted(), one.ml * models, per_ml)},
+        }
+    )
 
 
 @blueprint.post("/palette/match")
@@ -208,18 +227,22 @@ def primer() -> Response:
         verdicts, missing = weighed_primers(session, own)
     if not verdicts:
         raise SettingError(
-            "there is nothing to weigh primers by: no region of this sculpt has a colour yet (choose colours under “Mark regions”), or there is no primer on the rack"
+            "there is nothing to weigh primers by: no region of this sculpt has a colour yet (choose colours under "
+            "“Mark regions”), or there is no primer on the rack"
         )
     return jsonify(
         missing=missing,
         primers=[
             {
-                "name": v.primer.name, "hex": v.primer.looks.hex, "coats": round(v.coats, 1), "minutes": round(v.minutes),
+                "name": v.primer.name,
+                "hex": v.primer.looks.hex,
+                "coats": round(v.coats, 1),
+                "minutes": round(v.minutes),
                 "rows": v.rows,
             }
             for v in verdicts
         ],
-    )  # fmt: skip
+    )
 
 
 @blueprint.post("/glaze/passes")
@@ -249,9 +272,11 @@ def passes() -> Response:
         sketch=found.sketch.tolist(),
         passes=[
             {
-                "hexes": row, "values": found.value[k].round(1).tolist(), "left": round(float(found.left[k]), 3),
+                "hexes": row,
+                "values": found.value[k].round(1).tolist(),
+                "left": round(float(found.left[k]), 3),
                 "chroma": round(float(found.chroma[k].mean()), 1),
             }
             for k, row in enumerate(found.hexes)
         ],
-    )  # fmt: skip
+    )

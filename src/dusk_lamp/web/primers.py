@@ -8,8 +8,8 @@ from .editing import Opened
 
 
 def weighed_primers(session: Session, own: Opened) -> tuple[list[PrimerVerdict], list[str]]:
-    """The primers on the rack, the one that costs the fewest coats first, and the names of regions that have no colour
-    yet. Where no region has one there is nothing to weigh them by, and the list is empty."""
+    """The primers on the rack, the one that costs the fewest coats first, and the names of regions that have no
+    colour yet. Where no region has one there is nothing to weigh them by, and the list is empty."""
     areas = own.site.marking.areas(own.site.surface, own.site.paintable)
     wishes, missing = [], []
     for k, region in enumerate(own.site.marking.regions, 1):

@@ -66,11 +66,21 @@ def rack() -> str:
         owned = paints.bottles(session)
         shown = sorted((b for b in owned if not kind or b.paint.kind == kind), key=SORTS.get(sort, SORTS["value"]))
         return render_template(
-            "rack.html", bottles=shown, owned=len(owned), sort=sort, sorts=list(SORTS), kind=kind,
+            "rack.html",
+            bottles=shown,
+            owned=len(owned),
+            sort=sort,
+            sorts=list(SORTS),
+            kind=kind,
             kinds=[k for k in KINDS if any(b.paint.kind == k for b in owned)],
-            shopping=shopping([b.paint for b in owned]), gone=[(b, _missed(session, b.paint.name)) for b in paints.gone(session)], all_kinds=list(KINDS),
-            finishes=FINISHES, hiding=HIDING, edited=None, trouble="",
-        )  # fmt: skip
+            shopping=shopping([b.paint for b in owned]),
+            gone=[(b, _missed(session, b.paint.name)) for b in paints.gone(session)],
+            all_kinds=list(KINDS),
+            finishes=FINISHES,
+            hiding=HIDING,
+            edited=None,
+            trouble="",
+        )
 
 
 def _missed(session: Session, name: str) -> str:
@@ -83,7 +93,8 @@ def _missed(session: Session, name: str) -> str:
         if coats:
             instead = next((s.words for s in stand_ins(coats, rack) if s.pot == name), "")
             said.append(
-                f"{sculpt.name}: {counted(len(coats), 'step', 'steps')}{f'; in its place {instead}' if instead else ''}"
+                f"{sculpt.name}: "
+                f"{counted(len(coats), 'step', 'steps')}{f'; in its place {instead}' if instead else ''}"
             )
     return " ".join(said)
 
@@ -105,9 +116,14 @@ def _bottle(session: Any, bottle_id: int) -> Bottle:
 
 def _form(paint: Paint | None, own: Bottle | None, trouble: str = "") -> str:
     return render_template(
-        "_paint_form.html", paint=paint, bottle=own, all_kinds=list(KINDS), finishes=FINISHES, hiding=HIDING,
+        "_paint_form.html",
+        paint=paint,
+        bottle=own,
+        all_kinds=list(KINDS),
+        finishes=FINISHES,
+        hiding=HIDING,
         trouble=trouble,
-    )  # fmt: skip
+    )
 
 
 def _paint_from_form() -> Paint:

@@ -133,7 +133,8 @@ def serve(host: str, port: int, data: Path | None, *, with_demo: bool = False) -
 
         load_demo(store, Queue(store))
     store.close()
-    # many threads that each keep a heap of their own hold on to most of what sculpts took; two heaps are enough for all
+    # many threads that each keep a heap of their own hold on to most of what sculpts took; two heaps are enough for
+    # all
     environment = {"MALLOC_ARENA_MAX": "2", **os.environ, PREFIX + "PASSPHRASE": passphrase}
     own = str(os.getpid())
 

@@ -1,4 +1,5 @@
-"""A plan worked out for what shows all of it: the sheet on screen, its PDF, the bench and the exports; with pictures."""
+"""A plan worked out for what shows all of it: the sheet on screen, its PDF, the bench and the exports; with
+pictures."""
 
 from collections.abc import Callable
 from dataclasses import dataclass, field, replace
@@ -46,7 +47,8 @@ PICTURES = 10  # version of the code that draws them
 
 @dataclass(frozen=True)
 class PlanSheet:
-    """A plan worked out. coats, steps: what is done, muted ones left out. looks: the model bare and after each of them.
+    """A plan worked out. coats, steps: what is done, muted ones left out. looks: the model bare and after each of
+    them.
     near: the share of the area near the light's values when the undercoat is done; coloured: of what is painted in
     colour, near its target. Both None where there is nothing."""
 
@@ -139,8 +141,8 @@ class PlanSheet:
 
 
 def sheet_of(session: Session, sculpt: Sculpt, say: Say = lambda *_: None) -> tuple[OpenSculpt, PlanSheet]:
-    """The plan of a sculpt as it is kept now, with the coats that were laid; it invents none. Worked out once for all its
-    pictures."""
+    """The plan of a sculpt as it is kept now, with the coats that were laid; it invents none. Worked out once for all
+    its pictures."""
     own = laid_out(sculpt)
     context, kept = plans.context_of(session, sculpt, own, workshop().store.cache)
     key = (kept.turn, own.surface_key, own.site.visibility is not None, plain_key(context))
@@ -195,10 +197,13 @@ def seams_of(sculpt: Sculpt, site: Site, value: np.ndarray) -> list[dict[str, An
         on_a, on_b = seam.either_side(site.surface, value)
         out.append(
             {
-                "a": named[seam.a].name, "b": named[seam.b].name, "value_a": round(on_a, 1),
-                "value_b": round(on_b, 1), "length": round(seam.length, 1),
+                "a": named[seam.a].name,
+                "b": named[seam.b].name,
+                "value_a": round(on_a, 1),
+                "value_b": round(on_b, 1),
+                "length": round(seam.length, 1),
             }
-        )  # fmt: skip
+        )
     return out
 
 
@@ -213,9 +218,16 @@ def picture_key(sculpt: Sculpt, sheet: PlanSheet, name: str, view: str) -> str:
     number = len(sheet.coats) if name == "finished" else int(name)
     camera, display = camera_of(sheet, view), sheet.display
     return key_of(
-        "step", PICTURES, sculpt.surface_key, sheet.marks[:number], name, [camera.azimuth, camera.elevation],
-        [display.azimuth, display.elevation], sculpt.held.labels_key, sorted(sheet.site.loose),
-    )  # fmt: skip
+        "step",
+        PICTURES,
+        sculpt.surface_key,
+        sheet.marks[:number],
+        name,
+        [camera.azimuth, camera.elevation],
+        [display.azimuth, display.elevation],
+        sculpt.held.labels_key,
+        sorted(sheet.site.loose),
+    )
 
 
 def _shot(own: OpenSculpt, sheet: PlanSheet, camera: Camera, view: str, kind: str) -> Any:
@@ -225,7 +237,8 @@ def _shot(own: OpenSculpt, sheet: PlanSheet, camera: Camera, view: str, kind: st
 
 
 def picture_of(sculpt: Sculpt, own: OpenSculpt, sheet: PlanSheet, cache: Cache, name: str, view: str) -> bytes:
-    """A step's picture as PNG: what was there before it with the new film marked; or the finished model. Drawn once."""
+    """A step's picture as PNG: what was there before it with the new film marked; or the finished model. Drawn
+    once."""
     key = picture_key(sculpt, sheet, name, view)
     if key not in cache:
         camera = camera_of(sheet, view)
@@ -245,8 +258,8 @@ def picture_of(sculpt: Sculpt, own: OpenSculpt, sheet: PlanSheet, cache: Cache, 
 def bench_picture(
     sculpt: Sculpt, own: OpenSculpt, sheet: PlanSheet, cache: Cache, number: int, look: str, view: str
 ) -> bytes:
-    """A step's picture for the bench, larger and on its grey, as PNG. look: before, with the new film marked, or after.
-    Drawn once."""
+    """A step's picture for the bench, larger and on its grey, as PNG. look: before, with the new film marked, or
+    after. Drawn once."""
     key = key_of("bench", PICTURES, picture_key(sculpt, sheet, str(number), view), look)
     if key not in cache:
         camera = camera_of(sheet, view)

@@ -45,17 +45,42 @@ def shelf() -> str:
             .order_by(Sculpt.deleted_at.desc())
         ).all()
         return render_template(
-            "shelf.html", sculpts=sculpts, gone=gone, string_of=string_of, formats=FORMATS,
-            guarded="login" in current_app.extensions, welcome=_welcome(sculpts),
-        )  # fmt: skip
+            "shelf.html",
+            sculpts=sculpts,
+            gone=gone,
+            string_of=string_of,
+            formats=FORMATS,
+            guarded="login" in current_app.extensions,
+            welcome=_welcome(sculpts),
+        )
 
 
 WELCOME = (  # what a fresh demo shows: the sculpt's file, a title, words, and the page to begin with
-    ("wick-warden.ply", "Half painted", "The wick-warden: ten steps are done. See the next one, with its mix and where it goes.", "paint"),
-    ("sluice-knight.ply", "Metal without metal", "The knight's plate mirrors a small world. Turn it, change the world, see it painted.", "metal"),
-    ("reed-runner-1.ply", "An evening's plan", "A runner of five in one scheme, planned for an hour: what to have out, what to mix, in which order.", "sheet"),
-    ("kiln-keeper.ply", "Yours to try", "Nobody has touched the kiln-keeper. Three words, and it is planned for you.", "for-me"),
-)  # fmt: skip
+    (
+        "wick-warden.ply",
+        "Half painted",
+        ("The wick-warden: ten steps are done. See the next one, with its mix and where it goes."),
+        "paint",
+    ),
+    (
+        "sluice-knight.ply",
+        "Metal without metal",
+        ("The knight's plate mirrors a small world. Turn it, change the world, see it painted."),
+        "metal",
+    ),
+    (
+        "reed-runner-1.ply",
+        "An evening's plan",
+        ("A runner of five in one scheme, planned for an hour: what to have out, what to mix, in which order."),
+        "sheet",
+    ),
+    (
+        "kiln-keeper.ply",
+        "Yours to try",
+        "Nobody has touched the kiln-keeper. Three words, and it is planned for you.",
+        "for-me",
+    ),
+)
 
 
 def _welcome(sculpts: Sequence[Sculpt]) -> list[dict[str, str]]:

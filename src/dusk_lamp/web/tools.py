@@ -29,9 +29,15 @@ def tools() -> str:
 def _page(own: Tools, trouble: str = "", kept: bool = False) -> str:
     lacks = {s.title: own.lack(*s.needs) for s in schools().values()} | {"Fitted passes": own.lack("airbrush")}
     return render_template(
-        "tools.html", own=own, needles=NEEDLES, varnishes=VARNISHES, trouble=trouble, kept=kept, lacks=lacks,
+        "tools.html",
+        own=own,
+        needles=NEEDLES,
+        varnishes=VARNISHES,
+        trouble=trouble,
+        kept=kept,
+        lacks=lacks,
         brushes=", ".join(f"{b:g}" for b in own.brushes),
-    )  # fmt: skip
+    )
 
 
 @blueprint.post("/tools")
@@ -54,7 +60,9 @@ def _from_form(form: Any) -> Tools:
     if len(widths) > MOST_BRUSHES:
         raise SettingError(f"{MOST_BRUSHES} brushes are enough to plan with; leave some out")
     return Tools(
-        airbrush="airbrush" in form, can="can" in form, dryer="dryer" in form,
+        airbrush="airbrush" in form,
+        can="can" in form,
+        dryer="dryer" in form,
         needles=tuple(n for n in NEEDLES if f"{n:g}" in form.getlist("needle")),
         brushes=tuple(sorted(number_of(w, "a brush's width in mm", 0.2, 60) for w in widths)),
         varnishes=tuple(v for v in VARNISHES if v in form.getlist("varnish")),
@@ -64,4 +72,4 @@ def _from_form(form: Any) -> Tools:
             number_of(form.get("humidity", f"{USUAL_DAMP:g}"), "the humidity of the room, in %,", 5, 98),
         ),
         drops_per_ml=number_of(form.get("drops_per_ml", ""), "the number of drops in a millilitre", 5, 60),
-    )  # fmt: skip
+    )

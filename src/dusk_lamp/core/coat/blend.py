@@ -34,7 +34,8 @@ class Blend(Brush):
     def how(self, settings: Blended) -> str:
         """In a step's words."""
         return (
-            f"Lay it, then draw its edge out over about {settings.width:.1f} mm with a clean, damp brush while it is wet, "
+            f"Lay it, then draw its edge out over about {settings.width:.1f} mm with a clean, damp brush while it "
+            "is wet, "
             "from the strong side to the weak."
         )
 

@@ -83,7 +83,8 @@ class Brush(Technique):
         said = []
         if mix.kind == "one-coat" and settings.water < NEAT:
             said.append(
-                "Straight from the bottle it pools and blotches on flat panels: there, thin it about 1:1 and take two coats."
+                "Straight from the bottle it pools and blotches on flat panels: there, thin it about 1:1 and take "
+                "two coats."
             )
         if settings.water >= POOLS_WATER and settings.film_um * (1 + settings.water) > POOLS * mix.coat_um:
             said.append(
@@ -92,8 +93,8 @@ class Brush(Technique):
         return said
 
     def coats(self, settings: Any, mix: Mix) -> int:
-        """As many as its film is normal coats (CP-39): a yellow takes three where a base takes one (CP-18). Thinner paint
-        leaves less of itself each time."""
+        """As many as its film is normal coats (CP-39): a yellow takes three where a base takes one (CP-18). Thinner
+        paint leaves less of itself each time."""
         usual = self.usual(mix)
         one = mix.coat_um * (1 + usual.water) / (1 + max(settings.water, usual.water))
         return max(1, round(settings.film_um / (AT_ONCE * one) + 0.49))
@@ -101,7 +102,10 @@ class Brush(Technique):
     def how(self, settings: Any) -> str:
         """In a step's words."""
         if settings.water >= GLAZE_WATER:
-            return "Wick the brush, touch lightly, and pull it to where the colour should end strongest; no pools, and dry fully between passes."
+            return (
+                "Wick the brush, touch lightly, and pull it to where the colour should end strongest; no pools, "
+                "and dry fully between passes."
+            )
         return "With a damp brush, pulled one way."
 
 

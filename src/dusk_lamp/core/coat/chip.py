@@ -1,4 +1,5 @@
-"""Sponge chips: dark spots of broken outline where a model would be knocked, more of them the more a spot stands out."""
+"""Sponge chips: dark spots of broken outline where a model would be knocked, more of them the more a spot stands
+out."""
 
 from dataclasses import dataclass
 
@@ -20,8 +21,8 @@ MOST = 4000
 
 @dataclass(frozen=True)
 class Chips:
-    """film_um: of a chip. amount: share of the most exposed skin that is chipped. inner: only the middle of the larger
-    chips, for the lighter colour or the rust inside them. seed: which chips."""
+    """film_um: of a chip. amount: share of the most exposed skin that is chipped. inner: only the middle of the
+    larger chips, for the lighter colour or the rust inside them. seed: which chips."""
 
     film_um: float = film_um(10.0)
     amount: float = number(0.25, 0, 1, "how much is chipped", step=0.05, form="Chipped", slide=1)
@@ -59,7 +60,8 @@ def chips_of(site: Site, amount: float, seed: int) -> Spots:
 
 
 class Chip(Technique):
-    """Source: common practice, craft page, section 12: dark first, lighter inside the larger ones, rust in their middle."""
+    """Source: common practice, craft page, section 12: dark first, lighter inside the larger ones, rust in their
+    middle."""
 
     name, order, title = "chips", 62, "Sponge chips"
     Settings = Chips
@@ -92,7 +94,10 @@ class Chip(Technique):
     def how(self, settings: Chips) -> str:
         """In a step's words."""
         where = "inside the larger chips" if settings.inner else "on edges and what stands out"
-        return f"Tear a sponge, load it, dab most of it off, and dab {where}: about {per_cent(settings.amount)} of the edges."
+        return (
+            f"Tear a sponge, load it, dab most of it off, and dab {where}: about {per_cent(settings.amount)} of "
+            "the edges."
+        )
 
 
 TECHNIQUE = Chip()

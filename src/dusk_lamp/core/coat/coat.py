@@ -51,8 +51,8 @@ class Coat:
         return self.mix.solids / (1 + self.by.water(self.settings))
 
     def film(self, site: Site, finish: NDArray[np.float32] | None = None) -> NDArray[np.float32]:
-        """(N,) µm of dry paint, none where the coat does not go. finish: (N,) of what is under it, for techniques that
-        run by it; see coat.finish.
+        """(N,) µm of dry paint, none where the coat does not go. finish: (N,) of what is under it, for techniques
+        that run by it; see coat.finish.
 
         Raises:
             SettingError: the settings make no sense on this sculpt, or what the coat goes on is not there any more.
@@ -69,9 +69,9 @@ class Coat:
     def unbound(
         self, site: Site, own: NDArray[np.bool_], finish: NDArray[np.float32] | None = None
     ) -> NDArray[np.float32]:
-        """(N,) µm with all that goes astray beyond the samples (N,) it is bound to. What is bound, and comes from afar,
-        goes on each part painted apart by itself, in the pose it has on the model (CP-1, CP-30): a neighbour that is
-        not there stops no paint and takes none."""
+        """(N,) µm with all that goes astray beyond the samples (N,) it is bound to. What is bound, and comes from
+        afar, goes on each part painted apart by itself, in the pose it has on the model (CP-1, CP-30): a neighbour
+        that is not there stops no paint and takes none."""
         pieces = site.pieces if self.by.from_afar else []
         if not pieces:
             return self.by.film_on(site, self.settings, self.solids, finish)
@@ -82,7 +82,8 @@ class Coat:
         return film
 
     def roughly(self, site: Site, finish: NDArray[np.float32] | None = None) -> NDArray[np.float32]:
-        """(N,) its film to choose by, wherever the technique lays it: without a ray. finish: (N,) of what it lies on."""
+        """(N,) its film to choose by, wherever the technique lays it: without a ray. finish: (N,) of what it lies
+        on."""
         own = site.on(self.where)
         film = self.by.film_roughly(site, self.settings, self.solids, finish)
         return film if own is None else self._faded(site, np.where(own, film, np.float32(0)))
@@ -118,11 +119,16 @@ def coat_from(given: Any) -> Coat:
     try:
         own = technique(str(given["technique"]))
         return Coat(
-            own.name, built(Mix, given["mix"], "the mix"), built(own.Settings, given["settings"], "the coat"),
-            built(Where, given.get("where", {}), "what the coat goes on"), bool(given.get("muted")),
-            str(given.get("label", ""))[:LONGEST_LABEL], str(given.get("stage", "undercoat"))[:20],
-            str(given.get("way", ""))[:20], int(given.get("region") or 0),
-        )  # fmt: skip
+            own.name,
+            built(Mix, given["mix"], "the mix"),
+            built(own.Settings, given["settings"], "the coat"),
+            built(Where, given.get("where", {}), "what the coat goes on"),
+            bool(given.get("muted")),
+            str(given.get("label", ""))[:LONGEST_LABEL],
+            str(given.get("stage", "undercoat"))[:20],
+            str(given.get("way", ""))[:20],
+            int(given.get("region") or 0),
+        )
     except SettingError:
         raise
     except (KeyError, TypeError, ValueError, AttributeError) as e:

@@ -49,7 +49,10 @@ class Dust(Technique):
 
     def how(self, settings: DustSettings) -> str:
         """In a step's words."""
-        return "Stipple it on from below with a soft brush, most on the feet and hem, less upward; blend the rim away dry."
+        return (
+            "Stipple it on from below with a soft brush, most on the feet and hem, less upward; blend the rim "
+            "away dry."
+        )
 
 
 TECHNIQUE = Dust()

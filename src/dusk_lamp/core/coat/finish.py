@@ -37,8 +37,8 @@ def finish_of(
 
 
 def metal_of(stack: Iterable[tuple[Coat, NDArray[np.float32]]], spots: int) -> NDArray[np.float32]:
-    """(N,) the share of metallic paint in sight after coats with their films (N,) µm: what scatters over it hides it, a
-    transparent colour does not."""
+    """(N,) the share of metallic paint in sight after coats with their films (N,) µm: what scatters over it hides it,
+    a transparent colour does not."""
     metal = np.zeros(spots, np.float32)
     for coat, film in stack:
         if coat.muted or coat.mix.clear:
@@ -56,8 +56,8 @@ def films_of(
     film_of: Films | None = None,
     under: NDArray[np.float32] | float = BARE,
 ) -> list[NDArray[np.float32]]:
-    """The film (N,) µm of each coat on what lies under it. film_of: asked for a coat's film on a finish, which is None
-    for techniques that do not run by it; the coat itself, where nothing is given."""
+    """The film (N,) µm of each coat on what lies under it. film_of: asked for a coat's film on a finish, which is
+    None for techniques that do not run by it; the coat itself, where nothing is given."""
     ask: Films = film_of or (lambda coat, finish: coat.film(site, finish))
     out: list[NDArray[np.float32]] = []
     finish, upto = np.broadcast_to(np.float32(under), (len(site),)), 0

@@ -18,8 +18,8 @@ THINNER = 0.6  # of the width is lost from the lowest to the highest line
 
 @dataclass(frozen=True)
 class LineSettings:
-    """film_um: of a line. width: mm of the lowest line. azimuth, elevation: of the light that sees the crests. least: mm
-    of the shortest edge that gets one."""
+    """film_um: of a line. width: mm of the lowest line. azimuth, elevation: of the light that sees the crests. least:
+    mm of the shortest edge that gets one."""
 
     film_um: float = film_um(12.0)
     width: float = number(0.35, 0.05, 10, "the width of a line", "mm", step=0.05, form="Width, mm")
@@ -64,7 +64,10 @@ class Line(Technique):
 
     def how(self, settings: LineSettings) -> str:
         """In a step's words."""
-        return "The side of a fine brush, thinned 1:1, pulled along the edge in one go; thinner toward the top, corners last."
+        return (
+            "The side of a fine brush, thinned 1:1, pulled along the edge in one go; thinner toward the top, "
+            "corners last."
+        )
 
     def water(self, settings: LineSettings) -> float:
         """A fine highlight, CP-20."""

@@ -17,7 +17,8 @@ MATT_HOLDS, SATIN_HOLDS = (
     0.1,
 )  # of the film stays in the texture, however hard one wipes; gloss wipes clean. CP-32; from memory
 OIL_WORDS = (  # CP-38
-    "The thinner is gone in a quarter of an hour, the oil can be worked for hours, varnish after a day; paint other parts "
+    "The thinner is gone in a quarter of an hour, the oil can be worked for hours, varnish after a day; paint other "
+    "parts "
     "meanwhile, nothing but oil over it."
 )
 BARE_MATT = 0.25  # a finish duller than this
@@ -70,7 +71,8 @@ class OilWipe(Technique):
         if finish >= BARE_MATT:
             return ""
         return (
-            "Over bare matt the oil stains and does not wipe clean, and the thinner can lift the paint: a coat of gloss or "
+            "Over bare matt the oil stains and does not wipe clean, and the thinner can lift the paint: a coat of "
+            "gloss or "
             "satin varnish first."
         )
 
@@ -82,7 +84,10 @@ class OilWipe(Technique):
         """In a step's words."""
         hard = "firmly" if settings.pressure > 0.8 else "lightly" if settings.pressure < 0.5 else "evenly"
         down = ", pulling downwards" if settings.pulled_down else ""
-        return f"Stain everything, wait 5–10 min, then wipe the raised parts {hard} with a lint-free cloth{down}. {OIL_WORDS}"
+        return (
+            f"Stain everything, wait 5–10 min, then wipe the raised parts {hard} with a lint-free cloth{down}. "
+            f"{OIL_WORDS}"
+        )
 
 
 TECHNIQUE = OilWipe()

@@ -22,9 +22,12 @@ class Primer:
 
     film_um: float = film_um(55.0)
     tool: str = choice(
-        "airbrush", ("airbrush", "can", "brush"), "what primer is put on with",
-        {"airbrush": "an airbrush", "can": "a can", "brush": "a brush"}, "Put on with",
-    )  # fmt: skip
+        "airbrush",
+        ("airbrush", "can", "brush"),
+        "what primer is put on with",
+        {"airbrush": "an airbrush", "can": "a can", "brush": "a brush"},
+        "Put on with",
+    )
 
     def __post_init__(self) -> None:
         checked(self)

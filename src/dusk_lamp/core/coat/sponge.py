@@ -51,7 +51,10 @@ class Sponge(Technique):
 
     def how(self, settings: Dabs) -> str:
         """In a step's words."""
-        return f"Tear a sponge, load it, dab most of it off, and dab on edges and what stands out: about {per_cent(settings.cover)} of it."
+        return (
+            "Tear a sponge, load it, dab most of it off, and dab on edges and what stands out: about "
+            f"{per_cent(settings.cover)} of it."
+        )
 
 
 TECHNIQUE = Sponge()

@@ -447,12 +447,20 @@ class Spraying(Technique):
         """Needle, pressure and flow, and where the nozzle is on the model."""
         p = settings
         return {
-            "way": p.way, "azimuth": p.azimuth, "elevation": p.elevation, "distance_mm": round(p.distance, 1),
-            "trigger": p.trigger, "tool": p.tool, "needle": p.needle, "psi": round(p.psi, 1), "kpa": round(kpa(p.psi)),
+            "way": p.way,
+            "azimuth": p.azimuth,
+            "elevation": p.elevation,
+            "distance_mm": round(p.distance, 1),
+            "trigger": p.trigger,
+            "tool": p.tool,
+            "needle": p.needle,
+            "psi": round(p.psi, 1),
+            "kpa": round(kpa(p.psi)),
             "flow": f"{p.wet_ml * 1000 / max(p.seconds, 1e-9):.0f} µl a second",
-            "nozzle": plain(nozzle_of(site.surface, p)[0], 2), "spread": round(p.spread_mm, 2),
+            "nozzle": plain(nozzle_of(site.surface, p)[0], 2),
+            "spread": round(p.spread_mm, 2),
             "middle": plain(middle_of(site.surface), 3),
-        }  # fmt: skip
+        }
 
     def tool(self, settings: Spray) -> str:
         """An airbrush or a can."""
@@ -494,7 +502,10 @@ class Spraying(Technique):
             "turn": "strokes while the model is turned once round",
         }[settings.way]
         passes = max(1, round(settings.seconds / PASS_S))
-        light = f"{'One light pass' if passes == 1 else f'{number_word(passes)} light passes'}, until it looks like the picture"
+        light = (
+            f"{'One light pass' if passes == 1 else f'{number_word(passes)} light passes'}, until it looks like "
+            "the picture"
+        )
         guide = f"as a guide {settings.seconds:g} s in all"
         if settings.tool == "can":
             return f"{light}: {settings.distance / 10:.0f} cm away, {moved}; {guide}."
@@ -507,7 +518,8 @@ class Spraying(Technique):
             else f"{trigger} of the trigger"
         )
         return (
-            f"{light}: {settings.needle:g} mm needle, {psi_words(settings.psi)}, {settings.distance:.0f} mm away, {moved}; "
+            f"{light}: {settings.needle:g} mm needle, {psi_words(settings.psi)}, {settings.distance:.0f} mm away, "
+            f"{moved}; "
             f"{guide}, at {drawn}."
         )
 

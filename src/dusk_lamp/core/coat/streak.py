@@ -79,7 +79,10 @@ class Streak(Technique):
 
     def how(self, settings: StreakSettings) -> str:
         """In a step's words."""
-        return "Thin it well, set a dot under a chip, and pull it straight down with a damp, pointed brush until it fades."
+        return (
+            "Thin it well, set a dot under a chip, and pull it straight down with a damp, pointed brush until it "
+            "fades."
+        )
 
 
 TECHNIQUE = Streak()

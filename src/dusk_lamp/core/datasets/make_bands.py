@@ -30,12 +30,16 @@ def table() -> dict[str, np.ndarray]:
     dusk = colour.sd_CIE_illuminant_D_series(xy)
     return {
         "nm": WAVELENGTHS.astype(float),
-        "red": basis[:, 0], "green": basis[:, 1], "blue": basis[:, 2],
-        "x": observer[:, 0], "y": observer[:, 1], "z": observer[:, 2],
+        "red": basis[:, 0],
+        "green": basis[:, 1],
+        "blue": basis[:, 2],
+        "x": observer[:, 0],
+        "y": observer[:, 1],
+        "z": observer[:, 2],
         "daylight": picked(colour.SDS_ILLUMINANTS["D65"]),
         "lamp": picked(colour.SDS_ILLUMINANTS["A"]),
         "dusk": picked(dusk),
-    }  # fmt: skip
+    }
 
 
 def main() -> None:

@@ -132,11 +132,20 @@ def bounce_light(
     cuts = np.linspace(0, len(surface), 9).astype(int)
     in_threads(
         lambda k: _from_ground(
-            surface.points, surface.normals, view.bits, view.directions, falls, ground.corner, ground.cell,
-            open_ground, cuts[k], cuts[k + 1], down,
+            surface.points,
+            surface.normals,
+            view.bits,
+            view.directions,
+            falls,
+            ground.corner,
+            ground.cell,
+            open_ground,
+            cuts[k],
+            cuts[k + 1],
+            down,
         ),
         range(8),
-    )  # fmt: skip
+    )
     # the share of its sphere a tilted spot turns to the ground, (1 − cos β)/2, is known exactly
     down *= (1 - surface.normals[:, 2]) / 2
     down += base @ direct

@@ -51,9 +51,9 @@ class Source:
 class Glow:
     """What a source of radiosity 1 throws.
 
-    factor: (N,) irradiance, 1 where it fills all that a spot looks at. visible: (N,) 0..1 of it that each spot sees, of
-    what faces the spot. area: mm² of the source as it is seen from where
-    it shows most; middle: (3,) mm; own: (N,) samples that are the source.
+    factor: (N,) irradiance, 1 where it fills all that a spot looks at. visible: (N,) 0..1 of it that each spot sees,
+    of what faces the spot. area: mm² of the source as it is seen from where it shows most; middle: (3,) mm; own: (N,)
+    samples that are the source.
     """
 
     factor: NDArray[np.float32]
@@ -142,8 +142,8 @@ def _refuse_inside(surface: Surface, middle: NDArray[np.float64]) -> None:
 def ball_factor(points: NDArray, normals: NDArray, middle: NDArray[np.float64], radius: float) -> NDArray[np.float64]:
     """(N,) from a small surface to a ball in open space, also where its horizon cuts the ball.
 
-    Source: Howell's catalogue of configuration factors, section B, a plane element and a tilted sphere; H is the distance over
-    the radius.
+    Source: Howell's catalogue of configuration factors, section B, a plane element and a tilted sphere; H is the
+    distance over the radius.
     """
     way = middle - points.astype(np.float64)
     far = np.linalg.norm(way, axis=1)
@@ -176,9 +176,10 @@ def polygon_factor(points: NDArray, normals: NDArray, corners: NDArray[np.float6
     """(N,) from small surfaces to a flat polygon (C, 3) in open space that shines to the side its corners run round
     against the clock, cut off at each spot's horizon. Source: Lambert's polygon formula (Photometria, 1760)."""
     return _polygon(
-        np.ascontiguousarray(points, np.float64), np.ascontiguousarray(normals, np.float64),
+        np.ascontiguousarray(points, np.float64),
+        np.ascontiguousarray(normals, np.float64),
         np.ascontiguousarray(corners, np.float64),
-    )  # fmt: skip
+    )
 
 
 @numba.njit(cache=True, parallel=True)
@@ -246,8 +247,8 @@ def _cut(surface: Surface, faces: NDArray[np.int32], count: int) -> _Pieces:
 
 
 def _shown(pieces: _Pieces) -> float:
-    """mm²: the most that is seen of pieces from anywhere, were nothing in the way: all of a flat one, a quarter of a ball's
-    skin."""
+    """mm²: the most that is seen of pieces from anywhere, were nothing in the way: all of a flat one, a quarter of a
+    ball's skin."""
     ways = fibonacci_sphere(96).astype(float)
     return float((np.maximum(ways @ pieces.normals.T, 0) @ pieces.areas).max())
 

@@ -13,7 +13,8 @@ from ..sculpt.geodesic import along_the_skin
 from ..sculpt.site import Site
 from .heat import LONGEST_MM
 
-# dark to light; never through bright red: dark red goes straight to orange. Other hues work if the steps are neighbours
+# dark to light; never through bright red: dark red goes straight to orange. Other hues work if the steps are
+# neighbours
 HUES = {
     "fire": ("#3a0d0a", "#6d150d", "#c9501a", "#eea32a", "#f8dc74", "#fff4d2"),
     "blue": ("#0d1533", "#17306b", "#2867b0", "#5fa6d8", "#a9d6ee", "#eefaff"),
@@ -33,7 +34,8 @@ DAB_MM = 0.5
 
 @dataclass(frozen=True)
 class Flamed:
-    """flame: (N,) 0 where there is none to 1 at its brightest. hue: (N,) place among the hues, −1 where there is none.
+    """flame: (N,) 0 where there is none to 1 at its brightest. hue: (N,) place among the hues, −1 where there is
+    none.
     colours: the hues, dark to light. catches: (N,) edges beside it that catch its light."""
 
     flame: NDArray[np.float32]
@@ -59,8 +61,8 @@ def flamed(
     """Flame that licks upward along the skin from its feet.
 
     Args:
-        spots: (3,) mm each, where it burns. length: mm of its licks. heart: a darker core low in it. seed: of its edges.
-    Raises:
+        spots: (3,) mm each, where it burns. length: mm of its licks. heart: a darker core low in it. seed: of its
+        edges. Raises:
         SettingError: no such hues, a spot off the sculpt, or a length that makes no sense.
     """
     if hues not in HUES:

@@ -1,5 +1,6 @@
-"""Glints: what shiny spots mirror of a glow, as they are seen from one view. They catch it further off than matt ones,
-and sharper: a mirrored source does not fade with the distance, it only gets smaller (craft page, section 10)."""
+"""Glints: what shiny spots mirror of a glow, as they are seen from one view. They catch it further off than matt
+ones, and sharper: a mirrored source does not fade with the distance, it only gets smaller (craft page, section
+10)."""
 
 from dataclasses import replace
 
@@ -16,8 +17,9 @@ SHARPEST, BROADEST = 0.03, 0.7  # radians (one sigma) that a lobe spreads over, 
 def glinting(surface: Surface, glow: Glow, gloss: NDArray[np.float32], view: tuple[float, float]) -> Glow:
     """A glow with what is mirrored of it put in.
 
-    The source counts as a disc; the lobe round the mirrored line of sight as a Gaussian, wider the less gloss there is.
-    A lobe that the source fills sends all of it on, as a white surface does that the source fills the whole sky of.
+    The source counts as a disc; the lobe round the mirrored line of sight as a Gaussian, wider the less gloss there
+    is. A lobe that the source fills sends all of it on, as a white surface does that the source fills the whole sky
+    of.
 
     Args:
         gloss: (N,) 0 (matt) .. 1 (mirror). view: azimuth and elevation that it is looked at from, degrees.

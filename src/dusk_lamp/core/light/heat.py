@@ -13,12 +13,16 @@ from ..plain import rounded
 from ..sculpt.geodesic import along_the_skin
 from ..sculpt.site import Site
 
-# names of heats and how hot iron is that shows them, degrees Celsius, and how they are painted: metalworking handbooks, from
+# names of heats and how hot iron is that shows them, degrees Celsius, and how they are painted: metalworking
+# handbooks, from
 # memory; hot to cool
 HEATS = (
-    ("white heat", 1300, "#fff1c9"), ("yellow", 1100, "#f6b93c"), ("orange", 950, "#dd5f1b"), ("red", 800, "#b52a1c"),
+    ("white heat", 1300, "#fff1c9"),
+    ("yellow", 1100, "#f6b93c"),
+    ("orange", 950, "#dd5f1b"),
+    ("red", 800, "#b52a1c"),
     ("dark red", 650, "#5c0a06"),
-)  # fmt: skip
+)
 DARK_TWICE = 2.0  # the coolest band is twice as wide, at the ends
 DROPPED_FIRST = ("white heat", "red", "orange", "yellow")  # where there is no room for all
 BLACK = "#191412"
@@ -39,7 +43,8 @@ class Heat:
 
 @dataclass(frozen=True)
 class Heated:
-    """heat: (N,) 1 at a hot spot to 0 at the cool end and beyond. band: (N,) place among the bands, −1 where it is cold.
+    """heat: (N,) 1 at a hot spot to 0 at the cool end and beyond. band: (N,) place among the bands, −1 where it is
+    cold.
     bands: hot to cool. black: (N,) broken scale along crests. dropped: heats there is no room for."""
 
     heat: NDArray[np.float32]
@@ -58,8 +63,8 @@ class Heated:
 
 
 def widths(length: float, mark: float) -> tuple[list[tuple[str, float]], tuple[str, ...]]:
-    """Heats, hot to cool, with the width of each in mm, all together `length`; and those that had to be left out because
-    a band would be narrower than a brush's mark.
+    """Heats, hot to cool, with the width of each in mm, all together `length`; and those that had to be left out
+    because a band would be narrower than a brush's mark.
 
     Raises:
         SettingError: no length, or one too short for a single band.
@@ -84,7 +89,8 @@ def heated(site: Site, spots: Sequence[Sequence[float]], length: float, mark: fl
     """Heats along the skin from hot spots.
 
     Args:
-        spots: (3,) mm each. length: mm from a spot to the cool end. mark: mm, what the airbrush or brush leaves. seed: of
+        spots: (3,) mm each. length: mm from a spot to the cool end. mark: mm, what the airbrush or brush leaves.
+        seed: of
         the broken scale.
     Raises:
         SettingError: a spot off the sculpt, or a length that makes no sense.

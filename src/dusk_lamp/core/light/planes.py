@@ -7,9 +7,12 @@ from ..sculpt.surface import Surface
 from .emitter import Source
 
 SIDES = {  # as one looks at the front of the model; the way the plane shines
-    "under": (0.0, 0.0, 1.0), "left": (1.0, 0.0, 0.0), "right": (-1.0, 0.0, 0.0), "front": (0.0, 1.0, 0.0),
+    "under": (0.0, 0.0, 1.0),
+    "left": (1.0, 0.0, 0.0),
+    "right": (-1.0, 0.0, 0.0),
+    "front": (0.0, 1.0, 0.0),
     "behind": (0.0, -1.0, 0.0),
-}  # fmt: skip
+}
 UNDER_MM, UNDER_TIMES = 1.0, 1.5  # below the feet, and so many times as wide as they
 GAP, WIDE, HIGH = 0.15, 0.6, 0.5  # of the sculpt's height: off its side, wide and high
 

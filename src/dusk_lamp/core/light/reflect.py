@@ -1,7 +1,7 @@
 """Reflection: what a glossy surface shows from one view of a small world of sky, horizon, ground and lamp.
 
-The lobe is GGX (Walter and others, 2007), sampled by the normals that are visible (Heitz, 2018); what the sculpt hides from
-itself is read from the visibility's bits.
+The lobe is GGX (Walter and others, 2007), sampled by the normals that are visible (Heitz, 2018); what the sculpt
+hides from itself is read from the visibility's bits.
 """
 
 import json
@@ -44,7 +44,8 @@ class Disc:
 @dataclass(frozen=True)
 class World:
     """What is mirrored. sky: (elevation in degrees, brightness) from the horizon up. ground: brightness below it.
-    horizon_sharpness: degrees over which one goes into the other, 0 for a knife's edge. glow: an accent, such as a fire."""
+    horizon_sharpness: degrees over which one goes into the other, 0 for a knife's edge. glow: an accent, such as a
+    fire."""
 
     sky: tuple[tuple[float, float], ...] = ((0.0, 1.0), (90.0, 0.4))
     ground: float = number(0.08, 0, BRIGHTEST, "the ground's brightness")
@@ -88,7 +89,8 @@ class World:
 
 
 def on_ball(x: NDArray | float, y: NDArray | float, view: tuple[float, float]) -> NDArray[np.float64]:
-    """(..., 3) what a mirror ball shows at places (x to the right, y up, within the unit circle), seen from a view."""
+    """(..., 3) what a mirror ball shows at places (x to the right, y up, within the unit circle), seen from a
+    view."""
     right, up = level_frame(*view)
     eye = direction_of(*view).astype(np.float64)
     x, y = np.asarray(x, float)[..., None], np.asarray(y, float)[..., None]
@@ -98,7 +100,8 @@ def on_ball(x: NDArray | float, y: NDArray | float, view: tuple[float, float]) -
 
 
 def with_disc_at(world: World, which: str, x: float, y: float, view: tuple[float, float]) -> World:
-    """A world whose lamp, or glow, is put where a mirror ball shows it at a place; see on_ball. One that was out is lit.
+    """A world whose lamp, or glow, is put where a mirror ball shows it at a place; see on_ball. One that was out is
+    lit.
 
     Raises:
         SettingError: neither lamp nor glow, or a place off the ball.
@@ -155,7 +158,8 @@ def controls_of(world: World) -> WorldControls:
 
 
 def with_controls(world: World, settings: Mapping[str, Any], view: tuple[float, float]) -> World:
-    """A world with some of WorldControls changed; `drag` ("lamp,x,y" or "glow,x,y") puts one where a mirror ball shows it.
+    """A world with some of WorldControls changed; `drag` ("lamp,x,y" or "glow,x,y") puts one where a mirror ball
+    shows it.
 
     Raises:
         SettingError: outside its range, or no such place.

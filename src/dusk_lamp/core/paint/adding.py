@@ -4,7 +4,8 @@ MOST_TIMES = 60  # of a mix's parts that are tried
 
 
 def grown(there: dict[str, int], own: dict[str, int], wants: float) -> tuple[int, dict[str, int]] | None:
-    """How many drops of a puddle, and of one pot, make a mix: (drops taken, {pot: drops}); None where it cannot be."""
+    """How many drops of a puddle, and of one pot, make a mix: (drops taken, {pot: drops}); None where it cannot
+    be."""
     if set(there) - set(own) or len(own) != 2 or there == own:
         return None
     whole = sum(there.values())

@@ -49,7 +49,8 @@ def _weights(illuminant: str) -> NDArray[np.float64]:
     adapt = np.linalg.inv(_BRADFORD) @ np.diag((_BRADFORD @ WHITE_XYZ) / cone_white) @ _BRADFORD
     weights = raw @ adapt.T
     if illuminant == "daylight":
-        # 36 bands miss a little of the observer's shape; the smallest change that makes the basis come out as sRGB again
+        # 36 bands miss a little of the observer's shape; the smallest change that makes the basis come out as sRGB
+        # again
         basis = np.stack([table["red"], table["green"], table["blue"]])
         weights = weights + basis.T @ np.linalg.solve(basis @ basis.T, RGB_TO_XYZ.T - basis @ weights)
     return weights

@@ -16,7 +16,8 @@ from .value import luminance_from_munsell
 USUAL_SHARE = 0.7  # of the sketch's range of value that should be left
 USUAL_THINNING = 4.0  # parts of water and medium to one of paint
 MOST_PASSES = 20
-# a wicked brush leaves less than half of the film that a loaded one does: from memory, and so that ordinary paints glaze in two or
+# a wicked brush leaves less than half of the film that a loaded one does: from memory, and so that ordinary paints
+# glaze in two or
 # three passes from ten parts to one on, as CP-17 has it
 WICKED = 0.4
 LEAST_PASSES = 3  # fewer are a coat, not a glaze
@@ -121,7 +122,8 @@ def thinning_for(mix: Mix, keep: float = USUAL_SHARE, sketch: Sequence[float] = 
     found = glaze(mix, sketch, LEAST_PASSES + 1, THINNEST, keep)
     each = ", ".join(f"{number_word(n).lower()} {100 * found.left[n]:.0f} %" for n in range(1, LEAST_PASSES + 2))
     said = (
-        f"{in_drops(THINNEST)}, and it takes more of the sketch than you want to lose: of its range one pass after another keeps "
+        f"{in_drops(THINNEST)}, and it takes more of the sketch than you want to lose: of its range one pass after "
+        "another keeps "
         f"{each}. Stop when you like it, take a more transparent paint or an ink, or keep less."
     )
     return Advice(THINNEST, LEAST_PASSES, float(found.left[LEAST_PASSES]), said)

@@ -238,15 +238,15 @@ def _matched(L: float, a: float, b: float, paints: tuple[Paint, ...], most: int)
 
 
 def nearest_mix(wanted: NDArray, paints: Sequence[Paint], most: int = 3) -> Mix:
-    """The mix to paint L*a*b* (3,) with: each further pot brings it at least EARNS nearer. Worked out once for each half
-    unit of it."""
+    """The mix to paint L*a*b* (3,) with: each further pot brings it at least EARNS nearer. Worked out once for each
+    half unit of it."""
     L, a, b = (round(2 * float(x)) / 2 for x in wanted)
     return _matched(L, a, b, tuple(paints), most)
 
 
 def neat_pot(colour: str, paints: Iterable[Paint]) -> tuple[Paint, float] | None:
-    """The base or layer paint that comes nearest to a colour, `#rrggbb`, as it is, and how far it is off, ΔE00; None where
-    there is none."""
+    """The base or layer paint that comes nearest to a colour, `#rrggbb`, as it is, and how far it is off, ΔE00; None
+    where there is none."""
     own = [p for p in paints if p.kind in ("base", "layer")]
     if not own:
         return None

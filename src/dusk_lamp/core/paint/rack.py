@@ -153,7 +153,8 @@ def written(text: str) -> Paint:
     hiding = _number(match[2], "hiding", text) if match[2] else HIDING["opaque"]
     if not LEAST_HIDING <= hiding <= MOST_HIDING:
         raise RackError(
-            f"'{text}': hiding is the contrast ratio of one coat, between {LEAST_HIDING:g} and just under 1, not {hiding:g}"
+            f"'{text}': hiding is the contrast ratio of one coat, between {LEAST_HIDING:g} and just under 1, not "
+            f"{hiding:g}"
         )
     return Paint(text.strip(), "layer", "#" + match[1].lstrip("#").lower(), hiding)
 

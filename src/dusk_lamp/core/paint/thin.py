@@ -61,7 +61,8 @@ def warnings(airbrush: Airbrush, kind: str, value: float) -> list[str]:
         )
     if (a.psi < 15 and a.distance > 100) or (a.needle <= DETAIL_MM and a.psi <= 25 and a.distance > DETAIL_FAR_MM):
         said.append(
-            "So little pressure from so far away dries on the way and lands as speckle: come closer or raise the pressure."
+            "So little pressure from so far away dries on the way and lands as speckle: come closer or raise the "
+            "pressure."
         )
     if value >= LIGHT_VALUE and a.psi < 25 and a.water < 2 and kind != "ink":
         said.append(f"White and light colours want at least {psi_words(25)}, or they spatter.")

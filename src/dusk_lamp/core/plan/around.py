@@ -40,14 +40,19 @@ def _first(context: Context, coats: Sequence[Coat]) -> list[Task]:
         Task(
             "Clean it",
             "Scrape off mould lines and supports, wash it in lukewarm water with a drop of soap, and let it dry.",
-            care("clean"), care("clean dries"), ("knife", "resin", "small parts"),
+            care("clean"),
+            care("clean dries"),
+            ("knife", "resin", "small parts"),
         ),
         Task(
             "Shake the bottles",
-            f"Shake each of the {counted(pots, 'pot', 'pots')} for a quarter of a minute: pigment settles, and what is on top is medium.",
-            pots * care("shake"), 0.0, ("lamp",),
+            f"Shake each of the {counted(pots, 'pot', 'pots')} for a quarter of a minute: pigment settles, and what "
+            "is on top is medium.",
+            pots * care("shake"),
+            0.0,
+            ("lamp",),
         ),
-    ]  # fmt: skip
+    ]
 
 
 def _assembly(context: Context, coats: Sequence[Coat]) -> list[tuple[int, Task]]:
@@ -57,16 +62,22 @@ def _assembly(context: Context, coats: Sequence[Coat]) -> list[tuple[int, Task]]
         return []
     kept = Task(
         "Keep the glue faces bare",
-        f"Cover where the {counted(len(loose), 'part', 'parts')} painted apart will be glued: a dab of putty or tape, "
+        f"Cover where the {counted(len(loose), 'part', 'parts')} painted apart will be glued: a dab of putty or "
+        "tape, "
         "before the primer.",
-        care("mask") * len(loose), 0.0, ("putty",),
-    )  # fmt: skip
+        care("mask") * len(loose),
+        0.0,
+        ("putty",),
+    )
     joined = Task(
         "Put the parts together",
-        "Take the covers off, scrape the glue faces clean, dry-fit, then cement. What is common to all parts is painted "
+        "Take the covers off, scrape the glue faces clean, dry-fit, then cement. What is common to all parts is "
+        "painted "
         "once, from here on.",
-        care("join") * len(loose), care("cement dries"), ("knife", "cement"),
-    )  # fmt: skip
+        care("join") * len(loose),
+        care("cement dries"),
+        ("knife", "cement"),
+    )
     shared = ("wear", "finish")
     at = next((k for k, c in enumerate(coats) if c.stage in shared), len(coats))
     return [(0, kept), (at, joined)]
@@ -75,9 +86,7 @@ def _assembly(context: Context, coats: Sequence[Coat]) -> list[tuple[int, Task]]
 def _looks(coats: Sequence[Coat]) -> list[tuple[int, Task]]:
     """To look again with rested eyes: when the light is laid down, and when all colour is on."""
     out = []
-    again = Task(
-        "Look again", "From arm's length, after five minutes away from it.", 1.0, care("look again")
-    )  # fmt: skip
+    again = Task("Look again", "From arm's length, after five minutes away from it.", 1.0, care("look again"))
     under = sum(c.stage == "undercoat" for c in coats)
     if 0 < under < len(coats):
         words = " Is the light where you want it? Too grey all over: put the dark back before any colour."

@@ -1,5 +1,5 @@
-"""Cards: the steps of a plan as they are done together: the undercoat, then a region after another, then what goes over
-all."""
+"""Cards: the steps of a plan as they are done together: the undercoat, then a region after another, then what goes
+over all."""
 
 from collections.abc import Sequence
 from dataclasses import dataclass
@@ -23,8 +23,8 @@ class Card:
 
 
 def cards_of(site: Site, coats: Sequence[Coat]) -> list[Card]:
-    """The coats of a plan, none of them muted, as cards: those in colour by region, also where others come between while one
-    dries; else those that follow each other in one stage on one region."""
+    """The coats of a plan, none of them muted, as cards: those in colour by region, also where others come between
+    while one dries; else those that follow each other in one stage on one region."""
     names = {r.id: r.name for r in site.marking.regions}
     out: list[Card] = []
     last: tuple[str, int] | None = None
@@ -49,7 +49,10 @@ def cards_of(site: Site, coats: Sequence[Coat]) -> list[Card]:
 def used_on(site: Site, coats: Sequence[Coat], puddle: Puddle) -> str:
     """What a puddle is for: “for Cloak, Hood”."""
     names = {r.id: r.name for r in site.marking.regions}
-    return f"for {', '.join(dict.fromkeys(names.get(c.region, 'the whole model') for c in coats if c.mix == puddle.mix))}"
+    return (
+        "for "
+        f"{', '.join(dict.fromkeys(names.get(c.region, 'the whole model') for c in coats if c.mix == puddle.mix))}"
+    )
 
 
 def wet_words(puddle: Puddle, letters: Sequence[str], steps: Sequence[Step], room: Room) -> str:

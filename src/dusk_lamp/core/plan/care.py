@@ -1,4 +1,5 @@
-"""Care: how long the hand takes over a coat, by how it is laid, in how many coats, and how closely it is looked at."""
+"""Care: how long the hand takes over a coat, by how it is laid, in how many coats, and how closely it is looked
+at."""
 
 from functools import cache
 from typing import Any
@@ -24,7 +25,7 @@ def care_of(site: Site, region: int) -> float:
 def hand_minutes(
     by: Technique, settings: Any, mm2: float, spotted: bool, coats: float = 1, times: float = 1.0
 ) -> float:
-    """Minutes at one model for all coats of a step on so many mm². spotted: on spots, which the brush has to find. times:
-    the care it is laid with, where the technique takes any."""
+    """Minutes at one model for all coats of a step on so many mm². spotted: on spots, which the brush has to find.
+    times: the care it is laid with, where the technique takes any."""
     one = by.hand_minutes(settings, mm2, spotted) * (times if by.careful else 1.0)
     return one * (1 + care("again") * (coats - 1))

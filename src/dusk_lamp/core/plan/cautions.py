@@ -15,15 +15,18 @@ CAUTIONS = {
         "A cold can: stand it in warm water only, never hot or boiling.",
     ),
     "airbrush": (
-        "Spray in an extracted booth or outdoors, with a respirator rated for the paint; no flame nearby. The mask stays on "
+        "Spray in an extracted booth or outdoors, with a respirator rated for the paint; no flame nearby. The mask "
+        "stays on "
         "while the airbrush is rinsed.",
         "Use a hose rated for the pressure, and a compressor with a relief valve.",
     ),
     "pigment, sprayed": ("Never spray, sand or swallow paint with cadmium, cobalt or lead pigments.",),
     "pigment": ("Some pigments (cadmium, cobalt, lead in old paints) are toxic: never point a brush with the lips.",),
     "solvent": (
-        "Thinner and white spirit: open a window, wear gloves, no flame; the maker's thinner only, from a labelled bottle.",
-        "Lay oily rags flat to dry outdoors, or keep them under water in metal: in a heap they can catch fire. No hair dryer.",
+        "Thinner and white spirit: open a window, wear gloves, no flame; the maker's thinner only, from a labelled "
+        "bottle.",
+        "Lay oily rags flat to dry outdoors, or keep them under water in metal: in a heap they can catch fire. No "
+        "hair dryer.",
     ),
     "skin": ("Test a wash on paper, not on the thumb.",),
     "dust": ("Sanding dust: wet-sand, with a mask.",),

@@ -54,8 +54,8 @@ class Context:
     """A plan on a site.
 
     plan: the document. site: the sculpt with the plan's regions. rack, tools: what there is. placing: from the file's
-    axes, in which places are kept, to the bench. colour_of: of a paint's name. memory: of this sculpt. quick: the site
-    at its quick samples with their numbers; worked out where it is not given. keep: what outlives memory.
+    axes, in which places are kept, to the bench. colour_of: of a paint's name. memory: of this sculpt. quick: the
+    site at its quick samples with their numbers; worked out where it is not given. keep: what outlives memory.
     """
 
     def __init__(
@@ -148,7 +148,8 @@ class Context:
 
     @cached_property
     def locals(self) -> list[Local]:
-        """The local colours of the rest and of every region; of a paint that is gone, what its material usually has."""
+        """The local colours of the rest and of every region; of a paint that is gone, what its material usually
+        has."""
         out = [REST]
         for region in self.site.marking.regions:
             named = region.colour and not region.colour.startswith("#")
@@ -165,9 +166,19 @@ class Context:
         plan, last = self.plan, None if upto is None else plan_stages()[upto].order
         wishes = [plan.wishes.get(s.name) for s in stages_that_aim(last)]
         return digest(
-            plan.light, plan.exposure, plan.dusk, plan.tints, plan.small_forms, self.site.visibility is not None, self.site.labels,
-            self.locals, self.site.marking.ids, plain(self.view), [plain(w) for w in wishes], [s.name for s in stages_that_aim(last)],
-        )  # fmt: skip
+            plan.light,
+            plan.exposure,
+            plan.dusk,
+            plan.tints,
+            plan.small_forms,
+            self.site.visibility is not None,
+            self.site.labels,
+            self.locals,
+            self.site.marking.ids,
+            plain(self.view),
+            [plain(w) for w in wishes],
+            [s.name for s in stages_that_aim(last)],
+        )
 
     def target(self, upto: str | None = None) -> Target:
         """What each spot ought to look like; as far as a stage and those before it make it, or all of it."""

@@ -1,4 +1,5 @@
-"""The airbrush's cup (CP-34): one sprayed colour grows out of what the last one leaves in it, and when it has to be rinsed."""
+"""The airbrush's cup (CP-34): one sprayed colour grows out of what the last one leaves in it, and when it has to be
+rinsed."""
 
 from collections.abc import Sequence
 from dataclasses import dataclass, field
@@ -14,9 +15,9 @@ YELLOW_HUES, YELLOW_CHROMA = (75.0, 110.0), 30.0  # L*a*b* hue in degrees: any r
 
 @dataclass(frozen=True)
 class Cup:
-    """What is done with the cup for one coat. drops: put in, by paint; rest: drops left in it from the last, that these are
-    added to; leaves: drops of it that the next one takes; both of paint, and as a painter counts them in the cup, thinner and all: rest_wet,
-    leaves_wet. rinsed: whether it is cleaned before; kept: not after.
+    """What is done with the cup for one coat. drops: put in, by paint; rest: drops left in it from the last, that
+    these are added to; leaves: drops of it that the next one takes; both of paint, and as a painter counts them in
+    the cup, thinner and all: rest_wet, leaves_wet. rinsed: whether it is cleaned before; kept: not after.
     same: whether it goes on with the mix that is in it."""
 
     drops: dict[str, int] = field(default_factory=dict)
@@ -49,7 +50,8 @@ def is_yellow(mix: Mix) -> bool:
 
 
 def cups_of(coats: Sequence[Coat], ml: Sequence[float], drops_per_ml: float) -> list[Cup | None]:
-    """The cup of every coat; None for what is not sprayed from one. ml: of paint out of the bottle each takes, for all models.
+    """The cup of every coat; None for what is not sprayed from one. ml: of paint out of the bottle each takes, for
+    all models.
 
     A mix grows out of the one before it where that holds the same paints, or one of them, and only another has to be
     added; never a yellow; never from primer, whose rest clogs the needle.
@@ -78,9 +80,15 @@ def cups_of(coats: Sequence[Coat], ml: Sequence[float], drops_per_ml: float) -> 
         wet = 0 if before is None else _wet(before, rest)
         own = leaves if not more else 0  # what is left is left by the last of a run
         out[first] = Cup(
-            drops, rest, own, rinsed, bool(leaves or more), yellow=is_yellow(mix), rest_wet=wet,
+            drops,
+            rest,
+            own,
+            rinsed,
+            bool(leaves or more),
+            yellow=is_yellow(mix),
+            rest_wet=wet,
             leaves_wet=_wet(coats[first], own),
-        )  # fmt: skip
+        )
         for k in more:
             own = leaves if k == more[-1] else 0
             out[k] = Cup({}, 0, own, kept=bool(leaves or k != more[-1]), same=True, leaves_wet=_wet(coats[k], own))

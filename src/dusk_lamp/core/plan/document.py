@@ -1,7 +1,7 @@
 """The plan: one versioned document of everything about how a sculpt is painted.
 
-It holds how the sculpt stands and what it is made of, view, light, regions, the wishes of every stage and the one list
-of coats. A page keeps it as revisions, a file brings it to another bench, the command line runs it: all the same
+It holds how the sculpt stands and what it is made of, view, light, regions, the wishes of every stage and the one
+list of coats. A page keeps it as revisions, a file brings it to another bench, the command line runs it: all the same
 document. Version 1, which knew undercoat and colour only, is read and brought along.
 """
 
@@ -55,9 +55,9 @@ def stages_that_aim(last: int | None = None) -> tuple[Any, ...]:
 @dataclass(frozen=True)
 class SculptFile:
     """The sculpt's file and how it stands. file: beside the plan; more: the others it is made of, in their order. up,
-    front: axes; None as long as that is not known. height: mm, None where the files are in mm. samples: laid out, None
-    for as many as the bench takes; most_samples: but no more than so many. holes_closed: whether its holes are. apart:
-    numbers of the parts painted apart, from 0; a part is a shell of a file, the largest first."""
+    front: axes; None as long as that is not known. height: mm, None where the files are in mm. samples: laid out,
+    None for as many as the bench takes; most_samples: but no more than so many. holes_closed: whether its holes are.
+    apart: numbers of the parts painted apart, from 0; a part is a shell of a file, the largest first."""
 
     file: str = text("", (0, 400), "the sculpt's file")
     more: tuple[str, ...] = ()
@@ -83,11 +83,12 @@ class Plan:
     """A plan.
 
     plan: the version of this form. sculpt, parts: what is painted and how it stands. display: how it is looked at.
-    light, tints, exposure, greys: its light; dusk: the share of the lamp's light that is left. small_forms: how much sooner studs, scales and knuckles go bright (CP-13). tools, rack: what there
-    is, for a plan that brings its own. regions: with the spots they cover in marking, as the regions' file has them
-    (docs/formats.md); without, the first region is the whole model. wishes: of every stage by its name; what is not
-    there is as usual. coats: all of them, in order, each with the stage it belongs to. settled: names of the stages
-    whose coats are as listed, also where there are none; the coats of the others are worked out from their wishes.
+    light, tints, exposure, greys: its light; dusk: the share of the lamp's light that is left. small_forms: how much
+    sooner studs, scales and knuckles go bright (CP-13). tools, rack: what there is, for a plan that brings its own.
+    regions: with the spots they cover in marking, as the regions' file has them (docs/formats.md); without, the first
+    region is the whole model. wishes: of every stage by its name; what is not there is as usual. coats: all of them,
+    in order, each with the stage it belongs to. settled: names of the stages whose coats are as listed, also where
+    there are none; the coats of the others are worked out from their wishes.
     models: how many it is painted on. last_id: the highest id that a region or a glow was ever given.
     """
 
@@ -212,8 +213,11 @@ def plan_from(given: Mapping[str, Any]) -> Plan:
         )
     given = _from_first(given) if version == 1 else dict(given)
     for name, most, words in (
-        ("coats", MOST_COATS, "coats"), ("rack", MOST_PAINTS, "paints"), ("regions", MOST_REGIONS, "regions"), ("parts", MOST_PARTS, "parts"),
-    ):  # fmt: skip
+        ("coats", MOST_COATS, "coats"),
+        ("rack", MOST_PAINTS, "paints"),
+        ("regions", MOST_REGIONS, "regions"),
+        ("parts", MOST_PARTS, "parts"),
+    ):
         if isinstance(given.get(name), Sequence) and len(given[name]) > most:  # counted before any is made
             raise SettingError(f"a plan has at most {most:,} {words}; this one has {len(given[name]):,}")
     _all_known(Plan, given, "the plan")
@@ -236,8 +240,20 @@ def plan_from(given: Mapping[str, Any]) -> Plan:
 
 
 FIRST_FORM = {  # keys of version 1, and where they went
-    "plan", "sculpt", "light", "tints", "exposure", "display", "tools", "rack", "regions", "marking", "undercoat", "every", "coats",
-}  # fmt: skip
+    "plan",
+    "sculpt",
+    "light",
+    "tints",
+    "exposure",
+    "display",
+    "tools",
+    "rack",
+    "regions",
+    "marking",
+    "undercoat",
+    "every",
+    "coats",
+}
 FIRST_UNDERCOAT = {"school", "primer", "through", "steps", "coats"}
 
 

@@ -1,5 +1,5 @@
-"""Edge highlights: crests that the lamp sees, as lines with widths and values, and the strokes that lay them (craft page,
-section 12, CP-13)."""
+"""Edge highlights: crests that the lamp sees, as lines with widths and values, and the strokes that lay them (craft
+page, section 12, CP-13)."""
 
 from collections.abc import Sequence
 from dataclasses import dataclass, replace
@@ -39,10 +39,20 @@ EDGE_MM, EDGE_MOST = (
     (9.2, 9.5),
 )  # of the two lines: widths, and the lightest value each may have. From memory
 EDGE_STEPS, LEAST_LIFT = (1.0, 1.8), 0.3  # of a material's lift; a line that stands out less is not laid
-EDGE_LIFT = {  # values above the plane beside it, low to high: cloth, leather, fur, metal (CP-27); numbers from memory
-    "cloth": 1.0, "skin": 0.9, "hair": 1.2, "bone": 1.3, "wood": 1.2, "stone": 1.3, "leather": 1.5, "fur": 1.7,
-    "painted armour": 1.9, "glass or gem": 2.4, "metal": 2.4,
-}  # fmt: skip
+# values above the plane beside it, low to high: cloth, leather, fur, metal (CP-27); numbers from memory
+EDGE_LIFT = {
+    "cloth": 1.0,
+    "skin": 0.9,
+    "hair": 1.2,
+    "bone": 1.3,
+    "wood": 1.2,
+    "stone": 1.3,
+    "leather": 1.5,
+    "fur": 1.7,
+    "painted armour": 1.9,
+    "glass or gem": 2.4,
+    "metal": 2.4,
+}
 PLANE_MM = 1.2  # beside an edge, that counts as the plane it stands out from
 EDGE_CHROMA, EDGE_HIGHER = (0.75, 0.5), 20.0  # of the region's own chroma; degrees that the second lamp is higher
 LINE_BESIDE_MM = 1.5  # of an edge, that a dark line counts as beside it
@@ -51,7 +61,8 @@ LINE_VALUE, LINE_CHROMA = 1.6, 0.5  # of a lining, and the share of the region's
 
 @dataclass(frozen=True)
 class Crest:
-    """One crest. places: (P, 3) mm. length_mm, lit_mm, seen_mm: of it, what the lamp sees, and what the view sees. width_mm,
+    """One crest. places: (P, 3) mm. length_mm, lit_mm, seen_mm: of it, what the lamp sees, and what the view sees.
+    width_mm,
     value: of the line. region: its number."""
 
     places: NDArray[np.float64]
@@ -93,7 +104,8 @@ def crests_of(
     """The crests of a site with what the lamp and the view see of them.
 
     Args:
-        lamp: None for every crest lit. view: azimuth, elevation; None for every crest seen. scale: mm, of what counts as a
+        lamp: None for every crest lit. view: azimuth, elevation; None for every crest seen. scale: mm, of what counts
+        as a
         crest. least: mm of the shortest.
     """
     known = site.lines if scale is None else lines(site.surface, scale, site.bends)
@@ -113,11 +125,15 @@ def crests_of(
         height = float((line.places[:, 2].mean() - low) / tall)
         crests.append(
             Crest(
-                line.places.astype(float), int(np.bincount(label[line.corners]).argmax()), float(pieces.sum()),
-                float(pieces[shone].sum()), float(pieces[shown].sum()), WIDEST_MM + (FINEST_MM - WIDEST_MM) * height,
+                line.places.astype(float),
+                int(np.bincount(label[line.corners]).argmax()),
+                float(pieces.sum()),
+                float(pieces[shone].sum()),
+                float(pieces[shown].sum()),
+                WIDEST_MM + (FINEST_MM - WIDEST_MM) * height,
                 DARKEST + (LIGHTEST - DARKEST) * height,
             )
-        )  # fmt: skip
+        )
         strokes += _strokes(line, pieces, shone & shown, k)
     ordered = _in_order(strokes)
     lit_mm = float(sum(c.lit_mm for c in crests))
@@ -166,8 +182,8 @@ def _in_order(strokes: Sequence[Stroke]) -> list[Stroke]:
 
 
 def lining(site: Site, values: NDArray) -> list[Line]:
-    """Creases between two regions or parts, to be lined dark; none between two regions that are both white. values: (R + 1,)
-    of the rest and of each region."""
+    """Creases between two regions or parts, to be lined dark; none between two regions that are both white. values:
+    (R + 1,) of the rest and of each region."""
     label = np.zeros(len(site.bends.joined.vertices), np.int64)
     label[site.bends.place] = site.labels
     part = np.zeros(len(label), np.int64)
@@ -181,9 +197,10 @@ def lining(site: Site, values: NDArray) -> list[Line]:
     pair = crossed & white[label[a]] & white[label[b]]
     both_white[np.concatenate([a[pair], b[pair]])] = True
     return [
-        line for line in site.lines
+        line
+        for line in site.lines
         if not line.convex and on[line.corners].mean() > 0.5 and both_white[line.corners].mean() < 0.5
-    ]  # fmt: skip
+    ]
 
 
 def near_places(site: Site, places: NDArray, half: float) -> NDArray[np.bool_]:
@@ -250,9 +267,9 @@ def drawn_svg(edges: Edges, view: tuple[float, float]) -> str:
 
 
 def edge_coats(task: Task, lamp: Lamp, least: float = 0.0, width: float = EDGE_MM[0]) -> list[Coat]:
-    """Two lines along the crests of a region that the lamp sees: a wide one, then a fine one on those that are seen from
-    higher up; and a dot where three of them meet (craft page, section 12). Each is so much lighter than what lies beside
-    it, by material (CP-27), along the region's own colours.
+    """Two lines along the crests of a region that the lamp sees: a wide one, then a fine one on those that are seen
+    from higher up; and a dot where three of them meet (craft page, section 12). Each is so much lighter than what
+    lies beside it, by material (CP-27), along the region's own colours.
 
     Args:
         least: mm of the shortest crest that gets one. width: mm of the wide one.
@@ -296,7 +313,8 @@ def _beside(task: Task, line: NDArray[np.bool_]) -> float:
 
 
 def _along(task: Task, value: float, keep: float) -> NDArray[np.float64]:
-    """L*a*b* (3,) of a value on the region's own way from dark to light; beyond its lightest less and less of that."""
+    """L*a*b* (3,) of a value on the region's own way from dark to light; beyond its lightest less and less of
+    that."""
     colour, weight = task.lab[task.own], task.weight()
     lightest = float(np.quantile(colour[:, 0], 0.97))
     off = np.abs(colour[:, 0] - min(10 * value, lightest))
@@ -307,8 +325,8 @@ def _along(task: Task, value: float, keep: float) -> NDArray[np.float64]:
 
 
 def lining_coat(task: Task, values: NDArray) -> Coat | None:
-    """The dark line along the creases round a region; None where there is none to draw. values: (R + 1,) of the rest and of
-    each region, for no dark line lies between two whites (craft page, section 9)."""
+    """The dark line along the creases round a region; None where there is none to draw. values: (R + 1,) of the rest
+    and of each region, for no dark line lies between two whites (craft page, section 9)."""
     on = lined(task.site, task.number, values)
     if not on.any():
         return None
@@ -319,8 +337,8 @@ def lining_coat(task: Task, values: NDArray) -> Coat | None:
 
 
 def beside_words(site: Site, edges: Sequence[Coat], line: Coat | None) -> str:
-    """Whether the darkest line lies right beside the brightest edge, which is what makes metal read; "" where there is no
-    edge yet (craft page, section 11)."""
+    """Whether the darkest line lies right beside the brightest edge, which is what makes metal read; "" where there
+    is no edge yet (craft page, section 11)."""
     lit = np.zeros(len(site), np.bool_)
     for coat in edges:
         lit |= coat.film(site) > 0

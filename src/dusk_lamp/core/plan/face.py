@@ -1,5 +1,5 @@
-"""Eyes: where each pupil goes so that both look at one point, and what is too small for a dot; and where blood is near
-(common practice, CP-33)."""
+"""Eyes: where each pupil goes so that both look at one point, and what is too small for a dot; and where blood is
+near (common practice, CP-33)."""
 
 from dataclasses import dataclass, replace
 
@@ -15,7 +15,8 @@ from ..sculpt.site import Site, Where
 from ..sculpt.surface import Surface
 from .ways.way import STAGE, quantiles
 
-# proportions of a face and an eye, from memory: a face is five eyes wide, so that an eye's width lies between the two;
+# proportions of a face and an eye, from memory: a face is five eyes wide, so that an eye's width lies between the
+# two;
 # the ball is 24 mm across, the iris 11.7 mm, the pupil 4 mm, the opening 30 mm wide and 11 mm high
 BETWEEN = 2.0  # eye widths from middle to middle
 BALL_RADIUS, IRIS, PUPIL, OPEN = 12 / 30, 11.7 / 30, 4 / 30, 11 / 30
@@ -36,8 +37,8 @@ BLOOD = np.array([45.0, 34.0, 22.0])  # L*a*b* that warmth leans to; from memory
 
 @dataclass(frozen=True)
 class Eye:
-    """One eye, as one looks at the model. toward_right, up: mm of the pupil from the middle of the opening; toward the
-    viewer's right, and up. width: of the opening, mm. side: "left" or "right", the model's own."""
+    """One eye, as one looks at the model. toward_right, up: mm of the pupil from the middle of the opening; toward
+    the viewer's right, and up. width: of the opening, mm. side: "left" or "right", the model's own."""
 
     side: str
     toward_right: float = rounded(3)
@@ -129,8 +130,8 @@ def frame_of(
 
 
 def eye_coats(site: Site, face: Face, left: NDArray, right: NDArray, rack: Rack) -> list[Coat]:
-    """The eyes as coats, in order (CP-33): dark sockets, off-white into the openings, a dark line round them, then both
-    dots; of eyes too small for a dot a dark wash into the sockets only.
+    """The eyes as coats, in order (CP-33): dark sockets, off-white into the openings, a dark line round them, then
+    both dots; of eyes too small for a dot a dark wash into the sockets only.
 
     Args:
         left, right: (3,) mm, the middles of the model's own eyes.
@@ -189,7 +190,8 @@ def eye_words(eye: Eye) -> str:
     side = "right" if eye.toward_right >= 0 else "left"
     height = "up" if eye.up >= 0 else "down"
     return (
-        f"Its {eye.side} eye: {abs(eye.toward_right):.2f} mm to your {side}, {abs(eye.up):.2f} mm {height} from the middle; "
+        f"Its {eye.side} eye: {abs(eye.toward_right):.2f} mm to your {side}, {abs(eye.up):.2f} mm {height} from the "
+        "middle; "
         f"opening {eye.width:.2f} × {eye.height:.2f} mm, iris {eye.iris:.2f} mm."
     )
 

@@ -2,6 +2,7 @@
 
 from collections.abc import Sequence
 from dataclasses import dataclass, replace
+from typing import Any
 
 import numpy as np
 from numpy.typing import NDArray
@@ -146,7 +147,8 @@ def reached(
     """What a glow reaches.
 
     Args:
-        lamp_light: (N,) what falls on each spot without it. plan_value: (N,) values as they are planned so far. highlit:
+        lamp_light: (N,) what falls on each spot without it. plan_value: (N,) values as they are planned so far.
+        highlit:
         which crests have a highlight in those, as far as that is known; filled here, for the next glow.
     """
     light = (glow.factor * np.float32(radiosity(wish.source, wish.strength))).astype(np.float32)
@@ -168,8 +170,8 @@ def reached(
 
 
 def core_of(site: Site, glow: Glow, evenness: str) -> NDArray[np.bool_]:
-    """(N,) the hottest part of a source that is a region: its middle; the line where it sees most of itself, which on a
-    hose is its inner curve; its upper end; all of it where it is even."""
+    """(N,) the hottest part of a source that is a region: its middle; the line where it sees most of itself, which on
+    a hose is its inner curve; its upper end; all of it where it is even."""
     own = np.flatnonzero(glow.own)
     out = np.zeros(len(site), np.bool_)
     if not len(own):
@@ -237,12 +239,12 @@ def _highlit(site: Site, rows: NDArray[np.int64], value: NDArray) -> bool:
     return bool(beside) and float(np.mean(beside)) >= HIGHLIT
 
 
-def band_rows(site: Site, band: NDArray[np.uint8]) -> list[dict[str, object]]:
+def band_rows(site: Site, band: NDArray[np.uint8]) -> list[dict[str, Any]]:
     """mm² of each band, the share of the whole, and of each region by its number."""
     areas = site.areas.astype(np.float64)
     whole, regions = max(float(areas.sum()), 1e-12), len(site.marking.regions) + 1
     of_region = np.maximum(summed(site.labels, areas, regions), 1e-12)
-    rows: list[dict[str, object]] = []
+    rows: list[dict[str, Any]] = []
     for k in (CORE, RIM, NEAR, FAR, CATCH):
         mm2 = summed(site.labels, np.where(band == k, areas, 0), regions)
         shares = {n: round(float(mm2[n] / of_region[n]), 4) for n in range(regions) if mm2[n] >= LEAST_MM2}
@@ -268,7 +270,8 @@ def strongest(wish: Wish, glow: Glow, lamp_light: NDArray[np.float32], full: flo
 
 # --- light with glows in it
 def glowing(light: Light, wishes: Sequence[tuple[Wish, Glow]], full: float) -> Light:
-    """The light of the rig with that of glows added. The source is the lightest thing there is; its middle is white."""
+    """The light of the rig with that of glows added. The source is the lightest thing there is; its middle is
+    white."""
     total, colour = light.total, np.zeros((len(light.total), 3), np.float32)
     for wish, glow in wishes:
         if not wish.on:

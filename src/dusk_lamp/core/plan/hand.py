@@ -1,4 +1,5 @@
-"""Instructions for the hand (CP-31, CP-43): how the edge of a coat is joined to what it lies on, and with which brush."""
+"""Instructions for the hand (CP-31, CP-43): how the edge of a coat is joined to what it lies on, and with which
+brush."""
 
 from ..coat.coat import Coat
 from ..sculpt.site import Site
@@ -21,8 +22,8 @@ TEXTURED = {  # materials whose edges are not drawn smooth; common practice, CP-
 
 
 def hand_words(site: Site, coat: Coat, below: Coat | None) -> str:
-    """What the hand does at the edge of a coat that is brushed on part of a region, over the one below; "" where there is
-    none, or where its technique says it already."""
+    """What the hand does at the edge of a coat that is brushed on part of a region, over the one below; "" where
+    there is none, or where its technique says it already."""
     own = site.on(coat.where)
     if below is None or own is None or coat.technique != "brush" or coat.mix.clear or coat.mix == below.mix:
         return ""
@@ -44,7 +45,10 @@ def hand_words(site: Site, coat: Coat, below: Coat | None) -> str:
     if join.step <= SMOOTH:
         return f"With {brush}; {edge}, reads as smooth as it is."
     if join.step > BORDER:
-        return f"With {brush}; {edge}, shows: lay {counted(join.layers, 'mix', 'mixes')} of the two between, or leave it crisp."
+        return (
+            f"With {brush}; {edge}, shows: lay {counted(join.layers, 'mix', 'mixes')} of the two between, or "
+            "leave it crisp."
+        )
     if join.way == "loaded brush":
         return f"With {brush}; feather {edge}: both paints on one wicked brush, in a stroke or two."
     passes = counted(join.passes, "pass", "passes")

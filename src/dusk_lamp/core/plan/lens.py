@@ -33,17 +33,20 @@ OUT = (0.88, 0.84, 0.80)
 LINE_OUT, LINE_HALF, DOT_OUT = 0.95, 1.2, 0.52
 VALUES = (2.0, 4.2, 6.2, 8.0)  # base and crescents; common practice, from memory
 STEPS = (
-    "Turn the model over to reach the low half.", "A fine brush with a point; the dark base first, into the recess too.",
+    "Turn the model over to reach the low half.",
+    ("A fine brush with a point; the dark base first, into the recess too."),
     "The crescents, each smaller and brighter than the one before, low and inside; the thin line; the dot last.",
-    "Spilled over the rim? The socket's wash hides it.", "Too much? A glaze of the base, pulled backward, is the eraser.",
-)  # fmt: skip
+    "Spilled over the rim? The socket's wash hides it.",
+    ("Too much? A glaze of the base, pulled backward, is the eraser."),
+)
 
 
 @dataclass(frozen=True)
 class Lens:
     """One lens, flat, as one looks at the model. outline, crescents, line: (P, 2) mm, x to the viewer's right, y up.
     dot: x, y and radius. middle: (3,) mm on the model. width: mm in the direction away from the lamp. colours: of the
-    base, the crescents, the line and the dot. rows: (S,) its samples; flat: (S, 2) mm, where they lie on the drawing."""
+    base, the crescents, the line and the dot. rows: (S,) its samples; flat: (S, 2) mm, where they lie on the
+    drawing."""
 
     outline: NDArray[np.float64]
     crescents: list[NDArray[np.float64]]
@@ -64,10 +67,13 @@ class Lens:
         dot = np.hypot(self.flat[:, 0] - x, self.flat[:, 1] - y) <= radius
         return [
             ("dark base, into the recess too", self.colours[0], np.ones(len(self.flat), np.bool_)),
-            *((f"crescent {k + 1}, low and inside", self.colours[k + 1], self._inside(ring)) for k, ring in enumerate(self.crescents)),
+            *(
+                (f"crescent {k + 1}, low and inside", self.colours[k + 1], self._inside(ring))
+                for k, ring in enumerate(self.crescents)
+            ),
             ("thin line along the low edge", self.colours[-2], line),
             ("a dot of white, high", self.colours[-1], dot if dot.any() else self._nearest(np.array([x, y]))),
-        ]  # fmt: skip
+        ]
 
     def _inside(self, ring: NDArray[np.float64]) -> NDArray[np.bool_]:
         """(S,) the samples in a ring (P, 2), by how often a line to the right crosses it; the nearest one where it is
@@ -177,9 +183,16 @@ def _lens(site: Site, rows: NDArray[np.int64], lamp: Lamp, brush: float, colour:
     shades = (*(_hex(table[round(v / 0.05)]) for v in (*VALUES[: count + 1], 8.8)), "#ffffff")
     dot = toward * _radius(outline, away + np.pi) * DOT_OUT
     return Lens(
-        outline, [_crescent(outline, away, k) for k in range(count)],
-        _arc(outline, away, LINE_HALF, LINE_OUT), (float(dot[0]), float(dot[1]), max(brush / 2, 0.07 * width)), middle, shades, rows, flat, width,
-    )  # fmt: skip
+        outline,
+        [_crescent(outline, away, k) for k in range(count)],
+        _arc(outline, away, LINE_HALF, LINE_OUT),
+        (float(dot[0]), float(dot[1]), max(brush / 2, 0.07 * width)),
+        middle,
+        shades,
+        rows,
+        flat,
+        width,
+    )
 
 
 def _outline(flat: NDArray[np.float64]) -> NDArray[np.float64]:

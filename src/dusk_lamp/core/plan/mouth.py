@@ -14,7 +14,8 @@ from .face import LEAST_DOT_MM, Face, frame_of
 from .ways.way import STAGE
 
 MOUTH = "mouth"
-# proportions of a face from memory, in distances between the pupils (63 mm): the mouth's line lies 1.05 below the eyes, is 0.8
+# proportions of a face from memory, in distances between the pupils (63 mm): the mouth's line lies 1.05 below the
+# eyes, is 0.8
 # wide; each lip is 0.13 high, a front tooth 0.13 wide and 0.14 high, and about six of them show
 DOWN, WIDE, LIP, TOOTH, TALL, SHOWN = 1.05, 0.80, 0.13, 0.13, 0.14, 6
 GAP = 0.25  # of a tooth stays dark

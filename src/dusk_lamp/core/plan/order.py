@@ -102,11 +102,11 @@ def _rank(number: int, coats: Sequence[Coat]) -> tuple[int, str]:
 
 
 def interleaved(by_region: Mapping[int, Sequence[Coat]], places: Sequence[Place]) -> list[Coat]:
-    """The coats of regions, in their places, so that the hand goes on with another region while one dries, and takes all
-    that wants a puddle while it is there.
+    """The coats of regions, in their places, so that the hand goes on with another region while one dries, and takes
+    all that wants a puddle while it is there.
 
-    Of regions that come at the same time: what is dry and wants the puddle in hand, else the first that is dry, else what is
-    dry soonest. A region's own coats keep their order. Source: common practice, craft page, section 13.
+    Of regions that come at the same time: what is dry and wants the puddle in hand, else the first that is dry, else
+    what is dry soonest. A region's own coats keep their order. Source: common practice, craft page, section 13.
     """
     out: list[Coat] = []
     for rank in sorted({_rank(p.region, by_region[p.region])[0] for p in places}):

@@ -38,9 +38,11 @@ class Outcome:
     def figures(self) -> dict[str, Any]:
         """The errors as plain values."""
         return {
-            "mean": round(self.mean, 3), "p95": round(self.p95, 3), "within_half": round(self.within, 4),
+            "mean": round(self.mean, 3),
+            "p95": round(self.p95, 3),
+            "within_half": round(self.within, 4),
             "within_half_after_each": [round(a, 4) for a in self.after],
-        }  # fmt: skip
+        }
 
 
 @dataclass(frozen=True)
@@ -60,8 +62,8 @@ def look_of(
     target: NDArray[np.float32],
     before: tuple[Look, NDArray[np.float32]] | None = None,
 ) -> Look:
-    """What reflectances (N, 36) look like beside a target (N,) of values. before: the look and the reflectances that one
-    coat changed; only what it changed is worked out again."""
+    """What reflectances (N, 36) look like beside a target (N,) of values. before: the look and the reflectances that
+    one coat changed; only what it changed is worked out again."""
     changed = None if before is None else np.flatnonzero((reflectance != before[1]).any(axis=1))
     if before is None or changed is None or len(changed) > FEW * len(reflectance):
         value, levels = looks(reflectance)

@@ -1,4 +1,5 @@
-"""Overspray: what a spray that is bound to one region lands on its neighbours, and whether masking or a brush costs less (CP-30)."""
+"""Overspray: what a spray that is bound to one region lands on its neighbours, and whether masking or a brush costs
+less (CP-30)."""
 
 from collections.abc import Sequence
 from dataclasses import dataclass
@@ -21,8 +22,8 @@ TAPE_MM_A_MINUTE, TAPE_HANDLING = 25.0, 2.0  # masking along a rim, and taking i
 
 @dataclass(frozen=True)
 class Overspray:
-    """What lands beside. on: mm² by name of the region. hidden: share of it that a later coat covers. masking, brushing: minutes. words: in a
-    sentence; "" where nothing is worth it."""
+    """What lands beside. on: mm² by name of the region. hidden: share of it that a later coat covers. masking,
+    brushing: minutes. words: in a sentence; "" where nothing is worth it."""
 
     on: dict[str, float]
     hidden: float = rounded(3, 1.0)
@@ -52,7 +53,8 @@ def overspray(site: Site, coat: Coat, later: Sequence[Coat]) -> Overspray:
     where = ", ".join(f"{name} {mm:.0f} mm²" for name, mm in list(on.items())[:4])
     less = "masking" if masking < brushing else "brushing it instead"
     words = (
-        f"Overspray on {where}, of which later coats hide {100 * hidden:.0f} %. Masking takes {minutes_words(masking)}, "
+        f"Overspray on {where}, of which later coats hide {100 * hidden:.0f} %. Masking takes "
+        f"{minutes_words(masking)}, "
         f"a brush {minutes_words(max(brushing, 0))} more: {less} costs less."
         if hidden < 0.95
         else f"Overspray on {where}; later coats hide it."

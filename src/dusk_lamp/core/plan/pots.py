@@ -38,8 +38,8 @@ class ValueSpan:
 class Pots:
     """The paints an undercoat is made of: the primer, greys dark to light, white, a dark tint, a white primer, a
     transparent shadow, a wash, a varnish that oils
-    wipe clean on (None where there is none); colour: steps through one colour that can stand in for the greys, through is its
-    paint's name; shades: mixes for touch-ups, so close that each spot has one within half a value."""
+    wipe clean on (None where there is none); colour: steps through one colour that can stand in for the greys,
+    through is its paint's name; shades: mixes for touch-ups, so close that each spot has one within half a value."""
 
     primer: Paint
     greys: list[Mix]
@@ -107,7 +107,8 @@ def pots_from(rack: Rack, steps: int = 5, primer: str | None = None, through: st
     ground = rack.find(primer) if primer else min(primers or neutral, key=lambda p: p.looks.value)
     if ground.looks.value > white.looks.value - LEAST_SPAN:
         raise SettingError(
-            f"“{ground.name}” is too light to sketch light upon: no shadow can be darker than it. Take a darker primer, or shadow first, which brings its own white"
+            f"“{ground.name}” is too light to sketch light upon: no shadow can be darker than it. Take a darker "
+            "primer, or shadow first, which brings its own white"
         )
     bright = max(primers or [white], key=lambda p: p.looks.value)
     tints = [p for p in plain if p.looks.value < 3.2 and p.looks.chroma > 15]

@@ -1,8 +1,8 @@
 """The room: how temperature and damp change what dries, and what that asks of the palette.
 
-Water leaves at a rate that follows the vapour pressure deficit of the air: the saturation pressure at its temperature,
-less what is there already (Magnus formula, WMO guide to instruments; FAO paper 56, equation 11). Oils dry by taking up
-oxygen, about twice as fast for each ten degrees (van 't Hoff's rule).
+Water leaves at a rate that follows the vapour pressure deficit of the air: the saturation pressure at its
+temperature, less what is there already (Magnus formula, WMO guide to instruments; FAO paper 56, equation 11). Oils
+dry by taking up oxygen, about twice as fast for each ten degrees (van 't Hoff's rule).
 """
 
 import math

@@ -24,7 +24,8 @@ Say = Callable[[str, float], None]
 
 @dataclass(frozen=True)
 class StageDone:
-    """What one stage did. coats: how many it has. settled: whether they were taken as listed. words: in a sentence."""
+    """What one stage did. coats: how many it has. settled: whether they were taken as listed. words: in a
+    sentence."""
 
     name: str
     title: str
@@ -35,8 +36,8 @@ class StageDone:
 
 @dataclass(frozen=True)
 class Run:
-    """A plan that was run. context: with all its coats; films (N,) µm and steps of each that is not muted. near: of each
-    region painted in colour, by its number. done: what each stage did."""
+    """A plan that was run. context: with all its coats; films (N,) µm and steps of each that is not muted. near: of
+    each region painted in colour, by its number. done: what each stage did."""
 
     context: Context
     target: Target
@@ -48,7 +49,8 @@ class Run:
 
 
 def laid(context: Context, say: Say = lambda *_: None) -> tuple[Context, list[StageDone]]:
-    """The plan with the coats of every stage that is not settled, worked out from its wishes, and what each stage did.
+    """The plan with the coats of every stage that is not settled, worked out from its wishes, and what each stage
+    did.
 
     Raises:
         SettingError: the rack lacks something, or a coat was made for another laying-out of the sculpt.
@@ -57,7 +59,8 @@ def laid(context: Context, say: Say = lambda *_: None) -> tuple[Context, list[St
         if coat.where.kind == "mask" and coat.where.number != len(context.site):
             raise SettingError(
                 f"“{coat.label}” goes on some of {coat.where.number:,} spots, but this sculpt is laid out in "
-                f"{len(context.site):,}: it is another file, stands another way, or was laid out with another number of "
+                f"{len(context.site):,}: it is another file, stands another way, or was laid out with another "
+                "number of "
                 "samples; give wishes instead of coats"
             )
     done = []

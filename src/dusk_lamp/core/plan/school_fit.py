@@ -30,7 +30,8 @@ GAIN = 0.003  # of the loss, that a turned stroke must save to be worth it
 
 @dataclass(frozen=True)
 class LightMatch:
-    """How well values render a light. span: their own darkest and lightest. rank_agreement: of the order of the values, by area, −1 to 1.
+    """How well values render a light. span: their own darkest and lightest. rank_agreement: of the order of the
+    values, by area, −1 to 1.
     within_half: the share of the area within half a value of the light in that span."""
 
     span: ValueSpan
@@ -100,8 +101,8 @@ def fit_school(site: Site, coats: Sequence[Coat], share: NDArray) -> tuple[list[
 
 
 def fewest_of_the_nearest(site: Site, share: NDArray, offers: Sequence[tuple[Sequence[Coat], ValueSpan]]) -> int:
-    """Which of some undercoats to take: of those that come nearest to the light, each in its own values, the one with the
-    fewest coats; the place of it. A fit is so never worse than a school, and never has more coats for nothing."""
+    """Which of some undercoats to take: of those that come nearest to the light, each in its own values, the one with
+    the fewest coats; the place of it. A fit is so never worse than a school, and never has more coats for nothing."""
     near = [outcome(site, coats, span.of(share).astype(np.float32), steps=False).within for coats, span in offers]
     reach = [span.lightest - span.darkest for _, span in offers]
     wide = [k for k in range(len(offers)) if reach[k] >= LEAST_REACH * max(reach)]  # a flat light is easily met

@@ -35,7 +35,8 @@ FEW = 0.7  # of all samples; a coat on more than that is worked out on all
 
 
 def over(before: NDArray[np.float32], coat: Coat, film: NDArray[np.float32]) -> NDArray[np.float32]:
-    """(N, 36) reflectances (N, 36) under one more coat with its film (N,) µm; where none lies they stay as they are."""
+    """(N, 36) reflectances (N, 36) under one more coat with its film (N,) µm; where none lies they stay as they
+    are."""
     there = np.flatnonzero(film > 0)
     if len(there) > FEW * len(film):
         return appearance([(coat, film)], len(film), before)
@@ -114,6 +115,7 @@ class Simulation:
         return self.memory.of("reflectance", keys[-1], make)
 
     def finish(self, coats: Sequence[Coat]) -> tuple[NDArray[np.float32], NDArray[np.float32]]:
-        """(N,) how shiny the model is after coats, 0 matt to 1 gloss, and (N,) the share of metallic paint in sight."""
+        """(N,) how shiny the model is after coats, 0 matt to 1 gloss, and (N,) the share of metallic paint in
+        sight."""
         stack = list(zip(coats, self.films(coats), strict=True))
         return finish_of(stack, len(self.site), BARE), metal_of(stack, len(self.site))

@@ -280,9 +280,13 @@ class _Problem:
             return lost, (self.solids[:, None] * ((by_value * slopes) @ back))[grey, where]
 
         found = minimize(
-            of, seconds[grey, pass_], jac=True, method="L-BFGS-B", bounds=[(0, LONGEST_S)] * len(grey),
+            of,
+            seconds[grey, pass_],
+            jac=True,
+            method="L-BFGS-B",
+            bounds=[(0, LONGEST_S)] * len(grey),
             options={"maxiter": moves},
-        )  # fmt: skip
+        )
         out = np.zeros_like(seconds)
         out[grey, pass_] = np.where(found.x > 1e-3, found.x, 0.0)
         return out

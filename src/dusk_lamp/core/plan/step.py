@@ -28,7 +28,10 @@ SPRAYED_CUP, BRUSHED_CUP = (
     (2.0, 2.0),
     (1.0, 0.5),
 )  # minutes to mix a paint, and to clean up; common practice, from memory
-VARNISHED = "One thin, even coat, and let it dry through. What is below is safe from then on: what goes wrong above it wipes off."
+VARNISHED = (
+    "One thin, even coat, and let it dry through. What is below is safe from then on: what goes wrong above "
+    "it wipes off."
+)
 EVERYTHING_WORDS, SPOTS_WORDS = "everything", "the marked spots"
 BY_ITSELF = " What is painted apart is held by itself, turned as it will be on the model."
 SEEN_SHARE = 0.35  # of the thickest film: less is not aimed at
@@ -45,8 +48,9 @@ class Step:
     was asked for, or None for a spray. film_um: where it lies thickest. ml: out of the bottles, one model.
     coats: thin coats that it is laid in, each dry before the next. hand_minutes, wait_minutes: of all of them, at one
     model, and until its next step. set_up_minutes, clean_minutes: for all of them
-    once. oil: it stays workable for hours. dial: where it comes from on the dome seen from above, None where that does not matter; turns: it comes
-    from all round at that height. before, after: tasks around it, without paint. within, adds: the share of the area near the target after it, and by how much that grew, where that is known.
+    once. oil: it stays workable for hours. dial: where it comes from on the dome seen from above, None where that
+    does not matter; turns: it comes from all round at that height. before, after: tasks around it, without paint.
+    within, adds: the share of the area near the target after it, and by how much that grew, where that is known.
     """
 
     number: int
@@ -144,8 +148,8 @@ def step_of(
     finish: float | None = None,
 ) -> Step:
     """A coat with its film (N,) µm as a step. models: how many it is done on. within: near the target before and
-    after it. cup: whether the paint has to be set up for it, and cleaned away after it. finish: that it lies on, where that
-    matters."""
+    after it. cup: whether the paint has to be set up for it, and cleaned away after it. finish: that it lies on,
+    where that matters."""
     by, settings, mix = coat.by, coat.settings, coat.mix
     own = site.on(coat.where)
     areas = site.areas if own is None else np.where(own, site.areas, np.float32(0))
@@ -157,23 +161,46 @@ def step_of(
     coats = by.coats(settings, mix)
     set_up, clean = SPRAYED_CUP if by.tool(settings) == "airbrush" else BRUSHED_CUP
     return Step(
-        number=number, stage=coat.stage, technique=coat.technique, title=f"{by.title} {mix.words()}",
-        purpose=coat.label, goes_on=_goes_on(site, coat), where_from=by.where_from(settings), how=_how(site, coat, coats),
-        when_to_stop=by.when_to_stop, mishap=by.mishap[0], way_out=by.mishap[1],
-        paint=mix.words(), parts=mix.counted(), drops_of=drops_for(mix.counted(), ml * models, tools.drops_per_ml),
+        number=number,
+        stage=coat.stage,
+        technique=coat.technique,
+        title=f"{by.title} {mix.words()}",
+        purpose=coat.label,
+        goes_on=_goes_on(site, coat),
+        where_from=by.where_from(settings),
+        how=_how(site, coat, coats),
+        when_to_stop=by.when_to_stop,
+        mishap=by.mishap[0],
+        way_out=by.mishap[1],
+        paint=mix.words(),
+        parts=mix.counted(),
+        drops_of=drops_for(mix.counted(), ml * models, tools.drops_per_ml),
         drops_of_one=drops_for(mix.counted(), ml, tools.drops_per_ml),
-        hex=mix.colour.hex, value=mix.colour.value, ml=ml, all_ml=ml * models, drops=ml * tools.drops_per_ml,
-        seconds=quantity if unit == "s" else None, laid_um=None if unit == "s" else quantity,
+        hex=mix.colour.hex,
+        value=mix.colour.value,
+        ml=ml,
+        all_ml=ml * models,
+        drops=ml * tools.drops_per_ml,
+        seconds=quantity if unit == "s" else None,
+        laid_um=None if unit == "s" else quantity,
         film_um=float(np.percentile(covered, THICK_PERCENTILE)) if len(covered) else 0.0,
-        water=by.water(settings), coats=coats,
+        water=by.water(settings),
+        coats=coats,
         hand_minutes=hand_minutes(by, settings, mm2, coat.where.kind == "mask", coats, care_of(site, coat.region)),
         wait_minutes=coats * tools.wait(mix.minutes * by.drying(settings, mix), mix.kind),
-        set_up_minutes=set_up if cup[0] else 0.0, clean_minutes=clean if cup[1] else 0.0,
-        muted=coat.muted, warnings=_warnings(coat, film, finish), caution_tags=tags,
-        cautions=tuple(cautions_for(*tags)), settings=settings,
-        dial=_dial(settings), oil=mix.kind == "oil", turns=getattr(settings, "way", "") == "turn",
-        within=within and within[1], adds=within and within[1] - within[0],
-    )  # fmt: skip
+        set_up_minutes=set_up if cup[0] else 0.0,
+        clean_minutes=clean if cup[1] else 0.0,
+        muted=coat.muted,
+        warnings=_warnings(coat, film, finish),
+        caution_tags=tags,
+        cautions=tuple(cautions_for(*tags)),
+        settings=settings,
+        dial=_dial(settings),
+        oil=mix.kind == "oil",
+        turns=getattr(settings, "way", "") == "turn",
+        within=within and within[1],
+        adds=within and within[1] - within[0],
+    )
 
 
 NOWHERE = "none of it lands anywhere now: what it was for has changed; lay it again, or remove it"

@@ -9,8 +9,8 @@ from .cautions import cautions_for
 
 @dataclass(frozen=True)
 class Task:
-    """One task, done before a step or after the last one. title: at its head; how: whole sentences. hand_minutes: at one
-    model. wait_minutes: until the model can be gone on with. tags: of its cautions."""
+    """One task, done before a step or after the last one. title: at its head; how: whole sentences. hand_minutes: at
+    one model. wait_minutes: until the model can be gone on with. tags: of its cautions."""
 
     title: str
     how: str

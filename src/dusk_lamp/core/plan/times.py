@@ -43,7 +43,10 @@ class Times:
     def words(self) -> str:
         """In a line."""
         table = self.set_up + self.clean
-        said = f"{minutes_words(self.hand)} at the {'model' if self.models == 1 else 'models'}, {minutes_words(table)} mixing and cleaning"
+        said = (
+            f"{minutes_words(self.hand)} at the {'model' if self.models == 1 else 'models'}, "
+            f"{minutes_words(table)} mixing and cleaning"
+        )
         said = f"{said}, {minutes_words(self.wait)} waiting" if self.wait >= 1 else said
         return f"{said}, and {counted(self.nights, 'night', 'nights')} to dry" if self.nights else said
 
@@ -54,8 +57,9 @@ def _touch(a: Step, b: Step) -> bool:
 
 
 def _ready(before: Step, dry_at: float, step: Step, rests: bool = True) -> float:
-    """When a step may go over another: when that is dry, or, oil on oil, as soon as its thinner has gone (CP-38); a wash
-    straight over airbrushed paint when that has rested (CP-44). rests: whether nothing was brushed over it since."""
+    """When a step may go over another: when that is dry, or, oil on oil, as soon as its thinner has gone (CP-38); a
+    wash straight over airbrushed paint when that has rested (CP-44). rests: whether nothing was brushed over it
+    since."""
     if before.oil and step.oil:
         return dry_at - before.wait_minutes + min(before.wait_minutes, THINNER_GONE_MINUTES)
     if rests and "airbrush" in before.caution_tags and (step.oil or technique(step.technique).floods):
@@ -84,7 +88,11 @@ def times_of(steps: Sequence[Step], models: int = 1) -> Times:
     tasks = [task for s in done for task in (*s.before, *s.after)]
     wait += sum(task.wait_minutes for s in done for task in s.after if task.wait_minutes < NIGHT_MINUTES)
     return Times(
-        models * (sum(s.hand_minutes for s in done) + sum(task.hand_minutes for task in tasks)), sum(s.set_up_minutes for s in done),
-        sum(s.clean_minutes for s in done) + (RINSE_MINUTES if cups else 0.0), wait, cups, models,
+        models * (sum(s.hand_minutes for s in done) + sum(task.hand_minutes for task in tasks)),
+        sum(s.set_up_minutes for s in done),
+        sum(s.clean_minutes for s in done) + (RINSE_MINUTES if cups else 0.0),
+        wait,
+        cups,
+        models,
         sum(task.wait_minutes >= NIGHT_MINUTES for task in tasks),
-    )  # fmt: skip
+    )

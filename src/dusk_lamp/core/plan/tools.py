@@ -67,8 +67,8 @@ class Tools:
         return max(fit) if fit else min(self.brushes, default=None)
 
     def lack(self, *needs: str) -> str:
-        """What is missing for what can be done with any one of some tools (airbrush, can), in words; "" where it can be
-        done, or needs none."""
+        """What is missing for what can be done with any one of some tools (airbrush, can), in words; "" where it can
+        be done, or needs none."""
         owned = {"airbrush": self.sprays, "can": self.can}
         if not needs or any(owned[tool] for tool in needs):
             return ""

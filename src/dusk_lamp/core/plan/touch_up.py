@@ -141,9 +141,16 @@ def _spots(site: Site, own: NDArray[np.bool_], areas: NDArray) -> tuple[NDArray[
 
 
 def _patch(
-    site: Site, group: NDArray[np.bool_], spots: int, lighter: bool, mix: Mix, seen: NDArray, target: NDArray,
-    pots: Pots, tools: Tools,
-) -> TouchUp:  # fmt: skip
+    site: Site,
+    group: NDArray[np.bool_],
+    spots: int,
+    lighter: bool,
+    mix: Mix,
+    seen: NDArray,
+    target: NDArray,
+    pots: Pots,
+    tools: Tools,
+) -> TouchUp:
     areas = site.areas.astype(np.float64)
     where, some = Where.some(group), np.flatnonzero(group)
     few = site.only(some.astype(np.int32), np.zeros((0, 3), np.int32))

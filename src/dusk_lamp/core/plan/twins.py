@@ -14,7 +14,8 @@ TWIN, SAME_FINISH = 1.0, 0.3  # ΔE00 that nobody finds again; of the way from m
 
 @dataclass(frozen=True)
 class Twin:
-    """of: the mix that is primed or sprayed. mix: the one to brush; None where the rack has none. words: in a line."""
+    """of: the mix that is primed or sprayed. mix: the one to brush; None where the rack has none. words: in a
+    line."""
 
     of: Mix
     mix: Mix | None
@@ -25,8 +26,8 @@ class Twin:
 def twins_of(coats: Sequence[Coat], rack: Rack) -> list[Twin]:
     """A twin for every colour that is primed or sprayed, in the order they are laid.
 
-    The same paint where a brush lays it as it is; else the nearest mix of base and layer paints of the same finish, within
-    ΔE00 1.
+    The same paint where a brush lays it as it is; else the nearest mix of base and layer paints of the same finish,
+    within ΔE00 1.
     """
     out: list[Twin] = []
     known: set[Mix] = set()

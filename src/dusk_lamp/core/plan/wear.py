@@ -1,8 +1,8 @@
 """Wear: what a model is weathered with, layer on layer, in the order of the craft (craft page, section 12; CP-32).
 
-Grime goes on first, by oil wiped downward over a varnish it wipes clean off; a matt varnish locks it before the chips; then
-chips, dark, lighter inside the large ones, rust in the middle of those; streaks straight down from them; verdigris in the
-nooks of metal; dust from below last of all.
+Grime goes on first, by oil wiped downward over a varnish it wipes clean off; a matt varnish locks it before the
+chips; then chips, dark, lighter inside the large ones, rust in the middle of those; streaks straight down from them;
+verdigris in the nooks of metal; dust from below last of all.
 """
 
 from collections.abc import Callable, Iterator, Mapping, Sequence
@@ -35,8 +35,9 @@ WIPED = {"pressure": 0.95}
 
 @dataclass(frozen=True)
 class Layer:
-    """One layer of wear. name: as it is kept. optional: what can be left out for time (craft page, section 13). colour: L*a*b* that
-    is mixed for it. settings: of its technique, from an amount 0..1 and a pattern. What it lies on: see usual_share."""
+    """One layer of wear. name: as it is kept. optional: what can be left out for time (craft page, section 13).
+    colour: L*a*b* that is mixed for it. settings: of its technique, from an amount 0..1 and a pattern. What it lies
+    on: see usual_share."""
 
     name: str
     title: str
@@ -48,15 +49,54 @@ class Layer:
 
 
 LAYERS = (
-    Layer("grime", "Grime, oil wiped downward", "oil wipe", 0.25, (22, 5, 9), lambda a, _: {**WIPED, "film_um": round(8 * a, 1)}),
-    Layer("chips", "Sponge chips, dark", "chips", 0.3, (17, 4, 4), lambda a, s: {"amount": a, "seed": s}, optional=False),
-    Layer("inside", "Lighter inside the large chips", "chips", 0.3, (58, 0, 2), lambda a, s: {"amount": a, "seed": s, "inner": INSIDE}),
-    Layer("rust", "Rust in the middle of those", "chips", 0.3, (38, 26, 32), lambda a, s: {"amount": a, "seed": s, "inner": MIDDLE}),
-    Layer("scuffs", "Bare corners on leather and wood", "chips", 0.2, (60, 7, 18), lambda a, s: {"amount": a, "seed": s + 1}),
-    Layer("streaks", "Streaks down from the chips", "streaks", 0.3, (36, 20, 27), lambda a, s: {"amount": a, "seed": s}),
-    Layer("verdigris", "Verdigris in nooks of metal", "verdigris", 0.0, (66, -23, 4), lambda a, s: {"amount": a, "seed": s}),
+    Layer(
+        "grime",
+        "Grime, oil wiped downward",
+        "oil wipe",
+        0.25,
+        (22, 5, 9),
+        lambda a, _: {**WIPED, "film_um": round(8 * a, 1)},
+    ),
+    Layer(
+        "chips", "Sponge chips, dark", "chips", 0.3, (17, 4, 4), lambda a, s: {"amount": a, "seed": s}, optional=False
+    ),
+    Layer(
+        "inside",
+        "Lighter inside the large chips",
+        "chips",
+        0.3,
+        (58, 0, 2),
+        lambda a, s: {"amount": a, "seed": s, "inner": INSIDE},
+    ),
+    Layer(
+        "rust",
+        "Rust in the middle of those",
+        "chips",
+        0.3,
+        (38, 26, 32),
+        lambda a, s: {"amount": a, "seed": s, "inner": MIDDLE},
+    ),
+    Layer(
+        "scuffs",
+        "Bare corners on leather and wood",
+        "chips",
+        0.2,
+        (60, 7, 18),
+        lambda a, s: {"amount": a, "seed": s + 1},
+    ),
+    Layer(
+        "streaks", "Streaks down from the chips", "streaks", 0.3, (36, 20, 27), lambda a, s: {"amount": a, "seed": s}
+    ),
+    Layer(
+        "verdigris",
+        "Verdigris in nooks of metal",
+        "verdigris",
+        0.0,
+        (66, -23, 4),
+        lambda a, s: {"amount": a, "seed": s},
+    ),
     Layer("dust", "Dust from below", "dust", 0.3, (62, 5, 17), lambda a, s: {"amount": a, "seed": s}),
-)  # fmt: skip
+)
 FOLLOWS = {"inside": "chips", "rust": "chips"}  # whose amount counts: they lie inside it
 PART_OF = {"seal": "grime", "lock": "grime"}  # varnishes that are there for a layer's sake, and count in its price
 LAYERS_BY_NAME = {layer.name: layer for layer in LAYERS}
@@ -89,8 +129,9 @@ def share_of(layer: str, region: Region | None, shares: Shares) -> float:
 def _laid(
     site: Site, amounts: Mapping[str, float], spared: Sequence[int], shares: Shares
 ) -> Iterator[tuple[Layer, float, NDArray[np.bool_]]]:
-    """The layers that are asked for, in order, each with its amount and (N,) where it goes, once for every amount; those
-    that go nowhere are left out. Where no region is marked it is not known what is what, and all of them go everywhere."""
+    """The layers that are asked for, in order, each with its amount and (N,) where it goes, once for every amount;
+    those that go nowhere are left out. Where no region is marked it is not known what is what, and all of them go
+    everywhere."""
     regions = site.marking.regions
     for layer in LAYERS:
         amount = amounts.get(layer.name, 0.0)
@@ -136,7 +177,8 @@ def wear_coats(
     """The coats of a model's wear, in order; each knows its layer as `way`.
 
     Args:
-        amounts: 0..1 of each layer by its name. spared: ids of the regions that stay clean. seed: of the pattern. shares: of
+        amounts: 0..1 of each layer by its name. spared: ids of the regions that stay clean. seed: of the pattern.
+        shares: of
         regions, as the painter changed them.
     Raises:
         SettingError: the rack has nothing to mix them from.

@@ -114,7 +114,8 @@ def of_glb(content: bytes) -> None:
         scene = json.loads(content[20 : 20 + length])
         accessors, meshes, nodes = (_list(scene, k) for k in ("accessors", "meshes", "nodes"))
         counts = [int(a["count"]) for a in accessors]
-        # an accessor without a buffer stands for zeros, as many as it says; none can say more than the file could hold
+        # an accessor without a buffer stands for zeros, as many as it says; none can say more than the file could
+        # hold
         if any(c < 0 for c in counts) or sum(counts) > len(content):
             raise SculptShapeError("the file promises more numbers than it holds; export it again")
         of_mesh = {

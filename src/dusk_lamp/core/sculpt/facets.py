@@ -33,8 +33,8 @@ ONE_WAY, EVERY_WAY = (
 @dataclass(frozen=True)
 class Facet:
     """One part. kind: flat, cylinder or ball. own: (N,) its samples. normal: (3,) mean. along: (3,) its length's
-    direction, or a cylinder's axis. neighbours: numbers of the facets it meets. hollow: a fuller, a groove. length, width:
-    mm."""
+    direction, or a cylinder's axis. neighbours: numbers of the facets it meets. hollow: a fuller, a groove. length,
+    width: mm."""
 
     kind: str
     own: NDArray[np.bool_]
@@ -61,9 +61,9 @@ class FacetNote:
 def facets(surface: Surface, bends: Bends, mesh: Mesh | None = None, notes: Sequence[FacetNote] = ()) -> list[Facet]:
     """The facets of a surface, the largest first.
 
-    Planes are found on the triangles of the file (see planes), so that it plays no part how finely the surface was laid
-    out. What is no plane but hangs together gently is flat, a cylinder or a ball by how its normals spread; what is none
-    of these is left out.
+    Planes are found on the triangles of the file (see planes), so that it plays no part how finely the surface was
+    laid out. What is no plane but hangs together gently is flat, a cylinder or a ball by how its normals spread; what
+    is none of these is left out.
 
     Args:
         mesh: the file's triangles as they stand on the bench, mm; without them those of the surface. notes: what a
@@ -102,9 +102,21 @@ def facets(surface: Surface, bends: Bends, mesh: Mesh | None = None, notes: Sequ
         points = mesh.vertices[np.unique(mesh.faces[rows])].astype(float)
         hollow = float(area[rows] @ np.einsum("ij,ij->i", planes.smooth[rows] - normal, away)) < 0
         out.append(
-            (k, Facet(kind, own, normal, along, (), float(np.ptp(points @ along)), float(np.ptp(points @ across)),
-                      float(mm2[k]), kind != "flat" and hollow))
-        )  # fmt: skip
+            (
+                k,
+                Facet(
+                    kind,
+                    own,
+                    normal,
+                    along,
+                    (),
+                    float(np.ptp(points @ along)),
+                    float(np.ptp(points @ across)),
+                    float(mm2[k]),
+                    kind != "flat" and hollow,
+                ),
+            )
+        )
     place = {k: n for n, (k, _) in enumerate(out)}
     meets: dict[int, set[int]] = {k: set() for k in place}
     for a, b in near_parts(_spread(label, planes.mates), planes.mates).tolist():
@@ -180,7 +192,8 @@ def _kind(
 
 
 def _round(normals: NDArray, places: NDArray, weight: NDArray) -> bool:
-    """Whether normals point away from one place or axis, and all from about as far: n = (p − c) / r, by least squares."""
+    """Whether normals point away from one place or axis, and all from about as far: n = (p − c) / r, by least
+    squares."""
     p, n = places - weight @ places, normals - weight @ normals
     curved = float(weight @ (p * n).sum(axis=1)) / max(float(weight @ (p * p).sum(axis=1)), 1e-30)
     left = float(weight @ ((n - curved * p) ** 2).sum(axis=1))

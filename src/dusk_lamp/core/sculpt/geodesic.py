@@ -20,9 +20,9 @@ def along_the_skin(surface: Surface, bends: Bends, spots: NDArray, most: float =
     or not within `most` mm.
 
     Dijkstra's way over the edges, with every step drawn straight from as far back as the skin stays smooth (after
-    Campen and Kobbelt, 2013, who sum up the last few edges as vectors); a line between two spots whose normals differ by
-    an angle is as long as the arc that turns by it. Right to about 1 % where faces are of even shape; long thin ones make it up to some
-    5 % longer on their way across.
+    Campen and Kobbelt, 2013, who sum up the last few edges as vectors); a line between two spots whose normals differ
+    by an angle is as long as the arc that turns by it. Right to about 1 % where faces are of even shape; long thin
+    ones make it up to some 5 % longer on their way across.
 
     Raises:
         SettingError: no spot, or one far off the sculpt.

@@ -1,6 +1,7 @@
 """The marking of a sculpt: every sample belongs to exactly one region, and what is unmarked is the rest."""
 
 import re
+from collections.abc import Mapping
 from dataclasses import MISSING, dataclass, replace
 from typing import Any
 
@@ -13,8 +14,18 @@ from .mesh import summed
 from .surface import Surface
 
 MATERIALS = (
-    "cloth", "leather", "skin", "fur", "bone", "hair", "wood", "stone", "painted armour", "metal", "glass or gem",
-)  # fmt: skip
+    "cloth",
+    "leather",
+    "skin",
+    "fur",
+    "bone",
+    "hair",
+    "wood",
+    "stone",
+    "painted armour",
+    "metal",
+    "glass or gem",
+)
 ATTENTION = ("focal point", "important", "quiet")
 TEXTURES = ("as it is found", "smooth", "textured")  # what a painter says of a region's skin
 CASTS = ("neutral", "cool", "warm", "complement")  # what shadows and lights lean to
@@ -28,16 +39,47 @@ SUGGESTS = {  # words in a region's name, and what they are usually made of; fro
     "hair": ("hair", "beard", "brow", "moustache"),
     "fur": ("fur", "pelt"),
     "metal": (
-        "blade", "sword", "knife", "metal", "mail", "plate", "armour", "armor", "helm", "steel", "buckle", "chain", "axe", "spear", "gun",
-        "brass", "iron", "hook", "lantern frame",
+        "blade",
+        "sword",
+        "knife",
+        "metal",
+        "mail",
+        "plate",
+        "armour",
+        "armor",
+        "helm",
+        "steel",
+        "buckle",
+        "chain",
+        "axe",
+        "spear",
+        "gun",
+        "brass",
+        "iron",
+        "hook",
+        "lantern frame",
     ),
     "glass or gem": ("glass", "gem", "lens", "eye", "visor", "lantern", "lamp", "jewel", "crystal"),
     "leather": ("leather", "boot", "belt", "strap", "glove", "pouch", "bag", "holster", "scabbard", "shoe"),
     "wood": ("wood", "pole", "staff", "stave", "haft", "shaft", "handle", "plank", "barrel", "bow"),
     "bone": ("bone", "horn", "tooth", "teeth", "claw", "skull", "tusk"),
     "stone": ("base", "ground", "stone", "rock", "cobble", "plinth", "brick", "marsh", "kiln", "earth", "sand"),
-    "cloth": ("cloak", "coat", "cloth", "tunic", "robe", "hood", "trouser", "sleeve", "shirt", "cape", "scarf", "apron", "sack"),
-}  # fmt: skip
+    "cloth": (
+        "cloak",
+        "coat",
+        "cloth",
+        "tunic",
+        "robe",
+        "hood",
+        "trouser",
+        "sleeve",
+        "shirt",
+        "cape",
+        "scarf",
+        "apron",
+        "sack",
+    ),
+}
 
 
 def suggested_material(name: str) -> str:
@@ -56,7 +98,8 @@ LOOKED_AT_FIRST = (
 
 
 def suggested_attention(region: "Region") -> str:
-    """How much attention a region probably deserves, where nobody has said more than the usual: a face first, a base last."""
+    """How much attention a region probably deserves, where nobody has said more than the usual: a face first, a base
+    last."""
     words = region.name.casefold()
     if region.attention != ATTENTION[1]:
         return region.attention
@@ -65,15 +108,32 @@ def suggested_attention(region: "Region") -> str:
     return ATTENTION[2] if any(hint in words for hint in SUGGESTS["stone"]) else ATTENTION[1]
 
 
+LEAST_OF_THE_REST = 0.003  # of the area: less of a guess than that is no region
+UNNAMED = re.compile(r"(Region|Guess) \d+")  # what a region is called before somebody names it
+
+
+def suggestions(before: "Region", named: Mapping[Any, str]) -> dict[str, str]:
+    """Material and attention that the first name of a region suggests, as far as nobody has said them. named: what is
+    being said of it now."""
+    if not UNNAMED.fullmatch(before.name) or "name" not in named:
+        return {}
+    out = {}
+    if "material" not in named and before.material == MATERIALS[0]:
+        out["material"] = suggested_material(named["name"])
+    if "attention" not in named:
+        out["attention"] = suggested_attention(replace(before, name=named["name"]))
+    return out
+
+
 @dataclass(frozen=True)
 class Region:
     """One region: its name, what it is made of, how much attention it deserves, and what it should look like.
 
     colour: name of the paint or recipe, or `#rrggbb`; "" while open. low, middle, high: Munsell values of its
-    darkest, its middle and its lightest, None for what material and attention ask for. shadow, light: casts. dark, bright:
-    `#rrggbb` that its hue path goes to in shadow and in light; "" for its own colour. texture: whether its skin is texture at the scale of a brush. way: of
-    painting it; "" while open. id: which region it is, whatever it is called and wherever it stands in the list;
-    0 until a marking gives it one.
+    darkest, its middle and its lightest, None for what material and attention ask for. shadow, light: casts. dark,
+    bright: `#rrggbb` that its hue path goes to in shadow and in light; "" for its own colour. texture: whether its
+    skin is texture at the scale of a brush. way: of painting it; "" while open. id: which region it is, whatever it
+    is called and wherever it stands in the list; 0 until a marking gives it one.
     """
 
     name: str = text(MISSING, (1, LONGEST_NAME), "a region's name")
@@ -102,9 +162,9 @@ class Region:
 class Marking:
     """Which sample belongs to which region.
 
-    labels: (N,) uint8, 0 for the rest, else the number of a region from 1. regions: in the order of their numbers; one
-    without an id gets the next that was never given. last_id: the highest id that was ever given in this plan, also to
-    regions that are gone, so that none comes again.
+    labels: (N,) uint8, 0 for the rest, else the number of a region from 1. regions: in the order of their numbers;
+    one without an id gets the next that was never given. last_id: the highest id that was ever given in this plan,
+    also to regions that are gone, so that none comes again.
 
     Raises:
         SettingError: a label without a region, or an id that two regions share.
@@ -162,6 +222,17 @@ class Marking:
             labels[mask] = number
         return Marking(labels, regions, self.last_id)
 
+    def most_of(self, mask: NDArray[np.bool_], areas: NDArray[np.floating]) -> int:
+        """The number of the region that most of a mask (N,) lies on, by mm² (N,).
+
+        Raises:
+            SettingError: it lies on no region.
+        """
+        share = np.bincount(self.labels[mask], areas[mask], minlength=len(self.regions) + 1)[1:]
+        if not len(share) or share.max() <= 0:
+            raise SettingError("there is no region there; mark one first")
+        return int(np.argmax(share)) + 1
+
     def described(self, number: int, **changes: Any) -> "Marking":
         """The marking with a region's name, material or attention changed."""
         self._known(number, len(self.regions))
@@ -183,6 +254,22 @@ class Marking:
         known = {r.name.casefold(): r.id for r in before.regions} if by_name else {}
         regions = tuple(replace(r, id=known.pop(r.name.casefold(), 0)) for r in self.regions)
         return Marking(self.labels, regions, max(self.last_id, before.last_id))
+
+    def filled_with(self, found: "Marking", surface: Surface, paintable: NDArray[np.bool_]) -> "Marking":
+        """This marking with what it leaves unmarked given to the regions of another, as far as they are worth a
+        region of their own there."""
+        out, free = self, (self.labels == 0) & paintable
+        least = LEAST_OF_THE_REST * float(surface.areas[paintable].sum())
+        taken = {r.name.casefold() for r in self.regions}
+        for k, region in enumerate(found.regions, 1):
+            mask = free & (found.labels == k)
+            if surface.areas[mask].sum() < least or len(out.regions) >= MOST_REGIONS:
+                continue
+            out = out.painted(mask, None)
+            if not UNNAMED.fullmatch(region.name) and region.name.casefold() not in taken:
+                known = {"name": region.name, "material": region.material, "attention": region.attention}
+                out = out.described(len(out.regions), **known)
+        return out
 
     def areas(self, surface: Surface, paintable: NDArray[np.bool_] | None = None) -> NDArray[np.float64]:
         """(R + 1,) mm² of the rest and of each region; what is not paintable (N,) is left out."""

@@ -315,10 +315,13 @@ def holes_closed(mended: Mended) -> Mended:
         np.concatenate([mended.shell, np.array(shells, np.int32)]),
         np.concatenate([mended.turned, np.zeros(len(fans), np.bool_)]),
         replace(
-            mended.findings, triangles=len(whole.faces), vertices=len(whole.vertices), holes=left,
+            mended.findings,
+            triangles=len(whole.faces),
+            vertices=len(whole.vertices),
+            holes=left,
             open_edge_length=open_length,
         ),
-    )  # fmt: skip
+    )
 
 
 def _specks(mesh: Mesh, shell: NDArray[np.int32], longest: float) -> NDArray[np.int64]:

@@ -1,15 +1,15 @@
 """Pieces: what a painter would mark as one thing, found at every size at once, as a tree of merged facets.
 
-The surface is cut into about a thousand facets that keep to creases (a Voronoi diagram over the surface in which a bend is a long way),
-and facets are merged two by two, the cheapest border first: gentle borders, like thicknesses, small parts, long common borders. Every node
-of the tree is a piece; a spot's own pieces are the nodes above it.
+The surface is cut into about a thousand facets that keep to creases (a Voronoi diagram over the surface in which a
+bend is a long way), and facets are merged two by two, the cheapest border first: gentle borders, like thicknesses,
+small parts, long common borders. Every node of the tree is a piece; a spot's own pieces are the nodes above it.
 
-Sources: random-walk and region-merging segmentation of meshes as handbooks have it; shape diameter, Shapira, Shamir and Cohen-Or (2008);
-the weights were measured on the demo sculpts (docs/measurements.md).
+Sources: random-walk and region-merging segmentation of meshes as handbooks have it; shape diameter, Shapira, Shamir
+and Cohen-Or (2008); the weights were measured on the demo sculpts (docs/measurements.md).
 """
 
 from collections.abc import Callable
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from functools import cached_property
 
 import numba
@@ -47,9 +47,10 @@ Say = Callable[[float], None]
 
 @dataclass(frozen=True)
 class Pieces:
-    """The tree. facet: (F,) of every face of the joined mesh. children: (K − 1, 2) nodes merged into node K, K + 1 … in order. cost: (K
-    − 1,) of each merge. area: (2K − 1,) mm² of each node that can be painted. place: (N,) joined vertex of every sample. faces:
-    of the joined mesh. base: the node that is the base, −1 where none is."""
+    """The tree. facet: (F,) of every face of the joined mesh. children: (K − 1, 2) nodes merged into node K, K + 1 …
+    in order. cost: (K − 1,) of each merge. area: (2K − 1,) mm² of each node that can be painted. place: (N,) joined
+    vertex of every sample. faces: of the joined mesh. beside: (M, 2) facets that meet; border: (M, 2) mm along which
+    they do, and how much of a border it is on the mean, 0 to 1. base: the node that is the base, −1 where none is."""
 
     facet: NDArray[np.int32]
     children: NDArray[np.int32]
@@ -58,6 +59,8 @@ class Pieces:
     place: NDArray[np.int32]
     faces: NDArray[np.int32]
     face_area: NDArray[np.float64]
+    beside: NDArray[np.int32]
+    border: NDArray[np.float64]
     base: int = -1
 
     @property
@@ -75,8 +78,8 @@ class Pieces:
 
     @cached_property
     def spans(self) -> tuple[NDArray[np.int32], NDArray[np.int32]]:
-        """A row of all facets in which every node is one run: (K,) the facets, and (2K − 1, 2) where each node's run begins and
-        ends."""
+        """A row of all facets in which every node is one run: (K,) the facets, and (2K − 1, 2) where each node's run
+        begins and ends."""
         count, n = 2 * self.leaves - 1, self.leaves
         size = np.ones(count, np.int64)
         for k, (a, b) in enumerate(self.children):
@@ -100,8 +103,9 @@ class Pieces:
         return out
 
     def cut(self, count: int) -> NDArray[np.int32]:
-        """(K,) which of at most so many pieces each facet belongs to, from 0, the largest first. The costliest borders are cut
-        first; what is too small to be a piece stays with its neighbour. The base is a piece of its own."""
+        """(K,) which of at most so many pieces each facet belongs to, from 0, the largest first. The costliest
+        borders are cut first; what is too small to be a piece stays with its neighbour. The base is a piece of its
+        own."""
         least, area = LEAST_SHARE * self.area[-1], self.area.copy()
         masks: list[NDArray[np.bool_]] = []
         if self.base >= 0 and count > 1:
@@ -144,7 +148,8 @@ class Pieces:
         return area
 
     def _next(self, node: int, loose: list[int], area: NDArray[np.float64], least: float) -> tuple[int, list[int]]:
-        """Down from a node to where it parts into two that are large enough; what comes off on the way stays with it."""
+        """Down from a node to where it parts into two that are large enough; what comes off on the way stays with
+        it."""
         loose = list(loose)
         while node >= self.leaves:
             a, b = (int(c) for c in self.children[node - self.leaves])
@@ -206,9 +211,17 @@ def pieces_of(
     shown = np.zeros(len(mesh.vertices), np.bool_)
     shown[bends.place[on]] = True
     visible = face_area * shown[mesh.faces].mean(axis=1)
-    children, cost, area = _merged(facet, f, g, barrier, bends.length[pair], visible, thick, middles)
+    count = int(facet.max()) + 1
+    shared, walls = _borders(facet, f, g, barrier, bends.length[pair])
+    _tie_shells(facet, middles, shared, walls)
+    beside = np.argwhere(np.triu(shared) > 0).astype(np.int32)
+    mm = shared[beside[:, 0], beside[:, 1]]
+    border = np.stack([mm, walls[beside[:, 0], beside[:, 1]] / np.maximum(mm, 1e-12)], axis=1)
+    area = np.bincount(facet, visible, minlength=count)
+    small = np.maximum(area / max(float(area.sum()), 1e-12), 1e-9)
+    children, cost, area = _merge_all(shared, walls, np.maximum(shared.sum(axis=1), 1e-9), small, area, thick)
     say(0.95)
-    made = Pieces(facet, children, cost, area, bends.place, mesh.faces, face_area)
+    made = Pieces(facet, children, cost, area, bends.place, mesh.faces, face_area, beside, border)
     return _with_base(made, middles, visible, bends.normals[:, 2])
 
 
@@ -245,7 +258,8 @@ def _graph(middles: NDArray, f: NDArray, g: NDArray, barrier: NDArray, count: in
 def _facets(
     graph: csr_matrix, middles: NDArray, area: NDArray, count: int, seeds: NDArray | None = None
 ) -> NDArray[np.int32]:
-    """(F,) the facet of every face, from 0: the nearest seed's over the surface. Every loose shell has one of its own."""
+    """(F,) the facet of every face, from 0: the nearest seed's over the surface. Every loose shell has one of its
+    own."""
     shells, shell = connected_components(graph, directed=False)
     if seeds is None:
         order = np.argsort(_along(middles), kind="stable")  # spread evenly by area along a curve through space
@@ -286,7 +300,8 @@ def _middles_of(facet: NDArray, middles: NDArray, area: NDArray) -> NDArray[np.i
 
 
 def _thickness(surface: Surface, bends: Bends, facet: NDArray, middles: NDArray) -> NDArray[np.float64]:
-    """(K,) natural logarithm of the mm that rays run inward from the middle of each facet until they come out: its shape diameter."""
+    """(K,) natural logarithm of the mm that rays run inward from the middle of each facet until they come out: its
+    shape diameter."""
     count, size = int(facet.max()) + 1, max(surface.size, 1e-9)
     area = np.maximum(bends.joined.face_areas().astype(np.float64), 1e-12)
     seeds = _middles_of(facet, middles, area)
@@ -307,17 +322,10 @@ def _thickness(surface: Surface, bends: Bends, facet: NDArray, middles: NDArray)
     return np.log(diameter)
 
 
-def _merged(
-    facet: NDArray,
-    f: NDArray,
-    g: NDArray,
-    barrier: NDArray,
-    length: NDArray,
-    visible: NDArray,
-    thick: NDArray,
-    middles: NDArray,
-) -> tuple[NDArray[np.int32], NDArray[np.float64], NDArray[np.float64]]:
-    """The merges in order, what each cost, and the area of every node."""
+def _borders(
+    facet: NDArray, f: NDArray, g: NDArray, barrier: NDArray, length: NDArray
+) -> tuple[NDArray[np.float64], NDArray[np.float64]]:
+    """(K, K) twice: mm along which two facets meet, and the same times how much of a border it is."""
     count = int(facet.max()) + 1
     a, b = facet[f], facet[g]
     meet = a != b
@@ -325,16 +333,10 @@ def _merged(
     shared, walls = np.zeros((count, count)), np.zeros((count, count))
     np.add.at(shared, (a, b), mm)
     np.add.at(walls, (a, b), mm * on)
-    shared, walls = shared + shared.T, walls + walls.T
-    rim = shared.sum(axis=1)
-    area = np.bincount(facet, visible, minlength=count)
-    _tie_shells(facet, middles, shared, walls, rim)
-    whole = max(float(area.sum()), 1e-12)
-    small = np.maximum(area / whole, 1e-9)
-    return _merge_all(shared, walls, np.maximum(rim, 1e-9), small, area, thick)
+    return shared + shared.T, walls + walls.T
 
 
-def _tie_shells(facet: NDArray, middles: NDArray, shared: NDArray, walls: NDArray, rim: NDArray) -> None:
+def _tie_shells(facet: NDArray, middles: NDArray, shared: NDArray, walls: NDArray) -> None:
     """Tie every loose shell to the facet nearest to it in another, by a full border."""
     count = len(shared)
     shells, shell = connected_components(csr_matrix(shared > 0), directed=False)
@@ -347,11 +349,10 @@ def _tie_shells(facet: NDArray, middles: NDArray, shared: NDArray, walls: NDArra
         off, at = cKDTree(middle[others]).query(middle[own])
         i = int(np.argmin(off))
         x, y = own[i], others[at[i]]
-        mm = max(float(min(rim[x], rim[y])), 1e-3)
         if shared[x, y] > 0:
             continue
+        mm = max(float(min(shared[x].sum(), shared[y].sum())), 1e-3)
         shared[x, y] = shared[y, x] = walls[x, y] = walls[y, x] = mm
-        rim[[x, y]] += mm  # a closed shell has no other border
 
 
 @numba.njit(cache=True)
@@ -433,8 +434,8 @@ def _cost(shared, walls, rim, small, thick, i, j):
 
 
 def _with_base(made: Pieces, middles: NDArray, visible: NDArray, up: NDArray) -> Pieces:
-    """The tree with the node that matches best what lies below a tenth of the height, where that is built as a base is: flat
-    below, or with upright walls. up: (F,) of the normals."""
+    """The tree with the node that matches best what lies below a tenth of the height, where that is built as a base
+    is: flat below, or with upright walls. up: (F,) of the normals."""
     z = middles[:, 2]
     low = z <= z.min() + LOW_SHARE * max(float(np.ptp(z)), 1e-9)
     below = np.bincount(made.facet, visible * low, minlength=made.leaves)
@@ -448,7 +449,7 @@ def _with_base(made: Pieces, middles: NDArray, visible: NDArray, up: NDArray) ->
     built = visible[on & ((up < FLAT_BELOW) | (np.abs(up) < UPRIGHT))].sum() / max(float(visible[on].sum()), 1e-12)
     if match[base] < BASE_MATCH or base == len(match) - 1 or built < BUILT:
         return made
-    return Pieces(made.facet, made.children, made.cost, made.area, made.place, made.faces, made.face_area, base)
+    return replace(made, base=base)
 
 
 def guess(made: Pieces, count: int = USUAL_PIECES) -> Marking:

@@ -1,8 +1,8 @@
 """Planes on a mesh: parts that are flat but for the noise of a scan, kept apart from a bend of six degrees on.
 
 Region growing on smoothed normals and on the distance from the plane grown so far (after Besl and Jain, 1988, from
-memory), the flattest places first; what bends within itself is given back. How finely the surface is laid out for painting
-plays no part: this looks at the triangles of the file.
+memory), the flattest places first; what bends within itself is given back. How finely the surface is laid out for
+painting plays no part: this looks at the triangles of the file.
 """
 
 from dataclasses import dataclass
@@ -27,8 +27,9 @@ ALIKE_BEND, ALIKE_WIDTH, TESSELLATED = 0.3, 0.35, np.radians(16.0)  # strips of 
 
 @dataclass(frozen=True)
 class Planes:
-    """label: (F,) the plane of each face, −1 for none. normals: (P, 3) unit. middles: (P, 3) mm. mm2: (P,). The largest
-    first. smooth: (F, 3) normals without the noise. mates: (F, 3) the faces beside each face, −1 where there is none. noise_mm: of the vertices, as estimated."""
+    """label: (F,) the plane of each face, −1 for none. normals: (P, 3) unit. middles: (P, 3) mm. mm2: (P,). The
+    largest first. smooth: (F, 3) normals without the noise. mates: (F, 3) the faces beside each face, −1 where there
+    is none. noise_mm: of the vertices, as estimated."""
 
     label: NDArray[np.int32]
     normals: NDArray[np.float64]
@@ -280,9 +281,9 @@ def _plane(queue, count, normals, middle, area, n, p):
 
 @numba.njit(cache=True)
 def _bend_within(queue, count, normals, middle, area, n, p, least_dot):
-    """By how much some faces turn from one rim to the other, radians: the slope of their normals over their places (least
-    squares), times how far they reach that way. Only those that look nearly the same way count: at its rims a plane is a
-    little round."""
+    """By how much some faces turn from one rim to the other, radians: the slope of their normals over their places
+    (least squares), times how far they reach that way. Only those that look nearly the same way count: at its rims a
+    plane is a little round."""
     u = np.zeros(3)
     k = 0
     for i in range(1, 3):

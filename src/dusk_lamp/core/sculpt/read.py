@@ -73,7 +73,8 @@ def _read_stl(path: Path, size: int) -> Mesh:
     if triangles == 0 and held == 0:
         raise SculptShapeError("the file holds no triangles; export it again with the figure selected")
     raise SculptFileError(
-        f"the file says it holds {triangles:,} triangles, but there is room for {held:,}: it was cut short or garbled; "
+        f"the file says it holds {triangles:,} triangles, but there is room for {held:,}: it was cut short or "
+        "garbled; "
         "download or export it again"
     )
 

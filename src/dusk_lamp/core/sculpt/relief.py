@@ -182,8 +182,8 @@ def lengths(
 
 
 def caught(line: Line, size: float) -> NDArray[np.bool_]:
-    """(P − 1,) the pieces of a crest that take an edge highlight: all, but of the rim of a stud or a scale its upper half
-    (craft page, section 12). size: of the model, mm."""
+    """(P − 1,) the pieces of a crest that take an edge highlight: all, but of the rim of a stud or a scale its upper
+    half (craft page, section 12). size: of the model, mm."""
     middle = (line.places[:-1] + line.places[1:]) / 2
     wide = np.ptp(line.places, axis=0)
     ring = line.corners[0] == line.corners[-1] and float(wide.max()) < STUD_SHARE * size
@@ -193,7 +193,8 @@ def caught(line: Line, size: float) -> NDArray[np.bool_]:
 
 
 def corners_seeing(surface: Surface, bends: Bends, toward: NDArray) -> NDArray[np.bool_]:
-    """(V,) which places of the joined surface see out toward a direction (3,) past one of the faces that meet there."""
+    """(V,) which places of the joined surface see out toward a direction (3,) past one of the faces that meet
+    there."""
     mesh = bends.joined
     front = np.flatnonzero(bends.normals @ toward > GRAZE)
     out = np.zeros((len(mesh.vertices), 3))

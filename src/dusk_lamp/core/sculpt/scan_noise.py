@@ -12,8 +12,8 @@ EDGES_IN_ROOM, DOTS_IN_ROOM, MOST_DOTS, NEIGHBOURS = 1.5, 4.0, 400_000, 48
 
 
 def noise_of(mesh: Mesh, normals: NDArray, twice: NDArray, mates: NDArray) -> float:
-    """How far the vertices are off, mm: by how much a face is turned from the mean of its neighbours, times its height. A
-    smooth form, however bent, is turned by next to nothing."""
+    """How far the vertices are off, mm: by how much a face is turned from the mean of its neighbours, times its
+    height. A smooth form, however bent, is turned by next to nothing."""
     beside = normals[np.where(mates >= 0, mates, np.arange(len(mates))[:, None])].sum(axis=1)
     beside /= np.maximum(np.linalg.norm(beside, axis=1), 1e-12)[:, None]
     turn = np.arccos(np.clip(np.einsum("ij,ij->i", normals, beside), -1, 1))
@@ -27,7 +27,8 @@ def noise_of(mesh: Mesh, normals: NDArray, twice: NDArray, mates: NDArray) -> fl
 
 @numba.njit(cache=True, parallel=True)
 def smoothed_normals(normals, area, mates, least_dot):
-    """(F, 3) unit normals, each with those of its neighbours (F, 3) by area, as far as their cosine is more than least_dot."""
+    """(F, 3) unit normals, each with those of its neighbours (F, 3) by area, as far as their cosine is more than
+    least_dot."""
     out = np.empty_like(normals)
     for f in numba.prange(len(mates)):
         a = area[f]
@@ -69,9 +70,9 @@ def dots_on(mesh: Mesh, area: NDArray, spacing: float) -> tuple[NDArray[np.float
 def fitted_normals(
     mesh: Mesh, raw: NDArray, area: NDArray, middle: NDArray, noise: float
 ) -> tuple[NDArray[np.float64], NDArray[np.float64]]:
-    """(F, 3) normals of a noisy mesh: of planes fitted round every spot to what lies near, what lies off them counting less
-    and less, so that a bend stays one (robust moving least squares; Fleishman, Cohen-Or and Silva, 2005, from memory); and (F,) how much they
-    change round each face."""
+    """(F, 3) normals of a noisy mesh: of planes fitted round every spot to what lies near, what lies off them
+    counting less and less, so that a bend stays one (robust moving least squares; Fleishman, Cohen-Or and Silva,
+    2005, from memory); and (F,) how much they change round each face."""
     from scipy.spatial import cKDTree
 
     edge = float(np.sqrt(np.median(area) * 4 / np.sqrt(3)))

@@ -34,8 +34,8 @@ MOST_UNPACKED = 120  # masks kept unpacked, 0.2 MB each: a page asks for each of
 class Where:
     """What a coat goes on: the whole model, a region or a part by its number, or some of its samples.
 
-    number: the id of a region (0 is the rest), a part's from 0. mask: which samples, as `Where.some` packs them. fade: how
-    much of the film each sample of the mask gets, where a coat fades out; "" for all of it.
+    number: the id of a region (0 is the rest), a part's from 0. mask: which samples, as `Where.some` packs them.
+    fade: how much of the film each sample of the mask gets, where a coat fades out; "" for all of it.
     """
 
     kind: str = choice("whole", ("whole", "region", "part", "mask"), "what a coat goes on")
@@ -101,8 +101,8 @@ class Site:
 
     surface: the samples. visibility: what each sees of its surroundings, None as long as that is not known: lamps and
     sprays can do without. apart: parts on which some others do not cast. relief, marking: given, or a function that
-    gives them, or worked out here (an empty marking). loose: numbers of the parts that are painted apart. mesh: gives the file's triangles
-    as they stand on the bench. Safe to ask from many threads.
+    gives them, or worked out here (an empty marking). loose: numbers of the parts that are painted apart. mesh: gives
+    the file's triangles as they stand on the bench. Safe to ask from many threads.
     """
 
     def __init__(
@@ -279,8 +279,8 @@ def seen_site(
     loose: Iterable[int] = (),
     mesh: Mesh | None = None,
 ) -> Site:
-    """A site that knows what each sample sees of its surroundings. shadowless: numbers of the parts on which some others,
-    by their numbers, do not cast."""
+    """A site that knows what each sample sees of its surroundings. shadowless: numbers of the parts on which some
+    others, by their numbers, do not cast."""
     apart, seen = [], visibility_of(surface)
     for part, uncast in shadowless:
         own, by_itself = alone(surface, (part,), uncast)
@@ -299,9 +299,12 @@ def _visibility_at(whole: Visibility, surface: Surface, some: Surface, chosen: N
     near = np.zeros(len(surface), np.int32)
     near[met] = cKDTree(some.points).query(surface.points[met], workers=-1)[1]
     return Visibility(
-        whole.directions, whole.bits[chosen], place[whole.base_row[looks]], near[whole.base_sample[looks]],
+        whole.directions,
+        whole.bits[chosen],
+        place[whole.base_row[looks]],
+        near[whole.base_sample[looks]],
         whole.base_direction[looks],
-    )  # fmt: skip
+    )
 
 
 def _few(own: NDArray[np.int32], alone: Surface, chosen: NDArray[np.int32]) -> Apart | None:

@@ -15,8 +15,13 @@ USUAL_MM = 32.0
 SHORTEST_MM, TALLEST_MM = 2.0, 2000.0  # a rivet to a garden gnome
 
 _VECTOR = {
-    "x": (1, 0, 0), "-x": (-1, 0, 0), "y": (0, 1, 0), "-y": (0, -1, 0), "z": (0, 0, 1), "-z": (0, 0, -1),
-}  # fmt: skip
+    "x": (1, 0, 0),
+    "-x": (-1, 0, 0),
+    "y": (0, 1, 0),
+    "-y": (0, -1, 0),
+    "z": (0, 0, 1),
+    "-z": (0, 0, -1),
+}
 
 
 @dataclass(frozen=True)

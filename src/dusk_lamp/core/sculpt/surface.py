@@ -181,9 +181,15 @@ def quick_samples(surface: Surface, samples: int = QUICK_SAMPLES) -> tuple[NDArr
 def some_samples(surface: Surface, chosen: NDArray[np.int32], faces: NDArray[np.int32]) -> Surface:
     """Only the chosen samples (M,), joined by faces (G, 3), shadowed by the whole surface."""
     return Surface(
-        surface.points[chosen], surface.normals[chosen], surface.areas[chosen], faces, surface.part[chosen],
-        surface.inset[chosen], surface.lift_share, blockers=surface,
-    )  # fmt: skip
+        surface.points[chosen],
+        surface.normals[chosen],
+        surface.areas[chosen],
+        faces,
+        surface.part[chosen],
+        surface.inset[chosen],
+        surface.lift_share,
+        blockers=surface,
+    )
 
 
 def as_is_surface(mesh: Mesh) -> Surface:

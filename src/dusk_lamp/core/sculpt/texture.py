@@ -16,8 +16,8 @@ MOST_ROUNDS = 60
 def texture_mm(surface: Surface) -> NDArray[np.float32]:
     """(N,) mm that a spot stands out of, or lies in, its surroundings at the scale of a brush.
 
-    What a spot lies above the mean of its near surroundings, along the normal of the form, less the same of its surroundings:
-    of a smooth arm, however thin, nothing is left; of scales, fur or mail their depth.
+    What a spot lies above the mean of its near surroundings, along the normal of the form, less the same of its
+    surroundings: of a smooth arm, however thin, nothing is left; of scales, fur or mail their depth.
     """
     size = surface.height / USUAL_HEIGHT
     fine, form = (_rounds(surface, mm * max(size, 0.5)) for mm in (FINE_MM, FORM_MM))
@@ -32,6 +32,6 @@ def texture_mm(surface: Surface) -> NDArray[np.float32]:
 
 
 def _rounds(surface: Surface, mm: float) -> int:
-    """Rounds of smoothing that average over about so many mm: each moves by about a spacing, and they add up as steps of a
-    random walk do."""
+    """Rounds of smoothing that average over about so many mm: each moves by about a spacing, and they add up as steps
+    of a random walk do."""
     return int(np.clip(round((mm / max(surface.spacing, 1e-6)) ** 2), 1, MOST_ROUNDS))

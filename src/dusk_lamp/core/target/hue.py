@@ -1,4 +1,5 @@
-"""Hue paths: the hues of a thing in its shadow, its middle and its light (CP-36): not one colour with black and white."""
+"""Hue paths: the hues of a thing in its shadow, its middle and its light (CP-36): not one colour with black and
+white."""
 
 from dataclasses import dataclass
 
@@ -16,9 +17,10 @@ class HuePath:
     words: str
 
 
-GREY, BROWN = (8.0, HuePath("#2b303b", "#efe6d2", "cool shadow, grey, warm light")), HuePath(
-    "#35202a", "#dcae6e", "purple-brown, brown, ochre"
-)  # fmt: skip
+GREY, BROWN = (
+    (8.0, HuePath("#2b303b", "#efe6d2", "cool shadow, grey, warm light")),
+    HuePath("#35202a", "#dcae6e", "purple-brown, brown, ochre"),
+)
 PALE_CHROMA, PALE_LIGHT = 22.0, 62.0  # cream, linen, bone
 PALE = HuePath("#4a4350", "#fbf3df", "cool brown shadow, cream, warm white")
 BROWN_CHROMA, BROWN_LIGHT = 42.0, 58.0  # orange hues that are duller and darker than that are brown

@@ -22,29 +22,58 @@ from ..plain import checked, choice, number, text
 from ..sculpt.marking import ATTENTION, CASTS, MATERIALS, Region
 
 SPAN = {  # values from the darkest to the lightest; CP-27: cloth, leather, fur, metal. The numbers are ours
-    "skin": 3.6, "wood": 3.8, "cloth": 4.0, "stone": 4.2, "bone": 4.2, "hair": 4.6, "leather": 4.8, "fur": 5.2,
-    "painted armour": 5.4, "glass or gem": 6.4, "metal": 7.2,
-}  # fmt: skip
+    "skin": 3.6,
+    "wood": 3.8,
+    "cloth": 4.0,
+    "stone": 4.2,
+    "bone": 4.2,
+    "hair": 4.6,
+    "leather": 4.8,
+    "fur": 5.2,
+    "painted armour": 5.4,
+    "glass or gem": 6.4,
+    "metal": 7.2,
+}
 RANKED = {
     "focal point": 1.15,
     "important": 1.0,
     "quiet": 0.8,
 }  # the face gets the most contrast; craft page, section 6
 GLOSS = {
-    "cloth": 0.05, "stone": 0.05, "wood": 0.1, "fur": 0.1, "skin": 0.15, "bone": 0.15, "hair": 0.3, "leather": 0.35,
-    "painted armour": 0.5, "metal": 0.9, "glass or gem": 0.95,
-}  # fmt: skip
+    "cloth": 0.05,
+    "stone": 0.05,
+    "wood": 0.1,
+    "fur": 0.1,
+    "skin": 0.15,
+    "bone": 0.15,
+    "hair": 0.3,
+    "leather": 0.35,
+    "painted armour": 0.5,
+    "metal": 0.9,
+    "glass or gem": 0.95,
+}
 USUAL = {
-    "cloth": "#7c6f66", "leather": "#6b4a32", "skin": "#b98a6c", "fur": "#7c6a55", "bone": "#cfc3a4", "hair": "#4a3a2c", "wood": "#7a5f43",
-    "stone": "#8a8782", "painted armour": "#51606d", "metal": "#8b8f94", "glass or gem": "#3f6f6a",
-}  # fmt: skip
+    "cloth": "#7c6f66",
+    "leather": "#6b4a32",
+    "skin": "#b98a6c",
+    "fur": "#7c6a55",
+    "bone": "#cfc3a4",
+    "hair": "#4a3a2c",
+    "wood": "#7a5f43",
+    "stone": "#8a8782",
+    "painted armour": "#51606d",
+    "metal": "#8b8f94",
+    "glass or gem": "#3f6f6a",
+}
 DARKEST, LIGHTEST = 1.0, 9.3  # pure black and pure white are left for the last spots, CP-24
 SHADOWS = {
     "cool": (2.0, -14.0),
     "warm": (9.0, 5.0),
 }  # added to a*, b* in the deepest shadow; common practice, from memory
 LIGHTS = {"cool": (-1.0, -6.0), "warm": (2.0, 12.0)}
-MUTED = 0.9  # power of value over own value by which shade mutes a colour: with black alone paints lose 1.2 to 1.4, with richer darks less
+# power of value over own value by which shade mutes a colour: with black alone paints lose 1.2 to 1.4, with richer
+# darks less
+MUTED = 0.9
 OPPOSED = 1.2  # of its own a*, b* taken away: a little to the other side of grey
 TOO_WHITE = 9.0  # a base above it cannot be highlighted, CP-24
 DARK_TURNS, BRIGHT_TURNS = 0.9, 1.7  # powers by which a hue path leaves the own colour: the last light comes late
@@ -57,9 +86,9 @@ class Local:
     """What a region should look like.
 
     colour: its local colour, `#rrggbb`. low, high: Munsell values in no light and in full light; middle: in half of
-    it, None for half-way. shadow, light: what its shadows and lights lean to. ration: a value, and the share of it that
-    may be lighter; None for as much as the light makes. dark, bright: `#rrggbb` that its hue path goes to; "" for its own
-    colour.
+    it, None for half-way. shadow, light: what its shadows and lights lean to. ration: a value, and the share of it
+    that may be lighter; None for as much as the light makes. dark, bright: `#rrggbb` that its hue path goes to; ""
+    for its own colour.
     """
 
     colour: str = text("#808080", (7, 7), "a local colour")
@@ -108,7 +137,8 @@ class Local:
         said = []
         if self.own_value > TOO_WHITE:
             said.append(
-                "So light a base leaves no room for lights: base it off-white or light grey, and keep pure white for the edges."
+                "So light a base leaves no room for lights: base it off-white or light grey, and keep pure white "
+                "for the edges."
             )
         if high - low < 1:
             said.append("Less than a value from dark to light: it will look flat.")
@@ -124,8 +154,11 @@ class Local:
             run = np.cumsum(areas[order], dtype=np.float64)
             at = float(share[order[min(int(np.searchsorted(run, (1 - most) * run[-1])), len(order) - 1)]])
             if values[1] < limit < float(np.interp(at, knots, values)):
-                knots, values = ([0.0, 0.5, at, 1.0], [*values[:2], limit, values[2]]) if at < 1 else (
-                    [0.0, 0.5, 1.0], [*values[:2], limit])  # fmt: skip
+                knots, values = (
+                    ([0.0, 0.5, at, 1.0], [*values[:2], limit, values[2]])
+                    if at < 1
+                    else ([0.0, 0.5, 1.0], [*values[:2], limit])
+                )
         return np.interp(share, knots, values).astype(np.float32)
 
 
@@ -158,9 +191,9 @@ def ladder(local: Local) -> NDArray[np.float64]:
 def _on_path(
     local: Local, a: NDArray, b: NDArray, deep: NDArray, bright: NDArray, shade: NDArray
 ) -> tuple[NDArray, NDArray]:
-    """a*, b* (201,) of a ladder on its hue path (CP-36): from the own colour toward that of the shadow as it darkens, and
-    toward that of the light as it brightens, of which the last bit is only at the very top. What is darker than its
-    darkest fades to black, what is lighter than its lightest to white."""
+    """a*, b* (201,) of a ladder on its hue path (CP-36): from the own colour toward that of the shadow as it darkens,
+    and toward that of the light as it brightens, of which the last bit is only at the very top. What is darker than
+    its darkest fades to black, what is lighter than its lightest to white."""
     _, own_a, own_b = lab(linear(rgb_from_hex(local.colour)) @ RGB_TO_XYZ.T)
     for colour, share, way in ((local.dark, deep, DARK_TURNS), (local.bright, bright, BRIGHT_TURNS)):
         if not colour:
@@ -257,7 +290,8 @@ def usual_local(material: str = "cloth", attention: str = "important", colour: s
 
 
 def local_of(region: Region, colour: str | None = None) -> Local:
-    """What a region should look like. colour: `#rrggbb` of the paint or recipe it names; None where that is not known.
+    """What a region should look like. colour: `#rrggbb` of the paint or recipe it names; None where that is not
+    known.
 
     Raises:
         SettingError: its darkest is not darker than its lightest.

@@ -1,7 +1,7 @@
 """Schemes: colours for all regions at once, from three words or from a picture, with a few to choose from.
 
-Which hues go together follows the colour circle as painters use it: near ones, opposite ones, three apart. Common practice,
-craft page, sections 8 and 9; what a word calls up is in `words.csv`.
+Which hues go together follows the colour circle as painters use it: near ones, opposite ones, three apart. Common
+practice, craft page, sections 8 and 9; what a word calls up is in `words.csv`.
 """
 
 from collections.abc import Sequence
@@ -24,7 +24,8 @@ from .local import USUAL, lab_of, rgb_of_lab
 WORDS = tuple(by("words", "word"))
 MOST_WORDS = 3
 USUAL_HUE = 265.0  # where no word has one: blue, which most schemes can bear
-CIRCLE = {  # what is added to the main hue for the second, the third and the accent, and how vivid they are beside the main
+# what is added to the main hue for the second, the third and the accent, and how vivid they are beside the main
+CIRCLE = {
     "Close hues": ((0, 1.0), (35, 0.8), (-35, 0.55), (180, 1.3)),
     "Opposite hues": ((0, 1.0), (180, 0.6), (20, 0.5), (165, 1.4)),
     "Three apart": ((0, 1.0), (120, 0.65), (240, 0.65), (60, 1.4)),
@@ -33,6 +34,7 @@ LIGHTS = (0.0, 10.0, -8.0, 18.0)  # L* beside the main: neighbours must stand ap
 CREAM, LEATHER, BASE = "#e0d6bd", "#6b4a32", "#6f6a60"
 LOW_SHARE = 0.1  # of the height: what lies below it is the base
 HEAD_SHARE = 0.12  # of the area: the highest region is a head where it is no larger
+HEAD_ASIDE, HEAD_HIGH = 0.2, 0.6  # of the width from the middle, at most; and of the height, at least
 CLUSTERS, PIXELS = 6, 20_000
 SNAP = 9.0  # ΔE00: so near a pot serves as it is, and the base comes neat from it (CP-35)
 
@@ -137,8 +139,8 @@ def _chroma(colour: str) -> float:
 
 
 def in_scheme(regions: Sequence[Region], areas: Sequence[float], scheme: Scheme, rack: Rack) -> tuple[Region, ...]:
-    """Regions in the colours of a scheme, by what they are made of and how large they are. A colour that lies near a pot is that
-    pot's; shadows and lights follow the usual hue path.
+    """Regions in the colours of a scheme, by what they are made of and how large they are. A colour that lies near a
+    pot is that pot's; shadows and lights follow the usual hue path.
 
     areas: mm² of each.
     """
@@ -163,26 +165,42 @@ def _coloured(region: Region, colour: str, rack: Rack) -> Region:
 
 
 def guessed_names(
-    regions: Sequence[Region], heights: Sequence[tuple[float, float]], shares: Sequence[float]
+    regions: Sequence[Region], places: Sequence[tuple[float, float, float]], shares: Sequence[float]
 ) -> tuple[Region, ...]:
-    """Guessed regions with a name and a material where their place says it: what lies low is the base, the small highest one
-    a head.
+    """Guessed regions with a name and a material where their place says it: what lies low is the base, the small
+    highest one over the middle of the sculpt a head (a lantern on a pole hangs beside it).
 
-    heights: of each, the middle and the highest of it, as shares of the whole height. shares: of the area of each.
+    places: of each, its middle and its top as shares of the whole height, and how far aside of the sculpt's middle it
+    is, as a share of the width. shares: of the area of each.
     """
     out = list(regions)
-    low = [k for k, (_, top) in enumerate(heights) if top <= LOW_SHARE * 1.5 or out[k].name == "Base"]
+    low = [k for k, (_, top, _) in enumerate(places) if top <= LOW_SHARE * 1.5 or out[k].name == "Base"]
     for n, k in enumerate(sorted(low, key=lambda k: out[k].name != "Base")):
         out[k] = replace(out[k], name="Base" if n == 0 else f"Base {n + 1}", material="stone", attention="quiet")
-    left = [k for k in range(len(out)) if k not in low and shares[k] <= HEAD_SHARE]
-    if left:
-        k = max(left, key=lambda k: heights[k][0])
+    left = [k for k in range(len(out)) if k not in low and shares[k] <= HEAD_SHARE and places[k][2] <= HEAD_ASIDE]
+    if left and max(places[k][0] for k in left) >= HEAD_HIGH:
+        k = max(left, key=lambda k: places[k][0])
         out[k] = replace(out[k], name="Head", material="skin", attention="focal point")
     return tuple(out)
 
 
+def named_if_low(marking: Marking, surface: Surface) -> Marking:
+    """The marking with its newest region named as the base, where it lies as low as a base does and none is called
+    so."""
+    newest, own = marking.regions[-1], marking.labels == len(marking.regions)
+    if not own.any() or any(r.name == "Base" for r in marking.regions):
+        return marking
+    z = surface.points[:, 2]
+    top = (float(np.percentile(z[own], 95)) - float(z.min())) / max(float(np.ptp(z)), 1e-9)
+    if top > LOW_SHARE * 1.5:
+        return marking
+    base = replace(newest, name="Base", material="stone", attention="quiet")
+    return Marking(marking.labels, (*marking.regions[:-1], base), marking.last_id)
+
+
 def named_by_place(found: Marking, surface: Surface, paintable: NDArray[np.bool_]) -> Marking:
-    """A guess with its regions named by where each lies on the sculpt and how much of it they take: see `guessed_names`.
+    """A guess with its regions named by where each lies on the sculpt and how much of it they take: see
+    `guessed_names`.
 
     paintable: (N,), what a brush can get at; the rest has no weight.
 
@@ -194,10 +212,13 @@ def named_by_place(found: Marking, surface: Surface, paintable: NDArray[np.bool_
     z = surface.points[:, 2].astype(np.float64)
     share = (z - z.min()) / max(float(np.ptp(z)), 1e-9)
     weights = np.where(paintable, surface.areas, 0).astype(np.float64)
-    heights = []
+    places = []
+    middle = np.average(surface.points[:, :2], axis=0, weights=weights + 1e-12)
+    wide = max(float(np.ptp(surface.points[:, :2], axis=0).max()), 1e-9)
     for k in range(1, len(found.regions) + 1):
         own = found.labels == k
-        middle = np.average(share[own], weights=weights[own] + 1e-12)
-        heights.append((float(middle), float(np.percentile(share[own], 95))))
+        at = np.average(np.column_stack([share, surface.points[:, :2]])[own], axis=0, weights=weights[own] + 1e-12)
+        aside = float(np.linalg.norm(at[1:] - middle)) / wide
+        places.append((float(at[0]), float(np.percentile(share[own], 95)), aside))
     shares = [float(a) for a in found.areas(surface, paintable)[1:] / weights.sum()]
-    return Marking(found.labels, guessed_names(found.regions, heights, shares), found.last_id)
+    return Marking(found.labels, guessed_names(found.regions, places, shares), found.last_id)

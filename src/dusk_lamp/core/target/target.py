@@ -83,8 +83,8 @@ SMALL_GAIN = 0.35  # of full light, at most, that a small form in full light gai
 
 
 def small_lights(site: Site, share: NDArray[np.float32], strength: float) -> NDArray[np.float32]:
-    """(N,) shares of full light with studs, scales, rivets and knuckles brought up: by how far they stand out at the scale
-    of a brush, sooner and sharper than the plane they sit on, and only where the lamp falls (CP-13, CP-42).
+    """(N,) shares of full light with studs, scales, rivets and knuckles brought up: by how far they stand out at the
+    scale of a brush, sooner and sharper than the plane they sit on, and only where the lamp falls (CP-13, CP-42).
 
     share: (N,) 0..1. strength: 0..1.
     """
@@ -100,8 +100,8 @@ def small_lights(site: Site, share: NDArray[np.float32], strength: float) -> NDA
 def sketched(
     site: Site, grey: Target, exposure: Exposure, locals_: Sequence[Local], tints: Tints = WHITE, small: float = 0.0
 ) -> Target:
-    """A target in greys with the local colours of its regions put in: for the same light, without a ray. small: how much
-    sooner small forms go bright.
+    """A target in greys with the local colours of its regions put in: for the same light, without a ray. small: how
+    much sooner small forms go bright.
 
     Raises:
         SettingError: not one local colour for the rest and for each region.

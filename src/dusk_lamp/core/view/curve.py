@@ -10,10 +10,11 @@ GRID, WORDS, LINE, HERE = "#4a4740", "#b9b3a6", "#d9d4c8", "#f2b84b"
 
 
 def front_svg(plans: Sequence[tuple[float, float, str]], here: int | None = None) -> str:
-    """Plans as points: minutes, share near (0..1) and words of each, the least minutes first. here: the one that holds.
+    """Plans as points: minutes, share near (0..1) and words of each, the least minutes first. here: the one that
+    holds.
 
-    Every point is a group with the class `touch`, its place in `data-place` and its words as title, so that a page can
-    make it a button.
+    Every point is a group with the class `touch`, its place in `data-place` and its words as title, so that a page
+    can make it a button.
     """
     most = max(m for m, _, _ in plans)
     least = min(LEAST_NEAR, *(n for _, n, _ in plans))

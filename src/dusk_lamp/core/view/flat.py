@@ -1,4 +1,5 @@
-"""Flat drawings to copy, ten times as large as life, as SVG. As one looks at the model: its right eye is at the left."""
+"""Flat drawings to copy, ten times as large as life, as SVG. As one looks at the model: its right eye is at the
+left."""
 
 from collections.abc import Sequence
 from html import escape
@@ -25,7 +26,8 @@ def face_svg(face: Face) -> str:
         for k, eye in enumerate((face.right, face.left))
     )
     names = "".join(
-        f'<text x="{ROOM_MM + width / 2 + k * (width + gap):.3f}" y="{high - 0.12:.3f}" font-size="0.3" text-anchor="middle" '
+        f'<text x="{ROOM_MM + width / 2 + k * (width + gap):.3f}" y="{high - 0.12:.3f}" font-size="0.3" '
+        'text-anchor="middle" '
         f'fill="{INK}" font-family="sans-serif">its {side} eye</text>'
         for k, side in enumerate(("right", "left"))
     )
@@ -36,7 +38,10 @@ def face_svg(face: Face) -> str:
 
 def _eye(eye: Eye, x: float, y: float, dots: bool) -> str:
     a, b = eye.width / 2, eye.height / 2
-    almond = f"M{x - a:.3f} {y:.3f}Q{x:.3f} {y - 2 * b:.3f} {x + a:.3f} {y:.3f}Q{x:.3f} {y + 2 * b:.3f} {x - a:.3f} {y:.3f}Z"
+    almond = (
+        f"M{x - a:.3f} {y:.3f}Q{x:.3f} {y - 2 * b:.3f} {x + a:.3f} {y:.3f}Q{x:.3f} {y + 2 * b:.3f} {x - a:.3f} "
+        f"{y:.3f}Z"
+    )
     if not dots:
         return f'<path d="{almond}" fill="{INK}" opacity="0.6"/>'
     cx, cy, clip = x + eye.toward_right, y - eye.up, f"eye-{eye.side}"
@@ -45,7 +50,8 @@ def _eye(eye: Eye, x: float, y: float, dots: bool) -> str:
         f'<g clip-path="url(#{clip})"><circle cx="{cx:.3f}" cy="{cy:.3f}" r="{eye.iris / 2:.3f}" fill="{IRIS}"/>'
         f'<circle cx="{cx:.3f}" cy="{cy:.3f}" r="{eye.pupil / 2:.3f}" fill="{INK}"/></g>'
         f'<path d="{almond}" fill="none" stroke="{INK}" stroke-width="0.08"/>'
-        f'<path d="M{x:.3f} {y - b - 0.2:.3f}V{y + b + 0.2:.3f}M{x - a - 0.2:.3f} {y:.3f}H{x + a + 0.2:.3f}" stroke="{LINE}" '
+        f'<path d="M{x:.3f} {y - b - 0.2:.3f}V{y + b + 0.2:.3f}M{x - a - 0.2:.3f} {y:.3f}H{x + a + 0.2:.3f}" '
+        f'stroke="{LINE}" '
         f'stroke-width="0.02" stroke-dasharray="0.1 0.08"/>'
     )
 
@@ -65,7 +71,10 @@ def lens_svg(lenses: Sequence[Lens]) -> str:
     high = max(float(top[1] - low[1]) for low, top in boxes) + 2 * ROOM_MM
     x, inside = ROOM_MM, ""
     for lens, (low, top) in zip(lenses, boxes, strict=True):
-        inside += f'<g transform="translate({x - low[0]:.3f} {high / 2 + (top[1] + low[1]) / 2:.3f}) scale(1 -1)">{_lens(lens)}</g>'
+        inside += (
+            f'<g transform="translate({x - low[0]:.3f} {high / 2 + (top[1] + low[1]) / 2:.3f}) scale(1 '
+            f'-1)">{_lens(lens)}</g>'
+        )
         x += float(top[0] - low[0]) + ROOM_MM
     return drawing(
         x, high, inside, "Base, crescents, line and dot, as one looks at the model, ten times as large as life"
@@ -100,9 +109,12 @@ def facet_svg(trainer: Trainer) -> str:
         x = ROOM_MM + share * trainer.length
         row = y + (k + 0.5) * 1.5 * text
         inside += (
-            f'<path d="M{x:.3f} {ROOM_MM:.3f}V{y:.3f}" stroke="{INK}" stroke-width="0.03" stroke-dasharray="0.15 0.1"/>'
-            f'<rect x="{ROOM_MM}" y="{row - 0.8 * text:.3f}" width="{text:.3f}" height="{text:.3f}" fill="{colour}" stroke="{INK}" '
-            f'stroke-width="0.03"/><text x="{ROOM_MM + 1.4 * text:.3f}" y="{row:.3f}" font-size="{text:.3f}" fill="{INK}" '
+            f'<path d="M{x:.3f} {ROOM_MM:.3f}V{y:.3f}" stroke="{INK}" stroke-width="0.03" stroke-dasharray="0.15 '
+            '0.1"/>'
+            f'<rect x="{ROOM_MM}" y="{row - 0.8 * text:.3f}" width="{text:.3f}" height="{text:.3f}" fill="{colour}" '
+            f'stroke="{INK}" '
+            f'stroke-width="0.03"/><text x="{ROOM_MM + 1.4 * text:.3f}" y="{row:.3f}" font-size="{text:.3f}" '
+            f'fill="{INK}" '
             f'font-family="sans-serif">{k + 1}. {escape(name)}, {100 * share:.0f} % along</text>'
         )
     tall = y + (len(trainer.mixes) + 0.5) * 1.5 * text

@@ -66,9 +66,13 @@ def lit_glb(surface: Surface, value: NDArray[np.float32], grey: NDArray[np.uint8
     upright = np.stack([surface.points[:, 0], surface.points[:, 2], -surface.points[:, 1]], axis=1) / 1000
     normals = np.stack([surface.normals[:, 0], surface.normals[:, 2], -surface.normals[:, 1]], axis=1)
     mesh = trimesh.Trimesh(
-        upright, surface.faces, vertex_normals=normals, process=False, validate=False,
+        upright,
+        surface.faces,
+        vertex_normals=normals,
+        process=False,
+        validate=False,
         vertex_colors=np.column_stack([grey, grey, grey, np.full(len(grey), 255, np.uint8)]),
-    )  # fmt: skip
+    )
     mesh.vertex_attributes["_VALUE"] = value.astype(np.float32)
     return trimesh.exchange.gltf.export_glb(trimesh.Scene(mesh))
 

@@ -64,8 +64,8 @@ def snapshot(
 ) -> Snapshot:
     """Look at the surface from a camera, fitted into width × height pixels.
 
-    margin: share of the picture left free on each side. zoom_height: mm that the picture's height should span, so that
-    several views share one scale; None fits this view.
+    margin: share of the picture left free on each side. zoom_height: mm that the picture's height should span, so
+    that several views share one scale; None fits this view.
     """
     x, y = surface.points @ camera.right, surface.points @ camera.up
     middle = np.array([(x.max() + x.min()) / 2, (y.max() + y.min()) / 2])
@@ -109,7 +109,8 @@ def colour_picture(
 def cut_out(
     surface: Surface, levels: NDArray[np.uint8], camera: Camera, width: int, height: int, ground: int | None = None
 ) -> NDArray[np.uint8]:
-    """(height, width, 4) RGBA picture of 8-bit levels, grey (N,) or in colour (N, 3); the ground is clear, or a grey level."""
+    """(height, width, 4) RGBA picture of 8-bit levels, grey (N,) or in colour (N, 3); the ground is clear, or a grey
+    level."""
     shot = snapshot(surface, camera, width * SOFTEN, height * SOFTEN)
     colour = shot.field(levels.reshape(len(levels), -1))
     alpha = shot.seen * 255.0

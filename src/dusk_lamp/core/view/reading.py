@@ -172,7 +172,8 @@ def _beside_whites(
 def _of_whites(
     site: Site, value: NDArray[np.float32], names: list[str], locals_: Sequence[Local], borders: Sequence[Border]
 ) -> list[str]:
-    """Where a white or a black goes past its ration (CP-14, CP-24), and a white field that is lighter than its trim."""
+    """Where a white or a black goes past its ration (CP-14, CP-24), and a white field that is lighter than its
+    trim."""
     said = []
     whites: dict[int, tuple[float, float]] = {}  # the mean value and the area of each white
     for k, local in enumerate(locals_[1:], 1):
@@ -186,7 +187,8 @@ def _of_whites(
             share = float(site.areas[own & (value > limit)].sum(dtype=np.float64)) / area
             if share > most + 0.01:
                 said.append(
-                    f"{100 * share:.0f} % of {names[k]} is lighter than value {limit:g}; {100 * most:.0f} % is its ration, for edges and "
+                    f"{100 * share:.0f} % of {names[k]} is lighter than value {limit:g}; {100 * most:.0f} % is its "
+                    "ration, for edges and "
                     "last spots: lower its middle or its lightest."
                 )
         if local.own_value > SEEN_AS_WHITE:
@@ -196,7 +198,8 @@ def _of_whites(
             field, trim = sorted((border.a, border.b), key=lambda k: -whites[k][1])
             if whites[field][0] > whites[trim][0]:
                 said.append(
-                    f"{names[field]} is lighter (value {whites[field][0]:.1f}) than {names[trim]}, its trim ({whites[trim][0]:.1f}): the "
+                    f"{names[field]} is lighter (value {whites[field][0]:.1f}) than {names[trim]}, its trim "
+                    f"({whites[trim][0]:.1f}): the "
                     "field of a white is never the lighter; bring it down, or take a lighter white for the trim."
                 )
     return said
@@ -216,22 +219,27 @@ def _findings(
         said.append("No region is the focal point: choose the one the eye should go to first, often the face.")
     elif focal is not None and np.isnan(contrast[focal]):
         said.append(
-            f"{names[focal]} is the focal point but hardly shows from the display view: turn the view, or choose another."
+            f"{names[focal]} is the focal point but hardly shows from the display view: turn the view, or choose "
+            "another."
         )
     elif focal is not None and strongest is not None and strongest != focal:
         said.append(
-            f"{names[strongest]} holds more contrast ({contrast[strongest]:.2f}) than {names[focal]} ({contrast[focal]:.2f}): "
+            f"{names[strongest]} holds more contrast ({contrast[strongest]:.2f}) than {names[focal]} "
+            f"({contrast[focal]:.2f}): "
             f"lighten the lights of {names[focal]}, or bring those of {names[strongest]} down."
         )
     for border in close[:1]:
         said.append(
-            f"{counted(len(close), 'border runs', 'borders run')} together, most of all {names[border.a]} and {names[border.b]}, along "
-            f"{border.close_mm:.0f} of {border.mm:.0f} mm: make one of them lighter by a value, or line the border dark."
+            f"{counted(len(close), 'border runs', 'borders run')} together, most of all {names[border.a]} and "
+            f"{names[border.b]}, along "
+            f"{border.close_mm:.0f} of {border.mm:.0f} mm: make one of them lighter by a value, or line the border "
+            "dark."
         )
     accents = [k for k in np.argsort(-vivid) if vivid[k] >= 0.05 * max(vivid.sum(), 1e-9) and vivid[k] > 1]
     apart = [k for k in accents if abs((hue[k] - hue[accents[0]] + 180) % 360 - 180) > SAME_HUE]
     if apart:  # two regions of one hue are one accent
         said.append(
-            f"Vivid colour lies on {', '.join(names[k] for k in accents[:4])}: one saturated accent reads, several compete."
+            f"Vivid colour lies on {', '.join(names[k] for k in accents[:4])}: one saturated accent reads, several "
+            "compete."
         )
     return said

@@ -1,5 +1,6 @@
-"""Sheen: what a painted model shows beside its colour where the lamp lies on it. Gloss adds the lamp's own white, small and
-bright, or broad and faint on matt; a metallic paint sends its own colour toward the mirror and is darker elsewhere."""
+"""Sheen: what a painted model shows beside its colour where the lamp lies on it. Gloss adds the lamp's own white,
+small and bright, or broad and faint on matt; a metallic paint sends its own colour toward the mirror and is darker
+elsewhere."""
 
 import numpy as np
 from numpy.typing import NDArray

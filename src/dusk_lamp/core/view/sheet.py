@@ -22,9 +22,17 @@ PAGE_MM, MARGIN_MM = (210, 297), 14
 NO_BREAK = "\u00a0"  # the fonts that are printed with have no narrower one
 DOME_MM = 15
 OTHER_SCRIPTS = (  # the first that has a letter gives it; read only where they are needed
-    "latin-ext", "greek", "greek-ext", "cyrillic", "cyrillic-ext", "hebrew-hebrew", "arabic-arabic", "jp-japanese", "kr-korean",
+    "latin-ext",
+    "greek",
+    "greek-ext",
+    "cyrillic",
+    "cyrillic-ext",
+    "hebrew-hebrew",
+    "arabic-arabic",
+    "jp-japanese",
+    "kr-korean",
     "sc-chinese-simplified",
-)  # fmt: skip
+)
 JOINED = re.compile("[\u0590-\u08ff]")  # Hebrew, Arabic: from the right, and letters join
 KANA = re.compile("[\u3040-\u30ff]")
 FEW_VIEWS = ("display", "back")
@@ -36,7 +44,8 @@ MOST_SEAMS = 12  # on the first page
 PICTURE_RATIO = 4 / 3  # height over width of every step picture
 READING = (  # how a step's pictures are read, in print and on screen
     "Each picture shows the model before its step, amber where the film goes; "
-    "a picture without amber is painted all over, and shows how it looks then. Small arrows say which way the brush is pulled. "
+    "a picture without amber is painted all over, and shows how it looks then. Small arrows say which way the brush "
+    "is pulled. "
     "The numbers are the order to work in: while one region dries, another is painted."
 )
 
@@ -45,8 +54,9 @@ READING = (  # how a step's pictures are read, in print and on screen
 class SheetFacts:
     """What stands in the heading. school: what the coats came from. near: the share of the area near the light when
     the undercoat is done; coloured: of what is painted in colour. times: what it takes, in words, on so many
-    models. cards: steps that are done together. pots: to have out; puddles: of the palette, each with its `#rrggbb`, how it
-    is mixed, and what it is for; letters: of each step's. twins: what mends each primed or sprayed colour by brush."""
+    models. cards: steps that are done together. pots: to have out; puddles: of the palette, each with its `#rrggbb`,
+    how it is mixed, and what it is for; letters: of each step's. twins: what mends each primed or sprayed colour by
+    brush."""
 
     name: str
     light: str
@@ -105,7 +115,8 @@ def plan_pdf(
         else ""
     )
     for words in (
-        f"{facts.height_mm:.0f} mm tall, {grouped(facts.area_mm2).replace(THIN_SPACE, NO_BREAK)} mm² to paint. {facts.light}",
+        f"{facts.height_mm:.0f} mm tall, {grouped(facts.area_mm2).replace(THIN_SPACE, NO_BREAK)} mm² to paint. "
+        f"{facts.light}",
         f"{facts.school}: {counted(len(steps), 'step', 'steps')}.{near}{coloured} {READING}",
         f"For {counted(facts.models, 'model', 'models')}: {facts.times}." if facts.times else "",
         facts.notice,
@@ -228,8 +239,8 @@ def _card(
 
 
 def _shown(card: Card, steps: Sequence[Step], views: Sequence[str]) -> list[tuple[int, str]]:
-    """Which pictures a card has: the undercoat one of each coat; a region what its first and its last step make, and the
-    last from behind."""
+    """Which pictures a card has: the undercoat one of each coat; a region what its first and its last step make, and
+    the last from behind."""
     first, last = card.steps[0], card.steps[-1]
     front = views[0] if "display" not in FEW_VIEWS else "display"
     if steps[first].stage == "undercoat":
@@ -251,7 +262,10 @@ def _line(
     letter = facts.letters[k] if k < len(facts.letters) else ""
     head = f"{step.number}. {f'{letter}, ' if letter else ''}{step.heading}"
     where = f"{step.where_from[:1].upper()}{step.where_from[1:]}. " if step.where_from else ""
-    words = f"{step.title}: {step.drops_words}{_for_one(facts, step)}; {step.thinning_words}. {where}{step.how} {step.when_to_stop}"
+    words = (
+        f"{step.title}: {step.drops_words}{_for_one(facts, step)}; {step.thinning_words}. {where}{step.how} "
+        f"{step.when_to_stop}"
+    )
     first = cautioned.setdefault(step.caution_tags, step.number)
     safety = f"Safety: {' '.join(step.cautions) if first == step.number else f'as at step {first}.'}"
     more = [f"{step.time_words}.", *step.warnings]
@@ -339,8 +353,11 @@ class _Pages(FPDF):
         self.set_margins(MARGIN_MM, MARGIN_MM)
         self.set_title(f"{name}: plan sheet")
         self.set_creator("Dusk Lamp")
-        for family, style, file in (("text", "", "atkinson-hyperlegible-next-400"), ("text", "B", "atkinson-hyperlegible-next-700"),
-                                    ("display", "", "fraunces-600")):  # fmt: skip
+        for family, style, file in (
+            ("text", "", "atkinson-hyperlegible-next-400"),
+            ("text", "B", "atkinson-hyperlegible-next-700"),
+            ("display", "", "fraunces-600"),
+        ):
             self.add_font(family, style, FONTS / f"{file}.ttf")
         others = ["display"]  # it has the µ
         missing = {letter for letter in names if not self._has("text", letter) and letter.isprintable()}

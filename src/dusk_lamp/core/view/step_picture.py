@@ -42,9 +42,9 @@ def coat_picture(
     whole: bool = True,
     pull: NDArray[np.float32] | None = None,
 ) -> NDArray[np.uint8]:
-    """A coat's picture: the model before it (N, 3) with its film (N,) marked, and arrows along the strokes where a field
-    (N,) says which way they are pulled; what goes everywhere alike has no
-    place to mark, and what it comes to is shown instead, unless that is shown beside it (whole=False)."""
+    """A coat's picture: the model before it (N, 3) with its film (N,) marked, and arrows along the strokes where a
+    field (N,) says which way they are pulled; what goes everywhere alike has no place to mark, and what it comes to
+    is shown instead, unless that is shown beside it (whole=False)."""
     on = covered(film)
     drawn = step_picture(site, shot, camera, before if on.any() or not whole else after, on, paper)
     return drawn if pull is None else with_arrows(drawn, arrows(shot, pull[site.shown], on[site.shown]))

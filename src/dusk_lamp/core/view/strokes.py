@@ -17,9 +17,9 @@ HEAD = (0.38, 0.24)  # of an arrow's length: how long its head is, and half as w
 
 
 def pull_of(coat: Coat, below: Coat | None, value: NDArray[np.float32]) -> NDArray[np.float32] | None:
-    """(N,) a field that rises toward where a brushed coat should end strongest: toward the light for what is lighter than
-    the coat below, into the dark for what is darker. None where the stroke has no direction: what floods, dots or is laid
-    first and even.
+    """(N,) a field that rises toward where a brushed coat should end strongest: toward the light for what is lighter
+    than the coat below, into the dark for what is darker. None where the stroke has no direction: what floods, dots
+    or is laid first and even.
 
     value: (N,) of the target.
     """
@@ -29,7 +29,8 @@ def pull_of(coat: Coat, below: Coat | None, value: NDArray[np.float32]) -> NDArr
 
 
 def arrows(shot: Snapshot, pull: NDArray[np.float32], on: NDArray[np.bool_]) -> list[Arrow]:
-    """Arrows on the marked samples (N,) of a view, along the way a field (N,) rises; pixels of the smoothed picture."""
+    """Arrows on the marked samples (N,) of a view, along the way a field (N,) rises; pixels of the smoothed
+    picture."""
     marked = shot.seen & shot.nearest(on)
     if not marked.any():
         return []

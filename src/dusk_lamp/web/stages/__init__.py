@@ -81,28 +81,51 @@ STAGES = (
     Stage("greys", "Choose greys", "Next: sketch the colours", rests_on=("standing", "light")),
     Stage("sketch", "Sketch colours", "Next: metal and edges", optional=True, rests_on=("light", "looks")),
     Stage(
-        "metal", "Metal and edges", "Next: light a glow", optional=True,
-        rests_on=("files", "light", "looks", "metal"), lays=("metal", "edges"), wishes=("metal", "edges"),
+        "metal",
+        "Metal and edges",
+        "Next: light a glow",
+        optional=True,
+        rests_on=("files", "light", "looks", "metal"),
+        lays=("metal", "edges"),
+        wishes=("metal", "edges"),
     ),
     Stage(
-        "glow", "Light a glow", "Next: weather it", optional=True,
-        rests_on=("files", "light", "looks", "glows"), lays=("glow",), wishes=("glow",),
+        "glow",
+        "Light a glow",
+        "Next: weather it",
+        optional=True,
+        rests_on=("files", "light", "looks", "glows"),
+        lays=("glow",),
+        wishes=("glow",),
     ),
     Stage(
-        "wear", "Weather it", "Next: lay the undercoat", optional=True,
-        rests_on=("files", "looks", "wear"), lays=("wear",), wishes=("wear",),
+        "wear",
+        "Weather it",
+        "Next: lay the undercoat",
+        optional=True,
+        rests_on=("files", "looks", "wear"),
+        lays=("wear",),
+        wishes=("wear",),
     ),
     Stage(
-        "undercoat", "Lay the undercoat", "Next: paint it in colour",
-        rests_on=("files", "standing", "light", "greys"), lays=("undercoat",),
+        "undercoat",
+        "Lay the undercoat",
+        "Next: paint it in colour",
+        rests_on=("files", "standing", "light", "greys"),
+        lays=("undercoat",),
     ),
     Stage(
-        "colour", "Lay the colours", "Make my plan sheet", optional=True,
-        rests_on=("files", "standing", "light", "looks"), lays=("colour", "face"), wishes=("face",),
+        "colour",
+        "Lay the colours",
+        "Make my plan sheet",
+        optional=True,
+        rests_on=("files", "standing", "light", "looks"),
+        lays=("colour", "face"),
+        wishes=("face",),
     ),
     Stage("sheet", "Plan sheet", on_bench=False, rests_on=("files", "standing", "light", "greys", "coats")),
     Stage("paint", "Paint it", on_bench=False, rests_on=("coats",)),
-)  # fmt: skip
+)
 NAMES = tuple(stage.name for stage in STAGES)
 ON_BENCH = tuple(stage for stage in STAGES if stage.on_bench)
 
@@ -136,10 +159,15 @@ def string_of(sculpt: Sculpt, present: str | None = None) -> list[dict[str, Any]
             said = counted(count, "step done", "steps done")
         out.append(
             {
-                "name": stage.name, "words": stage.words, "state": state, "lamp": LAMPS[state], "present": here,
-                "said": said, "on_bench": stage.on_bench,
+                "name": stage.name,
+                "words": stage.words,
+                "state": state,
+                "lamp": LAMPS[state],
+                "present": here,
+                "said": said,
+                "on_bench": stage.on_bench,
             }
-        )  # fmt: skip
+        )
     return out
 
 
@@ -157,10 +185,18 @@ def in_groups(stages: list[dict[str, Any]]) -> list[dict[str, Any]]:
         done = sum(stage["state"] == "done" for stage in own)
         out.append(
             {
-                "name": group, "stages": own, "done": done, "of": len(own), "present": any(s["present"] for s in own),
-                "lamp": "lit" if done == len(own) else "again" if any(s["state"] == "again" for s in own) else "unlit",
+                "name": group,
+                "stages": own,
+                "done": done,
+                "of": len(own),
+                "present": any(s["present"] for s in own),
+                "lamp": "lit"
+                if done == len(own)
+                else "again"
+                if any(s["state"] == "again" for s in own)
+                else "unlit",
             }
-        )  # fmt: skip
+        )
     return out
 
 

@@ -33,18 +33,23 @@ def panel(session: Session, sculpt: Sculpt, laid: OpenSculpt) -> dict[str, Any]:
     """What the panel shows."""
     site = laid.site
     return {
-        "presets": PRESETS, "sizes": SIZES, "strongest_sky": STRONGEST_SKY, "spacing": site.surface.spacing,
-        "samples": len(site), "area": float(site.areas.sum()),
-    }  # fmt: skip
+        "presets": PRESETS,
+        "sizes": SIZES,
+        "strongest_sky": STRONGEST_SKY,
+        "spacing": site.surface.spacing,
+        "samples": len(site),
+        "area": float(site.areas.sum()),
+    }
 
 
 def _wishes(given: dict[str, Any]) -> tuple[Rig, Greys, Exposure]:
     if not {"rig", "greys", "exposure"} <= given.keys():
         raise SettingError("the settings that arrived are incomplete; reload the page")
     return (
-        built(Rig, given["rig"], "the light", whole=True), built(Greys, given["greys"], "the greys", whole=True),
+        built(Rig, given["rig"], "the light", whole=True),
+        built(Greys, given["greys"], "the greys", whole=True),
         built(Exposure, given["exposure"], "the brightness", whole=True),
-    )  # fmt: skip
+    )
 
 
 @blueprint.post("/sculpts/<int:sculpt_id>/relight")

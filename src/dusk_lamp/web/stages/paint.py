@@ -36,9 +36,16 @@ def paint(sculpt_id: int) -> str | tuple[Response, int]:
         keys = progress.keys_of(plan.coats)
         pictures = {k: picture_key(sculpt, plan, str(k), "display")[:12] for k in range(1, len(plan.steps) + 1)}
         return render_template(
-            "stages/paint.html", sculpt=sculpt, stages=string_of(sculpt, "paint"), plan=plan, keys=keys, views=list(VIEWS),
-            pictures=pictures, state=_state(session, sculpt, plan, keys), schools=schools(),
-        )  # fmt: skip
+            "stages/paint.html",
+            sculpt=sculpt,
+            stages=string_of(sculpt, "paint"),
+            plan=plan,
+            keys=keys,
+            views=list(VIEWS),
+            pictures=pictures,
+            state=_state(session, sculpt, plan, keys),
+            schools=schools(),
+        )
 
 
 def _state(session: Session, sculpt: Sculpt, plan: PlanSheet, keys: list[str]) -> dict[str, Any]:

@@ -54,12 +54,24 @@ def sheet(sculpt_id: int) -> str | tuple[Response, int]:
             for view in views_of(step, list(VIEWS))
         }
         return render_template(
-            "stages/sheet.html", sculpt=sculpt, stages=string_of(sculpt, "sheet"), plan=plan, views=list(VIEWS), views_of=views_of,
-            seams=seams_of(sculpt, plan.site, plan.value), words=rig_words(plan.context.plan.light), surface=plan.site.surface,
-            whole=float(plan.bands.area_mm2.sum()), keys=keys, school=school_title(plan.school), schools=schools(),
-            finished=picture_key(sculpt, plan, "finished", "display")[:12], reading=READING,
-            around=_choices(plan), turn=sculpt.plan_id,
-        )  # fmt: skip
+            "stages/sheet.html",
+            sculpt=sculpt,
+            stages=string_of(sculpt, "sheet"),
+            plan=plan,
+            views=list(VIEWS),
+            views_of=views_of,
+            seams=seams_of(sculpt, plan.site, plan.value),
+            words=rig_words(plan.context.plan.light),
+            surface=plan.site.surface,
+            whole=float(plan.bands.area_mm2.sum()),
+            keys=keys,
+            school=school_title(plan.school),
+            schools=schools(),
+            finished=picture_key(sculpt, plan, "finished", "display")[:12],
+            reading=READING,
+            around=_choices(plan),
+            turn=sculpt.plan_id,
+        )
 
 
 def _choices(plan: PlanSheet) -> dict[str, Any]:
@@ -67,9 +79,14 @@ def _choices(plan: PlanSheet) -> dict[str, Any]:
     context = plan.context
     paints = [p.name for p in context.rack if p.kind in ("base", "layer")]
     return {
-        "prepare": context.wishes("prepare"), "decals": context.wishes("decals"), "finish": context.wishes("finish"),
-        "bases": BASES, "varnishes": (NONE, *context.tools.varnishes), "rims": paints, "regions": context.site.marking.regions,
-    }  # fmt: skip
+        "prepare": context.wishes("prepare"),
+        "decals": context.wishes("decals"),
+        "finish": context.wishes("finish"),
+        "bases": BASES,
+        "varnishes": (NONE, *context.tools.varnishes),
+        "rims": paints,
+        "regions": context.site.marking.regions,
+    }
 
 
 def seam_words(seam: dict[str, Any]) -> str:
@@ -79,7 +96,8 @@ def seam_words(seam: dict[str, Any]) -> str:
 
 @blueprint.post("/sculpts/<int:sculpt_id>/around")
 def around(sculpt_id: int) -> AnyResponse | tuple[Response, int]:
-    """What is done around the paint: base, gaps, decals (ids of regions), rim, varnish; `turn` says what it was made on."""
+    """What is done around the paint: base, gaps, decals (ids of regions), rim, varnish; `turn` says what it was made
+    on."""
     form = request.form
     turn = form.get("turn", "")
     done = changed(sculpt_id, {"turn": int(turn) if turn.isdecimal() else None}, _around)
@@ -154,8 +172,10 @@ def pdf(sculpt_id: int) -> Response:
             plan.twins,
         )
         content = plan_pdf(
-            facts, plan.steps, list(VIEWS),
+            facts,
+            plan.steps,
+            list(VIEWS),
             lambda k, view: picture_of(sculpt, laid, plan, cache, str(k + 1), view),
             picture_of(sculpt, laid, plan, cache, "finished", "display"),
-        )  # fmt: skip
+        )
         return download(content, "application/pdf", f"{sculpt.name} plan.pdf")

@@ -30,17 +30,27 @@ from ..workshop import colour_names, workshop
 blueprint = Blueprint("sketch", __name__)
 BAND_ROUNDS = 2
 LAMPS = {
-    "white": "#ffffff", "warm bulb": of_temperature(2700), "candle": of_temperature(1900), "cool day": of_temperature(9000),
-    "red sky": "#ff9a7a", "moon": "#b9c8ff",
-}  # fmt: skip
+    "white": "#ffffff",
+    "warm bulb": of_temperature(2700),
+    "candle": of_temperature(1900),
+    "cool day": of_temperature(9000),
+    "red sky": "#ff9a7a",
+    "moon": "#b9c8ff",
+}
 
 
 def panel(session: Session, sculpt: Sculpt, own: OpenSculpt) -> dict[str, Any]:
     """What the panel shows."""
     return {
-        "materials": MATERIALS, "attention": ATTENTION, "casts": CASTS, "colours": colour_names(session), "lamps": LAMPS,
-        "arm": round(ARM_MM / 10), "ranges": described(Region), "small": described(Plan)["small_forms"],
-    }  # fmt: skip
+        "materials": MATERIALS,
+        "attention": ATTENTION,
+        "casts": CASTS,
+        "colours": colour_names(session),
+        "lamps": LAMPS,
+        "arm": round(ARM_MM / 10),
+        "ranges": described(Region),
+        "small": described(Plan)["small_forms"],
+    }
 
 
 def hex_at(local: Local, value: float) -> str:
@@ -63,16 +73,21 @@ def shown(sculpt_id: int) -> Response:
         white = white_called(region.colour)
         rows.append(
             {
-                **plain(region), "number": k, "hex": local.colour, "own_value": round(local.own_value, 1),
+                **plain(region),
+                "number": k,
+                "hex": local.colour,
+                "own_value": round(local.own_value, 1),
                 "key": [round(low, 1), round(middle, 1), round(high, 1)],
                 "is_set": region.low is not None or region.high is not None,
                 "ladder": [hex_at(local, v) for v in (low, (low + middle) / 2, middle, (middle + high) / 2, high)],
-                "troubles": local.troubles, "path": plain(usual_path(local.colour)), "ration": white.words if white else "",
+                "troubles": local.troubles,
+                "path": plain(usual_path(local.colour)),
+                "ration": white.words if white else "",
                 "pot": _pot(own, local.colour),
                 "share": round(float(areas[k] / max(areas.sum(), 1e-9)), 4),
                 "contrast": None if np.isnan(read.contrast[k]) else round(float(read.contrast[k]), 2),
             }
-        )  # fmt: skip
+        )
     names = ["the rest", *(r.name for r in site.marking.regions)]
     borders = [{**plain(b), "names": [names[b.a], names[b.b]]} for b in read.borders]
     return jsonify(
@@ -87,8 +102,8 @@ def shown(sculpt_id: int) -> Response:
 
 
 def _pot(own: Opened, colour: str) -> dict[str, Any] | None:
-    """The pot whose colour is nearest to one, as it comes from the bottle, and how far that would move it; None where it is
-    such a colour already, or there is no such pot."""
+    """The pot whose colour is nearest to one, as it comes from the bottle, and how far that would move it; None where
+    it is such a colour already, or there is no such pot."""
     found = neat_pot(colour, own.context.rack)
     return {"name": found[0].name, "hex": found[0].looks.hex, "delta_e": round(found[1], 1)} if found else None
 
@@ -140,8 +155,8 @@ def _tried(own: Opened) -> Any:
 
 @blueprint.post("/sculpts/<int:sculpt_id>/sketch")
 def keep(sculpt_id: int) -> tuple[Response, int] | Response:
-    """do: tint (lamp, sky, ground: the colours of the light), small (share: of small forms). What a region should look like is described with the
-    regions."""
+    """do: tint (lamp, sky, ground: the colours of the light), small (share: of small forms). What a region should
+    look like is described with the regions."""
     done = change(sculpt_id, _tinted, sky=False)
     return shown(sculpt_id) if isinstance(done, int) else done
 

@@ -43,12 +43,21 @@ def stand(sculpt_id: int) -> str:
         front = kept["front"] or fronts[0]
         guess = guess_units(facts.size["xyz".index(up[-1])])
         return render_template(
-            "stages/stand.html", sculpt=sculpt, stages=string_of(sculpt, "stand"), facts=facts, up=up, front=front,
-            fronts=fronts, guess=guess, axis_words=AXIS_WORDS, heights=HEIGHTS_MM,
+            "stages/stand.html",
+            sculpt=sculpt,
+            stages=string_of(sculpt, "stand"),
+            facts=facts,
+            up=up,
+            front=front,
+            fronts=fronts,
+            guess=guess,
+            axis_words=AXIS_WORDS,
+            heights=HEIGHTS_MM,
             ways=list(zip(facts.up_order, facts.up_reasons, strict=True)),
-            height=sculpt.height_mm or guess.height_mm, sure="stand" in sculpt.stages_done or guess.sure,
+            height=sculpt.height_mm or guess.height_mm,
+            sure="stand" in sculpt.stages_done or guess.sure,
             turned={way: front if way == up else fronts_for(way)[0] for way in AXES},
-        )  # fmt: skip
+        )
 
 
 @blueprint.get("/sculpts/<int:sculpt_id>/ways/<up>/<front>.png")

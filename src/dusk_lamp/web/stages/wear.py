@@ -1,4 +1,5 @@
-"""The wear stage: grime, chips, rust, streaks, verdigris and dust, each with its price in minutes, and their coats."""
+"""The wear stage: grime, chips, rust, streaks, verdigris and dust, each with its price in minutes, and their
+coats."""
 
 from typing import Any
 
@@ -79,29 +80,49 @@ def shown(sculpt_id: int) -> Response | tuple[Response, int]:
     asked_for = {name for name, amount in STAGE.amounts(wishes).items() if amount}
     rows = [
         {
-            "name": layer.name, "title": layer.title, "amount": wishes.shown.get(layer.name, 0.0), "optional": layer.optional,
-            "words": _price(*price[layer.name]) if layer.name in price else NOWHERE if layer.name in asked_for else "",
+            "name": layer.name,
+            "title": layer.title,
+            "amount": wishes.shown.get(layer.name, 0.0),
+            "optional": layer.optional,
+            "words": _price(*price[layer.name])
+            if layer.name in price
+            else NOWHERE
+            if layer.name in asked_for
+            else "",
         }
         for layer in LAYERS
-    ]  # fmt: skip
+    ]
     listed = [
-        {"number": k, "label": s.purpose, "hex": s.hex, "words": " ".join([f"{s.paint}; {minutes_words(s.hand_minutes)}", *s.warnings])}
+        {
+            "number": k,
+            "label": s.purpose,
+            "hex": s.hex,
+            "words": " ".join([(f"{s.paint}; {minutes_words(s.hand_minutes)}"), *s.warnings]),
+        }
         for k, s in enumerate(found[-1], 1)
-    ]  # fmt: skip
+    ]
     laid = context.coats(STAGE.name)
     stale = bool(laid) and plain(laid) != plain(made)
     return jsonify(
-        turn=own.turn, layers=rows, seed=wishes.seed, coats=listed, painted=bool(laid), stale=stale,
+        turn=own.turn,
+        layers=rows,
+        seed=wishes.seed,
+        coats=listed,
+        painted=bool(laid),
+        stale=stale,
         paint="Update it in the plan" if stale else "It is in the plan" if laid else "Put it in the plan",
         regions=[
             {
-                "number": k, "name": r.name, "material": r.material, "spared": r.id in wishes.spared,
+                "number": k,
+                "name": r.name,
+                "material": r.material,
+                "spared": r.id in wishes.spared,
                 "shares": {layer.name: share_of(layer.name, r, wishes.shares) for layer in LAYERS},
                 "changed": sorted(wishes.shares.get(str(r.id), {})),
             }
             for k, r in enumerate(own.site.marking.regions, 1)
         ],
-    )  # fmt: skip
+    )
 
 
 def _price(minutes: float, wait: float) -> str:
@@ -129,7 +150,8 @@ def look(sculpt_id: int) -> Response:
 
 @blueprint.post("/sculpts/<int:sculpt_id>/wear")
 def keep(sculpt_id: int) -> tuple[Response, int] | Response:
-    """do: set (amounts by layer, spared: numbers of regions, share: region, layer, share or null; seed), usual, paint, unpaint."""
+    """do: set (amounts by layer, spared: numbers of regions, share: region, layer, share or null; seed), usual,
+    paint, unpaint."""
     return answer(sculpt_id, change(sculpt_id, _changed))
 
 

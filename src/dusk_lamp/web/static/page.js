@@ -7,7 +7,12 @@ export function say(sentence, bad = false) {
   box.textContent = sentence;
   box.classList.toggle("bad", bad);
   clearTimeout(quieter);
-  quieter = setTimeout(() => { box.textContent = ""; }, bad ? 12000 : 5000);
+  quieter = setTimeout(
+    () => {
+      box.textContent = "";
+    },
+    bad ? 12000 : 5000,
+  );
 }
 
 export function send(url, options = {}) {
@@ -16,11 +21,14 @@ export function send(url, options = {}) {
 }
 
 // tells the string of lamps that something was kept
-export function kept() { dispatchEvent(new Event("kept")); }
+export function kept() {
+  dispatchEvent(new Event("kept"));
+}
 
 // what is still being worked out is asked for again, says how far it is, and can be stopped
 export async function patient(url, options = {}, box = document.getElementById("working")) {
-  const now = box.querySelector(".now"), stop = box.querySelector("button");
+  const now = box.querySelector(".now"),
+    stop = box.querySelector("button");
   try {
     for (;;) {
       const answer = await send(url, options);
@@ -32,16 +40,26 @@ export async function patient(url, options = {}, box = document.getElementById("
       stop.onclick = () => send(`/working/${number}/stop`, { method: "POST" });
       await new Promise((r) => setTimeout(r, 300));
     }
-  } finally { box.hidden = true; }
+  } finally {
+    box.hidden = true;
+  }
 }
 
-document.addEventListener("htmx:configRequest", (event) => { event.detail.headers["X-CSRFToken"] = token; });
+document.addEventListener("htmx:configRequest", (event) => {
+  event.detail.headers["X-CSRFToken"] = token;
+});
 document.addEventListener("htmx:responseError", (event) => {
   let sentence = "That did not work; nothing was lost.";
-  try { sentence = JSON.parse(event.detail.xhr.responseText).error; } catch { /* a page came back instead */ }
+  try {
+    sentence = JSON.parse(event.detail.xhr.responseText).error;
+  } catch {
+    /* a page came back instead */
+  }
   say(sentence, true);
 });
-document.addEventListener("htmx:sendError", () => say("The bench does not answer. Is Dusk Lamp still running?", true));
+document.addEventListener("htmx:sendError", () =>
+  say("The bench does not answer. Is Dusk Lamp still running?", true),
+);
 
 document.querySelector(".string [aria-current]")?.scrollIntoView({ inline: "center", block: "nearest" });
 const help = document.getElementById("help");
@@ -50,13 +68,19 @@ document.addEventListener("keydown", (event) => {
   if (event.key === "?" && !event.target.matches("input, textarea")) help.showModal();
 });
 for (const radio of document.querySelectorAll("[data-fill]")) {
-  radio.addEventListener("change", () => { document.querySelector(radio.dataset.fill).value = radio.value; });
+  radio.addEventListener("change", () => {
+    document.querySelector(radio.dataset.fill).value = radio.value;
+  });
 }
-for (const form of document.querySelectorAll("form[data-keep]")) { // a height is kept when it is set
+for (const form of document.querySelectorAll("form[data-keep]")) {
+  // a height is kept when it is set
   form.addEventListener("change", async () => {
     if (!form.checkValidity()) return;
     const answer = await send(form.action, { method: "POST", body: new FormData(form) });
-    if (!answer.ok) { say((await answer.json()).error, true); return; }
+    if (!answer.ok) {
+      say((await answer.json()).error, true);
+      return;
+    }
     document.getElementById("height-words").classList.remove("unsure");
     say("Kept.");
   });

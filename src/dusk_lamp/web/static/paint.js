@@ -3,7 +3,10 @@ import { say, send } from "./page.js";
 
 const $ = (id) => document.getElementById(id);
 const easel = $("easel");
-const clock = (s) => s >= 3600 ? `${Math.floor(s / 3600)} h ${String(Math.floor(s % 3600 / 60)).padStart(2, "0")}` : `${Math.floor(s / 60)}:${String(Math.floor(s % 60)).padStart(2, "0")}`;
+const clock = (s) =>
+  s >= 3600
+    ? `${Math.floor(s / 3600)} h ${String(Math.floor((s % 3600) / 60)).padStart(2, "0")}`
+    : `${Math.floor(s / 60)}:${String(Math.floor(s % 60)).padStart(2, "0")}`;
 
 class Easel {
   constructor() {
@@ -28,10 +31,14 @@ class Easel {
     this.swipes();
     setInterval(() => this.tick(), 250);
     this.awake();
-    document.addEventListener("visibilitychange", () => { if (!document.hidden) this.awake(); });
+    document.addEventListener("visibilitychange", () => {
+      if (!document.hidden) this.awake();
+    });
   }
 
-  get step() { return this.steps[this.at]; }
+  get step() {
+    return this.steps[this.at];
+  }
 
   know(state) {
     this.state = state;
@@ -44,7 +51,8 @@ class Easel {
       b.querySelector("span").textContent = `Step ${k + 1}${end ? `, ${end.how}` : ""}`;
     });
     this.steps.forEach((s) => {
-      const end = state.ends[s.dataset.key], said = s.querySelector(".ended");
+      const end = state.ends[s.dataset.key],
+        said = s.querySelector(".ended");
       said.hidden = !end;
       said.textContent = end ? `: ${end.how}${end.seconds ? ` in ${clock(end.seconds)}` : ""}` : "";
       const read = !state.unread.includes(s.dataset.key);
@@ -56,14 +64,22 @@ class Easel {
 
   words() {
     const end = this.step && this.state.ends[this.step.dataset.key];
-    $("done-words").textContent = !this.step ? "To the first step" : end ? "Next step" : this.at === this.steps.length - 1 ? "Done, the last" : "Done, next";
+    $("done-words").textContent = !this.step
+      ? "To the first step"
+      : end
+        ? "Next step"
+        : this.at === this.steps.length - 1
+          ? "Done, the last"
+          : "Done, next";
     $("skip").hidden = !this.step || Boolean(end);
     $("back").disabled = this.at <= 0;
   }
 
   show(at, kept = true) {
     this.at = Math.max(0, Math.min(this.steps.length, at));
-    this.steps.forEach((s, k) => { s.hidden = k !== this.at; });
+    this.steps.forEach((s, k) => {
+      s.hidden = k !== this.at;
+    });
     this.beads.forEach((b, k) => b.toggleAttribute("aria-current", k === this.at));
     this.stop();
     const over = this.at === this.steps.length;
@@ -87,24 +103,37 @@ class Easel {
     const step = this.step || this.steps[this.steps.length - 1];
     const of = (s, look) => s.dataset[look].replace("VIEW", side);
     const name = step.querySelector("h2").textContent;
-    $("before").src = of(step, this.step ? "before" : "after"); $("before").alt = `The model before: ${name}. Amber is where the paint goes.`;
-    $("after").src = of(step, "after"); $("after").alt = `The model after: ${name}.`;
-    for (const near of [this.steps[this.at + 1]]) if (near) for (const look of ["before", "after"]) new Image().src = of(near, look);
+    $("before").src = of(step, this.step ? "before" : "after");
+    $("before").alt = `The model before: ${name}. Amber is where the paint goes.`;
+    $("after").src = of(step, "after");
+    $("after").alt = `The model after: ${name}.`;
+    for (const near of [this.steps[this.at + 1]])
+      if (near) for (const look of ["before", "after"]) new Image().src = of(near, look);
   }
 
   tell(what, key = this.step?.dataset.key) {
     this.sent = this.sent.then(async () => {
       try {
-        const answer = await send(easel.dataset.url, { method: "POST", headers: { "Content-Type": "application/json" }, body: JSON.stringify({ do: what, key: key || this.keys[0] }) });
+        const answer = await send(easel.dataset.url, {
+          method: "POST",
+          headers: { "Content-Type": "application/json" },
+          body: JSON.stringify({ do: what, key: key || this.keys[0] }),
+        });
         const state = await answer.json();
-        if (answer.ok) this.know(state); else say(state.error, true);
-      } catch { say("The bench does not answer; what you just did is not kept yet.", true); }
+        if (answer.ok) this.know(state);
+        else say(state.error, true);
+      } catch {
+        say("The bench does not answer; what you just did is not kept yet.", true);
+      }
       easel.dataset.sent = String(Number(easel.dataset.sent || 0) + 1);
     });
   }
 
   end(how) {
-    if (!this.step) { this.show(0); return; }
+    if (!this.step) {
+      this.show(0);
+      return;
+    }
     if (!this.state.ends[this.step.dataset.key]) {
       this.state.ends[this.step.dataset.key] = { how };
       this.tell(how);
@@ -113,7 +142,10 @@ class Easel {
   }
 
   count() {
-    if (this.counting) { this.stop(); return; }
+    if (this.counting) {
+      this.stop();
+      return;
+    }
     this.counting = { until: performance.now() + 3000, seconds: Number(this.step.dataset.seconds), began: false };
     $("count").classList.add("running");
     this.tick();
@@ -126,12 +158,20 @@ class Easel {
   }
 
   tick() {
-    const now = performance.now(), c = this.counting;
+    const now = performance.now(),
+      c = this.counting;
     if (c) {
-      if (!c.began && now >= c.until) { c.began = true; c.until = now + 1000 * c.seconds; $("count").classList.add("go"); }
+      if (!c.began && now >= c.until) {
+        c.began = true;
+        c.until = now + 1000 * c.seconds;
+        $("count").classList.add("go");
+      }
       const left = Math.max(0, (c.until - now) / 1000);
-      if (c.began && left === 0) { this.stop(); $("count-words").textContent = "Off the trigger"; navigator.vibrate?.(200); }
-      else $("count-words").textContent = c.began ? `${left.toFixed(1)} s` : `Ready … ${Math.ceil(left)}`;
+      if (c.began && left === 0) {
+        this.stop();
+        $("count-words").textContent = "Off the trigger";
+        navigator.vibrate?.(200);
+      } else $("count-words").textContent = c.began ? `${left.toFixed(1)} s` : `Ready … ${Math.ceil(left)}`;
     }
     const drying = this.dryAt !== null && this.dryAt !== undefined;
     $("drying").hidden = !drying;
@@ -139,16 +179,36 @@ class Easel {
       const left = Math.max(0, (this.dryAt - now) / 1000);
       $("drying-left").textContent = clock(Math.ceil(left));
       document.title = left > 0 ? `${clock(Math.ceil(left))} · Paint it` : "Dry · Paint it";
-      if (left === 0) { this.dryAt = null; say("The last coat is dry."); navigator.vibrate?.([200, 100, 200]); this.tell("dry"); }
+      if (left === 0) {
+        this.dryAt = null;
+        say("The last coat is dry.");
+        navigator.vibrate?.([200, 100, 200]);
+        this.tell("dry");
+      }
     }
   }
 
   key(e) {
-    if (e.target.matches("input, textarea, select") || document.querySelector("dialog[open]") || e.ctrlKey || e.metaKey || e.altKey) return;
+    if (
+      e.target.matches("input, textarea, select") ||
+      document.querySelector("dialog[open]") ||
+      e.ctrlKey ||
+      e.metaKey ||
+      e.altKey
+    )
+      return;
     const does = {
-      " ": () => this.end("done"), ArrowRight: () => this.show(this.at + 1), ArrowLeft: () => this.show(this.at - 1),
-      s: () => this.end("skipped"), t: () => this.step?.dataset.seconds && this.count(),
-      o: () => this.step && this.tell("open"), v: () => this.look(this.sides[(this.sides.findIndex((b) => b.dataset.side === this.side) + 1) % this.sides.length].dataset.side),
+      " ": () => this.end("done"),
+      ArrowRight: () => this.show(this.at + 1),
+      ArrowLeft: () => this.show(this.at - 1),
+      s: () => this.end("skipped"),
+      t: () => this.step?.dataset.seconds && this.count(),
+      o: () => this.step && this.tell("open"),
+      v: () =>
+        this.look(
+          this.sides[(this.sides.findIndex((b) => b.dataset.side === this.side) + 1) % this.sides.length].dataset
+            .side,
+        ),
     }[e.key.length === 1 ? e.key.toLowerCase() : e.key];
     if (!does || (e.key === " " && e.target.matches("button, summary, a") && !e.target.matches("#done"))) return;
     e.preventDefault();
@@ -159,7 +219,9 @@ class Easel {
   swipes() {
     let from = null;
     const looks = easel.querySelector(".looks");
-    looks.addEventListener("pointerdown", (e) => { from = e.target.matches("button") ? null : e.clientX; });
+    looks.addEventListener("pointerdown", (e) => {
+      from = e.target.matches("button") ? null : e.clientX;
+    });
     looks.addEventListener("pointerup", (e) => {
       if (from !== null && Math.abs(e.clientX - from) > 60) this.show(this.at + (e.clientX < from ? 1 : -1));
       from = null;
@@ -167,7 +229,11 @@ class Easel {
   }
 
   async awake() {
-    try { await navigator.wakeLock?.request("screen"); } catch { /* the browser does not give it now */ }
+    try {
+      await navigator.wakeLock?.request("screen");
+    } catch {
+      /* the browser does not give it now */
+    }
   }
 }
 

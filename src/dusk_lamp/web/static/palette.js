@@ -2,23 +2,41 @@
 import { say, send } from "./page.js";
 
 const $ = (id) => document.getElementById(id);
-const root = $("palette"), base = root.dataset.url, most = Number(root.dataset.most);
+const root = $("palette"),
+  base = root.dataset.url,
+  most = Number(root.dataset.most);
 const hex = Object.fromEntries(JSON.parse(root.dataset.paints).map((p) => [p.name, p.hex]));
 const wells = [...document.querySelectorAll(".well")];
-const svg = (name, given) => { const e = document.createElementNS("http://www.w3.org/2000/svg", name); for (const [k, v] of Object.entries(given)) e.setAttribute(k, v); return e; };
-let mix = [], past = [], recipes = JSON.parse(root.dataset.recipes);
+const svg = (name, given) => {
+  const e = document.createElementNS("http://www.w3.org/2000/svg", name);
+  for (const [k, v] of Object.entries(given)) e.setAttribute(k, v);
+  return e;
+};
+let mix = [],
+  past = [],
+  recipes = JSON.parse(root.dataset.recipes);
 
 async function ask(what, body) {
-  const answer = await send(`${base}/${what}`, { method: "POST", headers: { "Content-Type": "application/json" }, body: JSON.stringify(body) });
+  const answer = await send(`${base}/${what}`, {
+    method: "POST",
+    headers: { "Content-Type": "application/json" },
+    body: JSON.stringify(body),
+  });
   const answered = await answer.json();
-  if (!answer.ok) { say(answered.error, true); return null; }
+  if (!answer.ok) {
+    say(answered.error, true);
+    return null;
+  }
   return answered;
 }
 
 // --- the mix is a list of paint and parts; the address keeps it over a reload
 function read() {
   const given = new URLSearchParams(location.search).get("mix");
-  const known = (given || "Soot:1,Gull:2").split(",").map((w) => { const at = w.lastIndexOf(":"); return { paint: w.slice(0, at), parts: Number(w.slice(at + 1)) }; });
+  const known = (given || "Soot:1,Gull:2").split(",").map((w) => {
+    const at = w.lastIndexOf(":");
+    return { paint: w.slice(0, at), parts: Number(w.slice(at + 1)) };
+  });
   return known.filter((w) => w.paint && w.parts > 0).slice(0, wells.length);
 }
 function set(next, remember = true) {
@@ -31,8 +49,10 @@ function set(next, remember = true) {
 }
 function draw() {
   wells.forEach((well, k) => {
-    const own = mix[k], select = well.querySelector("select");
-    if (own && ![...select.options].some((o) => o.value === own.paint)) select.append(new Option(own.paint)); // only a recipe still has it
+    const own = mix[k],
+      select = well.querySelector("select");
+    // only a recipe still has it
+    if (own && ![...select.options].some((o) => o.value === own.paint)) select.append(new Option(own.paint));
     select.value = own ? own.paint : "";
     well.querySelector(".count").textContent = own ? own.parts : "";
     well.hidden = k > mix.length;
@@ -40,33 +60,64 @@ function draw() {
   bar();
 }
 function bar() {
-  const svgBar = $("bar"), whole = mix.reduce((sum, w) => sum + w.parts, 0);
+  const svgBar = $("bar"),
+    whole = mix.reduce((sum, w) => sum + w.parts, 0);
   svgBar.replaceChildren();
   let at = 0;
   mix.forEach((w, k) => {
-    const wide = 800 * w.parts / whole;
+    const wide = (800 * w.parts) / whole;
     svgBar.append(svg("rect", { x: at, y: 0, width: wide, height: 56, fill: hex[w.paint] || "#808080" }));
     at += wide;
     if (k < mix.length - 1) {
-      const border = svg("rect", { x: at - 7, y: 0, width: 14, height: 56, class: "border", tabindex: 0, role: "slider", "aria-label": `Border between ${w.paint} and ${mix[k + 1].paint}`, "aria-valuenow": w.parts, "aria-valuetext": `${w.parts} to ${mix[k + 1].parts}` });
+      const border = svg("rect", {
+        x: at - 7,
+        y: 0,
+        width: 14,
+        height: 56,
+        class: "border",
+        tabindex: 0,
+        role: "slider",
+        "aria-label": `Border between ${w.paint} and ${mix[k + 1].paint}`,
+        "aria-valuenow": w.parts,
+        "aria-valuetext": `${w.parts} to ${mix[k + 1].parts}`,
+      });
       const over = (by) => {
         if (mix[k].parts + by < 1 || mix[k + 1].parts - by < 1) return;
         const next = mix.map((m) => ({ ...m }));
-        next[k].parts += by; next[k + 1].parts -= by;
+        next[k].parts += by;
+        next[k + 1].parts -= by;
         set(next);
         $("bar").querySelectorAll(".border")[k]?.focus();
       };
-      border.addEventListener("keydown", (e) => { const by = { ArrowRight: 1, ArrowLeft: -1 }[e.key]; if (by) { e.preventDefault(); over(by); } });
+      border.addEventListener("keydown", (e) => {
+        const by = { ArrowRight: 1, ArrowLeft: -1 }[e.key];
+        if (by) {
+          e.preventDefault();
+          over(by);
+        }
+      });
       border.addEventListener("pointerdown", (e) => {
-        const box = svgBar.getBoundingClientRect(), began = e.clientX, each = box.width / Math.max(whole, most), first = mix;
+        const box = svgBar.getBoundingClientRect(),
+          began = e.clientX,
+          each = box.width / Math.max(whole, most),
+          first = mix;
         const move = (m) => {
           const by = Math.round((m.clientX - began) / each);
           const next = first.map((w2) => ({ ...w2 }));
-          next[k].parts = Math.max(1, first[k].parts + by); next[k + 1].parts = Math.max(1, first[k + 1].parts - by);
-          mix = next; draw();
+          next[k].parts = Math.max(1, first[k].parts + by);
+          next[k + 1].parts = Math.max(1, first[k + 1].parts - by);
+          mix = next;
+          draw();
         };
-        const up = () => { removeEventListener("pointermove", move); removeEventListener("pointerup", up); const next = mix; mix = first; set(next); };
-        addEventListener("pointermove", move); addEventListener("pointerup", up);
+        const up = () => {
+          removeEventListener("pointermove", move);
+          removeEventListener("pointerup", up);
+          const next = mix;
+          mix = first;
+          set(next);
+        };
+        addEventListener("pointermove", move);
+        addEventListener("pointerup", up);
       });
       svgBar.append(border);
     }
@@ -75,25 +126,38 @@ function bar() {
 wells.forEach((well, k) => {
   well.querySelector("select").addEventListener("change", (e) => {
     const next = mix.map((w) => ({ ...w }));
-    if (next[k]) next[k].paint = e.target.value; else next[k] = { paint: e.target.value, parts: 1 };
+    if (next[k]) next[k].paint = e.target.value;
+    else next[k] = { paint: e.target.value, parts: 1 };
     set(next);
   });
-  for (const [name, by] of [[".part-more", 1], [".part-fewer", -1]]) well.querySelector(name).addEventListener("click", () => {
-    if (!mix[k]) return;
-    const next = mix.map((w) => ({ ...w }));
-    next[k].parts += by;
-    set(next.filter((w) => w.parts > 0));
-  });
+  for (const [name, by] of [
+    [".part-more", 1],
+    [".part-fewer", -1],
+  ])
+    well.querySelector(name).addEventListener("click", () => {
+      if (!mix[k]) return;
+      const next = mix.map((w) => ({ ...w }));
+      next[k].parts += by;
+      set(next.filter((w) => w.parts > 0));
+    });
 });
 addEventListener("keydown", (e) => {
-  if ((e.ctrlKey || e.metaKey) && e.key.toLowerCase() === "z" && past.length && !e.target.matches("input")) { e.preventDefault(); set(past.pop(), false); }
+  if ((e.ctrlKey || e.metaKey) && e.key.toLowerCase() === "z" && past.length && !e.target.matches("input")) {
+    e.preventDefault();
+    set(past.pop(), false);
+  }
 });
 
 // --- what it looks like
 let looking = 0;
 async function look() {
-  if (!mix.length) { $("mix-words").textContent = "Choose paints"; $("mix-value").textContent = ""; return; }
-  const turn = ++looking, form = Object.fromEntries(new FormData($("drops")));
+  if (!mix.length) {
+    $("mix-words").textContent = "Choose paints";
+    $("mix-value").textContent = "";
+    return;
+  }
+  const turn = ++looking,
+    form = Object.fromEntries(new FormData($("drops")));
   const answered = await ask("look", { wells: mix, ...form });
   if (!answered || turn !== looking) return;
   $("mix-patch").setAttribute("fill", answered.colour.hex);
@@ -101,8 +165,16 @@ async function look() {
   $("mix-value").textContent = `N ${answered.colour.value.toFixed(1)} · ${answered.colour.hex}`;
   const card = $("mix-card");
   card.replaceChildren();
-  ["#1a1a1a", "#777777", "#e7e7e7"].forEach((fill, k) => card.append(svg("rect", { x: 60 * k, y: 0, width: 60, height: 84, fill })));
-  answered.drawdown.forEach((row, n) => row.forEach((fill, k) => card.append(svg("rect", { x: 60 * k + (k ? 0 : 14), y: 6 + 25 * n, width: k === 1 ? 60 : 46, height: 22, fill }))));
+  ["#1a1a1a", "#777777", "#e7e7e7"].forEach((fill, k) =>
+    card.append(svg("rect", { x: 60 * k, y: 0, width: 60, height: 84, fill })),
+  );
+  answered.drawdown.forEach((row, n) =>
+    row.forEach((fill, k) =>
+      card.append(
+        svg("rect", { x: 60 * k + (k ? 0 : 14), y: 6 + 25 * n, width: k === 1 ? 60 : 46, height: 22, fill }),
+      ),
+    ),
+  );
   const lamps = $("lamps");
   lamps.replaceChildren();
   for (const own of Object.values(answered.lamps)) {
@@ -110,21 +182,28 @@ async function look() {
     s.append(svg("rect", { width: 60, height: 84, fill: own.hex }));
     lamps.append(s);
   }
-  const drops = (parts) => Object.entries(parts).map(([name, n], k) => `${n}${k ? "" : n === 1 ? " drop" : " drops"} of ${name}`).join(", ");
+  const drops = (parts) =>
+    Object.entries(parts)
+      .map(([name, n], k) => `${n}${k ? "" : n === 1 ? " drop" : " drops"} of ${name}`)
+      .join(", ");
   const models = Number(form.models);
-  $("drops-words").textContent = `One coat: ${answered.one.ml.toFixed(2)} ml, ${drops(answered.one.parts)}` + (models > 1 ? `; for all ${models}: ${answered.squad.ml.toFixed(2)} ml, ${drops(answered.squad.parts)}` : "");
+  $("drops-words").textContent =
+    `One coat: ${answered.one.ml.toFixed(2)} ml, ${drops(answered.one.parts)}` +
+    (models > 1 ? `; for all ${models}: ${answered.squad.ml.toFixed(2)} ml, ${drops(answered.squad.parts)}` : "");
 }
 $("drops").addEventListener("input", look);
 $("drops").addEventListener("submit", (e) => e.preventDefault());
 
 function chip(list, answered, words, more) {
-  const item = document.createElement("li"), button = document.createElement("button");
+  const item = document.createElement("li"),
+    button = document.createElement("button");
   button.type = "button";
   button.innerHTML = `<svg viewBox="0 0 40 40" preserveAspectRatio="none" aria-hidden="true"><rect width="40" height="40" fill="${answered.colour ? answered.colour.hex : answered.hex}"/></svg><span><b></b><small></small></span>`;
   button.querySelector("b").textContent = words;
   button.querySelector("small").textContent = more;
   button.addEventListener("click", () => set(answered.wells.map((w) => ({ ...w }))));
-  item.append(button); list.append(item);
+  item.append(button);
+  list.append(item);
   return item;
 }
 
@@ -133,14 +212,25 @@ function listRecipes() {
   const list = $("recipes");
   list.replaceChildren();
   for (const r of recipes) {
-    const item = chip(list, r, r.name, `${r.words}, N ${r.value.toFixed(1)}`), away = document.createElement("button");
-    away.type = "button"; away.className = "quiet"; away.textContent = "Take away"; away.setAttribute("aria-label", `Take the recipe ${r.name} away`);
+    const item = chip(list, r, r.name, `${r.words}, N ${r.value.toFixed(1)}`),
+      away = document.createElement("button");
+    away.type = "button";
+    away.className = "quiet";
+    away.textContent = "Take away";
+    away.setAttribute("aria-label", `Take the recipe ${r.name} away`);
     away.addEventListener("click", async () => {
       const answered = await (await send(`${root.dataset.recipesUrl}/${r.id}/delete`, { method: "POST" })).json();
-      recipes = answered.recipes; listRecipes();
+      recipes = answered.recipes;
+      listRecipes();
       const back = document.createElement("button");
-      back.type = "button"; back.className = "quiet"; back.textContent = `Put “${r.name}” back`;
-      back.addEventListener("click", async () => { recipes = (await (await send(`${root.dataset.recipesUrl}/${r.id}/restore`, { method: "POST" })).json()).recipes; listRecipes(); });
+      back.type = "button";
+      back.className = "quiet";
+      back.textContent = `Put “${r.name}” back`;
+      back.addEventListener("click", async () => {
+        recipes = (await (await send(`${root.dataset.recipesUrl}/${r.id}/restore`, { method: "POST" })).json())
+          .recipes;
+        listRecipes();
+      });
       $("recipes").append(back);
     });
     item.append(away);
@@ -149,19 +239,33 @@ function listRecipes() {
 $("keep").addEventListener("submit", async (e) => {
   e.preventDefault();
   const called = new FormData(e.target).get("called");
-  const answer = await send(root.dataset.recipesUrl, { method: "POST", headers: { "Content-Type": "application/json" }, body: JSON.stringify({ called, wells: mix }) });
+  const answer = await send(root.dataset.recipesUrl, {
+    method: "POST",
+    headers: { "Content-Type": "application/json" },
+    body: JSON.stringify({ called, wells: mix }),
+  });
   const answered = await answer.json();
-  if (!answer.ok) { say(answered.error, true); return; }
-  recipes = answered.recipes; listRecipes(); e.target.reset();
+  if (!answer.ok) {
+    say(answered.error, true);
+    return;
+  }
+  recipes = answered.recipes;
+  listRecipes();
+  e.target.reset();
   say(`“${called}” is kept; it can now be chosen wherever a colour is.`);
 });
-$("find").querySelector('[type="color"]').addEventListener("input", (e) => { $("find").elements.colour.value = e.target.value; });
+$("find")
+  .querySelector('[type="color"]')
+  .addEventListener("input", (e) => {
+    $("find").elements.colour.value = e.target.value;
+  });
 $("find").addEventListener("submit", async (e) => {
   e.preventDefault();
   const answered = await ask("match", { colour: new FormData(e.target).get("colour") });
   const list = $("found");
   list.replaceChildren();
-  for (const m of answered ? answered.mixes : []) chip(list, m, m.words, `off by ΔE ${m.delta_e.toFixed(1)}${m.near ? `: ${m.near}` : ""}`);
+  for (const m of answered ? answered.mixes : [])
+    chip(list, m, m.words, `off by ΔE ${m.delta_e.toFixed(1)}${m.near ? `: ${m.near}` : ""}`);
 });
 $("ladder").addEventListener("submit", async (e) => {
   e.preventDefault();
@@ -169,9 +273,12 @@ $("ladder").addEventListener("submit", async (e) => {
   const box = $("ladders");
   box.replaceChildren();
   for (const l of answered ? answered.ladders : []) {
-    const head = document.createElement("h2"), list = document.createElement("ol");
+    const head = document.createElement("h2"),
+      list = document.createElement("ol");
     head.textContent = `${l.name[0].toUpperCase()}${l.name.slice(1)}: ${l.unevenness.toFixed(1)} values from even at worst`;
-    l.steps.forEach((s, k) => chip(list, s, `${k + 1}. ${s.words}`, `N ${s.colour.value.toFixed(1)}, wanted ${s.wanted.toFixed(1)}`));
+    l.steps.forEach((s, k) =>
+      chip(list, s, `${k + 1}. ${s.words}`, `N ${s.colour.value.toFixed(1)}, wanted ${s.wanted.toFixed(1)}`),
+    );
     box.append(head, list);
   }
   box.scrollIntoView({ block: "nearest" });
@@ -183,12 +290,32 @@ $("primer").addEventListener("submit", async (e) => {
   box.replaceChildren();
   if (!answered) return;
   answered.primers.forEach((p, k) => {
-    const head = document.createElement("h2"), table = document.createElement("table");
+    const head = document.createElement("h2"),
+      table = document.createElement("table");
     head.textContent = `${k === 0 ? "Take " : ""}${p.name}: ${p.coats} coats on average, ${p.minutes} minutes`;
-    const body = p.rows.map((r) => { const tr = document.createElement("tr"); for (const text of [r.region, r.colour, r.reached ? `${r.coats} coats` : "never hides", r.undercoat ? `over ${r.undercoat}` : ""]) { const td = document.createElement("td"); td.textContent = text; tr.append(td); } return tr; });
-    table.append(...body); box.append(head, table);
+    const body = p.rows.map((r) => {
+      const tr = document.createElement("tr");
+      for (const text of [
+        r.region,
+        r.colour,
+        r.reached ? `${r.coats} coats` : "never hides",
+        r.undercoat ? `over ${r.undercoat}` : "",
+      ]) {
+        const td = document.createElement("td");
+        td.textContent = text;
+        tr.append(td);
+      }
+      return tr;
+    });
+    table.append(...body);
+    box.append(head, table);
   });
-  if (answered.missing.length) { const p = document.createElement("p"); p.className = "small"; p.textContent = `No colour yet: ${answered.missing.join(", ")}.`; box.append(p); }
+  if (answered.missing.length) {
+    const p = document.createElement("p");
+    p.className = "small";
+    p.textContent = `No colour yet: ${answered.missing.join(", ")}.`;
+    box.append(p);
+  }
   box.scrollIntoView({ block: "nearest" });
 });
 

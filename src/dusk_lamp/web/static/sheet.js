@@ -1,14 +1,17 @@
-// The plan sheet: has the pictures drawn before the PDF is asked for, says how far that is, and keeps or prints its pages.
+// The plan sheet: has the pictures drawn before the PDF is asked for, says how far that is, and keeps or prints its
+// pages.
 import { say } from "./page.js";
 
-const link = document.getElementById("pdf"), printer = document.getElementById("print");
+const link = document.getElementById("pdf"),
+  printer = document.getElementById("print");
 let pages = null; // once they are set
 
 // the pages as a file in the browser's hands
 async function set(words) {
   if (pages) return pages;
   const pictures = [...document.querySelectorAll(".step-views img, .finished")].map((i) => i.getAttribute("src"));
-  const said = words.textContent, left = [...pictures];
+  const said = words.textContent,
+    left = [...pictures];
   let done = 0;
   const draw = async () => {
     while (left.length) {
@@ -22,7 +25,9 @@ async function set(words) {
     const answer = await fetch(link.href);
     if (!answer.ok) throw new Error();
     pages = URL.createObjectURL(await answer.blob());
-  } catch { say("The pages did not arrive; try again.", true); }
+  } catch {
+    say("The pages did not arrive; try again.", true);
+  }
   words.textContent = said;
   return pages;
 }
@@ -40,7 +45,10 @@ function whenClicked(what, then) {
 
 // big letters, for a tablet at arm's length; kept in this browser
 const big = document.getElementById("big");
-const enlarge = (on) => { document.querySelector(".sheet").classList.toggle("is-big", on); big?.setAttribute("aria-pressed", String(on)); };
+const enlarge = (on) => {
+  document.querySelector(".sheet").classList.toggle("is-big", on);
+  big?.setAttribute("aria-pressed", String(on));
+};
 if (big) {
   enlarge(localStorage.getItem("big-letters") === "1");
   big.addEventListener("click", () => {
@@ -50,10 +58,25 @@ if (big) {
   });
 }
 
-whenClicked(link, (found) => Object.assign(document.createElement("a"), { href: found, download: link.dataset.name }).click());
-whenClicked(printer, (found) => { // the same pages as the PDF
+whenClicked(link, (found) =>
+  Object.assign(document.createElement("a"), { href: found, download: link.dataset.name }).click(),
+);
+whenClicked(printer, (found) => {
+  // the same pages as the PDF
   document.getElementById("pages")?.remove();
-  const frame = Object.assign(document.createElement("iframe"), { id: "pages", className: "visually-hidden", title: "Pages to print", src: found });
-  frame.addEventListener("load", () => { try { frame.contentWindow.focus(); frame.contentWindow.print(); } catch { open(found); } });
+  const frame = Object.assign(document.createElement("iframe"), {
+    id: "pages",
+    className: "visually-hidden",
+    title: "Pages to print",
+    src: found,
+  });
+  frame.addEventListener("load", () => {
+    try {
+      frame.contentWindow.focus();
+      frame.contentWindow.print();
+    } catch {
+      open(found);
+    }
+  });
   document.body.append(frame);
 });

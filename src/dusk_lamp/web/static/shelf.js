@@ -11,10 +11,19 @@ const limit = Number(line.dataset.limitMb);
 const asked = document.getElementById("several");
 function take(list) {
   const files = [...list];
-  if (files.length < 2) { if (files.length) bring(files); return; }
+  if (files.length < 2) {
+    if (files.length) bring(files);
+    return;
+  }
   document.getElementById("several-count").textContent = String(files.length);
-  asked.querySelector('[data-choice="one"]').onclick = () => { asked.close(); bring(files); };
-  asked.querySelector('[data-choice="each"]').onclick = () => { asked.close(); for (const file of files) bring([file]); };
+  asked.querySelector('[data-choice="one"]').onclick = () => {
+    asked.close();
+    bring(files);
+  };
+  asked.querySelector('[data-choice="each"]').onclick = () => {
+    asked.close();
+    for (const file of files) bring([file]);
+  };
   asked.showModal();
 }
 
@@ -26,26 +35,46 @@ function bring(files) {
   }
   const row = document.createElement("p");
   const bar = document.createElement("progress");
-  bar.max = 1; bar.value = 0;
+  bar.max = 1;
+  bar.value = 0;
   const word = document.createElement("span");
   word.textContent = `Bringing ${name}`;
   const stop = document.createElement("button");
-  stop.className = "quiet"; stop.textContent = "Stop";
+  stop.className = "quiet";
+  stop.textContent = "Stop";
   row.append(bar, word, stop);
   uploads.append(row);
   const request = new XMLHttpRequest(); // fetch cannot tell how much has been sent
   request.open("POST", line.dataset.url);
   request.setRequestHeader("X-CSRFToken", document.querySelector('meta[name="csrf-token"]').content);
   request.setRequestHeader("X-Requested-With", "fetch");
-  request.upload.onprogress = (e) => { if (e.lengthComputable) bar.value = e.loaded / e.total; };
-  stop.onclick = () => { request.abort(); row.remove(); };
-  request.onerror = () => { row.remove(); say("The upload broke off. Drop the file again.", true); };
+  request.upload.onprogress = (e) => {
+    if (e.lengthComputable) bar.value = e.loaded / e.total;
+  };
+  stop.onclick = () => {
+    request.abort();
+    row.remove();
+  };
+  request.onerror = () => {
+    row.remove();
+    say("The upload broke off. Drop the file again.", true);
+  };
   request.onload = () => {
     row.remove();
     let answer = {};
-    try { answer = JSON.parse(request.responseText); } catch { /* not ours */ }
-    if (request.status === 413) { say(`The file is larger than the limit of ${limit} MB; decimate it first.`, true); return; }
-    if (request.status !== 201) { say(answer.error || "The upload did not work; drop the file again.", true); return; }
+    try {
+      answer = JSON.parse(request.responseText);
+    } catch {
+      /* not ours */
+    }
+    if (request.status === 413) {
+      say(`The file is larger than the limit of ${limit} MB; decimate it first.`, true);
+      return;
+    }
+    if (request.status !== 201) {
+      say(answer.error || "The upload did not work; drop the file again.", true);
+      return;
+    }
     document.querySelector(".empty")?.remove();
     const sculpts = document.getElementById("sculpts");
     sculpts.insertAdjacentHTML("afterbegin", answer.card);
@@ -57,14 +86,28 @@ function bring(files) {
   request.send(form);
 }
 
-picker.addEventListener("change", () => { take(picker.files); picker.value = ""; });
+picker.addEventListener("change", () => {
+  take(picker.files);
+  picker.value = "";
+});
 let depth = 0;
-addEventListener("dragenter", (e) => { e.preventDefault(); depth += 1; veil.hidden = false; });
-addEventListener("dragleave", () => { depth -= 1; if (depth <= 0) { depth = 0; veil.hidden = true; } });
+addEventListener("dragenter", (e) => {
+  e.preventDefault();
+  depth += 1;
+  veil.hidden = false;
+});
+addEventListener("dragleave", () => {
+  depth -= 1;
+  if (depth <= 0) {
+    depth = 0;
+    veil.hidden = true;
+  }
+});
 addEventListener("dragover", (e) => e.preventDefault());
 addEventListener("drop", (e) => {
   e.preventDefault();
-  depth = 0; veil.hidden = true;
+  depth = 0;
+  veil.hidden = true;
   take(e.dataTransfer.files);
 });
 
@@ -72,5 +115,8 @@ addEventListener("drop", (e) => {
 const welcome = document.getElementById("welcome");
 if (welcome && localStorage.getItem("welcome") !== "away") {
   welcome.hidden = false;
-  document.getElementById("welcome-away").addEventListener("click", () => { localStorage.setItem("welcome", "away"); welcome.hidden = true; });
+  document.getElementById("welcome-away").addEventListener("click", () => {
+    localStorage.setItem("welcome", "away");
+    welcome.hidden = true;
+  });
 }

@@ -7,12 +7,16 @@ if (box) {
     const answer = await fetch(box.dataset.state);
     if (!answer.ok) return;
     const state = await answer.json();
-    if (state.ready || (location.pathname.endsWith("/stand") && state.share > 0.33)) { clearInterval(timer); location.reload(); }
+    if (state.ready || (location.pathname.endsWith("/stand") && state.share > 0.33)) {
+      clearInterval(timer);
+      location.reload();
+    }
   }, 700);
 }
 
 const again = document.getElementById("again");
 if (again) {
   const answer = await patient(location.href, {}, again);
-  if (answer.ok) location.reload(); else document.getElementById("stopped").hidden = false;
+  if (answer.ok) location.reload();
+  else document.getElementById("stopped").hidden = false;
 }

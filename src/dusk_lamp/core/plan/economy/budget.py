@@ -14,9 +14,9 @@ SHORT = 150.0  # minutes; in less nobody wants more than a small palette
 
 @dataclass(frozen=True)
 class Budget:
-    """How far a plan may go. minutes: of work. pots, puddles, steps: at most so many, None for any number. only: names of
-    the pots it may take, () for all. blends: whether neighbouring puddles may be blended. neat: whether every region's
-    base comes neat from a pot. steps_on: how many steps some regions get, by their ids."""
+    """How far a plan may go. minutes: of work. pots, puddles, steps: at most so many, None for any number. only:
+    names of the pots it may take, () for all. blends: whether neighbouring puddles may be blended. neat: whether
+    every region's base comes neat from a pot. steps_on: how many steps some regions get, by their ids."""
 
     minutes: float = number(GAME, 1, 3000, "the time", "min", step=10, form="Minutes")
     pots: int | None = number(None, 1, 200, "the number of pots", form="Pots at most")
@@ -29,7 +29,8 @@ class Budget:
 
     @classmethod
     def usual(cls, minutes: float = GAME) -> "Budget":
-        """What suits so much time: twelve pots and eighteen puddles for an evening or two, more for a display piece."""
+        """What suits so much time: twelve pots and eighteen puddles for an evening or two, more for a display
+        piece."""
         short = minutes <= SHORT
         return cls(minutes, 12 if short else 20, 18 if short else 40, 36 if short else None)
 

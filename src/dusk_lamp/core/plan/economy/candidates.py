@@ -1,4 +1,5 @@
-"""Candidates: what a puddle may be. Neat pots, and mixes of two in the parts that are counted out without thinking (CP-21)."""
+"""Candidates: what a puddle may be. Neat pots, and mixes of two in the parts that are counted out without thinking
+(CP-21)."""
 
 from collections.abc import Sequence
 from dataclasses import dataclass
@@ -99,8 +100,8 @@ def scores(found: Candidates, group: Group) -> NDArray[np.float32]:
 
 
 def reaching_most(gain: NDArray, most: int) -> NDArray[np.int64]:
-    """The few rows (C, B) that together reach the most, each the one that adds most to those before it; fewer where no
-    further one adds anything."""
+    """The few rows (C, B) that together reach the most, each the one that adds most to those before it; fewer where
+    no further one adds anything."""
     taken: list[int] = []
     best = np.zeros(gain.shape[1])
     for _ in range(min(most, len(gain))):

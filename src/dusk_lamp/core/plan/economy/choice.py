@@ -1,5 +1,5 @@
-"""The choice: one option for every region, so that all share few pots and puddles within the time. An integer programme,
-solved by HiGHS (scipy.optimize.milp): options, puddles and pots are its binaries."""
+"""The choice: one option for every region, so that all share few pots and puddles within the time. An integer
+programme, solved by HiGHS (scipy.optimize.milp): options, puddles and pots are its binaries."""
 
 import time
 from collections.abc import Sequence
@@ -50,8 +50,8 @@ def minutes_of(found: Candidates, options: Sequence[Option]) -> float:
 
 
 def choose(found: Candidates, options: Sequence[Option], budget: Budget, seconds: float = SECONDS) -> Choice:
-    """The options that bring the most weighted area near, less what the minutes are worth, within a budget. A region stays
-    bare only where the budget cannot paint them all."""
+    """The options that bring the most weighted area near, less what the minutes are worth, within a budget. A region
+    stays bare only where the budget cannot paint them all."""
     began = time.perf_counter()
     puddles = sorted({p for o in options for p in o.puddles})
     pots = sorted({t for p in puddles for t in found.pots_of(p)})
@@ -86,9 +86,12 @@ def choose(found: Candidates, options: Sequence[Option], budget: Budget, seconds
     v = np.concatenate([list(row.values()) for row, _, _ in rows])
     matrix = coo_matrix((v, (i, j)), shape=(len(rows), total)).tocsr()
     solved = milp(
-        aim, constraints=LinearConstraint(matrix, [low for _, low, _ in rows], [high for _, _, high in rows]),
-        integrality=np.ones(total), bounds=Bounds(0, 1), options={"time_limit": seconds, "mip_rel_gap": GAP},
-    )  # fmt: skip
+        aim,
+        constraints=LinearConstraint(matrix, [low for _, low, _ in rows], [high for _, _, high in rows]),
+        integrality=np.ones(total),
+        bounds=Bounds(0, 1),
+        options={"time_limit": seconds, "mip_rel_gap": GAP},
+    )
     took = time.perf_counter() - began
     if solved.x is None:
         return Choice([], 1.0, took)

@@ -1,5 +1,5 @@
-"""A choice as ordinary coats: in every region the base, shades down from it, lights up from it, blended where that was
-chosen."""
+"""A choice as ordinary coats: in every region the base, shades down from it, lights up from it, blended where that
+was chosen."""
 
 from collections.abc import Sequence
 from dataclasses import replace

@@ -1,5 +1,5 @@
-"""Groups: the samples of every region by the value they should have. Within a region the target is nearly a curve over
-value, so a group is one colour."""
+"""Groups: the samples of every region by the value they should have. Within a region the target is nearly a curve
+over value, so a group is one colour."""
 
 from dataclasses import dataclass
 
@@ -19,8 +19,8 @@ MOST_BINS = 48  # of one region; a wider range has wider ones
 @dataclass(frozen=True)
 class Group:
     """One region's groups, dark to light. number: of the region. lab: (B, 3) what each should look like. mm2: (B,).
-    weight: (B,) share of the whole, weighted by attention. samples: (n,) the region's samples; bin: (n,) group of each. care:
-    times the time of a brush on it."""
+    weight: (B,) share of the whole, weighted by attention. samples: (n,) the region's samples; bin: (n,) group of
+    each. care: times the time of a brush on it."""
 
     number: int
     lab: NDArray[np.float64]
@@ -37,8 +37,8 @@ class Group:
 
 
 def attention_of(context: Context) -> NDArray[np.float64]:
-    """(R + 1,) what a mm² of each region counts, by its attention, and more where it is small; nothing where nobody has
-    marked."""
+    """(R + 1,) what a mm² of each region counts, by its attention, and more where it is small; nothing where nobody
+    has marked."""
     regions = context.site.marking.regions
     areas = summed(context.site.labels, context.site.areas.astype(np.float64), len(regions) + 1)
     least = price("small") * float(areas[1:].sum())

@@ -1,7 +1,8 @@
-"""Options: ways to paint one region with some puddles, dark to light, hard edges or blended, found by a dynamic programme.
+"""Options: ways to paint one region with some puddles, dark to light, hard edges or blended, found by a dynamic
+programme.
 
-For a price of each step, the best run of puddles over the region's groups is found exactly: a group is painted with one
-puddle as it is, or lies in the blend between two that follow each other.
+For a price of each step, the best run of puddles over the region's groups is found exactly: a group is painted with
+one puddle as it is, or lies in the blend between two that follow each other.
 """
 
 from collections.abc import Sequence
@@ -29,8 +30,8 @@ PRICES = (0.0006, 0.0015, 0.004, 0.01, 0.025)  # of a step, as a share of the wh
 class Option:
     """One way to paint a region. region: its place among the groups. puddles: candidates, dark to light. bands: (B,)
     the place of the puddle that each group is painted with. blended: for each puddle but the first, whether it is
-    blended into the one before. mixed: (B,) the place of the lighter puddle, where a group lies in a blend, else −1. gain:
-    of the weighted area. minutes: of work at the model. base: the place of the puddle that is laid first."""
+    blended into the one before. mixed: (B,) the place of the lighter puddle, where a group lies in a blend, else −1.
+    gain: of the weighted area. minutes: of work at the model. base: the place of the puddle that is laid first."""
 
     region: int
     puddles: tuple[int, ...]
@@ -48,8 +49,8 @@ class Option:
 
 
 class Region:
-    """One region with a pool of puddles, ready to be asked for options. keep: candidates of the pool that are never left
-    out, however little they bring."""
+    """One region with a pool of puddles, ready to be asked for options. keep: candidates of the pool that are never
+    left out, however little they bring."""
 
     def __init__(
         self,

@@ -15,8 +15,9 @@ LETTERS = "ABCDEFGHIJKLMNOPQRSTUVWXYZ"
 
 @dataclass(frozen=True)
 class Puddle:
-    """One puddle. letter: its place. mix: what it is. drops: put in, by pot. added_to: the letter of the puddle that it
-    grows out of, "" where it is begun clean; takes: drops of that. ml: that the model needs of it. left: drops over.
+    """One puddle. letter: its place. mix: what it is. drops: put in, by pot. added_to: the letter of the puddle that
+    it grows out of, "" where it is begun clean; takes: drops of that. ml: that the model needs of it. left: drops
+    over.
     feeds: letters of those that grow out of it."""
 
     letter: str
@@ -56,8 +57,8 @@ def letter_of(k: int) -> str:
 
 
 def palette_of(mixes: Sequence[Mix], ml: Sequence[float], drops_per_ml: float) -> list[Puddle]:
-    """The puddles in the order they are needed. A mix grows out of a puddle of the same two pots, or of one of them neat,
-    where only the other pot has to be added (CP-21, CP-22)."""
+    """The puddles in the order they are needed. A mix grows out of a puddle of the same two pots, or of one of them
+    neat, where only the other pot has to be added (CP-21, CP-22)."""
     need = [max(price("least drops"), price("spare") * v * drops_per_ml) for v in ml]
     made: list[tuple[str, int, dict[str, int]]] = []  # from, drops taken of it, what is added
     given = [0.0] * len(mixes)  # drops that others take
@@ -87,8 +88,8 @@ def palette_of(mixes: Sequence[Mix], ml: Sequence[float], drops_per_ml: float) -
 
 
 def poured(puddles: Sequence[Puddle], drops_per_ml: float) -> list[dict[str, float]]:
-    """What is on each place of the palette once all was mixed and taken, drop by drop, by pot: nothing below zero where the
-    palette holds."""
+    """What is on each place of the palette once all was mixed and taken, drop by drop, by pot: nothing below zero
+    where the palette holds."""
     there: dict[str, dict[str, float]] = {}
     for puddle in puddles:
         own: dict[str, float] = {name: float(n) for name, n in puddle.drops.items()}

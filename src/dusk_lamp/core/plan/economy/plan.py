@@ -37,8 +37,9 @@ FRONT = (30.0, 60.0, 90.0, 120.0, 180.0, 300.0)  # minutes
 @dataclass(frozen=True)
 class Economy:
     """A plan for a budget. coats: in order, of the stage colour. puddles: the palette. pots: in the order they are
-    needed. steps: as they are done. minutes: of work, with pots and puddles. near_5, near_8: share of the marked area within
-    ΔE00 5 and 8 of what it should look like; near_5_weighted: the same, weighted by attention; mean_de. gap: of the choice.
+    needed. steps: as they are done. minutes: of work, with pots and puddles. near_5, near_8: share of the marked area
+    within ΔE00 5 and 8 of what it should look like; near_5_weighted: the same, weighted by attention; mean_de. gap:
+    of the choice.
     bare: names of regions that there was no time for. letter_of_step: the puddle of each."""
 
     budget: Budget
@@ -87,8 +88,8 @@ def economy(
     numbers: Sequence[int] = (),
     ready: Ready | None = None,
 ) -> Economy:
-    """The best plan for a budget over the undercoat that is there. numbers: of the regions, () for all. ready: what was
-    made ready before, for the same pins.
+    """The best plan for a budget over the undercoat that is there. numbers: of the regions, () for all. ready: what
+    was made ready before, for the same pins.
 
     Raises:
         SettingError: nothing is marked, there is nothing to paint with, or pins that contradict each other.
@@ -220,15 +221,21 @@ def _as_pinned(ready: Ready) -> None:
 
 
 def _chosen(ready: Ready, budget: Budget) -> Choice:
-    """A choice, and again with what every region could make of the puddles that are there now, as long as that helps."""
+    """A choice, and again with what every region could make of the puddles that are there now, as long as that
+    helps."""
     ready = replace(ready, options=list(ready.options), seen=set(ready.seen))  # another budget begins from the same
     chosen = choose(ready.found, _faces_kept(ready, budget), budget)
     for _ in range(ROUNDS if chosen.options else 0):
         there = chosen.puddles
         for r, group in enumerate(ready.groups):
             every = np.arange(len(ready.found.lab))
-            own = _few(ready.near[r] * group.weight, every[np.isin(ready.found.first, _pots(ready, there))
-                                                          & np.isin(ready.found.second, _pots(ready, there))], 3)  # fmt: skip
+            own = _few(
+                ready.near[r] * group.weight,
+                every[
+                    np.isin(ready.found.first, _pots(ready, there)) & np.isin(ready.found.second, _pots(ready, there))
+                ],
+                3,
+            )
             region = Region(r, group, ready.found, sorted({*there, *own}), ready.near[r], there)
             _add(ready, region, [there, [*there, *own]], budget)
         _as_pinned(ready)
@@ -242,8 +249,8 @@ def _chosen(ready: Ready, budget: Budget) -> Choice:
 
 
 def _faces_kept(ready: Ready, budget: Budget) -> list[Option]:
-    """The options without those that leave a face flat where there is time for it: five or six steps are usual for what is
-    looked at first, and whatever is dropped for time, it is never the face (CP-35, section 13)."""
+    """The options without those that leave a face flat where there is time for it: five or six steps are usual for
+    what is looked at first, and whatever is dropped for time, it is never the face (CP-35, section 13)."""
     flat = set()
     for place in ready.faces if ready.fuller else ():
         most = max((o.steps for o in ready.options if o.region == place), default=0)
@@ -334,7 +341,18 @@ def _made(
     done = {o.region for o in chosen.options}
     bare = tuple(site.marking.regions[g.number - 1].name for k, g in enumerate(groups) if k not in done)
     return Economy(
-        budget, tuple(coats), tuple(puddles), pots, tuple(steps), tuple(letter[c.mix] for c in coats), minutes,
-        float(mm2[off <= 5].sum() / mm2.sum()), float(mm2[off <= 8].sum() / mm2.sum()),
-        float(weight[off <= 5].sum() / weight.sum()), float(np.average(off, weights=mm2)), chosen.gap, seconds, bare,
-    )  # fmt: skip
+        budget,
+        tuple(coats),
+        tuple(puddles),
+        pots,
+        tuple(steps),
+        tuple(letter[c.mix] for c in coats),
+        minutes,
+        float(mm2[off <= 5].sum() / mm2.sum()),
+        float(mm2[off <= 8].sum() / mm2.sum()),
+        float(weight[off <= 5].sum() / weight.sum()),
+        float(np.average(off, weights=mm2)),
+        chosen.gap,
+        seconds,
+        bare,
+    )

@@ -1,5 +1,5 @@
-"""One palette for all stages: what edges, metal, glow, eyes and wear need comes from the pots and puddles that are out
-already, where that is hardly seen (CP-35); and what stands in for a pot that is missing."""
+"""One palette for all stages: what edges, metal, glow, eyes and wear need comes from the pots and puddles that are
+out already, where that is hardly seen (CP-35); and what stands in for a pot that is missing."""
 
 from collections.abc import Sequence
 from dataclasses import dataclass, replace
@@ -23,8 +23,9 @@ def on_the_palette(coats: Sequence[Coat]) -> list[Mix]:
 def from_what_is_out(new: Sequence[Coat], before: Sequence[Coat]) -> list[Coat]:
     """Coats with their mixes from the palette that the coats before them need anyway.
 
-    A puddle that is there is taken where it is as near as a further pot must bring; else a mix of two pots that are out, where it
-    is within the shared distance of the table. What stays as it was puts its own pots out for the coats after it.
+    A puddle that is there is taken where it is as near as a further pot must bring; else a mix of two pots that are
+    out, where it is within the shared distance of the table. What stays as it was puts its own pots out for the coats
+    after it.
     """
     puddles = on_the_palette(before)
     pots: dict[str, Paint] = {p.name: p for m in puddles for p in m.paints}
@@ -60,8 +61,8 @@ def _apart(one: Mix, other: Mix) -> float:
 
 @dataclass(frozen=True)
 class StandIn:
-    """What stands in for a pot of a plan. pot: its name. mix: of other paints on the rack; None where there is none of its
-    kind. delta_e: ΔE00 of the mix that is changed most by it."""
+    """What stands in for a pot of a plan. pot: its name. mix: of other paints on the rack; None where there is none
+    of its kind. delta_e: ΔE00 of the mix that is changed most by it."""
 
     pot: str
     mix: Mix | None
@@ -77,8 +78,9 @@ class StandIn:
 
 
 def stand_ins(coats: Sequence[Coat], rack: Rack) -> list[StandIn]:
-    """For every pot that the coats are mixed from, in the order of use, what would stand in for it, and how far its mixes would
-    then be off. A mix of pots that are out anyway goes before one that asks for another, where it is as near."""
+    """For every pot that the coats are mixed from, in the order of use, what would stand in for it, and how far its
+    mixes would then be off. A mix of pots that are out anyway goes before one that asks for another, where it is as
+    near."""
     mixes = on_the_palette(coats)
     used = list(dict.fromkeys(p for m in mixes for p in m.paints))
     return [_stand_in(pot, mixes, [p for p in used if p != pot], rack) for pot in used]

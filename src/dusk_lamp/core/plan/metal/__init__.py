@@ -1,7 +1,8 @@
-"""Painted metal, no metal in the paint: three schools (craft page, section 11), one a file. Each gives a share 0..1 of the
-way from a metal's darkest to its lightest at every spot.
+"""Painted metal, no metal in the paint: three schools (craft page, section 11), one a file. Each gives a share 0..1
+of the way from a metal's darkest to its lightest at every spot.
 
-A school is one file of this folder with a class below `School` and one of it as `SCHOOL`; nothing else has to be changed.
+A school is one file of this folder with a class below `School` and one of it as `SCHOOL`; nothing else has to be
+changed.
 """
 
 from collections.abc import Mapping

@@ -30,7 +30,8 @@ FURTHEST, STEP = 60, 15  # degrees round the display view that are looked at
 READS = 0.6  # correlation of values with those of the display view, from which on it reads as the same metal
 DARK, LIGHT = 2.5, 8.5  # values that count as near-black and near-white
 JUMP = 1.5  # values between neighbouring mixes that show as a border (craft page, section 11)
-WORLD_COLOURS = {  # dark to light, what a neutral metal takes from a world: it is never grey only (craft page, section 11)
+# dark to light, what a neutral metal takes from a world: it is never grey only (craft page, section 11)
+WORLD_COLOURS = {
     "noon": ("#1b2330", "#5d6b7c", "#a9b5c0", "#f3f6f8"),
     "dusk": ("#181f33", "#4f5477", "#c39a88", "#f3e6d2"),
     "red sky": ("#2b1512", "#7c2419", "#cf6b2d", "#efe0bf"),
@@ -42,12 +43,16 @@ WORLD_SHARE, OWN_CHROMA = (
     30.0,
 )  # of a grey metal's hue that is the world's; C* of an own colour that keeps two thirds of it
 OTHERS_SHARE = 0.25  # of that, where it is no metal
-USUAL = {  # how sharp and how strong a material's lights are, CP-27: a shiny leather has sharp, small ones; from memory
-    "metal": ("lamp", "noon", Shine()), "leather": ("lamp", "a lamp alone", Shine(roughness=0.4, gather=0.8)),
-    "hair": ("strands", "noon", Shine(roughness=0.3, gather=0.6)), "fur": ("strands", "noon", Shine(roughness=0.6, gather=0.5)),
-    "stone": ("lamp", "a lamp alone", Shine(roughness=0.3, gather=0.7)), "glass or gem": ("lamp", "noon", Shine(roughness=0.1)),
+# how sharp and how strong a material's lights are, CP-27: a shiny leather has sharp, small ones; from memory
+USUAL = {
+    "metal": ("lamp", "noon", Shine()),
+    "leather": ("lamp", "a lamp alone", Shine(roughness=0.4, gather=0.8)),
+    "hair": ("strands", "noon", Shine(roughness=0.3, gather=0.6)),
+    "fur": ("strands", "noon", Shine(roughness=0.6, gather=0.5)),
+    "stone": ("lamp", "a lamp alone", Shine(roughness=0.3, gather=0.7)),
+    "glass or gem": ("lamp", "noon", Shine(roughness=0.1)),
     "painted armour": ("lamp", "noon", Shine(roughness=0.35, gather=0.6)),
-}  # fmt: skip
+}
 NEAREST, CUSTOMARY = "nearest mixes", "customary steel ladder"
 GREYISH = 12.0  # C* of a pot that serves for steel; from memory
 MATT = ("lamp", "noon", Shine(roughness=0.9, contrast=0.7))
@@ -86,7 +91,8 @@ def usual_metal(material: str) -> Metal:
 
 
 def local_for(local: Local) -> Local:
-    """The local colour that a shine is painted with: metal runs from near-black to near-white, all else within its own key."""
+    """The local colour that a shine is painted with: metal runs from near-black to near-white, all else within its
+    own key."""
     return replace(local, low=DARKEST, middle=None, high=LIGHTEST) if local.material == "metal" else local
 
 
@@ -97,8 +103,8 @@ def values(site: Site, metal: Metal, lamp: Lamp, local: Local = STEEL) -> NDArra
 
 
 def colours(value: NDArray[np.float32], metal: Metal, local: Local = STEEL) -> NDArray[np.float64]:
-    """(N, 3) linear RGB of metal of a local colour at values (N,), with the colours of its world in it: the greyer the metal,
-    the more of them."""
+    """(N, 3) linear RGB of metal of a local colour at values (N,), with the colours of its world in it: the greyer
+    the metal, the more of them."""
     table = ladder(local_for(local))
     if (world := WORLD_COLOURS.get(metal.world)) is not None:
         own = lab_of(table)
@@ -136,8 +142,8 @@ def layers_of(
 
 
 def customary_layers(task: Task) -> list[Coat]:
-    """The customary ladder of painted steel (CP-22) from three pots, each lighter mix where the metal is nearer to it than
-    to the one before; the lightest of all on the edges is left to the edge highlights.
+    """The customary ladder of painted steel (CP-22) from three pots, each lighter mix where the metal is nearer to it
+    than to the one before; the lightest of all on the edges is left to the edge highlights.
 
     Raises:
         SettingError: the rack has no three base or layer paints, dark, middle and light.
@@ -167,8 +173,8 @@ def customary_layers(task: Task) -> list[Coat]:
 
 @dataclass(frozen=True)
 class Holds:
-    """degrees: how far round the display view, to either side, it still reads as metal. looks: (azimuth off the display
-    view, correlation with it) of each look. contrast: whether near-black lies beside near-white."""
+    """degrees: how far round the display view, to either side, it still reads as metal. looks: (azimuth off the
+    display view, correlation with it) of each look. contrast: whether near-black lies beside near-white."""
 
     degrees: int
     looks: list[tuple[int, float]]
@@ -177,8 +183,8 @@ class Holds:
 
 
 def holds(site: Site, own: NDArray[np.bool_], metal: Metal, lamp: Lamp, local: Local = STEEL) -> Holds:
-    """From how far round a region's metal holds: what is painted for the display view against what a mirror would show
-    from beside it, on what is seen from there."""
+    """From how far round a region's metal holds: what is painted for the display view against what a mirror would
+    show from beside it, on what is seen from there."""
     painted = values(site, metal, lamp, local)
     looks = []
     for off in range(-FURTHEST, FURTHEST + 1, STEP):
@@ -223,18 +229,21 @@ def _beside(site: Site, value: NDArray[np.float32], own: NDArray[np.bool_], near
 
 
 def jumps(layers: list[Coat]) -> list[str]:
-    """Where neighbouring mixes are further apart than reads as smooth, or the first step is missing, and what mends it."""
+    """Where neighbouring mixes are further apart than reads as smooth, or the first step is missing, and what mends
+    it."""
     out = []
     if layers and layers[0].mix.colour.value > DARKEST + JUMP:
         first = layers[0].mix
         out.append(
-            f"The first step is missing: {first.words()} is value {first.colour.value:.1f}, and metal begins near black. Mix a black "
+            f"The first step is missing: {first.words()} is value {first.colour.value:.1f}, and metal begins near "
+            "black. Mix a black "
             "into it 1:1 for the darkest, or put a black on the rack."
         )
     for below, above in pairwise(layers):
         step = above.mix.colour.value - below.mix.colour.value
         if step > JUMP:
             out.append(
-                f"{below.mix.words()} to {above.mix.words()} jumps {step:.1f} values: mix the two 1:1 in between, or glaze the border"
+                f"{below.mix.words()} to {above.mix.words()} jumps {step:.1f} values: mix the two 1:1 in between, "
+                "or glaze the border"
             )
     return out

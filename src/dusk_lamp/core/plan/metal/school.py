@@ -17,10 +17,10 @@ DARKEST, LIGHTEST = 1.2, 9.5  # values of painted metal: near-black beside near-
 
 @dataclass(frozen=True)
 class Shine:
-    """The painter's exaggerations. view: azimuth and elevation it is looked at from. roughness: 0 a mirror, 1 dull. bow:
-    how far flat facets are taken as bent, so that they run from dark to light. counterchange: how strongly neighbours run
-    opposite ways. gather: how far the light is drawn together. contrast: times what there is. corrections: what the painter says
-    of single facets."""
+    """The painter's exaggerations. view: azimuth and elevation it is looked at from. roughness: 0 a mirror, 1 dull.
+    bow: how far flat facets are taken as bent, so that they run from dark to light. counterchange: how strongly
+    neighbours run opposite ways. gather: how far the light is drawn together. contrast: times what there is.
+    corrections: what the painter says of single facets."""
 
     view: tuple[float, float] = (0.0, 8.0)
     roughness: float = number(0.25, 0, 1, "roughness", step=0.05, form="Roughness", slide=1)

@@ -1,4 +1,5 @@
-"""The blade trainer: one facet unrolled flat as a gradient to copy, with the mixes along it and how the hand joins them."""
+"""The blade trainer: one facet unrolled flat as a gradient to copy, with the mixes along it and how the hand joins
+them."""
 
 from collections.abc import Sequence
 from dataclasses import dataclass
@@ -34,8 +35,8 @@ class Stop:
 
 @dataclass(frozen=True)
 class Trainer:
-    """length, width: mm of the facet unrolled. stops: along its length. mixes: (share, in words, `#rrggbb`), dark to light
-    or back as they come. words: how they are joined, one for each border."""
+    """length, width: mm of the facet unrolled. stops: along its length. mixes: (share, in words, `#rrggbb`), dark to
+    light or back as they come. words: how they are joined, one for each border."""
 
     kind: str
     stops: list[Stop]
@@ -84,7 +85,8 @@ def unrolled(
     each = facet.length / max(count - 1, 1)
     words.insert(
         0,
-        f"{counted(count, 'mix', 'mixes')} over {facet.length:.1f} mm, one every {each:.1f} mm; the cutting edge last.",
+        f"{counted(count, 'mix', 'mixes')} over {facet.length:.1f} mm, one every {each:.1f} mm; the cutting edge "
+        "last.",
     )
     named = [(float(middles[k]), m.words(), m.colour.hex) for k, m in zip(places, mixes, strict=True)]
     return Trainer(facet.kind, stops, named, words, float(facet.length), float(width))

@@ -23,8 +23,8 @@ class UnderLamp(School):
     weak = "From other sides it no longer reads as metal; flat plates come out all one value."
 
     def shares(self, site: Site, shine: Shine, world: World, lamp: Lamp) -> NDArray[np.float32]:
-        """What is mirrored, as painted light is: its lightness between the darkest and the brightest of it, for metal is
-        near-black beside near-white."""
+        """What is mirrored, as painted light is: its lightness between the darkest and the brightest of it, for metal
+        is near-black beside near-white."""
         shown = mirrored(site.surface, site.visibility, shine.view, world, shine.roughness).astype(np.float64)
         order = np.argsort(shown, kind="stable")
         run = np.cumsum(site.areas[order].astype(np.float64))

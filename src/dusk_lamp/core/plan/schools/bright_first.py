@@ -1,4 +1,5 @@
-"""School D: a tinted primer, grey, a wide bright white, a varnish; what brings it down comes over the colours (CP-37)."""
+"""School D: a tinted primer, grey, a wide bright white, a varnish; what brings it down comes over the colours
+(CP-37)."""
 
 from ...coat.coat import Coat
 from ...paint.mix import Mix, only

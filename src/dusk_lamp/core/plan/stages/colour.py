@@ -24,8 +24,8 @@ from .stage import Item, Stage
 
 @dataclass(frozen=True)
 class ColourWishes:
-    """every: the way of regions that name none; "" leaves them a sketch. budget: the time, pots and puddles that those
-    are planned for, all together; None where each is painted by itself."""
+    """every: the way of regions that name none; "" leaves them a sketch. budget: the time, pots and puddles that
+    those are planned for, all together; None where each is painted by itself."""
 
     every: str = text("", (0, 20), "the way of all other regions")
     budget: Budget | None = None
@@ -62,8 +62,8 @@ class Colour(Stage):
         )
 
     def items(self, context: Context) -> list[Item]:
-        """The regions that a way is wished for, as far as they can be painted. What is painted as metal is left to that
-        stage, unless it names a way."""
+        """The regions that a way is wished for, as far as they can be painted. What is painted as metal is left to
+        that stage, unless it names a way."""
         wishes, metal, areas = context.wishes(self.name), context.wishes("metal"), context.site.areas
         every = "" if wishes.budget else wishes.every
         out = []
@@ -76,8 +76,8 @@ class Colour(Stage):
         return out
 
     def planned(self, context: Context) -> list[int]:
-        """The numbers of the regions that a budget is planned for: all that name no way of their own, nor ask for a ladder of
-        metal."""
+        """The numbers of the regions that a budget is planned for: all that name no way of their own, nor ask for a
+        ladder of metal."""
         marking, areas, metal = context.site.marking, context.site.areas, context.wishes("metal")
         return [
             k
@@ -93,9 +93,15 @@ class Colour(Stage):
         """
         pins = [budget.only, budget.blends, budget.neat, budget.steps_on]
         state = digest(
-            "economy", plain(pins), context.target_key("metal"), context.simulation.chain(context.before(self.name))[-1],
-            [plain(p) for p in context.rack], plain(context.tools), self.planned(context), context.plan.models,
-        )  # fmt: skip
+            "economy",
+            plain(pins),
+            context.target_key("metal"),
+            context.simulation.chain(context.before(self.name))[-1],
+            [plain(p) for p in context.rack],
+            plain(context.tools),
+            self.planned(context),
+            context.plan.models,
+        )
 
         def make() -> Economy:
             numbers = self.planned(context)
@@ -112,9 +118,14 @@ class Colour(Stage):
         """
         by, id_ = way(name), context.site.marking.ids[number]
         key = digest(
-            context.target_key(self.name), number, name, context.simulation.chain(context.before(self.name))[-1],
-            [plain(p) for p in context.rack], plain(context.tools), plain(context.lamp),
-        )  # fmt: skip
+            context.target_key(self.name),
+            number,
+            name,
+            context.simulation.chain(context.before(self.name))[-1],
+            [plain(p) for p in context.rack],
+            plain(context.tools),
+            plain(context.lamp),
+        )
 
         def make() -> Tried:
             task = context.task(self.name, number)
@@ -165,8 +176,8 @@ class Colour(Stage):
         return [*context.before(self.name), *own, *context.after(self.name)]
 
     def in_order(self, context: Context) -> list[Coat]:
-        """All coats of the plan with those in colour region by region, in the order of the craft; those of a plan for all of
-        them so that one region dries while the next is painted."""
+        """All coats of the plan with those in colour region by region, in the order of the craft; those of a plan for
+        all of them so that one region dries while the next is painted."""
         by_region, places = self.by_region(context), self.places(context)
         together = [p for p in places if by_region[p.region][0].way == ECONOMY]
         own = interleaved({p.region: by_region[p.region] for p in together}, together)

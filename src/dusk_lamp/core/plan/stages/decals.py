@@ -69,14 +69,21 @@ class DecalStage(Stage):
     def tasks(self, context: Context, coats: Sequence[Coat]) -> list[tuple[int, Task]]:
         """Each decal, between its two coats."""
         return [
-            (k, Task(
-                "Lay the decal",
-                f"Soak it, slide it off its paper onto the wet gloss, press the water out from the middle.{self._slits(context, coat.region)} "
-                "A softener, if you have one, last; do not touch it while it wrinkles.",
-                care("decal"), care("decal dries"), ("knife", "solvent"),
-            ))
-            for k, coat in enumerate(coats) if coat.stage == self.name and coat.way == "over"
-        ]  # fmt: skip
+            (
+                k,
+                Task(
+                    "Lay the decal",
+                    "Soak it, slide it off its paper onto the wet gloss, press the water out from the "
+                    f"middle.{self._slits(context, coat.region)} "
+                    "A softener, if you have one, last; do not touch it while it wrinkles.",
+                    care("decal"),
+                    care("decal dries"),
+                    ("knife", "solvent"),
+                ),
+            )
+            for k, coat in enumerate(coats)
+            if coat.stage == self.name and coat.way == "over"
+        ]
 
     def _slits(self, context: Context, id_: int) -> str:
         site = context.site

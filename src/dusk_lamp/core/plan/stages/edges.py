@@ -16,8 +16,8 @@ from .stage import Item, Stage
 
 @dataclass(frozen=True)
 class RegionEdges:
-    """Of one region. highlight: whether its crests get a light line; lining: whether its creases get a dark one. least:
-    mm of the shortest edge that is highlighted. line: mm, the width of the wide line."""
+    """Of one region. highlight: whether its crests get a light line; lining: whether its creases get a dark one.
+    least: mm of the shortest edge that is highlighted. line: mm, the width of the wide line."""
 
     highlight: bool = False
     lining: bool = False

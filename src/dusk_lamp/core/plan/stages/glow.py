@@ -51,19 +51,25 @@ MOST_SPOTS = 8
 AMBER, LAVA = "#ffb347", "#ff5a1f"
 DARK_COLOUR = 0.25  # a colour whose brightest channel is below this glows in no light of its own
 SIDE_WORDS = {
-    "under": "Under its feet", "left": "On its left as you look", "right": "On its right as you look",
-    "front": "In front of it", "behind": "Behind it",
-}  # fmt: skip
+    "under": "Under its feet",
+    "left": "On its left as you look",
+    "right": "On its right as you look",
+    "front": "In front of it",
+    "behind": "Behind it",
+}
 EVENNESS_WORDS = {
-    "middle": "in its middle", "line": "along its inner curve", "end": "at its upper end", "even": "evenly",
-}  # fmt: skip
+    "middle": "in its middle",
+    "line": "along its inner curve",
+    "end": "at its upper end",
+    "even": "evenly",
+}
 
 
 @dataclass(frozen=True)
 class GlowWish:
     """One glow. id: that no other ever has. region: the id of the region that glows. place: in the file's axes, of a
-    ball's foot or a plane's middle; out: the direction off the surface, or that a plane shines in. off: mm from the foot
-    to a ball. spots: places of heat and flame; length: mm of those."""
+    ball's foot or a plane's middle; out: the direction off the surface, or that a plane shines in. off: mm from the
+    foot to a ball. spots: places of heat and flame; length: mm of those."""
 
     id: int = 0
     kind: str = choice("region", KINDS, "what glows")
@@ -214,7 +220,8 @@ class GlowStage(Stage):
     def reached(
         self, context: Context, own: GlowWish, value: NDArray | None = None, highlit: dict[int, bool] | None = None
     ) -> Reached:
-        """What a glow reaches. value: (N,) as it is painted so far; highlit: which crests have a highlight in that."""
+        """What a glow reaches. value: (N,) as it is painted so far; highlit: which crests have a highlight in
+        that."""
         plan, lamp = context.plan, context.grey.light.total
         glow, wish = self.caught(context, own), self.wish(context, own)
         return reached(context.site, wish, glow, lamp, plan.exposure, plan.light.full, value, highlit)
@@ -261,7 +268,8 @@ class GlowStage(Stage):
 
     # --- new ones
     def new(self, context: Context, kind: str, id_: int, **given: Any) -> GlowWish:
-        """A glow as it begins. kind: region (region: its id), a side of planes.SIDES, ball, hot metal or flame (place,
+        """A glow as it begins. kind: region (region: its id), a side of planes.SIDES, ball, hot metal or flame
+        (place,
         out: in the file's axes; off: mm).
 
         Raises:
@@ -280,9 +288,15 @@ class GlowStage(Stage):
             x, y, z = context.placing.to_file(np.array([plane.middle]))[0].tolist()
             a, b, c = (float(v) for v in np.array(plane.normal) @ context.placing.turn)
             own = GlowWish(
-                id_, "plane", SIDE_WORDS[kind], place=(x, y, z), out=(a, b, c), width=plane.width, height=plane.height,
+                id_,
+                "plane",
+                SIDE_WORDS[kind],
+                place=(x, y, z),
+                out=(a, b, c),
+                width=plane.width,
+                height=plane.height,
                 colour=LAVA,
-            )  # fmt: skip
+            )
         elif kind == "ball":
             off = float(given.get("off", FIRST_OFF * size))
             own = GlowWish(
@@ -363,13 +377,18 @@ class GlowStage(Stage):
         return row | {
             "reach": round(reach_of(wish.source, glow.area, own.strength, least), 2),
             "limit": round(reach_of(wish.source, glow.area, limit, least), 2) if np.isfinite(limit) else None,
-            "middle": [round(float(v), 3) for v in glow.middle], "mind": mind,
+            "middle": [round(float(v), 3) for v in glow.middle],
+            "mind": mind,
             "bands": [
-                {**b, "number": BANDS.index(str(b["name"])), "regions": [[names[n], s] for n, s in b["regions"].items()]}  # type: ignore[attr-defined]
+                {
+                    **b,
+                    "number": BANDS.index(str(b["name"])),
+                    "regions": [[names[n], s] for n, s in b["regions"].items()],
+                }
                 for b in band_rows(site, found.band)
             ],
             "edges": [_edge_words(c, names) for c in found.catches[:12]],
-        }  # fmt: skip
+        }
 
 
 def _edge_words(catch: Any, names: Sequence[str]) -> str:

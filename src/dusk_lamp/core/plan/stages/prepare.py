@@ -38,20 +38,32 @@ class PrepareStage(Stage):
                 Task(
                     "Fill the gaps",
                     "Press putty in with a wet tool, smooth it level, and wet-sand it once it is hard.",
-                    care("fill"), care("putty dries"), ("putty", "dust"),
+                    care("fill"),
+                    care("putty dries"),
+                    ("putty", "dust"),
                 )
-            )  # fmt: skip
+            )
         if own.base == "paste and stones":
             out.append(
-                Task("Glue the stones on", "Set the largest first, off the middle, a third of each sunk in.",
-                     care("stones"), care("glue dries"), ("cement",))
-            )  # fmt: skip
+                Task(
+                    "Glue the stones on",
+                    "Set the largest first, off the middle, a third of each sunk in.",
+                    care("stones"),
+                    care("glue dries"),
+                    ("cement",),
+                )
+            )
         if own.base != "as it is":
             out.append(
-                Task("Spread the paste on the base",
-                     "Up to the feet and not over them; clean the rim with a damp finger. It dries overnight, before the primer.",
-                     care("paste"), care("paste dries"), ())
-            )  # fmt: skip
+                Task(
+                    "Spread the paste on the base",
+                    "Up to the feet and not over them; clean the rim with a damp finger. It dries overnight, "
+                    "before the primer.",
+                    care("paste"),
+                    care("paste dries"),
+                    (),
+                )
+            )
         return [(0, task) for task in out]
 
 

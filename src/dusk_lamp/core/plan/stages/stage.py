@@ -13,8 +13,8 @@ from ..task import Task
 
 @dataclass(frozen=True)
 class Item:
-    """One thing that a stage's wishes ask coats for. way: what its coats are known by. region: the id of the region it
-    is for; 0 for none. title: what a painter calls it."""
+    """One thing that a stage's wishes ask coats for. way: what its coats are known by. region: the id of the region
+    it is for; 0 for none. title: what a painter calls it."""
 
     way: str
     region: int = 0
@@ -89,7 +89,8 @@ class Stage:
         return self.put(context, item, made)
 
     def tasks(self, context: Context, coats: Sequence[Coat]) -> list[tuple[int, Task]]:
-        """Work without paint that its wishes ask for, each with the place of the coat of the plan it is done before."""
+        """Work without paint that its wishes ask for, each with the place of the coat of the plan it is done
+        before."""
         return []
 
     def came_to(self, context: Context) -> Any:

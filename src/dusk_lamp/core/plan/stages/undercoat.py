@@ -30,8 +30,8 @@ FITTED = 2  # version of the code that fits schools
 @dataclass(frozen=True)
 class UndercoatWishes:
     """How the coats come about. school: its name, or "fit". primer, through: names of paints; None where they are
-    chosen by what is on the rack. in_colour: a fit sprays the steps of one colour instead of greys. darkest, lightest:
-    the values aimed at; None for those of the paints."""
+    chosen by what is on the rack. in_colour: a fit sprays the steps of one colour instead of greys. darkest,
+    lightest: the values aimed at; None for those of the paints."""
 
     school: str = text("ladder", (1, 20), "a school")
     primer: str | None = text(None, (1, 60), "a primer's name")
@@ -53,8 +53,8 @@ class UndercoatWishes:
 
 @dataclass(frozen=True)
 class FittedSchool:
-    """A school fitted to the light. match: how well it renders it, by the visibility alone. minutes: of work; wait: of
-    drying."""
+    """A school fitted to the light. match: how well it renders it, by the visibility alone. minutes: of work; wait:
+    of drying."""
 
     coats: tuple[Coat, ...]
     match: LightMatch
@@ -108,9 +108,17 @@ class Undercoat(Stage):
         greys = pots.colour if name == "coloured" else pots.greys
         others = (pots.primer, pots.white, pots.tint, pots.bright_primer, pots.shadow, pots.wash)
         return digest(
-            "school", FITTED, context.site.surface.points, context.share, name, [plain(m) for m in greys],
-            [plain(p) for p in others], pots.varnish and plain(pots.varnish), plain(context.lamp), plain(context.tools),
-        )  # fmt: skip
+            "school",
+            FITTED,
+            context.site.surface.points,
+            context.share,
+            name,
+            [plain(m) for m in greys],
+            [plain(p) for p in others],
+            pots.varnish and plain(pots.varnish),
+            plain(context.lamp),
+            plain(context.tools),
+        )
 
     def fitted(self, context: Context, name: str, wishes: UndercoatWishes | None = None) -> FittedSchool:
         """A school fitted to the present light, worked out once.
@@ -128,9 +136,13 @@ class Undercoat(Stage):
             steps = steps_of(site, coats, films, context.tools)
             times = times_of(steps)
             return {
-                "coats": plain(coats), "match": plain(match), "minutes": times.whole - times.wait, "wait": times.wait,
-                "cups": times.cups, "ml": sum(s.ml for s in steps),
-            }  # fmt: skip
+                "coats": plain(coats),
+                "match": plain(match),
+                "minutes": times.whole - times.wait,
+                "wait": times.wait,
+                "cups": times.cups,
+                "ml": sum(s.ml for s in steps),
+            }
 
         key = self.key(context, name, wishes)
         kept = dict(context.memory.of("stage", key, lambda: context.keep(key, make)))
@@ -158,8 +170,8 @@ class Undercoat(Stage):
     def fit(
         self, context: Context, say: Say, stopped: Callable[[], bool] | None = None
     ) -> tuple[list[Coat], ValueSpan | None]:
-        """The primer and the few passes that come nearest to the light, or the passes of a school where those do as well
-        with fewer coats; and the values that those aim at, None for those of the paints.
+        """The primer and the few passes that come nearest to the light, or the passes of a school where those do as
+        well with fewer coats; and the values that those aim at, None for those of the paints.
 
         Raises:
             SettingError: no airbrush. Stopped: `stopped` said so.
@@ -167,9 +179,15 @@ class Undercoat(Stage):
         pots = self.pots(context)
         primer, values = only(pots.primer), pots.span.of(context.share).astype(np.float32)
         found = fit(
-            context.site, values, context.lamp, primer, self.greys(context), tools=context.tools, progress=say,
+            context.site,
+            values,
+            context.lamp,
+            primer,
+            self.greys(context),
+            tools=context.tools,
+            progress=say,
             stopped=stopped,
-        )  # fmt: skip
+        )
         own = [primed(primer, "primer everywhere", context.tools), *found.coats]
         say("Comparing with the schools", 0.97)
         tried = [self.fitted(context, name) for name in COMPARED]

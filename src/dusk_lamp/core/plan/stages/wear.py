@@ -17,8 +17,8 @@ from .stage import Item, Stage
 @dataclass(frozen=True)
 class WearWishes:
     """amounts: 0..1 of each layer by its name; what is not there is left out; None as long as nobody has set any.
-    spared: ids of the regions that stay clean. shares: 0..1 of layers on regions, by their ids, where they are not what the
-    material asks for. seed: the pattern."""
+    spared: ids of the regions that stay clean. shares: 0..1 of layers on regions, by their ids, where they are not
+    what the material asks for. seed: the pattern."""
 
     amounts: dict[str, float] | None = None
     spared: tuple[int, ...] = ()

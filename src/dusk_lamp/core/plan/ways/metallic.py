@@ -1,5 +1,5 @@
-"""Metallic paint: a metal base, or a transparent colour over silver; a dark wash; a bright edge, sparingly on gold, more on
-steel (craft page, section 11)."""
+"""Metallic paint: a metal base, or a transparent colour over silver; a dark wash; a bright edge, sparingly on gold,
+more on steel (craft page, section 11)."""
 
 from dataclasses import replace
 

@@ -39,7 +39,8 @@ class Oils(Way):
         varnish = sealer(task.rack, task.tools.varnishes)
         if varnish is None:
             raise SettingError(
-                "oils need a satin or gloss varnish under them, on the rack and among your tools: over bare matt they stain "
+                "oils need a satin or gloss varnish under them, on the rack and among your tools: over bare matt "
+                "they stain "
                 "and do not wipe clean"
             )
         value, weight = task.value[task.own], task.weight()

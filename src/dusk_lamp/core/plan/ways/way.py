@@ -36,8 +36,8 @@ ABOVE = Lamp(0, 90)  # CP-10
 class Task:
     """One region to be painted.
 
-    name: of the region. number, id: of it, 0 for the rest. own: (N,) its samples. lab: (N, 3) and value: (N,) what each
-    should look like. under: (N, 36) reflectance of what is there. areas: (N,) mm² that can be painted. rack,
+    name: of the region. number, id: of it, 0 for the rest. own: (N,) its samples. lab: (N, 3) and value: (N,) what
+    each should look like. under: (N, 36) reflectance of what is there. areas: (N,) mm² that can be painted. rack,
     tools: what there is. lamp: that lights it.
     """
 

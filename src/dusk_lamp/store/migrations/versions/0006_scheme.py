@@ -70,11 +70,14 @@ def _fill(connection: Any, sculpt_id: int, states: list[dict[str, Any]]) -> None
                 "VALUES (:sculpt, :number, :school, :primer, :through, :colour)"
             ),
             {
-                "sculpt": sculpt_id, "number": number, "school": state.get("school", "ladder"),
-                "primer": state.get("primer"), "through": state.get("through"),
+                "sculpt": sculpt_id,
+                "number": number,
+                "school": state.get("school", "ladder"),
+                "primer": state.get("primer"),
+                "through": state.get("through"),
                 "colour": bool(state.get("in_colour")),
             },
-        )  # fmt: skip
+        )
         scheme_id = found.lastrowid
         for place, coat in enumerate(state.get("coats", [])):
             connection.execute(
@@ -93,10 +96,13 @@ def _row(coat: dict[str, Any]) -> dict[str, Any]:
     """A coat as it was kept: a pass beside an amount; now both are settings of the technique."""
     settings = {**coat["pass"]} if coat.get("pass") else {"film_um": coat["amount"], **coat.get("settings", {})}
     return {
-        "technique": coat["technique"], "mix": json.dumps({"paints": coat["paints"], "parts": coat["parts"]}),
-        "settings": json.dumps(settings), "goes_on": json.dumps({"kind": "whole", "number": 0, "samples": []}),
-        "muted": bool(coat.get("muted")), "label": str(coat.get("label", ""))[:80],
-    }  # fmt: skip
+        "technique": coat["technique"],
+        "mix": json.dumps({"paints": coat["paints"], "parts": coat["parts"]}),
+        "settings": json.dumps(settings),
+        "goes_on": json.dumps({"kind": "whole", "number": 0, "samples": []}),
+        "muted": bool(coat.get("muted")),
+        "label": str(coat.get("label", ""))[:80],
+    }
 
 
 def downgrade() -> None:

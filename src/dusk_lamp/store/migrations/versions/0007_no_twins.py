@@ -38,7 +38,8 @@ def upgrade() -> None:
             if own_name != name:
                 connection.execute(sa.update(rows).where(rows.c.id == row_id).values(name=own_name))
     op.execute(
-        "CREATE UNIQUE INDEX one_paint_of_a_name ON paint (user_id, lower(json_extract(label, '$.name'))) WHERE deleted_at IS NULL"
+        "CREATE UNIQUE INDEX one_paint_of_a_name ON paint (user_id, lower(json_extract(label, '$.name'))) WHERE "
+        "deleted_at IS NULL"
     )
     op.execute("CREATE UNIQUE INDEX one_recipe_of_a_name ON recipe (user_id, lower(name)) WHERE deleted_at IS NULL")
     op.execute("CREATE UNIQUE INDEX one_sculpt_of_a_name ON sculpt (user_id, lower(name)) WHERE deleted_at IS NULL")

@@ -21,9 +21,25 @@ down_revision = "0015"
 MOST = 100
 RETIRED = ("marking", "coat", "scheme", "kept_scheme")  # tables whose rows go into the new ones
 COLUMNS = (
-    "up", "front", "height_mm", "rig", "greys", "exposure", "tints", "parts", "display", "holes_closed", "models", "face",
-    "glows", "metal", "wear", "marking_number", "kept_scheme", "revision",
-)  # fmt: skip
+    "up",
+    "front",
+    "height_mm",
+    "rig",
+    "greys",
+    "exposure",
+    "tints",
+    "parts",
+    "display",
+    "holes_closed",
+    "models",
+    "face",
+    "glows",
+    "metal",
+    "wear",
+    "marking_number",
+    "kept_scheme",
+    "revision",
+)
 LATER = ["colour", "face", "metal", "edges", "glow", "wear"]
 
 
@@ -165,12 +181,22 @@ class _Brought:
         surface = stroke["surface_key"] if stroke else (self.sculpt["surface_key"] or "") if coats else ""
         standing = json.loads(stroke["standing"]) if stroke else self.standing() if surface else {}
         row = {
-            "n": n, "s": scheme_id, "k": number, "a": action, "c": self.sculpt["created_at"], "f": surface, "g": json.dumps(standing),
-            "d": json.dumps(document), "l": labels, "o": packed, "z": json.dumps(Counter(c["stage"] for c in coats)),
-        }  # fmt: skip
+            "n": n,
+            "s": scheme_id,
+            "k": number,
+            "a": action,
+            "c": self.sculpt["created_at"],
+            "f": surface,
+            "g": json.dumps(standing),
+            "d": json.dumps(document),
+            "l": labels,
+            "o": packed,
+            "z": json.dumps(Counter(c["stage"] for c in coats)),
+        }
         done = self.connection.execute(
             sa.text(
-                "INSERT INTO plan (sculpt_id, scheme_id, number, action, created_at, surface_key, surface_standing, document,"
+                "INSERT INTO plan (sculpt_id, scheme_id, number, action, created_at, surface_key, surface_standing, "
+                "document,"
                 " labels_key, coats_key, counts) VALUES (:n, :s, :k, :a, :c, :f, :g, :d, :l, :o, :z)"
             ),
             row,
@@ -240,14 +266,29 @@ class _Brought:
         return {
             "plan": 2,
             "sculpt": {
-                "file": s["file_name"], "more": more, "up": s["up"], "front": s["front"], "height": s["height_mm"],
-                "samples": None, "most_samples": None, "holes_closed": bool(s["holes_closed"]), "apart": [],
+                "file": s["file_name"],
+                "more": more,
+                "up": s["up"],
+                "front": s["front"],
+                "height": s["height_mm"],
+                "samples": None,
+                "most_samples": None,
+                "holes_closed": bool(s["holes_closed"]),
+                "apart": [],
             },
-            "parts": own.get("parts") or [], "display": own.get("display") or {}, "light": own.get("rig") or {},
-            "tints": (own.get("tints") if tints is None else tints) or {}, "exposure": own.get("exposure") or {}, "greys": own.get("greys") or {},
-            "dusk": glows.get("dusk", 1.0), "regions": regions, "wishes": wishes,
-            "settled": [*(["undercoat"] if under_laid else []), *LATER], "models": s["models"] or 1, "last_id": self.last_id,
-        }  # fmt: skip
+            "parts": own.get("parts") or [],
+            "display": own.get("display") or {},
+            "light": own.get("rig") or {},
+            "tints": (own.get("tints") if tints is None else tints) or {},
+            "exposure": own.get("exposure") or {},
+            "greys": own.get("greys") or {},
+            "dusk": glows.get("dusk", 1.0),
+            "regions": regions,
+            "wishes": wishes,
+            "settled": [*(["undercoat"] if under_laid else []), *LATER],
+            "models": s["models"] or 1,
+            "last_id": self.last_id,
+        }
 
     def coat(self, row: Any, goes_on: Any, stroke: Any, first_glow: int) -> dict[str, Any]:
         load = lambda x: json.loads(x) if isinstance(x, str) else x  # noqa: E731
@@ -260,9 +301,16 @@ class _Brought:
         if way in ("edges", "lining"):
             stage = "edges"
         return {
-            "technique": row["technique"], "mix": load(row["mix"]), "settings": load(row["settings"]), "where": where,
-            "muted": bool(row["muted"]), "label": row["label"], "stage": stage, "way": way, "region": region,
-        }  # fmt: skip
+            "technique": row["technique"],
+            "mix": load(row["mix"]),
+            "settings": load(row["settings"]),
+            "where": where,
+            "muted": bool(row["muted"]),
+            "label": row["label"],
+            "stage": stage,
+            "way": way,
+            "region": region,
+        }
 
     def region_of(self, where: dict[str, Any], stroke: Any) -> int:
         """The region that most of what a coat goes on belongs to, where that can be told."""

@@ -26,9 +26,10 @@ from .common import blueprint, colours_of, looked
 
 @blueprint.post("/sculpts/<int:sculpt_id>/colour")
 def change(sculpt_id: int) -> tuple[Response, int] | Response:
-    """do: plan (minutes, pots, puddles): all regions together; way (region, name), all (name: every region that has none yet), clear (region), order: as the craft has
-    it; add (region, technique, paint; on), warm (region), varnish (name): the last one; mute, remove, up, down (number,
-    from 1), set (number and settings of its technique), paint (number, name)."""
+    """do: plan (minutes, pots, puddles): all regions together; way (region, name), all (name: every region that has
+    none yet), clear (region), order: as the craft has it; add (region, technique, paint; on), warm (region), varnish
+    (name): the last one; mute, remove, up, down (number, from 1), set (number and settings of its technique), paint
+    (number, name)."""
     given = asked()
     if given.get("do") in ("way", "all"):
         with workshop().store.session() as session:

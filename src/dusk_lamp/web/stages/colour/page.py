@@ -34,16 +34,22 @@ from ...workshop import colour_names, workshop
 from .. import STAGES, state_of
 from .common import blueprint, colours_of, looked
 
-CHANGED = "The light or the look has changed since these were laid: press a plan above, or a way, to lay them for what holds now."
+CHANGED = (
+    "The light or the look has changed since these were laid: press a plan above, or a way, to lay them for "
+    "what holds now."
+)
 
 
 def panel(session: Session, sculpt: Sculpt, own: OpenSculpt) -> dict[str, Any]:
     """What the panel shows; the coats come as colour.json."""
     return {
-        "ways": ways(), "lights": ILLUMINANTS, "techniques": [t for t in techniques().values() if t.by_hand],
-        "colours": colour_names(session), "tools": painters.tools_of(session),
+        "ways": ways(),
+        "lights": ILLUMINANTS,
+        "techniques": [t for t in techniques().values() if t.by_hand],
+        "colours": colour_names(session),
+        "tools": painters.tools_of(session),
         "varnishes": [(p.name, p.of("finish")) for p in paints.varnishes(session)],
-    }  # fmt: skip
+    }
 
 
 @blueprint.get("/sculpts/<int:sculpt_id>/colour.json")
@@ -86,15 +92,25 @@ def shown(sculpt_id: int) -> Response | tuple[Response, int]:
         words = f"{words} {CHANGED}"
     shares = shares_of(context.simulation.finish([*context.before(STAGE.name), *coats])[0], site.areas)
     return jsonify(
-        turn=own.turn, undo=undo, redo=redo, words=words, regions=rows, coats=listed, times=times, limit=NEAR,
-        near=share and round(share, 4), under=key_of(context.target_key(STAGE.name), plain(context.before(STAGE.name)))[:12],
-        seams=_seams(own), order=[{"region": names[p.region], "why": p.why} for p in STAGE.places(context)],
+        turn=own.turn,
+        undo=undo,
+        redo=redo,
+        words=words,
+        regions=rows,
+        coats=listed,
+        times=times,
+        limit=NEAR,
+        near=share and round(share, 4),
+        under=key_of(context.target_key(STAGE.name), plain(context.before(STAGE.name)))[:12],
+        seams=_seams(own),
+        order=[{"region": names[p.region], "why": p.why} for p in STAGE.places(context)],
         out_of_order=list(dict.fromkeys(b.why for b in broken(site, coats))),
-        palette=_palette(own, coats, steps), planned=str(context.wishes(STAGE.name).budget),
+        palette=_palette(own, coats, steps),
+        planned=str(context.wishes(STAGE.name).budget),
         aim=key_of("aim", 1, context.target_key("metal"), [p.name for p in context.rack])[:12],
         finish=finish_words(shares) if coats else "Nothing is painted in colour yet.",
         cautions=cautions_for(*dict.fromkeys(tag for s in kept for tag in s.caution_tags)),
-    )  # fmt: skip
+    )
 
 
 def _palette(own: Opened, coats: list[Coat], steps: list[Any]) -> dict[str, Any]:
@@ -120,21 +136,35 @@ def _region_row(own: Opened, k: int, coats: list[Coat], of: list[int], areas: An
     title = ways()[way].title if way in ways() else "planned together" if way == ECONOMY else "by hand"
     words = f"{title}, {counted(count, 'coat', 'coats')}" if count else "not painted yet"
     return {
-        "number": k, "name": region.name, "hex": own.context.locals[k].colour, "way": way if count and can else "", "coats": count,
-        "near": plain(near) if near else None, "material": region.material, "can": can,
-        "share": round(float(areas[k] / max(areas.sum(), 1e-9)), 4), "words": words if can else "nothing of it can be painted",
-    }  # fmt: skip
+        "number": k,
+        "name": region.name,
+        "hex": own.context.locals[k].colour,
+        "way": way if count and can else "",
+        "coats": count,
+        "near": plain(near) if near else None,
+        "material": region.material,
+        "can": can,
+        "share": round(float(areas[k] / max(areas.sum(), 1e-9)), 4),
+        "words": words if can else "nothing of it can be painted",
+    }
 
 
 def _coat_row(own: Opened, k: int, step: Any, number: int) -> dict[str, Any]:
     coats = colours_of(own)
     much = f"{step.laid_um:g} µm" if step.laid_um is not None else f"{step.seconds:g} s"
     beside = overspray(own.site, coats[k], coats[k + 1 :]).words
-    facts = f"{in_drops(step.drops_of_one)}; {minutes_words(step.hand_minutes)} at the model, {minutes_words(step.wait_minutes)} to dry."
+    facts = (
+        f"{in_drops(step.drops_of_one)}; {minutes_words(step.hand_minutes)} at the model, "
+        f"{minutes_words(step.wait_minutes)} to dry."
+    )
     return {
-        **row_of(step, own.site), "number": k + 1, "region": number, "words": f"{step.paint}, {much}", "beside": beside,
+        **row_of(step, own.site),
+        "number": k + 1,
+        "region": number,
+        "words": f"{step.paint}, {much}",
+        "beside": beside,
         "facts": " ".join(w for w in (facts, beside, *step.warnings) if w),
-    }  # fmt: skip
+    }
 
 
 def _seams(own: Opened) -> list[str]:

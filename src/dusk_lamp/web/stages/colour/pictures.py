@@ -28,9 +28,12 @@ PICTURES = 3
 PICTURE_SIZE = (132, 168)
 MARKS = ("fine", "light", "dark", "grey", "vivid", "hue")
 MARK_WORDS = {
-    "light": "too light {} mm² (rising lines)", "dark": "too dark {} mm² (falling)", "grey": "too grey {} mm² (level)",
-    "vivid": "too vivid {} mm² (upright)", "hue": "of another hue {} mm² (dots)",
-}  # fmt: skip
+    "light": "too light {} mm² (rising lines)",
+    "dark": "too dark {} mm² (falling)",
+    "grey": ("too grey {} mm² (level)"),
+    "vivid": "too vivid {} mm² (upright)",
+    "hue": "of another hue {} mm² (dots)",
+}
 
 
 def _opened_at(sculpt_id: int, number: int) -> Opened:
@@ -60,8 +63,8 @@ def after_bin(sculpt_id: int, number: int) -> Response:
 
 @blueprint.get("/sculpts/<int:sculpt_id>/colour/<int:number>/finish.bin")
 def finish_bin(sculpt_id: int, number: int) -> Response:
-    """How shiny every sample is after so many coats in colour: four bytes, from matt to gloss and how much metallic paint
-    shows; the heading says where the lamp is."""
+    """How shiny every sample is after so many coats in colour: four bytes, from matt to gloss and how much metallic
+    paint shows; the heading says where the lamp is."""
     own = _opened_at(sculpt_id, number)
     coats = [*own.context.before(STAGE.name), *colours_of(own)[:number]]
     finish, metal = own.context.simulation.finish(coats)
@@ -88,9 +91,15 @@ def way_json(sculpt_id: int, number: int, name: str) -> Response:
     if near:
         short = f"{100 * near.within:.0f} % near\n{counted(count, 'coat', 'coats')}, {minutes_words(found.minutes)}"
     return jsonify(
-        trouble=found.trouble, near=plain(near) if near else None, minutes=round(found.minutes), wait=round(found.wait),
-        coats=count, mixes=mixes, short=short, words=found.trouble or (near.words if near else ""),
-    )  # fmt: skip
+        trouble=found.trouble,
+        near=plain(near) if near else None,
+        minutes=round(found.minutes),
+        wait=round(found.wait),
+        coats=count,
+        mixes=mixes,
+        short=short,
+        words=found.trouble or (near.words if near else ""),
+    )
 
 
 @blueprint.get("/sculpts/<int:sculpt_id>/colour/<int:number>/<name>.png")

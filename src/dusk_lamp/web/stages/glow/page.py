@@ -21,8 +21,20 @@ from .common import blueprint, glows_of
 from .pictures import BAND_COLOURS, SHOWN
 
 SETTINGS = (
-    "name", "colour", "evenness", "shadow", "on", "off", "radius", "width", "height", "length", "hues", "heart", "seed",
-)  # fmt: skip
+    "name",
+    "colour",
+    "evenness",
+    "shadow",
+    "on",
+    "off",
+    "radius",
+    "width",
+    "height",
+    "length",
+    "hues",
+    "heart",
+    "seed",
+)
 
 
 def panel(session: Session, sculpt: Sculpt, own: OpenSculpt) -> dict[str, Any]:
@@ -31,9 +43,12 @@ def panel(session: Session, sculpt: Sculpt, own: OpenSculpt) -> dict[str, Any]:
 
     clear = [p for p in paints.rack_of(session) if p.kind in ("ink", "one-coat") and p.looks.value < 8.5]
     return {
-        "tints": [(p.name, p.looks.hex) for p in clear], "shown": SHOWN, "sides": SIDE_WORDS, "ranges": described(GlowWish),
+        "tints": [(p.name, p.looks.hex) for p in clear],
+        "shown": SHOWN,
+        "sides": SIDE_WORDS,
+        "ranges": described(GlowWish),
         "dusk": described(Plan)["dusk"],
-    }  # fmt: skip
+    }
 
 
 @blueprint.get("/sculpts/<int:sculpt_id>/glow.json")
@@ -61,15 +76,28 @@ def shown(sculpt_id: int) -> Response | tuple[Response, int]:
     coats = context.coats(STAGE.name)
     listed = [
         {
-            "number": k, "label": s.purpose, "hex": s.hex, "way": c.way, "warnings": s.warnings,
-            "words": f"{s.paint}, {s.laid_um:g} µm; {minutes_words(s.hand_minutes)}, {minutes_words(s.wait_minutes)} to dry",
+            "number": k,
+            "label": s.purpose,
+            "hex": s.hex,
+            "way": c.way,
+            "warnings": s.warnings,
+            "words": (
+                f"{s.paint}, {s.laid_um:g} µm; {minutes_words(s.hand_minutes)}, "
+                f"{minutes_words(s.wait_minutes)} to dry"
+            ),
         }
         for k, (s, c) in enumerate(zip(own.steps(coats, before), coats, strict=True), 1)
-    ]  # fmt: skip
+    ]
     return jsonify(
-        turn=own.turn, dusk=own.plan.dusk, glows=rows, coats=listed, size=round(own.site.surface.size, 2),
-        regions=[{"number": k, "name": r.name, "material": r.material} for k, r in enumerate(own.site.marking.regions, 1)],
-    )  # fmt: skip
+        turn=own.turn,
+        dusk=own.plan.dusk,
+        glows=rows,
+        coats=listed,
+        size=round(own.site.surface.size, 2),
+        regions=[
+            {"number": k, "name": r.name, "material": r.material} for k, r in enumerate(own.site.marking.regions, 1)
+        ],
+    )
 
 
 def _row(own: Opened, glow: GlowWish, value: Any, highlit: dict[int, bool]) -> dict[str, Any]:

@@ -24,8 +24,8 @@ BAND_COLOURS = ("#000000", "#7d4fa8", "#d2673a", "#f7d95c", "#9be0c8", "#ffffff"
 
 @blueprint.get("/sculpts/<int:sculpt_id>/glow.bin")
 def look(sculpt_id: int) -> Response:
-    """Four bytes for every sample, of which three are its colour. show: both, lamp, glow, painted or bands; band: one of
-    those alone, by its name. number with reach or colour, dusk: as it would be so; nothing is kept."""
+    """Four bytes for every sample, of which three are its colour. show: both, lamp, glow, painted or bands; band: one
+    of those alone, by its name. number with reach or colour, dusk: as it would be so; nothing is kept."""
     show = request.args.get("show", "both")
     only = BANDS.index(request.args["band"]) if request.args.get("band") in BANDS[1:] else None
     if show not in SHOWN or (only is None and "band" in request.args):

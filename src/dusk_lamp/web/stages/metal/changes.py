@@ -18,17 +18,20 @@ from ...editing import Edit, Opened, answer, change, clicked, settled
 from .common import EDGE_SETTINGS, blueprint, with_settings
 
 PAINTS = {  # what is done, on which stage, by which name its coats are known, what a history calls it
-    "paint": (STAGE, "metal", "metal put in the plan"), "unpaint": (STAGE, "metal", "metal taken off the plan"),
-    "edges": (EDGES, "edges", "edges put in the plan"), "unedge": (EDGES, "edges", "edges taken off the plan"),
-    "lining": (EDGES, "lining", "creases lined"), "unline": (EDGES, "lining", "lining taken off the plan"),
-}  # fmt: skip
+    "paint": (STAGE, "metal", "metal put in the plan"),
+    "unpaint": (STAGE, "metal", "metal taken off the plan"),
+    "edges": (EDGES, "edges", "edges put in the plan"),
+    "unedge": (EDGES, "edges", "edges taken off the plan"),
+    "lining": (EDGES, "lining", "creases lined"),
+    "unline": (EDGES, "lining", "lining taken off the plan"),
+}
 MOST_CORRECTIONS = 40
 
 
 @blueprint.post("/sculpts/<int:sculpt_id>/metal")
 def keep(sculpt_id: int) -> tuple[Response, int] | Response:
-    """do: set (region and settings), usual (region), facet (region, origin, direction, kind): what it is; paint, unpaint,
-    edges, unedge, lining, unline (region)."""
+    """do: set (region and settings), usual (region), facet (region, origin, direction, kind): what it is; paint,
+    unpaint, edges, unedge, lining, unline (region)."""
     return answer(sculpt_id, change(sculpt_id, _changed))
 
 

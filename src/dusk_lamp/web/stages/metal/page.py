@@ -31,10 +31,15 @@ KIND_WORDS = {"flat": "flat", "cylinder": "a cylinder", "ball": "a ball", "none"
 def panel(session: Session, sculpt: Sculpt, own: OpenSculpt) -> dict[str, Any]:
     """What the panel shows; regions and coats come as metal.json."""
     return {
-        "schools": metal_schools(), "worlds": [w for w in WORLDS if w != "uniform"], "kinds": KIND_WORDS,
-        "looks": range(-FURTHEST, FURTHEST + 1, STEP), "shine": described(Shine), "mixes": described(Metal)["mixes"],
-        "edges": described(RegionEdges), "world": described(WorldControls),
-    }  # fmt: skip
+        "schools": metal_schools(),
+        "worlds": [w for w in WORLDS if w != "uniform"],
+        "kinds": KIND_WORDS,
+        "looks": range(-FURTHEST, FURTHEST + 1, STEP),
+        "shine": described(Shine),
+        "mixes": described(Metal)["mixes"],
+        "edges": described(RegionEdges),
+        "world": described(WorldControls),
+    }
 
 
 @blueprint.get("/sculpts/<int:sculpt_id>/metal.json")
@@ -56,11 +61,14 @@ def shown(sculpt_id: int) -> Response | tuple[Response, int]:
     rows = [_row(own, k, edges, lightness) for k in range(1, len(site.marking.regions) + 1)]
     listed = [
         {
-            "number": n, "label": s.purpose, "hex": s.hex, "words": f"{s.paint}; {minutes_words(s.hand_minutes)}",
+            "number": n,
+            "label": s.purpose,
+            "hex": s.hex,
+            "words": f"{s.paint}; {minutes_words(s.hand_minutes)}",
             "region": region_of(site, c),
         }
         for n, (s, c) in enumerate(zip(own.steps(coats, context.before(STAGE.name)), coats, strict=True), 1)
-    ]  # fmt: skip
+    ]
     return jsonify(turn=own.turn, regions=rows, coats=listed, total_mm=edges.total_mm, lit_mm=edges.lit_mm)
 
 
@@ -77,15 +85,26 @@ def _row(own: Opened, k: int, edges: Any, lightness: np.ndarray) -> dict[str, An
         *(["edges in the plan"] if marks["edges"] else []),
     ]
     return {
-        "number": k, "name": region.name, "material": region.material, "hex": context.locals[k].colour, **plain(metal),
-        **{name: getattr(wish, name) for name in EDGE_SETTINGS}, "mirrors": plain(controls_of(metal.mirrors)),
-        "painted": bool(layers), "edged": marks["edges"], "lined": marks["lining"],
+        "number": k,
+        "name": region.name,
+        "material": region.material,
+        "hex": context.locals[k].colour,
+        **plain(metal),
+        **{name: getattr(wish, name) for name in EDGE_SETTINGS},
+        "mirrors": plain(controls_of(metal.mirrors)),
+        "painted": bool(layers),
+        "edged": marks["edges"],
+        "lined": marks["lining"],
         "set": context.wishes(STAGE.name).of(region.id) is not None or wish != RegionEdges(),
-        "words": ", ".join([*notes, *(["lined"] if marks["lining"] else [])]), "jumps": jumps(layers),
+        "words": ", ".join([*notes, *(["lined"] if marks["lining"] else [])]),
+        "jumps": jumps(layers),
         "edge_words": (
-            f"{counted(len(crests), 'crest', 'crests')}, {sum(c.length_mm for c in crests):.0f} mm, of which the lamp sees "
-            f"{sum(c.lit_mm for c in crests):.0f} mm. A wide line and a fine bright one, thinner upward; a dot where edges meet. "
-            f"On the whole model: {counted(len(edges.strokes), 'stroke', 'strokes')}, about {minutes_words(edges.minutes)}."
+            f"{counted(len(crests), 'crest', 'crests')}, {sum(c.length_mm for c in crests):.0f} mm, of which the "
+            "lamp sees "
+            f"{sum(c.lit_mm for c in crests):.0f} mm. A wide line and a fine bright one, thinner upward; a dot "
+            "where edges meet. "
+            f"On the whole model: {counted(len(edges.strokes), 'stroke', 'strokes')}, about "
+            f"{minutes_words(edges.minutes)}."
         ),
         "lining_mm": round(lining, 1),
         "lining_words": (
@@ -93,4 +112,4 @@ def _row(own: Opened, k: int, edges: Any, lightness: np.ndarray) -> dict[str, An
             if lining
             else "No crease toward a neighbour to line, or only between two whites."
         ),
-    }  # fmt: skip
+    }

@@ -26,9 +26,10 @@ from ...workshop import workshop
 from .common import EDGE_SETTINGS, TEXTS, blueprint, with_settings
 
 FACET_COLOURS = {  # kept apart without hue by their lightness, and by their name when they are touched
-    "flat": ((244, 222, 160), (214, 172, 86), (168, 128, 58), (120, 92, 48)), "cylinder": ((150, 200, 226), (86, 140, 178), (54, 96, 130)),
+    "flat": ((244, 222, 160), (214, 172, 86), (168, 128, 58), (120, 92, 48)),
+    "cylinder": ((150, 200, 226), (86, 140, 178), (54, 96, 130)),
     "ball": ((222, 160, 190), (172, 104, 140)),
-}  # fmt: skip
+}
 LOOK_SIZE = (104, 132)
 
 
@@ -46,8 +47,8 @@ def _tried(own: Opened, id_: int) -> Opened:
 
 @blueprint.get("/sculpts/<int:sculpt_id>/metal.bin")
 def look(sculpt_id: int) -> Response:
-    """Four bytes for every sample, of which three are its colour. region: shown as metal, over what is planned; school,
-    world, roughness and the rest: as it would be so, nothing is kept. painted: as its coats leave it."""
+    """Four bytes for every sample, of which three are its colour. region: shown as metal, over what is planned;
+    school, world, roughness and the rest: as it would be so, nothing is kept. painted: as its coats leave it."""
     with workshop().store.session() as session:
         own = opened(session, sculpt_id)
     levels = _planned(own)

@@ -11,16 +11,17 @@ from ....core.errors import SettingError
 from ....core.plain import one_line
 from ....core.sculpt import brush
 from ....core.sculpt import regions as growth
-from ....core.sculpt.marking import Marking
-from ....core.sculpt.pieces import Pieces, guess, pieces_of
+from ....core.sculpt.marking import Marking, suggestions
+from ....core.sculpt.pieces import USUAL_PIECES
 from ....core.target.local import local_of
+from ....core.target.scheme import named_by_place, named_if_low
 from ....store import plans
 from ....store.open_sculpts import OpenSculpt
-from ...background import Say, in_background, not_yet
+from ...background import in_background, not_yet
 from ...editing import Edit, Opened, changed, with_marking
-from ...responses import packed
 from ...workshop import asked, laid_out, the_sculpt, workshop
 from .common import blueprint, regions_answer
+from .pieces import cut_by, guessed, tree_of
 from .strokes import brushed, picked
 
 LOOKS = {
@@ -34,28 +35,38 @@ LOOKS = {
     "bright",
 }  # of a region, that its sketch is made of
 ACTIONS = {
-    "pick": "region marked", "piece": "piece marked", "brush": "region painted", "facing": "region marked", "describe": "region described",
-    "rim": "region widened", "fill": "gaps filled", "even": "rim evened", "remove": "region removed", "guess": "regions guessed",
+    "pick": "region marked",
+    "piece": "piece marked",
+    "cut": "piece cut out",
+    "brush": "region painted",
+    "facing": "region marked",
+    "describe": "region described",
+    "rim": "region widened",
+    "fill": "gaps filled",
+    "even": "rim evened",
+    "remove": "region removed",
+    "guess": "regions guessed",
     "clear": "all regions removed",
-}  # fmt: skip
+}
 
 
 @blueprint.post("/sculpts/<int:sculpt_id>/regions")
 def change(sculpt_id: int) -> tuple[Response, int] | Response:
-    """One change to the regions. `turn` says which revision it was made on; a later one is refused with 409, and so is
-    one made on a surface that is being laid out again.
+    """One change to the regions. `turn` says which revision it was made on; a later one is refused with 409, and so
+    is one made on a surface that is being laid out again.
 
-    do: pick (origin, direction, tool: creases, part or alike; crease or near; again), piece (node), brush (rays, radius, through),
-    facing (way), all three with number or null for a new region, take, and free: only on unmarked areas; describe
-    (number and name, material, attention, colour, low, middle, high, shadow, light, dark, bright, texture), rim (number, rounds), fill (number),
-    even (number), remove (number), guess, clear. A spot is looked for among the parts that are in sight: hidden, pulled
-    (0..1).
+    do: pick (origin, direction, tool: creases, part or alike; crease or near; again), piece (node), brush (rays,
+    radius, through), facing (way), all of them with number or null for a new region, take, and free: only on unmarked
+    areas; cut (rays, number or null for the region that they lie on); describe (number and name, material, attention,
+    colour, low, middle, high, shadow, light, dark, bright, texture), rim (number, rounds), fill (number), even
+    (number), remove (number), guess (pieces), clear. A spot is looked for among the parts that are in sight: hidden,
+    pulled (0..1).
     """
     given = asked()
     if given.get("do") == "guess":
         with workshop().store.session() as session:
             laid = laid_out(the_sculpt(session, sculpt_id))
-        if working := in_background(("guess", sculpt_id, laid.surface_key), lambda say: guessed(laid, say)):
+        if working := in_background(("guess", sculpt_id, laid.surface_key), lambda say: tree_of(laid, say)):
             return not_yet(working)
     done = changed(sculpt_id, given, _edit, sky=False)
     return regions_answer(sculpt_id) if isinstance(done, int) else done
@@ -83,41 +94,6 @@ def _named(marking: Marking, given: dict[str, Any]) -> str:
     return f": {marking.regions[number - 1].name}"
 
 
-def tree_of(laid: OpenSculpt, say: Say = lambda *_: None) -> Pieces:
-    """The tree of a sculpt's pieces, worked out once."""
-    site = laid.site
-    say("Looking for creases", 0.1)
-
-    def make() -> Pieces:
-        return pieces_of(
-            site.surface, site.paintable, site.bends, lambda share: say("Putting pieces together", share)
-        )
-
-    return laid.more.of("guess", "", make)
-
-
-def guessed(laid: OpenSculpt, say: Say = lambda *_: None) -> Marking:
-    """The first guess of a sculpt's regions."""
-    return guess(tree_of(laid, say))
-
-
-@blueprint.get("/sculpts/<int:sculpt_id>/pieces.bin")
-def pieces(sculpt_id: int) -> Response | tuple[Response, int]:
-    """The tree of pieces: a JSON heading, then int32 the facet of every sample, the place of each facet in a row, the parent of
-    each node (−1 for the whole) and where its run in the row begins and ends; float32 its mm²."""
-    with workshop().store.session() as session:
-        laid = laid_out(the_sculpt(session, sculpt_id))
-    if working := in_background(("guess", sculpt_id, laid.surface_key), lambda say: tree_of(laid, say)):
-        return not_yet(working)
-    tree = tree_of(laid)
-    row, span = tree.spans
-    place = np.empty(tree.leaves, np.int32)
-    place[row] = np.arange(tree.leaves)
-    heading = {"samples": len(laid.site), "leaves": tree.leaves, "base": tree.base}
-    arrays = (tree.facet_of_sample, place, tree.parent, span)
-    return packed(heading, *(a.astype(np.int32) for a in arrays), tree.area.astype(np.float32))
-
-
 def _changed(laid: OpenSculpt, marking: Marking, what: str | None, given: dict[str, Any]) -> Marking:
     surface = laid.site.surface
     if what in ("pick", "piece", "brush", "facing"):
@@ -126,6 +102,8 @@ def _changed(laid: OpenSculpt, marking: Marking, what: str | None, given: dict[s
             if not 0 <= node < 2 * tree.leaves - 1:
                 raise SettingError("this piece is not there any more; reload the page")
             mask = tree.of(node)[tree.facet_of_sample] & laid.site.paintable
+            if given.get("take") and given.get("number") is None:
+                given = {**given, "number": marking.most_of(mask, surface.areas)}
         elif what == "pick":
             mask = picked(laid, given)
         elif what == "brush":
@@ -138,12 +116,14 @@ def _changed(laid: OpenSculpt, marking: Marking, what: str | None, given: dict[s
             mask &= (marking.labels == 0) | (marking.labels == (number or 0))
         if not mask.any():
             raise SettingError("nothing there is free to take; untick “only on unmarked areas”")
-        return marking.painted(mask, number, take=bool(given.get("take")))
+        new = marking.painted(mask, number, take=bool(given.get("take")))
+        return named_if_low(new, surface) if what == "piece" and number is None else new
+    if what == "cut":
+        number, mask = cut_by(laid, marking, given)
+        return marking.painted(mask, number, take=True)
     if what == "guess":
-        found = guessed(laid)
-        if not found.regions:
-            raise SettingError("no creases part this sculpt into regions; click on it, or use the brush")
-        return found.renewed(marking)
+        found = named_by_place(guessed(laid, int(given.get("pieces", USUAL_PIECES))), surface, laid.site.paintable)
+        return marking.filled_with(found, surface, laid.site.paintable) if marking.regions else found.renewed(marking)
     if what == "clear":
         return Marking(np.zeros(len(surface), np.uint8), (), marking.last_id)
     number = int(given["number"])
@@ -167,6 +147,8 @@ def _changed(laid: OpenSculpt, marking: Marking, what: str | None, given: dict[s
         }
         values = {k: None if given[k] is None else float(given[k]) for k in ("low", "middle", "high") if k in given}
         changed = marking.described(number, **words, **values)
+        if "name" in words and number <= len(marking.regions):
+            changed = changed.described(number, **suggestions(marking.regions[number - 1], words))
         local_of(changed.regions[number - 1])  # refused here where its key makes no sense
         return changed
     if what == "rim":

@@ -12,9 +12,23 @@ blueprint = Blueprint("regions", __name__)
 # Colours that stay apart for every kind of colour vision: Okabe and Ito (2008), then Tol's muted scheme (2021).
 # Each is shown with its number beside it.
 PATCHES = (
-    "#56b4e9", "#e69f00", "#009e73", "#cc79a7", "#f0e442", "#d55e00", "#0072b2", "#88ccee", "#999933", "#aa4499",
-    "#ddcc77", "#44aa99", "#882255", "#117733", "#cc6677", "#332288",
-)  # fmt: skip
+    "#56b4e9",
+    "#e69f00",
+    "#009e73",
+    "#cc79a7",
+    "#f0e442",
+    "#d55e00",
+    "#0072b2",
+    "#88ccee",
+    "#999933",
+    "#aa4499",
+    "#ddcc77",
+    "#44aa99",
+    "#882255",
+    "#117733",
+    "#cc6677",
+    "#332288",
+)
 
 
 def regions_answer(sculpt_id: int) -> Response:
@@ -25,11 +39,16 @@ def regions_answer(sculpt_id: int) -> Response:
     marking, site = own.site.marking, own.site
     areas = marking.areas(site.surface, site.paintable)
     heading = {
-        "turn": own.turn, "surface": own.sculpt.surface_key, "undo": undo, "redo": redo, "rest": round(float(areas[0]), 1),
+        "turn": own.turn,
+        "surface": own.sculpt.surface_key,
+        "undo": undo,
+        "redo": redo,
+        "rest": round(float(areas[0]), 1),
         "whole": round(float(areas.sum()), 1),
+        "patches": PATCHES,
         "regions": [
             {**facts, "number": k, "area": round(float(areas[k]), 1), "patch": PATCHES[(k - 1) % len(PATCHES)]}
             for k, facts in enumerate(plain(marking.regions), 1)
         ],
-    }  # fmt: skip
+    }
     return packed(heading, marking.labels)

@@ -10,7 +10,8 @@ from ....core.light.lamp import Lamp
 from ....core.light.rig import Rig, light_on
 from ....core.sculpt import brush
 from ....core.sculpt import regions as growth
-from ....core.sculpt.marking import ATTENTION, MATERIALS, TEXTURES
+from ....core.sculpt.marking import ATTENTION, MATERIALS, SUGGESTS, TEXTURES
+from ....core.sculpt.pieces import USUAL_PIECES
 from ....core.sculpt.relief import lengths
 from ....store.models import Sculpt
 from ....store.open_sculpts import OpenSculpt
@@ -23,10 +24,17 @@ from .common import blueprint, regions_answer
 def panel(session: Session, sculpt: Sculpt, laid: OpenSculpt) -> dict[str, Any]:
     """What the panel shows."""
     return {
-        "materials": MATERIALS, "attention": ATTENTION, "textures": TEXTURES, "usual_crease": growth.USUAL_CREASE,
-        "usual_likeness": brush.USUAL_LIKENESS, "ways": brush.WAYS, "colours": colour_names(session),
+        "materials": MATERIALS,
+        "attention": ATTENTION,
+        "textures": TEXTURES,
+        "names": sorted({word.capitalize() for words in SUGGESTS.values() for word in words}),
+        "usual_pieces": USUAL_PIECES,
+        "usual_crease": growth.USUAL_CREASE,
+        "usual_likeness": brush.USUAL_LIKENESS,
+        "ways": brush.WAYS,
+        "colours": colour_names(session),
         "usual_brush": round(brush.USUAL_BRUSH_SHARE * laid.site.surface.height, 2),
-    }  # fmt: skip
+    }
 
 
 @blueprint.get("/sculpts/<int:sculpt_id>/regions.bin")

@@ -40,16 +40,21 @@ def _spot(laid: OpenSculpt, given: dict[str, Any], line: dict[str, Any]) -> tupl
     return spot(laid.site.surface, *sight(line), hidden, np.float32(pulled) * laid.pulled if pulled else None)
 
 
-def brushed(laid: OpenSculpt, given: dict[str, Any]) -> np.ndarray:
-    """The samples (M,) under a stroke of the brush."""
-    lines = given["rays"][:MOST_DABS]
-    radius, through = float(given["radius"]), bool(given.get("through"))
-    touched = []
-    for line in lines:
+def spots(laid: OpenSculpt, given: dict[str, Any]) -> list[tuple[np.ndarray, np.ndarray]]:
+    """Where a stroke's rays meet the sculpt, (3,) mm, each with the unit vector (3,) back to the eye."""
+    out = []
+    for line in given["rays"][:MOST_DABS]:
         met = _spot(laid, given, line)
         if met is not None:
             toward = -sight(line)[1]
-            touched.append(brush.dab(laid.site.surface, met[1], toward / np.linalg.norm(toward), radius, through))
+            out.append((met[1], toward / np.linalg.norm(toward)))
+    return out
+
+
+def brushed(laid: OpenSculpt, given: dict[str, Any]) -> np.ndarray:
+    """The samples (M,) under a stroke of the brush."""
+    radius, through = float(given["radius"]), bool(given.get("through"))
+    touched = [brush.dab(laid.site.surface, place, eye, radius, through) for place, eye in spots(laid, given)]
     return np.unique(np.concatenate(touched)) if touched else np.zeros(0, np.int64)
 
 

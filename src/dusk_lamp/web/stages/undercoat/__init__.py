@@ -1,4 +1,5 @@
-"""The undercoat stage: schools as pictures of this very model, coats to scrub through, what is too light or too dark."""
+"""The undercoat stage: schools as pictures of this very model, coats to scrub through, what is too light or too
+dark."""
 
 from . import changes, pictures, primers, squad, touching_up
 from .common import blueprint

@@ -34,10 +34,15 @@ def panel(session: Session, sculpt: Sculpt, own: OpenSculpt) -> dict[str, Any]:
     """What the panel shows; the coats come as undercoat.json."""
     tools = painters.tools_of(session)
     return {
-        "schools": schools(), "tools": tools, "fits": not tools.lack("airbrush"), "techniques": techniques(), "held": HELD_DEGREES,
-        "colours": colour_names(session), "ladder_colours": middles(paints.rack_of(session)),
+        "schools": schools(),
+        "tools": tools,
+        "fits": not tools.lack("airbrush"),
+        "techniques": techniques(),
+        "held": HELD_DEGREES,
+        "colours": colour_names(session),
+        "ladder_colours": middles(paints.rack_of(session)),
         "shelf": [s for s in shelf_of(session) if s.ready and s.id != sculpt.id],
-    }  # fmt: skip
+    }
 
 
 def confirm(sculpt_id: int) -> None:
@@ -90,36 +95,64 @@ def shown(sculpt_id: int) -> Response | tuple[Response, int]:
     ]
     rows = [
         {
-            **row_of(step, own.site), "words": _words(step),
+            **row_of(step, own.site),
+            "words": _words(step),
             "picture": url_for(".after_png", sculpt_id=sculpt_id, number=k, v=look_key(own, coats[:k])[:12]),
         }
         for k, step in enumerate(steps, 1)
-    ]  # fmt: skip
+    ]
     kept = [step for step in steps if not step.muted]
     last, school, times, span = after[-1], STAGE.school(context), times_of(kept, models), STAGE.span(context)
     match = light_match(own.site, last.value, context.share, span)
     ml, by = sum(s.all_ml for s in kept), schools().get(school)
     return jsonify(
-        school=school, school_words=f"{by.when} {by.weak}" if by else "Passes fitted to your light.", turn=own.turn, coats=rows,
-        undo=undo, redo=redo, middle=plain(middle_of(own.site.surface)), size=_outline(own.site.surface),
-        figures={"mean": round(last.mean, 2), "p95": round(last.p95, 2), "within": round(last.within, 4),
-                 "order": round(match.rank_agreement, 3), "key": plain(span, 1)},
+        school=school,
+        school_words=f"{by.when} {by.weak}" if by else "Passes fitted to your light.",
+        turn=own.turn,
+        coats=rows,
+        undo=undo,
+        redo=redo,
+        middle=plain(middle_of(own.site.surface)),
+        size=_outline(own.site.surface),
+        figures={
+            "mean": round(last.mean, 2),
+            "p95": round(last.p95, 2),
+            "within": round(last.within, 4),
+            "order": round(match.rank_agreement, 3),
+            "key": plain(span, 1),
+        },
         words=(
-            f"{100 * last.within:.0f} % of the surface is within half a value of the light, laid from value {span.darkest:.1f} to "
-            f"{span.lightest:.1f}; lights and darks come in the right order ({100 * match.rank_agreement:.0f} %); it is off by {last.mean:.1f} of a value "
+            f"{100 * last.within:.0f} % of the surface is within half a value of the light, laid from value "
+            f"{span.darkest:.1f} to "
+            f"{span.lightest:.1f}; lights and darks come in the right order ({100 * match.rank_agreement:.0f} %); "
+            f"it is off by {last.mean:.1f} of a value "
             f"on average. {ml:.1f} ml{f' for {models} models' if models > 1 else ''}: {times.words}."
         ),
-        total={"ml": round(ml, 2), "drops": round(sum(s.drops for s in kept)), "times": times.words, "cups": times.cups,
-               "models": models},
-        fits=not tools.lack("airbrush"), cautions=cautions_for(*dict.fromkeys(tag for s in kept for tag in s.caution_tags)),
-        primer={"name": pots.primer.name, "hex": pots.primer.looks.hex}, through=pots.through, fit=_fit_of(job),
+        total={
+            "ml": round(ml, 2),
+            "drops": round(sum(s.drops for s in kept)),
+            "times": times.words,
+            "cups": times.cups,
+            "models": models,
+        },
+        fits=not tools.lack("airbrush"),
+        cautions=cautions_for(*dict.fromkeys(tag for s in kept for tag in s.caution_tags)),
+        primer={"name": pots.primer.name, "hex": pots.primer.looks.hex},
+        through=pots.through,
+        fit=_fit_of(job),
         schools=[
-            {"name": n, "title": s.title, "when": s.when, "weak": s.weak, "lack": tools.lack(*s.needs),
-             "picture": url_for(".school_png", sculpt_id=sculpt_id, name=n, v=school_picture(own, n)[:12]),
-             "near": url_for(".school_json", sculpt_id=sculpt_id, name=n)}
+            {
+                "name": n,
+                "title": s.title,
+                "when": s.when,
+                "weak": s.weak,
+                "lack": tools.lack(*s.needs),
+                "picture": url_for(".school_png", sculpt_id=sculpt_id, name=n, v=school_picture(own, n)[:12]),
+                "near": url_for(".school_json", sculpt_id=sculpt_id, name=n),
+            }
             for n, s in schools().items()
         ],
-    )  # fmt: skip
+    )
 
 
 def _fit_of(job: Job | None) -> dict[str, Any] | None:

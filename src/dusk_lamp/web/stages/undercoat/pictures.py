@@ -30,10 +30,12 @@ def after_bin(sculpt_id: int, number: int) -> Response:
     look = looks_of(own, undercoats(own)[:number])[-1]
     mark, areas = off_target(look.value, STAGE.values(own.context)), own.site.areas
     heading = {
-        "number": number, "within": round(look.within, 4), "mean": round(look.mean, 2),
+        "number": number,
+        "within": round(look.within, 4),
+        "mean": round(look.mean, 2),
         "too_light_mm2": round(float(areas[mark == TOO_LIGHT].sum()), 1),
         "too_dark_mm2": round(float(areas[mark == TOO_DARK].sum()), 1),
-    }  # fmt: skip
+    }
     return packed(heading, np.column_stack([look.levels, mark])[own.site.shown])
 
 
@@ -84,15 +86,21 @@ def school_json(sculpt_id: int, name: str) -> Response:
         found = STAGE.fitted(own.context, name)
     match, cups = found.match, counted(found.cups, "cup", "cups") if found.cups else "no cup"
     return jsonify(
-        key=plain(match.span), rank_agreement=round(match.rank_agreement, 4), within_half=round(match.within_half, 4),
-        minutes=round(found.minutes), wait=round(found.wait), cups=found.cups, ml=round(found.ml, 2),
+        key=plain(match.span),
+        rank_agreement=round(match.rank_agreement, 4),
+        within_half=round(match.within_half, 4),
+        minutes=round(found.minutes),
+        wait=round(found.wait),
+        cups=found.cups,
+        ml=round(found.ml, 2),
         short=f"{round(found.minutes)} min, {cups}",
         words=(
             f"{100 * match.within_half:.0f} % of the surface is within half a value of your light, between value "
-            f"{match.span.darkest:.1f} and {match.span.lightest:.1f}; lights and darks come in the right order ({100 * match.rank_agreement:.0f} %). "
+            f"{match.span.darkest:.1f} and {match.span.lightest:.1f}; lights and darks come in the right order "
+            f"({100 * match.rank_agreement:.0f} %). "
             f"{minutes_words(found.minutes)} of work, {minutes_words(found.wait)} of drying, {found.ml:.1f} ml."
         ),
-    )  # fmt: skip
+    )
 
 
 def _with_school(sculpt_id: int, name: str) -> Opened:

@@ -17,18 +17,30 @@ def primers(sculpt_id: int) -> Response:
     every = [p for p in own.context.rack if p.kind == "primer"]
     rows = [
         {
-            "name": v.primer.name, "hex": v.primer.looks.hex, "value": round(v.primer.looks.value, 1), "coats": round(v.coats, 1),
+            "name": v.primer.name,
+            "hex": v.primer.looks.hex,
+            "value": round(v.primer.looks.value, 1),
+            "coats": round(v.coats, 1),
             "minutes": round(v.minutes),
-            "words": f"value {v.primer.looks.value:.1f}; your colours cover it in {v.coats:.1f} coats on average, {v.minutes / 60:.1f} h with drying",
+            "words": (
+                f"value {v.primer.looks.value:.1f}; your colours cover it in {v.coats:.1f} coats on average, "
+                f"{v.minutes / 60:.1f} h with drying"
+            ),
         }
         for v in weighed
-    ]  # fmt: skip
+    ]
     others = [p for p in every if p.name not in {r["name"] for r in rows}]
     rows += [
-        {"name": p.name, "hex": p.looks.hex, "value": round(p.looks.value, 1), "coats": None, "minutes": None,
-         "words": f"value {p.looks.value:.1f}"}
+        {
+            "name": p.name,
+            "hex": p.looks.hex,
+            "value": round(p.looks.value, 1),
+            "coats": None,
+            "minutes": None,
+            "words": f"value {p.looks.value:.1f}",
+        }
         for p in others
-    ]  # fmt: skip
+    ]
     words = "The first costs the fewest coats for the colours of your regions"
     words += f"; without a colour yet: {', '.join(missing)}." if missing else "."
     if not weighed:

@@ -65,13 +65,16 @@ def to_touch_up(sculpt_id: int) -> Response | tuple[Response, int]:
     then = min(1.0, near + sum(p.gains for p in found))
     rows = [
         {
-            **plain(replace(p, coat=None)), "words": p.words, "hex": p.coat.mix.colour.hex if p.coat else "",
+            **plain(replace(p, coat=None)),
+            "words": p.words,
+            "hex": p.coat.mix.colour.hex if p.coat else "",
             "gain_words": f"{counted(p.spots, 'spot', 'spots')}, {p.mm2:.0f} mm²: +{100 * p.gains:.1f} %. Take it",
         }
         for p in found
-    ]  # fmt: skip
+    ]
     words = (
-        f"{100 * near:.1f} % is near now; with all of these {100 * then:.1f} %. Take what is worth it to you and leave the rest."
+        f"{100 * near:.1f} % is near now; with all of these {100 * then:.1f} %. Take what is worth it to you and "
+        "leave the rest."
         if found
         else f"{100 * near:.1f} % of the surface is near: nothing is worth a brush."
     )

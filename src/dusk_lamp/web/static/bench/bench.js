@@ -1,5 +1,6 @@
-// The bench: the turntable, the views, the keys, and the stages that share them. Each stage has a script of its own in stages/:
-// a class made with what the bench shares, with ready() once the sculpt is there, enter() and leave(), key(key), none of which it must have.
+// The bench: the turntable, the views, the keys, and the stages that share them. Each stage has a script of its own
+// in stages/: a class made with what the bench shares, with ready() once the sculpt is there, enter() and leave(),
+// key(key), none of which it must have.
 import { say, send } from "../page.js";
 import { Cursor } from "./cursor.js";
 import { History } from "./history.js";
@@ -12,20 +13,42 @@ const base = bench.dataset.base;
 const table = new Turntable($("turntable"));
 const history = new History(base, Number(bench.dataset.turn), reload);
 const lighting = new Lighting(bench, table, history);
-const views = {}, stages = {};
-const cursor = new Cursor(table, $("cursor"), (words) => { $("stage-note").textContent = words || skyNote(); });
-let present = null, sky = bench.dataset.sky === "true";
-const shared = { base, table, lighting, history, stages, here: (name) => present === name, resky: () => { sky = false; waitForSky(); } };
+const views = {},
+  stages = {};
+const cursor = new Cursor(table, $("cursor"), (words) => {
+  $("stage-note").textContent = words || skyNote();
+});
+let present = null,
+  sky = bench.dataset.sky === "true";
+const shared = {
+  base,
+  table,
+  lighting,
+  history,
+  stages,
+  here: (name) => present === name,
+  resky: () => {
+    sky = false;
+    waitForSky();
+  },
+};
 
-for (const form of document.querySelectorAll(".controls form[method]")) { // a change made a blink ago goes with the form
+for (const form of document.querySelectorAll(".controls form[method]")) {
+  // a change made a blink ago goes with the form
   form.addEventListener("submit", async (e) => {
     const { next } = form.dataset; // a stage on this bench: nothing has to be loaded again for it
     if (!next && !lighting.keeping) return;
     e.preventDefault();
     if (lighting.keeping) await lighting.keep();
-    if (!next) { form.submit(); return; }
+    if (!next) {
+      form.submit();
+      return;
+    }
     const answer = await send(form.action, { method: "POST" });
-    if (!answer.ok) { say((await answer.json()).error, true); return; }
+    if (!answer.ok) {
+      say((await answer.json()).error, true);
+      return;
+    }
     await history.look(); // going on may have kept the coats that were shown
     go(next);
   });
@@ -41,7 +64,8 @@ async function lamps() {
     link.querySelector("small").textContent = name === present ? "working on it" : words;
   }
   for (const group of document.querySelectorAll(".string [data-group]")) {
-    const all = [...group.querySelectorAll(".lamp")], lit = all.filter((l) => l.classList.contains("lamp-lit"));
+    const all = [...group.querySelectorAll(".lamp")],
+      lit = all.filter((l) => l.classList.contains("lamp-lit"));
     group.querySelector("[data-count]").textContent = `${lit.length} of ${all.length}`;
   }
 }
@@ -50,7 +74,13 @@ addEventListener("kept", lamps); // a change was kept: what rests on it may have
 // what a panel holds can be pressed once its own data are there, and looks so: no press is lost
 async function whenLoaded(panel, loading) {
   panel.inert = true;
-  try { await loading; } catch { /* the one that loads says so */ } finally { panel.inert = false; }
+  try {
+    await loading;
+  } catch {
+    /* the one that loads says so */
+  } finally {
+    panel.inert = false;
+  }
 }
 
 // --- stages on this bench share the turntable
@@ -60,22 +90,34 @@ function go(stage, push = true) {
   present = stage;
   bench.dataset.stage = stage;
   for (const panel of document.querySelectorAll("[data-panel]")) panel.hidden = panel.dataset.panel !== stage;
-  document.title = document.title.replace(/^.*? · /, `${document.querySelector(`[data-panel="${stage}"]`).dataset.title} · `);
+  document.title = document.title.replace(
+    /^.*? · /,
+    `${document.querySelector(`[data-panel="${stage}"]`).dataset.title} · `,
+  );
   for (const link of document.querySelectorAll(".string [data-stage]")) {
     const here = link.dataset.stage === stage;
-    if (here) link.setAttribute("aria-current", "step"); else link.removeAttribute("aria-current");
-    if (here) for (const group of document.querySelectorAll(".string [data-group]")) group.open = group.contains(link);
+    if (here) link.setAttribute("aria-current", "step");
+    else link.removeAttribute("aria-current");
+    if (here)
+      for (const group of document.querySelectorAll(".string [data-group]")) group.open = group.contains(link);
   }
   lamps();
   whenLoaded(document.querySelector(`[data-panel="${stage}"]`), stages[stage].enter?.());
   if (push) window.history.pushState({ stage }, "", `${base}/${stage}`);
   table.draw();
 }
-for (const link of document.querySelectorAll(".string [data-here]")) link.addEventListener("click", (e) => { e.preventDefault(); go(link.dataset.stage); });
+for (const link of document.querySelectorAll(".string [data-here]"))
+  link.addEventListener("click", (e) => {
+    e.preventDefault();
+    go(link.dataset.stage);
+  });
 addEventListener("popstate", () => go(location.pathname.split("/").pop(), false));
 
 // --- looking
-function pressed(view) { for (const b of document.querySelectorAll(".views [data-view]")) b.setAttribute("aria-pressed", String(b.dataset.view === view)); }
+function pressed(view) {
+  for (const b of document.querySelectorAll(".views [data-view]"))
+    b.setAttribute("aria-pressed", String(b.dataset.view === view));
+}
 function look(view) {
   if (view === "lamp") table.look(lighting.rig.lamp.azimuth, lighting.rig.lamp.elevation);
   else if (view === "display") table.look(...stages.view.place());
@@ -89,35 +131,66 @@ function eyeInLamp(on) {
     look("lamp");
     $("stage-note").textContent = "Your eye is in the lamp: all you see is lit";
   } else if (!on && before) {
-    table.look(...before); before = null; pressed(null);
+    table.look(...before);
+    before = null;
+    pressed(null);
     $("stage-note").textContent = skyNote();
   }
 }
 const fromLamp = document.querySelector('[data-view="lamp"]');
 fromLamp.addEventListener("pointerdown", () => eyeInLamp(true));
 for (const end of ["pointerup", "pointerleave", "blur"]) fromLamp.addEventListener(end, () => eyeInLamp(false));
-for (const key of ["keydown", "keyup"]) fromLamp.addEventListener(key, (e) => { if (e.key === "Enter" || e.key === " ") { e.preventDefault(); eyeInLamp(key === "keydown"); } });
-for (const button of document.querySelectorAll('.views [data-view]:not([data-view="lamp"])')) button.addEventListener("click", () => look(button.dataset.view));
+for (const key of ["keydown", "keyup"])
+  fromLamp.addEventListener(key, (e) => {
+    if (e.key === "Enter" || e.key === " ") {
+      e.preventDefault();
+      eyeInLamp(key === "keydown");
+    }
+  });
+for (const button of document.querySelectorAll('.views [data-view]:not([data-view="lamp"])'))
+  button.addEventListener("click", () => look(button.dataset.view));
 $("turntable").addEventListener("turned", () => pressed(null));
 const squint = document.querySelector("[data-squint]");
-squint.addEventListener("click", () => { const on = $("stage").classList.toggle("squint"); squint.setAttribute("aria-pressed", String(on)); });
+squint.addEventListener("click", () => {
+  const on = $("stage").classList.toggle("squint");
+  squint.setAttribute("aria-pressed", String(on));
+});
 const edges = document.querySelector("[data-edges]");
 edges.addEventListener("click", async () => {
-  const on = edges.getAttribute("aria-pressed") !== "true", note = $("edge-note");
+  const on = edges.getAttribute("aria-pressed") !== "true",
+    note = $("edge-note");
   edges.setAttribute("aria-pressed", String(on));
   note.hidden = !on;
-  if (!on) { table.edges(null); return; }
+  if (!on) {
+    table.edges(null);
+    return;
+  }
   note.textContent = "Looking for crests and creases …";
   const answer = await fetch(`${base}/edges.bin`);
-  if (!answer.ok) { note.textContent = "The edges could not be read; try again."; return; }
-  const bytes = await answer.arrayBuffer(), { heading, at } = unpack(bytes);
+  if (!answer.ok) {
+    note.textContent = "The edges could not be read; try again.";
+    return;
+  }
+  const bytes = await answer.arrayBuffer(),
+    { heading, at } = unpack(bytes);
   const crests = new Float32Array(bytes, at, heading.crest_pieces * 6);
   table.edges(crests, new Float32Array(bytes, at + crests.byteLength, heading.crease_pieces * 6));
   const { crests: all, creases: deep } = heading.whole;
   note.replaceChildren();
-  const line = (text) => { const p = document.createElement("span"); p.textContent = text; note.append(p); };
-  line(`Crests ${all.length.toFixed(0)} mm, of which the lamp sees ${all.lit.toFixed(0)} mm · creases (dashed) ${deep.length.toFixed(0)} mm`);
-  heading.names.forEach((name, k) => { if (k && heading.crests.length[k] >= 1) line(`${k}. ${name}: crests ${Math.round(heading.crests.length[k])} mm, ${Math.round(heading.crests.lit[k])} mm lit`); });
+  const line = (text) => {
+    const p = document.createElement("span");
+    p.textContent = text;
+    note.append(p);
+  };
+  line(
+    `Crests ${all.length.toFixed(0)} mm, of which the lamp sees ${all.lit.toFixed(0)} mm · creases (dashed) ${deep.length.toFixed(0)} mm`,
+  );
+  heading.names.forEach((name, k) => {
+    if (k && heading.crests.length[k] >= 1)
+      line(
+        `${k}. ${name}: crests ${Math.round(heading.crests.length[k])} mm, ${Math.round(heading.crests.lit[k])} mm lit`,
+      );
+  });
 });
 const grounds = [...document.querySelectorAll("[data-ground]")];
 function ground(button) {
@@ -130,41 +203,71 @@ function ground(button) {
 for (const g of grounds) g.addEventListener("click", () => ground(g));
 
 addEventListener("keydown", (e) => {
-  if (e.target.matches("select, textarea, input:not([type=radio]):not([type=checkbox])") || e.ctrlKey || e.metaKey || e.altKey || document.querySelector("dialog[open]")) return;
+  if (
+    e.target.matches("select, textarea, input:not([type=radio]):not([type=checkbox])") ||
+    e.ctrlKey ||
+    e.metaKey ||
+    e.altKey ||
+    document.querySelector("dialog[open]")
+  )
+    return;
   const key = e.key.toLowerCase();
   const view = Object.keys(views).find((name) => name[0] === key);
   if (view) look(view);
   else if (key === "d") look("display");
-  else if (key === "e") { if (!e.repeat) eyeInLamp(true); }
-  else if (key === "m" && stages[present].marks) cursor.show(!cursor.at);
+  else if (key === "e") {
+    if (!e.repeat) eyeInLamp(true);
+  } else if (key === "m" && stages[present].marks) cursor.show(!cursor.at);
   else if (key === "s") squint.click();
   else if (key === "c") edges.click();
-  else if (key === "g") ground(grounds[(grounds.findIndex((g) => g.getAttribute("aria-pressed") === "true") + 1) % grounds.length]);
+  else if (key === "g")
+    ground(grounds[(grounds.findIndex((g) => g.getAttribute("aria-pressed") === "true") + 1) % grounds.length]);
   else if (key === "n") document.querySelector(`[data-panel="${present}"] form[method] .button.is-primary`).click();
   else Object.values(stages).some((stage) => stage.key?.(key));
 });
-addEventListener("keyup", (e) => { if (e.key.toLowerCase() === "e") eyeInLamp(false); });
+addEventListener("keyup", (e) => {
+  if (e.key.toLowerCase() === "e") eyeInLamp(false);
+});
 addEventListener("blur", () => eyeInLamp(false));
 
-addEventListener("pointerup", (e) => { if (e.target.matches?.("input[type=range]")) e.target.blur(); }); // a slider drawn by hand gives the keys back
+addEventListener("pointerup", (e) => {
+  if (e.target.matches?.("input[type=range]")) e.target.blur();
+}); // a slider drawn by hand gives the keys back
 
 // --- the sky may still be on its way
-function skyNote() { return sky ? "" : "The lamp is on; the sky and the bounce are still being worked out"; }
+function skyNote() {
+  return sky ? "" : "The lamp is on; the sky and the bounce are still being worked out";
+}
 async function waitForSky() {
   $("stage-note").textContent = skyNote();
   while (!sky) {
     await new Promise((r) => setTimeout(r, 900));
     const state = await (await fetch(`${base}/state`)).json();
-    if (state.sky) { sky = true; $("stage-note").textContent = ""; lighting.relight(false); say("The sky is in: shadows now carry its light."); }
-    else if (state.state === "failed" || state.state === "stopped") { $("stage-note").textContent = `Only the lamp: ${state.message}`; return; }
+    if (state.sky) {
+      sky = true;
+      $("stage-note").textContent = "";
+      lighting.relight(false);
+      say("The sky is in: shadows now carry its light.");
+    } else if (state.state === "failed" || state.state === "stopped") {
+      $("stage-note").textContent = `Only the lamp: ${state.message}`;
+      return;
+    }
   }
 }
 
 // the plan is another one now, undone or changed in another tab: everything that shows it is asked for again
 async function reload(surface) {
-  if (surface !== undefined && surface !== bench.dataset.surface) { location.reload(); return; } // the sculpt itself is laid out another way
+  if (surface !== undefined && surface !== bench.dataset.surface) {
+    location.reload();
+    return;
+  } // the sculpt itself is laid out another way
   const answer = await fetch(`${base}/light.json`).catch(() => null);
-  if (answer?.ok) { Object.assign(lighting, await answer.json()); lighting.rig.lamp ||= { azimuth: 0, elevation: 90, size: 0 }; lighting.controls(); lighting.relight(false); }
+  if (answer?.ok) {
+    Object.assign(lighting, await answer.json());
+    lighting.rig.lamp ||= { azimuth: 0, elevation: 90, size: 0 };
+    lighting.controls();
+    lighting.relight(false);
+  }
   await history.look();
   await Promise.all(["regions", "parts", "view"].map((name) => stages[name]?.load?.()));
   if (!["regions", "parts", "view"].includes(present)) stages[present]?.load?.();
@@ -174,9 +277,16 @@ async function begin() {
   const names = JSON.parse(bench.dataset.stages);
   const scripts = Promise.all(names.map((name) => import(`${bench.dataset.scripts}${name}.js`)));
   const loading = table.load(`${base}/surface.bin`);
-  (await scripts).forEach((script, k) => { stages[names[k]] = new script.default(shared); });
+  (await scripts).forEach((script, k) => {
+    stages[names[k]] = new script.default(shared);
+  });
   lighting.controls();
-  try { await loading; } catch (e) { say(e.message, true); return; }
+  try {
+    await loading;
+  } catch (e) {
+    say(e.message, true);
+    return;
+  }
   Object.assign(views, table.heading.views);
   ground(grounds.find((g) => g.dataset.ground === localStorage.getItem("ground")) || grounds[1]);
   look("front");

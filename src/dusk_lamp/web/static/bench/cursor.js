@@ -1,10 +1,22 @@
-// The cursor: marks on the sculpt without a mouse. Arrows move it (Shift: finely), Enter clicks, or lowers and lifts the brush.
-const STEP = 14, FINE = 3, WAYS = { ArrowLeft: [-1, 0], ArrowRight: [1, 0], ArrowUp: [0, -1], ArrowDown: [0, 1] };
+// The cursor: marks on the sculpt without a mouse. Arrows move it (Shift: finely), Enter clicks, or lowers and lifts
+// the brush.
+const STEP = 14,
+  FINE = 3,
+  WAYS = { ArrowLeft: [-1, 0], ArrowRight: [1, 0], ArrowUp: [0, -1], ArrowDown: [0, 1] };
 
 export class Cursor {
   constructor(table, mark, announce) {
     Object.assign(this, { table, mark, announce, at: null, down: false });
-    table.canvas.addEventListener("keydown", (e) => { if (this.at && this.key(e.key, e.shiftKey)) { e.preventDefault(); e.stopImmediatePropagation(); } }, { capture: true });
+    table.canvas.addEventListener(
+      "keydown",
+      (e) => {
+        if (this.at && this.key(e.key, e.shiftKey)) {
+          e.preventDefault();
+          e.stopImmediatePropagation();
+        }
+      },
+      { capture: true },
+    );
     table.canvas.addEventListener("blur", () => this.show(false));
   }
 
@@ -18,23 +30,32 @@ export class Cursor {
   }
 
   key(key, fine) {
-    const box = this.table.canvas.getBoundingClientRect(), way = WAYS[key];
+    const box = this.table.canvas.getBoundingClientRect(),
+      way = WAYS[key];
     if (way) {
-      const by = fine ? FINE : STEP, size = [box.width, box.height];
-      this.at = this.at.map((v, i) => Math.max(0, Math.min(1, v + way[i] * by / size[i])));
+      const by = fine ? FINE : STEP,
+        size = [box.width, box.height];
+      this.at = this.at.map((v, i) => Math.max(0, Math.min(1, v + (way[i] * by) / size[i])));
       this.place();
       if (this.down) this.say("dabbed");
     } else if (key === "Enter" || key === " ") {
       if (!this.table.brushing) this.say("picked");
       else if (this.down) this.lift("lifted");
-      else { this.down = true; this.say("dabbed"); }
+      else {
+        this.down = true;
+        this.say("dabbed");
+      }
       this.mark.classList.toggle("down", this.down);
     } else if (key === "Escape") this.show(false);
     else return false;
     return true;
   }
 
-  place() { this.mark.style.left = `${100 * this.at[0]}%`; this.mark.style.top = `${100 * this.at[1]}%`; }
+  place() {
+    this.mark.style.left = `${100 * this.at[0]}%`;
+    this.mark.style.top = `${100 * this.at[1]}%`;
+    this.say("pointed");
+  }
 
   say(what) {
     const box = this.table.canvas.getBoundingClientRect();
@@ -44,7 +65,8 @@ export class Cursor {
 
   lift(how) {
     if (!this.down) return;
-    this.down = false; this.mark.classList.remove("down");
+    this.down = false;
+    this.mark.classList.remove("down");
     this.say(how);
   }
 }

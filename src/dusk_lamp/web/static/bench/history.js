@@ -1,5 +1,6 @@
-// The history: which revision of the plan this page shows, undo and redo over everything in it, and what happens when another
-// tab was quicker. Every change goes through here, one after another, each made on the revision the one before it left.
+// The history: which revision of the plan this page shows, undo and redo over everything in it, and what happens when
+// another tab was quicker. Every change goes through here, one after another, each made on the revision the one
+// before it left.
 import { kept, patient, say, send } from "../page.js";
 
 const $ = (id) => document.getElementById(id);
@@ -10,7 +11,12 @@ export class History {
     Object.assign(this, { base, turn, reload, last: Promise.resolve() });
     for (const what of ["undo", "redo"]) $(what).addEventListener("click", () => this.step(what));
     addEventListener("keydown", (e) => {
-      if (!(e.ctrlKey || e.metaKey) || e.key.toLowerCase() !== "z" || e.target.matches("input:not([type=radio]):not([type=checkbox]):not([type=range]), textarea")) return;
+      if (
+        !(e.ctrlKey || e.metaKey) ||
+        e.key.toLowerCase() !== "z" ||
+        e.target.matches("input:not([type=radio]):not([type=checkbox]):not([type=range]), textarea")
+      )
+        return;
       e.preventDefault();
       this.step(e.shiftKey ? "redo" : "undo");
     });
@@ -25,7 +31,10 @@ export class History {
 
   show({ turn, undo, redo }) {
     if (turn !== undefined) this.turn = turn;
-    for (const [what, words] of [["undo", undo], ["redo", redo]]) {
+    for (const [what, words] of [
+      ["undo", undo],
+      ["redo", redo],
+    ]) {
       $(what).disabled = !words;
       $(what).title = words ? `${what === "undo" ? "Undo" : "Redo"}: ${words}` : "";
     }
@@ -33,7 +42,8 @@ export class History {
     $("history-words").textContent = undo ? undo[0].toUpperCase() + undo.slice(1) : "Nothing to undo yet";
   }
 
-  // one change, as JSON; the answer, or null where it was refused, which is said. mine: of a change that another tab's came before
+  // one change, as JSON; the answer, or null where it was refused, which is said. mine: of a change that another
+  // tab's came before
   change(path, wish, { method = "POST", read = "json" } = {}) {
     $("history-words").textContent = "Working …"; // at once, also while an earlier press is still being done
     const turn = this.last.then(() => this.sent(path, wish, method, read));
@@ -70,7 +80,10 @@ export class History {
   both() {
     const dialog = $("two-tabs");
     return new Promise((done) => {
-      const choose = (mine) => { dialog.close(); done(mine); };
+      const choose = (mine) => {
+        dialog.close();
+        done(mine);
+      };
       dialog.querySelector('[data-choice="mine"]').onclick = () => choose(true);
       dialog.querySelector('[data-choice="theirs"]').onclick = () => choose(false);
       dialog.oncancel = (e) => e.preventDefault(); // nothing is lost by Escape: one of the two must be chosen
@@ -93,10 +106,20 @@ export class History {
 
   async stepped(what) {
     if ($(what).disabled) return;
-    const answer = await send(`${this.base}/history`, { method: "POST", headers: JSON_HEADERS, body: JSON.stringify({ do: what, turn: this.turn }) });
+    const answer = await send(`${this.base}/history`, {
+      method: "POST",
+      headers: JSON_HEADERS,
+      body: JSON.stringify({ do: what, turn: this.turn }),
+    });
     const said = await answer.json();
-    if (!answer.ok) { say(said.error, true); if (said.turn !== undefined) this.turn = said.turn; }
-    else { this.show(said); if (said.did) say(said.did); kept(); }
+    if (!answer.ok) {
+      say(said.error, true);
+      if (said.turn !== undefined) this.turn = said.turn;
+    } else {
+      this.show(said);
+      if (said.did) say(said.did);
+      kept();
+    }
     await this.reload(said.surface);
   }
 }

@@ -1,6 +1,7 @@
 // The layers of the turntable: fields of bytes, a few for each sample, and how each is drawn over those before it.
-// A layer is one entry: bytes for a sample, its uniforms, GLSL that declares them and GLSL that paints `shown`, a vec3 of
-// display values. `field` is the layer's own bytes (0..1, a float or a vec4); `form` is the light of an eye on the surface.
+// A layer is one entry: bytes for a sample, its uniforms, GLSL that declares them and GLSL that paints `shown`, a
+// vec3 of display values. `field` is the layer's own bytes (0..1, a float or a vec4); `form` is the light of an eye
+// on the surface.
 import * as THREE from "../vendor/three/three.min.js";
 
 const MOST_PARTS = 61;
@@ -8,16 +9,29 @@ const patches = () => Array.from({ length: MOST_PARTS }, () => new THREE.Vector3
 
 export const LAYERS = [
   {
-    name: "values", bytes: 1, on: true, uniforms: { greys: null }, declare: "uniform sampler2D greys;",
+    name: "values",
+    bytes: 1,
+    on: true,
+    uniforms: { greys: null },
+    declare: "uniform sampler2D greys;",
     paint: "shown = vec3(texture(greys, vec2((field * 255.0 + 0.5) / 256.0, 0.5)).r);",
   },
   {
-    name: "bands", bytes: 1, uniforms: { stepGrey: new Array(10).fill(0) }, declare: "uniform float stepGrey[10];",
-    paint: "shown = vec3(stepGrey[int(field * 255.0 + 0.5)]);", // neighbours are one step apart at most: half-way is the border
+    name: "bands",
+    bytes: 1,
+    uniforms: { stepGrey: new Array(10).fill(0) },
+    declare: "uniform float stepGrey[10];",
+    // neighbours are one step apart at most: half-way is the border
+    paint: "shown = vec3(stepGrey[int(field * 255.0 + 0.5)]);",
   },
   {
-    name: "coats", bytes: 4, flatAlpha: true, uniforms: { differing: false }, declare: "uniform bool differing;",
-    // rising lines: too light; falling: too dark; level: too grey; upright: too vivid; dots: of another hue: kept apart without colour
+    name: "coats",
+    bytes: 4,
+    flatAlpha: true,
+    uniforms: { differing: false },
+    declare: "uniform bool differing;",
+    // rising lines: too light; falling: too dark; level: too grey; upright: too vivid; dots: of another hue: kept
+    // apart without colour
     paint: `shown = field.rgb;
       int mark = int(alpha * 255.0 + 0.5);
       if (differing && mark > 0) {
@@ -27,30 +41,53 @@ export const LAYERS = [
         if (ink) shown = mark == 1 ? vec3(0.85, 0.32, 0.05) : mark == 2 ? vec3(0.25, 0.55, 0.95) : mark == 3 ? vec3(0.75) : mark == 4 ? vec3(0.9, 0.2, 0.6) : vec3(0.1);
       }`,
   },
-  { // another scheme, right of a line
-    name: "beside", bytes: 4, uniforms: { wipe: 0 }, declare: "uniform float wipe;", paint: "if (gl_FragCoord.x > wipe) shown = field.rgb;",
+  {
+    // another scheme, right of a line
+    name: "beside",
+    bytes: 4,
+    uniforms: { wipe: 0 },
+    declare: "uniform float wipe;",
+    paint: "if (gl_FragCoord.x > wipe) shown = field.rgb;",
   },
-  { // how the lamp lies on matt, satin and gloss: broad and faint, or small and bright; metallic paint sends its own colour on (core/view/sheen.py)
-    name: "sheen", bytes: 4, uniforms: { lamp: new THREE.Vector3(0, 0, 1), sheenOf: new Array(7).fill(0) }, declare: "uniform vec3 lamp; uniform float sheenOf[7];", // its numbers come from there, too
+  {
+    // how the lamp lies on matt, satin and gloss: broad and faint, or small and bright; metallic paint sends its own
+    // colour on (core/view/sheen.py)
+    name: "sheen",
+    bytes: 4,
+    uniforms: { lamp: new THREE.Vector3(0, 0, 1), sheenOf: new Array(7).fill(0) },
+    declare: "uniform vec3 lamp; uniform float sheenOf[7];", // its numbers come from there, too
     paint: `float facing = max(dot(normalize(vNormal), normalize(eye + lamp)), 0.0) * step(0.0, dot(vNormal, lamp)), gloss = field.r * field.r;
       shown = shown * (1.0 + field.g * (sheenOf[4] * pow(facing, sheenOf[5]) - sheenOf[6]));
       shown = min(shown + vec3(mix(sheenOf[0], sheenOf[1], gloss) * pow(facing, mix(sheenOf[2], sheenOf[3], gloss))), 1.0);`,
   },
   {
-    name: "regions", bytes: 1, uniforms: { chosen: 0, patches: patches() }, declare: `uniform float chosen; uniform vec3 patches[${MOST_PARTS}];`,
-    // the form by a light in the eye, so that dark recesses can be marked too; a facet with corners in two regions is their border
+    name: "regions",
+    bytes: 1,
+    uniforms: { chosen: 0, patches: patches() },
+    declare: `uniform float chosen; uniform vec3 patches[${MOST_PARTS}];`,
+    // the form by a light in the eye, so that dark recesses can be marked too; a facet with corners in two regions is
+    // their border
     paint: `float lit = 0.35 + 0.6 * clamp(form, 0.0, 1.0);
       int r = int(field * 255.0 + 0.5);
       shown = r == 0 ? vec3(lit * 0.8) : patches[r] * lit;
       if (r > 0 && r == int(chosen + 0.5)) shown = mix(shown, vec3(1.0), 0.25);
       if (abs(field * 255.0 - float(r)) > 0.02) shown = vec3(0.08);`,
   },
-  { // the piece that a click would take
-    name: "piece", bytes: 1, uniforms: {}, declare: "",
-    paint: "if (field > 0.5) shown = mix(shown, vec3(0.95, 0.66, 0.23), 0.55); if (field > 0.02 && field < 0.98) shown = vec3(0.95, 0.66, 0.23);",
+  {
+    // the piece that a click would take
+    name: "piece",
+    bytes: 1,
+    uniforms: {},
+    declare: "",
+    paint:
+      "if (field > 0.5) shown = mix(shown, vec3(0.95, 0.66, 0.23), 0.55); if (field > 0.02 && field < 0.98) shown = vec3(0.95, 0.66, 0.23);",
   },
   {
-    name: "one band", of: "bands", uniforms: { only: -1 }, declare: "uniform float only; uniform vec3 ground;", on: true,
+    name: "one band",
+    of: "bands",
+    uniforms: { only: -1 },
+    declare: "uniform float only; uniform vec3 ground;",
+    on: true,
     // the one band stays in its own grey, ringed by lamplight where it is hard to tell from the ghost
     paint: `if (only >= 0.0) shown = int(field * 255.0 + 0.5) == int(only + 0.5)
         ? mix(shown, vec3(0.95, 0.66, 0.23), 0.55) : ground * (0.67 + 0.25 * form);`,
@@ -98,8 +135,11 @@ void main() {
 export class Layers {
   constructor() {
     this.uniforms = {
-      ground: { value: new THREE.Vector3(0.47, 0.47, 0.47) }, eye: { value: new THREE.Vector3(0, -1, 0) },
-      pulls: { value: Array.from({ length: MOST_PARTS }, () => new THREE.Vector3()) }, hidden: { value: new Array(MOST_PARTS).fill(false) }, pulled: { value: 0 },
+      ground: { value: new THREE.Vector3(0.47, 0.47, 0.47) },
+      eye: { value: new THREE.Vector3(0, -1, 0) },
+      pulls: { value: Array.from({ length: MOST_PARTS }, () => new THREE.Vector3()) },
+      hidden: { value: new Array(MOST_PARTS).fill(false) },
+      pulled: { value: 0 },
     };
     for (const layer of LAYERS) {
       this.uniforms[`on_${id(layer)}`] = { value: Boolean(layer.on) };
@@ -107,11 +147,14 @@ export class Layers {
     }
     this.fields = {};
     this.wanted = Object.fromEntries(LAYERS.map((layer) => [layer.name, Boolean(layer.on)]));
-    this.there = new Set(LAYERS.filter((layer) => !layer.bytes || layer.name === "regions").map((layer) => layer.name)); // what was put; regions may be none
+    this.there = new Set(
+      LAYERS.filter((layer) => !layer.bytes || layer.name === "regions").map((layer) => layer.name),
+    ); // what was put; regions may be none
     for (const { name } of LAYERS) this.draw(name);
   }
 
-  lay(geometry, samples) { // room for every field of a sculpt
+  lay(geometry, samples) {
+    // room for every field of a sculpt
     for (const layer of held) {
       const field = new THREE.BufferAttribute(new Uint8Array(samples * layer.bytes), layer.bytes, true);
       field.setUsage(THREE.DynamicDrawUsage);
@@ -120,9 +163,29 @@ export class Layers {
     }
   }
 
-  put(name, bytes) { this.fields[name].array.set(bytes); this.fields[name].needsUpdate = true; this.there.add(name); this.draw(name); }
-  some(name, samples, byte) { const field = this.fields[name]; samples.forEach((s, i) => { field.array[s] = typeof byte === "number" ? byte : byte[i]; }); field.needsUpdate = true; this.there.add(name); this.draw(name); }
-  set(name, value) { this.uniforms[name].value = value; }
-  on(name, shown) { this.wanted[name] = shown; this.draw(name); }
-  draw(name) { this.uniforms[`on_${name.replace(/\W/g, "_")}`].value = this.wanted[name] && this.there.has(name); } // never what is not known yet
+  put(name, bytes) {
+    this.fields[name].array.set(bytes);
+    this.fields[name].needsUpdate = true;
+    this.there.add(name);
+    this.draw(name);
+  }
+  some(name, samples, byte) {
+    const field = this.fields[name];
+    samples.forEach((s, i) => {
+      field.array[s] = typeof byte === "number" ? byte : byte[i];
+    });
+    field.needsUpdate = true;
+    this.there.add(name);
+    this.draw(name);
+  }
+  set(name, value) {
+    this.uniforms[name].value = value;
+  }
+  on(name, shown) {
+    this.wanted[name] = shown;
+    this.draw(name);
+  }
+  draw(name) {
+    this.uniforms[`on_${name.replace(/\W/g, "_")}`].value = this.wanted[name] && this.there.has(name);
+  } // never what is not known yet
 }

@@ -1,4 +1,5 @@
-// The value ruler: the surface's area at each value drawn on its own grey, the ladder's steps under it, notches to slide.
+// The value ruler: the surface's area at each value drawn on its own grey, the ladder's steps under it, notches to
+// slide.
 const NS = "http://www.w3.org/2000/svg";
 
 export class Ruler {
@@ -13,8 +14,13 @@ export class Ruler {
       const tall = area ? Math.max(1.5, 84 * Math.sqrt(area / top)) : 0;
       const bar = document.createElementNS(NS, "rect");
       const grey = this.greys[Math.round((i + 0.5) * 2.5)];
-      Object.entries({ x: i * 10 + 0.5, y: 92 - tall, width: 9, height: tall, fill: `rgb(${grey},${grey},${grey})` })
-        .forEach(([k, v]) => bar.setAttribute(k, v));
+      Object.entries({
+        x: i * 10 + 0.5,
+        y: 92 - tall,
+        width: 9,
+        height: tall,
+        fill: `rgb(${grey},${grey},${grey})`,
+      }).forEach(([k, v]) => bar.setAttribute(k, v));
       this.svg.append(bar);
     });
   }
@@ -58,19 +64,40 @@ export class Ruler {
     notch.className = "notch";
     notch.tabIndex = 0;
     notch.style.left = `${cut * 10}%`;
-    Object.entries({ role: "slider", "aria-label": `Step ${k + 2} begins at`, "aria-valuemin": 0, "aria-valuemax": 10, "aria-valuenow": cut.toFixed(2) })
-      .forEach(([key, v]) => notch.setAttribute(key, v));
-    const low = (k ? cuts[k - 1] : 0) + gap * 1.2, high = (k + 1 < cuts.length ? cuts[k + 1] : 10) - gap * 1.2;
-    const to = (value) => { this.slid(k, Math.max(low, Math.min(high, value))); };
+    Object.entries({
+      role: "slider",
+      "aria-label": `Step ${k + 2} begins at`,
+      "aria-valuemin": 0,
+      "aria-valuemax": 10,
+      "aria-valuenow": cut.toFixed(2),
+    }).forEach(([key, v]) => notch.setAttribute(key, v));
+    const low = (k ? cuts[k - 1] : 0) + gap * 1.2,
+      high = (k + 1 < cuts.length ? cuts[k + 1] : 10) - gap * 1.2;
+    const to = (value) => {
+      this.slid(k, Math.max(low, Math.min(high, value)));
+    };
     notch.addEventListener("pointerdown", (e) => {
-      e.preventDefault(); notch.focus(); notch.setPointerCapture(e.pointerId);
+      e.preventDefault();
+      notch.focus();
+      notch.setPointerCapture(e.pointerId);
       const box = this.steps.getBoundingClientRect();
-      notch.onpointermove = (m) => { const v = Math.max(low, Math.min(high, (m.clientX - box.left) / box.width * 10)); notch.style.left = `${v * 10}%`; notch.dataset.value = v; };
-      notch.onpointerup = () => { notch.onpointermove = notch.onpointerup = null; if (notch.dataset.value) to(Number(notch.dataset.value)); };
+      notch.onpointermove = (m) => {
+        const v = Math.max(low, Math.min(high, ((m.clientX - box.left) / box.width) * 10));
+        notch.style.left = `${v * 10}%`;
+        notch.dataset.value = v;
+      };
+      notch.onpointerup = () => {
+        notch.onpointermove = notch.onpointerup = null;
+        if (notch.dataset.value) to(Number(notch.dataset.value));
+      };
     });
     notch.addEventListener("keydown", (e) => {
       const by = { ArrowLeft: -0.1, ArrowRight: 0.1 }[e.key];
-      if (by) { e.preventDefault(); e.stopPropagation(); to(cut + by); }
+      if (by) {
+        e.preventDefault();
+        e.stopPropagation();
+        to(cut + by);
+      }
     });
     return notch;
   }

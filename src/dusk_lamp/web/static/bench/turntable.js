@@ -12,7 +12,10 @@ export class Turntable {
     this.renderer.outputColorSpace = THREE.LinearSRGBColorSpace; // the greys are already display values
     this.scene = new THREE.Scene();
     this.camera = new THREE.OrthographicCamera(-1, 1, 1, -1, -1000, 1000);
-    this.azimuth = 0; this.elevation = 8; this.zoom = 1; this.pan = [0, 0];
+    this.azimuth = 0;
+    this.elevation = 8;
+    this.zoom = 1;
+    this.pan = [0, 0];
     this.layers = new Layers();
     this.uniforms = this.layers.uniforms;
     new ResizeObserver(() => this.draw()).observe(canvas.parentElement);
@@ -30,12 +33,23 @@ export class Turntable {
     g.setAttribute("position", new THREE.BufferAttribute(new Float32Array(bytes, at, n * 3), 3));
     const normals = new THREE.InterleavedBuffer(new Int8Array(bytes, at + n * 12, n * 4), 4);
     g.setAttribute("normal", new THREE.InterleavedBufferAttribute(normals, 3, 0, true));
-    const faces = at + n * 16, quick = faces + heading.faces * 12;
+    const faces = at + n * 16,
+      quick = faces + heading.faces * 12;
     this.whole = new THREE.BufferAttribute(new Uint32Array(bytes, faces, heading.faces * 3), 1);
     this.quick = new Uint32Array(bytes, quick, heading.quick);
-    this.rough = new THREE.BufferAttribute(new Uint32Array(bytes, quick + heading.quick * 4, heading.quick_faces * 3), 1);
+    this.rough = new THREE.BufferAttribute(
+      new Uint32Array(bytes, quick + heading.quick * 4, heading.quick_faces * 3),
+      1,
+    );
     g.setIndex(this.whole);
-    g.setAttribute("part", new THREE.BufferAttribute(new Uint8Array(bytes, quick + heading.quick * 4 + heading.quick_faces * 12, n), 1, true));
+    g.setAttribute(
+      "part",
+      new THREE.BufferAttribute(
+        new Uint8Array(bytes, quick + heading.quick * 4 + heading.quick_faces * 12, n),
+        1,
+        true,
+      ),
+    );
     this.layers.lay(g, n);
     const greys = new Uint8Array(256 * 4);
     heading.greys.forEach((v, i) => greys.fill(v, i * 4, i * 4 + 4));
@@ -44,9 +58,16 @@ export class Turntable {
     texture.needsUpdate = true;
     this.uniforms.greys.value = texture;
     const material = new THREE.ShaderMaterial({
-      vertexShader: VERTEX, fragmentShader: FRAGMENT, uniforms: this.uniforms, glslVersion: THREE.GLSL3, defines: {}, side: THREE.DoubleSide,
+      vertexShader: VERTEX,
+      fragmentShader: FRAGMENT,
+      uniforms: this.uniforms,
+      glslVersion: THREE.GLSL3,
+      defines: {},
+      side: THREE.DoubleSide,
     });
-    material.polygonOffset = true; material.polygonOffsetFactor = 1; material.polygonOffsetUnits = 2; // lines lie on top
+    material.polygonOffset = true;
+    material.polygonOffsetFactor = 1;
+    material.polygonOffsetUnits = 2; // lines lie on top
     this.mesh = new THREE.Mesh(g, material);
     this.mesh.frustumCulled = false;
     const [low, high] = [heading.low, heading.high];
@@ -56,13 +77,20 @@ export class Turntable {
     this.scene.add(this.mesh, this.plate());
   }
 
-  plate() { // the rim of the turntable, with a mark in front
-    const r = this.reach * 1.08, points = [];
-    for (let i = 0; i <= 96; i += 1) points.push(new THREE.Vector3(r * Math.sin(i * Math.PI / 48), -r * Math.cos(i * Math.PI / 48), 0));
+  plate() {
+    // the rim of the turntable, with a mark in front
+    const r = this.reach * 1.08,
+      points = [];
+    for (let i = 0; i <= 96; i += 1)
+      points.push(new THREE.Vector3(r * Math.sin((i * Math.PI) / 48), -r * Math.cos((i * Math.PI) / 48), 0));
     const marks = [];
     for (let i = 0; i < 24; i += 1) {
-      const a = i * Math.PI / 12, out = i === 0 ? 1.1 : (i % 6 ? 1.025 : 1.05);
-      marks.push(new THREE.Vector3(r * Math.sin(a), -r * Math.cos(a), 0), new THREE.Vector3(r * out * Math.sin(a), -r * out * Math.cos(a), 0));
+      const a = (i * Math.PI) / 12,
+        out = i === 0 ? 1.1 : i % 6 ? 1.025 : 1.05;
+      marks.push(
+        new THREE.Vector3(r * Math.sin(a), -r * Math.cos(a), 0),
+        new THREE.Vector3(r * out * Math.sin(a), -r * out * Math.cos(a), 0),
+      );
     }
     const ink = new THREE.LineBasicMaterial({ color: 0x2c2c2c });
     const group = new THREE.Group();
@@ -73,29 +101,49 @@ export class Turntable {
   }
 
   show(levels, steps) {
-    this.layers.put("values", levels); this.layers.put("bands", steps);
+    this.layers.put("values", levels);
+    this.layers.put("bands", steps);
     this.rest();
   }
 
   mark(labels, patches) {
     this.layers.put("regions", labels);
-    patches.forEach((hex, i) => { const v = parseInt(hex.slice(1), 16); this.uniforms.patches.value[i + 1].set((v >> 16) / 255, (v >> 8 & 255) / 255, (v & 255) / 255); });
+    patches.forEach((hex, i) => {
+      const v = parseInt(hex.slice(1), 16);
+      this.uniforms.patches.value[i + 1].set((v >> 16) / 255, ((v >> 8) & 255) / 255, (v & 255) / 255);
+    });
     this.draw();
   }
 
   // the nozzle at its true distance, with its cone
   nozzle(at, middle, spread) {
-    if (this.jet) { this.scene.remove(this.jet); this.jet = null; }
+    if (this.jet) {
+      this.scene.remove(this.jet);
+      this.jet = null;
+    }
     if (at) {
-      const from = new THREE.Vector3(...at), to = new THREE.Vector3(...middle), axis = to.clone().sub(from).normalize();
+      const from = new THREE.Vector3(...at),
+        to = new THREE.Vector3(...middle),
+        axis = to.clone().sub(from).normalize();
       const side = new THREE.Vector3(0, 0, 1).cross(axis);
       if (side.length() < 1e-6) side.set(1, 0, 0);
       side.normalize();
-      const over = axis.clone().cross(side), points = [];
-      const rim = (k) => to.clone().addScaledVector(side, spread * Math.cos(k * Math.PI / 12)).addScaledVector(over, spread * Math.sin(k * Math.PI / 12));
-      for (let k = 0; k < 24; k += 1) { points.push(rim(k), rim(k + 1)); if (k % 4 === 0) points.push(from, rim(k)); }
+      const over = axis.clone().cross(side),
+        points = [];
+      const rim = (k) =>
+        to
+          .clone()
+          .addScaledVector(side, spread * Math.cos((k * Math.PI) / 12))
+          .addScaledVector(over, spread * Math.sin((k * Math.PI) / 12));
+      for (let k = 0; k < 24; k += 1) {
+        points.push(rim(k), rim(k + 1));
+        if (k % 4 === 0) points.push(from, rim(k));
+      }
       points.push(from, from.clone().addScaledVector(axis, -this.tall / 4));
-      this.jet = new THREE.LineSegments(new THREE.BufferGeometry().setFromPoints(points), new THREE.LineBasicMaterial({ color: new THREE.Color().setRGB(0.95, 0.66, 0.23) }));
+      this.jet = new THREE.LineSegments(
+        new THREE.BufferGeometry().setFromPoints(points),
+        new THREE.LineBasicMaterial({ color: new THREE.Color().setRGB(0.95, 0.66, 0.23) }),
+      );
       this.scene.add(this.jet);
     }
     this.draw();
@@ -103,11 +151,22 @@ export class Turntable {
 
   // how far a glow is read: a ring round it, whichever way one looks
   ring(at, radius) {
-    if (this.round) { this.scene.remove(this.round); this.round.geometry.dispose(); this.round = null; }
+    if (this.round) {
+      this.scene.remove(this.round);
+      this.round.geometry.dispose();
+      this.round = null;
+    }
     if (at) {
-      const points = Array.from({ length: 97 }, (_, i) => new THREE.Vector3(radius * Math.cos(i * Math.PI / 48), radius * Math.sin(i * Math.PI / 48), 0));
-      this.round = new THREE.Line(new THREE.BufferGeometry().setFromPoints(points), new THREE.LineBasicMaterial({ color: new THREE.Color().setRGB(0.95, 0.66, 0.23), depthTest: false }));
-      this.round.position.set(...at); this.round.renderOrder = 8;
+      const points = Array.from(
+        { length: 97 },
+        (_, i) => new THREE.Vector3(radius * Math.cos((i * Math.PI) / 48), radius * Math.sin((i * Math.PI) / 48), 0),
+      );
+      this.round = new THREE.Line(
+        new THREE.BufferGeometry().setFromPoints(points),
+        new THREE.LineBasicMaterial({ color: new THREE.Color().setRGB(0.95, 0.66, 0.23), depthTest: false }),
+      );
+      this.round.position.set(...at);
+      this.round.renderOrder = 8;
       this.scene.add(this.round);
     }
     this.draw();
@@ -116,9 +175,10 @@ export class Turntable {
   // how far a place on the screen is from the middle of the ring, in mm; null where there is no ring
   fromRing(x, y) {
     if (!this.round) return null;
-    const box = this.canvas.getBoundingClientRect(), at = this.round.position.clone().project(this.camera);
+    const box = this.canvas.getBoundingClientRect(),
+      at = this.round.position.clone().project(this.camera);
     const mm = (this.camera.top - this.camera.bottom) / this.high;
-    return mm * Math.hypot(x - box.left - (at.x + 1) / 2 * this.wide, y - box.top - (1 - at.y) / 2 * this.high);
+    return mm * Math.hypot(x - box.left - ((at.x + 1) / 2) * this.wide, y - box.top - ((1 - at.y) / 2) * this.high);
   }
 
   // dabs of a brush in motion, before the server has kept the stroke
@@ -127,20 +187,27 @@ export class Turntable {
     this.draw();
   }
 
-  pulls(each) { each.forEach((v, k) => this.uniforms.pulls.value[k].set(...v)); }
+  pulls(each) {
+    each.forEach((v, k) => this.uniforms.pulls.value[k].set(...v));
+  }
 
   apart(hidden, share) {
     this.uniforms.hidden.value.fill(false);
     for (const k of hidden) this.uniforms.hidden.value[k] = true;
     this.uniforms.pulled.value = share;
     const apart = share > 0 || hidden.length > 0;
-    if (Boolean(this.mesh.material.defines.APART) !== apart) { // a shader of its own: looking parts up costs a slow machine time
-      if (apart) this.mesh.material.defines.APART = 1; else delete this.mesh.material.defines.APART;
+    if (Boolean(this.mesh.material.defines.APART) !== apart) {
+      // a shader of its own: looking parts up costs a slow machine time
+      if (apart) this.mesh.material.defines.APART = 1;
+      else delete this.mesh.material.defines.APART;
       this.mesh.material.needsUpdate = true;
     }
     if (this.lines) this.lines.visible = !share;
     if (this.marks) this.marks.visible = !share;
-    this.reachOut = 1 + 2 * share * Math.max(0, ...this.uniforms.pulls.value.map((v) => v.length())) / Math.max(this.tall, this.reach);
+    this.reachOut =
+      1 +
+      (2 * share * Math.max(0, ...this.uniforms.pulls.value.map((v) => v.length()))) /
+        Math.max(this.tall, this.reach);
     this.draw();
   }
 
@@ -153,21 +220,62 @@ export class Turntable {
       const c = document.createElement("canvas");
       c.width = c.height = 96;
       paint(c.getContext("2d"));
-      const s = new THREE.Sprite(new THREE.SpriteMaterial({ map: new THREE.CanvasTexture(c), depthTest: false, depthWrite: false }));
-      s.position.set(...at); s.scale.set(scale, scale, 1); s.renderOrder = 9;
+      const s = new THREE.Sprite(
+        new THREE.SpriteMaterial({ map: new THREE.CanvasTexture(c), depthTest: false, depthWrite: false }),
+      );
+      s.position.set(...at);
+      s.scale.set(scale, scale, 1);
+      s.renderOrder = 9;
       this.marks.add(s);
     };
-    spots.forEach((at, k) => sprite((x) => {
-      for (const [wide, ink] of [[14, "#16151a"], [7, "#f2a83a"]]) { x.lineWidth = wide; x.strokeStyle = ink; x.beginPath(); x.arc(48, 48, 30, 0, 7); x.stroke(); }
-      x.fillStyle = "#16151a"; x.beginPath(); x.arc(78, 18, 17, 0, 7); x.fill();
-      x.fillStyle = "#f2a83a"; x.font = "bold 26px sans-serif"; x.textAlign = "center"; x.textBaseline = "middle"; x.fillText(String(k + 1), 78, 19);
-    }, at, size));
-    const a = azimuth * Math.PI / 180, r = this.reach * 1.04;
-    sprite((x) => {
-      x.lineWidth = 8; x.strokeStyle = "#16151a"; x.fillStyle = "#f4f1ea";
-      x.beginPath(); x.moveTo(6, 48); x.quadraticCurveTo(48, 4, 90, 48); x.quadraticCurveTo(48, 92, 6, 48); x.fill(); x.stroke();
-      x.fillStyle = "#16151a"; x.beginPath(); x.arc(48, 48, 15, 0, 7); x.fill();
-    }, [r * Math.sin(a), -r * Math.cos(a), 0], size);
+    spots.forEach((at, k) =>
+      sprite(
+        (x) => {
+          for (const [wide, ink] of [
+            [14, "#16151a"],
+            [7, "#f2a83a"],
+          ]) {
+            x.lineWidth = wide;
+            x.strokeStyle = ink;
+            x.beginPath();
+            x.arc(48, 48, 30, 0, 7);
+            x.stroke();
+          }
+          x.fillStyle = "#16151a";
+          x.beginPath();
+          x.arc(78, 18, 17, 0, 7);
+          x.fill();
+          x.fillStyle = "#f2a83a";
+          x.font = "bold 26px sans-serif";
+          x.textAlign = "center";
+          x.textBaseline = "middle";
+          x.fillText(String(k + 1), 78, 19);
+        },
+        at,
+        size,
+      ),
+    );
+    const a = (azimuth * Math.PI) / 180,
+      r = this.reach * 1.04;
+    sprite(
+      (x) => {
+        x.lineWidth = 8;
+        x.strokeStyle = "#16151a";
+        x.fillStyle = "#f4f1ea";
+        x.beginPath();
+        x.moveTo(6, 48);
+        x.quadraticCurveTo(48, 4, 90, 48);
+        x.quadraticCurveTo(48, 92, 6, 48);
+        x.fill();
+        x.stroke();
+        x.fillStyle = "#16151a";
+        x.beginPath();
+        x.arc(48, 48, 15, 0, 7);
+        x.fill();
+      },
+      [r * Math.sin(a), -r * Math.cos(a), 0],
+      size,
+    );
     for (const mark of this.marks.children) mark.visible = shown;
     this.scene.add(this.marks);
     this.draw();
@@ -175,7 +283,11 @@ export class Turntable {
 
   // crests as whole lines, creases dashed, so that they differ without colour
   edges(crests, creases) {
-    if (this.lines) { this.scene.remove(this.lines); this.lines.traverse((o) => o.geometry?.dispose()); this.lines = null; }
+    if (this.lines) {
+      this.scene.remove(this.lines);
+      this.lines.traverse((o) => o.geometry?.dispose());
+      this.lines = null;
+    }
     if (crests) {
       const make = (places, material) => {
         const g = new THREE.BufferGeometry();
@@ -185,8 +297,19 @@ export class Turntable {
         return l;
       };
       this.lines = new THREE.Group();
-      this.lines.add(make(crests, new THREE.LineBasicMaterial({ color: new THREE.Color().setRGB(0.95, 0.66, 0.23) })));
-      this.lines.add(make(creases, new THREE.LineDashedMaterial({ color: new THREE.Color().setRGB(0.1, 0.2, 0.5), dashSize: this.tall / 120, gapSize: this.tall / 200 })));
+      this.lines.add(
+        make(crests, new THREE.LineBasicMaterial({ color: new THREE.Color().setRGB(0.95, 0.66, 0.23) })),
+      );
+      this.lines.add(
+        make(
+          creases,
+          new THREE.LineDashedMaterial({
+            color: new THREE.Color().setRGB(0.1, 0.2, 0.5),
+            dashSize: this.tall / 120,
+            gapSize: this.tall / 200,
+          }),
+        ),
+      );
       this.scene.add(this.lines);
     }
     this.draw();
@@ -194,27 +317,51 @@ export class Turntable {
 
   // the line of sight through a place on the screen, in the sculpt's own mm
   sight(x, y) {
-    const box = this.canvas.getBoundingClientRect(), e = this.camera.matrix.elements;
-    const u = this.camera.right * (2 * (x - box.left) / box.width - 1), v = this.camera.top * (1 - 2 * (y - box.top) / box.height);
-    return { origin: [0, 1, 2].map((k) => e[12 + k] + u * e[k] + v * e[4 + k]), direction: [0, 1, 2].map((k) => -e[8 + k]) };
+    const box = this.canvas.getBoundingClientRect(),
+      e = this.camera.matrix.elements;
+    const u = this.camera.right * ((2 * (x - box.left)) / box.width - 1),
+      v = this.camera.top * (1 - (2 * (y - box.top)) / box.height);
+    return {
+      origin: [0, 1, 2].map((k) => e[12 + k] + u * e[k] + v * e[4 + k]),
+      direction: [0, 1, 2].map((k) => -e[8 + k]),
+    };
   }
 
   // the sample under a place on the screen, by the rough form (Möller and Trumbore, 1997); null where there is none
   under(x, y) {
-    const { origin, direction } = this.sight(x, y), [ox, oy, oz] = origin, [dx, dy, dz] = direction;
-    const at = this.mesh.geometry.getAttribute("position").array, faces = this.rough.array;
-    let nearest = Infinity, sample = null;
+    return this.met(this.sight(x, y));
+  }
+
+  met({ origin, direction }) {
+    const [ox, oy, oz] = origin,
+      [dx, dy, dz] = direction;
+    const at = this.mesh.geometry.getAttribute("position").array,
+      faces = this.rough.array;
+    let nearest = Infinity,
+      sample = null;
     for (let f = 0; f < faces.length; f += 3) {
-      const a = 3 * faces[f], b = 3 * faces[f + 1], c = 3 * faces[f + 2];
-      const ux = at[b] - at[a], uy = at[b + 1] - at[a + 1], uz = at[b + 2] - at[a + 2];
-      const vx = at[c] - at[a], vy = at[c + 1] - at[a + 1], vz = at[c + 2] - at[a + 2];
-      const px = dy * vz - dz * vy, py = dz * vx - dx * vz, pz = dx * vy - dy * vx;
+      const a = 3 * faces[f],
+        b = 3 * faces[f + 1],
+        c = 3 * faces[f + 2];
+      const ux = at[b] - at[a],
+        uy = at[b + 1] - at[a + 1],
+        uz = at[b + 2] - at[a + 2];
+      const vx = at[c] - at[a],
+        vy = at[c + 1] - at[a + 1],
+        vz = at[c + 2] - at[a + 2];
+      const px = dy * vz - dz * vy,
+        py = dz * vx - dx * vz,
+        pz = dx * vy - dy * vx;
       const det = ux * px + uy * py + uz * pz;
       if (Math.abs(det) < 1e-12) continue;
-      const tx = ox - at[a], ty = oy - at[a + 1], tz = oz - at[a + 2];
+      const tx = ox - at[a],
+        ty = oy - at[a + 1],
+        tz = oz - at[a + 2];
       const u = (tx * px + ty * py + tz * pz) / det;
       if (u < 0 || u > 1) continue;
-      const qx = ty * uz - tz * uy, qy = tz * ux - tx * uz, qz = tx * uy - ty * ux;
+      const qx = ty * uz - tz * uy,
+        qy = tz * ux - tx * uz,
+        qz = tx * uy - ty * ux;
       const v = (dx * qx + dy * qy + dz * qz) / det;
       if (v < 0 || u + v > 1) continue;
       const far = (vx * qx + vy * qy + vz * qz) / det;
@@ -225,14 +372,16 @@ export class Turntable {
     return sample;
   }
 
-  showMoving(levels) { // only the quick samples have been lit
+  showMoving(levels) {
+    // only the quick samples have been lit
     this.layers.some("values", this.quick, levels);
     this.mesh.geometry.setIndex(this.rough);
     this.stale = true; // the other samples still carry the old light
     this.draw();
   }
 
-  rest() { // everything is up to date: the whole form again
+  rest() {
+    // everything is up to date: the whole form again
     this.stale = false;
     this.mesh.geometry.setIndex(this.whole);
     this.draw();
@@ -242,7 +391,9 @@ export class Turntable {
     if (!this.coarseInMotion || !this.mesh) return;
     this.mesh.geometry.setIndex(this.rough);
     clearTimeout(this.resting);
-    this.resting = setTimeout(() => { if (!this.stale) this.rest(); }, 180);
+    this.resting = setTimeout(() => {
+      if (!this.stale) this.rest();
+    }, 180);
   }
 
   ground(hex) {
@@ -253,11 +404,19 @@ export class Turntable {
     this.draw();
   }
 
-  look(azimuth, elevation) { this.azimuth = azimuth; this.elevation = elevation; this.inMotion(); this.draw(); }
+  look(azimuth, elevation) {
+    this.azimuth = azimuth;
+    this.elevation = elevation;
+    this.inMotion();
+    this.draw();
+  }
 
   draw() {
     if (!this.mesh || this.pending) return;
-    this.pending = requestAnimationFrame(() => { this.pending = null; this.paint(); });
+    this.pending = requestAnimationFrame(() => {
+      this.pending = null;
+      this.paint();
+    });
   }
 
   paint() {
@@ -265,22 +424,32 @@ export class Turntable {
     if (!box.width) return;
     const ratio = Math.min(devicePixelRatio, 2);
     if (this.wide !== box.width || this.high !== box.height) {
-      this.wide = box.width; this.high = box.height;
+      this.wide = box.width;
+      this.high = box.height;
       this.renderer.setPixelRatio(ratio);
       this.renderer.setSize(box.width, box.height, false);
     }
-    const a = this.azimuth * Math.PI / 180, e = this.elevation * Math.PI / 180;
+    const a = (this.azimuth * Math.PI) / 180,
+      e = (this.elevation * Math.PI) / 180;
     const toward = new THREE.Vector3(Math.cos(e) * Math.sin(a), -Math.cos(e) * Math.cos(a), Math.sin(e));
     const right = new THREE.Vector3(Math.cos(a), Math.sin(a), 0);
     const up = new THREE.Vector3().crossVectors(toward, right);
     // fits the whole turn: the sculpt neither jumps nor is cut off while it turns
     const span = Math.max(this.tall * Math.cos(e) + 2.2 * this.reach * Math.abs(Math.sin(e)), 1e-6) * 1.03;
-    const fit = Math.max(span, 2.2 * this.reach * box.height / box.width) * (this.reachOut || 1) / this.zoom;
+    const fit = (Math.max(span, (2.2 * this.reach * box.height) / box.width) * (this.reachOut || 1)) / this.zoom;
     const half = fit / 2;
-    Object.assign(this.camera, { top: half, bottom: -half, left: -half * box.width / box.height, right: half * box.width / box.height });
+    Object.assign(this.camera, {
+      top: half,
+      bottom: -half,
+      left: (-half * box.width) / box.height,
+      right: (half * box.width) / box.height,
+    });
     const far = 4 * (this.tall + this.reach);
-    this.camera.near = 0; this.camera.far = 2 * far;
-    const middle = new THREE.Vector3(...this.middle).addScaledVector(right, this.pan[0]).addScaledVector(up, this.pan[1]);
+    this.camera.near = 0;
+    this.camera.far = 2 * far;
+    const middle = new THREE.Vector3(...this.middle)
+      .addScaledVector(right, this.pan[0])
+      .addScaledVector(up, this.pan[1]);
     this.camera.position.copy(middle).addScaledVector(toward, far);
     this.camera.matrixAutoUpdate = false;
     this.camera.matrix.makeBasis(right, up, toward).setPosition(this.camera.position);
@@ -294,54 +463,98 @@ export class Turntable {
   }
 
   gestures() {
-    const c = this.canvas, down = new Map();
-    let pinch = 0, moved = 0, stroke = false;
+    const c = this.canvas,
+      down = new Map();
+    let pinch = 0,
+      moved = 0,
+      stroke = false;
     const stroked = (kind, e) => c.dispatchEvent(new CustomEvent(kind, { detail: this.sight(e.clientX, e.clientY) }));
     c.addEventListener("pointerdown", (e) => {
-      c.setPointerCapture(e.pointerId); moved = 0; down.set(e.pointerId, [e.clientX, e.clientY]);
-      if (stroke && down.size === 2) c.dispatchEvent(new CustomEvent("dropped")); // the dab that was begun was none: two fingers turn
-      stroke = Boolean(this.brushing) && e.button === 0 && !e.shiftKey && down.size === 1; // the other button turns
+      c.setPointerCapture(e.pointerId);
+      moved = 0;
+      down.set(e.pointerId, [e.clientX, e.clientY]);
+      // the dab that was begun was none: two fingers turn
+      if (stroke && down.size === 2) c.dispatchEvent(new CustomEvent("dropped"));
+      // the other button turns; where Shift cuts, it begins a stroke, and else it moves the sculpt
+      stroke = e.button === 0 && down.size === 1 && (e.shiftKey ? Boolean(this.cutting) : Boolean(this.brushing));
       if (stroke) stroked("dabbed", e);
     });
-    for (const end of ["pointerup", "pointercancel"]) c.addEventListener(end, (e) => { down.delete(e.pointerId); pinch = 0; if (stroke) { stroke = false; stroked("lifted", e); } });
+    for (const end of ["pointerup", "pointercancel"])
+      c.addEventListener(end, (e) => {
+        down.delete(e.pointerId);
+        pinch = 0;
+        if (stroke) {
+          stroke = false;
+          stroked("lifted", e);
+        }
+      });
     c.addEventListener("pointermove", (e) => {
       const from = down.get(e.pointerId);
       if (!from) return;
       const [dx, dy] = [e.clientX - from[0], e.clientY - from[1]];
       moved += Math.abs(dx) + Math.abs(dy);
       down.set(e.pointerId, [e.clientX, e.clientY]);
-      if (stroke && down.size === 1) { stroked("dabbed", e); return; }
+      if (stroke && down.size === 1) {
+        stroked("dabbed", e);
+        return;
+      }
       if (down.size === 2) {
         const [p, q] = [...down.values()];
         const apart = Math.hypot(p[0] - q[0], p[1] - q[1]);
-        if (pinch) this.nearer(apart / pinch);
+        const pinched = new CustomEvent("pinched", { detail: apart / (pinch || apart), cancelable: true });
+        if (pinch && c.dispatchEvent(pinched)) this.nearer(apart / pinch);
         pinch = apart;
         this.turn(-dx * 0.22, dy * 0.18);
       } else if (e.buttons & (this.brushing ? 4 : 6) || e.shiftKey) {
         const mm = (this.camera.top - this.camera.bottom) / this.high;
-        this.pan = [this.pan[0] - dx * mm, this.pan[1] + dy * mm]; this.inMotion(); this.draw();
+        this.pan = [this.pan[0] - dx * mm, this.pan[1] + dy * mm];
+        this.inMotion();
+        this.draw();
       } else {
         this.turn(-dx * 0.45, dy * 0.35);
       }
     });
-    c.addEventListener("click", (e) => { if (moved < 5 && !this.brushing) c.dispatchEvent(new CustomEvent("picked", { detail: this.sight(e.clientX, e.clientY) })); });
+    c.addEventListener("click", (e) => {
+      if (moved >= 5 || this.brushing || (this.cutting && e.shiftKey)) return;
+      const detail = { ...this.sight(e.clientX, e.clientY), touched: e.pointerType === "touch" };
+      c.dispatchEvent(new CustomEvent("picked", { detail }));
+    });
     c.addEventListener("contextmenu", (e) => e.preventDefault());
-    c.addEventListener("wheel", (e) => { e.preventDefault(); this.nearer(Math.exp(-e.deltaY * 0.0012)); }, { passive: false });
-    c.addEventListener("dblclick", () => { if (this.layers.uniforms.on_regions.value) return; this.zoom = 1; this.pan = [0, 0]; this.look(0, 8); });
+    c.addEventListener(
+      "wheel",
+      (e) => {
+        e.preventDefault();
+        this.nearer(Math.exp(-e.deltaY * 0.0012));
+      },
+      { passive: false },
+    );
+    c.addEventListener("dblclick", () => {
+      if (this.layers.uniforms.on_regions.value) return;
+      this.zoom = 1;
+      this.pan = [0, 0];
+      this.look(0, 8);
+    });
     c.addEventListener("keydown", (e) => {
       const by = { ArrowLeft: [-10, 0], ArrowRight: [10, 0], ArrowUp: [0, 10], ArrowDown: [0, -10] }[e.key];
-      if (by) { e.preventDefault(); this.turn(...by); }
+      if (by) {
+        e.preventDefault();
+        this.turn(...by);
+      }
       if (e.key === "+" || e.key === "=") this.nearer(1.2);
       if (e.key === "-") this.nearer(1 / 1.2);
     });
   }
 
   turn(azimuth, elevation) {
-    this.look((this.azimuth + azimuth + 540) % 360 - 180, Math.max(-90, Math.min(90, this.elevation + elevation)));
+    this.look(((this.azimuth + azimuth + 540) % 360) - 180, Math.max(-90, Math.min(90, this.elevation + elevation)));
     this.canvas.dispatchEvent(new CustomEvent("turned"));
   }
 
-  nearer(by) { this.zoom = Math.max(0.5, Math.min(20, this.zoom * by)); this.inMotion(); this.draw(); }
+  nearer(by) {
+    this.zoom = Math.max(0.5, Math.min(20, this.zoom * by));
+    this.inMotion();
+    this.draw();
+  }
 }
 
 function drawnBySoftware() {

@@ -12,16 +12,28 @@ export default class Parts {
       const others = this.content.parts.map((p) => p.number).filter((k) => k !== this.chosen);
       const already = others.length && others.every((k) => this.hidden.has(k)) && !this.hidden.has(this.chosen);
       this.hidden = new Set(already ? [] : others);
-      this.sight(); this.list();
+      this.sight();
+      this.list();
     });
-    $("show-all").addEventListener("click", () => { this.hidden.clear(); $("pull").value = 0; this.sight(); this.list(); });
+    $("show-all").addEventListener("click", () => {
+      this.hidden.clear();
+      $("pull").value = 0;
+      this.sight();
+      this.list();
+    });
   }
 
   // what a pick has to know: which parts are in sight, and how far they are pulled
-  seen() { return { hidden: [...this.hidden], pulled: Number($("pull").value) / 100 }; }
+  seen() {
+    return { hidden: [...this.hidden], pulled: Number($("pull").value) / 100 };
+  }
 
-  ready() { return this.load(); }
-  enter() { return this.load(); }
+  ready() {
+    return this.load();
+  }
+  enter() {
+    return this.load();
+  }
 
   async load() {
     const answer = await fetch(`${this.base}/parts.json`);
@@ -30,7 +42,10 @@ export default class Parts {
 
   async change(wish) {
     const content = await this.history.change("parts", { number: this.chosen, ...wish });
-    if (!content) { this.list(); return; }
+    if (!content) {
+      this.list();
+      return;
+    }
     this.show(content);
     if (!content.sky) this.resky();
   }
@@ -44,10 +59,13 @@ export default class Parts {
     const seams = $("seams");
     seams.replaceChildren();
     for (const s of content.seams) {
-      const item = document.createElement("li"), words = document.createElement("b"), numbers = document.createElement("span");
+      const item = document.createElement("li"),
+        words = document.createElement("b"),
+        numbers = document.createElement("span");
       words.textContent = `${s.a} on ${s.b}`;
       numbers.textContent = `N ${s.value_a.toFixed(1)} against N ${s.value_b.toFixed(1)}, along ${Math.round(s.length)} mm`;
-      item.append(words, numbers); seams.append(item);
+      item.append(words, numbers);
+      seams.append(item);
     }
     $("seam-words").hidden = !content.seams.length;
   }
@@ -63,20 +81,33 @@ export default class Parts {
     const list = $("part-list");
     list.replaceChildren();
     for (const part of this.content.parts) {
-      const item = document.createElement("li"), choose = document.createElement("button"), eye = document.createElement("button");
+      const item = document.createElement("li"),
+        choose = document.createElement("button"),
+        eye = document.createElement("button");
       const out = this.hidden.has(part.number);
       choose.type = eye.type = "button";
-      choose.className = "choose"; eye.className = "eye";
+      choose.className = "choose";
+      eye.className = "eye";
       choose.setAttribute("aria-pressed", String(this.chosen === part.number));
       choose.innerHTML = `<img alt="" width="44" height="44" loading="lazy" src="${part.picture}"><span><b></b><small></small></span>`;
       choose.querySelector("b").textContent = part.name;
-      choose.querySelector("small").textContent = `${part.area < 10 ? part.area.toFixed(1) : Math.round(part.area)} mm²${part.apart ? ", painted apart" : ""}`;
-      choose.addEventListener("click", () => { this.chosen = this.chosen === part.number ? null : part.number; this.list(); });
+      choose.querySelector("small").textContent =
+        `${part.area < 10 ? part.area.toFixed(1) : Math.round(part.area)} mm²${part.apart ? ", painted apart" : ""}`;
+      choose.addEventListener("click", () => {
+        this.chosen = this.chosen === part.number ? null : part.number;
+        this.list();
+      });
       eye.setAttribute("aria-pressed", String(out));
       eye.setAttribute("aria-label", `${out ? "Show" : "Hide"} ${part.name}`);
       eye.textContent = out ? "hidden" : "hide";
-      eye.addEventListener("click", () => { if (out) this.hidden.delete(part.number); else this.hidden.add(part.number); this.sight(); this.list(); });
-      item.append(choose, eye); list.append(item);
+      eye.addEventListener("click", () => {
+        if (out) this.hidden.delete(part.number);
+        else this.hidden.add(part.number);
+        this.sight();
+        this.list();
+      });
+      item.append(choose, eye);
+      list.append(item);
     }
     const own = this.content.parts[this.chosen];
     $("part-form").hidden = !own;
@@ -89,10 +120,20 @@ export default class Parts {
     rows.replaceChildren();
     for (const other of this.content.parts) {
       if (other.number === own.number) continue;
-      const label = document.createElement("label"), box = document.createElement("input"), word = document.createElement("span");
-      label.className = "tick"; box.type = "checkbox"; box.checked = !own.uncast.includes(other.number); word.textContent = other.name;
-      box.addEventListener("change", () => this.change({ uncast: box.checked ? own.uncast.filter((k) => k !== other.number) : [...own.uncast, other.number] }));
-      label.append(box, word); rows.append(label);
+      const label = document.createElement("label"),
+        box = document.createElement("input"),
+        word = document.createElement("span");
+      label.className = "tick";
+      box.type = "checkbox";
+      box.checked = !own.uncast.includes(other.number);
+      word.textContent = other.name;
+      box.addEventListener("change", () =>
+        this.change({
+          uncast: box.checked ? own.uncast.filter((k) => k !== other.number) : [...own.uncast, other.number],
+        }),
+      );
+      label.append(box, word);
+      rows.append(label);
     }
     const file = this.content.files[own.file];
     $("file-words").textContent = `From “${file.name}”`;

@@ -23,7 +23,12 @@ export default class Schemes {
   async change(wish) {
     const rows = await this.colour.history.change("schemes", wish);
     if (!rows) return;
-    if (wish.do === "take") { this.compare(null); this.colour.at = null; await this.colour.history.taken(); return; }
+    if (wish.do === "take") {
+      this.compare(null);
+      this.colour.at = null;
+      await this.colour.history.taken();
+      return;
+    }
     this.show(rows);
   }
 
@@ -31,29 +36,41 @@ export default class Schemes {
     this.rows = rows;
     const here = rows.find((r) => r.here);
     $("scheme-here").textContent = here ? `on the bench: ${here.name}` : "";
-    $("schemes").replaceChildren(...rows.map((r) => {
-      const item = document.createElement("li"), words = document.createElement("p"), name = document.createElement("b");
-      item.className = "scheme-row";
-      name.textContent = r.name;
-      words.append(name, ` ${r.words}`);
-      item.append(words);
-      if (!r.here) {
-        const button = (title, act, pressed) => {
-          const b = document.createElement("button");
-          b.type = "button"; b.className = "button is-small"; b.textContent = title;
-          if (pressed !== undefined) b.setAttribute("aria-pressed", String(pressed));
-          b.addEventListener("click", act);
-          words.after(b); item.append(b);
-        };
-        button("Compare", () => this.compare(this.beside === r.number ? null : r.number), this.beside === r.number);
-        button("Take it up", () => this.change({ do: "take", number: r.number }));
-        button("Let it go", () => { if (this.beside === r.number) this.compare(null); this.change({ do: "go", number: r.number }); });
-      }
-      return item;
-    }));
+    $("schemes").replaceChildren(
+      ...rows.map((r) => {
+        const item = document.createElement("li"),
+          words = document.createElement("p"),
+          name = document.createElement("b");
+        item.className = "scheme-row";
+        name.textContent = r.name;
+        words.append(name, ` ${r.words}`);
+        item.append(words);
+        if (!r.here) {
+          const button = (title, act, pressed) => {
+            const b = document.createElement("button");
+            b.type = "button";
+            b.className = "button is-small";
+            b.textContent = title;
+            if (pressed !== undefined) b.setAttribute("aria-pressed", String(pressed));
+            b.addEventListener("click", act);
+            words.after(b);
+            item.append(b);
+          };
+          button("Compare", () => this.compare(this.beside === r.number ? null : r.number), this.beside === r.number);
+          button("Take it up", () => this.change({ do: "take", number: r.number }));
+          button("Let it go", () => {
+            if (this.beside === r.number) this.compare(null);
+            this.change({ do: "go", number: r.number });
+          });
+        }
+        return item;
+      }),
+    );
   }
 
-  again() { if (this.beside) this.compare(this.beside); }
+  again() {
+    if (this.beside) this.compare(this.beside);
+  }
 
   // another scheme, right of a line that can be moved
   async compare(number) {
@@ -74,7 +91,7 @@ export default class Schemes {
   }
 
   line() {
-    this.table.layers.set("wipe", this.table.canvas.width * Number($("wipe").value) / 100);
+    this.table.layers.set("wipe", (this.table.canvas.width * Number($("wipe").value)) / 100);
     this.table.draw();
   }
 }

@@ -4,15 +4,30 @@ const $ = (id) => document.getElementById(id);
 export default class View {
   constructor({ base, table, here, history }) {
     Object.assign(this, { base, table, here, history });
-    table.canvas.addEventListener("picked", (e) => { if (here("view")) this.change({ do: "spot", ...e.detail }); });
-    $("look-here").addEventListener("click", () => this.change({ do: "look", azimuth: table.azimuth, elevation: table.elevation }));
+    table.canvas.addEventListener("picked", (e) => {
+      if (here("view")) this.change({ do: "spot", ...e.detail });
+    });
+    $("look-here").addEventListener("click", () =>
+      this.change({ do: "look", azimuth: table.azimuth, elevation: table.elevation }),
+    );
   }
 
-  get marks() { return true; } // by clicks on the sculpt
-  ready() { return this.load(); }
-  enter() { for (const mark of this.table.marks?.children ?? []) mark.visible = true; return this.load(); }
-  leave() { for (const mark of this.table.marks?.children ?? []) mark.visible = false; }
-  place() { return [this.display.azimuth, this.display.elevation]; }
+  get marks() {
+    return true;
+  } // by clicks on the sculpt
+  ready() {
+    return this.load();
+  }
+  enter() {
+    for (const mark of this.table.marks?.children ?? []) mark.visible = true;
+    return this.load();
+  }
+  leave() {
+    for (const mark of this.table.marks?.children ?? []) mark.visible = false;
+  }
+  place() {
+    return [this.display.azimuth, this.display.elevation];
+  }
 
   async load() {
     const answer = await fetch(`${this.base}/display.json`);
@@ -27,16 +42,26 @@ export default class View {
   show(display) {
     this.display = display;
     this.table.focus(display.spots, display.azimuth, this.here("view"));
-    const side = Math.abs(display.azimuth) < 5 ? "straight from the front" : `${Math.round(Math.abs(display.azimuth))}° to the ${display.azimuth > 0 ? "right" : "left"}`;
-    $("look-words").textContent = `${side[0].toUpperCase()}${side.slice(1)}, ${Math.round(display.elevation)}° above level`;
+    const side =
+      Math.abs(display.azimuth) < 5
+        ? "straight from the front"
+        : `${Math.round(Math.abs(display.azimuth))}° to the ${display.azimuth > 0 ? "right" : "left"}`;
+    $("look-words").textContent =
+      `${side[0].toUpperCase()}${side.slice(1)}, ${Math.round(display.elevation)}° above level`;
     const spots = $("spot-list");
     spots.replaceChildren();
     display.spots.forEach((_, k) => {
-      const item = document.createElement("li"), word = document.createElement("span"), away = document.createElement("button");
+      const item = document.createElement("li"),
+        word = document.createElement("span"),
+        away = document.createElement("button");
       word.textContent = `${k + 1}. ${display.on[k] || "on the rest"}`;
-      away.type = "button"; away.className = "quiet"; away.textContent = "Take away"; away.setAttribute("aria-label", `Take away focal spot ${k + 1}`);
+      away.type = "button";
+      away.className = "quiet";
+      away.textContent = "Take away";
+      away.setAttribute("aria-label", `Take away focal spot ${k + 1}`);
       away.addEventListener("click", () => this.change({ do: "away", number: k }));
-      item.append(word, away); spots.append(item);
+      item.append(word, away);
+      spots.append(item);
     });
     $("no-spots").hidden = display.spots.length > 0;
     const seen = $("seen-list");
@@ -44,7 +69,8 @@ export default class View {
     for (const row of display.seen) {
       const item = document.createElement("li");
       item.innerHTML = `<svg viewBox="0 0 100 8" preserveAspectRatio="none" aria-hidden="true"><rect width="100" height="8" class="track"/><rect width="${(row.share * 100).toFixed(1)}" height="8" fill="${row.patch}"/></svg><span></span><b>${Math.round(row.share * 100)} %</b>`;
-      item.querySelector("span").textContent = row.attention === "focal point" ? `${row.name} (focal point)` : row.name;
+      item.querySelector("span").textContent =
+        row.attention === "focal point" ? `${row.name} (focal point)` : row.name;
       seen.append(item);
     }
   }

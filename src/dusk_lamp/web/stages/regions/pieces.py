@@ -1,0 +1,76 @@
+"""The pieces of a sculpt: the tree that a page shows under the pointer, its first guess, and strokes that cut."""
+
+from typing import Any
+
+import numpy as np
+from flask import Response, request
+
+from ....core.errors import SettingError
+from ....core.sculpt.marking import Marking
+from ....core.sculpt.piece_cut import cut_out
+from ....core.sculpt.pieces import MOST_PIECES, USUAL_PIECES, Pieces, guess
+from ....store.open_sculpts import OpenSculpt
+from ...background import Say, in_background, not_yet
+from ...responses import packed
+from ...workshop import laid_out, the_sculpt, workshop
+from .common import blueprint
+from .strokes import spots
+
+
+def tree_of(laid: OpenSculpt, say: Say = lambda *_: None) -> Pieces:
+    """The tree of a sculpt's pieces, worked out once."""
+    say("Looking for creases", 0.1)
+    return laid.pieces(say)
+
+
+def guessed(laid: OpenSculpt, count: int = USUAL_PIECES) -> Marking:
+    """The first guess of a sculpt's regions."""
+    return guess(tree_of(laid), max(1, min(MOST_PIECES, count)))
+
+
+@blueprint.get("/sculpts/<int:sculpt_id>/pieces.bin")
+def pieces(sculpt_id: int) -> Response | tuple[Response, int]:
+    """The tree of pieces: a JSON heading, then int32 the facet of every sample, the place of each facet in a row, the
+    parent of each node (−1 for the whole), where its run in the row begins and ends, and which piece of a first guess
+    (`count`) each facet belongs to; float32 the mm² of each node."""
+    with workshop().store.session() as session:
+        laid = laid_out(the_sculpt(session, sculpt_id))
+    if working := in_background(("guess", sculpt_id, laid.surface_key), lambda say: tree_of(laid, say)):
+        return not_yet(working)
+    tree = tree_of(laid)
+    count = max(1, min(MOST_PIECES, request.args.get("count", USUAL_PIECES, int)))
+    row, span = tree.spans
+    place = np.empty(tree.leaves, np.int32)
+    place[row] = np.arange(tree.leaves)
+    proposed = tree.cut(count)
+    base = int(proposed[tree.of(tree.base)][0]) if tree.base >= 0 else -1
+    heading = {"samples": len(laid.site), "leaves": tree.leaves, "pieces": int(proposed.max()) + 1, "base": base}
+    arrays = (tree.facet_of_sample, place, tree.parent, span, proposed)
+    return packed(heading, *(a.astype(np.int32) for a in arrays), tree.area.astype(np.float32))
+
+
+def cut_by(laid: OpenSculpt, marking: Marking, given: dict[str, Any]) -> tuple[int, np.ndarray]:
+    """The region that a stroke is drawn on, and what (N,) the stroke cuts out of it.
+
+    Raises:
+        SettingError: the stroke lies on no region, or on all of it.
+    """
+    tree, surface = tree_of(laid), laid.site.surface
+    places = np.array([place for place, _ in spots(laid, given)], np.float32).reshape(-1, 3)
+    touched = np.unique([np.argmin(np.linalg.norm(surface.points - p, axis=1)) for p in places]).astype(np.int64)
+    on = np.zeros(len(surface), np.bool_)
+    on[touched] = True
+    number = given.get("number")
+    number = marking.most_of(on, surface.areas) if number is None else int(number)
+    own = marking.labels == number
+    if not (on & own).any():
+        raise SettingError("draw the stroke on what should not belong to the region")
+    facet, areas = tree.facet_of_sample, surface.areas.astype(np.float64)
+    whole = np.maximum(np.bincount(facet, areas, minlength=tree.leaves), 1e-12)
+    inside = np.bincount(facet, areas * own, minlength=tree.leaves) > 0.5 * whole
+    stroke = np.zeros(tree.leaves, np.bool_)
+    stroke[facet[touched[own[touched]]]] = True
+    mask = (cut_out(tree, inside, stroke) | stroke)[facet] & own
+    if mask.sum() == own.sum():
+        raise SettingError("the stroke lies on all of the region; remove the region instead")
+    return number, mask
