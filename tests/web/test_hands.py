@@ -1,6 +1,7 @@
 """The plan in the hands: own tools, the sheet for a squad, step by step at the bench; as a painter meets them."""
 
 import json
+from dataclasses import replace
 from datetime import timedelta
 from urllib.parse import unquote
 
@@ -50,7 +51,7 @@ def test_plans_propose_only_what_is_owned(planned):
     own(planned, airbrush=None, needle=[])
     plan = planned.client.get("/sculpts/1/undercoat.json").get_json()
     lacking = {s["name"] for s in plan["schools"] if s["lack"]}
-    assert lacking == {"ladder", "bright-first", "shadow-first", "coloured"} and not plan["fits"]
+    assert lacking == {"ladder", "bright-first", "shadow-first", "coloured", "oils"} and not plan["fits"]
     refused = planned.json("POST", "/sculpts/1/undercoat", {"do": "school", "name": "ladder"}, 400).get_json()
     assert "My tools" in refused["error"]
     canned = planned.json("POST", "/sculpts/1/undercoat", {"do": "school", "name": "twotone"}).get_json()
@@ -77,6 +78,26 @@ def test_tools_that_cannot_be_are_refused_in_words(planned, bad):
     assert planned.page("/tools").find("input", {"name": "brushes"})["value"] == "1, 2, 4, 10", (
         "and nothing is changed"
     )
+
+
+def test_the_rooms_sensor_is_read_into_the_form(planned, app, tmp_path):
+    """A real one by the file that it writes, and the simulated one that ships."""
+    workshop = app.extensions["workshop"]
+    assert "no room sensor" in planned.json("GET", "/tools/room.json", None, 400).get_json()["error"]
+    assert planned.page("/tools").find(id="read-room") is None
+    reading = tmp_path / "room.json"
+    for sensor, told in ((str(reading), ""), ("simulated", "simulated")):
+        reading.write_text('{"celsius": 27.4, "humidity": 82}')
+        workshop.settings = replace(workshop.settings, room_sensor=sensor)
+        said = planned.client.get("/tools/room.json").get_json()
+        assert 15 < said["temperature"] < 30 and said["words"].startswith("Paint dries")
+        assert told in planned.page("/tools").find(id="read-room").text
+    workshop.settings = replace(workshop.settings, room_sensor=str(reading))
+    assert "Hot and damp" in planned.client.get("/tools/room.json").get_json()["words"]
+    reading.write_text("out of order")
+    assert "no JSON" in planned.json("GET", "/tools/room.json", None, 400).get_json()["error"]
+    reading.unlink()
+    assert "cannot be read" in planned.json("GET", "/tools/room.json", None, 400).get_json()["error"]
 
 
 # --- the sheet for a squad

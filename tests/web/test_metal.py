@@ -127,6 +127,19 @@ def test_a_facet_is_touched_corrected_and_unrolled_and_creases_are_lined(painter
     assert "what a facet is" in change(painter, "facet", 400, kind="cone", **touch)["error"]
     assert painter.client.get(f"{URL}/metal/1/facet.json?origin=a&direction=0,1,0").status_code == 400
     assert len(np.unique(look(painter, "region=1&facets=1"), axis=0)) > 2
+    left, right = ({**touch, "origin": [x, -500, 0.06 * tall]} for x in (-1.5, 1.5))
+    number = lambda at: painter.client.get(  # noqa: E731
+        f"{URL}/metal/1/facet.json?" + "&".join(f"{k}={','.join(map(str, v))}" for k, v in at.items())
+    ).get_json()["number"]
+    low, high = ({**touch, "origin": [0.1, -500, share * tall]} for share in (0.02, 0.11))
+    assert number(left) == number(right)
+    change(painter, "cut", start=low, end=high)
+    assert number(left) != number(right), "a stroke down the rim parts its left from its right"
+    assert "across" in change(painter, "cut", 400, start=low, end=low)["error"]
+    beside = {"origin": [0, 0, 900], "direction": [0, 0, 1]}
+    assert "nothing there" in change(painter, "cut", 400, start=beside, end=high)["error"]
+    painter.undo(1)
+    assert number(left) == number(right)
     heading, rest = packet(painter.client.get(f"{URL}/metal/1/edges.bin?least=2"))
     assert len(rest) == 24 * (heading["strokes"] + heading["creases"])
     (own,) = metal(painter)["regions"]

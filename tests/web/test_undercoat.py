@@ -116,7 +116,7 @@ def test_a_pass_is_set_as_an_airbrush_is(spraying):
     plan = change(spraying, "set", number=3, settings={"trigger": 0.5, "water": 3})["coats"][2]
     assert (plan["trigger"], plan["water"]) == (0.5, 3)
     assert plan["ml"] == pytest.approx(first["ml"] / 4, rel=0.02), "half the flow, and half as much paint in it"
-    thin = change(spraying, "set", number=5, settings={"water": 4})["coats"][4]
+    thin = change(spraying, "set", number=4, settings={"water": 4})["coats"][3]
     assert any("spider" in w for w in thin["warnings"]), "CP-8"
 
 

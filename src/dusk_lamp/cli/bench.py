@@ -1,6 +1,7 @@
 """The bench for a browser: serve, demo."""
 
 import argparse
+import json
 from pathlib import Path
 from typing import Any
 
@@ -18,12 +19,27 @@ def add_commands(commands: Any) -> None:
         "--plans", type=Path, metavar="DIR", help="only write the demo plans, each with its sculpt beside it"
     )
 
+    room = commands.add_parser("room", help="what the room's sensor reads, and how long paint dries there")
+    room.add_argument("--sensor", default="simulated", metavar="FILE", help="its last reading, as JSON (simulated)")
+    room.add_argument("--json", action="store_true", help="print it as JSON")
+    room.set_defaults(run=_room)
+
     backup = commands.add_parser("backup", help="keep everything in a data folder in one file")
     restore = commands.add_parser("restore", help="bring it back, into an empty folder")
     for command, run in ((backup, _backup), (restore, _restore)):
         command.add_argument("file", type=Path, metavar="FILE.zip")
         command.add_argument("--data", type=Path, metavar="DIR", help="where sculpts and plans are kept")
         command.set_defaults(run=run)
+
+
+def _room(args: argparse.Namespace) -> None:
+    from ..web.tools import read_room
+
+    read = read_room(args.sensor)
+    if args.json:
+        print(json.dumps(read))
+    else:
+        print(f"{read['temperature']:g} °C, {read['humidity']:g} % humidity. {read['words']}")
 
 
 def _backup(args: argparse.Namespace) -> None:

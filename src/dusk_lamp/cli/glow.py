@@ -158,7 +158,7 @@ def lit_ply_of(site: Any, fields: dict[str, Any]) -> bytes:
 
 def _lens(args: argparse.Namespace) -> None:
     from ..core.light.lamp import Lamp
-    from ..core.plan.lens import STEPS, lenses
+    from ..core.plan.lens import STEPS, lenses, pair_words
     from ..core.view.flat import lens_svg
 
     rig = rig_of(args)
@@ -170,11 +170,11 @@ def _lens(args: argparse.Namespace) -> None:
             {"width_mm": round(o.width, 3), "crescents": len(o.crescents), "dot": [round(v, 3) for v in o.dot]}
             for o in found
         ]
-        print(json.dumps({"lenses": rows, "steps": STEPS}))
+        print(json.dumps({"lenses": rows, "steps": STEPS, "worse": pair_words(found)}))
         return
     for lens in found:
         print(lens.words)
-    print("\n".join(STEPS))
+    print("\n".join([*STEPS, *filter(None, [pair_words(found)])]))
 
 
 def _heat(args: argparse.Namespace) -> None:

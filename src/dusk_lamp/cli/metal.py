@@ -29,6 +29,13 @@ def add_commands(commands: Any) -> None:
     metal.add_argument("--world", default="noon", metavar="NAME|FILE.json", help="what is mirrored (noon)")
     metal.add_argument("--roughness", type=float, default=0.25, metavar="R", help="0 a mirror, 1 dull (0.25)")
     metal.add_argument("--school", default="lamp", metavar="NAME", help="layered, lamp or facet (lamp)")
+    metal.add_argument(
+        "--cut",
+        action="append",
+        default=[],
+        metavar="X,Y,Z:X,Y,Z",
+        help="cut the facet under a stroke from one place to another in two; mm on the bench",
+    )
     metal.add_argument("--json", action="store_true", help="print what was found, as JSON")
     metal.set_defaults(run=_metal)
 
@@ -68,6 +75,11 @@ def _view(text: str) -> tuple[float, float]:
     return azimuth, elevation
 
 
+def _stroke(text: str) -> tuple[Any, Any]:
+    start, _, end = text.partition(":")
+    return place_from_text("--cut", start, 3), place_from_text("--cut", end, 3)
+
+
 def _world(name: str) -> Any:
     from ..core.light.reflect import WORLDS, world_called, world_from
 
@@ -84,10 +96,12 @@ def _metal(args: argparse.Namespace) -> None:
     from ..core.light.reflect import mirrored
     from ..core.plan.metal import metal_school
     from ..core.plan.metal.school import Shine, value_of
+    from ..core.sculpt.facets import FacetCut
     from ..core.sculpt.visibility import visibility_of
 
     world, view, school = _world(args.world), _view(args.view), metal_school(args.school)
-    shine, rig = Shine(view, args.roughness), rig_of(args)
+    cuts = tuple(FacetCut(*_stroke(text)) for text in args.cut)
+    shine, rig = Shine(view, args.roughness, cuts=cuts), rig_of(args)
     site = lit_site(args, rig)
     if site.visibility is None:
         site.visibility = visibility_of(site.surface)

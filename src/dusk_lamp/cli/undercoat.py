@@ -17,6 +17,7 @@ SCHOOLS = (
     "bright-first",
     "shadow-first",
     "coloured",
+    "oils",
 )  # named here so that a parser loads no core
 SAMPLES = 60_000  # enough to plan passes on, and soon laid out
 

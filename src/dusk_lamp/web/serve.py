@@ -17,6 +17,7 @@ from collections.abc import Callable
 from pathlib import Path
 
 from ..core.errors import DuskLampError, SettingError
+from ..core.plan.room_sensor import SIMULATED
 from ..settings import PREFIX, Settings, settings_from
 from ..store.lock import FolderLock
 from ..store.store import Store, clear_away
@@ -128,6 +129,7 @@ def serve(host: str, port: int, data: Path | None, *, with_demo: bool = False) -
         ) from e
     clear_away(store)
     if with_demo:
+        os.environ.setdefault(PREFIX + "ROOM_SENSOR", SIMULATED)
         from ..demo.load import load_demo
         from ..jobs.queue import Queue
 

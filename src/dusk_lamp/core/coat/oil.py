@@ -21,6 +21,7 @@ OIL_WORDS = (  # CP-38
     "parts "
     "meanwhile, nothing but oil over it."
 )
+STAIN_THINNED = 2.0
 BARE_MATT = 0.25  # a finish duller than this
 LEE_KEPT = 0.35  # and a wall that looks straight down keeps so much of it, in the lee of the cloth
 
@@ -44,6 +45,7 @@ class OilWipe(Technique):
     Settings = Wipe
     handling, pace = 2.0, 250.0
     by_finish = floods = wiped = True
+    thinner = "white spirit"
     when_to_stop = "Stop when the raised parts are as light as they should be."
     mishap = (
         "Too much came off, or too little.",
@@ -65,6 +67,10 @@ class OilWipe(Technique):
             held = np.interp(finish, (0.0, 0.5, 1.0), (MATT_HOLDS, SATIN_HOLDS, 0.0)).astype(np.float32)
             left = held + (1 - held) * left
         return (np.float32(settings.film_um) * left).astype(np.float32)
+
+    def water(self, settings: Any) -> float:
+        """Parts of spirit: a stain runs; common practice, CP-39; the number from memory."""
+        return STAIN_THINNED
 
     def on_finish(self, finish: float) -> str:
         """Bare matt paint."""

@@ -1,6 +1,7 @@
 """Eyes: where each pupil goes so that both look at one point, and what is too small for a dot; and where blood is
 near (common practice, CP-33)."""
 
+from collections.abc import Sequence
 from dataclasses import dataclass, replace
 
 import numpy as np
@@ -32,6 +33,7 @@ SOCKET_COLOUR, EYE_WHITE = (
     np.array([84.0, 1.0, 7.0]),
 )  # L*a*b*; off-white, never white: CP-33
 LINE_COLOUR, DOT_COLOUR = np.array([18.0, 6.0, 6.0]), np.array([12.0, 2.0, 2.0])
+WHITE_OF_AN_EYE, ALIKE_EYES = 6.5, 0.8  # value of an off-white; and the share of the other's white that is alike
 BLOOD = np.array([45.0, 34.0, 22.0])  # L*a*b* that warmth leans to; from memory
 
 
@@ -183,6 +185,60 @@ def eye_coats(site: Site, face: Face, left: NDArray, right: NDArray, rack: Rack)
         laid(spots(*LINE) & ~opening, LINE_COLOUR, "a dark line round them, heavier above"),
         laid(spots(IRIS, iris, dot=True), DOT_COLOUR, "the dots, both at once"),
     ]
+
+
+@dataclass(frozen=True)
+class Seen:
+    """What is to be seen of one eye, mm², once its coats lie: white, dark (line and dot), and the shares of the
+    opening that both have. side: the model's own."""
+
+    side: str
+    white: float = rounded(3)
+    dark: float = rounded(3)
+
+    @property
+    def share(self) -> float:
+        """Of white."""
+        return self.white / max(self.white + self.dark, 1e-9)
+
+
+def eyes_seen(
+    site: Site, coats: Sequence[Coat], face: Face, left: NDArray, right: NDArray
+) -> tuple[Seen, Seen] | None:
+    """What coats make of the right and the left eye; None where there is no white among them.
+
+    coats: those of the eyes, in order. left, right: (3,) mm.
+    """
+    whites = [k for k, c in enumerate(coats) if c.technique == "brush" and c.mix.colour.value >= WHITE_OF_AN_EYE]
+    if not whites:
+        return None
+    across, ahead, up, _ = frame_of(site.surface, left, right)
+    shown = np.full(len(site), -1)
+    for k, coat in enumerate(coats):
+        own = site.on(coat.where)
+        shown[slice(None) if own is None else own] = k
+    points, out = site.surface.points.astype(float), []
+    for eye, middle in ((face.right, right), (face.left, left)):
+        off = points - middle
+        x, y = off @ across / (eye.width / 2), off @ up / (eye.height / 2)
+        inside = (x * x + y * y <= 1) & (site.surface.normals @ ahead > 0) & (np.abs(off @ ahead) < 2 * eye.width)
+        white = inside & np.isin(shown, whites)
+        dark = inside & (shown > max(whites))
+        out.append(Seen(eye.side, float(site.areas[white].sum()), float(site.areas[dark].sum())))
+    return out[0], out[1]
+
+
+def pair_words(seen: tuple[Seen, Seen]) -> str:
+    """Which of a pair of eyes came out worse, and by what; "" where they are alike."""
+    worse, better = sorted(seen, key=lambda s: (s.white, s.share))
+    if better.white <= 0 or worse.white >= ALIKE_EYES * better.white:
+        return ""
+    return (
+        f"Its {worse.side} eye came out worse: {worse.white:.2f} mm² of white are seen, and {better.white:.2f} mm² "
+        "in "
+        f"the other. Paint it first, and set the other to match: a touch more off-white on the {worse.side}, or a "
+        f"heavier line on the {better.side}."
+    )
 
 
 def eye_words(eye: Eye) -> str:

@@ -21,6 +21,21 @@ TEXTURED = {  # materials whose edges are not drawn smooth; common practice, CP-
 }
 
 
+TAPPED = (
+    " It spreads as it likes; wait until the thinner has gone and it looks matt, some minutes, then tap what lies on "
+    "the flats away with a clean, dry brush."
+)
+INKED = " Ink is dense and thin: it dries satin, covers little alone, and runs where it lies thick."
+
+
+def of_its_paint(coat: Coat) -> str:
+    """What the hand has to know of the paint itself, as a sentence after how the technique is done; "" where that is
+    nothing. Common practice, craft section 7 (pin wash of oil) and CP-8, CP-32 (ink)."""
+    if coat.mix.kind == "oil" and coat.by.floods and not coat.by.wiped:
+        return TAPPED
+    return INKED if coat.mix.kind == "ink" else ""
+
+
 def hand_words(site: Site, coat: Coat, below: Coat | None) -> str:
     """What the hand does at the edge of a coat that is brushed on part of a region, over the one below; "" where
     there is none, or where its technique says it already."""

@@ -23,6 +23,7 @@ from .glow import STAGE
 from .ways.way import BRUSHED
 
 MOST_CRESCENTS = 3
+ALIKE_LENSES = 0.85  # of the other width: so much is alike
 MARKS = (4.0, 3.0, 2.0)  # a lens so many marks wide has room for three crescents, two, one
 LEAST_SAMPLES = 8
 LEAST_SHARE = 0.15  # of the largest piece: what is smaller is a scrap
@@ -118,6 +119,23 @@ def lenses(site: Site, region: int, lamp: Lamp, brush: float = 0.2, colour: str 
     if not found:
         raise SettingError(f"“{name}” is too small to be drawn as a lens: a dot of light is all it takes")
     return sorted(found, key=lambda lens: float(lens.middle[0]))
+
+
+def pair_words(found: Sequence[Lens]) -> str:
+    """Which of a pair of lenses comes out worse, and by what; "" where they are alike, or no pair."""
+    if len(found) != 2:
+        return ""
+    left, right = found
+    side = ["right", "left"] if left.width >= right.width else ["left", "right"]
+    wide, narrow = (left, right) if left.width >= right.width else (right, left)
+    short = len(wide.crescents) - len(narrow.crescents)
+    if narrow.width >= ALIKE_LENSES * wide.width and not short:
+        return ""
+    fewer = f", and has room for {len(narrow.crescents)} crescents in place of {len(wide.crescents)}" if short else ""
+    return (
+        f"The {side[0]} one comes out worse: it is {narrow.width:.2f} mm wide, the other {wide.width:.2f} mm{fewer}. "
+        f"Paint it first, and give the {side[1]} one no more marks than it has."
+    )
 
 
 def lens_coats(site: Site, region: int, found: Sequence[Lens], rack: Rack) -> list[Coat]:

@@ -1,7 +1,7 @@
 """Pots: which paints of a rack an undercoat is made of."""
 
 from collections.abc import Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, field
 
 import numpy as np
 from numpy.typing import NDArray
@@ -15,6 +15,8 @@ from ..plain import rounded
 HALF_VALUE = 0.5  # a difference nobody tells apart on a model
 SAVED = 0.75  # values at the light end
 SHADES = 12  # at most 0.8 of a value apart
+LIGHT_INK = 8.0  # value of an ink that serves as a white
+DARK_OIL, LIGHT_OIL = 4.0, 7.0  # values of a foundation, at most, and of an oil that lights are blended in with
 LEAST_SPAN = 3.0  # values between a primer and the white, or there is no sketch
 
 
@@ -37,9 +39,10 @@ class ValueSpan:
 @dataclass(frozen=True)
 class Pots:
     """The paints an undercoat is made of: the primer, greys dark to light, white, a dark tint, a white primer, a
-    transparent shadow, a wash, a varnish that oils
-    wipe clean on (None where there is none); colour: steps through one colour that can stand in for the greys,
-    through is its paint's name; shades: mixes for touch-ups, so close that each spot has one within half a value."""
+    transparent shadow, a wash, a varnish that oils wipe clean on (None where there is none); fine_white: what the
+    last, narrow white is sprayed with; foundations: dark oils, the darkest first; oil_lights: light ones; colour:
+    steps through one colour that can stand in for the greys, through is its paint's name; shades: mixes for
+    touch-ups, so close that each spot has one within half a value."""
 
     primer: Paint
     greys: list[Mix]
@@ -52,6 +55,9 @@ class Pots:
     through: str
     shades: list[Mix]
     varnish: Paint | None = None
+    fine_white: Paint | None = None
+    foundations: list[Paint] = field(default_factory=list)
+    oil_lights: list[Paint] = field(default_factory=list)
 
     @property
     def darkest(self) -> float:
@@ -132,8 +138,23 @@ def pots_from(rack: Rack, steps: int = 5, primer: str | None = None, through: st
 
     spread = np.linspace(dark.looks.value, white.looks.value, SHADES)
     shades = [s.mix for s in ladder(dark, white, between, wanted=list(spread))]
+    oils = sorted((p for p in rack if p.kind == "oil"), key=lambda p: (p.looks.value, p.name))
+    inks = [p for p in rack if p.kind == "ink" and p.looks.value >= LIGHT_INK]
     return Pots(
-        ground, upward(between), white, tint, bright, shadow, wash, upward(base), base.name, shades, sealer(rack)
+        ground,
+        upward(between),
+        white,
+        tint,
+        bright,
+        shadow,
+        wash,
+        upward(base),
+        base.name,
+        shades,
+        sealer(rack),
+        max(inks, key=lambda p: p.looks.value, default=white),
+        [p for p in oils if p.looks.value <= DARK_OIL],
+        [p for p in oils if p.looks.value >= LIGHT_OIL],
     )
 
 

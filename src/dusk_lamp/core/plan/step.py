@@ -1,6 +1,6 @@
 """The step: one coat of the plan as a painter does it. Sheet, PDF, JSON, command line and bench all read this."""
 
-from collections.abc import Sequence
+from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, replace
 from itertools import pairwise
 from typing import Any
@@ -20,7 +20,7 @@ from ..units import counted, minutes_words, number_word
 from .care import care_of, hand_minutes
 from .cautions import cautions_for, tags_of
 from .cup import Cup, cups_of
-from .hand import hand_words
+from .hand import hand_words, of_its_paint
 from .task import Task
 from .tools import EVERYTHING, Tools
 
@@ -104,12 +104,12 @@ class Step:
     @property
     def drops_words(self) -> str:
         """The mix for all models in whole drops: “4 drops of Soot, 2 of Gull”."""
-        return in_drops(self.drops_of)
+        return from_tube(self.parts, self.all_ml) if self.oil else in_drops(self.drops_of)
 
     @property
     def drops_of_one_words(self) -> str:
         """The mix for one model in whole drops."""
-        return in_drops(self.drops_of_one)
+        return from_tube(self.parts, self.ml) if self.oil else in_drops(self.drops_of_one)
 
     @property
     def thinning_words(self) -> str:
@@ -134,6 +134,19 @@ def in_drops(drops: dict[str, int]) -> str:
         for k, (name, n) in enumerate(drops.items())
     ]
     return ", ".join(each)
+
+
+TUBE = ((0.01, "a pin's head"), (0.04, "a grain of rice"), (0.2, "a pea"), (1.0, "a hazelnut"))  # ml; from memory
+
+
+def from_tube(parts: Mapping[str, int], ml: float) -> str:
+    """“Bone Oil, a grain of rice, from the tube”, “Bone Oil and Tide Foundation 3:1, a pea in all, from the tube”: an
+    oil has no drops."""
+    size = next((words for most, words in TUBE if ml <= most), f"{ml:.1f} ml")
+    names = " and ".join(parts)
+    if len(parts) == 1:
+        return f"{names}, {size}, from the tube"
+    return f"{names} {':'.join(str(n) for n in parts.values())}, {size} in all, from the tube"
 
 
 def step_of(
@@ -287,7 +300,7 @@ def _how(site: Site, coat: Coat, coats: int = 1) -> str:
     own = site.on(coat.where) if site.loose and coat.by.from_afar else None
     by_itself = own is not None and np.isin(site.parts[own], list(site.loose)).any()
     several = f"{number_word(coats)} thin coats, each dry before the next. " if coats > 1 else ""
-    return several + coat.by.how(coat.settings) + (BY_ITSELF if by_itself else "")
+    return several + coat.by.how(coat.settings) + (BY_ITSELF if by_itself else "") + of_its_paint(coat)
 
 
 def _goes_on(site: Site, coat: Coat) -> str:

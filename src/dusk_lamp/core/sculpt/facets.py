@@ -9,6 +9,7 @@ from scipy.sparse import coo_matrix
 from scipy.sparse.csgraph import connected_components
 from scipy.spatial import cKDTree
 
+from ..errors import SettingError
 from ..plain import checked, choice, rounded
 from .mesh import Mesh, summed
 from .planes import Planes, near_parts, planes_of
@@ -24,6 +25,7 @@ LEAST_MM2, USUAL_HEIGHT, LEAST_PLANE = 1.2, 32.0, 0.0004  # of a plane on a mode
 MOST_DOTS, NEAREST = 400_000, 6
 BETWEEN = 4  # faces between facets that meet
 ROUND = 0.1  # of the spread of normals that a cylinder or a ball leaves unexplained
+LEAST_STROKE_MM = 0.05  # a stroke shorter than this has no direction
 ONE_WAY, EVERY_WAY = (
     0.02,
     0.12,
@@ -58,7 +60,26 @@ class FacetNote:
         checked(self)
 
 
-def facets(surface: Surface, bends: Bends, mesh: Mesh | None = None, notes: Sequence[FacetNote] = ()) -> list[Facet]:
+@dataclass(frozen=True)
+class FacetCut:
+    """A stroke from place (3,) to end (3,), mm, that cuts the facet under its middle in two."""
+
+    place: tuple[float, float, float] = (0.0, 0.0, 0.0)
+    end: tuple[float, float, float] = (0.0, 0.0, 0.0)
+
+    def __post_init__(self) -> None:
+        checked(self)
+        if np.linalg.norm(np.subtract(self.end, self.place)) < LEAST_STROKE_MM:
+            raise SettingError("draw the stroke right across the facet that is to be cut")
+
+
+def facets(
+    surface: Surface,
+    bends: Bends,
+    mesh: Mesh | None = None,
+    notes: Sequence[FacetNote] = (),
+    cuts: Sequence[FacetCut] = (),
+) -> list[Facet]:
     """The facets of a surface, the largest first.
 
     Planes are found on the triangles of the file (see planes), so that it plays no part how finely the surface was
@@ -67,7 +88,8 @@ def facets(surface: Surface, bends: Bends, mesh: Mesh | None = None, notes: Sequ
 
     Args:
         mesh: the file's triangles as they stand on the bench, mm; without them those of the surface. notes: what a
-        painter knows better; the last word counts.
+            painter knows better; the last word counts. cuts: strokes that cut one in two, each what the ones before
+            have left.
     """
     mesh = bends.joined if mesh is None else mesh
     area, middle = mesh.face_areas(), mesh.corners().mean(axis=1)
@@ -75,9 +97,11 @@ def facets(surface: Surface, bends: Bends, mesh: Mesh | None = None, notes: Sequ
     planes = planes_of(mesh, max(LEAST_MM2 * (surface.height / USUAL_HEIGHT) ** 2, LEAST_PLANE * whole))
     label = _with_round_forms(planes, area, whole)
     face_of = None if mesh is bends.joined else _nearest_faces(surface, mesh, area)
+    label = _cut(mesh, label, planes.smooth, area, surface.spacing, cuts)
     known = _noted(mesh, label, area, surface.spacing, notes)
     mm2 = summed(np.maximum(label, 0), np.where(label >= 0, area, 0.0), int(label.max(initial=-1)) + 1)
-    mm2[: len(planes.mm2)] = planes.mm2
+    if not cuts:
+        mm2[: len(planes.mm2)] = planes.mm2
     out: list[tuple[int, Facet]] = []
     for k in np.argsort(-mm2, kind="stable").tolist():
         rows = np.flatnonzero(label == k)
@@ -168,6 +192,31 @@ def _noted(mesh: Mesh, label: NDArray, area: NDArray, spacing: float, notes: Seq
     dots, face = dots_on(mesh, area, max(spacing, float(np.sqrt(area.sum() / MOST_DOTS))))
     at = cKDTree(dots).query(np.array([note.place for note in notes], float))[1]
     return {int(label[face[k]]): one.kind for k, one in zip(at, notes, strict=True) if label[face[k]] >= 0}
+
+
+def _cut(
+    mesh: Mesh, label: NDArray[np.int32], normals: NDArray, area: NDArray, spacing: float, cuts: Sequence[FacetCut]
+) -> NDArray[np.int32]:
+    """(F,) the parts with those under strokes cut in two, along the plane through the stroke that stands on the
+    part under its middle. The smaller side is the new one."""
+    if not cuts:
+        return label
+    dots, face = dots_on(mesh, area, max(spacing, float(np.sqrt(area.sum() / MOST_DOTS))))
+    middle, tree, label = mesh.corners().mean(axis=1), cKDTree(dots), label.copy()
+    for cut in cuts:
+        start, end = np.array(cut.place, float), np.array(cut.end, float)
+        under = face[tree.query((start + end) / 2)[1]]
+        part = label[under]
+        if part < 0:
+            continue
+        rows = np.flatnonzero(label == part)
+        across = np.cross(normals[under], end - start)
+        side = (middle[rows] - start) @ across > 0
+        if not side.any() or side.all():
+            continue
+        smaller = side if area[rows[side]].sum() <= area[rows[~side]].sum() else ~side
+        label[rows[smaller]] = label.max() + 1
+    return label
 
 
 def _mean(normals: NDArray, area: NDArray) -> NDArray[np.float64]:

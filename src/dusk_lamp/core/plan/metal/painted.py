@@ -7,12 +7,13 @@ import numpy as np
 from numpy.typing import NDArray
 from scipy.spatial import cKDTree
 
-from ...coat.coat import Coat
+from ...coat.coat import Coat, usual_coat
 from ...errors import SettingError
 from ...light.lamp import Lamp
 from ...light.reflect import WORLDS, World, on_ball, world_called
 from ...paint.colour import colour_of_hex, encoded
 from ...paint.ladder import customary
+from ...paint.mix import only
 from ...paint.value import luminance_from_munsell
 from ...plain import checked, choice, text
 from ...sculpt.display import seen_from
@@ -20,7 +21,7 @@ from ...sculpt.site import Site
 from ...target.local import VALUES, Local, lab_of, ladder, seen_as, usual_local
 from ..ways import way
 from ..ways.layers import covering_um
-from ..ways.way import BRUSHED, Task, brushed
+from ..ways.way import BRUSHED, TINTING, Task, brushed
 from . import metal_school
 from .school import DARKEST, LIGHTEST, School, Shine, value_of
 
@@ -54,6 +55,8 @@ USUAL = {
     "painted armour": ("lamp", "noon", Shine(roughness=0.35, gather=0.6)),
 }
 NEAREST, CUSTOMARY = "nearest mixes", "customary steel ladder"
+NO_WASH, DARK_WASH = "nothing", "a dark wash"
+WASH_SHARE = 0.6  # of a wash's usual film: the layers over it should not have to begin again; from memory
 GREYISH = 12.0  # C* of a pot that serves for steel; from memory
 MATT = ("lamp", "noon", Shine(roughness=0.9, contrast=0.7))
 
@@ -61,13 +64,15 @@ MATT = ("lamp", "noon", Shine(roughness=0.9, contrast=0.7))
 @dataclass(frozen=True)
 class Metal:
     """How a region's metal is painted. school, world: names. mixes: whether its layers are the nearest mixes, or the
-    customary ladder of three pots (CP-22). own: a world of its own, with the colours of the named one."""
+    customary ladder of three pots (CP-22). wash: whether a dark wash goes between its base and its layers. own: a
+    world of its own, with the colours of the named one."""
 
     school: str = text("lamp", (1, 20), "a school of metal")
     world: str = text("noon", (1, 20), "a world")
     shine: Shine = field(default_factory=Shine)
     own: World | None = None
     mixes: str = choice(NEAREST, (NEAREST, CUSTOMARY), "how its layers are mixed", form="Its layers")
+    wash: str = choice(NO_WASH, (NO_WASH, DARK_WASH), "a wash under its layers", form="Between base and layers")
 
     def __post_init__(self) -> None:
         checked(self)
@@ -132,13 +137,33 @@ def mirror_ball(metal: Metal, local: Local = STEEL, size: int = 160) -> NDArray[
 
 
 def layers_of(
-    task: Task, metal: Metal | None = None, value: NDArray[np.float32] | None = None, local: Local = STEEL
+    task: Task,
+    metal: Metal | None = None,
+    value: NDArray[np.float32] | None = None,
+    local: Local = STEEL,
+    wash: str = NO_WASH,
 ) -> list[Coat]:
-    """The layers that paint a region as metal: as its target has it, or as a metal of values (N,)."""
+    """The layers that paint a region as metal: as its target has it, or as a metal of values (N,). wash: between base
+    and layers, where no metal says so."""
     if metal is not None and value is not None:
         task = replace(task, value=value, lab=lab_of(colours(value, metal, local)))
     made = customary_layers(task) if metal is not None and metal.mixes == CUSTOMARY else way("layers").coats(task)
+    if (wash if metal is None else metal.wash) == DARK_WASH:
+        made = [made[0], dark_wash(task), *made[1:]]
     return [replace(c, stage=STAGE, way="metal") for c in made]
+
+
+def dark_wash(task: Task) -> Coat:
+    """The darkest wash of the rack, thin, over a region's base: its rivets and joints are shaded once for all, and
+    the layers over it are laid on what stands out.
+
+    Raises:
+        SettingError: there is no wash on the rack.
+    """
+    dark = only(min(task.paints(*TINTING), key=lambda p: p.looks.value))
+    coat = usual_coat("wash", dark, f"{task.name}: dark wash over the base", STAGE)
+    thin = replace(coat.settings, film_um=round(WASH_SHARE * coat.settings.film_um, 1))
+    return replace(coat, settings=thin, where=task.where)
 
 
 def customary_layers(task: Task) -> list[Coat]:

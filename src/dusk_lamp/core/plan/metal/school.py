@@ -9,7 +9,7 @@ from numpy.typing import NDArray
 from ...light.lamp import Lamp
 from ...light.reflect import World
 from ...plain import checked, number
-from ...sculpt.facets import Facet, FacetNote, facets
+from ...sculpt.facets import Facet, FacetCut, FacetNote, facets
 from ...sculpt.site import Site
 
 DARKEST, LIGHTEST = 1.2, 9.5  # values of painted metal: near-black beside near-white (craft page, section 11)
@@ -20,7 +20,7 @@ class Shine:
     """The painter's exaggerations. view: azimuth and elevation it is looked at from. roughness: 0 a mirror, 1 dull.
     bow: how far flat facets are taken as bent, so that they run from dark to light. counterchange: how strongly
     neighbours run opposite ways. gather: how far the light is drawn together. contrast: times what there is.
-    corrections: what the painter says of single facets."""
+    corrections: what the painter says of single facets. cuts: strokes that cut one in two."""
 
     view: tuple[float, float] = (0.0, 8.0)
     roughness: float = number(0.25, 0, 1, "roughness", step=0.05, form="Roughness", slide=1)
@@ -31,6 +31,7 @@ class Shine:
     )
     contrast: float = number(1.0, 0.2, 3, "contrast", step=0.1, form="Contrast", slide=3)
     corrections: tuple[FacetNote, ...] = ()
+    cuts: tuple[FacetCut, ...] = ()
 
     def __post_init__(self) -> None:
         checked(self)
@@ -38,9 +39,8 @@ class Shine:
 
 def facets_of(site: Site, shine: Shine) -> list[Facet]:
     """The facets of a sculpt, as they were found and as the painter corrected them."""
-    return site.once(
-        f"facets {shine.corrections}", lambda: facets(site.surface, site.bends, site.mesh, shine.corrections)
-    )
+    notes, cuts = shine.corrections, shine.cuts
+    return site.once(f"facets {notes} {cuts}", lambda: facets(site.surface, site.bends, site.mesh, notes, cuts))
 
 
 class School:

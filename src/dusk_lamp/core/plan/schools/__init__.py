@@ -34,6 +34,6 @@ def school_coats(name: str, kit: Kit) -> list[Coat]:
     """
     if name not in schools():
         raise SettingError(f"a school is one of {', '.join(schools())} or {FIT}, not '{name[:40]}'")
-    if lack := kit.tools.lack(*schools()[name].needs):
-        raise SettingError(f"{schools()[name].title} {lack}; see “My tools”")
+    if lack := schools()[name].lack(kit):
+        raise SettingError(f"{schools()[name].title} {lack}; see “My tools” and the rack")
     return schools()[name].coats(kit)

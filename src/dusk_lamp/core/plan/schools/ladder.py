@@ -1,7 +1,7 @@
 """School A: a ladder of greys by airbrush, dark to light, each over less than the one before (CP-6, CP-16)."""
 
 from ...coat.coat import Coat
-from .school import DETAIL_NEEDLE, Kit, School
+from .school import Kit, School
 
 
 class Ladder(School):
@@ -24,9 +24,7 @@ class Ladder(School):
             elif k < last:
                 out.append(kit.spray(mix, kit.toward, 4.5, "stroke", "lighter, from the lamp"))
             else:
-                out.append(
-                    kit.spray(mix, kit.above, 3, "stroke", "the lightest, the last of the light", DETAIL_NEEDLE)
-                )
+                out.append(kit.last_white(mix, 3, "the lightest, the last of the light"))
         return out
 
 

@@ -13,6 +13,7 @@ from ..pots import Pots
 from ..tools import EVERYTHING, Tools
 
 DETAIL_NEEDLE, DETAIL_MM = 0.2, 140.0  # the last white, and how far off it is still sprayed at most (CP-7)
+INK_PSI = 30.0  # CP-8: high pressure, so that it dries as it lands
 CAN_MM, CAN_FILM = 370.0, 0.7  # CP-4; a can lays more than it is asked for
 
 
@@ -44,6 +45,14 @@ class Kit:
         """The primer everywhere."""
         return primed(only(self.pots.primer), "primer everywhere", self.tools)
 
+    def last_white(self, mix: Mix, film_um: float, label: str) -> Coat:
+        """The last of the light by the fine needle: white ink where there is some, dense and thin enough for it, at
+        the pressure that dries it as it lands (CP-8); else the lightest mix there is."""
+        ink = self.pots.fine_white
+        if ink is None or ink.kind != "ink" or mix.paints != (self.pots.white,):
+            return self.spray(mix, self.above, film_um, "stroke", label, DETAIL_NEEDLE)
+        return self.spray(only(ink), self.above, film_um, "stroke", label, DETAIL_NEEDLE, INK_PSI)
+
     def spray(
         self,
         mix: Mix,
@@ -68,6 +77,10 @@ class School:
     title: ClassVar[str]  # as painters call it
     when: ClassVar[str]  # to take it
     weak: ClassVar[str]  # what it is bad at
+
+    def lack(self, kit: Kit) -> str:
+        """What it needs and is not there, in a few words; "" where nothing is missing."""
+        return kit.tools.lack(*self.needs)
 
     def coats(self, kit: Kit) -> list[Coat]:
         """Its coats, in order."""

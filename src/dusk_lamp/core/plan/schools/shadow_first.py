@@ -2,7 +2,7 @@
 
 from ...coat.coat import Coat
 from ...paint.mix import only
-from .school import DETAIL_NEEDLE, Kit, School, by_hand, primed
+from .school import Kit, School, by_hand, primed
 
 
 class ShadowFirst(School):
@@ -22,7 +22,7 @@ class ShadowFirst(School):
             kit.spray(shadow, (0, below), 12, "turn", "shadow from below, all round", psi=30),
             by_hand("wash", shadow, "shadow run into the recesses", film_um=1.0, pooling=20.0, pose="upside down"),
             kit.spray(kit.grey_at(0.8), kit.toward, 4, "stroke", "thin off-white, to rebuild the middle"),
-            kit.spray(white, kit.above, 2.5, "stroke", "a few spots of pure white", DETAIL_NEEDLE),
+            kit.last_white(white, 2.5, "a few spots of pure white"),
         ]
 
 

@@ -10,6 +10,7 @@ from ...errors import SettingError
 from ...light.lamp import Lamp
 from ...light.tint import LUMINANCE
 from ...plain import plain
+from ...sculpt.facets import FacetCut
 from ...target.local import within_screen
 from ...target.target import Target
 from ..context import Context
@@ -69,7 +70,11 @@ class MetalStage(Stage):
         if notes:
             places = context.placing.to_bench(np.array([one.place for one in notes], float)).tolist()
             notes = tuple(replace(one, place=tuple(at)) for one, at in zip(notes, places, strict=True))
-        return replace(kept, shine=replace(kept.shine, view=context.view, corrections=notes))
+        cuts = tuple(
+            FacetCut(*(tuple(p) for p in context.placing.to_bench(np.array([c.place, c.end], float)).tolist()))
+            for c in kept.shine.cuts
+        )
+        return replace(kept, shine=replace(kept.shine, view=context.view, corrections=notes, cuts=cuts))
 
     def values(self, context: Context, id_: int) -> NDArray[np.float32]:
         """(N,) the values of the whole sculpt, were it the metal of a region."""
@@ -117,7 +122,7 @@ class MetalStage(Stage):
         if context.wishes(self.name).of(item.region) is None or metal.mixes == CUSTOMARY:
             # shown, but not set: painted as it is shown; a ladder follows the values, whatever their colour
             return layers_of(task, metal, self.values(context, item.region), context.locals[number])
-        return layers_of(task)
+        return layers_of(task, wash=metal.wash)
 
     def without_region(self, wishes: MetalWishes, id_: int) -> MetalWishes:
         """The same without it."""

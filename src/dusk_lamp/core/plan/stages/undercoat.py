@@ -106,7 +106,8 @@ class Undercoat(Stage):
         """All that a fitted school depends on."""
         pots = self.pots(context, wishes)
         greys = pots.colour if name == "coloured" else pots.greys
-        others = (pots.primer, pots.white, pots.tint, pots.bright_primer, pots.shadow, pots.wash)
+        others = (pots.primer, pots.white, pots.tint, pots.bright_primer, pots.shadow, pots.wash, pots.fine_white)
+        oils = (*pots.foundations, *pots.oil_lights) if name == "oils" else ()
         return digest(
             "school",
             FITTED,
@@ -114,7 +115,7 @@ class Undercoat(Stage):
             context.share,
             name,
             [plain(m) for m in greys],
-            [plain(p) for p in others],
+            [plain(p) for p in (*others, *oils) if p],
             pots.varnish and plain(pots.varnish),
             plain(context.lamp),
             plain(context.tools),
@@ -212,7 +213,8 @@ class Undercoat(Stage):
         needs = ("airbrush",) if own == FIT else schools()[own].needs
         if not context.tools.lack(*needs) or own != UndercoatWishes().school:
             return own
-        return next(name for name, s in schools().items() if not context.tools.lack(*s.needs))
+        kit = self.kit(context)
+        return next(name for name, s in schools().items() if not s.lack(kit))
 
     def coats(self, context: Context, item: Item) -> list[Coat]:
         """Those of the school, fitted to the light, or the fitted passes."""

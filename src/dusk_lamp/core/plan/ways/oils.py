@@ -11,7 +11,7 @@ from ...coat.technique import technique
 from ...errors import SettingError
 from ...paint.colour import delta_e, lab, xyz
 from ...paint.mix import Mix, only
-from ..pots import sealer
+from ..pots import DARK_OIL, LIGHT_OIL, sealer
 from .glazes import restated
 from .groups import Film, improved
 from .layers import covering_um
@@ -23,6 +23,7 @@ LOOKED_AT = 3000  # samples of the region that stains are tried on
 MOST_LOST = 15.0  # ΔE00 of a spot: further off is no worse
 BASE_SHARE = 0.6  # of the area is darker than the base: it has to bear a stain
 MORE = 6
+BLENDED = "oil light blended into what is left wet"
 LEFT, LEFT_SHARES = "oil foundation left in the shade, its rim blended", (0.15, 0.4, 1.0)
 
 
@@ -36,6 +37,8 @@ class Oils(Way):
     def coats(self, task: Task) -> list[Coat]:
         """Base, varnish, stain and wipe, pin wash, lights."""
         oils = task.paints("oil")
+        stains = [p for p in oils if p.looks.value <= DARK_OIL] or oils
+        bright = [p for p in oils if p.looks.value >= LIGHT_OIL]
         varnish = sealer(task.rack, task.tools.varnishes)
         if varnish is None:
             raise SettingError(
@@ -54,15 +57,21 @@ class Oils(Way):
             ("oil wipe", "stain, then wipe", [{"film_um": f, "pressure": p} for f in STAINS_UM for p in PRESSURES]),
             ("wash", "pin wash of thinned oil", [{"film_um": f, "pooling": 12.0} for f in PINS_UM]),
         ):
-            found = self._best(task, coats, [only(p) for p in oils], name, settings, must=name == "oil wipe")
+            found = self._best(task, coats, [only(p) for p in stains], name, settings, must=name == "oil wipe")
             if found is not None:
                 coats.append(replace(found, where=task.where, label=f"{task.name}: {label}"))
         dark, deep = quantiles(value, weight, (0.1, 0.25))
         darks = [np.average(task.lab[task.own][value <= v], axis=0) for v in (dark, deep)]
         mixes = [nearest_mix(d, paints_for(darks, task.paints(*BRUSHED))) for d in darks]
         shades = [Film(m, round(s * m.coat_um, 1), 2.0, "shade") for m in mixes for s in (0.3, 0.6, 1.2)]
-        left = [Film(m, round(s * m.coat_um, 1), 1.0, LEFT) for m in map(only, oils) for s in LEFT_SHARES]
-        return improved(task, coats, [*restated(task, 0.7), *shades, *left], MORE)
+        left = [Film(m, round(s * m.coat_um, 1), 1.0, LEFT) for m in map(only, stains) for s in LEFT_SHARES]
+        lights = [
+            Film(m, round(s * m.coat_um, 1), 0.0, BLENDED)
+            for p in bright
+            for m in (only(p), *(Mix((p, dark), (3, 1)) for dark in stains[:2]))
+            for s in LEFT_SHARES
+        ]
+        return improved(task, coats, [*restated(task, 0.7), *shades, *left, *lights], MORE)
 
     @staticmethod
     def _base(task: Task) -> np.ndarray:

@@ -19,6 +19,7 @@ HARM = 2.0  # ΔE00 further off on average, from which a wash does harm
 NO_WASH = "base coat; a wash would only spoil it here, so its shades are brushed"
 LOOKED_AT = 3000  # samples of the region that washes are tried on
 RESTATED = 0.45  # the base is laid again on what should be lighter than this share of the area
+INKED = ("hair", "fur")
 LIGHTS, DARKS = 4, 2
 
 
@@ -65,7 +66,8 @@ class Washed(Way):
         best, least = None, np.inf
         off = np.minimum(delta_e(lab(xyz(seen[some])), wanted), 15)
         without = float(np.average(off, weights=weight))
-        for paint in task.paints(*TINTING):
+        inked = ("ink",) if task.material in INKED else ()  # dense: it shades hair as a wash shades cloth
+        for paint in task.paints(*TINTING, *inked):
             usual = usual_coat("wash", only(paint), f"{task.name}: wash", STAGE)
             flow = usual.film(task.site)[some] / max(usual.settings.film_um, 1e-6)
             for um in WASH_UM:

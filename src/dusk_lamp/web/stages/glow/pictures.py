@@ -8,7 +8,7 @@ from flask import Response, abort, jsonify, request
 from ....core.coat.stack import looks
 from ....core.paint.colour import rgb_from_hex
 from ....core.plan.glow import BANDS, NONE
-from ....core.plan.lens import STEPS, Lens
+from ....core.plan.lens import STEPS, Lens, pair_words
 from ....core.plan.stages import Item
 from ....core.plan.stages.glow import STAGE, GlowWishes
 from ....core.view.flat import lens_svg
@@ -92,4 +92,5 @@ def lens_words(sculpt_id: int, region: int) -> Response:
         own = opened(session, sculpt_id)
     found = _lens(own, region)
     planned = STAGE.has(own.context, Item("lens", own.site.marking.ids[region]))
-    return jsonify(words=[*dict.fromkeys(o.words for o in found), *STEPS], planned=planned)
+    worse = filter(None, [pair_words(found)])
+    return jsonify(words=[*dict.fromkeys(o.words for o in found), *worse, *STEPS], planned=planned)

@@ -12,7 +12,7 @@ from ....core.plan.stages import Item
 from ....core.plan.stages.edges import STAGE as EDGES
 from ....core.plan.stages.edges import RegionEdges
 from ....core.plan.stages.metal import STAGE
-from ....core.sculpt.facets import FacetNote
+from ....core.sculpt.facets import FacetCut, FacetNote
 from ....core.units import counted
 from ...editing import Edit, Opened, answer, change, clicked, settled
 from .common import EDGE_SETTINGS, blueprint, with_settings
@@ -30,8 +30,9 @@ MOST_CORRECTIONS = 40
 
 @blueprint.post("/sculpts/<int:sculpt_id>/metal")
 def keep(sculpt_id: int) -> tuple[Response, int] | Response:
-    """do: set (region and settings), usual (region), facet (region, origin, direction, kind): what it is; paint,
-    unpaint, edges, unedge, lining, unline (region)."""
+    """do: set (region and settings), usual (region), facet (region, origin, direction, kind): what it is; cut
+    (region, start, end: a line of sight each): a facet in two; paint, unpaint, edges, unedge, lining, unline
+    (region)."""
     return answer(sculpt_id, change(sculpt_id, _changed))
 
 
@@ -56,6 +57,12 @@ def _changed(session: Session, own: Opened, what: str, given: dict[str, Any]) ->
         return Edit(
             plan.with_wishes(STAGE.name, metals.with_one(id_, metal)), f"facet corrected: {name}", done=("metal",)
         )
+    if what == "cut":
+        kept = STAGE.kept(context, id_)
+        start, end = (clicked(own.open, given[k])[1] for k in ("start", "end"))
+        cut = built(FacetCut, {"place": start, "end": end}, "the stroke")
+        metal = replace(kept, shine=replace(kept.shine, cuts=(*kept.shine.cuts, cut)[-MOST_CORRECTIONS:]))
+        return Edit(plan.with_wishes(STAGE.name, metals.with_one(id_, metal)), f"facet cut: {name}", done=("metal",))
     if what == "usual":
         plan = plan.with_wishes(STAGE.name, metals.with_one(id_, None))
         return Edit(plan.with_wishes(EDGES.name, edges.with_one(id_, None)), f"metal back to usual: {name}")

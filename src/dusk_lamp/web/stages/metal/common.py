@@ -12,7 +12,7 @@ from ....core.plan.stages.metal import STAGE
 from ...editing import Opened
 
 blueprint = Blueprint("metal", __name__)
-TEXTS = ("school", "world", "drag", "mixes")
+TEXTS = ("school", "world", "drag", "mixes", "wash")
 EDGE_SETTINGS = ("least", "line")
 
 
@@ -25,6 +25,6 @@ def with_settings(own: Opened, id_: int, settings: dict[str, Any]) -> Metal:
     world = with_controls(kept.mirrors, settings, own.context.view)
     kept = kept if world == kept.mirrors else replace(kept, own=world)
     known = plain(kept.shine)
-    shine = {k: v for k, v in settings.items() if k in known and k not in ("view", "corrections")}
-    named = {k: v for k, v in settings.items() if k in ("school", "mixes")}
+    shine = {k: v for k, v in settings.items() if k in known and k not in ("view", "corrections", "cuts")}
+    named = {k: v for k, v in settings.items() if k in ("school", "mixes", "wash")}
     return built(Metal, {**plain(kept), **named, "shine": {**known, **shine}}, "the metal")

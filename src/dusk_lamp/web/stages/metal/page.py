@@ -37,6 +37,7 @@ def panel(session: Session, sculpt: Sculpt, own: OpenSculpt) -> dict[str, Any]:
         "looks": range(-FURTHEST, FURTHEST + 1, STEP),
         "shine": described(Shine),
         "mixes": described(Metal)["mixes"],
+        "wash": described(Metal)["wash"],
         "edges": described(RegionEdges),
         "world": described(WorldControls),
     }

@@ -88,6 +88,7 @@ def shown(sculpt_id: int) -> Response | tuple[Response, int]:
     except SettingError as e:  # a rack that lacks something is no mistake of the page's: say what to put on it
         return jsonify(trouble=str(e), rack=url_for("rack.rack"))
     context, coats, tools, models = own.context, undercoats(own), own.context.tools, own.plan.models
+    kit = STAGE.kit(context)
     after = looks_of(own, coats)
     steps = [
         replace(s, within=b.within, adds=b.within - a.within)
@@ -146,7 +147,7 @@ def shown(sculpt_id: int) -> Response | tuple[Response, int]:
                 "title": s.title,
                 "when": s.when,
                 "weak": s.weak,
-                "lack": tools.lack(*s.needs),
+                "lack": s.lack(kit),
                 "picture": url_for(".school_png", sculpt_id=sculpt_id, name=n, v=school_picture(own, n)[:12]),
                 "near": url_for(".school_json", sculpt_id=sculpt_id, name=n),
             }

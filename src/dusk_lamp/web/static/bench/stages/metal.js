@@ -15,7 +15,9 @@ export default class Metal {
     Object.assign(this, {
       base,
       table,
+      here,
       history,
+      stroke: null,
       region: null,
       showing: "metal",
       plan: null,
@@ -58,6 +60,19 @@ export default class Metal {
         this.facet();
       }
     });
+    table.canvas.addEventListener("dabbed", (e) => {
+      if (this.table.cutting && here("metal")) this.stroke = [this.stroke?.[0] ?? e.detail, e.detail];
+    });
+    table.canvas.addEventListener("dropped", () => {
+      this.stroke = null;
+    });
+    table.canvas.addEventListener("lifted", () => {
+      const stroke = this.stroke;
+      this.stroke = null;
+      if (!stroke || !here("metal")) return;
+      this.change({ do: "cut", start: stroke[0], end: stroke[1] }).then(() => this.press("facets"));
+    });
+    $("facet-cut").addEventListener("click", () => this.arm(!this.table.brushing));
     $("metal-holds").addEventListener("click", async () => {
       $("metal-words-found").replaceChildren(line("Looking from the sides …"));
       const answer = await patient(`${this.base}/metal/${this.region}/holds.json`),
@@ -79,6 +94,7 @@ export default class Metal {
     return this.load();
   }
   leave() {
+    this.arm(false);
     this.table.layers.on("coats", false);
     this.table.edges(null);
   }
@@ -156,12 +172,21 @@ export default class Metal {
       b.setAttribute("aria-pressed", String(b.dataset.metalShow === show));
     $("metal-note").textContent =
       show === "facets"
-        ? "Touch a facet: what it is can be corrected, and it is unrolled to copy."
+        ? "Touch a facet: what it is can be corrected, and it is unrolled to copy. A stroke with Shift cuts it in two."
         : show === "edges"
           ? "Whole lines: edges to highlight. Dashed: creases to line dark."
           : "Choose a region. No metal in the paint: it shows a reflection, from the display view.";
     if (show !== "facets") $("facet-box").hidden = true;
+    $("facet-cut-row").hidden = show !== "facets";
+    this.arm(false);
     this.look();
+  }
+
+  // strokes cut facets: with Shift while they are shown, or with any stroke once the button is down
+  arm(on) {
+    this.table.cutting = this.showing === "facets" && this.here("metal");
+    this.table.brushing = on && this.table.cutting;
+    $("facet-cut").setAttribute("aria-pressed", String(this.table.brushing));
   }
 
   async load() {
@@ -231,6 +256,7 @@ export default class Metal {
     this.of("school").value = r.school;
     this.of("world").value = r.world;
     this.of("mixes").value = r.mixes;
+    this.of("wash").value = r.wash;
     for (const name of SLIDERS) this.of(name).value = r.shine[name];
     for (const name of WORLD) this.of(name).value = r.mirrors[name];
     for (const name of EDGES) this.of(name).value = r[name];
