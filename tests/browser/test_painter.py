@@ -32,7 +32,7 @@ def bench_url(server, chromium, figure):
     page = chromium.new_page()
     page.goto(server.address)
     page.set_input_files('input[type="file"]', str(figure))
-    page.wait_for_selector('.card-sculpt:not(:has([hx-trigger^="every"])) a:has-text("Stand it up")', timeout=90_000)
+    page.wait_for_selector('.card-sculpt:not(:has([data-working])) a:has-text("Stand it up")', timeout=90_000)
     url = page.locator(".card-sculpt .picture a").first.get_attribute("href")
     page.close()
     return server.address + url.replace("/stand", "/light")

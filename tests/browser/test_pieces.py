@@ -12,7 +12,7 @@ def scan_url(server, chromium, bunny_file):
     page = chromium.new_page()
     page.goto(server.address)
     page.set_input_files('input[type="file"]', str(bunny_file))
-    page.wait_for_selector('.card-sculpt:not(:has([hx-trigger^="every"])) a:has-text("Stand it up")', timeout=90_000)
+    page.wait_for_selector('.card-sculpt:not(:has([data-working])) a:has-text("Stand it up")', timeout=90_000)
     url = page.locator(".card-sculpt .picture a").first.get_attribute("href")
     page.close()
     return server.address + url.rsplit("/", 1)[0] + "/regions"

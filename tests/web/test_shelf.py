@@ -2,11 +2,14 @@
 
 import json
 import struct
+import time
 
 import pytest
 import trimesh
 
+from dusk_lamp.core.units import left_words
 from dusk_lamp.store.models import Job, Sculpt
+from dusk_lamp.web.events import STREAMS
 
 from ..shapes import ball
 from .conftest import INLINE
@@ -121,7 +124,7 @@ def test_progress_names_the_present_step_and_can_be_stopped(painter, sculpt_id, 
         session.get(Sculpt, sculpt_id).sky_key = None
     card = painter.post(f"/sculpts/{sculpt_id}/prepare")
     assert card.find("progress") and "Queued" in card.text
-    asking = card.find(attrs={"hx-trigger": lambda t: t and t.startswith("every")})
+    asking = card.find(attrs={"data-working": str(sculpt_id)})
     assert asking.find("progress") and not asking.find("input", {"name": "name"}), "a name being typed is left alone"
     with store.session() as session:
         job = session.get(Sculpt, sculpt_id).latest_job()
@@ -131,7 +134,7 @@ def test_progress_names_the_present_step_and_can_be_stopped(painter, sculpt_id, 
     assert "Working out soft shadows" in rest.text and rest.find(id=f"picture-{sculpt_id}").find("img"), (
         "a new picture comes along"
     )
-    seen = rest.find(id=f"rest-{sculpt_id}")["hx-get"]
+    seen = rest.find(id=f"rest-{sculpt_id}")["data-url"]
     assert painter.page(seen).find(id=f"picture-{sculpt_id}") is None
     painter.post(f"/jobs/{job_id}/stop")
     with store.session() as session:
@@ -178,3 +181,44 @@ def test_an_empty_shelf_says_what_to_do(painter):
 def test_errors_reach_scripts_as_json(painter, sculpt_id):
     answer = painter.json("PUT", f"/sculpts/{sculpt_id}/plan", {"rig": 3}, code=400)
     assert "incomplete" in json.loads(answer.data)["error"]
+
+
+def test_the_stream_says_what_goes_on_and_no_more_than_half_of_the_threads_have_one(painter, sculpt_id, store, app):
+    """Server-sent events as the standard has them (WHATWG HTML, 9.2): fields by line, an empty line after each."""
+    said = painter.client.get("/events")
+    assert said.mimetype == "text/event-stream" and said.get_data(as_text=True).startswith("retry: ")
+    lines = said.get_data(as_text=True).split("\n\n")
+    event = dict(line.split(": ", 1) for line in lines[1].splitlines())
+    assert event["event"] == "now" and json.loads(event["data"]) == {"jobs": [], "working": []}
+    with store.session() as session:
+        session.add(Job(sculpt_id=sculpt_id, kind="fit", state="working", step="Fitting", share=0.25))
+    (job,) = _now(painter)["jobs"]
+    assert job["sculpt"] == sculpt_id and job["step"] == "Fitting" and job["share"] == 0.25 and job["left"] == ""
+    streams = app.extensions["events"]
+    streams.began[f"job {job['job']}"] = (time.monotonic() - 30, 0.0)  # a quarter in 30 s: 90 s are left
+    assert _now(painter)["jobs"][0]["left"] in ("about 90 s left", "about 2 min left")
+    taken = [painter.client.get("/events", buffered=False) for _ in range(STREAMS)]
+    held = 0
+    while streams.room.acquire(blocking=False):
+        held += 1
+    assert painter.client.get("/events").status_code == 204, "whoever gets none asks again"
+    for _ in range(held):
+        streams.room.release()
+    for answer in taken:
+        answer.close()
+    assert _now(painter)["jobs"], "a stream that was left makes room for another"
+
+
+def test_time_left_is_said_no_finer_than_it_is_known():
+    assert [left_words(s) for s in (3, 12, 44, 70, 95, 600)] == [
+        "a few seconds left",
+        "about 10 s left",
+        "about 40 s left",
+        "about 70 s left",
+        "about 2 min left",
+        "about 10 min left",
+    ]
+
+
+def _now(painter):
+    return json.loads(painter.client.get("/events").get_data(as_text=True).split("data: ")[1].split("\n")[0])

@@ -37,6 +37,16 @@ def counted(count: float, one: str, many: str) -> str:
     return f"{count:g} {one if count == 1 else many}"
 
 
+def left_words(seconds: float) -> str:
+    """How long something takes yet, no finer than it is known: “a few seconds left”, “about 40 s left”, “about 3 min
+    left”."""
+    if seconds < 8:
+        return "a few seconds left"
+    if seconds < 90:
+        return f"about {max(10, 10 * round(seconds / 10))} s left"
+    return f"about {round(seconds / 60)} min left"
+
+
 NUMBERS = ("No", "One", "Two", "Three", "Four", "Five", "Six", "Seven", "Eight", "Nine", "Ten")
 
 

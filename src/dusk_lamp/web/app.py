@@ -21,6 +21,7 @@ from . import (
     bench,
     budgets,
     editing,
+    events,
     exports,
     face,
     for_me,
@@ -82,6 +83,7 @@ def create_app(data: Path, settings: Settings | None = None, *, testing: bool = 
     )
     app.extensions["workshop"] = Workshop(settings, store, Queue(store), OpenSculpts(store))
     app.extensions["background"] = Background()
+    app.extensions["events"] = events.Events()
     app.url_map.converters["int"] = Numbered
     guard(app, settings)
     CSRFProtect(app)
@@ -96,6 +98,7 @@ def create_app(data: Path, settings: Settings | None = None, *, testing: bool = 
         shelf,
         bench,
         editing,
+        events,
         schemes,
         budgets,
         face,
@@ -164,13 +167,13 @@ def _http_error(error: HTTPException) -> tuple[Response | str, int]:
         415: "this page cannot read what was sent; reload it and try again",
         421: "Dusk Lamp does not answer to this host name; add it to the setting TRUSTED_HOSTS",
     }
-    return _said(
-        words.get(error.code or 500, "something went wrong on our side; nothing was lost"), error.code or 500
-    )
+    code = error.code or 500
+    sentence = words.get(code, "something went wrong on our side; nothing was lost")
+    return _said(sentence, code, **({"preparing": True} if code == 409 else {}))  # a script asks again once it is lit
 
 
-def _said(sentence: str, code: int) -> tuple[Response | str, int]:
+def _said(sentence: str, code: int, **more: bool) -> tuple[Response | str, int]:
     """The sentence as JSON for scripts, as a page for people."""
     if wants_json():
-        return jsonify(error=sentence), code
+        return jsonify(error=sentence, **more), code
     return render_template("error.html", sentence=sentence, code=code), code

@@ -73,6 +73,11 @@ class Background:
         going.future = self._pool.submit(work, say)
         return going
 
+    def progress(self) -> list[dict[str, Any]]:
+        """How far each piece of work is that goes on."""
+        with self._lock:
+            return [dict(going.progress) for going in self._going.values() if not going.future.done()]
+
     def stop(self, number: int) -> bool:
         """Have a piece of work end when it next says how far it is; False where there is none by that number."""
         with self._lock:

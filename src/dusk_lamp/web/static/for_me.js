@@ -1,11 +1,13 @@
 // Plan it for me: sends words or a picture, shows the schemes that come back, has one planned and goes on to its
 // sheet.
+import { left, moved } from "./events.js";
 import { patient, say, send } from "./page.js";
 
 const $ = (id) => document.getElementById(id);
 const root = $("for-me"),
   base = root.dataset.base,
   making = $("making");
+const sculpt = Number(base.split("/")[2]);
 const JSON_HEADERS = { "Content-Type": "application/json" };
 let turn = null;
 
@@ -95,7 +97,7 @@ async function follow() {
     const state = answer?.ok ? await answer.json() : null;
     if (state) {
       making.querySelector("progress").value = state.share || 0;
-      making.querySelector("p").textContent = `${state.step || "Waiting for its turn"} …`;
+      making.querySelector("p").textContent = `${state.step || "Waiting for its turn"} … ${left(sculpt)}`;
       making.querySelector("button").onclick = () => send(state.stop, { method: "POST" });
       if (!state.open) {
         if (state.state === "done") {
@@ -111,7 +113,7 @@ async function follow() {
         return;
       }
     }
-    await new Promise((done) => setTimeout(done, 700));
+    await moved(sculpt);
   }
 }
 

@@ -1,4 +1,6 @@
 // What every page does: speak, send safely, show the keys.
+import { until } from "./events.js";
+
 const token = document.querySelector('meta[name="csrf-token"]').content;
 let quieter;
 
@@ -25,20 +27,37 @@ export function kept() {
   dispatchEvent(new Event("kept"));
 }
 
-// what is still being worked out is asked for again, says how far it is, and can be stopped
+// what is still being worked out says how far it is and how long it takes yet, and can be stopped; what has to wait
+// until the sculpt is lit comes then
 export async function patient(url, options = {}, box = document.getElementById("working")) {
   const now = box.querySelector(".now"),
     stop = box.querySelector("button");
+  const tell = (step, share, left) => {
+    box.hidden = false;
+    if (share === null) box.querySelector("progress").removeAttribute("value");
+    else box.querySelector("progress").value = share;
+    const words = left ? `${step} … ${left}` : `${step} …`;
+    if (now.textContent !== words) now.textContent = words; // said once, not every time
+  };
   try {
     for (;;) {
       const answer = await send(url, options);
+      if (answer.status === 409 && (await answer.clone().json()).preparing) {
+        tell("Waiting for its light", null, "");
+        stop.hidden = true;
+        await until(() => false, 900, 2000);
+        continue;
+      }
       if (answer.status !== 202) return answer;
       const { step, share, number } = await answer.json();
-      box.hidden = false;
-      box.querySelector("progress").value = share;
-      if (now.textContent !== `${step} …`) now.textContent = `${step} …`; // said once, not every time
+      tell(step, share, "");
+      stop.hidden = false;
       stop.onclick = () => send(`/working/${number}/stop`, { method: "POST" });
-      await new Promise((r) => setTimeout(r, 300));
+      await until((going) => {
+        const own = going.working.find((w) => w.number === number);
+        if (own) tell(own.step, own.share, own.left);
+        return !own;
+      }, 300);
     }
   } finally {
     box.hidden = true;

@@ -1,6 +1,7 @@
 // The bench: the turntable, the views, the keys, and the stages that share them. Each stage has a script of its own
 // in stages/: a class made with what the bench shares, with ready() once the sculpt is there, enter() and leave(),
 // key(key), none of which it must have.
+import { moved } from "../events.js";
 import { say, send } from "../page.js";
 import { Cursor } from "./cursor.js";
 import { History } from "./history.js";
@@ -9,7 +10,8 @@ import { Turntable, unpack } from "./turntable.js";
 
 const bench = document.getElementById("bench");
 const $ = (id) => document.getElementById(id);
-const base = bench.dataset.base;
+const base = bench.dataset.base,
+  sculpt = Number(base.split("/")[2]);
 const table = new Turntable($("turntable"));
 const history = new History(base, Number(bench.dataset.turn), reload);
 const lighting = new Lighting(bench, table, history);
@@ -22,6 +24,7 @@ let present = null,
   sky = bench.dataset.sky === "true";
 const shared = {
   base,
+  sculpt,
   table,
   lighting,
   history,
@@ -241,7 +244,7 @@ function skyNote() {
 async function waitForSky() {
   $("stage-note").textContent = skyNote();
   while (!sky) {
-    await new Promise((r) => setTimeout(r, 900));
+    await moved(sculpt, 900);
     const state = await (await fetch(`${base}/state`)).json();
     if (state.sky) {
       sky = true;

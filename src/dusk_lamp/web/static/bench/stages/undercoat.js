@@ -1,5 +1,6 @@
 // The undercoat: schools as pictures, coats to scrub through, what is too light or too dark; the server works it all
 // out.
+import { left, moved } from "../../events.js";
 import { patient, say, send } from "../../page.js";
 import { Dial } from "../dial.js";
 import { unpack } from "../turntable.js";
@@ -7,8 +8,8 @@ import { unpack } from "../turntable.js";
 const $ = (id) => document.getElementById(id);
 
 export default class Undercoat {
-  constructor({ base, table, history }) {
-    Object.assign(this, { base, table, history, chosen: null, at: null, plan: null, asked: 0 });
+  constructor({ base, sculpt, table, history }) {
+    Object.assign(this, { base, sculpt, table, history, chosen: null, at: null, plan: null, asked: 0 });
     $("scrub").addEventListener("input", () => this.look(Number($("scrub").value)));
     $("difference").addEventListener("change", () => {
       table.layers.set("differing", $("difference").checked);
@@ -352,14 +353,16 @@ export default class Undercoat {
     }
     this.waited = true;
     $("fit-share").value = fit.share;
-    $("fit-step").textContent = fit.step;
-    clearTimeout(this.timer);
-    this.timer = setTimeout(async () => {
+    const words = left(this.sculpt);
+    $("fit-step").textContent = words ? `${fit.step} · ${words}` : fit.step;
+    if (this.following) return; // one at a time
+    this.following = moved(this.sculpt, 600).then(async () => {
+      this.following = null;
       const answer = await send(`${this.base}/undercoat/fit`).catch(() => null);
       if (answer?.ok) this.plan.fit = (await answer.json()).fit;
       if (!["waiting", "working"].includes(this.plan.fit.state)) this.history.reload();
       else this.fitting(); // its coats are a revision of their own
-    }, 600);
+    });
   }
 
   async squad(sculpts) {
