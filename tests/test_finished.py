@@ -2,8 +2,8 @@
 
 import numpy as np
 
-from dusk_lamp.demo.finish import worked_out
-from dusk_lamp.demo.finished import finished
+from dusk_lamp.demo.finish import standing_ways, worked_out
+from dusk_lamp.demo.finished import HERE, finished, known_of
 from dusk_lamp.demo.plans import DEMO
 
 
@@ -17,3 +17,11 @@ def test_what_ships_finished_lies_on_the_surface_that_the_bench_lays_out():
     assert kinds[0] == kinds[1]
     assert abs(len(fresh.plan.coats) - len(shipped.plan.coats)) <= 3  # the integer programme has a limit of time
     assert fresh.plan.regions == shipped.plan.regions and fresh.plan.wishes.keys() == shipped.plan.wishes.keys()
+
+
+def test_how_a_demo_sculpt_could_stand_ships_as_the_code_draws_it():
+    demo = next(d for d in DEMO if d.file == "reed-runner-2")
+    assert standing_ways(demo) == (HERE / "reed-runner-2.stand.zip").read_bytes()
+    facts, ways = known_of("reed-runner-2")
+    assert len(ways) == 9 and {up for up, _ in ways} == {"x", "-x", "y", "-y", "z", "-z"}
+    assert all(known_of(d.file) for d in DEMO) and b"up_order" in facts

@@ -6,8 +6,10 @@ import json
 import lzma
 import sys
 import tempfile
+import zipfile
 from dataclasses import replace
 from importlib.resources import files
+from io import BytesIO
 from pathlib import Path
 from typing import Any
 
@@ -15,12 +17,14 @@ import numpy as np
 
 from ..core.coat.stack import looks
 from ..core.paint.rack import rack_from_csv
+from ..core.plain import plain
 from ..core.plan.context import Context
 from ..core.plan.document import PARTS_OF_FILE, document_of
 from ..core.plan.run import settled
 from ..core.plan.tools import Tools
 from ..core.sculpt.parts import alone
 from ..core.sculpt.site import Site
+from ..core.sculpt.stand import fronts_for
 from ..store import preparing
 from ..store.cache import FolderCache
 from .finished import HERE, Finished
@@ -74,6 +78,31 @@ def lit_picture(demo: Demo) -> bytes:
         return fields.blob(key, "thumb.png")
 
 
+def standing_ways(demo: Demo) -> bytes:
+    """What is known of a demo sculpt before it is mended, as a ZIP: its facts, and how it could stand as pictures."""
+    with tempfile.TemporaryDirectory() as folder:
+        fields, path = FolderCache(Path(folder) / "cache"), Path(folder) / f"{demo.file}.ply"
+        path.write_bytes(sculpt_file(demo))
+        file = {"name": path.name, "format": "ply", "sha": "demo"}
+        mended, facts = preparing.mended(fields, [file], [path], False, lambda *_: None)
+        own = demo.standing().sculpt
+        stands = own.up or facts.up_order[0]
+        ways = {(up, own.front or "" if up == stands else fronts_for(up)[0]) for up in facts.up_order}
+        ways |= {(stands, front) for front in fronts_for(stands)}
+        out = BytesIO()
+        with zipfile.ZipFile(out, "w", zipfile.ZIP_DEFLATED) as kept:
+            kept.writestr(_at_noon("facts.json"), json.dumps(plain(facts)))
+            for up, front in sorted(ways):
+                drawn = preparing.way_picture(fields, mended, up, front)
+                kept.writestr(_at_noon(f"{up} {front}.png"), drawn)
+        return out.getvalue()
+
+
+def _at_noon(name: str) -> zipfile.ZipInfo:
+    """A file of a ZIP that is the same whenever it is packed."""
+    return zipfile.ZipInfo(name, (2026, 1, 1, 12, 0, 0))
+
+
 def packed(done: Finished) -> bytes:
     """A finished plan as it ships."""
     document = {k: v for k, v in document_of(done.plan).items() if k not in PARTS_OF_FILE}
@@ -91,6 +120,7 @@ def main() -> None:
     for demo in DEMO:
         if sys.argv[1:] and demo.file not in sys.argv[1:]:
             continue
+        (HERE / f"{demo.file}.stand.zip").write_bytes(standing_ways(demo))
         if not demo.finished:
             (HERE / f"{demo.file}.png").write_bytes(lit_picture(demo))
         else:

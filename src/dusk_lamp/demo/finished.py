@@ -3,6 +3,7 @@
 import base64
 import json
 import lzma
+import zipfile
 from dataclasses import dataclass
 from functools import cache
 from pathlib import Path
@@ -29,6 +30,18 @@ def picture_of(name: str) -> bytes | None:
     """The picture for the shelf of a demo sculpt, PNG; None where none ships."""
     own, path = finished(name), HERE / f"{name}.png"
     return own.picture if own else path.read_bytes() if path.is_file() else None
+
+
+def known_of(name: str) -> tuple[bytes, dict[tuple[str, str], bytes]] | None:
+    """The facts (JSON) and the pictures of how it could stand, by up and front, of a demo sculpt; None where none
+    ship."""
+    path = HERE / f"{name}.stand.zip"
+    if not path.is_file():
+        return None
+    with zipfile.ZipFile(path) as kept:
+        pictures = [n for n in kept.namelist() if n.endswith(".png")]
+        ways = {(n[:-4].split()[0], n[:-4].split()[1]): kept.read(n) for n in pictures}
+        return kept.read("facts.json"), ways
 
 
 @cache

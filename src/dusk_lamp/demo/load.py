@@ -19,7 +19,7 @@ from ..store import paints, plans, preparing, progress
 from ..store.cache import key_of
 from ..store.models import FILLS_THE_SHELF, Bottle, Sculpt
 from ..store.store import Store, new_job
-from .finished import Finished, finished, picture_of
+from .finished import Finished, finished, known_of, picture_of
 from .plans import DEMO, Demo
 
 # stages of the bench that a finished plan has been through
@@ -77,6 +77,11 @@ def load_demo(store: Store, queue: Queue) -> None:
             file = {"name": f"{demo.file}.ply", "format": "ply", "sha": sha}
             sculpt = plans.add_sculpt(session, demo.name, [file], plans.fresh(demo.standing()))
             done = finished(demo.file) if not store.settings.most_samples else None
+            if known := known_of(demo.file):  # it can be stood up before it is mended
+                sculpt.mended_key = preparing.mended_key_of(sculpt.files, False)
+                preparing.know(store.cache, sculpt.mended_key, *known)
+                facts = preparing.facts_of(store.cache, sculpt.mended_key)
+                sculpt.findings, sculpt.notes = facts.findings, facts.notes
             if picture := picture_of(demo.file):  # the shelf shows something at once
                 sculpt.thumb_key = key_of("finished demo", 1, hashlib.sha256(picture).hexdigest())
                 store.cache.put(sculpt.thumb_key, blobs={"thumb.png": picture})

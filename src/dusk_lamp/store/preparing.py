@@ -1,7 +1,7 @@
 """The stages of preparing a sculpt, each a pure function of its inputs, kept in the cache under their hash."""
 
 import json
-from collections.abc import Callable
+from collections.abc import Callable, Mapping
 from dataclasses import asdict, dataclass
 from pathlib import Path
 
@@ -150,8 +150,46 @@ def load_mended(cache: Cache, mended_key: str) -> Mended:
 
 
 def facts_of(cache: Cache, mended_key: str) -> MendedFacts:
-    """The facts kept with a mended sculpt."""
-    return MendedFacts(**json.loads(cache.blob(mended_key, "facts.json")))
+    """What is known of a mended sculpt; where it is not mended yet, what was kept of it beforehand.
+
+    Raises:
+        KeyError: nothing is.
+    """
+    try:
+        return MendedFacts(**json.loads(cache.blob(mended_key, "facts.json")))
+    except KeyError:
+        return MendedFacts(**json.loads(cache.blob(_known_key(mended_key), "facts.json")))
+
+
+def know(cache: Cache, mended_key: str, facts: bytes, ways: Mapping[tuple[str, str], bytes]) -> None:
+    """Keep what is known of a sculpt before it is mended: facts as JSON, and PNGs of how it could stand, by up and
+    front."""
+    cache.put(_known_key(mended_key), blobs={"facts.json": facts})
+    for (up, front), drawn in ways.items():
+        cache.put(_way_key(mended_key, up, front), blobs={"way.png": drawn})
+
+
+def _known_key(mended_key: str) -> str:
+    return key_of("known", MENDED, mended_key)
+
+
+WAY, WAY_SIZE = 1, (220, 260)
+
+
+def _way_key(mended_key: str, up: str, front: str) -> str:
+    return key_of("way", WAY, mended_key, up, front)
+
+
+def way_picture(cache: Cache, mended_key: str, up: str, front: str) -> bytes:
+    """A small PNG of the sculpt standing one way, drawn once.
+
+    Raises:
+        KeyError: it is not mended yet.
+    """
+    key = _way_key(mended_key, up, front)
+    if key not in cache:
+        cache.put(key, blobs={"way.png": sketch_picture(cache, mended_key, Standing(up, front, 30.0), *WAY_SIZE)})
+    return cache.blob(key, "way.png")
 
 
 def _sketch(mesh: Mesh) -> Mesh:

@@ -49,9 +49,12 @@ def _health_key(sculpt: Sculpt) -> str:
 def _finds(sculpt: Sculpt, laid: OpenSculpt) -> list[Find]:
     cache = workshop().store.cache
     mended_key = sculpt.mended_key or abort(409)
-    facts = preparing.facts_of(cache, mended_key)
+    try:
+        facts, mended = preparing.facts_of(cache, mended_key), preparing.load_mended(cache, mended_key)
+    except KeyError:
+        abort(409)
     finds = examined(
-        preparing.load_mended(cache, mended_key),
+        mended,
         laid.placing,
         laid.site.surface,
         laid.site.paintable,

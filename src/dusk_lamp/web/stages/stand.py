@@ -10,14 +10,12 @@ from ...core.errors import SettingError
 from ...core.sculpt.stand import AXES, HEIGHTS_MM, Standing, fronts_for, guess_units
 from ...store import plans
 from ...store import preparing as stages
-from ...store.cache import key_of
 from ..bench import url_for_stage, waiting
 from ..responses import picture
 from ..workshop import the_sculpt, wants_json, workshop
 from . import mark_done, string_of
 
 blueprint = Blueprint("stand", __name__)
-PICTURE_SIZE = (220, 260)
 _drawing = threading.Lock()  # ten pictures are asked for at once; side by side they would only wait for each other
 AXIS_WORDS = {
     "z": "Z up",
@@ -34,9 +32,10 @@ def stand(sculpt_id: int) -> str:
     """The six ways it could stand, as pictures, the likeliest first; then its front and its height."""
     with workshop().store.session() as session:
         sculpt = the_sculpt(session, sculpt_id)
-        if sculpt.mended_key is None or sculpt.mended_key not in workshop().store.cache:
+        try:
+            facts = stages.facts_of(workshop().store.cache, sculpt.mended_key or "")
+        except KeyError:
             return waiting(sculpt, "stand")
-        facts = stages.facts_of(workshop().store.cache, sculpt.mended_key)
         kept = sculpt.document["sculpt"]
         up = kept["up"] or facts.up_order[0]
         fronts = fronts_for(up)
@@ -67,13 +66,9 @@ def way(sculpt_id: int, up: str, front: str) -> Response:
         key = the_sculpt(session, sculpt_id).mended_key
     if key is None:
         abort(404)
-    cache, own = workshop().store.cache, key_of("way", 1, key, up, front)
     try:
         with _drawing:
-            if own not in cache:
-                drawn = stages.sketch_picture(cache, key, Standing(up, front, 30.0), *PICTURE_SIZE)
-                cache.put(own, blobs={"way.png": drawn})
-        return picture(cache.blob(own, "way.png"))
+            return picture(stages.way_picture(workshop().store.cache, key, up, front))
     except KeyError:
         abort(404)
 
