@@ -4,7 +4,7 @@ and keys."""
 import numpy as np
 import pytest
 
-from .test_painter import open_bench, until
+from .test_painter import open_bench, until, with_a_rack
 
 
 @pytest.fixture(scope="module")
@@ -130,3 +130,30 @@ def test_a_finger_lights_a_piece_two_make_it_larger_and_a_tap_takes_it(chromium,
     assert regions(page) == 1
     kept(page, lambda: page.click("#undo"))
     context.close()
+
+
+def test_on_a_machine_four_times_slower_no_early_press_is_lost(page, server, scan_url):
+    """The moment a control looks as if it worked, it is pressed, while scripts still load."""
+    with_a_rack(page, server)
+    slow = page.context.new_cdp_session(page)
+    slow.send("Emulation.setCPUThrottlingRate", {"rate": 4})
+
+    def as_soon_as_it_looks_ready(stage, control):
+        page.goto(f"{scan_url.rsplit('/', 1)[0]}/{stage}", wait_until="commit")
+        looks_ready = f"""() => {{
+            const e = document.querySelector('{control}');
+            return e && e.getClientRects().length && !e.disabled && !e.closest('[inert]');
+        }}"""
+        page.wait_for_function(looks_ready, timeout=90_000, polling=20)
+        return page.locator(control)
+
+    as_soon_as_it_looks_ready("regions", '[name="tool"][value="brush"] + span').click(force=True)
+    page.locator("#brush").wait_for(timeout=60_000)
+    dial = as_soon_as_it_looks_ready("light", "#dial")
+    before = dial.get_attribute("aria-valuetext")
+    dial.focus()
+    page.keyboard.press("ArrowRight")
+    until(lambda: dial.get_attribute("aria-valuetext") != before, page, 60)
+    as_soon_as_it_looks_ready("undercoat", "#schools button:nth-child(2)").click(force=True)
+    until(lambda: page.locator("#schools button:nth-child(2)[aria-pressed=true]").count(), page, 90)
+    slow.send("Emulation.setCPUThrottlingRate", {"rate": 1})

@@ -16,14 +16,15 @@ from ..core.paint.rack import Paint, Rack
 from ..core.paint.thin import JOBS
 from ..core.plain import built, plain
 from ..core.units import DROPS_PER_ML
-from ..store import paints
-from ..store.models import Recipe, now
+from ..store import paints, plans
+from ..store.models import Recipe, Sculpt, now
 from .editing import opened
 from .primers import weighed_primers
 from .rack import COATS, drawdown
 from .workshop import asked, shelf_of, workshop
 
 blueprint = Blueprint("palette", __name__)
+MOST_PLANS, MOST_MIXES = 3, 12  # that are shown under the mix
 GROUNDS = ("black", "#777777", "white")
 
 
@@ -37,6 +38,7 @@ def palette() -> str:
             "palette.html",
             paints=_listed(rack),
             recipes=_recipes(session),
+            planned=_planned(session, shelf),
             wells=MOST_PAINTS_IN_A_MIX,
             most=MOST_PARTS,
             jobs=JOBS,
@@ -82,6 +84,30 @@ def _recipes(session: Session) -> list[dict[str, Any]]:
         }
         for r in paints.recipes(session)
     ]
+
+
+def _planned(session: Session, shelf: list[Sculpt]) -> list[dict[str, Any]]:
+    """The mixes of the plans on the shelf that were made last, by sculpt: those of two paints and more, as they are
+    used."""
+    out = []
+    for sculpt in [s for s in shelf if s.held.coats_key][:MOST_PLANS]:
+        coats = [c for c in plans.plan_of(session, sculpt).coats if not c.muted and len(c.mix.counted()) > 1]
+        uses: dict[str, tuple[Mix, str]] = {}
+        for coat in coats:
+            uses.setdefault(coat.mix.words(), (coat.mix, coat.label))
+        mixes = [
+            {
+                "words": words,
+                "hex": mix.colour.hex,
+                "value": round(mix.colour.value, 1),
+                "for": label,
+                "mix": ",".join(f"{name}:{n}" for name, n in mix.counted().items()),
+            }
+            for words, (mix, label) in uses.items()
+        ]
+        if mixes:
+            out.append({"name": sculpt.name, "mixes": mixes[:MOST_MIXES], "more": max(0, len(mixes) - MOST_MIXES)})
+    return out
 
 
 def _mix(session: Session, given: dict[str, Any]) -> Mix:

@@ -211,6 +211,7 @@ function chip(list, answered, words, more) {
 function listRecipes() {
   const list = $("recipes");
   list.replaceChildren();
+  $("no-recipes").hidden = recipes.length > 0;
   for (const r of recipes) {
     const item = chip(list, r, r.name, `${r.words}, N ${r.value.toFixed(1)}`),
       away = document.createElement("button");
