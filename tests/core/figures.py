@@ -1,0 +1,665 @@
+"""Figures that stay as they are unless a change is meant: `python -m tests.core.figures` writes them anew.
+
+Physics and facts of the trade are tested against something outside, elsewhere. What stands here are the many numbers
+in between that no painter could name but all would feel: the numbers of the trade as each module has them, and what
+techniques, schools, ways, stages, lights, targets and drawings come to on two small sculpts. A difference is no
+error by itself; it says that a plan comes out another way, and wants a word in the change log.
+"""
+
+import hashlib
+import importlib
+import json
+import pkgutil
+import re
+import sys
+from collections.abc import Callable, Mapping
+from dataclasses import fields, is_dataclass, replace
+from functools import cache
+from io import BytesIO
+from pathlib import Path
+
+import numpy as np
+import trimesh
+from pypdf import PdfReader
+
+from dusk_lamp import core
+from dusk_lamp.core.coat.coat import usual_coat
+from dusk_lamp.core.coat.finish import films_of
+from dusk_lamp.core.coat.stack import appearance, looks
+from dusk_lamp.core.coat.technique import techniques
+from dusk_lamp.core.light import emitter, flame, heat, planes, reflect, sky, tint
+from dusk_lamp.core.light.key import key_light
+from dusk_lamp.core.light.lamp import Lamp
+from dusk_lamp.core.light.rig import Rig, light_on
+from dusk_lamp.core.paint.mix import Mix, only
+from dusk_lamp.core.plan import edges, glow, gradient
+from dusk_lamp.core.plan.context import Context
+from dusk_lamp.core.plan.document import Plan
+from dusk_lamp.core.plan.economy.budget import Budget
+from dusk_lamp.core.plan.economy.candidates import candidates_of, scores
+from dusk_lamp.core.plan.economy.groups import groups_of
+from dusk_lamp.core.plan.economy.options import Region as RegionOptions
+from dusk_lamp.core.plan.economy.palette import palette_of
+from dusk_lamp.core.plan.economy.share import from_what_is_out, stand_ins
+from dusk_lamp.core.plan.face import face_of
+from dusk_lamp.core.plan.lens import lenses
+from dusk_lamp.core.plan.metal import metal_schools
+from dusk_lamp.core.plan.metal.painted import Metal, holds, layers_of, values
+from dusk_lamp.core.plan.metal.school import Shine, facets_of, value_of
+from dusk_lamp.core.plan.metal.trainer import unrolled
+from dusk_lamp.core.plan.mouth import mouth_coats
+from dusk_lamp.core.plan.outcome import outcome
+from dusk_lamp.core.plan.pots import pots_from
+from dusk_lamp.core.plan.run import laid, run
+from dusk_lamp.core.plan.schools import school_title, schools
+from dusk_lamp.core.plan.schools.school import Kit, more_dark
+from dusk_lamp.core.plan.spray_fit import fit
+from dusk_lamp.core.plan.stages.edges import EdgeWishes, RegionEdges
+from dusk_lamp.core.plan.stages.face import FaceWishes
+from dusk_lamp.core.plan.stages.finish import FinishWishes, rim_spots
+from dusk_lamp.core.plan.stages.glow import GlowWish, GlowWishes
+from dusk_lamp.core.plan.stages.metal import MetalWishes
+from dusk_lamp.core.plan.stages.prepare import PrepareWishes
+from dusk_lamp.core.plan.stages.wear import WearWishes
+from dusk_lamp.core.plan.tools import Tools
+from dusk_lamp.core.plan.ways import ways
+from dusk_lamp.core.plan.ways.way import nearness, seen_after, task_of
+from dusk_lamp.core.sculpt import brush, curvature, display, parts, pieces, relief, texture
+from dusk_lamp.core.sculpt import regions as growth
+from dusk_lamp.core.sculpt.facets import facets
+from dusk_lamp.core.sculpt.geodesic import along_the_skin
+from dusk_lamp.core.sculpt.marking import Marking, Region
+from dusk_lamp.core.sculpt.mend import mend
+from dusk_lamp.core.sculpt.mesh import Mesh
+from dusk_lamp.core.sculpt.planes import planes_of
+from dusk_lamp.core.sculpt.site import Site
+from dusk_lamp.core.sculpt.stand import Standing, guess_units, guess_up, placing, stand
+from dusk_lamp.core.sculpt.surface import clustered, quick_samples, working_surface
+from dusk_lamp.core.sculpt.visibility import visibility_of
+from dusk_lamp.core.target import exposure, greys, hue, local, scheme
+from dusk_lamp.core.target.target import small_lights, target
+from dusk_lamp.core.view import flat, formats, reading, sheen, step_picture, strokes
+from dusk_lamp.core.view.camera import Camera
+from dusk_lamp.core.view.curve import front_svg
+from dusk_lamp.core.view.raster import colour_picture, cut_out
+from dusk_lamp.core.view.sheet import SheetFacts, plan_pdf, task_words
+
+from ..shapes import RACK, ball, mesh_of, together
+
+HERE = Path(__file__).parent.parent / "data" / "figures.json"
+FAR = 1e6  # what is further off, or nowhere
+WORDS, LISTED = 120, 40  # letters of a sentence that are kept, and entries of a list
+NUMBERS = re.compile(r"^[A-Z][A-Z0-9_]*$")
+
+
+# --- how a value is put down
+def figure(value):
+    """A value as few numbers and words, that say whether it is still the same."""
+    if value is None or isinstance(value, bool | np.bool_):
+        return None if value is None else bool(value)
+    if isinstance(value, int | float | np.number):
+        return rounded(float(value))
+    if isinstance(value, str):
+        return value if len(value) <= WORDS else hashlib.sha256(value.encode()).hexdigest()[:16]
+    if isinstance(value, bytes):
+        return hashlib.sha256(value).hexdigest()[:16]
+    if isinstance(value, np.ndarray):
+        return of_array(value)
+    if is_dataclass(value) and not isinstance(value, type):
+        return {f.name: figure(getattr(value, f.name)) for f in fields(value)}
+    if isinstance(value, Mapping):
+        return {str(k): figure(v) for k, v in list(value.items())[:LISTED]}
+    if isinstance(value, list | tuple | set | frozenset):
+        listed = sorted(value) if isinstance(value, set | frozenset) else list(value)
+        return [len(listed), *(figure(v) for v in listed[:LISTED])]
+    return str(type(value).__name__)
+
+
+def rounded(x):
+    return x if not np.isfinite(x) else float(f"{x:.5g}")
+
+
+def of_array(a):
+    numbers = np.asarray(a, float)
+    rows = np.clip(np.nan_to_num(numbers, posinf=FAR, neginf=-FAR), -FAR, FAR).reshape(len(a) if a.ndim else 1, -1)
+    if not rows.size:
+        return [0]
+    wave = np.cos(np.arange(len(rows)) * 0.7) @ rows  # tells places apart
+    return [len(rows), *(rounded(float(v)) for v in (rows.mean(), rows.std(), rows.min(), rows.max(), wave.sum()))]
+
+
+def of_coats(coats, site):
+    """Coats with where they go, and what they leave."""
+    films = films_of(site, coats)
+    return [
+        [c.technique, c.mix.words(), c.label, figure(c.settings), figure(f), int((f > 0).sum())]
+        for c, f in zip(coats, films, strict=True)
+    ]
+
+
+# --- what all of them are tried on
+@cache
+def figure_site():
+    """A plinth, a cloak, a head with two eyes, a blade of four bevels: one sculpt, lit from all sides."""
+    at = trimesh.transformations.translation_matrix
+    blade = trimesh.creation.box((1.2, 3.0, 16.0), at((7.5, -3, 14)))
+    blade.vertices[blade.vertices[:, 1] < -3] *= [1.0, 1.0, 1.0]
+    shape = together(
+        trimesh.creation.cylinder(9, 3, sections=40, transform=at((0, 0, 1.5))),
+        trimesh.creation.cone(6.5, 17, sections=28, transform=at((0, 0, 3))),
+        ball(3.4, 3, (0, 0, 19)),
+        blade,
+        ball(0.7, 2, (1.2, -3.1, 19.4)),
+        ball(0.6, 2, (-1.2, -3.1, 19.4)),
+    )
+    surface = working_surface(mesh_of(shape), mend(mesh_of(shape)).shell, samples=5_000)
+    z, x, y = surface.points[:, 2], surface.points[:, 0], surface.points[:, 1]
+    label = np.where(z < 3.01, 1, np.where(x > 6.5, 4, np.where(z > 15.8, 3, 2)))
+    label = np.where((z > 18.5) & (y < -2.9) & (np.abs(x) < 2.2), 5, label).astype(np.uint8)
+    regions = (
+        Region("Base", "stone", "quiet"),
+        Region("Cloak", "cloth", colour="#2d5c93"),
+        Region("Face", "skin", "focal point"),
+        Region("Blade", "metal", "important"),
+        Region("Lens", "glass or gem", colour="#3f9f6a"),
+    )
+    return Site(surface, visibility_of(surface), marking=Marking(label, regions))
+
+
+@cache
+def ball_site():
+    shape = ball(5, 3)
+    surface = working_surface(mesh_of(shape), np.zeros(len(shape.faces), np.int32), samples=2_000)
+    return Site(surface, visibility_of(surface))
+
+
+LAMP = Lamp(25, 50, 12)
+RIG = Rig(LAMP, 0.3, "overcast", 0.15)
+
+
+@cache
+def aim():
+    site = figure_site()
+    return target(site, RIG, [local.usual_local("stone"), *(local.local_of(r) for r in site.marking.regions)])
+
+
+def task(number, under=0.25, tools=None):
+    site = figure_site()
+    ground = np.full((len(site), 36), under, np.float32)
+    return task_of(site, aim(), number, ground, RACK, tools or Tools(), LAMP)
+
+
+@cache
+def context():
+    site = figure_site()
+    _, cloak, face, blade, lens = site.marking.ids[1:]
+    plan = Plan(light=RIG, small_forms=0.5).marked(site.marking)
+    eyes = {"left": (1.2, -3.75, 19.4), "right": (-1.2, -3.7, 19.4)}
+    for name, own in {
+        "prepare": PrepareWishes(),
+        "metal": MetalWishes({str(blade): Metal("layered", "dusk")}),
+        "edges": EdgeWishes({str(cloak): RegionEdges(highlight=True), str(blade): RegionEdges(lining=True)}),
+        "face": FaceWishes(**eyes, eyes=True, mouth="open", warm=(face,)),
+        "glow": GlowWishes((GlowWish(1, "region", "Lens", lens, colour="#ffd080"),)),
+        "wear": WearWishes(amounts={"grime": 0.4, "chips": 0.4, "dust": 0.3, "streaks": 0.3}),
+        "finish": FinishWishes(),
+    }.items():
+        plan = plan.with_wishes(name, own)
+    standing = placing(Mesh(site.surface.points, site.surface.faces), Standing(height_mm=22.4))
+    return Context(plan, site, RACK, Tools(), standing)
+
+
+@cache
+def whole_run():
+    return run(context())
+
+
+# --- the rooms
+def coat():
+    site, out = figure_site(), {}
+    finish = np.linspace(0, 1, len(site)).astype(np.float32)
+    for name, by in techniques().items():
+        mix = Mix((RACK.find("Soot"), RACK.find("Gull")), (1, 2))
+        usual = usual_coat(name, mix)
+        given = [usual.settings]
+        for setting, allowed in by.described().items():
+            if allowed.options:
+                given += [replace(usual.settings, **{setting: o}) for o in allowed.options[1:3]]
+            elif allowed.high is not None and isinstance(getattr(usual.settings, setting), int | float):
+                now = getattr(usual.settings, setting)
+                more = now + 1 if isinstance(now, int) else min(allowed.high, now * 1.5 + 0.1)
+                given.append(replace(usual.settings, **{setting: more}))
+        rows = []
+        for settings in given:
+            try:
+                own = replace(usual, settings=settings)
+                film = own.film(site, finish)
+            except ValueError:
+                continue
+            rows.append(
+                [
+                    figure(film),
+                    figure(own.roughly(site, finish)),
+                    by.how(settings),
+                    by.where_from(settings),
+                    figure(by.facts(settings, site)),
+                    [rounded(by.hand_minutes(settings, mm2, spotted)) for mm2 in (20, 400) for spotted in (0, 1)],
+                    rounded(by.bottle_ml(settings, film, site.areas, own.solids)),
+                    figure(by.warnings(settings, film, mix)),
+                    [by.coats(settings, mix), rounded(by.water(settings)), rounded(by.drying(settings, mix))],
+                    figure(by.cautions(settings, mix)),
+                    by.on_finish(0.1),
+                ]
+            )
+        out[name] = rows
+    stack = [usual_coat("brush", only(RACK.find(n))) for n in ("Gull", "Dew Varnish", "Tin", "Cockle Red")]
+    films = films_of(site, stack)
+    out["stack"] = [figure(x) for x in looks(appearance(list(zip(stack, films, strict=True)), len(site)))]
+    return out
+
+
+def plan():
+    done, own = whole_run(), context()
+    site = own.site
+    rows = [
+        [s.title, s.purpose, s.goes_on, s.how, s.thinning_words, s.drops_words, figure(s.film_um), figure(s.ml)]
+        + [rounded(v) for v in (s.hand_minutes, s.wait_minutes, s.set_up_minutes, s.clean_minutes)]
+        + [figure(s.before), figure(s.after), figure(s.warnings), figure(s.dial)]
+        for s in done.steps
+    ]
+    crests = edges.crests_of(site, LAMP, (0, 8))
+    face = face_of(site.surface, np.array([1.2, -3.75, 19.4]), np.array([-1.2, -3.7, 19.4]))
+    found = fit(site, aim().value, LAMP, only(RACK.find("Pitch Primer")), pots_from(RACK).greys, most=4)
+    grey = [only(RACK.find(n)) for n in ("Soot", "Gull", "Chalk")]
+    return {
+        "steps": rows,
+        "said": [[d.name, d.coats, d.words] for d in done.done],
+        "films": [figure(f) for f in done.films],
+        "edges": [figure(crests.crests), len(crests.strokes), rounded(crests.minutes), rounded(crests.total_mm)],
+        "edge coats": of_coats(edges.edge_coats(task(2), LAMP), site),
+        "mouth": of_coats(
+            mouth_coats(site, face, np.array([1.2, -3.75, 19.4]), np.array([-1.2, -3.7, 19.4]), RACK, True), site
+        ),
+        "fit": [figure(found.coats), figure(outcome(site, found.coats, aim().value))],
+        "gradients": [
+            figure(gradient.between(a, b, mm)) for a, b in zip(grey, grey[1:], strict=False) for mm in (5, 60)
+        ],
+        "tools": [
+            figure(Tools()),
+            Tools(airbrush=False).lack("airbrush"),
+            rounded(Tools(dryer=True).wait(30, "layer")),
+        ],
+        "glow": [
+            rounded(glow.reach_of(emitter.Source("ball", middle=(0, -8, 12), radius=1.0), 4 * np.pi, 3.0, 0.05)),
+            rounded(glow.light_of_value(6.0, exposure.Exposure(), 1.3)),
+            rounded(glow.readable(0.3, exposure.Exposure(), 1.3)),
+        ],
+    }
+
+
+def plan_economy():
+    own, _ = laid(replace_budget(None))
+    numbers = list(range(1, 6))
+    groups = groups_of(own, numbers)
+    paints = [p for p in RACK if p.kind in ("base", "layer")][:14]
+    found = candidates_of(paints, groups)
+    budget = Budget.usual(60)
+    pool = list(range(0, len(found.lab), 7))
+    options = [RegionOptions(k, g, found, pool, scores(found, g)) for k, g in enumerate(groups)]
+    best = [o.best(o.within(pool), step, blends) for o in options for step in (0.5, 2.0) for blends in (True, False)]
+    coats = [
+        usual_coat("brush", Mix((RACK.find("Soot"), RACK.find("Gull")), p), "x", "colour") for p in ((1, 1), (1, 4))
+    ]
+    edge = [usual_coat("brush", Mix((RACK.find("Heron"), RACK.find("Gull")), (1, 3)), "edge", "edges")]
+    return {
+        "groups": figure(groups),
+        "candidates": [figure(found.lab), [found.mix(k).words() for k in pool[:20]]],
+        "options": figure(best),
+        "worth": [rounded(Budget.usual(m).worth) for m in (30, 60, 120, 300)],
+        "palette": figure(palette_of([c.mix for c in coats], [0.05, 0.2], 22.0)),
+        "shared": figure([c.mix.words() for c in from_what_is_out(edge, coats)]),
+        "stand-ins": figure(stand_ins([*coats, *edge], RACK)),
+        "budget": figure(budget),
+    }
+
+
+def replace_budget(budget):
+    own = context()
+    colour = own.wishes("colour")
+    return own.on(own.plan.with_wishes("colour", replace(colour, budget=budget)))
+
+
+def plan_ways():
+    out, site = {}, figure_site()
+    for name, way in ways().items():
+        for number in (2, 3, 4):
+            if not way.suits(site.marking.regions[number - 1].material):
+                continue
+            own = task(number)
+            coats = way.coats(own)
+            out[f"{name} {number}"] = [of_coats(coats, site), figure(nearness(own, seen_after(own, coats)))]
+    for under in (0.05, 0.7):
+        own = task(2, under)
+        out[f"bare {under}"] = figure(nearness(own, own.under))
+    return out
+
+
+def plan_metal():
+    site, out = figure_site(), {}
+    own = site.labels == 4
+    for name, school in metal_schools().items():
+        for shine in (Shine(), Shine((40.0, 20.0), 0.6, 0.7, 0.5, 1.2, 1.6)):
+            for lamp in (LAMP, Lamp(-60, 20)):
+                share = school.shares(site, shine, reflect.world_called("dusk"), lamp)
+                out.setdefault(name, []).append([figure(share), figure(value_of(share, shine))])
+    metal = Metal("facet", "red sky")
+    value = values(site, metal, LAMP)
+    out["holds"] = [
+        figure(holds(site, own, m, LAMP)) for m in (metal, Metal("lamp", "noon"), Metal("layered", "dusk"))
+    ]
+    for mixes in ("nearest mixes", "customary steel ladder"):
+        out[mixes] = of_coats(layers_of(task(4), replace(metal, mixes=mixes, wash="a dark wash"), value), site)
+    found = facets_of(site, metal.shine)
+    out["trainer"] = [
+        figure(unrolled(site, f, value, metal, [p for p in RACK if p.kind == "base"])) for f in found[:3]
+    ]
+    return out
+
+
+def plan_schools():
+    out, site = {}, figure_site()
+    kits = {
+        "all": Tools(),
+        "no airbrush": Tools(airbrush=False),
+        "by hand": Tools(airbrush=False, can=False),
+        "weak": Tools(needles=(0.4,), highest_psi=20),
+    }
+    for lamp in (LAMP, Lamp(0, -40)):
+        for kind, tools in kits.items():
+            kit = Kit(site.surface, lamp, pots_from(RACK), tools)
+            for name, school in schools().items():
+                if not school.lack(kit):
+                    coats = school.coats(kit)
+                    out[f"{name} {kind} {lamp.elevation:g}"] = figure(
+                        [(c.technique, c.mix.words(), c.label, c.settings) for c in [*coats, *more_dark([], kit)]]
+                    )
+                else:
+                    out[f"{name} {kind}"] = school.lack(kit)
+    out["titles"] = [school_title(n) for n in (*schools(), "fit", "nothing")]
+    return out
+
+
+def plan_stages():
+    own, done = context(), whole_run()
+    out = {
+        name: [figure(own.stage(name).items(own)), of_coats([c for c in done.coats if c.stage == name], own.site)]
+        for name in ("undercoat", "colour", "metal", "edges", "face", "glow", "wear", "finish", "prepare")
+    }
+    lens = own.site.marking.ids[5]
+    wishes = own.wishes("glow").glows
+    stage = own.stage("glow")
+    out["glow"] = [figure(stage.row(own, w, own.target().value, {})) for w in wishes]
+    out["new glows"] = [
+        figure(stage.new(own, kind, 7, **given))
+        for kind, given in (
+            ("region", {"region": lens}),
+            ("under", {}),
+            ("left", {}),
+            ("ball", {"place": (0.0, -4.0, 10.0), "out": (0.0, -1.0, 0.0), "off": 3.0}),
+            ("hot metal", {"place": (7.5, -3.0, 21.0), "out": (0.0, 0.0, 1.0), "off": 0.0}),
+        )
+    ]
+    out["lens"] = figure(own.stage("glow").lens(own, lens))
+    out["rim"] = figure(rim_spots(own.site))
+    out["target"] = [figure(own.target().value), figure(own.target().rgb), figure(own.target("colour").rgb)]
+    out["nothing wished"] = [
+        figure(own.on(own.plan.with_wishes("wear", WearWishes(amounts={}))).stage("wear").items(own)),
+        figure(own.stage("colour").near(own.with_coats(done.coats))),
+    ]
+    return out
+
+
+def sculpt():
+    site = figure_site()
+    surface, bends = site.surface, site.bends
+    spot = np.array([0.0, -4.0, 10.0])
+    raw = Mesh(surface.points, surface.faces)
+    tree = pieces.pieces_of(surface, site.paintable, bends)
+    whole = mend(raw)
+    seam = parts.seams(surface, [parts.Part(f"Part {k}", 0, k) for k in range(6)], site.paintable)
+    crests = relief.lines(surface, None, bends)
+    return {
+        "relief": [
+            figure(x) for x in (relief.cavity(surface), relief.exposed(surface), curvature.mean_curvature(surface))
+        ],
+        "lines": [
+            [len(crests), rounded(sum(c.length for c in crests)), sum(c.convex for c in crests)],
+            figure(relief.lengths(crests, bends, aim().value, site.labels, 5)),
+        ],
+        "brush": [
+            figure(brush.dab(surface, spot, np.array([0.0, -1.0, 0.0]), 2.0, False)),
+            *(figure(brush.by_facing(surface, w)) for w in brush.WAYS),
+            figure(brush.likeness(surface, bends)),
+            figure(brush.evened(bends, site.labels == 3)),
+            figure(brush.filled(bends, site.labels == 3, site.labels == 2, surface.areas)),
+        ],
+        "grown": [figure(growth.grow(surface, spot, c, bends)) for c in (20.0, 40.0, 90.0)],
+        "widened": [figure(growth.widened(surface, site.labels == 3, n)) for n in (-2, 1, 3)],
+        "tree": [figure(tree.children), figure(tree.cost), figure(tree.area), tree.base],
+        "cut": [figure(tree.cut(n)) for n in (3, 6, 12)],
+        "facets": figure(
+            [(f.kind, f.mm2, f.length, f.width, f.hollow, f.neighbours) for f in facets(surface, bends)]
+        ),
+        "planes": [figure(planes_of(raw, least).mm2) for least in (1.0, 8.0)],
+        "parts": [figure(parts.pull(surface, 6)), figure(parts.areas(surface, 6, site.paintable)), figure(seam)],
+        "stand": [
+            [[g.up, g.reason] for g in guess_up(raw)],
+            *(figure(guess_units(t)) for t in (0.03, 1.2, 28, 700)),
+            figure(stand(raw, Standing("y", "z", 40)).vertices),
+        ],
+        "mended": figure(whole.findings),
+        "texture": figure(texture.texture_mm(surface)),
+        "skin": figure(along_the_skin(surface, bends, spot[None], 12.0)),
+        "quick": [figure(quick_samples(surface, 600)[0]), figure(clustered(raw, 900)[0].vertices)],
+        "seen": [figure(display.seen_from(surface, a, e)) for a, e in ((0, 8), (120, 40))],
+    }
+
+
+def view():
+    site, done = figure_site(), whole_run()
+    levels = np.clip(np.column_stack([aim().value * 25] * 3), 0, 255).astype(np.uint8)
+    shot = step_picture.plan_snapshot(site, Camera(20, 10), 120, 150, 24.0)
+    face = face_of(site.surface, np.array([1.2, -3.75, 19.4]), np.array([-1.2, -3.7, 19.4]))
+    drawn = lenses(site, 5, LAMP, 0.2)
+    metal = Metal("facet", "red sky")
+    value = values(site, metal, LAMP)
+    bases = [p for p in RACK if p.kind == "base"]
+    trained = unrolled(site, facets_of(site, metal.shine)[0], value, metal, bases)
+    read = reading.reading(site, aim().value, aim().lab, Camera(0, 8), locals_=context().locals)
+    film = done.films[2]
+    sides = ("front", "back", "left")
+    facts = SheetFacts("Lamp keeper", "From above.", 22.4, 900.0, "Mind this.", ["A seam of 12 mm."], models=2)
+    picture = formats.png_bytes(np.full((30, 24, 3), 120, np.uint8))
+    pdf = PdfReader(BytesIO(plan_pdf(facts, done.steps[:6], list(sides), lambda k, v: picture, picture)))
+    finish = np.linspace(0, 1, len(site)).astype(np.float32)
+    return {
+        "pictures": [
+            figure(cut_out(site.surface, levels, Camera(18, 8), 64, 80)),
+            figure(colour_picture(site.surface, levels, Camera(60, 20), 40, 50)),
+            figure(step_picture.covered(film)),
+            figure(step_picture.step_picture(site, shot, Camera(20, 10), levels, step_picture.covered(film))),
+            figure(step_picture.look_picture(site, shot, levels[:, 0])),
+            figure(step_picture.sheet_shot(site, Camera(90, 10), Camera(0, 8)).seen),
+        ],
+        "drawings": {
+            "face": numbers_in(flat.face_svg(face)),
+            "lens": numbers_in(flat.lens_svg(drawn)),
+            "facet": numbers_in(flat.facet_svg(trained)),
+            "edges": numbers_in(edges.drawn_svg(edges.crests_of(site, LAMP, (0, 8)), (0, 8))),
+            "front": numbers_in(front_svg([(30, 0.5, "a"), (60, 0.7, "b"), (120, 0.9, "c")], 1)),
+        },
+        "reading": [figure(read), rounded(reading.michelson(np.array([0.1, 0.5]))), rounded(reading.blur_mm(400))],
+        "borders": figure(reading.borders_of(site, aim().value)),
+        "sheen": figure(
+            sheen.with_sheen(levels, site.surface, finish, 1 - finish, LAMP.direction, np.array([0, -1.0, 0.1]))
+        ),
+        "arrows": figure(strokes.arrows(shot, site.surface.points[:, 2].astype(np.float32), film > 0)),
+        "sheet": [" ".join(page.extract_text().split())[:400] for page in pdf.pages],
+        "sheet places": [sorted({(round(m[4]), round(m[5])) for m in _places(page)})[:LISTED] for page in pdf.pages],
+        "tasks": [task_words(t) for s in done.steps for t in (*s.before, *s.after)][:6],
+        "files": [
+            figure(np.frombuffer(formats.png_bytes(levels[:100].reshape(10, 10, 3)), np.uint8)[:40]),
+            len(formats.lit_glb(site.surface, aim().value, levels[:, 0])),
+            len(formats.ply_bytes(site.surface.points, site.surface.faces, {"value": aim().value}, [])),
+        ],
+    }
+
+
+def _places(page):
+    found = []
+    page.extract_text(visitor_text=lambda text, cm, tm, font, size: found.append(tm) if text.strip() else None)
+    return found
+
+
+def numbers_in(svg):
+    """The numbers of a drawing in order, and its words."""
+    numbers = [float(n) for n in re.findall(r"-?\d+\.?\d*", svg)]
+    return [len(numbers), rounded(sum(numbers)), rounded(float(np.cos(np.arange(len(numbers)) * 0.7) @ numbers))]
+
+
+def target_():
+    site, rig = figure_site(), RIG
+    out = {
+        "ladders": [
+            figure(local.ladder(local.usual_local(m, a, c)))
+            for m, a, c in (
+                ("cloth", "important", "#2d5c93"),
+                ("skin", "focal point", None),
+                ("metal", "quiet", None),
+            )
+        ],
+        "path": figure(local.ladder(local.Local("#a02020", "cloth", dark="#3a0a20", bright="#ffb070"))),
+        "paths": [figure(hue.usual_path(c)) for c in ("#a02020", "#e0c020", "#2d5c93", "#3f9f6a", "#808080")],
+        "exposure": [
+            figure(exposure.value_of_light(np.linspace(0, 1.4, 30).astype(np.float32), e, 1.2))
+            for e in (exposure.Exposure(), exposure.Exposure(2.0, 9.0, 1.4))
+        ],
+        "laid between": figure(exposure.laid_between(np.linspace(0, 9, 20), exposure.Exposure(), 2.0, 7.0)),
+        "bands": figure(
+            greys.lay_bands(site.surface, aim().value, greys.Greys(), exposure.Exposure(), site.paintable)
+        ),
+        "histogram": figure(greys.value_histogram(site.surface, aim().value, site.paintable)),
+        "small": figure(small_lights(site, np.linspace(0, 1, len(site)).astype(np.float32), 0.7)),
+        "schemes": [
+            figure(scheme.schemes_of_words(w)) for w in (["warm"], ["cold", "dark"], ["bright", "calm", "sea"])
+        ],
+        "of a picture": figure(scheme.schemes_of_picture(["#203040", "#a05020", "#d0c090", "#507050"])),
+        "named": figure(
+            scheme.named_by_place(
+                Marking(site.labels, tuple(Region(f"Guess {k}") for k in range(1, 6))), site.surface, site.paintable
+            ).regions
+        ),
+        "in a scheme": figure(
+            scheme.in_scheme(site.marking.regions, [5, 4, 3, 2, 1], scheme.schemes_of_words(["warm"])[0], RACK)
+        ),
+    }
+    for tints in (None, tint.Tints("#ffd9a8", "#a8c8ff", "#ffffff")):
+        colours = [local.usual_local("stone"), *(local.local_of(r) for r in site.marking.regions)]
+        found = target(site, rig, colours, tints or tint.Tints())
+        out[f"target {tints is not None}"] = [figure(found.value), figure(found.rgb), figure(found.lab)]
+    return out
+
+
+def light():
+    site, small = figure_site(), ball_site()
+    surface = site.surface
+    source = emitter.Source("ball", middle=(0.0, -8.0, 12.0), radius=1.0)
+    glow_ = emitter.glow_of(site, source)
+    plane = planes.plane_at(surface, "under")
+    glow_plane = emitter.glow_of(site, plane)
+    lit = light_on(site, RIG)
+    hot = heat.heated(site, [(7.5, -3.0, 21.0)], 9.0)
+    burning = flame.flamed(site, [(0.0, -3.0, 19.0)], 6.0)
+    world = reflect.world_called("by the fire")
+    return {
+        "key": [figure(key_light(surface, lamp, 8).light) for lamp in (LAMP, Lamp(200, -10, 30))],
+        "sky": [figure(sky.sky_light(surface, site.visibility, kind)) for kind in ("uniform", "overcast")],
+        "rig": [figure(lit), rounded(RIG.full)],
+        "dimmed": figure(lit.dimmed(0.4).total),
+        "ball": [figure(glow_.factor), figure(glow_.own)],
+        "plane": [figure(glow_plane.factor), figure(plane)],
+        "heat": [
+            figure(hot.heat),
+            figure(hot.band),
+            figure(hot.black),
+            figure(hot.colour),
+            figure(heat.widths(9.0, 0.8)),
+        ],
+        "flame": figure(burning),
+        "worlds": {
+            name: [
+                rounded(own.brightest),
+                figure(own.seen(np.random.default_rng(2).normal(size=(50, 3)))),
+                figure(reflect.mirrored(surface, site.visibility, (0, 8), own, 0.2)),
+            ]
+            for name, own in reflect.WORLDS.items()
+        },
+        "controls": [
+            figure(reflect.controls_of(world)),
+            figure(reflect.with_disc_at(world, "lamp", 0.3, 0.4, (0, 8))),
+            figure(reflect.with_disc_at(reflect.world_called("noon"), "glow", -0.4, -0.2, (20, 8))),
+            figure(reflect.with_controls(world, {"sky_low": 0.4, "lamp_size": 25, "glow_light": 1.5}, (0, 8))),
+            figure(reflect.on_ball(np.array([0.1, 0.5]), np.array([0.2, -0.5]), (30, 10))),
+        ],
+        "tints": [tint.of_temperature(k) for k in (1900, 2700, 6500, 9000)] + [figure(tint.even_light("#ffd9a8"))],
+        "small": figure(light_on(small, RIG).total),
+    }
+
+
+ROOMS: dict[str, Callable] = {
+    "coat": coat,
+    "plan": plan,
+    "plan/economy": plan_economy,
+    "plan/ways": plan_ways,
+    "plan/metal": plan_metal,
+    "plan/schools": plan_schools,
+    "plan/stages": plan_stages,
+    "sculpt": sculpt,
+    "view": view,
+    "target": target_,
+    "light": light,
+}
+
+
+def numbers_of(room):
+    """The numbers of the trade, and of the method, as the modules of a room have them: by module and name."""
+    package = importlib.import_module(f"{core.__name__}.{room.replace('/', '.')}")
+    out = {}
+    for found in pkgutil.iter_modules(package.__path__):
+        if found.ispkg:
+            continue
+        module = importlib.import_module(f"{package.__name__}.{found.name}")
+        own = {n: v for n, v in vars(module).items() if NUMBERS.match(n)}
+        for name, value in own.items():
+            if isinstance(value, int | float | str | tuple | list | dict | np.ndarray) and not isinstance(
+                value, type
+            ):
+                out[f"{found.name}.{name}"] = figure(value)
+    return out
+
+
+def figures(room):
+    """All figures of a room."""
+    return json.loads(json.dumps({"numbers": numbers_of(room), **ROOMS[room]()}, default=str))
+
+
+def main():
+    kept = json.loads(HERE.read_text()) if HERE.exists() else {}
+    for room in sys.argv[1:] or ROOMS:
+        kept[room] = figures(room)
+        print(room, len(json.dumps(kept[room])), flush=True)
+    HERE.write_text(json.dumps(kept, indent=0, ensure_ascii=False, sort_keys=True) + "\n")
+
+
+if __name__ == "__main__":
+    main()
