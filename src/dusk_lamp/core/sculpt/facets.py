@@ -23,6 +23,7 @@ FLAT = np.radians(7.0)  # normals within a flat facet differ by no more, by area
 LEAST_SHARE = 0.004  # of the whole skin, of a round form
 LEAST_MM2, USUAL_HEIGHT, LEAST_PLANE = 1.2, 32.0, 0.0004  # of a plane on a model so many mm high; share of the skin
 MOST_DOTS, NEAREST = 400_000, 6
+GOOD_SHARE = 0.3  # of the faces round a sample lie on the part that it goes with
 BETWEEN = 4  # faces between facets that meet
 ROUND = 0.1  # of the spread of normals that a cylinder or a ball leaves unexplained
 LEAST_STROKE_MM = 0.05  # a stroke shorter than this has no direction
@@ -96,12 +97,12 @@ def facets(
     whole = float(area.sum())
     planes = planes_of(mesh, max(LEAST_MM2 * (surface.height / USUAL_HEIGHT) ** 2, LEAST_PLANE * whole))
     label = _with_round_forms(planes, area, whole)
-    face_of = None if mesh is bends.joined else _nearest_faces(surface, mesh, area)
     label = _cut(mesh, label, planes.smooth, area, surface.spacing, cuts)
     known = _noted(mesh, label, area, surface.spacing, notes)
     mm2 = summed(np.maximum(label, 0), np.where(label >= 0, area, 0.0), int(label.max(initial=-1)) + 1)
     if not cuts:
         mm2[: len(planes.mm2)] = planes.mm2
+    of_sample = None if mesh is bends.joined else _by_sample(surface, mesh, area, label)
     out: list[tuple[int, Facet]] = []
     for k in np.argsort(-mm2, kind="stable").tolist():
         rows = np.flatnonzero(label == k)
@@ -111,10 +112,10 @@ def facets(
         kind, along = ("flat", np.zeros(3)) if flat else _kind(planes.smooth[rows], area[rows], middle[rows])
         kind = known.get(k, kind)
         own = np.zeros(len(surface), np.bool_)
-        if face_of is None:
+        if of_sample is None:
             own[np.unique(surface.faces[rows])] = True
         else:
-            own = label[face_of] == k
+            own = of_sample == k
         if kind in ("", "none") or not own.any():
             continue
         normal = planes.normals[k] if flat else _mean(planes.smooth[rows], area[rows])
@@ -176,13 +177,24 @@ def _spread(label: NDArray[np.int32], mates: NDArray[np.int32]) -> NDArray[np.in
     return label
 
 
-def _nearest_faces(surface: Surface, mesh: Mesh, area: NDArray) -> NDArray[np.int64]:
-    """(N,) the face of the mesh that each sample lies on: the nearest that looks its way."""
+def _by_sample(surface: Surface, mesh: Mesh, area: NDArray, label: NDArray[np.int32]) -> NDArray[np.int64]:
+    """(N,) the part of each sample: of those that the faces round it lie on, the first that has a good share of them,
+    so that all samples along an edge go with the same side, and a border is as straight as the edge."""
     dots, face = dots_on(mesh, area, max(surface.spacing, float(np.sqrt(area.sum() / MOST_DOTS))))
-    normals = mesh.crosses()
-    at = cKDTree(dots).query(surface.points, k=min(NEAREST, len(dots)), workers=-1)[1].reshape(len(surface), -1)
-    facing = np.einsum("nkj,nj->nk", normals[face[at]], surface.normals) > 0
-    return face[at[np.arange(len(at)), np.argmax(facing, axis=1)]]
+    normals, corners = mesh.crosses(), surface.points[surface.faces].astype(float)
+    middle, own = corners.mean(axis=1), np.cross(corners[:, 1] - corners[:, 0], corners[:, 2] - corners[:, 0])
+    at = cKDTree(dots).query(middle, k=min(NEAREST, len(dots)), workers=-1)[1].reshape(len(middle), -1)
+    facing = np.einsum("nkj,nj->nk", normals[face[at]], own) > 0
+    part = label[face[at[np.arange(len(at)), np.argmax(facing, axis=1)]]].astype(np.int64) + 1  # 0: none
+    mm2, count = np.repeat(np.linalg.norm(own, axis=1), 3), int(part.max(initial=0)) + 1
+    round_it = coo_matrix((mm2, (surface.faces.ravel(), np.repeat(part, 3))), (len(surface), count)).tocsr()
+    whole = np.maximum(np.asarray(round_it.sum(axis=1)).ravel(), 1e-12)
+    round_it.sum_duplicates()
+    rows = np.repeat(np.arange(len(surface)), np.diff(round_it.indptr))
+    enough = (round_it.data >= GOOD_SHARE * whole[rows]) & (round_it.indices > 0)
+    out = np.full(len(surface), count)
+    np.minimum.at(out, rows[enough], round_it.indices[enough])
+    return np.where(out < count, out - 1, -1)
 
 
 def _noted(mesh: Mesh, label: NDArray, area: NDArray, spacing: float, notes: Sequence[FacetNote]) -> dict[int, str]:
