@@ -160,7 +160,7 @@ def test_only_what_is_owned_is_proposed(lit):
     practice, craft page 5."""
     surface = lit[0].surface
     can, brushes = Tools(airbrush=False), Tools(airbrush=False, can=False)
-    assert [n for n, s in schools().items() if not can.lack(*s.needs)] == ["twotone", "drybrush"]
+    assert [n for n, s in schools().items() if not can.lack(*s.needs)] == ["twotone", "drybrush", "oils"]
     assert [n for n, s in schools().items() if not brushes.lack(*s.needs)] == [
         "drybrush"
     ] and "airbrush" in brushes.lack("airbrush")

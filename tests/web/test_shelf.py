@@ -9,6 +9,7 @@ import trimesh
 
 from dusk_lamp.core.units import left_words
 from dusk_lamp.store.models import Job, Sculpt
+from dusk_lamp.store.open_sculpts import OpenSculpts
 from dusk_lamp.web.events import STREAMS
 
 from ..shapes import ball
@@ -222,3 +223,13 @@ def test_time_left_is_said_no_finer_than_it_is_known():
 
 def _now(painter):
     return json.loads(painter.client.get("/events").get_data(as_text=True).split("data: ")[1].split("\n")[0])
+
+
+def test_a_page_before_its_sculpt_is_lit_is_asked_to_wait(painter, sculpt_id, store, app):
+    with store.session() as session:
+        session.get(Sculpt, sculpt_id).sky_key = None
+    app.extensions["workshop"].sculpts = OpenSculpts(store)
+    url = f"/sculpts/{sculpt_id}/metal.json"
+    assert "is being prepared" in painter.json("GET", url, None, 409).get_json()["error"]
+    waiting = painter.client.get(url, headers={"X-Waits": "1"})
+    assert waiting.status_code == 202 and waiting.get_json()["step"] == "Waiting for its light"

@@ -169,11 +169,13 @@ def _http_error(error: HTTPException) -> tuple[Response | str, int]:
     }
     code = error.code or 500
     sentence = words.get(code, "something went wrong on our side; nothing was lost")
-    return _said(sentence, code, **({"preparing": True} if code == 409 else {}))  # a script asks again once it is lit
+    if code == 409 and "X-Waits" in request.headers:  # whoever can wait asks again once it is lit
+        return jsonify(step="Waiting for its light", share=0.0, number=0), 202
+    return _said(sentence, code)
 
 
-def _said(sentence: str, code: int, **more: bool) -> tuple[Response | str, int]:
+def _said(sentence: str, code: int) -> tuple[Response | str, int]:
     """The sentence as JSON for scripts, as a page for people."""
     if wants_json():
-        return jsonify(error=sentence, **more), code
+        return jsonify(error=sentence), code
     return render_template("error.html", sentence=sentence, code=code), code

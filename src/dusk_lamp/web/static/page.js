@@ -41,17 +41,15 @@ export async function patient(url, options = {}, box = document.getElementById("
   };
   try {
     for (;;) {
-      const answer = await send(url, options);
-      if (answer.status === 409 && (await answer.clone().json()).preparing) {
-        tell("Waiting for its light", null, "");
-        stop.hidden = true;
-        await until(() => false, 900, 2000);
-        continue;
-      }
+      const answer = await send(url, { ...options, headers: { "X-Waits": "1", ...(options.headers || {}) } });
       if (answer.status !== 202) return answer;
       const { step, share, number } = await answer.json();
       tell(step, share, "");
-      stop.hidden = false;
+      stop.hidden = !number;
+      if (!number) {
+        await until(() => false, 900, 2000);
+        continue;
+      }
       stop.onclick = () => send(`/working/${number}/stop`, { method: "POST" });
       await until((going) => {
         const own = going.working.find((w) => w.number === number);

@@ -221,6 +221,8 @@ export default class Glow {
   }
 
   list() {
+    if (this.folded === undefined) $("glow-new").open = !this.plan.glows.length; // as one comes in; then as it is left
+    this.folded = true;
     $("glows").replaceChildren(
       ...this.plan.glows.map((g) => {
         const item = document.createElement("li"),
