@@ -310,11 +310,22 @@ def plan_economy():
     coats = [
         usual_coat("brush", Mix((RACK.find("Soot"), RACK.find("Gull")), p), "x", "colour") for p in ((1, 1), (1, 4))
     ]
-    edge = [usual_coat("brush", Mix((RACK.find("Heron"), RACK.find("Gull")), (1, 3)), "edge", "edges")]
+    soot, gull, heron = (RACK.find(n) for n in ("Soot", "Gull", "Heron"))
+    chalk = RACK.find("Chalk")
+    wanted = (Mix((heron, gull), (1, 3)), Mix((soot, gull), (5, 19)), Mix((soot, chalk), (4, 1)), only(heron))
+    edge = [usual_coat("brush", mix, "edge", "edges") for mix in wanted]
+    few = []
+    for k, g in enumerate(groups):  # three puddles of its own, far apart: they are blended
+        near = scores(found, g)
+        own = [int(np.argmin(np.linalg.norm(found.lab - g.lab[at], axis=1))) for at in (0, len(g.lab) // 2, -1)]
+        region = RegionOptions(k, g, found, sorted(set(own)), near)
+        few += [region.best(region.within(sorted(set(own))), step, True) for step in (0.001, 0.02, 0.2)]
     return {
         "groups": figure(groups),
         "candidates": [figure(found.lab), [found.mix(k).words() for k in pool[:20]]],
         "options": figure(best),
+        "blended": figure(few),
+        "budgets": figure([Budget.usual(m) for m in (45, 120, 240)]),
         "worth": [rounded(Budget.usual(m).worth) for m in (30, 60, 120, 300)],
         "palette": figure(palette_of([c.mix for c in coats], [0.05, 0.2], 22.0)),
         "shared": figure([c.mix.words() for c in from_what_is_out(edge, coats)]),
