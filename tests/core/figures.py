@@ -517,6 +517,7 @@ def view():
         "arrows": figure(strokes.arrows(shot, site.surface.points[:, 2].astype(np.float32), film > 0)),
         "sheet": [" ".join(page.extract_text().split())[:400] for page in pdf.pages],
         "sheet places": [sorted({(round(m[4]), round(m[5])) for m in _places(page)})[:LISTED] for page in pdf.pages],
+        "sheet drawn": [numbers_in(page.get_contents().get_data().decode("latin-1")) for page in pdf.pages],
         "tasks": [task_words(t) for s in done.steps for t in (*s.before, *s.after)][:6],
         "files": [
             figure(np.frombuffer(formats.png_bytes(levels[:100].reshape(10, 10, 3)), np.uint8)[:40]),
@@ -532,14 +533,15 @@ def _places(page):
     return found
 
 
-def numbers_in(svg):
-    """The numbers of a drawing in order, and its words."""
-    numbers = [float(n) for n in re.findall(r"-?\d+\.?\d*", svg)]
-    return [len(numbers), rounded(sum(numbers)), rounded(float(np.cos(np.arange(len(numbers)) * 0.7) @ numbers))]
+def numbers_in(drawing):
+    """The numbers of a drawing, the first of them one by one."""
+    numbers = [float(n) for n in re.findall(r"-?\d+\.?\d*", drawing)]
+    return [len(numbers), *(rounded(n) for n in numbers[:150]), rounded(sum(numbers))]
 
 
 def target_():
     site, rig = figure_site(), RIG
+    half = np.linspace(0, 1, len(site)).astype(np.float32)
     out = {
         "ladders": [
             figure(local.ladder(local.usual_local(m, a, c)))
@@ -560,7 +562,10 @@ def target_():
             greys.lay_bands(site.surface, aim().value, greys.Greys(), exposure.Exposure(), site.paintable)
         ),
         "histogram": figure(greys.value_histogram(site.surface, aim().value, site.paintable)),
-        "small": figure(small_lights(site, np.linspace(0, 1, len(site)).astype(np.float32), 0.7)),
+        "small": figure(small_lights(site, half, 0.7) - half),
+        "none small": figure(small_lights(site, half, 0.0) - half),
+        "black": figure(local.ladder(local.Local("#000000", "cloth"))),
+        "other colours": figure(aim().with_rgb(aim().rgb * np.float32(0.6)).value),
         "schemes": [
             figure(scheme.schemes_of_words(w)) for w in (["warm"], ["cold", "dark"], ["bright", "calm", "sea"])
         ],
