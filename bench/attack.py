@@ -167,7 +167,8 @@ def kills(bench: Bench, until: float, rng: random.Random) -> str:
         def save(painter: Painter = painter, last: dict[str, Any] = last, over: threading.Event = over) -> None:
             while not over.is_set():
                 angle = round(rng.uniform(-180, 180), 3)
-                wish = {**kept, "rig": {**kept["rig"], "lamp": {**kept["rig"]["lamp"], "azimuth": angle}}}  # type: ignore[dict-item]
+                lamp = {**kept["rig"]["lamp"], "azimuth": angle}
+                wish = {**kept, "rig": {**kept["rig"], "lamp": lamp}}  # type: ignore[dict-item]
                 code, _ = painter.json("PUT", f"/sculpts/{sculpt}/plan", {**wish, "revision": 0, "anyway": True})
                 if code == 200:
                     last["light"] = angle
@@ -340,7 +341,8 @@ def openings(bench: Bench, _until: float, rng: random.Random) -> str:
         at = f"/sculpts/{order[k % len(order)]}"
         for url in ("/light", "/surface.bin", "/regions", "/undercoat", "/undercoat.json", "/sheet"):
             codes.add(painter.send("GET", at + url)[0])
-    most = int(re.search(r"VmHWM:\s+(\d+)", Path(f"/proc/{pages}/status").read_text())[1]) * 1024 / 1e9  # type: ignore[index]
+    status = Path(f"/proc/{pages}/status").read_text()
+    most = int(re.search(r"VmHWM:\s+(\d+)", status)[1]) * 1024 / 1e9  # type: ignore[index]
     bench.kill()
     return f"60 openings of {len(order)} sculpts, answers {sorted(codes)}: at most {most:.2f} GB"
 
@@ -358,7 +360,8 @@ def users(bench: Bench, until: float, rng: random.Random) -> str:
     bench.start()
     first, sculpt = prepared(bench)
     page = first.send("GET", f"/sculpts/{sculpt}/light")[1].decode()
-    wish = {name: json.loads(re.search(rf"data-{name}='([^']+)'", page)[1]) for name in ("rig", "greys", "exposure")}  # type: ignore[index]
+    names = ("rig", "greys", "exposure")
+    wish = {n: json.loads(re.search(rf"data-{n}='([^']+)'", page)[1]) for n in names}  # type: ignore[index]
     waits: list[tuple[float, float]] = []
     codes: dict[int, int] = {}
     lock = threading.Lock()

@@ -72,7 +72,8 @@ def three_mf(objects: str, items: str) -> bytes:
         z.writestr(
             "3D/m.model",
             '<model unit="millimeter" '
-            f'xmlns="http://schemas.microsoft.com/3dmanufacturing/core/2015/02"><resources>{objects}</resources><build>{items}</build></model>',
+            f'xmlns="http://schemas.microsoft.com/3dmanufacturing/core/2015/02">'
+            f"<resources>{objects}</resources><build>{items}</build></model>",
         )
     return out.getvalue()
 

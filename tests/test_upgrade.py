@@ -275,8 +275,8 @@ def test_what_was_kept_by_a_regions_name_or_number_is_kept_by_its_id(tmp_path):
         ]
         for place, (stage, on, way) in enumerate(coats):
             database.execute(
-                "INSERT INTO coat (scheme_id, place, stage, technique, mix, settings, goes_on, muted, "
-                "label, way) VALUES (1, ?, ?, 'brush', ?, '{}', ?, 0, ?, ?)",
+                "INSERT INTO coat (scheme_id, place, stage, technique, mix, settings, goes_on, muted, label, way) "
+                "VALUES (1, ?, ?, 'brush', ?, '{}', ?, 0, ?, ?)",
                 (place, stage, json.dumps(coat["mix"]), json.dumps(on), way or "prime", way),
             )
         database.execute("DELETE FROM kept_scheme")
@@ -284,8 +284,8 @@ def test_what_was_kept_by_a_regions_name_or_number_is_kept_by_its_id(tmp_path):
             regions = [{"name": "Gem", "colour": "#2030ff" if name == "Blue" else "#ff3020"}]
             kept = [{**coat, "stage": "colour", "where": mask, "way": name}]
             database.execute(
-                "INSERT INTO kept_scheme (id, sculpt_id, name, coats, choice, regions, tints) VALUES "
-                "(?, 1, ?, ?, ?, ?, '{}')",
+                "INSERT INTO kept_scheme (id, sculpt_id, name, coats, choice, regions, tints) VALUES (?, 1, ?, ?, "
+                "?, ?, '{}')",
                 (
                     id_,
                     name,

@@ -82,6 +82,17 @@ def page(chromium, server):
     assert trouble == []
 
 
+def brought(chromium, server, file):
+    """The address of a sculpt brought to the shelf, up to its stage."""
+    page = chromium.new_page()
+    page.goto(server.address)
+    page.set_input_files('input[type="file"]', str(file))
+    page.wait_for_selector('.card-sculpt:not(:has([data-working])) a:has-text("Stand it up")', timeout=90_000)
+    url = page.locator(".card-sculpt .picture a").first.get_attribute("href")
+    page.close()
+    return f"{server.address}{url.rsplit('/', 1)[0]}"
+
+
 def to_stage(page, name):
     """Go to a stage by the string of lamps, its group opened where it is closed."""
     link = page.locator(f'.string [data-stage="{name}"]')

@@ -10,7 +10,7 @@ from PIL import Image
 from pypdf import PdfReader
 
 from ..shapes import ball, together
-from .conftest import Server, to_stage
+from .conftest import Server, brought, to_stage
 
 
 @pytest.fixture(scope="module")
@@ -29,13 +29,7 @@ def figure(tmp_path_factory):
 @pytest.fixture(scope="module")
 def bench_url(server, chromium, figure):
     """A sculpt brought once for the tests of the bench."""
-    page = chromium.new_page()
-    page.goto(server.address)
-    page.set_input_files('input[type="file"]', str(figure))
-    page.wait_for_selector('.card-sculpt:not(:has([data-working])) a:has-text("Stand it up")', timeout=90_000)
-    url = page.locator(".card-sculpt .picture a").first.get_attribute("href")
-    page.close()
-    return server.address + url.replace("/stand", "/light")
+    return f"{brought(chromium, server, figure)}/light"
 
 
 def open_bench(page, url):

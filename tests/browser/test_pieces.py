@@ -4,18 +4,13 @@ and keys."""
 import numpy as np
 import pytest
 
+from .conftest import brought
 from .test_painter import open_bench, until, with_a_rack
 
 
 @pytest.fixture(scope="module")
 def scan_url(server, chromium, bunny_file):
-    page = chromium.new_page()
-    page.goto(server.address)
-    page.set_input_files('input[type="file"]', str(bunny_file))
-    page.wait_for_selector('.card-sculpt:not(:has([data-working])) a:has-text("Stand it up")', timeout=90_000)
-    url = page.locator(".card-sculpt .picture a").first.get_attribute("href")
-    page.close()
-    return server.address + url.rsplit("/", 1)[0] + "/regions"
+    return f"{brought(chromium, server, bunny_file)}/regions"
 
 
 def on_the_scan(page, url):

@@ -1,9 +1,9 @@
 """Figures that stay as they are unless a change is meant: `python -m tests.core.figures` writes them anew.
 
-Physics and facts of the trade are tested against something outside, elsewhere. What stands here are the many numbers
-in between that no painter could name but all would feel: the numbers of the trade as each module has them, and what
-techniques, schools, ways, stages, lights, targets and drawings come to on two small sculpts. A difference is no
-error by itself; it says that a plan comes out another way, and wants a word in the change log.
+Physics and facts of the trade are tested against something outside, in the other tests. Here are kept the numbers of
+the trade as each module has them, and what techniques, schools, ways, stages, lights, targets and drawings come to on
+two small sculpts. A difference need not be an error; it says that plans come out another way, and belongs into the
+change log.
 """
 
 import hashlib
@@ -674,7 +674,16 @@ def main():
     for room in sys.argv[1:] or ROOMS:
         kept[room] = figures(room)
         print(room, len(json.dumps(kept[room])), flush=True)
-    HERE.write_text(json.dumps(kept, indent=0, ensure_ascii=False, sort_keys=True) + "\n")
+    HERE.write_text(_by_line(kept))
+
+
+def _by_line(kept):
+    """JSON with a line for each figure of a room, so that a difference is short to read."""
+    rooms = []
+    for room in sorted(kept):
+        lines = [f"{json.dumps(k)}: {json.dumps(v, ensure_ascii=False)}" for k, v in sorted(kept[room].items())]
+        rooms.append(f"{json.dumps(room)}: {{\n" + ",\n".join(lines) + "\n}")
+    return "{\n" + ",\n".join(rooms) + "\n}\n"
 
 
 if __name__ == "__main__":

@@ -2,6 +2,7 @@
 
 import argparse
 import json
+from datetime import datetime
 from pathlib import Path
 from typing import Any
 
@@ -33,13 +34,16 @@ def add_commands(commands: Any) -> None:
 
 
 def _room(args: argparse.Namespace) -> None:
-    from ..web.tools import read_room
+    from ..core.plain import plain
+    from ..core.plan.room_sensor import read
 
-    read = read_room(args.sensor)
+    now = datetime.now()
+    room = read(args.sensor, now.hour * 60 + now.minute)
+    words = f"{room.drying_words} {room.words}".strip()
     if args.json:
-        print(json.dumps(read))
+        print(json.dumps({**plain(room), "words": words}))
     else:
-        print(f"{read['temperature']:g} °C, {read['humidity']:g} % humidity. {read['words']}")
+        print(f"{room.temperature:g} °C, {room.humidity:g} % humidity. {words}")
 
 
 def _backup(args: argparse.Namespace) -> None:

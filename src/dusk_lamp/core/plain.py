@@ -168,7 +168,8 @@ def built(kind: type[T], given: Any, what: str = "what arrived", *, whole: bool 
         SettingError: something is missing, of another kind, or outside its range.
     """
     try:
-        if whole and isinstance(given, Mapping) and not {f.name for f in fields(kind)} <= given.keys():  # type: ignore[arg-type]
+        names = {f.name for f in fields(kind)}  # type: ignore[arg-type]
+        if whole and isinstance(given, Mapping) and not names <= given.keys():
             raise KeyError("a field")
         return _made(kind, given)
     except SettingError:
@@ -192,7 +193,8 @@ def _made(kind: Any, given: Any) -> Any:
         if not isinstance(given, Mapping):
             raise TypeError(f"no {kind} in a {type(given)}")
         hints = _hints(kind)  # type: ignore[arg-type]
-        return kind(**{f.name: _made(hints[f.name], given[f.name]) for f in fields(kind) if _given(f, given)})  # type: ignore[operator]
+        own = {f.name: _made(hints[f.name], given[f.name]) for f in fields(kind) if _given(f, given)}
+        return kind(**own)  # type: ignore[operator]
     if origin is tuple:
         if isinstance(given, str | bytes | Mapping):
             raise TypeError("words for a row of values")

@@ -38,18 +38,8 @@ PLANNED = (
     "wear",
     "sheet",
 )
-PACE_S = (
-    412.0,
-    95.0,
-    88.0,
-    74.0,
-    131.0,
-    268.0,
-    310.0,
-    190.0,
-    224.0,
-    156.0,
-)  # of the steps that are done, as a painter took them
+# of the steps that are done, as a painter took them
+PACE_S = 412.0, 95.0, 88.0, 74.0, 131.0, 268.0, 310.0, 190.0, 224.0, 156.0
 
 
 def sculpt_file(demo: Demo) -> bytes:

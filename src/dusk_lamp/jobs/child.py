@@ -66,8 +66,7 @@ def call(
 
     Raises:
         DuskLampError: the function's own; TooLongError: it had not ended in time. Stopped: `stopped` said so; it
-        ended within
-            two seconds. CrashedError: the child died.
+        ended within two seconds. CrashedError: the child died.
     """
     mine, theirs = multiprocessing.Pipe(duplex=False)
     child = _context().Process(target=_entry, args=(theirs, int(memory_gb * 2**30), function, args), daemon=True)

@@ -31,8 +31,7 @@ def run(work: Work) -> None:
         if now < was - WORSE:
             raise Stopped(
                 f"the passes that were found bring {per_cent(now)} within half a value of the light with "
-                f"{len(coats)} coats; "
-                f"yours bring {per_cent(was)} with {len(before)}, and were kept"
+                f"{len(coats)} coats; yours bring {per_cent(was)} with {len(before)}, and were kept"
             )
     wishes = context.wishes(STAGE.name).of("fit", span)
     with work.store.saving() as session:

@@ -13,11 +13,8 @@ from ..core.plan.tools import Tools
 from ..core.sculpt.parts import Part
 from ..core.sculpt.stand import Standing
 
-FILLS_THE_SHELF, USUAL, LOOKED_AT = (
-    0,
-    1,
-    2,
-)  # how urgent a job is; the first gives way to the others in the middle of it
+# how urgent a job is; the first gives way to the others in the middle of it
+FILLS_THE_SHELF, USUAL, LOOKED_AT = 0, 1, 2
 OWNER = 1  # whose everything is, as long as a bench has one user
 
 

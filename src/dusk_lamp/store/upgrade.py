@@ -122,12 +122,13 @@ def _version(path: Path) -> str | None:
         raise DatabaseError(f"the database {path} cannot be opened ({e}); nothing was changed") from e
     except sqlite3.DatabaseError as e:
         raise DatabaseError(
-            f"the database {path} is damaged or no database of Dusk Lamp's; nothing was changed. "
-            f"Copies from before upgrades lie in {path.parent / BACKUPS}"
+            f"the database {path} is damaged or no database of Dusk Lamp's; nothing was changed. Copies from before "
+            f"upgrades lie in {path.parent / BACKUPS}"
         ) from e
 
 
 def _counts(path: Path) -> dict[str, int]:
     with closing(sqlite3.connect(path)) as database:
         names = [r[0] for r in database.execute("SELECT name FROM sqlite_master WHERE type = 'table'")]
-        return {n: database.execute(f'SELECT count(*) FROM "{n}"').fetchone()[0] for n in names if n[:7] != "sqlite_"}  # noqa: S608
+        own = [n for n in names if n[:7] != "sqlite_"]
+        return {n: database.execute(f'SELECT count(*) FROM "{n}"').fetchone()[0] for n in own}  # noqa: S608

@@ -169,7 +169,7 @@ def _http_error(error: HTTPException) -> tuple[Response | str, int]:
     }
     code = error.code or 500
     sentence = words.get(code, "something went wrong on our side; nothing was lost")
-    if code == 409 and "X-Waits" in request.headers:  # whoever can wait asks again once it is lit
+    if code == 409 and "X-Waits" in request.headers:  # a script that waits asks again
         return jsonify(step="Waiting for its light", share=0.0, number=0), 202
     return _said(sentence, code)
 

@@ -8,7 +8,7 @@ from sqlalchemy.orm import Session
 
 from ..core.errors import SettingError
 from ..core.plain import plain
-from ..core.plan.face import Face, eye_words, eyes_seen, pair_words
+from ..core.plan.face import eye_words
 from ..core.plan.mouth import MOUTH
 from ..core.plan.simulation import digest
 from ..core.plan.stages.face import STAGE, FaceWishes
@@ -39,18 +39,11 @@ def shown(sculpt_id: int) -> Response:
         painted=own.context.wishes(STAGE.name).eyes,
         mouth=own.context.wishes(STAGE.name).mouth,
         can=face is not None,
-        words=[eye_words(face.right), eye_words(face.left), *face.words, *_worse(own, face)] if face else [],
+        words=[eye_words(face.right), eye_words(face.left), *face.words, *filter(None, [STAGE.worse(own.context)])]
+        if face
+        else [],
         drawing=url_for(".drawing", sculpt_id=sculpt_id, v=digest(plain(face))) if face else "",
     )
-
-
-def _worse(own: Opened, face: Face) -> list[str]:
-    """Which of the eyes in the plan comes out worse."""
-    coats = STAGE.coats(own.context, STAGE.eyes(own.context)) if own.context.wishes(STAGE.name).eyes else []
-    places = STAGE.places(own.context)
-    seen = eyes_seen(own.site, coats, face, places["left"], places["right"])
-    said = pair_words(seen) if seen else ""
-    return [said] if said else []
 
 
 @blueprint.get("/sculpts/<int:sculpt_id>/face.svg")

@@ -109,8 +109,7 @@ def serve(host: str, port: int, data: Path | None, *, with_demo: bool = False) -
 
     Raises:
         DuskLampError: the port is taken, the folder cannot be written or is in use, its database cannot be opened,
-        or there is
-            no passphrase where one is needed.
+        or there is no passphrase where one is needed.
     """
     settings = settings_from()
     taken = _port(host, port)  # first of all: nobody waits a minute to read that it is taken

@@ -1,7 +1,6 @@
 """My tools: what is at the table. Schools, settings and steps propose nothing else."""
 
 from datetime import datetime
-from pathlib import Path
 from typing import Any
 
 from flask import Blueprint, Response, jsonify, redirect, render_template, request, url_for
@@ -10,7 +9,7 @@ from werkzeug.wrappers import Response as AnyResponse
 from ..core.errors import SettingError
 from ..core.paint.thin import NEEDLES
 from ..core.plan.room import USUAL_C, USUAL_DAMP, Room
-from ..core.plan.room_sensor import LONGEST, SIMULATED, reading_from, simulated
+from ..core.plan.room_sensor import read
 from ..core.plan.schools import schools
 from ..core.plan.tools import VARNISHES, Tools
 from ..store import painters
@@ -19,7 +18,6 @@ from .workshop import wants_json, workshop
 
 blueprint = Blueprint("tools", __name__)
 MOST_BRUSHES = 12
-LEAST_TOLD = 0.95  # times the usual wait, from where on nobody notices
 
 
 @blueprint.get("/tools")
@@ -40,7 +38,6 @@ def _page(own: Tools, trouble: str = "", kept: bool = False) -> str:
         trouble=trouble,
         kept=kept,
         lacks=lacks,
-        room_words=room_words(own.room),
         sensor=workshop().settings.room_sensor,
         brushes=", ".join(f"{b:g}" for b in own.brushes),
     )
@@ -49,34 +46,10 @@ def _page(own: Tools, trouble: str = "", kept: bool = False) -> str:
 @blueprint.get("/tools/room.json")
 def room() -> Response:
     """What the room's sensor reads now: temperature, humidity, and what that asks of the hand."""
-    return jsonify(read_room(workshop().settings.room_sensor))
-
-
-def read_room(sensor: str) -> dict[str, Any]:
-    """What a sensor reads: its file's, or the simulated one's at this time of day.
-
-    Raises:
-        SettingError: there is none, or it cannot be read.
-    """
-    if not sensor:
-        raise SettingError("no room sensor is set up; see DUSK_LAMP_ROOM_SENSOR in the settings")
-    if sensor == SIMULATED:
-        now = datetime.now()
-        found = simulated(now.hour * 60 + now.minute)
-    else:
-        try:
-            with Path(sensor).open(encoding="utf-8", errors="replace") as f:
-                found = reading_from(f.read(LONGEST))
-        except OSError as e:
-            raise SettingError(f"the room's sensor cannot be read: {e.strerror or e}") from e
-    return {"temperature": found.temperature, "humidity": found.humidity, "words": room_words(found)}
-
-
-def room_words(room: Room) -> str:
-    """How long paint takes there, and what that asks of the hand."""
-    times = room.wait("layer")
-    usual = LEAST_TOLD <= times <= 2 - LEAST_TOLD
-    return f"Paint dries {'as usual' if usual else f'in {times:.1f} times the usual time'} here. {room.words}".strip()
+    now = datetime.now()
+    found = read(workshop().settings.room_sensor, now.hour * 60 + now.minute)
+    words = f"{found.drying_words} {found.words}".strip()
+    return jsonify(temperature=found.temperature, humidity=found.humidity, words=words)
 
 
 @blueprint.post("/tools")

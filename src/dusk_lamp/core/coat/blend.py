@@ -35,8 +35,7 @@ class Blend(Brush):
         """In a step's words."""
         return (
             f"Lay it, then draw its edge out over about {settings.width:.1f} mm with a clean, damp brush while it "
-            "is wet, "
-            "from the strong side to the weak."
+            "is wet, from the strong side to the weak."
         )
 
 

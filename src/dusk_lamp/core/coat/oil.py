@@ -12,14 +12,11 @@ from ..sculpt.site import Site
 from .technique import Technique, film_um
 
 CAVITY_KEPT = 0.3  # a recess this deep keeps all of it
-MATT_HOLDS, SATIN_HOLDS = (
-    0.35,
-    0.1,
-)  # of the film stays in the texture, however hard one wipes; gloss wipes clean. CP-32; from memory
+# of the film stays in the texture, however hard one wipes; gloss wipes clean. CP-32; from memory
+MATT_HOLDS, SATIN_HOLDS = 0.35, 0.1
 OIL_WORDS = (  # CP-38
     "The thinner is gone in a quarter of an hour, the oil can be worked for hours, varnish after a day; paint other "
-    "parts "
-    "meanwhile, nothing but oil over it."
+    "parts meanwhile, nothing but oil over it."
 )
 STAIN_THINNED = 2.0
 BARE_MATT = 0.25  # a finish duller than this
@@ -78,8 +75,7 @@ class OilWipe(Technique):
             return ""
         return (
             "Over bare matt the oil stains and does not wipe clean, and the thinner can lift the paint: a coat of "
-            "gloss or "
-            "satin varnish first."
+            "gloss or satin varnish first."
         )
 
     def cautions(self, settings: Any, mix: Mix) -> tuple[str, ...]:

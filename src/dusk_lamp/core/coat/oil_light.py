@@ -49,8 +49,7 @@ class OilLight(Technique):
 
     def film(self, site: Site, settings: Lights, solids: float = 1.0) -> NDArray[np.float32]:
         """(N,) by how squarely a spot faces the light, little where something stands in its way, none in recesses."""
-        name = f"seen from {settings.azimuth:g}, {settings.elevation:g}"
-        seen = site.once(name, lambda: key_light(site.surface, Lamp(settings.azimuth, settings.elevation), 1).visible)
+        seen = key_light(site.surface, Lamp(settings.azimuth, settings.elevation), 1).visible
         return (self._facing(site, settings) * (1 - SHADED * (1 - seen))).astype(np.float32)
 
     def film_roughly(
@@ -80,8 +79,7 @@ class OilLight(Technique):
         far = "a little" if settings.spread < 0.35 else "far" if settings.spread > 0.65 else "half-way"
         return (
             f"Dab it unthinned where the light falls, {self.where_from(settings)}, then blend its edge {far} into "
-            "the oil "
-            f"that is left, with a soft dry brush: thick sticks to thin. {OIL_WORDS}"
+            f"the oil that is left, with a soft dry brush: thick sticks to thin. {OIL_WORDS}"
         )
 
     def where_from(self, settings: Any) -> str:

@@ -519,8 +519,7 @@ class Spraying(Technique):
         )
         return (
             f"{light}: {settings.needle:g} mm needle, {psi_words(settings.psi)}, {settings.distance:.0f} mm away, "
-            f"{moved}; "
-            f"{guide}, at {drawn}."
+            f"{moved}; {guide}, at {drawn}."
         )
 
     def where_from(self, settings: Spray) -> str:

@@ -23,11 +23,8 @@ HUES = {
 }
 CATCHES_FROM = 3  # the hue, from 0, from which on near edges catch (the fourth)
 WAVES = 24
-RAGGED, DEEP, DOWN = (
-    0.45,
-    0.25,
-    2.5,
-)  # of the field: how broken the edges are, what a recess adds, how soon it ends downward
+# of the field: how broken the edges are, what a recess adds, how soon it ends downward
+RAGGED, DEEP, DOWN = 0.45, 0.25, 2.5
 HEART = 0.86  # of the field: the dark heart is inside that
 DAB_MM = 0.5
 

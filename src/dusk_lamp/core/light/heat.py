@@ -90,8 +90,7 @@ def heated(site: Site, spots: Sequence[Sequence[float]], length: float, mark: fl
 
     Args:
         spots: (3,) mm each. length: mm from a spot to the cool end. mark: mm, what the airbrush or brush leaves.
-        seed: of
-        the broken scale.
+        seed: of the broken scale.
     Raises:
         SettingError: a spot off the sculpt, or a length that makes no sense.
     """

@@ -123,8 +123,7 @@ def thinning_for(mix: Mix, keep: float = USUAL_SHARE, sketch: Sequence[float] = 
     each = ", ".join(f"{number_word(n).lower()} {100 * found.left[n]:.0f} %" for n in range(1, LEAST_PASSES + 2))
     said = (
         f"{in_drops(THINNEST)}, and it takes more of the sketch than you want to lose: of its range one pass after "
-        "another keeps "
-        f"{each}. Stop when you like it, take a more transparent paint or an ink, or keep less."
+        f"another keeps {each}. Stop when you like it, take a more transparent paint or an ink, or keep less."
     )
     return Advice(THINNEST, LEAST_PASSES, float(found.left[LEAST_PASSES]), said)
 

@@ -62,8 +62,8 @@ def from_swatch(colour: str, hiding: float, coat_um: float = NORMAL_COAT_UM, *, 
     """
     if not (np.isfinite(hiding) and LEAST_HIDING <= hiding <= MOST_HIDING):
         raise SettingError(
-            f"hiding is the contrast ratio of one coat, between {LEAST_HIDING:g} and just under 1 "
-            f"(such as {HIDING['opaque']:g}), not {hiding:g}"
+            f"hiding is the contrast ratio of one coat, between {LEAST_HIDING:g} and just under 1 (such as "
+            f"{HIDING['opaque']:g}), not {hiding:g}"
         )
     if not (np.isfinite(coat_um) and coat_um > 0):
         raise SettingError(f"a coat has a thickness in µm, such as {NORMAL_COAT_UM:g}, not {coat_um:g}")

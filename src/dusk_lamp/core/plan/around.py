@@ -63,8 +63,7 @@ def _assembly(context: Context, coats: Sequence[Coat]) -> list[tuple[int, Task]]
     kept = Task(
         "Keep the glue faces bare",
         f"Cover where the {counted(len(loose), 'part', 'parts')} painted apart will be glued: a dab of putty or "
-        "tape, "
-        "before the primer.",
+        "tape, before the primer.",
         care("mask") * len(loose),
         0.0,
         ("putty",),
@@ -72,8 +71,7 @@ def _assembly(context: Context, coats: Sequence[Coat]) -> list[tuple[int, Task]]
     joined = Task(
         "Put the parts together",
         "Take the covers off, scrape the glue faces clean, dry-fit, then cement. What is common to all parts is "
-        "painted "
-        "once, from here on.",
+        "painted once, from here on.",
         care("join") * len(loose),
         care("cement dries"),
         ("knife", "cement"),

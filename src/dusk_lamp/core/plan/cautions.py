@@ -16,8 +16,7 @@ CAUTIONS = {
     ),
     "airbrush": (
         "Spray in an extracted booth or outdoors, with a respirator rated for the paint; no flame nearby. The mask "
-        "stays on "
-        "while the airbrush is rinsed.",
+        "stays on while the airbrush is rinsed.",
         "Use a hose rated for the pressure, and a compressor with a relief valve.",
     ),
     "pigment, sprayed": ("Never spray, sand or swallow paint with cadmium, cobalt or lead pigments.",),

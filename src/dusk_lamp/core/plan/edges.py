@@ -22,15 +22,11 @@ from .ways.way import BRUSHED, Task, brushed
 WIDEST_MM, FINEST_MM = 0.4, 0.15  # low and high: thinner upward; common practice, from memory
 DARKEST, LIGHTEST = 5.5, 9.5  # values, low and high: brighter upward
 LEAST_MM = 0.4  # a shorter stroke is a dot
-MM_A_MINUTE, LIFT_MINUTES = (
-    60.0,
-    0.05,
-)  # of a steady hand, and to lift and set down again. Common practice, from memory
+# of a steady hand, and to lift and set down again. Common practice, from memory
+MM_A_MINUTE, LIFT_MINUTES = 60.0, 0.05
 MEET = 3  # crests that make a corner
-LINING_MM, TOUCHES = (
-    0.3,
-    0.3,
-)  # width of a lining; share of a crease that touches a region and is its own. From memory
+# width of a lining; share of a crease that touches a region and is its own. From memory
+LINING_MM, TOUCHES = 0.3, 0.3
 WHITE = 7.0  # values: no dark line between two regions lighter than this (craft page, section 9)
 
 STAGE = "edges"
@@ -105,8 +101,7 @@ def crests_of(
 
     Args:
         lamp: None for every crest lit. view: azimuth, elevation; None for every crest seen. scale: mm, of what counts
-        as a
-        crest. least: mm of the shortest.
+        as a crest. least: mm of the shortest.
     """
     known = site.lines if scale is None else lines(site.surface, scale, site.bends)
     found = [o for o in known if o.convex and o.length >= least]

@@ -235,9 +235,8 @@ def pair_words(seen: tuple[Seen, Seen]) -> str:
         return ""
     return (
         f"Its {worse.side} eye came out worse: {worse.white:.2f} mm² of white are seen, and {better.white:.2f} mm² "
-        "in "
-        f"the other. Paint it first, and set the other to match: a touch more off-white on the {worse.side}, or a "
-        f"heavier line on the {better.side}."
+        f"in the other. Paint it first, and set the other to match: a touch more off-white on the {worse.side}, or "
+        f"a heavier line on the {better.side}."
     )
 
 
@@ -247,8 +246,7 @@ def eye_words(eye: Eye) -> str:
     height = "up" if eye.up >= 0 else "down"
     return (
         f"Its {eye.side} eye: {abs(eye.toward_right):.2f} mm to your {side}, {abs(eye.up):.2f} mm {height} from the "
-        "middle; "
-        f"opening {eye.width:.2f} × {eye.height:.2f} mm, iris {eye.iris:.2f} mm."
+        f"middle; opening {eye.width:.2f} × {eye.height:.2f} mm, iris {eye.iris:.2f} mm."
     )
 
 

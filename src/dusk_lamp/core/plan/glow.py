@@ -35,10 +35,8 @@ LONGEST_REACH = 300.0  # mm
 STAGE = "glow"
 TINTED = 0.5  # of a coat's film that a tint 1:1 leaves
 FAINT, LAST = 0.5, 0.3  # of that in the far band, and of the last tint over the source
-SPILLS_MM, TIDY_SHARE = (
-    0.6,
-    0.3,
-)  # how far a tint spills over its rim, and the share of a coat that tidies it; from memory
+# how far a tint spills over its rim, and the share of a coat that tidies it; from memory
+SPILLS_MM, TIDY_SHARE = 0.6, 0.3
 KEEPS = 0.8  # of their own contrast, that receivers should keep
 SHOWS = 4.0  # ΔE00 toward the glow that a tint must bring, or it is not seen
 HIGHLIT = 0.25  # values that an edge with a highlight of its own is lighter than what lies beside it

@@ -54,8 +54,7 @@ def overspray(site: Site, coat: Coat, later: Sequence[Coat]) -> Overspray:
     less = "masking" if masking < brushing else "brushing it instead"
     words = (
         f"Overspray on {where}, of which later coats hide {100 * hidden:.0f} %. Masking takes "
-        f"{minutes_words(masking)}, "
-        f"a brush {minutes_words(max(brushing, 0))} more: {less} costs less."
+        f"{minutes_words(masking)}, a brush {minutes_words(max(brushing, 0))} more: {less} costs less."
         if hidden < 0.95
         else f"Overspray on {where}; later coats hide it."
     )

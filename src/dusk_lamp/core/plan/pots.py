@@ -87,12 +87,10 @@ def pots_from(rack: Rack, steps: int = 5, primer: str | None = None, through: st
 
     Args:
         steps: greys with the primer. primer: its name; None for the darkest. through: the paint a coloured ladder
-        goes through;
-            None for the strongest colour of middle value.
+        goes through; None for the strongest colour of middle value.
     Raises:
         SettingError: nothing dark, nothing light, a ladder of fewer than two greys, a primer too light to sketch
-        upon, a
-            colour as dark or as light as the ends of the ladder, or no such paint.
+        upon, a colour as dark or as light as the ends of the ladder, or no such paint.
     """
     if steps < 2:
         raise SettingError("an undercoat needs at least two greys, a dark and a light one")

@@ -12,6 +12,7 @@ from ..plain import checked, number
 
 USUAL_C, USUAL_DAMP = 20.0, 50.0  # what data sheets give their times for: 20 to 23 °C, 50 % of humidity
 QUICKEST, SLOWEST = 0.4, 3.0  # of the usual wait: a film's own water has to reach its skin; from memory
+UNNOTICED = 0.95  # times the usual wait, from where on nobody notices
 HOT_C, COLD_C, DRY, DAMP = 26.0, 12.0, 35.0, 70.0  # where painters notice; common practice, section 13
 
 
@@ -37,6 +38,13 @@ class Room:
         else:
             times = Room().deficit / max(self.deficit, 1e-6)
         return min(SLOWEST, max(QUICKEST, times))
+
+    @property
+    def drying_words(self) -> str:
+        """How long paint takes to dry there."""
+        times = self.wait("layer")
+        usual = UNNOTICED <= times <= 2 - UNNOTICED
+        return f"Paint dries {'as usual' if usual else f'in {times:.1f} times the usual time'} here."
 
     @property
     def words(self) -> str:

@@ -7,6 +7,7 @@ use, are read too.
 import hashlib
 import json
 import math
+from pathlib import Path
 from typing import Any
 
 from ..errors import SettingError
@@ -45,6 +46,23 @@ def reading_from(text: str) -> Room:
             raise SettingError(f"the sensor's reading has no {name}")
         found[name] = round(float(value), 1)
     return built(Room, found, "the sensor's reading")
+
+
+def read(sensor: str, minutes: float) -> Room:
+    """What a sensor reads: the last reading in its file, or the simulated one's so many minutes after midnight.
+
+    Raises:
+        SettingError: there is none, it cannot be read, or what it wrote is no reading.
+    """
+    if not sensor:
+        raise SettingError("no room sensor is set up; see DUSK_LAMP_ROOM_SENSOR in the settings")
+    if sensor == SIMULATED:
+        return simulated(minutes)
+    try:
+        with Path(sensor).open(encoding="utf-8", errors="replace") as f:
+            return reading_from(f.read(LONGEST))
+    except OSError as e:
+        raise SettingError(f"the room's sensor cannot be read: {e.strerror or e}") from e
 
 
 def simulated(minutes: float, seed: int = 1) -> Room:

@@ -60,8 +60,7 @@ def laid(context: Context, say: Say = lambda *_: None) -> tuple[Context, list[St
             raise SettingError(
                 f"“{coat.label}” goes on some of {coat.where.number:,} spots, but this sculpt is laid out in "
                 f"{len(context.site):,}: it is another file, stands another way, or was laid out with another "
-                "number of "
-                "samples; give wishes instead of coats"
+                "number of samples; give wishes instead of coats"
             )
     done = []
     for k, (name, stage) in enumerate(stages().items()):

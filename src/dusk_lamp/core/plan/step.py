@@ -29,8 +29,8 @@ SPRAYED_CUP, BRUSHED_CUP = (
     (1.0, 0.5),
 )  # minutes to mix a paint, and to clean up; common practice, from memory
 VARNISHED = (
-    "One thin, even coat, and let it dry through. What is below is safe from then on: what goes wrong above "
-    "it wipes off."
+    "One thin, even coat, and let it dry through. What is below is safe from then on: what goes wrong above it "
+    "wipes off."
 )
 EVERYTHING_WORDS, SPOTS_WORDS = "everything", "the marked spots"
 BY_ITSELF = " What is painted apart is held by itself, turned as it will be on the model."
@@ -47,9 +47,9 @@ class Step:
     paint that one model takes. paint: the mix in words. seconds: on the trigger, or None. laid_um: µm of film that
     was asked for, or None for a spray. film_um: where it lies thickest. ml: out of the bottles, one model.
     coats: thin coats that it is laid in, each dry before the next. hand_minutes, wait_minutes: of all of them, at one
-    model, and until its next step. set_up_minutes, clean_minutes: for all of them
-    once. oil: it stays workable for hours. dial: where it comes from on the dome seen from above, None where that
-    does not matter; turns: it comes from all round at that height. before, after: tasks around it, without paint.
+    model, and until its next step. set_up_minutes, clean_minutes: for all of them once. oil: it stays workable for
+    hours. dial: where it comes from on the dome seen from above, None where that does not matter; turns: it comes
+    from all round at that height. before, after: tasks around it, without paint.
     within, adds: the share of the area near the target after it, and by how much that grew, where that is known.
     """
 

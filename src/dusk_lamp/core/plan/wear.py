@@ -178,8 +178,7 @@ def wear_coats(
 
     Args:
         amounts: 0..1 of each layer by its name. spared: ids of the regions that stay clean. seed: of the pattern.
-        shares: of
-        regions, as the painter changed them.
+        shares: of regions, as the painter changed them.
     Raises:
         SettingError: the rack has nothing to mix them from.
     """

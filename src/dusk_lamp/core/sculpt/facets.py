@@ -27,10 +27,8 @@ GOOD_SHARE = 0.3  # of the faces round a sample lie on the part that it goes wit
 BETWEEN = 4  # faces between facets that meet
 ROUND = 0.1  # of the spread of normals that a cylinder or a ball leaves unexplained
 LEAST_STROKE_MM = 0.05  # a stroke shorter than this has no direction
-ONE_WAY, EVERY_WAY = (
-    0.02,
-    0.12,
-)  # of the spread of normals: less along an axis and it is a cylinder; this much and it is a ball
+# of the spread of normals: less along an axis and it is a cylinder; this much and it is a ball
+ONE_WAY, EVERY_WAY = 0.02, 0.12
 
 
 @dataclass(frozen=True)

@@ -57,8 +57,7 @@ def examined(
                 "holes",
                 f"{_count(len(widths), 'hole')} in the surface, {size}",
                 "Light falls into a hole and the inside shows. Closing puts a flat skin over each; paint is planned "
-                "on "
-                "it. Pinholes under a brush mark need not be closed.",
+                "on it. Pinholes under a brush mark need not be closed.",
                 "close_holes",
                 _near(tree, surface, at[np.unique(rim)]),
             )
@@ -86,8 +85,7 @@ def examined(
                 "turned",
                 " and ".join(what).capitalize(),
                 "Turned the right way out when the file was read: nothing is left to do. Your slicer may need it "
-                "mended "
-                "in the file itself.",
+                "mended in the file itself.",
                 "",
                 _near(tree, surface, spots),
             )
@@ -99,8 +97,7 @@ def examined(
                 "hidden",
                 f"{hidden:,.0f} mm² inside, where parts are pushed through each other or hollow",
                 "No eye and no brush reaches it: it is left out of every area, and no paint is counted for it. It "
-                "need "
-                "not be mended.",
+                "need not be mended.",
                 "",
                 _beside(surface, ~paintable),
             )
@@ -112,8 +109,7 @@ def examined(
                 "crowded",
                 f"{_count(int((edges.faces > 2).sum()), 'edge')} shared by more than two triangles",
                 "Harmless for light and paint: rays do not mind. Mend it in your sculpting program only if the "
-                "slicer "
-                "complains.",
+                "slicer complains.",
                 "",
                 _near(tree, surface, placing.to_bench(mesh.vertices[crowded])),
             )
@@ -124,11 +120,10 @@ def examined(
         finds.append(
             Find(
                 "thin",
-                f"{area:,.0f} mm² thinner than {THIN_SHARE * (surface.height or surface.size):.2g} mm, "
-                f"the thinnest {thinnest:.2g} mm",
+                f"{area:,.0f} mm² thinner than {THIN_SHARE * (surface.height or surface.size):.2g} mm, the thinnest "
+                f"{thinnest:.2g} mm",
                 "Nothing to mend for paint: light does not shine through. Handle it last, hold it by the thick end, "
-                "and "
-                "brush along the edge, not across it.",
+                "and brush along the edge, not across it.",
                 "",
                 marks,
             )

@@ -108,6 +108,7 @@ def suggested_attention(region: "Region") -> str:
     return ATTENTION[2] if any(hint in words for hint in SUGGESTS["stone"]) else ATTENTION[1]
 
 
+BARE = 0.02  # of the area: with less unmarked, nothing is proposed any more
 LEAST_OF_THE_REST = 0.003  # of the area: less of a guess than that is no region
 UNNAMED = re.compile(r"(Region|Guess) \d+")  # what a region is called before somebody names it
 
@@ -254,6 +255,11 @@ class Marking:
         known = {r.name.casefold(): r.id for r in before.regions} if by_name else {}
         regions = tuple(replace(r, id=known.pop(r.name.casefold(), 0)) for r in self.regions)
         return Marking(self.labels, regions, max(self.last_id, before.last_id))
+
+    def room_for(self, areas: NDArray[np.floating]) -> int:
+        """How many pieces of a first guess may lie over what is not marked yet; none where that is hardly anything.
+        areas: mm² of the rest and of each region."""
+        return MOST_REGIONS - len(self.regions) if areas[0] > BARE * areas.sum() else 0
 
     def filled_with(self, found: "Marking", surface: Surface, paintable: NDArray[np.bool_]) -> "Marking":
         """This marking with what it leaves unmarked given to the regions of another, as far as they are worth a

@@ -190,8 +190,8 @@ def mend(raw: Mesh) -> Mended:
     faces = faces[keep]
     if len(faces) < FEWEST_FACES:
         raise SculptShapeError(
-            f"only {len(faces)} {'triangle' if len(faces) == 1 else 'triangles'} with any area: "
-            "that is a scrap, not a sculpt; export the whole figure"
+            f"only {len(faces)} {'triangle' if len(faces) == 1 else 'triangles'} with any area: that is a scrap, "
+            "not a sculpt; export the whole figure"
         )
 
     mesh = Mesh(mesh.vertices, faces)

@@ -190,7 +190,8 @@ class Seam:
 
     def either_side(self, surface: Surface, field: NDArray[np.floating]) -> tuple[float, float]:
         """The mean of a field on either side of the seam, by area."""
-        return tuple(float(np.average(field[s], weights=surface.areas[s] + 1e-12)) for s in (self.on_a, self.on_b))  # type: ignore[return-value]
+        a, b = (float(np.average(field[s], weights=surface.areas[s] + 1e-12)) for s in (self.on_a, self.on_b))
+        return a, b
 
 
 def seams(surface: Surface, named: list[Part], paintable: NDArray[np.bool_]) -> list[Seam]:

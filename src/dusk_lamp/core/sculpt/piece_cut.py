@@ -14,11 +14,24 @@ from scipy.sparse.csgraph import breadth_first_order, dijkstra, maximum_flow
 
 from .pieces import Pieces
 
+HALF = 0.5  # of a facet's area belongs to a region, and the facet does
 FAR_SHARE = 0.6  # of the region's area, by the way from the stroke: what lies beyond stays in the region
 DETOUR = 20.0  # how many times longer the way across a border is
 IN_A_CREASE, SHARP = 0.1, 2  # what a mm of border costs in a crease; and the power its openness is taken to
 WHOLE = 1_000_000  # flow is in whole numbers: the largest capacity of an edge
 MOST = 2**31 - 1  # of flow
+
+
+def cut_by_stroke(
+    tree: Pieces, areas: NDArray[np.floating], own: NDArray[np.bool_], touched: NDArray[np.bool_]
+) -> NDArray[np.bool_]:
+    """(N,) what a stroke takes out of a region. areas: (N,) mm²; own: (N,) the region's samples; touched: (N,) those
+    under the stroke."""
+    facet, mm2 = tree.facet_of_sample, areas.astype(np.float64)
+    whole = np.maximum(np.bincount(facet, mm2, minlength=tree.leaves), 1e-12)
+    inside = np.bincount(facet, mm2 * own, minlength=tree.leaves) > HALF * whole
+    stroke = np.bincount(facet, own & touched, minlength=tree.leaves) > 0
+    return (cut_out(tree, inside, stroke) | stroke)[facet] & own
 
 
 def cut_out(tree: Pieces, inside: NDArray[np.bool_], stroke: NDArray[np.bool_]) -> NDArray[np.bool_]:
@@ -58,7 +71,7 @@ def least_cut(
     a: NDArray, b: NDArray, cost: NDArray, taken: NDArray[np.bool_], kept: NDArray[np.bool_]
 ) -> NDArray[np.bool_]:
     """(C,) the nodes, with all of `taken` and none of `kept`, whose border costs least; the fewest of them where two
-    cost the same. a, b: (E,) nodes that meet, at a cost (E,) where only one of them is in. Costs are told apart to a
+    cost the same. a, b: (E,) nodes that meet, at a cost (E,) where only one of them is in. Costs are compared to a
     millionth of the largest."""
     count = len(taken)
     source, sink = count, count + 1

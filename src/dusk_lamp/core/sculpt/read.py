@@ -74,8 +74,7 @@ def _read_stl(path: Path, size: int) -> Mesh:
         raise SculptShapeError("the file holds no triangles; export it again with the figure selected")
     raise SculptFileError(
         f"the file says it holds {triangles:,} triangles, but there is room for {held:,}: it was cut short or "
-        "garbled; "
-        "download or export it again"
+        "garbled; download or export it again"
     )
 
 

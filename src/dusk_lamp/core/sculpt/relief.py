@@ -18,10 +18,8 @@ USUAL_SCALE_SHARE = 0.5 / 32  # 0.5 mm on a 32 mm figure, the middle of a brush'
 RADIUS_SHARE = 0.5  # an edge rounder than this share of the scale is a curve of the form, not an edge
 LEAST_DEGREES = 12.0  # a bend gentler than this is no edge, however small its radius: it is noise
 DOUBLE_SHARE = 0.8  # a line with this share of its places beside a longer one is the same edge again
-STUD_SHARE, LEVEL = (
-    0.08,
-    0.3,
-)  # of the model's size: a ring no wider is a stud's; no steeper, it faces up and is lit all round
+# of the model's size: a ring no wider is a stud's; no steeper, it faces up and is lit all round
+STUD_SHARE, LEVEL = 0.08, 0.3
 EVEN_ROUNDS = 2
 LEAST_LENGTH = 2.0  # an edge shorter than this many scales is a bump
 GRAZE = 0.05  # less light than this is a lamp that only grazes past
@@ -55,9 +53,9 @@ class Bends:
     """How the faces of a surface meet: the bend at every edge, and on which side.
 
     joined: the surface with the two sides of its sharp edges welded together again. place: (N,) int32, the joined
-    vertex that each sample lies at. edges: its edges. angle: (E,) float64
-    radians between the normals of the two faces, 0 where there are not two. convex: (E,) bool. across: (E,) float64
-    mm from middle to middle of the two faces, measured square to the edge.
+    vertex that each sample lies at. edges: its edges. angle: (E,) float64 radians between the normals of the two
+    faces, 0 where there are not two. convex: (E,) bool. across: (E,) float64 mm from middle to middle of the two
+    faces, measured square to the edge.
     """
 
     def __init__(self, surface: Surface) -> None:

@@ -15,10 +15,8 @@ from .mend import weld
 from .mesh import Mesh, summed
 
 BRUSH_MARK_SHARE = 0.15 / 32  # sample spacing over height: a fine brush mark, 0.15 mm on a 32 mm figure
-FEWEST_SAMPLES, MOST_SAMPLES = (
-    100_000,
-    190_000,
-)  # by default, before sharp edges are split; a painter may ask for others
+# by default, before sharp edges are split; a painter may ask for others
+FEWEST_SAMPLES, MOST_SAMPLES = 100_000, 190_000
 SAMPLES_LIMIT = 2_000_000
 SHARP_DEGREES = 40.0  # a bend sharper than this is an edge of the form and gets a normal on either side
 DENSE, THIN = 6, 5  # a file with six times the faces wanted is first thinned to five times the vertices

@@ -5,10 +5,8 @@ from numpy.typing import NDArray
 
 from .surface import Surface, smoothed
 
-FINE_MM, FORM_MM = (
-    0.45,
-    1.6,
-)  # radii: what is averaged away as texture, and as form, on a model USUAL_HEIGHT high. From memory
+# radii: what is averaged away as texture, and as form, on a model USUAL_HEIGHT high. From memory
+FINE_MM, FORM_MM = 0.45, 1.6
 USUAL_HEIGHT = 32.0
 MOST_ROUNDS = 60
 

@@ -32,7 +32,7 @@ CIRCLE = {
 }
 LIGHTS = (0.0, 10.0, -8.0, 18.0)  # L* beside the main: neighbours must stand apart in value, too
 CREAM, LEATHER, BASE = "#e0d6bd", "#6b4a32", "#6f6a60"
-LOW_SHARE = 0.1  # of the height: what lies below it is the base
+BASE_TOP = 0.15  # of the height: what reaches no higher is the base
 HEAD_SHARE = 0.12  # of the area: the highest region is a head where it is no larger
 HEAD_ASIDE, HEAD_HIGH = 0.2, 0.6  # of the width from the middle, at most; and of the height, at least
 CLUSTERS, PIXELS = 6, 20_000
@@ -174,7 +174,7 @@ def guessed_names(
     is, as a share of the width. shares: of the area of each.
     """
     out = list(regions)
-    low = [k for k, (_, top, _) in enumerate(places) if top <= LOW_SHARE * 1.5 or out[k].name == "Base"]
+    low = [k for k, (_, top, _) in enumerate(places) if top <= BASE_TOP or out[k].name == "Base"]
     for n, k in enumerate(sorted(low, key=lambda k: out[k].name != "Base")):
         out[k] = replace(out[k], name="Base" if n == 0 else f"Base {n + 1}", material="stone", attention="quiet")
     left = [k for k in range(len(out)) if k not in low and shares[k] <= HEAD_SHARE and places[k][2] <= HEAD_ASIDE]
@@ -192,7 +192,7 @@ def named_if_low(marking: Marking, surface: Surface) -> Marking:
         return marking
     z = surface.points[:, 2]
     top = (float(np.percentile(z[own], 95)) - float(z.min())) / max(float(np.ptp(z)), 1e-9)
-    if top > LOW_SHARE * 1.5:
+    if top > BASE_TOP:
         return marking
     base = replace(newest, name="Base", material="stone", attention="quiet")
     return Marking(marking.labels, (*marking.regions[:-1], base), marking.last_id)

@@ -188,8 +188,7 @@ def _of_whites(
             if share > most + 0.01:
                 said.append(
                     f"{100 * share:.0f} % of {names[k]} is lighter than value {limit:g}; {100 * most:.0f} % is its "
-                    "ration, for edges and "
-                    "last spots: lower its middle or its lightest."
+                    "ration, for edges and last spots: lower its middle or its lightest."
                 )
         if local.own_value > SEEN_AS_WHITE:
             whites[k] = float(np.average(value[own], weights=site.areas[own])), area
@@ -199,8 +198,8 @@ def _of_whites(
             if whites[field][0] > whites[trim][0]:
                 said.append(
                     f"{names[field]} is lighter (value {whites[field][0]:.1f}) than {names[trim]}, its trim "
-                    f"({whites[trim][0]:.1f}): the "
-                    "field of a white is never the lighter; bring it down, or take a lighter white for the trim."
+                    f"({whites[trim][0]:.1f}): the field of a white is never the lighter; bring it down, or take a "
+                    "lighter white for the trim."
                 )
     return said
 
@@ -225,15 +224,14 @@ def _findings(
     elif focal is not None and strongest is not None and strongest != focal:
         said.append(
             f"{names[strongest]} holds more contrast ({contrast[strongest]:.2f}) than {names[focal]} "
-            f"({contrast[focal]:.2f}): "
-            f"lighten the lights of {names[focal]}, or bring those of {names[strongest]} down."
+            f"({contrast[focal]:.2f}): lighten the lights of {names[focal]}, or bring those of {names[strongest]} "
+            "down."
         )
     for border in close[:1]:
         said.append(
             f"{counted(len(close), 'border runs', 'borders run')} together, most of all {names[border.a]} and "
-            f"{names[border.b]}, along "
-            f"{border.close_mm:.0f} of {border.mm:.0f} mm: make one of them lighter by a value, or line the border "
-            "dark."
+            f"{names[border.b]}, along {border.close_mm:.0f} of {border.mm:.0f} mm: make one of them lighter by a "
+            "value, or line the border dark."
         )
     accents = [k for k in np.argsort(-vivid) if vivid[k] >= 0.05 * max(vivid.sum(), 1e-9) and vivid[k] > 1]
     apart = [k for k in accents if abs((hue[k] - hue[accents[0]] + 180) % 360 - 180) > SAME_HUE]

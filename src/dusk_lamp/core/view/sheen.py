@@ -8,11 +8,8 @@ from numpy.typing import NDArray
 from ..sculpt.surface import Surface
 
 FAINT, BRIGHT, BROAD, SMALL = 0.02, 0.75, 3.0, 140.0  # of matt and of gloss: strength, and power of the lobe
-LEAFS, LEAF_POWER, AWAY = (
-    1.6,
-    10.0,
-    0.3,
-)  # of a metallic paint: gain toward the mirror, power of its lobe, loss elsewhere
+# of a metallic paint: gain toward the mirror, power of its lobe, loss elsewhere
+LEAFS, LEAF_POWER, AWAY = 1.6, 10.0, 0.3
 NUMBERS = (FAINT, BRIGHT, BROAD, SMALL, LEAFS, LEAF_POWER, AWAY)  # as the turntable is given them
 
 

@@ -43,10 +43,9 @@ PALETTE_COLUMNS, PALETTE_ROW_MM = 3, 8.4
 MOST_SEAMS = 12  # on the first page
 PICTURE_RATIO = 4 / 3  # height over width of every step picture
 READING = (  # how a step's pictures are read, in print and on screen
-    "Each picture shows the model before its step, amber where the film goes; "
-    "a picture without amber is painted all over, and shows how it looks then. Small arrows say which way the brush "
-    "is pulled. "
-    "The numbers are the order to work in: while one region dries, another is painted."
+    "Each picture shows the model before its step, amber where the film goes; a picture without amber is painted "
+    "all over, and shows how it looks then. Small arrows say which way the brush is pulled. The numbers are the "
+    "order to work in: while one region dries, another is painted."
 )
 
 

@@ -24,12 +24,13 @@ async function follow(rest) {
     if (words) now.querySelector(".now").append(` · ${words}`);
   }
   followed.delete(sculpt);
-  look();
+  followCards();
 }
 
-function look() {
+// every card that is being worked on, whenever there may be another
+export function followCards() {
   for (const rest of document.querySelectorAll("[data-working]")) follow(rest);
 }
 
-document.addEventListener("htmx:afterSettle", look);
-look();
+document.addEventListener("htmx:afterSettle", followCards);
+followCards();

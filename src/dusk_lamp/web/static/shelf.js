@@ -1,5 +1,5 @@
 // Dropping files on the shelf: draws the veil and the upload's progress; the server judges the file.
-import "./cards.js";
+import { followCards } from "./cards.js";
 import { say } from "./page.js";
 
 const line = document.querySelector(".drop-line");
@@ -80,7 +80,7 @@ function bring(files) {
     const sculpts = document.getElementById("sculpts");
     sculpts.insertAdjacentHTML("afterbegin", answer.card);
     window.htmx.process(sculpts.firstElementChild);
-    document.dispatchEvent(new Event("htmx:afterSettle")); // its card is followed
+    followCards();
     if (answer.said) say(answer.said);
   };
   const form = new FormData();

@@ -39,10 +39,8 @@ WORLD_COLOURS = {
     "under a roof": ("#171c1e", "#4c5a5a", "#98a5a3", "#eef0ec"),
     "by the fire": ("#131a27", "#6d3a22", "#dc8b37", "#ffe8b9"),
 }
-WORLD_SHARE, OWN_CHROMA = (
-    0.8,
-    30.0,
-)  # of a grey metal's hue that is the world's; C* of an own colour that keeps two thirds of it
+# of a grey metal's hue that is the world's; C* of an own colour that keeps two thirds of it
+WORLD_SHARE, OWN_CHROMA = 0.8, 30.0
 OTHERS_SHARE = 0.25  # of that, where it is no metal
 # how sharp and how strong a material's lights are, CP-27: a shiny leather has sharp, small ones; from memory
 USUAL = {
@@ -261,8 +259,7 @@ def jumps(layers: list[Coat]) -> list[str]:
         first = layers[0].mix
         out.append(
             f"The first step is missing: {first.words()} is value {first.colour.value:.1f}, and metal begins near "
-            "black. Mix a black "
-            "into it 1:1 for the darkest, or put a black on the rack."
+            "black. Mix a black into it 1:1 for the darkest, or put a black on the rack."
         )
     for below, above in pairwise(layers):
         step = above.mix.colour.value - below.mix.colour.value

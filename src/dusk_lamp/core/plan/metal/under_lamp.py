@@ -8,10 +8,8 @@ from ...light.reflect import World, mirrored
 from ...sculpt.site import Site
 from .school import School, Shine
 
-BRIGHT_SHARE, DARK_SHARE = (
-    0.97,
-    0.03,
-)  # of the area is darker than what is painted white, and than what is painted black
+# of the area is darker than what is painted white, and than what is painted black
+BRIGHT_SHARE, DARK_SHARE = 0.97, 0.03
 EVEN = 0.97  # a world so even has no dark to be painted black
 
 

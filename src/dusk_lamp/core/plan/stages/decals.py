@@ -74,8 +74,8 @@ class DecalStage(Stage):
                 Task(
                     "Lay the decal",
                     "Soak it, slide it off its paper onto the wet gloss, press the water out from the "
-                    f"middle.{self._slits(context, coat.region)} "
-                    "A softener, if you have one, last; do not touch it while it wrinkles.",
+                    f"middle.{self._slits(context, coat.region)} A softener, if you have one, last; do not touch it "
+                    "while it wrinkles.",
                     care("decal"),
                     care("decal dries"),
                     ("knife", "solvent"),

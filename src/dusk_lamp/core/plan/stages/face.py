@@ -10,7 +10,7 @@ from ...directions import direction_of
 from ...errors import SettingError
 from ...plain import checked, choice
 from ..context import Context
-from ..face import EYES, Face, eye_coats, face_of, warmth
+from ..face import EYES, Face, eye_coats, eyes_seen, face_of, pair_words, warmth
 from ..mouth import MOUTH, mouth_coats
 from .stage import Item, Stage
 
@@ -23,8 +23,8 @@ VIEWER_HEIGHTS = 10.0  # so many sculpt's heights away, who looks at it
 @dataclass(frozen=True)
 class FaceWishes:
     """left, right: places of the model's own eyes in the file's axes; at: what they look at. looks: ahead, at the
-    viewer, or at a spot. eyes: whether they are painted. mouth: whether it is,
-    closed or open with teeth. warm: ids of the regions of skin that are warmed."""
+    viewer, or at a spot. eyes: whether they are painted. mouth: whether it is, closed or open with teeth. warm: ids
+    of the regions of skin that are warmed."""
 
     left: Place | None = None
     right: Place | None = None
@@ -93,6 +93,15 @@ class FaceStage(Stage):
                 return mouth_coats(context.site, face, places["left"], places["right"], context.rack, teeth)
             return eye_coats(context.site, face, places["left"], places["right"], context.rack)
         return [warmth(context.site, context.site.marking.number_of(item.region), context.rack)]
+
+    def worse(self, context: Context) -> str:
+        """Which of the eyes in the plan comes out worse, and by what; "" where they are alike, or not painted."""
+        face, places = self.face(context), self.places(context)
+        if face is None or not context.wishes(self.name).eyes:
+            return ""
+        coats = self.coats(context, self.eyes(context))
+        seen = eyes_seen(context.site, coats, face, places["left"], places["right"])
+        return pair_words(seen) if seen else ""
 
     def without_region(self, wishes: FaceWishes, id_: int) -> FaceWishes:
         """Not warmed any more."""

@@ -19,10 +19,8 @@ NONE = "none"
 VARNISH_UM = 10.0
 RIM_COATS = 2
 LOW_MM, LOW_SHARE = 6.0, 0.12  # no higher than that, or that share of the model, is a base's rim; from memory
-UPRIGHT, BEVELLED = (
-    0.5,
-    0.9,
-)  # of a normal's length may point up or down: on the wall, and on the bevels above and below it
+# of a normal's length may point up or down: on the wall, and on the bevels above and below it
+UPRIGHT, BEVELLED = 0.5, 0.9
 OUTERMOST = 0.93  # of the way out from the middle, in its direction
 DIRECTIONS, BAND_MM = 36, 0.8
 ROUND = 0.6  # a height belongs to the rim where a wall stands in so many of all directions

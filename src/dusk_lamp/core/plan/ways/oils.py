@@ -43,8 +43,7 @@ class Oils(Way):
         if varnish is None:
             raise SettingError(
                 "oils need a satin or gloss varnish under them, on the rack and among your tools: over bare matt "
-                "they stain "
-                "and do not wipe clean"
+                "they stain and do not wipe clean"
             )
         value, weight = task.value[task.own], task.weight()
         base = nearest_mix(self._base(task), task.paints(*BRUSHED))

@@ -13,10 +13,8 @@ from .groups import Film, best_everywhere, improved
 from .way import CLEAR, Task, Way, brushed
 
 WATER = 1.0
-DEEP_MM, ROUGH_SHARE = (
-    0.02,
-    0.4,
-)  # of relief that is felt by a brush; so much of it, and a region is textured. From memory
+# of relief that is felt by a brush; so much of it, and a region is textured. From memory
+DEEP_MM, ROUGH_SHARE = 0.02, 0.4
 SHAGGY = ("fur", "hair")
 COATS = (1, 2, 3)
 MORE = 3

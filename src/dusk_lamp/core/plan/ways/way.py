@@ -155,8 +155,8 @@ def _words(
     middle = np.average(wanted[far], axis=0, weights=weight[far])
     share = float(weight[far].sum() / weight.sum())
     return (
-        f"{100 * share:.0f} % of it is {said[max(said)]} (ΔE {mean(off):.0f}); a paint near "
-        f"L* {middle[0]:.0f}, a* {middle[1]:.0f}, b* {middle[2]:.0f} would help"
+        f"{100 * share:.0f} % of it is {said[max(said)]} (ΔE {mean(off):.0f}); a paint near L* {middle[0]:.0f}, a* "
+        f"{middle[1]:.0f}, b* {middle[2]:.0f} would help"
     )
 
 

@@ -66,8 +66,8 @@ def _fill(connection: Any, sculpt_id: int, states: list[dict[str, Any]]) -> None
     for number, state in enumerate(states, 1):
         found = connection.execute(
             sa.text(
-                "INSERT INTO scheme (sculpt_id, number, school, primer, through, in_colour) "
-                "VALUES (:sculpt, :number, :school, :primer, :through, :colour)"
+                "INSERT INTO scheme (sculpt_id, number, school, primer, through, in_colour) VALUES (:sculpt, "
+                ":number, :school, :primer, :through, :colour)"
             ),
             {
                 "sculpt": sculpt_id,

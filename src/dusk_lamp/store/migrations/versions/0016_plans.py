@@ -164,7 +164,8 @@ class _Brought:
         )
 
     def point(self, table: str, row: int, plan_id: int) -> None:
-        self.connection.execute(sa.text(f"UPDATE {table} SET plan_id = :p WHERE id = :i"), {"p": plan_id, "i": row})  # noqa: S608
+        change = sa.text(f"UPDATE {table} SET plan_id = :p WHERE id = :i")  # noqa: S608
+        self.connection.execute(change, {"p": plan_id, "i": row})
 
     def insert(
         self,
@@ -196,8 +197,7 @@ class _Brought:
         done = self.connection.execute(
             sa.text(
                 "INSERT INTO plan (sculpt_id, scheme_id, number, action, created_at, surface_key, surface_standing, "
-                "document,"
-                " labels_key, coats_key, counts) VALUES (:n, :s, :k, :a, :c, :f, :g, :d, :l, :o, :z)"
+                "document, labels_key, coats_key, counts) VALUES (:n, :s, :k, :a, :c, :f, :g, :d, :l, :o, :z)"
             ),
             row,
         )

@@ -101,10 +101,8 @@ def _row(own: Opened, k: int, edges: Any, lightness: np.ndarray) -> dict[str, An
         "jumps": jumps(layers),
         "edge_words": (
             f"{counted(len(crests), 'crest', 'crests')}, {sum(c.length_mm for c in crests):.0f} mm, of which the "
-            "lamp sees "
-            f"{sum(c.lit_mm for c in crests):.0f} mm. A wide line and a fine bright one, thinner upward; a dot "
-            "where edges meet. "
-            f"On the whole model: {counted(len(edges.strokes), 'stroke', 'strokes')}, about "
+            f"lamp sees {sum(c.lit_mm for c in crests):.0f} mm. A wide line and a fine bright one, thinner upward; "
+            f"a dot where edges meet. On the whole model: {counted(len(edges.strokes), 'stroke', 'strokes')}, about "
             f"{minutes_words(edges.minutes)}."
         ),
         "lining_mm": round(lining, 1),

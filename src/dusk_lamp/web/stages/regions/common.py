@@ -46,6 +46,7 @@ def regions_answer(sculpt_id: int) -> Response:
         "rest": round(float(areas[0]), 1),
         "whole": round(float(areas.sum()), 1),
         "patches": PATCHES,
+        "room_for": marking.room_for(areas),
         "regions": [
             {**facts, "number": k, "area": round(float(areas[k]), 1), "patch": PATCHES[(k - 1) % len(PATCHES)]}
             for k, facts in enumerate(plain(marking.regions), 1)

@@ -7,7 +7,7 @@ from flask import Response, request
 
 from ....core.errors import SettingError
 from ....core.sculpt.marking import Marking
-from ....core.sculpt.piece_cut import cut_out
+from ....core.sculpt.piece_cut import cut_by_stroke
 from ....core.sculpt.pieces import MOST_PIECES, USUAL_PIECES, Pieces, guess
 from ....store.open_sculpts import OpenSculpt
 from ...background import Say, in_background, not_yet
@@ -55,22 +55,15 @@ def cut_by(laid: OpenSculpt, marking: Marking, given: dict[str, Any]) -> tuple[i
     Raises:
         SettingError: the stroke lies on no region, or on all of it.
     """
-    tree, surface = tree_of(laid), laid.site.surface
-    places = np.array([place for place, _ in spots(laid, given)], np.float32).reshape(-1, 3)
-    touched = np.unique([np.argmin(np.linalg.norm(surface.points - p, axis=1)) for p in places]).astype(np.int64)
-    on = np.zeros(len(surface), np.bool_)
-    on[touched] = True
+    surface = laid.site.surface
+    touched = np.zeros(len(surface), np.bool_)
+    touched[[corner for corner, _, _ in spots(laid, given)]] = True
     number = given.get("number")
-    number = marking.most_of(on, surface.areas) if number is None else int(number)
+    number = marking.most_of(touched, surface.areas) if number is None else int(number)
     own = marking.labels == number
-    if not (on & own).any():
+    if not (touched & own).any():
         raise SettingError("draw the stroke on what should not belong to the region")
-    facet, areas = tree.facet_of_sample, surface.areas.astype(np.float64)
-    whole = np.maximum(np.bincount(facet, areas, minlength=tree.leaves), 1e-12)
-    inside = np.bincount(facet, areas * own, minlength=tree.leaves) > 0.5 * whole
-    stroke = np.zeros(tree.leaves, np.bool_)
-    stroke[facet[touched[own[touched]]]] = True
-    mask = (cut_out(tree, inside, stroke) | stroke)[facet] & own
+    mask = cut_by_stroke(tree_of(laid), surface.areas, own, touched)
     if mask.sum() == own.sum():
         raise SettingError("the stroke lies on all of the region; remove the region instead")
     return number, mask

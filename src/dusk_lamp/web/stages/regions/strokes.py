@@ -40,21 +40,29 @@ def _spot(laid: OpenSculpt, given: dict[str, Any], line: dict[str, Any]) -> tupl
     return spot(laid.site.surface, *sight(line), hidden, np.float32(pulled) * laid.pulled if pulled else None)
 
 
-def spots(laid: OpenSculpt, given: dict[str, Any]) -> list[tuple[np.ndarray, np.ndarray]]:
-    """Where a stroke's rays meet the sculpt, (3,) mm, each with the unit vector (3,) back to the eye."""
+def spots(laid: OpenSculpt, given: dict[str, Any]) -> list[tuple[int, np.ndarray, np.ndarray]]:
+    """Where a stroke's rays meet the sculpt: the nearest sample, the place (3,) mm, and the unit vector (3,) back to
+    the eye."""
     out = []
     for line in given["rays"][:MOST_DABS]:
         met = _spot(laid, given, line)
         if met is not None:
             toward = -sight(line)[1]
-            out.append((met[1], toward / np.linalg.norm(toward)))
+            out.append((_corner(laid, *met), met[1], toward / np.linalg.norm(toward)))
     return out
+
+
+def _corner(laid: OpenSculpt, face: int, place: np.ndarray) -> int:
+    """The corner of a face that is nearest to a place on it."""
+    surface = laid.site.surface
+    corners = surface.faces[face]
+    return int(corners[np.argmin(np.linalg.norm(surface.points[corners] - place, axis=1))])
 
 
 def brushed(laid: OpenSculpt, given: dict[str, Any]) -> np.ndarray:
     """The samples (M,) under a stroke of the brush."""
     radius, through = float(given["radius"]), bool(given.get("through"))
-    touched = [brush.dab(laid.site.surface, place, eye, radius, through) for place, eye in spots(laid, given)]
+    touched = [brush.dab(laid.site.surface, place, eye, radius, through) for _, place, eye in spots(laid, given)]
     return np.unique(np.concatenate(touched)) if touched else np.zeros(0, np.int64)
 
 
@@ -68,10 +76,6 @@ def picked(laid: OpenSculpt, given: dict[str, Any]) -> np.ndarray:
     if tool == "part":
         return growth.by_part(surface, place)
     if tool == "alike":
-        corners = surface.faces[face]
-        nearest = corners[np.argmin(np.linalg.norm(surface.points[corners] - place, axis=1))]
-        return (
-            brush.alike(laid.looks, int(nearest), float(given.get("near", brush.USUAL_LIKENESS)))
-            & laid.site.paintable
-        )
+        near = float(given.get("near", brush.USUAL_LIKENESS))
+        return brush.alike(laid.looks, _corner(laid, face, place), near) & laid.site.paintable
     return growth.grow(surface, place, float(given.get("crease", growth.USUAL_CREASE)), laid.site.bends, face)

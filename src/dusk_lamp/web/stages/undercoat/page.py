@@ -124,10 +124,9 @@ def shown(sculpt_id: int) -> Response | tuple[Response, int]:
         },
         words=(
             f"{100 * last.within:.0f} % of the surface is within half a value of the light, laid from value "
-            f"{span.darkest:.1f} to "
-            f"{span.lightest:.1f}; lights and darks come in the right order ({100 * match.rank_agreement:.0f} %); "
-            f"it is off by {last.mean:.1f} of a value "
-            f"on average. {ml:.1f} ml{f' for {models} models' if models > 1 else ''}: {times.words}."
+            f"{span.darkest:.1f} to {span.lightest:.1f}; lights and darks come in the right order "
+            f"({100 * match.rank_agreement:.0f} %); it is off by {last.mean:.1f} of a value on average. {ml:.1f} "
+            f"ml{f' for {models} models' if models > 1 else ''}: {times.words}."
         ),
         total={
             "ml": round(ml, 2),

@@ -97,8 +97,8 @@ def school_json(sculpt_id: int, name: str) -> Response:
         words=(
             f"{100 * match.within_half:.0f} % of the surface is within half a value of your light, between value "
             f"{match.span.darkest:.1f} and {match.span.lightest:.1f}; lights and darks come in the right order "
-            f"({100 * match.rank_agreement:.0f} %). "
-            f"{minutes_words(found.minutes)} of work, {minutes_words(found.wait)} of drying, {found.ml:.1f} ml."
+            f"({100 * match.rank_agreement:.0f} %). {minutes_words(found.minutes)} of work, "
+            f"{minutes_words(found.wait)} of drying, {found.ml:.1f} ml."
         ),
     )
 

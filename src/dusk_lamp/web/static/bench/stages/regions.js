@@ -4,8 +4,6 @@ import { unpack } from "../turntable.js";
 import Pieces from "./pieces.js";
 
 const $ = (id) => document.getElementById(id);
-const BARE = 0.02, // of the surface: with less unmarked, nothing is proposed any more
-  MOST = 60; // regions and proposed pieces together: as many as have a colour of their own
 
 // a patch as it is laid over the sculpt before it is a region
 const lighter = (hex) =>
@@ -120,9 +118,9 @@ export default class Regions {
   async propose() {
     const tree = await this.pieces.load(Number($("guess-count").value));
     if (!tree || !this.marking || !this.here()) return;
-    const { regions, rest, whole, patches } = this.marking,
+    const { regions, patches } = this.marking,
       count = tree.heading.pieces,
-      open = !this.declined && this.held() === "piece" && rest > BARE * whole && regions.length + count <= MOST;
+      open = !this.declined && this.held() === "piece" && count <= this.marking.room_for;
     $("guess-row").hidden = !open;
     const found = `A first guess lies over the sculpt${tree.heading.base < 0 ? "" : "; the base is found"}.`;
     $("guess-words").textContent = regions.length
