@@ -7,6 +7,8 @@ import numpy as np
 import pytest
 import trimesh
 
+from dusk_lamp.core.coat.line import THINNER
+from dusk_lamp.core.coat.technique import technique
 from dusk_lamp.core.errors import SettingError
 from dusk_lamp.core.light.lamp import Lamp
 from dusk_lamp.core.light.rig import Rig
@@ -68,3 +70,29 @@ def test_edges_keep_the_hue_of_what_they_are_on():
         _, a, b = lab(xyz(coat.mix.pigment.masstone))
         assert a > 8 and a > 0.3 * abs(b)
     assert replace(red, name="x").material == "cloth"
+
+
+@pytest.mark.parametrize("width", [0.6, 0.9, 1.4])
+def test_the_border_of_a_line_follows_the_edge_and_not_the_samples(width):
+    """Where the film falls through half of itself along the sides of triangles: as far from the edge as the line is
+    wide, to a quarter of the way from sample to sample at most. Geometry: the line's sides are straight."""
+    mesh = trimesh.creation.box((10, 10, 10)).subdivide_to_size(0.5)
+    rng = np.random.default_rng(3)
+    inside = np.sort(np.abs(mesh.vertices), axis=1)[:, 1] < 4.99  # off the edges: shaken along its plane
+    shift = rng.uniform(-0.1, 0.1, mesh.vertices.shape) * (np.abs(mesh.vertices) < 4.99)
+    mesh.vertices[inside] += shift[inside]
+    surface = surface_of(mesh)
+    site = Site(surface)
+    line = technique("line")
+    settings = replace(line.usual(only(RACK.find("Gull"))), width=width, elevation=90.0, least=9.0)
+    share = line.film(site, settings) / settings.film_um
+    top = surface.points[:, 2] > 4.99
+    a, b = surface.edges
+    a, b = (x[top[a] & top[b] & ((share[a] > 0.5) != (share[b] > 0.5))] for x in (a, b))
+    at = ((0.5 - share[a]) / (share[b] - share[a]))[:, None]
+    places = surface.points[a] + at * (surface.points[b] - surface.points[a])
+    from_edge = 5 - np.abs(places[:, :2]).max(axis=1)
+    middle = np.sort(np.abs(places[:, :2]), axis=1)[:, 0] < 3.5  # corners are round
+    wide = max(width / 2 * (1 - THINNER), surface.spacing / 2)
+    off = np.abs(from_edge[middle] - wide)
+    assert middle.sum() > 20 and off.max() < 0.25 * surface.spacing and off.mean() < 0.08 * surface.spacing

@@ -1,6 +1,8 @@
 """The tables."""
 
+import json
 from datetime import UTC, datetime
+from functools import lru_cache
 from typing import Any, ClassVar
 
 from sqlalchemy import JSON, Float, ForeignKey, String, UniqueConstraint
@@ -21,6 +23,13 @@ OWNER = 1  # whose everything is, as long as a bench has one user
 def now() -> datetime:
     """The present moment; SQLite keeps no time zone, so UTC without one."""
     return datetime.now(UTC).replace(tzinfo=None)
+
+
+@lru_cache(4096)
+def _paint_of(label: str) -> Paint:
+    """The paint of a label: every page asks for the whole rack, and a paint knows its own K and S once it was
+    asked."""
+    return built(Paint, json.loads(label), "a paint")
 
 
 class Base(DeclarativeBase):
@@ -234,7 +243,7 @@ class Bottle(Base):
     @property
     def paint(self) -> Paint:
         """The paint itself."""
-        return built(Paint, self.label, "a paint")
+        return _paint_of(json.dumps(self.label, sort_keys=True))
 
 
 class Recipe(Base):

@@ -8,7 +8,7 @@ from scipy.spatial import cKDTree
 
 from ..directions import direction_of
 from ..plain import checked, number
-from ..sculpt.relief import caught, corners_seeing
+from ..sculpt.relief import caught, closely, corners_seeing, covered_by
 from ..sculpt.site import Site
 from .technique import Technique, film_um
 
@@ -44,22 +44,24 @@ class Line(Technique):
         """(N,) along the crests."""
         toward = direction_of(settings.azimuth, settings.elevation)
         at = corners_seeing(site.surface, site.bends, toward)
-        on = np.zeros(len(at), np.bool_)
+        on = []
         for line in site.lines:
             if line.convex and line.length >= settings.least:
                 both = at[line.corners[:-1]] & at[line.corners[1:]] & caught(line, site.surface.size)
-                on[line.corners[:-1][both]] = on[line.corners[1:][both]] = True
+                on += [line.places[k : k + 2] for k in np.flatnonzero(both)]
         out = np.zeros(len(site), np.float32)
-        places = site.bends.joined.vertices[on]
-        if not len(places):
+        if not on:
             return out
-        far = cKDTree(places).query(site.surface.points, distance_upper_bound=settings.width, workers=-1)[0]
+        spacing = site.surface.spacing
+        places = closely(on, spacing / 4)
+        bound = settings.width / 2 + spacing
+        far = cKDTree(places).query(site.surface.points, distance_upper_bound=bound, workers=-1)[0]
         z = site.surface.points[:, 2]
         height = (z - z.min()) / max(float(np.ptp(z)), 1e-9)
         half = settings.width / 2 * (1 - THINNER * height)
-        out[(far <= np.maximum(half, 0.6 * site.surface.spacing)) & (site.surface.normals @ toward > -GRAZE)] = (
-            settings.film_um
-        )
+        share = covered_by(np.minimum(far, bound), half, spacing)
+        faces_it = site.surface.normals @ toward > -GRAZE
+        out[faces_it] = settings.film_um * share[faces_it]
         return out
 
     def how(self, settings: LineSettings) -> str:

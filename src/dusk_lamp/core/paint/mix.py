@@ -215,18 +215,23 @@ def match(
                 ways[[w for _, w, _ in near]],
             )
         )
-    found = []
+    hides = np.array([p.hides for p in paints])
+    keys, tried = [], []
     for _, which, ways in rough:
         share = ways / ways.sum(axis=1, keepdims=True)
         k, s = (np.einsum("nc,ncb->nb", share, x[which].astype(np.float64)) for x in (K, S))
-        exact = delta_e(lab(xyz(masstone(k, s))), target)
-        for off, own, way in zip(exact, which, ways, strict=True):
-            hiding = float(np.average([paints[i].hides for i in own], weights=way))
-            cost = max(float(off), earns) + earns * len(own)
-            key = (round(cost / TIE), len(own), -hiding, int(way.sum()), float(off))
-            found.append((key, Mix(tuple(paints[i] for i in own), tuple(int(w) for w in way)), float(off)))
-    found.sort(key=lambda f: f[0])
-    return [Match(mix, off) for _, mix, off in found[:best]]
+        off = delta_e(lab(xyz(masstone(k, s))), target)
+        hiding = (hides[which] * ways).sum(axis=1) / ways.sum(axis=1)
+        count = np.full(len(off), which.shape[1])
+        cost = np.maximum(off, earns) + earns * count
+        keys.append(np.stack([np.round(cost / TIE), count, -hiding, ways.sum(axis=1), off]))
+        tried += list(zip(which, ways, off, strict=True))
+    order = np.lexsort(np.concatenate(keys, axis=1)[::-1])
+    out = []
+    for n in order[:best]:
+        own, way, far = tried[n]
+        out.append(Match(Mix(tuple(paints[i] for i in own), tuple(int(w) for w in way)), float(far)))
+    return out
 
 
 @lru_cache(512)

@@ -55,6 +55,11 @@ def used_on(site: Site, coats: Sequence[Coat], puddle: Puddle) -> str:
     )
 
 
+def wet_minutes(room: Room) -> float:
+    """How long a puddle stays usable on the palette, uncovered."""
+    return price("wet") * room.wait("layer")
+
+
 def wet_words(puddle: Puddle, letters: Sequence[str], steps: Sequence[Step], room: Room) -> str:
     """From which step to which a puddle is needed, and whether it has to be kept wet for that."""
     at = [k for k, letter in enumerate(letters) if letter == puddle.letter]
@@ -66,9 +71,7 @@ def wet_words(puddle: Puddle, letters: Sequence[str], steps: Sequence[Step], roo
         return f"at step {steps[first].number}"
     said = f"from step {steps[first].number} to {steps[last].number}"
     between = sum(s.hand_minutes + s.set_up_minutes for s in steps[first:last])
-    return (
-        f"{said}; cover it, that is {minutes_words(between)}" if between > price("wet") * room.wait("layer") else said
-    )
+    return f"{said}; cover it, that is {minutes_words(between)}" if between > wet_minutes(room) else said
 
 
 def palette_for(coats: Sequence[Coat], steps: Sequence[Step], drops_per_ml: float) -> tuple[list[Puddle], list[str]]:

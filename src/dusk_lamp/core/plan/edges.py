@@ -15,7 +15,7 @@ from ..errors import SettingError
 from ..light.lamp import Lamp
 from ..paint.mix import nearest_mix, only, values_of
 from ..plain import rounded
-from ..sculpt.relief import Line, caught, corners_seeing, lines
+from ..sculpt.relief import Line, caught, closely, corners_seeing, covered_by, lines
 from ..sculpt.site import Site
 from .ways.way import BRUSHED, Task, brushed
 
@@ -198,19 +198,22 @@ def lining(site: Site, values: NDArray) -> list[Line]:
     ]
 
 
-def near_places(site: Site, places: NDArray, half: float) -> NDArray[np.bool_]:
-    """(N,) the samples within `half` mm of some places (P, 3), and the nearest of each at least."""
-    out = np.zeros(len(site), np.bool_)
+def near_places(site: Site, places: NDArray, half: float) -> NDArray[np.float32]:
+    """(N,) how much of each sample lies within `half` mm of some places (P, 3), all of the nearest to each."""
+    out = np.zeros(len(site), np.float32)
     if len(places):
+        spacing = site.surface.spacing
+        bound = half + spacing
+        far = cKDTree(places).query(site.surface.points, distance_upper_bound=bound, workers=-1)[0]
+        out = covered_by(np.minimum(far, bound), half, spacing)
         tree = site.once("tree of samples", lambda: cKDTree(site.surface.points))
-        for rows in tree.query_ball_point(places, half):
-            out[rows] = True
-        out[tree.query(places)[1]] = True
-    return out & site.paintable
+        out[tree.query(places)[1]] = 1
+    return np.where(site.paintable, out, np.float32(0))
 
 
-def corner_dots(site: Site, lamp: Lamp, least: float = 0.0) -> NDArray[np.bool_]:
-    """(N,) where three or more crests meet that the lamp sees: a dot of the lightest sits there."""
+def corner_dots(site: Site, lamp: Lamp, least: float = 0.0) -> NDArray[np.float32]:
+    """(N,) how much of each sample a dot of the lightest covers: one sits where three or more crests meet that the
+    lamp sees."""
     ends: list[int] = []
     for line in site.lines:
         if line.convex and line.length >= least and line.corners[0] != line.corners[-1]:
@@ -237,10 +240,10 @@ def lining_mm(site: Site, region: int, values: NDArray) -> float:
     return float(sum(line.length for line in _round(site, region, values)))
 
 
-def lined(site: Site, region: int, values: NDArray, width: float = LINING_MM) -> NDArray[np.bool_]:
-    """(N,) the samples of that line."""
+def lined(site: Site, region: int, values: NDArray, width: float = LINING_MM) -> NDArray[np.float32]:
+    """(N,) how much of each sample that line covers."""
     found = creases_round(site, region, values)
-    return near_places(site, np.concatenate(found) if found else np.zeros((0, 3)), width / 2)
+    return near_places(site, closely(found, site.surface.spacing / 4), width / 2)
 
 
 def drawn_svg(edges: Edges, view: tuple[float, float]) -> str:
@@ -290,7 +293,7 @@ def edge_coats(task: Task, lamp: Lamp, least: float = 0.0, width: float = EDGE_M
         raise SettingError(
             f"{task.name} is already as light at its edges as paint gets; darken it, or leave its edges out"
         )
-    dots = corner_dots(task.site, lamp, least) & task.own
+    dots = corner_dots(task.site, lamp, least) * task.own
     if dots.any():
         dot = brushed(task, out[-1].mix, "a dot where edges meet, the lightest of all", dots, water=1.0)
         out.append(replace(dot, stage=STAGE, way="edges"))

@@ -51,20 +51,20 @@ class Times:
         return f"{said}, and {counted(self.nights, 'night', 'nights')} to dry" if self.nights else said
 
 
-def _touch(a: Step, b: Step) -> bool:
+def touch(a: Step, b: Step) -> bool:
     """Whether one coat lies where the other goes."""
     return EVERYTHING_WORDS in (a.goes_on, b.goes_on) or (a.goes_on == b.goes_on != SPOTS_WORDS)
 
 
-def _ready(before: Step, dry_at: float, step: Step, rests: bool = True) -> float:
-    """When a step may go over another: when that is dry, or, oil on oil, as soon as its thinner has gone (CP-38); a
-    wash straight over airbrushed paint when that has rested (CP-44). rests: whether nothing was brushed over it
-    since."""
+def lag_between(before: Step, step: Step, rests: bool = True) -> float:
+    """Minutes from the end of one step's work until another may go over it: when it is dry, or, oil on oil, as soon
+    as its thinner has gone (CP-38); a wash straight over airbrushed paint when that has rested (CP-44). rests:
+    whether nothing was brushed over it since."""
     if before.oil and step.oil:
-        return dry_at - before.wait_minutes + min(before.wait_minutes, THINNER_GONE_MINUTES)
+        return min(before.wait_minutes, THINNER_GONE_MINUTES)
     if rests and "airbrush" in before.caution_tags and (step.oil or technique(step.technique).floods):
-        return max(dry_at, dry_at - before.wait_minutes + REST_MINUTES)
-    return dry_at
+        return max(before.wait_minutes, REST_MINUTES)
+    return before.wait_minutes
 
 
 def times_of(steps: Sequence[Step], models: int = 1) -> Times:
@@ -72,18 +72,18 @@ def times_of(steps: Sequence[Step], models: int = 1) -> Times:
     done = [s for s in steps if not s.muted]
     cups = sum(s.clean_minutes > 0 for s in done if "airbrush" in s.caution_tags)
     clock = wait = 0.0
-    dry: list[tuple[Step, float]] = []  # when each step is dry on the first model
+    ended: list[tuple[Step, float]] = []  # when each step was done on the first model
     for step in done:
         for task in step.before:
             clock += models * task.hand_minutes + task.wait_minutes
             wait += task.wait_minutes if task.wait_minutes < NIGHT_MINUTES else 0.0
         clock += step.set_up_minutes
-        below = [(before, at) for before, at in dry if _touch(before, step)]
+        below = [(before, at) for before, at in ended if touch(before, step)]
         brushed = max((k for k, (b, _) in enumerate(below) if "airbrush" not in b.caution_tags), default=-1)
-        ready = max((_ready(b, at, step, rests=k > brushed) for k, (b, at) in enumerate(below)), default=0.0)
+        ready = max((at + lag_between(b, step, rests=k > brushed) for k, (b, at) in enumerate(below)), default=0.0)
         wait += max(0.0, ready - clock)
         clock = max(clock, ready)
-        dry.append((step, clock + step.hand_minutes + step.wait_minutes))
+        ended.append((step, clock + step.hand_minutes))
         clock += models * step.hand_minutes + step.clean_minutes
     tasks = [task for s in done for task in (*s.before, *s.after)]
     wait += sum(task.wait_minutes for s in done for task in s.after if task.wait_minutes < NIGHT_MINUTES)

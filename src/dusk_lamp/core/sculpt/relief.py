@@ -1,5 +1,6 @@
 """Relief: crests and creases as lines with lengths, cavity and exposedness as fields, at the scale of a brush."""
 
+from collections.abc import Sequence
 from dataclasses import dataclass
 
 import numpy as np
@@ -188,6 +189,25 @@ def caught(line: Line, size: float) -> NDArray[np.bool_]:
     if not ring or wide[2] < LEVEL * float(wide.max()):
         return np.ones(len(middle), np.bool_)
     return middle[:, 2] >= line.places[:, 2].min() + wide[2] / 2
+
+
+def closely(pieces: Sequence[NDArray], step: float) -> NDArray[np.float64]:
+    """(M, 3) places along lines of places (P, 3), no further apart than `step` mm."""
+    out = [np.zeros((0, 3))]
+    for places in pieces:
+        begin, end = np.asarray(places[:-1], float), np.asarray(places[1:], float)
+        times = np.maximum(np.ceil(np.linalg.norm(end - begin, axis=1) / step), 1).astype(int)
+        row = np.repeat(np.arange(len(begin)), times)
+        share = (np.arange(len(row)) - np.repeat(np.cumsum(times) - times, times)) / times[row]
+        out += [begin[row] + share[:, None] * (end - begin)[row], np.asarray(places[-1:], float)]
+    return np.concatenate(out)
+
+
+def covered_by(far: NDArray, half: NDArray | float, spacing: float) -> NDArray[np.float32]:
+    """(N,) how much of what belongs to each sample a line covers that runs `far` (N,) mm from it and is `half` mm to
+    either side: a border falls between samples, and follows the edge instead of them. spacing: mm from one sample to
+    the next; a line finer than that is as wide as one."""
+    return np.clip((np.maximum(half, 0.5 * spacing) - far) / spacing + 0.5, 0, 1).astype(np.float32)
 
 
 def corners_seeing(surface: Surface, bends: Bends, toward: NDArray) -> NDArray[np.bool_]:

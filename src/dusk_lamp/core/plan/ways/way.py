@@ -198,14 +198,15 @@ def brushed(
     task: Task,
     mix: Mix,
     label: str,
-    own: NDArray[np.bool_] | None = None,
+    own: NDArray | None = None,
     film_um: float | None = None,
     water: float | None = None,
 ) -> Coat:
-    """A coat by brush on the whole region, or on some of its samples."""
+    """A coat by brush on the whole region, or on some of its samples. own: (N,) which of them, or the share 0..1 of
+    each that it covers."""
     coat = usual_coat("brush", mix, f"{task.name}: {label}", STAGE)
     given = {k: v for k, v in (("film_um", film_um), ("water", water)) if v is not None}
-    where = task.where if own is None else Where.some(own)
+    where = task.where if own is None else Where.some(own > 0, own)
     return Coat("brush", mix, coat.with_settings(given).settings, where, label=coat.label, stage=STAGE)
 
 

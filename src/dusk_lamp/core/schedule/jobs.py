@@ -1,0 +1,124 @@
+"""Jobs: the steps of one model, and the tasks around them, as what has to be done at the table and what has to be dry
+before it can."""
+
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass, replace
+
+from ..plan.cards import wet_minutes
+from ..plan.room import Room
+from ..plan.step import Step
+from ..plan.task import Task
+from ..plan.times import lag_between, touch
+from ..plan.tools import EVERYTHING
+
+CUP_MINUTES = 30.0  # that paint stays sprayable in a cup; from memory
+TASK = "task"  # the stage of what lays no paint
+
+
+@dataclass(frozen=True)
+class Needs:
+    """A job begins no sooner than `minutes` after the end of the job number `job` of the same model."""
+
+    job: int
+    minutes: float
+
+
+@dataclass(frozen=True)
+class Job:
+    """One step or task at one model.
+
+    key: the same for what is done on several models from one puddle. step: its number in the plan; 0 for a task.
+    hand: minutes at the model; set_up, clean: once for all models that are done together; wait: until it is dry. wet:
+    minutes that its puddle stays workable. worth: 0..1 of the model's look that is lost without it; None where it
+    must be done. needs: what has to be done and dry before.
+    """
+
+    key: str
+    title: str
+    step: int
+    stage: str
+    region: str
+    technique: str
+    paint: str
+    hex: str
+    hand: float
+    wait: float
+    set_up: float = 0.0
+    clean: float = 0.0
+    wet: float = 120.0
+    worth: float | None = None
+    needs: tuple[Needs, ...] = ()
+
+
+def jobs_of(
+    steps: Sequence[Step], worths: Mapping[int, float] | None = None, room: Room = EVERYTHING.room
+) -> list[Job]:
+    """The jobs of steps, muted ones left out, in their order; tasks at their places. worths: by a step's number, of
+    those that may be left out."""
+    worths = worths or {}
+    done = [s for s in steps if not s.muted]
+    out: list[Job] = []
+    steps_at: list[tuple[int, Step]] = []  # job number and step
+    tasks_at: list[int] = []
+    for step in done:
+        for task in step.before:
+            _add_task(out, tasks_at, task)
+        needs = [Needs(k, out[k].wait) for k in tasks_at]
+        below = [(k, s) for k, s in steps_at if touch(s, step)]
+        brushed = max((n for n, (_, s) in enumerate(below) if "airbrush" not in s.caution_tags), default=-1)
+        needs += [Needs(k, lag_between(s, step, rests=n > brushed)) for n, (k, s) in enumerate(below)]
+        out.append(
+            Job(
+                key=key_of_step(step),
+                title=step.heading,
+                step=step.number,
+                stage=step.stage,
+                region=step.goes_on,
+                technique=step.technique,
+                paint=step.paint,
+                hex=step.hex,
+                hand=step.hand_minutes,
+                wait=step.wait_minutes,
+                set_up=step.set_up_minutes,
+                clean=step.clean_minutes,
+                wet=CUP_MINUTES if "airbrush" in step.caution_tags else wet_minutes(room),
+                worth=worths.get(step.number),
+                needs=tuple(needs),
+            )
+        )
+        steps_at.append((len(out) - 1, step))
+    for step in done:
+        for task in step.after:
+            _add_task(out, tasks_at, task)
+    return out
+
+
+def _add_task(out: list[Job], tasks_at: list[int], task: Task) -> None:
+    """A task comes when all before it is done and dry, and nothing goes on before it is."""
+    needs = tuple(Needs(k, job.wait) for k, job in enumerate(out))
+    title, hand, wait = task.title, task.hand_minutes, task.wait_minutes
+    again = sum(job.title == title for job in out)
+    out.append(Job(f"task {title} {again}", title, 0, TASK, "everything", TASK, "", "", hand, wait, needs=needs))
+    tasks_at.append(len(out) - 1)
+
+
+def key_of_step(step: Step) -> str:
+    """What is the same for steps that are done on several models from one puddle: stage, what it goes on, paint,
+    technique, what it is for."""
+    return " · ".join((step.stage, step.goes_on, step.technique, step.paint, step.purpose))
+
+
+def left_of(jobs: Sequence[Job], done: Mapping[int, float]) -> tuple[list[Job], list[float]]:
+    """The jobs that are still to be done, and the minute before which each cannot begin.
+
+    Args:
+        done: minute at which each ended job, by its number, ended; what was ended long ago is negative.
+    """
+    place = {k: n for n, k in enumerate(k for k in range(len(jobs)) if k not in done)}
+    left, earliest = [], []
+    for k, job in enumerate(jobs):
+        if k in done:
+            continue
+        left.append(replace(job, needs=tuple(Needs(place[n.job], n.minutes) for n in job.needs if n.job not in done)))
+        earliest.append(max([0.0, *(done[n.job] + n.minutes for n in job.needs if n.job in done)]))
+    return left, earliest
