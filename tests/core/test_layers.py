@@ -36,7 +36,21 @@ def test_the_store_knows_nothing_of_pages():
 
 
 # inside the core, a room may import from the rooms before it and from itself, never from a later one
-ROOMS = ("", "datasets", "sculpt", "paint", "light", "target", "coat", "plan", "view")
+ROOMS = (
+    "",
+    "datasets",
+    "sculpt",
+    "paint",
+    "light",
+    "target",
+    "coat",
+    "plan",
+    "squad",
+    "schedule",
+    "reach",
+    "log",
+    "view",
+)
 GROUND = {"errors", "directions", "units", "plain", "rays", "registry"}  # files beside the rooms, that all may use
 
 

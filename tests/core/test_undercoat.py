@@ -21,10 +21,10 @@ from dusk_lamp.core.plan.pots import pots_from
 from dusk_lamp.core.plan.schools import school_coats, schools
 from dusk_lamp.core.plan.schools.school import Kit, more_dark, primed
 from dusk_lamp.core.plan.spray_fit import HELD_DEGREES, MOST_PER_GREY, candidates, fit, linear_step
-from dusk_lamp.core.plan.squad import paint_for
 from dusk_lamp.core.plan.step import rig_words, steps_of
 from dusk_lamp.core.sculpt.site import Site
 from dusk_lamp.core.sculpt.visibility import Visibility, visibility_of
+from dusk_lamp.core.squad.paint import paint_for
 from dusk_lamp.core.target.exposure import Exposure, laid_between
 from dusk_lamp.core.target.target import target
 

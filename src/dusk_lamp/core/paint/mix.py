@@ -222,9 +222,9 @@ def match(
         k, s = (np.einsum("nc,ncb->nb", share, x[which].astype(np.float64)) for x in (K, S))
         off = delta_e(lab(xyz(masstone(k, s))), target)
         hiding = (hides[which] * ways).sum(axis=1) / ways.sum(axis=1)
-        count = np.full(len(off), which.shape[1])
-        cost = np.maximum(off, earns) + earns * count
-        keys.append(np.stack([np.round(cost / TIE), count, -hiding, ways.sum(axis=1), off]))
+        pots = np.full(len(off), which.shape[1])
+        cost = np.maximum(off, earns) + earns * pots
+        keys.append(np.stack([np.round(cost / TIE), pots, -hiding, ways.sum(axis=1), off]))
         tried += list(zip(which, ways, off, strict=True))
     order = np.lexsort(np.concatenate(keys, axis=1)[::-1])
     out = []

@@ -51,6 +51,7 @@ def _first(context: Context, coats: Sequence[Coat]) -> list[Task]:
             pots * care("shake"),
             0.0,
             ("lamp",),
+            once=True,
         ),
     ]
 

@@ -2,6 +2,7 @@
 at."""
 
 from functools import cache
+from math import log2
 from typing import Any
 
 from ..coat.technique import Technique
@@ -20,6 +21,17 @@ def care_of(site: Site, region: int) -> float:
     """Times the time of a brush on the region of an id; 1 where a coat is for none, or for one that is gone."""
     own = next((r for r in site.marking.regions if r.id == region), None)
     return care(suggested_attention(own)) if own else 1.0
+
+
+def nth_share(n: int) -> float:
+    """The share of a step's time at one model that it takes at the n-th in a row, from 1: each time their number
+    doubles, it takes so much less. Source: the learning curve, T. P. Wright (1936); its rate is in the table."""
+    return float(n ** log2(care("practice")))
+
+
+def times_for(models: int) -> float:
+    """How often the time at one model a step takes at so many in a row."""
+    return sum(nth_share(n) for n in range(1, models + 1))
 
 
 def hand_minutes(

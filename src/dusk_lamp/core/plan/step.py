@@ -127,6 +127,12 @@ class Step:
         return f"{minutes_words(self.hand_minutes)} at the model, then {minutes_words(self.wait_minutes)} to dry"
 
 
+def key_of_step(step: Step, region: str) -> str:
+    """What is the same for steps that are done on several models from one puddle. region: what it goes on, as the
+    scheme calls it."""
+    return " · ".join((step.stage, region, step.technique, step.paint))
+
+
 def in_drops(drops: dict[str, int]) -> str:
     """“4 drops of Soot, 2 of Gull”."""
     each = [

@@ -10,13 +10,14 @@ from .cautions import cautions_for
 @dataclass(frozen=True)
 class Task:
     """One task, done before a step or after the last one. title: at its head; how: whole sentences. hand_minutes: at
-    one model. wait_minutes: until the model can be gone on with. tags: of its cautions."""
+    one model, or once for all of them. wait_minutes: until the model can be gone on with. tags: of its cautions."""
 
     title: str
     how: str
     hand_minutes: float = rounded(1, 0.0)
     wait_minutes: float = rounded(1, 0.0)
     tags: tuple[str, ...] = ()
+    once: bool = False
 
     @property
     def cautions(self) -> list[str]:

@@ -1,6 +1,6 @@
 """Batches: the same step on several models from one puddle, as far as it stays wet (CP-29)."""
 
-from collections.abc import Sequence
+from collections.abc import Callable, Sequence
 from dataclasses import dataclass
 from itertools import pairwise
 from math import ceil
@@ -43,11 +43,14 @@ def tenths(minutes: float) -> float:
     return ceil(minutes * 10 - 1e-6) / 10
 
 
-def batches_of(models: Sequence[Sequence[Job]], longest: float = float("inf")) -> list[Batch]:
+def batches_of(
+    models: Sequence[Sequence[Job]], longest: float = float("inf"), practice: Callable[[int], float] = lambda n: 1.0
+) -> list[Batch]:
     """The jobs of all models in batches: what has the same key is done together, as far as the puddle stays wet.
 
     Args:
-        longest: minutes of the longest of the hours, that a batch has to fit into.
+        longest: minutes of the longest of the hours, that a batch has to fit into. practice: the share of its time
+        that a step takes at the n-th model of a batch.
     """
     together: dict[str, list[tuple[int, int]]] = {}
     for m, jobs in enumerate(models):
@@ -55,13 +58,16 @@ def batches_of(models: Sequence[Sequence[Job]], longest: float = float("inf")) -
             together.setdefault(job.key, []).append((m, k))
     cut: list[list[tuple[int, int]]] = []
     for members in together.values():
-        cut += _cut(models, members, longest)
+        cut += _cut(models, members, longest, practice)
     cut = _without_rings(models, cut)
-    return [b for members in cut for b in _pieces(models, members, longest)]
+    return [b for members in cut for b in _pieces(models, members, longest, practice)]
 
 
 def _cut(
-    models: Sequence[Sequence[Job]], members: Sequence[tuple[int, int]], longest: float
+    models: Sequence[Sequence[Job]],
+    members: Sequence[tuple[int, int]],
+    longest: float,
+    practice: Callable[[int], float],
 ) -> list[list[tuple[int, int]]]:
     """Members as runs that end before the puddle dries and the hours are over. Two jobs of one model
     are never in one run."""
@@ -71,13 +77,18 @@ def _cut(
     runs: list[list[tuple[int, int]]] = []
     spent = 0.0
     for m, k in members:
-        hand = tenths(models[m][k].hand)
+        hand = _hand(models[m][k], len(runs[-1]) + 1 if runs else 1, practice)
         if not runs or spent + hand > room or any(m == other for other, _ in runs[-1]):
             runs.append([])
-            spent = 0.0
+            spent, hand = 0.0, tenths(models[m][k].hand)
         runs[-1].append((m, k))
         spent += hand
     return runs
+
+
+def _hand(job: Job, n: int, practice: Callable[[int], float]) -> float:
+    """Minutes at the n-th model of a batch, from 1."""
+    return tenths(job.hand * (1.0 if job.sprayed else practice(n)))
 
 
 def _without_rings(models: Sequence[Sequence[Job]], cut: list[list[tuple[int, int]]]) -> list[list[tuple[int, int]]]:
@@ -93,11 +104,16 @@ def _without_rings(models: Sequence[Sequence[Job]], cut: list[list[tuple[int, in
     return [run for n, members in enumerate(cut) for run in ([[x] for x in members] if n in rings else [members])]
 
 
-def _pieces(models: Sequence[Sequence[Job]], members: Sequence[tuple[int, int]], longest: float) -> list[Batch]:
+def _pieces(
+    models: Sequence[Sequence[Job]],
+    members: Sequence[tuple[int, int]],
+    longest: float,
+    practice: Callable[[int], float],
+) -> list[Batch]:
     """One batch; several in a row where one model alone takes longer than any of the hours."""
     jobs = [models[m][k] for m, k in members]
     set_up, clean = tenths(jobs[0].set_up), tenths(jobs[0].clean)
-    hands = tuple(tenths(j.hand) for j in jobs)
+    hands = tuple(_hand(j, n, practice) for n, j in enumerate(jobs, 1))
     whole = set_up + sum(hands) + clean
     if whole <= longest + 1e-6 or len(members) > 1:
         return [Batch(tuple(members), hands, set_up, clean)]
@@ -118,7 +134,8 @@ def works_of(
     A batch may begin so that each of its members is dry when its turn comes: the tenth model dries while the first is
     done.
     """
-    works, place = [], {}
+    works: list[Work] = []
+    place: dict[tuple[int, int], list[tuple[int, int]]] = {}
     for n, batch in enumerate(batches):
         for at, member in enumerate(batch.members):
             place.setdefault(member, []).append((n, at))

@@ -1,6 +1,6 @@
 """The day: models on a clock. Which batch is done when, what is left out, and what of it a model's picture shows."""
 
-from collections.abc import Mapping
+from collections.abc import Callable, Mapping
 from dataclasses import dataclass, field, replace
 
 from ..plain import rounded
@@ -38,13 +38,14 @@ class Slot:
 @dataclass(frozen=True)
 class Day:
     """models: the jobs of each. windows: see Problem. until: see Problem. pins: minute at which a batch has to begin,
-    by its key and the first model in it. earliest: see works_of."""
+    by its key and the first model in it. earliest: see works_of. practice: see batches_of."""
 
     models: tuple[tuple[Job, ...], ...]
     windows: tuple[tuple[float, float], ...] = ()
     until: float | None = None
     pins: Mapping[tuple[str, int], float] = field(default_factory=dict)
     earliest: tuple[tuple[float, ...], ...] | None = None
+    practice: Callable[[int], float] = lambda n: 1.0
 
 
 @dataclass(frozen=True)
@@ -111,7 +112,7 @@ def clock_of(day: Day, seconds: float = SECONDS) -> Clock:
         SettingError: see solve.
     """
     longest = max((high - low for low, high in day.windows), default=float("inf"))
-    batches = batches_of(day.models, longest)
+    batches = batches_of(day.models, longest, day.practice)
     works, afters = works_of(day.models, batches, day.earliest)
     works = [_pinned(w, b, day) for w, b in zip(works, batches, strict=True)]
     if day.until is None:

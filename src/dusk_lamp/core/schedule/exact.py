@@ -2,6 +2,7 @@
 
 from collections.abc import Sequence
 from math import ceil, floor, inf
+from typing import Any
 
 from .problem import HANDS, Problem
 
@@ -24,7 +25,9 @@ def exact(
     horizon = _up(max([*known, *(w.minutes for w in problem.works)], default=0.0)) + 1
     if problem.until is not None:
         horizon = min(horizon, floor(problem.until * GRAIN)) if problem.until * GRAIN < horizon else horizon
-    begins, presents, lanes = [], [], {}
+    begins: list[Any] = []
+    presents: list[Any] = []
+    lanes: dict[str, list[Any]] = {}
     for k, work in enumerate(problem.works):
         size = _up(work.minutes)
         low = _up(work.earliest)

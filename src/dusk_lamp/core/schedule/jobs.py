@@ -8,8 +8,9 @@ from ..plan.cards import wet_minutes
 from ..plan.room import Room
 from ..plan.step import Step
 from ..plan.task import Task
-from ..plan.times import lag_between, touch
+from ..plan.times import is_sprayed, lag_between, touch
 from ..plan.tools import EVERYTHING
+from ..squad.work import keys_of
 
 CUP_MINUTES = 30.0  # that paint stays sprayable in a cup; from memory
 TASK = "task"  # the stage of what lays no paint
@@ -31,6 +32,7 @@ class Job:
     hand: minutes at the model; set_up, clean: once for all models that are done together; wait: until it is dry. wet:
     minutes that its puddle stays workable. worth: 0..1 of the model's look that is lost without it; None where it
     must be done. needs: what has to be done and dry before.
+    sprayed: it takes as long at every model of a batch.
     """
 
     key: str
@@ -48,19 +50,24 @@ class Job:
     wet: float = 120.0
     worth: float | None = None
     needs: tuple[Needs, ...] = ()
+    sprayed: bool = False
 
 
 def jobs_of(
-    steps: Sequence[Step], worths: Mapping[int, float] | None = None, room: Room = EVERYTHING.room
+    steps: Sequence[Step],
+    worths: Mapping[int, float] | None = None,
+    room: Room = EVERYTHING.room,
+    keys: Sequence[str] | None = None,
 ) -> list[Job]:
     """The jobs of steps, muted ones left out, in their order; tasks at their places. worths: by a step's number, of
     those that may be left out."""
     worths = worths or {}
-    done = [s for s in steps if not s.muted]
+    own = keys or keys_of(steps)
+    done = [(s, key) for s, key in zip(steps, own, strict=True) if not s.muted]
     out: list[Job] = []
     steps_at: list[tuple[int, Step]] = []  # job number and step
     tasks_at: list[int] = []
-    for step in done:
+    for step, key in done:
         for task in step.before:
             _add_task(out, tasks_at, task)
         needs = [Needs(k, out[k].wait) for k in tasks_at]
@@ -69,7 +76,7 @@ def jobs_of(
         needs += [Needs(k, lag_between(s, step, rests=n > brushed)) for n, (k, s) in enumerate(below)]
         out.append(
             Job(
-                key=key_of_step(step),
+                key=key,
                 title=step.heading,
                 step=step.number,
                 stage=step.stage,
@@ -84,10 +91,11 @@ def jobs_of(
                 wet=CUP_MINUTES if "airbrush" in step.caution_tags else wet_minutes(room),
                 worth=worths.get(step.number),
                 needs=tuple(needs),
+                sprayed=is_sprayed(step),
             )
         )
         steps_at.append((len(out) - 1, step))
-    for step in done:
+    for step, _ in done:
         for task in step.after:
             _add_task(out, tasks_at, task)
     return out
@@ -96,16 +104,13 @@ def jobs_of(
 def _add_task(out: list[Job], tasks_at: list[int], task: Task) -> None:
     """A task comes when all before it is done and dry, and nothing goes on before it is."""
     needs = tuple(Needs(k, job.wait) for k, job in enumerate(out))
-    title, hand, wait = task.title, task.hand_minutes, task.wait_minutes
+    title, wait = task.title, task.wait_minutes
+    hand, once = (0.0, task.hand_minutes) if task.once else (task.hand_minutes, 0.0)
     again = sum(job.title == title for job in out)
-    out.append(Job(f"task {title} {again}", title, 0, TASK, "everything", TASK, "", "", hand, wait, needs=needs))
+    out.append(
+        Job(f"task {title} {again}", title, 0, TASK, "everything", TASK, "", "", hand, wait, once, needs=needs)
+    )
     tasks_at.append(len(out) - 1)
-
-
-def key_of_step(step: Step) -> str:
-    """What is the same for steps that are done on several models from one puddle: stage, what it goes on, paint,
-    technique, what it is for."""
-    return " · ".join((step.stage, step.goes_on, step.technique, step.paint, step.purpose))
 
 
 def left_of(jobs: Sequence[Job], done: Mapping[int, float]) -> tuple[list[Job], list[float]]:

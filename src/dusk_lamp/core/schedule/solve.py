@@ -52,8 +52,8 @@ def solve(problem: Problem, seconds: float = SECONDS) -> Schedule:
     if tried is None:
         return found
     bound = max(bound, tried[1])
-    starts = tuple(None if k in gone else s for k, s in enumerate(tried[0]))
-    closer = Schedule(starts, _end(problem, starts), 0.0)
+    again = tuple(None if k in gone else s for k, s in enumerate(tried[0]))
+    closer = Schedule(again, _end(problem, again), 0.0)
     if broken(problem, closer) or closer.end > found.end:
         closer = found
     return Schedule(closer.starts, closer.end, min(bound, closer.end), tried[2])

@@ -19,7 +19,7 @@ from ..simulation import digest
 from ..step import steps_of
 from ..ways import way, ways
 from ..ways.way import MATT, Nearness, nearness, seen_after
-from .stage import Item, Stage
+from .stage import Item, Stage, Takers, wishes_taken
 
 
 @dataclass(frozen=True)
@@ -214,6 +214,13 @@ class Colour(Stage):
         if not found:
             return None
         return float(np.average([n.within for n in found.values()], weights=[areas[k] for k in found]))
+
+    def carried(self, wishes: ColourWishes, own: ColourWishes, takers: Takers, first_id: int) -> ColourWishes:
+        """The same budget, with what is pinned for the regions that take after the pinned ones."""
+        if wishes.budget is None:
+            return wishes
+        steps_on = wishes_taken(wishes.budget.steps_on, {}, takers)
+        return replace(wishes, budget=replace(wishes.budget, steps_on=steps_on))
 
 
 STAGE = Colour()

@@ -13,7 +13,7 @@ from ...sculpt.site import Where
 from ..care import care
 from ..context import Context
 from ..task import Task
-from .stage import Item, Stage
+from .stage import Item, Stage, Takers, ids_taken
 
 FLAT_TURN = 12.0  # degrees over a decal that it still follows by itself; common practice, from memory
 
@@ -98,6 +98,10 @@ class DecalStage(Stage):
     def without_region(self, wishes: DecalWishes, id_: int) -> DecalWishes:
         """No decal any more."""
         return replace(wishes, regions=tuple(i for i in wishes.regions if i != id_))
+
+    def carried(self, wishes: DecalWishes, own: DecalWishes, takers: Takers, first_id: int) -> DecalWishes:
+        """Decals on the regions that take after those that have one."""
+        return DecalWishes(ids_taken(wishes.regions, own.regions, takers))
 
 
 STAGE = DecalStage()

@@ -11,7 +11,7 @@ from ...plain import checked, number
 from ..context import Context
 from ..edges import EDGE_MM, edge_coats, lining_coat
 from .metal import HANDY
-from .stage import Item, Stage
+from .stage import Item, Stage, Takers, wishes_taken
 
 
 @dataclass(frozen=True)
@@ -87,6 +87,10 @@ class Edges(Stage):
     def without_region(self, wishes: EdgeWishes, id_: int) -> EdgeWishes:
         """The same without it."""
         return wishes.with_one(id_, None)
+
+    def carried(self, wishes: EdgeWishes, own: EdgeWishes, takers: Takers, first_id: int) -> EdgeWishes:
+        """Edges of the regions that take after others."""
+        return EdgeWishes(wishes_taken(wishes.regions, own.regions, takers))
 
 
 STAGE = Edges()

@@ -12,7 +12,7 @@ from ...plain import checked, choice
 from ..context import Context
 from ..face import EYES, Face, eye_coats, eyes_seen, face_of, pair_words, warmth
 from ..mouth import MOUTH, mouth_coats
-from .stage import Item, Stage
+from .stage import Item, Stage, Takers, ids_taken
 
 Place = tuple[float, float, float]
 MOUTHS = ("", "closed", "open")  # "" where it is left alone
@@ -106,6 +106,13 @@ class FaceStage(Stage):
     def without_region(self, wishes: FaceWishes, id_: int) -> FaceWishes:
         """Not warmed any more."""
         return replace(wishes, warm=tuple(i for i in wishes.warm if i != id_))
+
+    def carried(self, wishes: FaceWishes, own: FaceWishes, takers: Takers, first_id: int) -> FaceWishes:
+        """Warmth, mouth and where the eyes look; its own eyes stay where they are."""
+        marked = own.left is not None and own.right is not None
+        warm = ids_taken(wishes.warm, own.warm, takers)
+        looks = wishes.looks if wishes.looks != "at" else own.looks
+        return replace(own, looks=looks, warm=warm, eyes=wishes.eyes and marked, mouth=wishes.mouth)
 
 
 STAGE = FaceStage()

@@ -38,7 +38,7 @@ from ..glow import (
 )
 from ..lens import Lens, lens_coats, lenses
 from ..simulation import digest
-from .stage import Item, Stage
+from .stage import Item, Stage, Takers, ids_taken
 
 Place = tuple[float, float, float]
 Masks = list[tuple[str, str, NDArray[np.bool_]]]  # name, `#rrggbb`, (N,) where; the coolest first
@@ -394,6 +394,17 @@ class GlowStage(Stage):
 def _edge_words(catch: Any, names: Sequence[str]) -> str:
     own = {None: "not planned yet", True: "already highlighted", False: "not highlighted yet"}[catch.has_highlight]
     return f"{names[catch.region]}: {catch.lit:.1f} of {catch.length:.1f} mm catch it; {own}"
+
+    def carried(self, wishes: GlowWishes, own: GlowWishes, takers: Takers, first_id: int) -> GlowWishes:
+        """Glows of regions shine from those that take after them; what glows at a place, only on its own sculpt."""
+        taking = {k for some in takers.values() for k in some}
+        glows = [g for g in own.glows if g.kind != "region" or g.region not in taking]
+        for glow in wishes.glows:
+            for k in takers.get(glow.region, ()) if glow.kind == "region" else ():
+                there = next((g.id for g in own.glows if g.kind == "region" and g.region == k), 0)
+                glows.append(replace(glow, region=k, id=there or first_id))
+                first_id += not there
+        return GlowWishes(tuple(glows[:MOST]), ids_taken(wishes.lenses, own.lenses, takers))
 
 
 STAGE = GlowStage()

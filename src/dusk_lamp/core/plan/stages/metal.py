@@ -16,7 +16,7 @@ from ...target.target import Target
 from ..context import Context
 from ..metal.painted import CUSTOMARY, Metal, colours, layers_of, usual_metal, values
 from ..simulation import digest
-from .stage import Item, Stage
+from .stage import Item, Stage, Takers, wishes_taken
 
 HANDY = Lamp(0, 60)  # what a metal mirrors where the lamp is off
 
@@ -127,6 +127,11 @@ class MetalStage(Stage):
     def without_region(self, wishes: MetalWishes, id_: int) -> MetalWishes:
         """The same without it."""
         return wishes.with_one(id_, None)
+
+    def carried(self, wishes: MetalWishes, own: MetalWishes, takers: Takers, first_id: int) -> MetalWishes:
+        """How regions shine; corrections and cuts are of the scheme's own facets."""
+        plainly = {k: replace(m, shine=replace(m.shine, corrections=(), cuts=())) for k, m in wishes.regions.items()}
+        return MetalWishes(wishes_taken(plainly, own.regions, takers))
 
 
 STAGE = MetalStage()

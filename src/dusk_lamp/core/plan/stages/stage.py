@@ -1,14 +1,16 @@
 """What a stage of a plan can say of itself."""
 
-from collections.abc import Sequence
+from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, replace
-from typing import Any, ClassVar
+from typing import Any, ClassVar, TypeVar
 
 from ...coat.coat import Coat
 from ...target.target import Target
 from ..context import Context
 from ..economy.share import from_what_is_out
 from ..task import Task
+
+T = TypeVar("T")
 
 
 @dataclass(frozen=True)
@@ -19,6 +21,23 @@ class Item:
     way: str
     region: int = 0
     title: str = ""
+
+
+Takers = Mapping[int, Sequence[int]]  # ids of the regions on another sculpt by the id of the one they take after
+
+
+def ids_taken(ids: Sequence[int], own: Sequence[int], takers: Takers) -> tuple[int, ...]:
+    """The regions that take after some, and those of `own` that take after none."""
+    taking = {k for some in takers.values() for k in some}
+    kept = [k for k in own if k not in taking]
+    return tuple(dict.fromkeys([*(k for i in ids for k in takers.get(i, ())), *kept]))
+
+
+def wishes_taken(of: Mapping[str, T], own: Mapping[str, T], takers: Takers) -> dict[str, T]:
+    """What is wished for regions, by their ids as text, for those that take after them; others keep their own."""
+    taking = {str(k) for some in takers.values() for k in some}
+    out = {k: v for k, v in own.items() if k not in taking}
+    return out | {str(k): v for i, v in of.items() for k in takers.get(int(i), ())}
 
 
 @dataclass(frozen=True)
@@ -99,4 +118,9 @@ class Stage:
 
     def without_region(self, wishes: Any, id_: int) -> Any:
         """The wishes once a region is gone."""
+        return wishes
+
+    def carried(self, wishes: Any, own: Any, takers: Takers, first_id: int) -> Any:
+        """The wishes of a scheme for another sculpt. own: what is wished there so far; takers: the regions there that
+        take after each region of the scheme, by ids. first_id: from which on ids are free there."""
         return wishes

@@ -11,7 +11,7 @@ from ...target.local import rgb_of_lab
 from ...target.target import Target
 from ..context import Context
 from ..wear import FOLLOWS, LAYERS, LAYERS_BY_NAME, Layer, films_of_wear, wear_coats
-from .stage import Item, Stage
+from .stage import Item, Stage, Takers, ids_taken, wishes_taken
 
 
 @dataclass(frozen=True)
@@ -104,6 +104,11 @@ class WearStage(Stage):
         """Not spared any more."""
         left = {k: v for k, v in wishes.shares.items() if k != str(id_)}
         return replace(wishes, spared=tuple(i for i in wishes.spared if i != id_), shares=left)
+
+    def carried(self, wishes: WearWishes, own: WearWishes, takers: Takers, first_id: int) -> WearWishes:
+        """As worn as the scheme, where it takes after it."""
+        spared = ids_taken(wishes.spared, own.spared, takers)
+        return replace(wishes, spared=spared, shares=wishes_taken(wishes.shares, own.shares, takers))
 
 
 STAGE = WearStage()

@@ -9,8 +9,8 @@ from flask import Response, jsonify
 from ....core.errors import SettingError
 from ....core.plain import plain
 from ....core.plan.outcome import looks_after
-from ....core.plan.squad import paint_for
 from ....core.plan.stages.undercoat import STAGE
+from ....core.squad.paint import paint_for
 from ....core.units import counted
 from ...editing import Edit, keep, opened
 from ...workshop import asked, workshop

@@ -4,8 +4,8 @@ from collections.abc import Iterable, Sequence
 from dataclasses import dataclass
 
 from ..plain import rounded
+from ..plan.step import Step
 from ..units import DROPS_PER_ML
-from .step import Step
 
 
 @dataclass(frozen=True)

@@ -1,0 +1,137 @@
+"""A squad worked out: every model with the scheme's plan on it, the steps they share, and what they take together."""
+
+from collections.abc import Callable, Mapping, Sequence
+from dataclasses import dataclass, replace
+from functools import cached_property
+
+from ..errors import SettingError
+from ..paint.rack import Rack
+from ..plain import rounded
+from ..plan.context import Context
+from ..plan.document import Plan
+from ..plan.run import Run, run
+from ..plan.stages import stages
+from ..plan.step import Step, key_of_step
+from .carry import carried
+from .document import Member, Squad
+from .matching import Match, matched
+from .paint import Needed, paint_for
+from .palette import with_puddles
+
+Say = Callable[[str, float], None]
+
+
+@dataclass(frozen=True)
+class Model:
+    """One sculpt of a squad, worked out. name: of it. count: how many. matches: of its regions. run: its plan. own:
+    whether it is the scheme's own sculpt."""
+
+    name: str
+    count: int
+    matches: tuple[Match, ...]
+    run: Run
+    own: bool = False
+
+    @property
+    def steps(self) -> list[Step]:
+        """Its steps."""
+        return self.run.steps
+
+    @cached_property
+    def keys(self) -> list[str]:
+        """What is the same for steps done from one puddle, step by step: its regions by the scheme's names."""
+        names = {m.region: m.scheme for m in self.matches if m.scheme}
+        return keys_of(self.run.steps, names)
+
+
+@dataclass(frozen=True)
+class Together:
+    """A squad worked out. scheme: the scheme's own plan. models: all of them. needed: paint for all of them. missing:
+    paints that the plans use and the rack lacks."""
+
+    squad: Squad
+    scheme: Run
+    models: tuple[Model, ...]
+    needed: tuple[Needed, ...]
+    missing: tuple[str, ...] = ()
+    hand_minutes: float = rounded(1, 0.0)
+
+    @property
+    def shared(self) -> float:
+        """The share of steps that at least one other model has too; 1 for one model alone."""
+        by_key: dict[str, set[int]] = {}
+        for n, model in enumerate(self.models):
+            for key in model.keys:
+                by_key.setdefault(key, set()).add(n)
+        several = [key for m in self.models for key in m.keys]
+        if len(self.models) < 2 or not several:
+            return 1.0
+        return sum(len(by_key[k]) > 1 for k in several) / len(several)
+
+
+def keys_of(steps: Sequence[Step], names: Mapping[str, str] | None = None) -> list[str]:
+    """A key for each step; two alike of one model differ by their order."""
+    seen: dict[str, int] = {}
+    out = []
+    for step in steps:
+        key = key_of_step(step, (names or {}).get(step.goes_on, step.goes_on))
+        seen[key] = seen.get(key, 0) + 1
+        out.append(key if seen[key] == 1 else f"{key} ({seen[key]})")
+    return out
+
+
+def worked_out(
+    squad: Squad,
+    scheme: Context,
+    contexts: Sequence[tuple[Member, Context, bool]],
+    rack: Rack | None = None,
+    say: Say = lambda *_: None,
+) -> Together:
+    """A squad with the scheme carried over to each of its models.
+
+    Args:
+        scheme: the scheme's plan on its sculpt. contexts: each model's own plan on its sculpt, and whether that
+        is the scheme's own. rack: what there is, to tell what is missing; None where that does not matter.
+
+    Raises:
+        SettingError: nothing of a model takes after the scheme, or an exception is none; it names the model.
+    """
+    if not contexts:
+        raise SettingError("a squad needs at least one model; add one")
+    say("The scheme", 0.0)
+    first = run(scheme)
+    models = []
+    for k, (member, context, own) in enumerate(contexts):
+        say(name_of(member), (k + 1) / (len(contexts) + 1))
+        try:
+            models.append(_model(member, context, own, scheme.plan, first))
+        except SettingError as e:
+            raise SettingError(f"{name_of(member)}: {e}") from e
+    everyone = [m for m in models for _ in range(m.count)]
+    drops = scheme.tools.drops_per_ml
+    needed = paint_for([m.steps for m in everyone], drops)
+    owned = None if rack is None else {p.name.casefold() for p in rack}
+    used = dict.fromkeys(name for m in models for s in m.steps for name in s.parts)
+    missing = [] if owned is None else [name for name in used if name.casefold() not in owned]
+    hand = sum(s.hand_minutes for m in everyone for s in m.steps)
+    return Together(squad, first, tuple(models), tuple(needed), tuple(missing), hand)
+
+
+def _model(member: Member, context: Context, own: bool, scheme: Plan, first: Run) -> Model:
+    if own and not member.changes:
+        matches = matched(context.plan.regions, scheme.regions)
+        return Model(name_of(member), member.count, tuple(matches), first, True)
+    matches = matched(context.plan.regions, scheme.regions, member.matches)
+    if context.plan.regions and not any(m.scheme_id for m in matches):
+        raise SettingError("none of its regions takes after one of the scheme; match them by hand")
+    plan = carried(scheme, context.plan, matches, member.changes)
+    different = {n.casefold() for n in member.changes}
+    takes_after = {m.id: m.scheme_id for m in matches if m.scheme_id and m.region.casefold() not in different}
+    done = with_puddles(context.on(replace(plan, models=1)), first.coats, takes_after)
+    done = done.on(replace(done.plan, settled=tuple(stages())))
+    return Model(name_of(member), member.count, tuple(matches), run(done), own)
+
+
+def name_of(member: Member) -> str:
+    """What a model is called: its name, or its file's."""
+    return member.name or member.file.rsplit("/", 1)[-1].rsplit(".", 1)[0] or "a model"

@@ -1,0 +1,96 @@
+"""What a brush gets at, against geometry that can be worked out by hand."""
+
+from dataclasses import replace
+
+import numpy as np
+import pytest
+import trimesh
+from scipy.spatial import cKDTree
+
+from dusk_lamp.core.reach.assembly import reach_of, reach_words
+from dusk_lamp.core.reach.spots import Obstacles, reached
+from dusk_lamp.core.reach.tool import BRUSH, Tool
+from dusk_lamp.core.sculpt.parts import Part
+from dusk_lamp.core.sculpt.site import Site
+
+from ..shapes import surface_of
+
+GAP = 6.0
+
+
+def plates():
+    """Two plates that face each other, 40 mm wide, GAP apart, open all round but below."""
+    one = trimesh.creation.box((40, 1, 40)).subdivide_to_size(1.5)
+    other = one.copy()
+    one.apply_translation((0, -(GAP + 1) / 2, 0))
+    other.apply_translation((0, (GAP + 1) / 2, 0))
+    return trimesh.util.concatenate([one, other])
+
+
+@pytest.mark.parametrize("angle", [5.0, 8.0, 12.0])
+def test_between_two_plates_a_brush_reaches_as_far_as_its_cone_fits(angle):
+    """A cone of half angle a, that lies on one plate with its lower side, leaves the gap with its upper side: after
+    gap / tan(2 a) from the edge. Geometry; a direction every eleven degrees costs a little of it."""
+    surface = surface_of(plates())
+    tool = Tool(length=200.0, angle=angle, hand=0.0, graze=0.0)
+    inner = np.flatnonzero(
+        (np.abs(np.abs(surface.points[:, 1]) - GAP / 2) < 0.01) & (np.abs(surface.points[:, 0]) < 1)
+    )
+    got = reached(surface, inner, tool, Obstacles(surface))
+    depth = 20 - np.abs(surface.points[inner, 2])
+    wanted = GAP / np.tan(np.radians(2 * angle))
+    if wanted < 20:
+        assert not got[depth > 1.1 * wanted + 0.5].any(), "deeper than the cone goes"
+    assert got[depth < 0.55 * min(wanted, 20)].all()
+
+
+def test_the_hand_needs_room_too():
+    """A short brush held near its tip: the fingers do not go between the plates."""
+    surface = surface_of(plates())
+    inner = np.flatnonzero(
+        (np.abs(np.abs(surface.points[:, 1]) - GAP / 2) < 0.01) & (np.abs(surface.points[:, 0]) < 1)
+    )
+    depth = 20 - np.abs(surface.points[inner, 2])
+    long, short = (reached(surface, inner, Tool(n, 4.0, 8.0, 0.0), Obstacles(surface)) for n in (40.0, 6.0))
+    assert long[depth < 12].mean() > 0.9
+    assert short[depth > 8].mean() < 0.1 < short[depth < 4].mean()
+
+
+def test_what_stands_inside_a_ring_is_reached_from_above_and_not_from_the_side():
+    """A cone inside a tall ring: its tip is free, its foot is not, once the ring is too narrow for the brush."""
+    ring = trimesh.creation.annulus(r_min=4.5, r_max=5.5, height=24, sections=64).subdivide_to_size(1.5)
+    ring.apply_translation((0, 0, 12))
+    cone = trimesh.creation.cone(radius=3, height=24, sections=48).subdivide_to_size(1.0)
+    surface = surface_of(trimesh.util.concatenate([ring, cone]))
+    own = np.flatnonzero((np.hypot(*surface.points[:, :2].T) < 3.2) & (surface.normals[:, 2] > -0.5))
+    height = surface.points[own, 2]
+    got = reached(surface, own, Tool(30.0, 8.0, 0.0, 0.0), Obstacles(surface))
+    # at 7 mm the cone is 2.1 mm thick: from above the far side of the brush leaves at 17 tan 8.9° = 2.7 mm, from below
+    # at 7 tan 23.1° = 3.0 mm, and the gap is 2.4 mm
+    assert got[height > 20].all() and not got[(height > 6.5) & (height < 7.5)].any()
+    alone = reached(surface, own, Tool(30.0, 8.0, 0.0, 0.0), Obstacles(surface, []))
+    assert alone.all(), "nothing is in the way where nothing is there"
+
+
+def test_the_part_that_hides_the_rest_is_painted_apart():
+    """A shield close before a body: all else stays on, the shield comes off, and its seam is told."""
+    body = trimesh.creation.box((20, 12, 30)).subdivide_to_size(1.2)
+    shield = trimesh.creation.box((22, 1, 28)).subdivide_to_size(1.2)
+    shield.apply_translation((0, -8.2, 0))
+    knob = trimesh.creation.icosphere(3, 3.0)
+    knob.apply_translation((0, 0, 20))
+    pieces = [body, shield, knob]
+    surface = with_parts(surface_of(trimesh.util.concatenate(pieces)), pieces)
+    named = [Part("Body"), Part("Shield", 0, 1), Part("Knob", 0, 2)]
+    found = reach_of(Site(surface), named, BRUSH, most=3000)
+    assert found.apart == (1,) and found.mm2 > 100 and found.left < 0.05 * found.mm2
+    words = reach_words(found, named)
+    assert any("Paint apart: Shield" in w for w in words)
+    whole = reach_of(Site(surface_of(trimesh.creation.icosphere(4, 10.0))), [Part("Ball")], most=2000)
+    assert whole.mm2 == 0 and "everywhere" in reach_words(whole, [Part("Ball")])[0]
+
+
+def with_parts(surface, pieces):
+    """A surface whose samples know which of some bodies they are of: the one that is nearest."""
+    off = np.stack([cKDTree(p.vertices).query(surface.points)[0] for p in pieces])
+    return replace(surface, part=np.argmin(off, axis=0).astype(np.int32))
