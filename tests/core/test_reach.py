@@ -65,7 +65,7 @@ def test_what_stands_inside_a_ring_is_reached_from_above_and_not_from_the_side()
     own = np.flatnonzero((np.hypot(*surface.points[:, :2].T) < 3.2) & (surface.normals[:, 2] > -0.5))
     height = surface.points[own, 2]
     got = reached(surface, own, Tool(30.0, 8.0, 0.0, 0.0), Obstacles(surface))
-    # at 7 mm the cone is 2.1 mm thick: from above the far side of the brush leaves at 17 tan 8.9° = 2.7 mm, from below
+    # at 7 mm the cone is 2.1 mm thick: from above the brush leaves at 17 tan 8.9° = 2.7 mm, from below
     # at 7 tan 23.1° = 3.0 mm, and the gap is 2.4 mm
     assert got[height > 20].all() and not got[(height > 6.5) & (height < 7.5)].any()
     alone = reached(surface, own, Tool(30.0, 8.0, 0.0, 0.0), Obstacles(surface, []))

@@ -373,8 +373,6 @@ def clock_report(clock: Any, names: Any, hours: Any, args: argparse.Namespace) -
 def _reach(args: argparse.Namespace) -> None:
     from dataclasses import replace
 
-    import numpy as np
-
     from ..core.plain import plain
     from ..core.plan.document import Plan, SculptFile, read_plan
     from ..core.reach.assembly import reach_of, reach_words
@@ -415,10 +413,8 @@ def _reach(args: argparse.Namespace) -> None:
         "words": reach_words(found, named),
     }
     if args.out:
-        marks = np.zeros(len(site), np.bool_)
-        marks[found.spots[~found.brush]] = True
         camera = Camera.named("front") if not args.view else Camera(*args.view)
-        write_whole(args.out, png_bytes(marked_picture(site, camera, marks, 900, 1100)))
+        write_whole(args.out, png_bytes(marked_picture(site, camera, found.missed(site), 900, 1100)))
     if args.json:
         print(json.dumps(report, indent=2, ensure_ascii=False))
         return

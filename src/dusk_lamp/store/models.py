@@ -5,7 +5,7 @@ from datetime import UTC, datetime
 from functools import lru_cache
 from typing import Any, ClassVar
 
-from sqlalchemy import JSON, Float, ForeignKey, String, UniqueConstraint
+from sqlalchemy import JSON, Float, ForeignKey, String, Text, UniqueConstraint
 from sqlalchemy.orm import DeclarativeBase, Mapped, mapped_column, relationship
 
 from ..core.paint.mix import Mix
@@ -220,14 +220,42 @@ class Done(Base):
     seconds: Mapped[float | None]
 
 
+class LogEntry(Base):
+    """One entry of the log, as core.log.entry has it. It outlives its sculpt. words: what is searched in it."""
+
+    __tablename__ = "log_entry"
+
+    id: Mapped[int] = mapped_column(primary_key=True)
+    user_id: Mapped[int] = mapped_column(default=OWNER, server_default=str(OWNER), index=True)
+    sculpt_id: Mapped[int | None] = mapped_column(index=True)
+    coat_key: Mapped[str] = mapped_column(String(64), default="")
+    at: Mapped[datetime] = mapped_column(index=True)
+    entry: Mapped[dict[str, Any]]
+    words: Mapped[str] = mapped_column(Text, default="")
+
+
+class Squad(Base):
+    """Sculpts that take one scheme. members: plain values, a sculpt's number with its count, matches and changes."""
+
+    __tablename__ = "squad"
+
+    id: Mapped[int] = mapped_column(primary_key=True)
+    user_id: Mapped[int] = mapped_column(default=OWNER, server_default=str(OWNER), index=True)
+    name: Mapped[str] = mapped_column(String(120))
+    scheme_id: Mapped[int] = mapped_column(ForeignKey("sculpt.id", ondelete="CASCADE"), index=True)
+    members: Mapped[list[dict[str, Any]]]
+    created_at: Mapped[datetime] = mapped_column(default=now)
+
+
 class Painter(Base):
-    """Whose bench it is: the tools, and the day on which each set of cautions was last read."""
+    """Whose bench it is: the tools, the day on which each set of cautions was last read, and when one paints."""
 
     __tablename__ = "painter"
 
     id: Mapped[int] = mapped_column(primary_key=True)
     tools: Mapped[dict[str, Any]] = mapped_column(default=lambda: plain(Tools()))
     cautioned: Mapped[dict[str, Any]] = mapped_column(default=dict)
+    habits: Mapped[dict[str, Any]] = mapped_column(default=dict, server_default="{}")
 
 
 class Bottle(Base):

@@ -20,6 +20,18 @@ def keep_tools(session: Session, tools: Tools) -> None:
     _own(session).tools = plain(tools)
 
 
+def habits_of(session: Session) -> dict[str, str]:
+    """When the painter paints: hours of a day as written, and the minutes of an evening."""
+    own = session.get(Painter, OWNER)
+    return dict(own.habits) if own else {}
+
+
+def keep_habits(session: Session, **habits: str) -> None:
+    """Keep when the painter paints."""
+    own = _own(session)
+    own.habits = {**own.habits, **habits}
+
+
 def read_today(session: Session, tags: Iterable[str]) -> bool:
     """Whether every one of these sets of cautions was read today."""
     own = session.get(Painter, OWNER)

@@ -36,14 +36,15 @@ class End:
 
 @dataclass(frozen=True)
 class State:
-    """place: key of the step in hand. ends: of steps by key. since: seconds it has been in hand. wait: of the drying
-    that runs, the whole seconds and those that are left, and the key of the step that dries; None where nothing
-    dries."""
+    """place: key of the step in hand. ends: of steps by key. since: seconds it has been in hand, breaks left out;
+    paused: whether there is a break now. wait: of the drying that runs, the whole seconds and those that are left,
+    and the key of the step that dries; None where nothing dries."""
 
     place: str
     ends: dict[str, End]
     since: float
     wait: dict[str, Any] | None
+    paused: bool = False
 
 
 def keys_of(coats: Sequence[Coat]) -> list[str]:
@@ -74,7 +75,7 @@ def state_of(session: Session, sculpt: Sculpt, keys: Sequence[str]) -> State:
             if wait["after"] in keys
             else None
         )
-    return State(place, ends, _since(timer["in_hand"]) if timer.get("in_hand") else 0.0, wait)
+    return State(place, ends, _in_hand(timer), wait, bool(timer.get("paused")))
 
 
 def ended(session: Session, sculpt: Sculpt) -> int:
@@ -86,7 +87,21 @@ def take(session: Session, sculpt: Sculpt, key: str) -> None:
     """Take a step in hand."""
     own = _made(session, sculpt)
     if own.place != key or not own.timer.get("in_hand"):
-        own.place, own.timer = key, {**own.timer, "in_hand": _stamp()}
+        own.place, own.timer = key, {**_without(own.timer, "spent", "paused"), "in_hand": _stamp()}
+
+
+def pause(session: Session, sculpt: Sculpt) -> None:
+    """Somebody rang: what passes from now on is not painting."""
+    own = _made(session, sculpt)
+    if own.timer.get("in_hand") and not own.timer.get("paused"):
+        own.timer = {**own.timer, "spent": _in_hand(own.timer), "paused": True}
+
+
+def go_on(session: Session, sculpt: Sculpt) -> None:
+    """The break is over."""
+    own = _made(session, sculpt)
+    if own.timer.get("paused"):
+        own.timer = {**_without(own.timer, "paused"), "in_hand": _stamp()}
 
 
 def end(
@@ -97,9 +112,9 @@ def end(
     wait_s: float,
     then: str | None,
     seconds: float | None = None,
-) -> None:
-    """End a step and take the next one in hand. wait_s: how long it dries. seconds: how long it took, where that is
-    not by the clock.
+) -> float | None:
+    """End a step and take the next one in hand; how many seconds it was, breaks left out, None where that is not
+    known. wait_s: how long it dries. seconds: how long it took, where that is not by the clock.
 
     Raises:
         SettingError: neither done nor skipped.
@@ -107,8 +122,8 @@ def end(
     if how not in ENDS:
         raise SettingError("a step is done or skipped; reload the page")
     own = _made(session, sculpt)
-    since = own.timer.get("in_hand") if own.place == key else None
-    took = seconds if seconds is not None else _since(since) if since else None
+    known = own.place == key and own.timer.get("in_hand")
+    took = seconds if seconds is not None else _in_hand(own.timer) if known else None
     session.execute(delete(Done).where(Done.sculpt_id == sculpt.id, Done.coat_key == key))
     kept = took if how == "done" and took is not None and took <= LONGEST_STEP_S else None
     session.add(Done(sculpt_id=sculpt.id, coat_key=key, how=how, seconds=kept))
@@ -119,6 +134,7 @@ def end(
         timer["wait"] = own.timer["wait"]
     own.timer = timer
     own.place = then or key
+    return kept
 
 
 def take_back(session: Session, sculpt: Sculpt, key: str) -> None:
@@ -145,6 +161,16 @@ def _made(session: Session, sculpt: Sculpt) -> Sitting:
         session.add(own)
         session.flush()
     return own
+
+
+def _in_hand(timer: dict[str, Any]) -> float:
+    """Seconds that a step has been in hand, breaks left out."""
+    running = timer.get("in_hand") and not timer.get("paused")
+    return float(timer.get("spent", 0.0)) + (_since(timer["in_hand"]) if running else 0.0)
+
+
+def _without(timer: dict[str, Any], *names: str) -> dict[str, Any]:
+    return {k: v for k, v in timer.items() if k not in names}
 
 
 def _stamp() -> str:

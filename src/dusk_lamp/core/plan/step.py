@@ -45,7 +45,8 @@ class Step:
     number: among all coats, from 1. stage: of the work. title, purpose, how, where_from, goes_on, when_to_stop:
     words. parts: of the mix by paint; drops_of: whole drops of each for all models, drops_of_one: for one; drops: of
     paint that one model takes. paint: the mix in words. seconds: on the trigger, or None. laid_um: µm of film that
-    was asked for, or None for a spray. film_um: where it lies thickest. ml: out of the bottles, one model.
+    was asked for, or None for a spray. film_um: where it lies thickest. covers_mm2: how much of the model it goes on.
+    ml: out of the bottles, one model.
     coats: thin coats that it is laid in, each dry before the next. hand_minutes, wait_minutes: of all of them, at one
     model, and until its next step. set_up_minutes, clean_minutes: for all of them once. oil: it stays workable for
     hours. dial: where it comes from on the dome seen from above, None where that does not matter; turns: it comes
@@ -76,6 +77,7 @@ class Step:
     seconds: float | None = rounded(1)
     laid_um: float | None = rounded(2)
     film_um: float = rounded(2)
+    covers_mm2: float = rounded(1)
     water: float = rounded(2)
     hand_minutes: float = rounded(1)
     wait_minutes: float = rounded(1)
@@ -203,9 +205,11 @@ def step_of(
         seconds=quantity if unit == "s" else None,
         laid_um=None if unit == "s" else quantity,
         film_um=float(np.percentile(covered, THICK_PERCENTILE)) if len(covered) else 0.0,
+        covers_mm2=mm2,
         water=by.water(settings),
         coats=coats,
-        hand_minutes=hand_minutes(by, settings, mm2, coat.where.kind == "mask", coats, care_of(site, coat.region)),
+        hand_minutes=tools.paced(coat.technique, mm2)
+        * hand_minutes(by, settings, mm2, coat.where.kind == "mask", coats, care_of(site, coat.region)),
         wait_minutes=coats * tools.wait(mix.minutes * by.drying(settings, mix), mix.kind),
         set_up_minutes=set_up if cup[0] else 0.0,
         clean_minutes=clean if cup[1] else 0.0,

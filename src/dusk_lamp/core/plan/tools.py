@@ -15,12 +15,20 @@ DRIED_SHARE = 1 / 3  # of a wait is left with a hair dryer; common practice, fro
 PRIMER_NEEDLE = 0.4  # CP-5
 BRUSHES_MM = (1.0, 2.0, 4.0, 10.0)  # widths one can have: detail, layer, base, dry brush
 VARNISHES = ("gloss", "satin", "matt")
+SLOWEST = (0.1, 10.0)  # times the estimate that a hand may take
+SMALL_MM2, LARGE_MM2 = 25.0, 200.0  # of a step: a strap, a cloak; from memory
+
+
+def size_of(mm2: float) -> str:
+    """small, middle or large: how much a step goes on."""
+    return "small" if mm2 < SMALL_MM2 else "middle" if mm2 < LARGE_MM2 else "large"
 
 
 @dataclass(frozen=True)
 class Tools:
     """needles: of the airbrush, mm. highest_psi: what the compressor gives. brushes: widths, mm. drops_per_ml: of a
-    dropper bottle. room: where it dries."""
+    dropper bottle. room: where it dries. pace: times that the hand takes what is estimated, by technique, by
+    “technique size”, and for any other by “all”; see core.log.pace."""
 
     airbrush: bool = True
     can: bool = True
@@ -30,6 +38,7 @@ class Tools:
     varnishes: tuple[str, ...] = VARNISHES
     highest_psi: float = number(40.0, LOWEST_PSI, HIGHEST_PSI, "what your compressor gives", "psi", step=1)
     room: Room = field(default_factory=Room)
+    pace: dict[str, float] = field(default_factory=dict)
     drops_per_ml: float = number(DROPS_PER_ML, 5, 60, "drops in a millilitre", step=0.5)
 
     def __post_init__(self) -> None:
@@ -38,8 +47,19 @@ class Tools:
             raise SettingError(f"a needle is one of {', '.join(f'{n:g}' for n in NEEDLES)} mm")
         if not all(math.isfinite(b) and 0.2 <= b <= 60 for b in self.brushes):
             raise SettingError("a brush is between 0.2 and 60 mm wide")
+        for name, times in self.pace.items():
+            if isinstance(times, bool) or not isinstance(times, int | float) or not SLOWEST[0] <= times <= SLOWEST[1]:
+                raise SettingError(
+                    f"a pace is between {SLOWEST[0]:g} and {SLOWEST[1]:g}, not {str(times)[:20]} ({name[:40]})"
+                )
         if any(v not in VARNISHES for v in self.varnishes):
             raise SettingError(f"a varnish is one of {', '.join(VARNISHES)}")
+
+    def paced(self, technique: str, mm2: float) -> float:
+        """Times the estimate that this painter takes for a technique on so many mm²."""
+        if not self.pace:
+            return 1.0
+        return self.pace.get(f"{technique} {size_of(mm2)}", self.pace.get(technique, self.pace.get("all", 1.0)))
 
     @property
     def sprays(self) -> bool:

@@ -6,6 +6,7 @@ from itertools import combinations
 
 import numpy as np
 from numpy.typing import NDArray
+from scipy.spatial import cKDTree
 
 from ..plain import rounded
 from ..sculpt.parts import Part, seams
@@ -15,6 +16,7 @@ from .tool import BRUSH, NOZZLE, Tool
 
 MOST_TRIED = 7  # parts of which every choice is tried; of more, one after another is added
 NOTHING = 0.004  # of the paintable area: so little out of reach is nothing
+SIDES = 2.0  # mm that a spot counts as further off which faces another way
 WORTH_IT = 0.002  # of the paintable area: what a further part apart has to bring
 
 
@@ -48,6 +50,14 @@ class Reach:
     def mm2(self) -> float:
         """Out of the brush's reach with all parts on."""
         return sum(r.brush for r in self.regions)
+
+    def missed(self, site: Site, got: NDArray[np.bool_] | None = None) -> NDArray[np.bool_]:
+        """(N,) the samples of the sculpt that are out of reach, each like the spot nearest to it that was asked. got:
+        (M,) what is reached; None for the brush with all parts on."""
+        got = self.brush if got is None else got
+        turned = np.column_stack([site.surface.points, SIDES * site.surface.normals])
+        nearest = cKDTree(turned[self.spots]).query(turned, workers=-1)[1]
+        return ~got[nearest] & site.paintable
 
     @property
     def left(self) -> float:
