@@ -193,6 +193,7 @@ def _models(args: argparse.Namespace) -> tuple[str, list[Any], list[str]]:
     """A name, the jobs of every model, and their names."""
     from ..core.plan.document import read_plan
     from ..core.plan.run import run
+    from ..core.schedule.before import before_each
     from ..core.schedule.jobs import jobs_of
     from ..core.schedule.worth import worths_of
     from ..core.squad.document import squad_of
@@ -209,7 +210,8 @@ def _models(args: argparse.Namespace) -> tuple[str, list[Any], list[str]]:
         for model in found.models:
             context = model.run.context
             worth = _by_number(model.steps, worths_of(context, model.run.coats))
-            own = jobs_of(model.steps, worth, context.tools.room, model.keys)
+            before = before_each(context.site, model.run.coats, model.run.films)
+            own = jobs_of(model.steps, worth, context.tools.room, model.keys, before)
             for k in range(model.count):
                 jobs.append(own)
                 names.append(model.name if model.count == 1 else f"{model.name} {k + 1}")
@@ -221,7 +223,8 @@ def _models(args: argparse.Namespace) -> tuple[str, list[Any], list[str]]:
     context = context_of(plan, folder, args)
     done = run(context, lambda step, _: print(f"{step} …", file=sys.stderr))
     worth = _by_number(done.steps, worths_of(done.context, done.coats))
-    own = jobs_of(done.steps, worth, done.context.tools.room, keys_of(done.steps))
+    before = before_each(done.context.site, done.coats, done.films)
+    own = jobs_of(done.steps, worth, done.context.tools.room, keys_of(done.steps), before)
     name = Path(plan.sculpt.file).stem
     return name, [own] * count, [name if count == 1 else f"{name} {k + 1}" for k in range(count)]
 

@@ -6,12 +6,12 @@ from types import MappingProxyType
 
 from ..settings import Settings
 from ..store.store import Store
-from . import fit, for_me, prepare
+from . import fit, for_me, prepare, squad
 from .work import Work
 
 # a kind of work: one file of this folder
 KINDS: MappingProxyType[str, Callable[[Work], None]] = MappingProxyType(
-    {"prepare": prepare.run, "fit": fit.run, "for_me": for_me.run}
+    {"prepare": prepare.run, "fit": fit.run, "for_me": for_me.run, "squad": squad.run}
 )
 
 

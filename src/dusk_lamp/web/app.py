@@ -3,6 +3,7 @@
 import errno
 import hashlib
 from pathlib import Path
+from urllib.parse import urlencode
 
 from flask import Flask, Response, jsonify, render_template, request
 from flask_compress import Compress
@@ -20,6 +21,7 @@ from ..store.store import Store
 from . import (
     bench,
     budgets,
+    clock,
     editing,
     events,
     exports,
@@ -27,11 +29,14 @@ from . import (
     for_me,
     guide,
     health,
+    log,
     palette,
     rack,
     schemes,
     shelf,
+    squads,
     stages,
+    tonight,
     tools,
 )
 from .background import Background
@@ -93,6 +98,7 @@ def create_app(data: Path, settings: Settings | None = None, *, testing: bool = 
     app.jinja_env.trim_blocks = app.jinja_env.lstrip_blocks = True
     app.jinja_env.filters["number"] = grouped
     app.jinja_env.filters["in_groups"] = in_groups
+    app.jinja_env.filters["clock_query"] = lambda query: urlencode(query, doseq=True)
 
     for page in (
         shelf,
@@ -109,6 +115,10 @@ def create_app(data: Path, settings: Settings | None = None, *, testing: bool = 
         rack,
         palette,
         tools,
+        clock,
+        log,
+        squads,
+        tonight,
         *(stage.page for stage in stages.STAGES),
     ):
         app.register_blueprint(page.blueprint)

@@ -356,7 +356,7 @@ def glow_coats(
     if float(site.areas[rim].sum()) >= LEAST_MM2:
         there = np.average(seen[rim], axis=0, weights=site.areas[rim] + 1e-9)
         mix = nearest_mix(lab(xyz(there)), _plain(rack))
-        label = f"{name}: dry first, longer than a layer; then tidy what spilled over, base colour, thinned"
+        label = f"{name}: once dry, tidy what spilled over, base colour, thinned"
         coats.append(_coat(mix, label, rim, round(TIDY_SHARE * mix.coat_um, 1), 2.0))
     if core.any() and not (core == source).all():
         film = round(1.5 * white.coat_um, 1)

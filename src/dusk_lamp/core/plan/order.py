@@ -88,6 +88,11 @@ def ordered(
     return out
 
 
+def rank_of(number: int, coats: Sequence[Coat]) -> int:
+    """When a region with its coats comes among all, from 0."""
+    return _rank(number, coats)[0]
+
+
 def _rank(number: int, coats: Sequence[Coat]) -> tuple[int, str]:
     """When a region with its coats comes among all, and why then."""
     if number == WHOLE_MODEL:

@@ -118,7 +118,7 @@ def _pieces(
     if whole <= longest + 1e-6 or len(members) > 1:
         return [Batch(tuple(members), hands, set_up, clean)]
     room = max(longest - set_up - clean, 1.0)
-    parts = ceil(hands[0] / room - 1e-9)
+    parts = max(1, ceil(hands[0] / room - 1e-9))
     each = tenths(hands[0] / parts)
     return [
         Batch(tuple(members), (min(each, round(hands[0] - each * n, 1)),), set_up, clean, n, parts)

@@ -11,8 +11,9 @@ from ..plan.task import Task
 from ..plan.times import is_sprayed, lag_between, touch
 from ..plan.tools import EVERYTHING
 from ..squad.work import keys_of
+from .before import Before
 
-CUP_MINUTES = 30.0  # that paint stays sprayable in a cup; from memory
+CUP_MINUTES = 40.0  # that paint stays sprayable in a cup; from memory
 TASK = "task"  # the stage of what lays no paint
 
 
@@ -58,9 +59,12 @@ def jobs_of(
     worths: Mapping[int, float] | None = None,
     room: Room = EVERYTHING.room,
     keys: Sequence[str] | None = None,
+    before: Sequence[Sequence[Before]] | None = None,
 ) -> list[Job]:
     """The jobs of steps, muted ones left out, in their order; tasks at their places. worths: by a step's number, of
-    those that may be left out."""
+    those that may be left out. room: where the palette lies. keys: of each step, muted ones too, what is the same for
+    those done from one puddle; see core.squad.work.keys_of. before: of each step that is not muted, what comes before
+    it; None where only the words of the steps are known."""
     worths = worths or {}
     own = keys or keys_of(steps)
     done = [(s, key) for s, key in zip(steps, own, strict=True) if not s.muted]
@@ -71,7 +75,12 @@ def jobs_of(
         for task in step.before:
             _add_task(out, tasks_at, task)
         needs = [Needs(k, out[k].wait) for k in tasks_at]
-        below = [(k, s) for k, s in steps_at if touch(s, step)]
+        if before is None:
+            below = [(k, s) for k, s in steps_at if touch(s, step)]
+        else:
+            own_before = before[len(steps_at)]
+            below = [steps_at[b.coat] for b in own_before if b.over]
+            needs += [Needs(steps_at[b.coat][0], 0.0) for b in own_before if not b.over]
         brushed = max((n for n, (_, s) in enumerate(below) if "airbrush" not in s.caution_tags), default=-1)
         needs += [Needs(k, lag_between(s, step, rests=n > brushed)) for n, (k, s) in enumerate(below)]
         out.append(

@@ -4,6 +4,7 @@ from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass, replace
 from functools import cached_property
 
+from ..coat.coat import Coat
 from ..errors import SettingError
 from ..paint.rack import Rack
 from ..plain import rounded
@@ -121,15 +122,27 @@ def _model(member: Member, context: Context, own: bool, scheme: Plan, first: Run
     if own and not member.changes:
         matches = matched(context.plan.regions, scheme.regions)
         return Model(name_of(member), member.count, tuple(matches), first, True)
+    done, matches = on_model(context, scheme, first.coats, member)
+    return Model(name_of(member), member.count, tuple(matches), run(done), own)
+
+
+def on_model(context: Context, scheme: Plan, coats: Sequence[Coat], member: Member) -> tuple[Context, list[Match]]:
+    """A sculpt's plan with the scheme carried over and every stage laid, and how its regions match.
+
+    Args:
+        scheme: the scheme's plan; coats: of it, muted ones left out.
+
+    Raises:
+        SettingError: nothing of it takes after the scheme, or an exception is none.
+    """
     matches = matched(context.plan.regions, scheme.regions, member.matches)
     if context.plan.regions and not any(m.scheme_id for m in matches):
         raise SettingError("none of its regions takes after one of the scheme; match them by hand")
     plan = carried(scheme, context.plan, matches, member.changes)
     different = {n.casefold() for n in member.changes}
     takes_after = {m.id: m.scheme_id for m in matches if m.scheme_id and m.region.casefold() not in different}
-    done = with_puddles(context.on(replace(plan, models=1)), first.coats, takes_after)
-    done = done.on(replace(done.plan, settled=tuple(stages())))
-    return Model(name_of(member), member.count, tuple(matches), run(done), own)
+    done = with_puddles(context.on(replace(plan, models=member.count)), coats, takes_after)
+    return done.on(replace(done.plan, settled=tuple(stages()))), matches
 
 
 def name_of(member: Member) -> str:

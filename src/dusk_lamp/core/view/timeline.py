@@ -11,9 +11,10 @@ from ..units import minutes_words
 
 LEFT, RIGHT, TOP, ROW, GAP = 130.0, 14.0, 24.0, 22.0, 5.0
 MOST_LANES = 40  # of things that dry: more than that are joined
-WIDEST, NARROWEST = 1600.0, 640.0
+WIDEST, NARROWEST = 2400.0, 1230.0
 PX_A_MINUTE = 2.2
 LEAST_PX = 2.0
+LEAST_MARK = 44.0  # pixels from one time to the next
 GRID, WORDS, HANDS, DRIES, SHUT, TASK_FILL = "#4a4740", "#b9b3a6", "#f2b84b", "#57616b", "#2a2926", "#8d8577"
 STEPS = (5, 10, 15, 30, 60, 120, 240, 480, 720, 1440)
 
@@ -24,8 +25,9 @@ def timeline_svg(
     """A clock as SVG. names: of the models. moment: of a minute, for marks by the clock; None for minutes. wide:
     pixels; None by how long it takes.
 
-    Every batch is a group with the class `batch`, its number in `data-batch`, its first minute in `data-start` and
-    words as title, so that a page can let it be dragged; `data-scale` of the whole says how many pixels a minute is.
+    Every batch is a group with the class `batch`, its first model and the number of its step in `data-pin`, its first
+    minute in `data-start` and words as title, so that a page can let it be dragged; `data-scale` of the whole says
+    how many pixels a minute is.
     Hours in which nobody paints are folded to a narrow strip.
     """
     folds = _folds(clock)
@@ -54,14 +56,15 @@ def timeline_svg(
     by_batch: dict[int, list[Slot]] = {}
     for slot in clock.slots:
         by_batch.setdefault(slot.batch, []).append(slot)
-    for n, slots in by_batch.items():
+    for slots in by_batch.values():
         begin, end = slots[0].start, max(s.end for s in slots)
         fill = TASK_FILL if slots[0].stage == TASK else slots[0].hex or HANDS
         words = f"{slots[0].title}: {minutes_words(end - begin)}" + (
             f", {len(slots)} models" if len(slots) > 1 else ""
         )
         out.append(
-            f'<g class="batch" data-batch="{n}" data-start="{begin:.1f}"><title>{escape(words)}</title>'
+            f'<g class="batch" data-pin="{slots[0].model}.{slots[0].number}" data-start="{begin:.1f}" '
+            f'tabindex="0" role="img" aria-label="{escape(words)}"><title>{escape(words)}</title>'
             f'<rect x="{x(begin):.1f}" y="{TOP:.0f}" width="{max(x(end) - x(begin), LEAST_PX):.1f}" '
             f'height="{ROW:.0f}" rx="2" fill="{fill}" stroke="{HANDS}"/></g>'
         )
@@ -132,7 +135,7 @@ def _marks(
     moment: Callable[[float], datetime] | None,
 ) -> str:
     step = next((s for s in STEPS if s * scale >= 54), STEPS[-1])
-    out = []
+    out, last = [], -1e9
     for low, up in spans:
         shift = 0.0
         if moment is not None:  # marks on round times
@@ -142,6 +145,10 @@ def _marks(
         while at <= up + 1e-6:
             if at >= low - 1e-6:
                 out.append(f'<path d="M{x(at):.1f} {TOP - 6:.0f}V{high - 6:.0f}" stroke="{GRID}"/>')
+                if x(at) - last < LEAST_MARK:
+                    at += step
+                    continue
+                last = x(at)
                 out.append(
                     f'<text x="{x(at):.1f}" y="{TOP - 10:.0f}" font-size="10" fill="{WORDS}" '
                     f'text-anchor="middle">{_when(at, moment)}</text>'

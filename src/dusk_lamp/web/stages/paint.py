@@ -6,12 +6,13 @@ from flask import Blueprint, Response, abort, jsonify, render_template
 from sqlalchemy.orm import Session
 
 from ...core.errors import SettingError
+from ...core.log.entry import entry_of
 from ...core.plain import plain
 from ...core.plan.schools import schools
 from ...core.plan.step import Step
 from ...core.view.camera import VIEWS
-from ...store import painters, progress
-from ...store.models import Sculpt
+from ...store import log, painters, progress
+from ...store.models import Sculpt, now
 from ..bench import waiting
 from ..responses import picture as png
 from ..sheets import PlanSheet, bench_picture, picture_key, sheet_of, still_working
@@ -58,14 +59,14 @@ def _state(session: Session, sculpt: Sculpt, plan: PlanSheet, keys: list[str]) -
 
 @blueprint.post("/sculpts/<int:sculpt_id>/paint")
 def change(sculpt_id: int) -> Response:
-    """do: take, done, skipped, open (a step by its key), dry, read (the cautions of a step)."""
+    """do: take, done, skipped, open (a step by its key), pause, go on, dry, read (the cautions of a step)."""
     given = asked()
     what, key = str(given.get("do")), str(given.get("key", ""))
     with workshop().store.session() as session:
         sculpt = the_sculpt(session, sculpt_id)
         _, plan = sheet_of(session, sculpt)
         keys = progress.keys_of(plan.coats)
-    if what != "dry" and key not in keys:
+    if what not in ("dry", "pause", "go on") and key not in keys:
         raise SettingError("the plan was changed; reload the page to see it as it is now")
     with workshop().store.saving() as session:
         sculpt = the_sculpt(session, sculpt_id)
@@ -75,12 +76,20 @@ def change(sculpt_id: int) -> Response:
             at = keys.index(key)
             step: Step = plan.steps[at]
             then = keys[at + 1] if at + 1 < len(keys) else None
-            progress.end(session, sculpt, key, what, 60 * step.wait_minutes if then else 0.0, then)
+            took = progress.end(session, sculpt, key, what, 60 * step.wait_minutes if then else 0.0, then)
+            log.take_back(session, sculpt, key)
+            moment = f"{now().isoformat(timespec='seconds')}Z"
+            log.add(session, entry_of(step, sculpt.name, what, moment, took), sculpt, key)
             session.flush()
             if set(keys) <= progress.state_of(session, sculpt, keys).ends.keys():
                 mark_done(sculpt, "paint")
         elif what == "open":
             progress.take_back(session, sculpt, key)
+            log.take_back(session, sculpt, key)
+        elif what == "pause":
+            progress.pause(session, sculpt)
+        elif what == "go on":
+            progress.go_on(session, sculpt)
         elif what == "dry":
             progress.dry(session, sculpt)
         elif what == "read":

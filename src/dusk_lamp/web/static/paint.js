@@ -29,6 +29,7 @@ class Easel {
     for (const b of easel.querySelectorAll("[data-read]")) b.addEventListener("click", () => this.tell("read"));
     document.addEventListener("keydown", (e) => this.key(e));
     this.swipes();
+    this.watch();
     setInterval(() => this.tick(), 250);
     this.awake();
     document.addEventListener("visibilitychange", () => {
@@ -59,6 +60,9 @@ class Easel {
       s.querySelector(".caution").classList.toggle("read", read);
       s.querySelector("[data-read]").hidden = read;
     });
+    $("pause").setAttribute("aria-pressed", String(Boolean(state.paused)));
+    $("pause").textContent = state.paused ? "Go on" : "Pause";
+    easel.classList.toggle("paused", Boolean(state.paused));
     if (this.at !== undefined) this.words();
   }
 
@@ -204,6 +208,7 @@ class Easel {
       s: () => this.end("skipped"),
       t: () => this.step?.dataset.seconds && this.count(),
       o: () => this.step && this.tell("open"),
+      p: () => this.pause(),
       v: () =>
         this.look(
           this.sides[(this.sides.findIndex((b) => b.dataset.side === this.side) + 1) % this.sides.length].dataset
@@ -213,6 +218,47 @@ class Easel {
     if (!does || (e.key === " " && e.target.matches("button, summary, a") && !e.target.matches("#done"))) return;
     e.preventDefault();
     does();
+  }
+
+  // when it will be done, and what would have to be skipped to be done by a time; asked again now and then
+  watch() {
+    const by = $("done-by"),
+      skip = $("skip-those");
+    by.value = sessionStorage.getItem("done-by") || "";
+    by.addEventListener("change", () => {
+      sessionStorage.setItem("done-by", by.value);
+      this.clock();
+    });
+    skip.addEventListener("click", () => {
+      for (const key of JSON.parse(skip.dataset.keys)) {
+        this.state.ends[key] = { how: "skipped" };
+        this.tell("skipped", key);
+      }
+      this.show(this.at);
+      this.clock();
+    });
+    $("pause").addEventListener("click", () => this.pause());
+    this.clock();
+    setInterval(() => this.clock(), 60000);
+  }
+
+  async clock() {
+    await this.sent;
+    const zone = Intl.DateTimeFormat().resolvedOptions().timeZone || "";
+    const query = new URLSearchParams({ zone, until: $("done-by").value });
+    try {
+      const answer = await send(`${$("clock-line").dataset.url}?${query}`);
+      const { words, skip, error } = await answer.json();
+      $("clock-words").textContent = words || error || "";
+      $("skip-those").hidden = !skip?.length;
+      $("skip-those").dataset.keys = JSON.stringify(skip || []);
+    } catch {
+      $("clock-words").textContent = "";
+    }
+  }
+
+  pause() {
+    this.tell(this.state.paused ? "go on" : "pause");
   }
 
   // a finger drawn across the pictures turns the step over, as a page

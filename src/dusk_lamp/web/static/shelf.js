@@ -1,6 +1,6 @@
 // Dropping files on the shelf: draws the veil and the upload's progress; the server judges the file.
 import { followCards } from "./cards.js";
-import { say } from "./page.js";
+import { say, send } from "./page.js";
 
 const line = document.querySelector(".drop-line");
 const veil = document.getElementById("veil");
@@ -122,3 +122,26 @@ if (welcome && localStorage.getItem("welcome") !== "away") {
     welcome.hidden = true;
   });
 }
+
+// how far one gets tonight, with the model that was painted last
+const tonight = document.getElementById("tonight");
+async function howFar(minutes = "") {
+  for (let tries = 0; tries < 40; tries++) {
+    const answer = await send(`${tonight.dataset.url}?minutes=${minutes}`);
+    if (answer.status === 202) {
+      await new Promise((go) => setTimeout(go, 2500));
+      continue;
+    }
+    if (!answer.ok) return;
+    const found = await answer.json();
+    tonight.hidden = !found.words;
+    document.getElementById("tonight-words").textContent = found.words;
+    document.getElementById("tonight-minutes").value = found.minutes;
+    if (found.url) document.getElementById("tonight-go").href = found.url;
+    return;
+  }
+}
+document.getElementById("tonight-minutes").addEventListener("change", (event) => {
+  if (event.target.reportValidity()) howFar(event.target.value);
+});
+howFar();
