@@ -6,10 +6,23 @@ from typing import NoReturn
 
 from .. import __version__
 from ..core.errors import DuskLampError
-from . import bench, economy, glow, log, metal, paint, plan, sculpt, squad, undercoat
+from . import bench, check, drill, economy, glow, log, metal, paint, plan, sculpt, squad, undercoat
 
 # options whose value may begin with a minus
-SIGNED = ("--lamp", "--up", "--front", "--seed", "--from", "--left", "--right", "--at", "--hot", "--source", "--view")
+SIGNED = (
+    "--lamp",
+    "--up",
+    "--front",
+    "--seed",
+    "--from",
+    "--left",
+    "--right",
+    "--at",
+    "--hot",
+    "--source",
+    "--view",
+    "--pose",
+)
 
 
 def main(argv: list[str] | None = None) -> int:
@@ -50,6 +63,6 @@ def _parser() -> argparse.ArgumentParser:
     )
     parser.add_argument("--version", action="version", version=f"dusk-lamp {__version__}")
     commands = parser.add_subparsers(required=True, metavar="COMMAND")
-    for family in (sculpt, paint, undercoat, plan, economy, squad, glow, metal, log, bench):
+    for family in (sculpt, paint, undercoat, plan, economy, squad, glow, metal, log, check, drill, bench):
         family.add_commands(commands)
     return parser

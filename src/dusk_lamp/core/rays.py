@@ -114,6 +114,16 @@ class Caster:
         face, u, v = (np.concatenate([h[name] for h in hits]) for name in ("primID", "u", "v"))
         return face.astype(np.int32), u, v
 
+    def first_hits_along(
+        self, origins: NDArray[np.float32], directions: NDArray[np.float32]
+    ) -> tuple[NDArray[np.int32], NDArray[np.float32], NDArray[np.float32]]:
+        """The same from each origin (N, 3) toward a direction (N, 3) of its own."""
+        boxed, toward = self._to_box(origins), np.ascontiguousarray(directions, np.float32)
+        parts = [p for p in np.array_split(np.arange(len(boxed)), THREADS) if len(p)]
+        hits = list(_pool.map(lambda p: self._scene.run(boxed[p], toward[p], output=1), parts))
+        face, u, v = (np.concatenate([h[name] for h in hits]) for name in ("primID", "u", "v"))
+        return face.astype(np.int32), u, v
+
     def passed(
         self, origin: NDArray[np.float32], direction: NDArray[np.float32], most: int = 64
     ) -> Iterator[tuple[int, float, NDArray[np.float64]]]:

@@ -247,6 +247,20 @@ class Squad(Base):
     created_at: Mapped[datetime] = mapped_column(default=now)
 
 
+class DrillCard(Base):
+    """How well a drill is known. card: as core.drill.practice has it. good: of the last answers, a moving mean."""
+
+    __tablename__ = "drill_card"
+    __table_args__ = (UniqueConstraint("user_id", "name", name="one_card_of_a_drill"),)
+
+    id: Mapped[int] = mapped_column(primary_key=True)
+    user_id: Mapped[int] = mapped_column(default=OWNER, server_default=str(OWNER), index=True)
+    name: Mapped[str] = mapped_column(String(40))
+    card: Mapped[dict[str, Any]]
+    answers: Mapped[int] = mapped_column(default=0, server_default="0")
+    good: Mapped[float] = mapped_column(default=0.0, server_default="0")
+
+
 class Painter(Base):
     """Whose bench it is: the tools, the day on which each set of cautions was last read, and when one paints."""
 

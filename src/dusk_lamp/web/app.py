@@ -21,7 +21,9 @@ from ..store.store import Store
 from . import (
     bench,
     budgets,
+    check,
     clock,
+    drills,
     editing,
     events,
     exports,
@@ -116,6 +118,8 @@ def create_app(data: Path, settings: Settings | None = None, *, testing: bool = 
         palette,
         tools,
         clock,
+        check,
+        drills,
         log,
         squads,
         tonight,

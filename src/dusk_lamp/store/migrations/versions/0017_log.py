@@ -1,4 +1,4 @@
-"""The log of what was painted, squads, and when somebody paints."""
+"""The log of what was painted, squads, drills, and when somebody paints."""
 
 import sqlalchemy as sa
 from alembic import op
@@ -30,11 +30,22 @@ def upgrade() -> None:
         sa.Column("members", sa.JSON, nullable=False),
         sa.Column("created_at", sa.DateTime, nullable=False),
     )
+    op.create_table(
+        "drill_card",
+        sa.Column("id", sa.Integer, primary_key=True),
+        sa.Column("user_id", sa.Integer, nullable=False, server_default="1", index=True),
+        sa.Column("name", sa.String(40), nullable=False),
+        sa.Column("card", sa.JSON, nullable=False),
+        sa.Column("answers", sa.Integer, nullable=False, server_default="0"),
+        sa.Column("good", sa.Float, nullable=False, server_default="0"),
+        sa.UniqueConstraint("user_id", "name", name="one_card_of_a_drill"),
+    )
     op.add_column("painter", sa.Column("habits", sa.JSON, nullable=False, server_default="{}"))
 
 
 def downgrade() -> None:
     """Take them away."""
     op.drop_column("painter", "habits")
+    op.drop_table("drill_card")
     op.drop_table("squad")
     op.drop_table("log_entry")

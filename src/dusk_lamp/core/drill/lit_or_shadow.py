@@ -1,0 +1,79 @@
+"""Lit or in shadow, seen from the lamp (CP-9)."""
+
+from typing import Any
+
+import numpy as np
+from numpy.typing import NDArray
+
+from ..errors import SettingError
+from ..sculpt.site import Site
+from ..view.camera import Camera
+from .drill import (
+    Drill,
+    Task,
+    apart,
+    candidates,
+    drawn,
+    key_at,
+    lamp_from,
+    lamp_words,
+    lit,
+    numbers_in,
+    plain_form,
+    view_of,
+)
+
+SPOTS = 8
+CLEAR = 0.3  # cosine: a spot that faces the lamp less than that, and not away from it, is not asked
+
+
+class LitOrShadow(Drill):
+    """If you cannot see a spot from where the lamp is, the lamp cannot see it. Common practice, CP-9."""
+
+    name, title, order = "lit-or-shadow", "Lit, or in shadow?", 10
+    teaches = "Look at the model from where the lamp is: what you see is lit."
+    unit, poor = "spots", 4.0
+
+    def make(self, site: Site, seed: int) -> Task:
+        """Eight spots, half of them lit."""
+        rng = np.random.default_rng([1, seed])
+        camera, lamp = view_of(rng), lamp_from(rng)
+        for _ in range(12):
+            spots = candidates(site, camera, rng)
+            facing, seen = key_at(site, spots, lamp)
+            bright, dark = spots[(facing > CLEAR) & (seen > 0.99)], spots[(seen < 0.01) | (facing < -0.1)]
+            if len(bright) >= SPOTS // 2 and len(dark) >= SPOTS // 2:
+                break
+            lamp = lamp_from(rng)
+        else:
+            raise SettingError("this sculpt has no clear lights and shadows; take another")
+        own = [*apart(site, bright, SPOTS // 2, camera), *apart(site, dark, SPOTS // 2, camera)]
+        own = [own[k] for k in rng.permutation(len(own))]
+        lights = set(bright.tolist())
+        data = {"view": [camera.azimuth, camera.elevation], "lamp": [lamp.azimuth, lamp.elevation], "spots": own}
+        return Task(
+            self.name,
+            seed,
+            f"The lamp shines {lamp_words(lamp)}. Which of the spots does it reach? Say yes or no for each.",
+            "yes-no",
+            self.unit,
+            data,
+            [s in lights for s in own],
+            "From the lamp you see the lit ones, and none of the others.",
+        )
+
+    def error(self, task: Task, answer: Any) -> float:
+        """How many are wrong."""
+        given = numbers_in(answer, len(task.truth))
+        return float(sum(bool(a) != t for a, t in zip(given, task.truth, strict=True)))
+
+    def picture(self, site: Site, task: Task, solved: bool = False) -> NDArray[np.uint8]:
+        """The form with the spots; solved: in the lamp's light."""
+        from ..light.lamp import Lamp
+
+        camera = Camera(*task.data["view"])
+        values = lit(site, Lamp(*task.data["lamp"])) if solved else plain_form(site, camera)
+        return drawn(site, camera, values, task.data["spots"])
+
+
+DRILL = LitOrShadow()

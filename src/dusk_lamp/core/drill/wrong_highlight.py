@@ -1,0 +1,69 @@
+"""Four highlights are where they belong, one is not (CP-14)."""
+
+from typing import Any
+
+import numpy as np
+from numpy.typing import NDArray
+
+from ..errors import SettingError
+from ..light.lamp import Lamp
+from ..sculpt.site import Site
+from ..view.camera import Camera
+from .drill import Drill, Task, apart, candidates, drawn, key_at, lamp_from, lamp_words, lit, numbers_in, view_of
+
+RIGHT, HIGHLIGHT_MM = 4, 0.022  # of the size, radius of a highlight that is drawn
+
+
+class WrongHighlight(Drill):
+    """The brightest step is rationed to what the lamp sees squarely. Common practice, CP-14."""
+
+    name, title, order = "wrong-highlight", "Find the wrong highlight", 40
+    teaches = "A highlight on what turns away from the lamp flattens the form."
+    unit, poor = "wrong", 1.0
+
+    def make(self, site: Site, seed: int) -> Task:
+        """Five highlights, one of them in the shadow."""
+        rng = np.random.default_rng([4, seed])
+        camera, lamp = view_of(rng), lamp_from(rng)
+        for _ in range(12):
+            spots = candidates(site, camera, rng)
+            facing, seen = key_at(site, spots, lamp)
+            bright, dark = spots[(facing > 0.75) & (seen > 0.99)], spots[(seen < 0.01) | (facing < -0.2)]
+            if len(bright) >= RIGHT and len(dark):
+                break
+            lamp = lamp_from(rng)
+        else:
+            raise SettingError("this sculpt has no clear lights and shadows; take another")
+        own = [*apart(site, bright, RIGHT, camera), int(rng.choice(dark))]
+        order = rng.permutation(len(own))
+        shown = [own[k] for k in order]
+        data = {"view": [camera.azimuth, camera.elevation], "lamp": [lamp.azimuth, lamp.elevation], "spots": shown}
+        truth = int(np.flatnonzero(order == RIGHT)[0]) + 1
+        question = f"The lamp shines {lamp_words(lamp)}. One of the five highlights does not belong. Which?"
+        why = f"Number {truth} lies where the lamp does not reach."
+        return Task(self.name, seed, question, "choice", self.unit, data, truth, why)
+
+    def error(self, task: Task, answer: Any) -> float:
+        """0 or 1."""
+        return float(int(numbers_in(answer, 1)[0]) != task.truth)
+
+    def amount(self, error: float) -> str:
+        """In words."""
+        return "one highlight"
+
+    def picture(self, site: Site, task: Task, solved: bool = False) -> NDArray[np.uint8]:
+        """An even sketch with the highlights; solved: the light itself."""
+        camera, lamp = Camera(*task.data["view"]), Lamp(*task.data["lamp"])
+        values = lit(site, lamp)
+        if not solved:
+            values = (4.2 + 0.25 * values).astype(np.float32)
+        for spot in task.data["spots"]:
+            off = np.linalg.norm(site.surface.points - site.surface.points[spot], axis=1)
+            near = (off < HIGHLIGHT_MM * site.surface.size) & (
+                site.surface.normals @ site.surface.normals[spot] > 0.3
+            )
+            values = np.where(near, np.float32(9.6), values)
+        return drawn(site, camera, values, task.data["spots"])
+
+
+DRILL = WrongHighlight()

@@ -1,0 +1,296 @@
+"""The check: a photo of the painted model beside its plan: matched points, a verdict, mends taken into the plan."""
+
+import hashlib
+import io
+import json
+import os
+from dataclasses import replace
+from typing import Any
+
+import numpy as np
+from flask import Blueprint, Response, abort, jsonify, render_template, request, url_for
+from PIL import Image
+from sqlalchemy.orm import Session
+
+from ..core.check.booth import Booth, Mistake, mistaken, photograph
+from ..core.check.photo import Photo, read_photo
+from ..core.check.pinhole import Pinhole
+from ..core.check.pose import points_from
+from ..core.check.whole import Checked, checked_photo, map_picture, predicted_picture
+from ..core.coat.coat import coat_from
+from ..core.coat.stack import looks
+from ..core.errors import SettingError
+from ..core.log.entry import Entry
+from ..core.plain import plain
+from ..core.view.camera import VIEWS
+from ..core.view.formats import png_bytes
+from ..core.view.raster import Snapshot, smoothed, snapshot
+from ..store import log, progress
+from ..store.cache import key_of
+from ..store.models import now
+from .background import Say, in_background, not_yet
+from .editing import Edit, Opened, change
+from .limits import number_of
+from .responses import picture
+from .sheets import PlanSheet, camera_of, sheet_of, still_working
+from .stages import string_of
+from .workshop import asked, the_sculpt, workshop
+
+blueprint = Blueprint("check", __name__)
+MOST_BYTES = 40_000_000
+SCULPT_SIZE = (520, 640)
+SIDES = ("display", *VIEWS)
+CHECK = 1  # version of what is kept of a check
+PHOTO = "Photo"  # the title of its entry in the log
+
+
+@blueprint.get("/sculpts/<int:sculpt_id>/check")
+def check(sculpt_id: int) -> Any:
+    """The page: the photo, the sculpt, matched points, and what was found."""
+    with workshop().store.session() as session:
+        sculpt = the_sculpt(session, sculpt_id)
+        if waiting_for := still_working(sculpt, "paint"):
+            return waiting_for
+        _, plan = sheet_of(session, sculpt)
+        keys = progress.keys_of(plan.coats)
+        ends = progress.state_of(session, sculpt, keys).ends
+        done = sum(k in ends for k in keys)
+        photos = [(row, log.entry_in(row)) for row in log.search(session, PHOTO, sculpt_id, 12)[0]]
+        return render_template(
+            "check.html",
+            sculpt=sculpt,
+            stages=string_of(sculpt, "paint"),
+            steps=plan.steps,
+            done=done or len(plan.steps),
+            sides=SIDES,
+            photos=[(row, own) for row, own in photos if own.photo],
+            turn=sculpt.plan_id,
+        )
+
+
+@blueprint.post("/sculpts/<int:sculpt_id>/check/photo")
+def bring(sculpt_id: int) -> Response:
+    """Take in a photo: smaller, without places and names; it is written down in the log."""
+    file = request.files.get("photo")
+    content = file.read(MOST_BYTES + 1) if file else b""
+    if not content:
+        raise SettingError("no photo came along; choose one")
+    if len(content) > MOST_BYTES:
+        raise SettingError("the photo has more than 40 MB; make it smaller")
+    return _kept(sculpt_id, read_photo(content))
+
+
+@blueprint.post("/sculpts/<int:sculpt_id>/check/simulated")
+def simulated(sculpt_id: int) -> Response:
+    """A photo by the simulated bench camera, with a mistake in it: to try the check without a camera."""
+    with workshop().store.session() as session:
+        sculpt = the_sculpt(session, sculpt_id)
+        _, plan = sheet_of(session, sculpt)
+    site, simulation = plan.site, plan.context.simulation
+    points = site.surface.points
+    azimuth, elevation = plan.context.view
+    camera = Pinhole.looking_at(
+        (points.max(axis=0) + points.min(axis=0)) / 2,
+        azimuth + 8,
+        elevation + 3,
+        5.5 * site.surface.size,
+        70,
+        (900, 1200),
+    )
+    bare = simulation.reflectance([c for c in plan.coats if c.stage == "undercoat"])
+    regions = [r.name for r in site.marking.regions]
+    areas = site.marking.areas(site.surface, site.paintable)
+    own = (
+        [Mistake("light", regions[int(np.argsort(-np.asarray(areas[1:]))[1 % len(regions)])], 1.0)] if regions else []
+    )
+    seen = mistaken(site, simulation.reflectance(plan.coats), bare, own)
+    content, _ = photograph(site, seen, camera, Booth(exposure=-0.2), 7)
+    return _kept(sculpt_id, read_photo(content))
+
+
+def _kept(sculpt_id: int, photo: Photo) -> Response:
+    out = io.BytesIO()
+    exif = Image.Exif()
+    if photo.lens:
+        exif.get_ifd(0x8769)[0xA405] = round(36 * photo.lens)
+    Image.fromarray(photo.levels).save(out, "JPEG", quality=94, subsampling=0, exif=exif)
+    sha = hashlib.sha256(out.getvalue()).hexdigest()
+    path = workshop().store.photos / f"{sha}.jpg"
+    if not path.exists():
+        part = path.with_suffix(".part")
+        with open(os.open(part, os.O_WRONLY | os.O_CREAT | os.O_TRUNC, 0o600), "wb") as f:
+            f.write(out.getvalue())
+        part.replace(path)
+    with workshop().store.saving() as session:
+        sculpt = the_sculpt(session, sculpt_id)
+        at = f"{now().isoformat(timespec='seconds')}Z"
+        log.add(session, Entry(at=at, how="note", model=sculpt.name, title=PHOTO, photo=sha), sculpt)
+    width, height = photo.size
+    return jsonify(photo=sha, width=width, height=height, url=url_for(".photo", sha=sha))
+
+
+@blueprint.get("/photos/<sha>.jpg")
+def photo(sha: str) -> Response:
+    """A photo that is kept."""
+    path = workshop().store.photos / f"{sha}.jpg"
+    if len(sha) != 64 or not sha.isalnum() or not path.exists():
+        abort(404)
+    return Response(path.read_bytes(), mimetype="image/jpeg", headers={"Cache-Control": "private, max-age=86400"})
+
+
+def _sculpt_shot(own: Any, plan: PlanSheet, view: str) -> Snapshot:
+    camera = camera_of(plan, view)
+    return own.more.of(
+        "shot",
+        f"check {view} {camera.azimuth:g} {camera.elevation:g}",
+        lambda: snapshot(plan.site.surface, camera, 2 * SCULPT_SIZE[0], 2 * SCULPT_SIZE[1]),
+    )
+
+
+def _step(plan: PlanSheet, text: str) -> int:
+    return int(number_of(text or str(len(plan.coats)), "the step", 0, len(plan.coats)))
+
+
+@blueprint.get("/sculpts/<int:sculpt_id>/check/sculpt/<view>.png")
+def sculpt_picture(sculpt_id: int, view: str) -> Response:
+    """The predicted model after a step, to click on."""
+    if view not in SIDES:
+        abort(404)
+    with workshop().store.session() as session:
+        own, plan = sheet_of(session, the_sculpt(session, sculpt_id))
+    count = _step(plan, request.args.get("step", ""))
+    shot = _sculpt_shot(own, plan, view)
+    levels = looks(plan.context.simulation.reflectance(plan.coats[:count]))[1]
+    drawn = np.where(shot.seen[..., None], shot.field(levels), 119)
+    return picture(png_bytes(smoothed(drawn)))
+
+
+@blueprint.post("/sculpts/<int:sculpt_id>/check/spot")
+def spot(sculpt_id: int) -> Response:
+    """The place of the sculpt at a pixel of its picture: view, x, y."""
+    given = asked()
+    view = str(given.get("view"))
+    if view not in SIDES:
+        raise SettingError("this side is not known; reload the page")
+    with workshop().store.session() as session:
+        own, plan = sheet_of(session, the_sculpt(session, sculpt_id))
+    shot = _sculpt_shot(own, plan, view)
+    x = int(2 * number_of(str(given.get("x")), "a place", 0, SCULPT_SIZE[0]))
+    y = int(2 * number_of(str(given.get("y")), "a place", 0, SCULPT_SIZE[1]))
+    height, width = shot.seen.shape
+    x, y = min(x, width - 1), min(y, height - 1)
+    if not shot.seen[y, x]:
+        raise SettingError("there is nothing there; click on the sculpt itself")
+    place = (plan.site.surface.points[shot.corners[y, x]] * shot.weights[y, x][:, None]).sum(axis=0)
+    return jsonify(sculpt=[round(float(n), 4) for n in place])
+
+
+@blueprint.post("/sculpts/<int:sculpt_id>/check")
+def found(sculpt_id: int) -> Response | tuple[Response, int]:
+    """The verdict on a photo: photo, points, step, grey (a pixel). Worked out once for the same."""
+    given = asked()
+    sha, step = str(given.get("photo", "")), given.get("step")
+    points = given.get("points")
+    if not isinstance(points, list):
+        raise SettingError("match some points first")
+    points_from(points)
+    grey = given.get("grey")
+    if grey is not None and not (isinstance(grey, list) and len(grey) == 2):
+        raise SettingError("the grey card is a place in the photo")
+    with workshop().store.session() as session:
+        sculpt = the_sculpt(session, sculpt_id)
+        key = key_of("check", CHECK, sculpt.id, sculpt.plan_id, sculpt.surface_key, sha, points, step, grey)
+        turn = sculpt.plan_id
+    cache = workshop().store.cache
+
+    def work(say: Say) -> None:
+        say("Laying the sculpt over the photo", 0.2)
+        with workshop().store.session() as session:
+            sculpt = the_sculpt(session, sculpt_id)
+            _, plan = sheet_of(session, sculpt)
+        _work_out(key, plan, sha, points, _step(plan, "" if step is None else str(step)), grey)
+
+    if key not in cache:
+        progress_ = in_background(("check", key), work)
+        if progress_ is not None:
+            return not_yet(progress_)
+    report = json.loads(cache.blob(key, "check.json"))
+    report["map"] = url_for(".result", sculpt_id=sculpt_id, key=key, name="map.png")
+    report["over"] = url_for(".result", sculpt_id=sculpt_id, key=key, name="over.png")
+    return jsonify(key=key, turn=turn, **report)
+
+
+def _work_out(key: str, plan: PlanSheet, sha: str, points: list[Any], count: int, grey: Any) -> None:
+    path = workshop().store.photos / f"{sha}.jpg"
+    if len(sha) != 64 or not sha.isalnum() or not path.exists():
+        raise SettingError("this photo is not there any more; bring it again")
+    own = read_photo(path.read_bytes())
+    coats, site = plan.coats[:count], plan.site
+    card = None if grey is None else (float(grey[0]), float(grey[1]))
+    done = checked_photo(site, plan.context.simulation, coats, own, points_from(points), card, plan.coats)
+    camera = done.camera.sized(*own.size)
+    seen = plan.context.simulation.reflectance(coats)
+    workshop().store.cache.put(
+        key,
+        blobs={
+            "check.json": json.dumps(_report(done)).encode(),
+            "coats.json": json.dumps([f.coat and plain(f.coat) for f in done.faults]).encode(),
+            "map.png": png_bytes(map_picture(site, done.comparison, own, camera)),
+            "over.png": png_bytes(predicted_picture(site, seen, camera, own.size)),
+        },
+    )
+
+
+def _report(done: Checked) -> dict[str, Any]:
+    return {
+        "faults": [
+            {"region": f.region, "kind": f.kind, "words": f.words, "mend": f.mend, "takes": f.coat is not None}
+            for f in done.faults
+        ],
+        "words": list(done.words),
+        "troubles": list(done.troubles),
+        "reprojection": round(done.pose.reprojection_px, 1),
+        "left_out": list(done.pose.outliers),
+        "regions": [
+            {"name": r.name, "off": round(r.value_off, 2), "de00": round(r.de00, 1)}
+            for r in done.comparison.regions
+            if r.number
+        ],
+    }
+
+
+@blueprint.get("/sculpts/<int:sculpt_id>/check/<key>/<name>")
+def result(sculpt_id: int, key: str, name: str) -> Response:
+    """The map, or the predicted picture to lie over the photo."""
+    if name not in ("map.png", "over.png") or not key.isalnum():
+        abort(404)
+    with workshop().store.session() as session:
+        the_sculpt(session, sculpt_id)
+    try:
+        return picture(workshop().store.cache.blob(key, name))
+    except KeyError:
+        abort(404)
+
+
+@blueprint.post("/sculpts/<int:sculpt_id>/check/take")
+def take(sculpt_id: int) -> tuple[Response, int] | Response:
+    """Take a mend into the plan as a coat: key (of the check), number (of the fault), turn."""
+    done = change(sculpt_id, _taken)
+    return jsonify(turn=done) if isinstance(done, int) else done
+
+
+def _taken(session: Session, own: Opened, what: str, given: dict[str, Any]) -> Edit:
+    key, n = str(given["key"]), int(given["number"])
+    try:
+        coats = json.loads(workshop().store.cache.blob(key, "coats.json"))
+    except KeyError:
+        raise SettingError("this check is not at hand any more; check the photo again") from None
+    if not 0 <= n < len(coats) or coats[n] is None:
+        raise SettingError("this mend is no coat; do it as it says")
+    coat = coat_from(coats[n])
+    plan = own.kept.plan
+    after = own.context.after("colour")
+    at = len(plan.coats) - len([c for c in plan.coats if c in after])
+    return Edit(
+        replace(plan, coats=(*plan.coats[:at], coat, *plan.coats[at:])), f"mended: {coat.label}", done=("colour",)
+    )

@@ -1,0 +1,233 @@
+// Check: shows photo and sculpt side by side, reports clicks on both, shows what the server found. Decides nothing.
+import { patient, say, send } from "./page.js";
+
+const $ = (id) => document.getElementById(id);
+const room = $("check");
+const state = { photo: "", width: 0, height: 0, pairs: [], open: null, view: "display", grey: null, pick: false };
+const NS = "http://www.w3.org/2000/svg";
+
+const json = (url, body) =>
+  send(url, { method: "POST", headers: { "Content-Type": "application/json" }, body: JSON.stringify(body) });
+
+function showSculpt() {
+  $("sculpt").src = `${room.dataset.sculptUrl.replace("VIEW", state.view)}?step=${$("step").value}`;
+  draw();
+}
+
+function draw() {
+  const mark = (svg, x, y, words, open, r) => {
+    const g = document.createElementNS(NS, "g");
+    g.setAttribute("class", open ? "open" : "");
+    const dot = document.createElementNS(NS, "circle");
+    for (const [k, v] of Object.entries({ cx: x, cy: y, r })) dot.setAttribute(k, v);
+    const text = document.createElementNS(NS, "text");
+    text.setAttribute("x", x + 1.4 * r);
+    text.setAttribute("y", y - 0.8 * r);
+    text.setAttribute("font-size", 3 * r);
+    text.textContent = words;
+    g.append(dot, text);
+    svg.append(g);
+  };
+  const photo = $("photo-points"),
+    sculpt = $("sculpt-points");
+  photo.setAttribute("viewBox", `0 0 ${state.width || 100} ${state.height || 100}`);
+  photo.replaceChildren();
+  sculpt.replaceChildren();
+  const r = Math.max(state.width, state.height) / 150;
+  state.pairs.forEach((p, k) => {
+    mark(photo, ...p.photo, String(k + 1), false, r);
+    if (p.view === state.view) mark(sculpt, ...p.at, String(k + 1), false, 5);
+  });
+  if (state.open?.photo) mark(photo, ...state.open.photo, String(state.pairs.length + 1), true, r);
+  if (state.open?.sculpt && state.open.view === state.view)
+    mark(sculpt, ...state.open.at, String(state.pairs.length + 1), true, 5);
+  if (state.grey) mark(photo, ...state.grey, "grey", false, r);
+  $("pairs").replaceChildren(
+    ...state.pairs.map((p) => Object.assign(document.createElement("li"), { textContent: `on the ${p.view} side` })),
+  );
+  $("last").disabled = !state.pairs.length && !state.open;
+  $("go").disabled = state.pairs.length < 4;
+  const left = 4 - state.pairs.length;
+  $("next").textContent = !state.photo
+    ? "Bring a photo: the whole model, sharp, in even light."
+    : state.pick
+      ? "Click on the grey card in the photo."
+      : state.open?.photo
+        ? "Now the same spot on the sculpt."
+        : state.open?.sculpt
+          ? "Now the same spot in the photo."
+          : left > 0
+            ? `Click on a spot you can tell exactly, in the photo and on the sculpt: ${left} more.`
+            : "Enough to check. Six to eight spots, spread out, are better.";
+}
+
+function closed() {
+  if (state.open?.photo && state.open?.sculpt) {
+    state.pairs.push(state.open);
+    state.open = null;
+  }
+  draw();
+}
+
+const placeIn = (event, box, width, height) => {
+  const own = box.getBoundingClientRect();
+  return [((event.clientX - own.left) / own.width) * width, ((event.clientY - own.top) / own.height) * height];
+};
+
+$("photo-box").addEventListener("click", (event) => {
+  if (!state.photo) return;
+  const at = placeIn(event, $("photo"), state.width, state.height);
+  if (state.pick) {
+    state.grey = at;
+    state.pick = false;
+    $("grey").setAttribute("aria-pressed", "true");
+    draw();
+    return;
+  }
+  state.open = { ...(state.open?.photo ? {} : state.open), photo: at };
+  closed();
+});
+
+$("sculpt-box").addEventListener("click", async (event) => {
+  const at = placeIn(event, $("sculpt"), 520, 640);
+  const view = state.view,
+    answer = await json(room.dataset.spotUrl, { view, x: at[0], y: at[1] });
+  const found = await answer.json();
+  if (!answer.ok) {
+    say(found.error, true);
+    return;
+  }
+  state.open = { ...(state.open?.sculpt ? {} : state.open), sculpt: found.sculpt, at, view };
+  closed();
+});
+
+$("last").addEventListener("click", () => {
+  if (state.open) state.open = null;
+  else state.pairs.pop();
+  draw();
+});
+$("grey").addEventListener("click", () => {
+  state.pick = !state.grey && !state.pick;
+  if (state.grey) state.grey = null;
+  $("grey").setAttribute("aria-pressed", String(state.pick));
+  draw();
+});
+for (const b of document.querySelectorAll("[data-side]"))
+  b.addEventListener("click", () => {
+    state.view = b.dataset.side;
+    for (const o of document.querySelectorAll("[data-side]")) o.setAttribute("aria-pressed", String(o === b));
+    showSculpt();
+  });
+$("step").addEventListener("change", showSculpt);
+
+function taken(found) {
+  Object.assign(state, { photo: found.photo, width: found.width, height: found.height, pairs: [], open: null });
+  state.grey = null;
+  const img = $("photo");
+  img.src = found.url;
+  img.hidden = false;
+  $("over").hidden = true;
+  $("drop-here").hidden = true;
+  $("verdict").hidden = true;
+  draw();
+}
+
+async function bring(file) {
+  const body = new FormData();
+  body.set("photo", file);
+  $("next").textContent = "Reading the photo …";
+  const answer = await send(room.dataset.photoUrl, { method: "POST", body });
+  const found = await answer.json();
+  if (answer.ok) taken(found);
+  else {
+    say(found.error, true);
+    draw();
+  }
+}
+$("file").addEventListener("change", (event) => event.target.files[0] && bring(event.target.files[0]));
+addEventListener("dragover", (event) => event.preventDefault());
+addEventListener("drop", (event) => {
+  event.preventDefault();
+  if (event.dataTransfer.files[0]) bring(event.dataTransfer.files[0]);
+});
+$("simulated").addEventListener("click", async () => {
+  $("next").textContent = "The simulated camera takes a photo …";
+  const answer = await json(room.dataset.simulatedUrl, {});
+  const found = await answer.json();
+  if (answer.ok) taken(found);
+  else say(found.error, true);
+});
+for (const b of document.querySelectorAll(".earlier"))
+  b.addEventListener("click", () => {
+    const img = new Image();
+    img.onload = () => taken({ photo: b.dataset.photo, width: img.width, height: img.height, url: img.src });
+    img.src = `/photos/${b.dataset.photo}.jpg`;
+  });
+
+let seen = null;
+function show(what) {
+  const over = $("over");
+  over.hidden = what === "photo";
+  if (what !== "photo") over.src = what === "map" ? seen.map : seen.over;
+  for (const b of document.querySelectorAll("[data-show]"))
+    b.setAttribute("aria-pressed", String(b.dataset.show === what));
+}
+for (const b of document.querySelectorAll("[data-show]")) b.addEventListener("click", () => show(b.dataset.show));
+
+$("go").addEventListener("click", async () => {
+  const body = {
+    photo: state.photo,
+    step: Number($("step").value),
+    points: state.pairs.map(({ photo, sculpt }) => ({ photo, sculpt })),
+    grey: state.grey,
+  };
+  $("go").disabled = true;
+  try {
+    const answer = await patient(room.dataset.checkUrl, {
+      method: "POST",
+      headers: { "Content-Type": "application/json" },
+      body: JSON.stringify(body),
+    });
+    const found = await answer.json();
+    if (!answer.ok) {
+      say(found.error, true);
+      return;
+    }
+    seen = found;
+    const box = $("verdict-words");
+    const line = (words, bad) =>
+      box.appendChild(Object.assign(document.createElement("p"), { textContent: words, className: bad ? "trouble" : "" }));
+    box.replaceChildren();
+    for (const words of found.troubles) line(words, true);
+    if (found.left_out.length) line(`Spot ${found.left_out.map((n) => n + 1).join(", ")} was left out: it does not fit the others.`, true);
+    if (!found.faults.length) for (const words of found.words) line(words);
+    found.faults.forEach((fault, k) => {
+      const own = line(`${fault.words} ${fault.mend}`);
+      if (!fault.takes) return;
+      const take = Object.assign(document.createElement("button"), {
+        type: "button",
+        className: "button is-small",
+        textContent: "Take it into the plan",
+      });
+      take.addEventListener("click", async () => {
+        take.disabled = true;
+        const done = await json(room.dataset.takeUrl, { key: found.key, number: k, turn: Number(room.dataset.turn) });
+        const said = await done.json();
+        if (done.ok) {
+          room.dataset.turn = said.turn;
+          take.textContent = "In the plan";
+        } else {
+          take.disabled = false;
+          say(said.error, true);
+        }
+      });
+      own.append(document.createElement("br"), take);
+    });
+    $("verdict").hidden = false;
+    show("map");
+  } finally {
+    draw();
+  }
+});
+
+showSculpt();
