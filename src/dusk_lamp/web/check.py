@@ -93,7 +93,7 @@ def simulated(sculpt_id: int) -> Response:
         (points.max(axis=0) + points.min(axis=0)) / 2,
         azimuth + 8,
         elevation + 3,
-        5.5 * site.surface.size,
+        3.3 * site.surface.size,
         70,
         (900, 1200),
     )
@@ -103,7 +103,9 @@ def simulated(sculpt_id: int) -> Response:
     own = (
         [Mistake("light", regions[int(np.argsort(-np.asarray(areas[1:]))[1 % len(regions)])], 1.0)] if regions else []
     )
-    seen = mistaken(site, simulation.reflectance(plan.coats), bare, own)
+    step = asked().get("step")
+    coats = plan.coats[: _step(plan, "" if step is None else str(step))]
+    seen = mistaken(site, simulation.reflectance(coats), bare, own)
     content, _ = photograph(site, seen, camera, Booth(exposure=-0.2), 7)
     return _kept(sculpt_id, read_photo(content))
 

@@ -95,9 +95,9 @@ def _named(name: str) -> Any:
 
 
 def _site(sculpt_id: int) -> Site:
-    """The few samples of a sculpt: enough to ask about, and quick."""
+    """The sculpt that questions are made from."""
     with workshop().store.session() as session:
         own = laid_out(the_sculpt(session, sculpt_id))
     if own.site.visibility is None:
         abort(409)
-    return own.quick
+    return own.site

@@ -152,7 +152,7 @@ addEventListener("drop", (event) => {
 });
 $("simulated").addEventListener("click", async () => {
   $("next").textContent = "The simulated camera takes a photo …";
-  const answer = await json(room.dataset.simulatedUrl, {});
+  const answer = await json(room.dataset.simulatedUrl, { step: $("step").value });
   const found = await answer.json();
   if (answer.ok) taken(found);
   else say(found.error, true);
