@@ -27,8 +27,21 @@ PLACES = [
     "health",
     "sheet",
     "paint",
+    "clock",
+    "check",
 ]
-ROOMS = ["/", "/rack", "/palette", "/glaze", "/tools", "/guide"]
+ROOMS = [
+    "/",
+    "/rack",
+    "/palette",
+    "/glaze",
+    "/tools",
+    "/guide",
+    "/squads",
+    "/log",
+    "/drills",
+    "/drills/white-dot?seed=1",
+]
 
 
 @pytest.fixture(scope="module")

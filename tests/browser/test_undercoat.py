@@ -80,3 +80,26 @@ def test_at_the_bench_steps_turn_by_key_and_finger_and_outlive_a_reload(chromium
     until(lambda: "Step 3" in phone.locator("article:not([hidden]) .count").inner_text(), phone)
     assert phone.evaluate("document.documentElement.scrollWidth") <= 390, "nothing to push sideways"
     touched.close()
+
+
+def test_a_step_is_pinned_on_the_clock_and_somebody_rings(page, bench_url):  # noqa: F811
+    """On the plan that the test before has laid: a step dragged by keys stays where it was put; the pause shows."""
+    page.goto(bench_url.replace("/light", "/clock"))
+    steps = page.locator('.timeline .batch:not([data-pin$=".0"])')
+    steps.first.wait_for(timeout=60_000)
+    last = steps.last
+    name, at = last.get_attribute("data-pin"), float(last.get_attribute("data-start"))
+    last.focus()
+    page.keyboard.press("ArrowRight")
+    until(lambda: page.get_by_role("link", name="Free all pins").count() == 1, page, 30)
+    moved = page.locator(f'.timeline .batch[data-pin="{name}"]')
+    assert abs(float(moved.get_attribute("data-start")) - round(at + 5)) <= 0.6
+    assert page.locator("#clock-pins input").count() == 1
+    page.get_by_role("link", name="Free all pins").click()
+    until(lambda: page.locator("#clock-pins input").count() == 0, page, 30)
+    page.goto(bench_url.replace("/light", "/paint"))
+    until(lambda: "brush is down" in page.locator("#clock-words").inner_text(), page, 60)
+    page.keyboard.press("p")
+    until(lambda: page.locator("#pause").inner_text() == "Go on", page)
+    page.locator("#pause").click()
+    until(lambda: page.locator("#pause").inner_text() == "Pause", page)

@@ -50,6 +50,8 @@ ROOMS = (
     "reach",
     "log",
     "view",
+    "check",
+    "drill",
 )
 GROUND = {"errors", "directions", "units", "plain", "rays", "registry"}  # files beside the rooms, that all may use
 

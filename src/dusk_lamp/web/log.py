@@ -76,7 +76,7 @@ def write() -> AnyResponse:
     """A note of one's own."""
     note = request.form.get("note", "").strip()
     if not note:
-        raise SettingError("write something first")
+        raise SettingError("write something into the note first")
     with workshop().store.saving() as session:
         sculpt = (
             the_sculpt(session, int(request.form["sculpt"])) if request.form.get("sculpt", "").isdecimal() else None
