@@ -74,7 +74,7 @@ def page(chromium, server):
         viewport={"width": 1280, "height": 800}, accept_downloads=True, reduced_motion="reduce"
     )
     page = context.new_page()
-    page.set_default_timeout(30_000)
+    page.set_default_timeout(75_000)  # a machine that does much else, too
     trouble = []
     page.on("pageerror", lambda e: trouble.append(str(e)))
     page.on("console", lambda m: trouble.append(m.text) if m.type == "error" else None)

@@ -25,7 +25,7 @@ def test_a_cloak_is_sketched_painted_scrubbed_and_taken_to_the_sheet(page, serve
     to_stage(page, "undercoat")
     page.locator("#undercoat-note[data-looked]").wait_for(timeout=60_000)
     page.get_by_role("button", name="Next: paint it in colour").click()
-    page.locator("#colour-note[data-looked]").wait_for()
+    page.locator("#colour-note[data-looked]").wait_for(timeout=90_000)
     page.locator("#how-far button").nth(1).click(timeout=90_000)
     page.locator("#puddles li").first.wait_for(state="attached", timeout=60_000)
     assert not page.locator("#two-tabs").is_visible(), "what going on has kept is no other tab's"
