@@ -9,7 +9,7 @@ import pytest
 from dusk_lamp.core.errors import SettingError
 from dusk_lamp.core.log.entry import Entry
 from dusk_lamp.core.log.export import as_csv, as_json, from_csv, from_json
-from dusk_lamp.core.log.pace import LEAST, Pace, pace_of, pace_words
+from dusk_lamp.core.log.pace import LATEST, LEAST, Pace, pace_of, pace_words
 from dusk_lamp.core.log.paints import drops_seen, hiding_seen, used_of
 from dusk_lamp.core.plain import plain
 
@@ -150,3 +150,11 @@ def test_a_json_that_is_no_log_is_refused():
     for content in ("{", "{}", json.dumps([1]), json.dumps([{"colour": 1}]), json.dumps([{"rating": "x"}])):
         with pytest.raises(SettingError):
             from_json(content)
+
+
+def test_a_long_log_teaches_by_its_latest_steps():
+    """A hand that has become quicker over the years is taken as it is now; source: none, a property of the method."""
+    slow = [Entry(technique="brush", mm2=300.0, expected_s=100, seconds=200)] * 3000
+    quick = [Entry(technique="brush", mm2=300.0, expected_s=100, seconds=50)] * LATEST
+    assert pace_of([*slow, *quick]) == pace_of(quick)
+    assert pace_of([*quick, *slow]).of("brush", "medium") > 1.5

@@ -211,7 +211,7 @@ def _models(args: argparse.Namespace) -> tuple[str, list[Any], list[str]]:
             context = model.run.context
             worth = _by_number(model.steps, worths_of(context, model.run.coats))
             before = before_each(context.site, model.run.coats, model.run.films)
-            own = jobs_of(model.steps, worth, context.tools.room, model.keys, before)
+            own = jobs_of(model.steps, before, worth, context.tools.room, model.keys)
             for k in range(model.count):
                 jobs.append(own)
                 names.append(model.name if model.count == 1 else f"{model.name} {k + 1}")
@@ -224,7 +224,7 @@ def _models(args: argparse.Namespace) -> tuple[str, list[Any], list[str]]:
     done = run(context, lambda step, _: print(f"{step} …", file=sys.stderr))
     worth = _by_number(done.steps, worths_of(done.context, done.coats))
     before = before_each(done.context.site, done.coats, done.films)
-    own = jobs_of(done.steps, worth, done.context.tools.room, keys_of(done.steps), before)
+    own = jobs_of(done.steps, before, worth, done.context.tools.room, keys_of(done.steps))
     name = Path(plan.sculpt.file).stem
     return name, [own] * count, [name if count == 1 else f"{name} {k + 1}" for k in range(count)]
 
@@ -239,7 +239,7 @@ def _by_number(steps: Any, worths: Any) -> dict[int, float]:
 
 
 def _with_tools(plan: Any, args: argparse.Namespace) -> Any:
-    """A plan as it would be laid with other tools: what the airbrush laid is laid anew without it."""
+    """A plan as it would be laid with other tools: without an airbrush, what it laid is laid by brush."""
     from dataclasses import replace
 
     if not (args.no_airbrush or args.dryer):

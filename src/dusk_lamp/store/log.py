@@ -1,6 +1,6 @@
 """The log kept: an entry for every step that was ended, and notes; searched, changed, taken in and given out."""
 
-from collections.abc import Iterable, Sequence
+from collections.abc import Iterable
 from dataclasses import replace
 from datetime import datetime
 
@@ -81,12 +81,12 @@ def search(
     return list(rows), count
 
 
-def entries(session: Session, sculpt_id: int | None = None) -> list[Entry]:
-    """All entries, the oldest first."""
-    wanted = select(LogEntry).order_by(LogEntry.at, LogEntry.id)
+def entries(session: Session, sculpt_id: int | None = None, most: int | None = None) -> list[Entry]:
+    """All entries, or the latest of them, the oldest first."""
+    wanted = select(LogEntry).order_by(LogEntry.at.desc(), LogEntry.id.desc()).limit(most)
     if sculpt_id is not None:
         wanted = wanted.where(LogEntry.sculpt_id == sculpt_id)
-    return [entry_in(row) for row in session.scalars(wanted)]
+    return [entry_in(row) for row in reversed(session.scalars(wanted).all())]
 
 
 def bring(session: Session, given: Iterable[Entry]) -> int:
@@ -99,12 +99,3 @@ def bring(session: Session, given: Iterable[Entry]) -> int:
             there.add((entry.at, entry.model, entry.title, entry.how))
             count += 1
     return count
-
-
-def models_wearing(session: Session, paints: Sequence[str]) -> list[str]:
-    """The models that a mix of just these paints went on."""
-    wanted = {p.casefold() for p in paints}
-    found = {
-        e.model: None for e in entries(session) if {p.casefold() for p in e.parts} == wanted and e.how != "skipped"
-    }
-    return list(found)

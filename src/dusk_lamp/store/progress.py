@@ -5,7 +5,7 @@ A step is known by its coat, so what is done stays done while other coats of the
 """
 
 from collections import Counter
-from collections.abc import Sequence
+from collections.abc import Iterable, Mapping, Sequence
 from dataclasses import dataclass
 from datetime import datetime
 from typing import Any
@@ -76,6 +76,12 @@ def state_of(session: Session, sculpt: Sculpt, keys: Sequence[str]) -> State:
             else None
         )
     return State(place, ends, _in_hand(timer), wait, bool(timer.get("paused")))
+
+
+def minutes_of(ends: Mapping[str, End], numbered: Iterable[tuple[int, str]], at: datetime) -> dict[int, float]:
+    """The minute, counted from a moment, at which each step that is ended was, by its number. numbered: the number
+    and key of each step."""
+    return {n: (datetime.fromisoformat(ends[key].at) - at).total_seconds() / 60 for n, key in numbered if key in ends}
 
 
 def ended(session: Session, sculpt: Sculpt) -> int:

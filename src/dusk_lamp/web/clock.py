@@ -13,7 +13,7 @@ from ..core.plan.care import nth_share
 from ..core.plan.tools import DRIED_SHARE, SLOW_KINDS
 from ..core.schedule.before import Before, before_each
 from ..core.schedule.day import Clock, Day, clock_of
-from ..core.schedule.jobs import Job, jobs_of, left_of
+from ..core.schedule.jobs import Job, ended_of, jobs_of, left_of
 from ..core.schedule.worth import worths_of
 from ..core.squad.work import keys_of
 from ..core.units import counted, minutes_words, per_cent
@@ -63,7 +63,7 @@ def asked_for(session: Session, models: int) -> Asked:
     """What the address asks for; what it leaves out is as the painter usually paints.
 
     Raises:
-        SettingError: a day, an hour, a zone, a number or a pin that is none.
+        SettingError: a day, an hour, a zone, a number or a pin that cannot be read.
     """
     given = request.args
     zone = zone_from(given["zone"]) if given.get("zone") else None
@@ -109,7 +109,7 @@ def _pin(text: str) -> tuple[int, int, float]:
     try:
         return int(model[:4]), int(job[:5]), float(at[:12])
     except ValueError as e:
-        raise SettingError("a pin that arrived is none; pin it again") from e
+        raise SettingError("a pin did not arrive whole; pin it again") from e
 
 
 # --- one sculpt
@@ -133,24 +133,17 @@ def jobs_on(plan: PlanSheet, dryer: bool = False) -> list[Job]:
         return before_each(plan.site, plan.coats, plan.context.simulation.films(plan.coats))
 
     before = plan.context.memory.of("economy", ("before", tuple(plan.marks)), order)
-    return jobs_of(steps, by_number, plan.context.tools.room, keys_of(steps), before)
+    return jobs_of(steps, before, by_number, plan.context.tools.room, keys_of(steps))
 
 
 def done_of(
     session: Session, sculpt: Sculpt, plan: PlanSheet, jobs: Sequence[Job], now: datetime
 ) -> dict[int, float]:
-    """The minute, from now on, at which each job that is ended was ended; tasks before a step that is, with it."""
+    """The minute, from now on, at which each job that is ended was ended."""
     keys = progress.keys_of(plan.coats)
     ends = progress.state_of(session, sculpt, keys).ends
-    number = {s.number: key for s, key in zip(plan.steps, keys, strict=True)}
-    out: dict[int, float] = {}
-    for k, job in enumerate(jobs):
-        end = ends.get(number.get(job.step, ""))
-        if end is not None:
-            at = datetime.fromisoformat(end.at)
-            out[k] = min(0.0, (at - now).total_seconds() / 60)
-    last = max(out, default=-1)
-    return out | {k: -1e6 for k, job in enumerate(jobs) if job.step == 0 and k < last}
+    numbers = (s.number for s in plan.steps)
+    return ended_of(jobs, progress.minutes_of(ends, zip(numbers, keys, strict=True), now))
 
 
 def _of_sculpt(session: Session, sculpt: Sculpt, asked: Asked, seconds: float) -> tuple[PlanSheet, Clock]:

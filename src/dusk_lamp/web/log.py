@@ -24,6 +24,7 @@ from .workshop import asked, the_sculpt, wants_json, workshop
 blueprint = Blueprint("log", __name__)
 A_PAGE = 40
 MOST_IMPORT_BYTES = 30_000_000
+MOST_LOOKED_AT = 1_000  # entries that the page says something of, the latest
 MOST_USED = 12  # paints that are listed
 
 
@@ -57,7 +58,7 @@ def _titles() -> dict[str, str]:
 
 def _teaches(session: Session) -> dict[str, Any]:
     """What the log says of the painter's pace, drops and paints, beside what is set."""
-    entries = kept.entries(session)
+    entries = kept.entries(session, most=MOST_LOOKED_AT)
     tools, rack = painters.tools_of(session), paints.rack_of(session)
     pace = pace_of(entries)
     hides = {p.name: p.hides for p in rack}

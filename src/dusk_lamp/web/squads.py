@@ -67,7 +67,7 @@ def squad(squad_id: int) -> str:
         own = squads.the_squad(session, squad_id)
         scheme = session.get(Sculpt, own.scheme_id)
         if scheme is None:
-            raise SettingError("the sculpt whose scheme they take is not there any more; make the squad anew")
+            raise SettingError("the sculpt whose scheme they take is not there any more; make a new squad")
         regions = plans.plan_of(session, scheme).regions
         rows: list[dict[str, Any]] = []
         for member, sculpt in squads.members_of(session, own):

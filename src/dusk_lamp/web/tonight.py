@@ -3,11 +3,11 @@
 from datetime import UTC, datetime
 
 from flask import Blueprint, Response, jsonify, request, url_for
-from sqlalchemy import select
+from sqlalchemy import func, select
 from sqlalchemy.orm import Session
 
 from ..core.schedule.day import Day, clock_of
-from ..core.schedule.jobs import TASK, left_of
+from ..core.schedule.jobs import TASK, ended_of, left_of
 from ..core.units import minutes_words
 from ..store import painters, progress
 from ..store.models import Done, Sculpt
@@ -25,10 +25,11 @@ SHORTEST, LONGEST = 10, 600
 def tonight() -> Response | tuple[Response, int]:
     """Where one gets tonight, in a sentence; nothing where no model was begun. minutes: kept for the next time."""
     given = request.args.get("minutes", "")
-    with workshop().store.saving() as session:
-        if given:
-            minutes = number_of(given, "the minutes you have", SHORTEST, LONGEST)
+    if given:
+        minutes = number_of(given, "the minutes you have", SHORTEST, LONGEST)
+        with workshop().store.saving() as session:
             painters.keep_habits(session, minutes=f"{minutes:g}")
+    with workshop().store.session() as session:
         minutes = float(painters.habits_of(session).get("minutes", USUAL_MINUTES))
         sculpt = _begun(session)
         if sculpt is None:
@@ -55,22 +56,16 @@ def _begun(session: Session) -> Sculpt | None:
         select(Sculpt)
         .join(Done, Done.sculpt_id == Sculpt.id)
         .where(Sculpt.deleted_at.is_(None))
-        .order_by(Done.at.desc(), Done.id.desc())
+        .group_by(Sculpt.id)
+        .order_by(func.max(Done.at).desc(), func.max(Done.id).desc())
     )
     return next((s for s in rows if s.ready), None)
 
 
 def _words(session: Session, sculpt: Sculpt, facts: Facts, minutes: float) -> str:
     ends = progress.state_of(session, sculpt, facts.keys).ends
-    number = dict(zip(facts.numbers, facts.keys, strict=True))
-    now = datetime.now(UTC)
-    done = {
-        k: min(0.0, (datetime.fromisoformat(ends[number[j.step]].at) - now).total_seconds() / 60)
-        for k, j in enumerate(facts.jobs)
-        if number.get(j.step) in ends
-    }
-    last = max(done, default=-1)
-    done |= {k: -1e6 for k, j in enumerate(facts.jobs) if j.step == 0 and k < last}
+    numbers = zip(facts.numbers, facts.keys, strict=True)
+    done = ended_of(facts.jobs, progress.minutes_of(ends, numbers, datetime.now(UTC)))
     left, earliest = left_of(facts.jobs, done)
     if not any(j.step for j in left):
         return f"{sculpt.name} is painted. Look at it from arm's length, then choose the next."

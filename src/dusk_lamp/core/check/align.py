@@ -26,7 +26,7 @@ def aligned(site: Site, reflectance: NDArray[np.float32], photo: Photo, camera: 
     """The camera corrected so that the predicted picture lies on the photo.
 
     The predicted picture, in the light that was fitted to the photo, is warped onto it (enhanced correlation
-    coefficient, Evangelidis and Psarakis 2008, by OpenCV), and the camera is fitted anew to where places of the
+    coefficient, Evangelidis and Psarakis 2008, by OpenCV), and the camera is fitted again to where places of the
     sculpt come to lie. A correction that is too large is none. camera: in the photo's own pixels.
     """
     wanted = np.maximum(xyz(reflectance) @ XYZ_TO_RGB.T, 1e-4)

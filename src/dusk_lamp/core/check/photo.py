@@ -39,7 +39,7 @@ class Photo:
 
     @property
     def clipped(self) -> NDArray[np.bool_]:
-        """(H, W) where nothing can be told any more: burnt out, or black."""
+        """(H, W) where the picture shows nothing: burnt out, or black."""
         return np.asarray((self.levels >= CLIPPED).any(axis=2) | (self.levels <= CRUSHED).all(axis=2))
 
     def patch(self, x: float, y: float) -> NDArray[np.float64]:

@@ -17,7 +17,7 @@ from ..sculpt.site import Site, Where
 from ..units import counted, minutes_words
 from .compare import Comparison, RegionOff
 
-OFF = 0.5  # steps of value that are told: half a step is seen
+OFF = 0.5  # steps of value; less is not seen
 PART_OFF = 0.8  # of its shadows or its lights alone: a small part is known less well
 GREYER, GREYER_SHARE, TURNED = 4.0, 0.35, 15.0  # of chroma, of the chroma that it should have, degrees of hue
 EDGES_LOST = -0.7  # steps that edge highlights are darker, beside the rest of their region, than they should be

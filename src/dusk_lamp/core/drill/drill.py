@@ -19,6 +19,7 @@ from ..sculpt.site import Site
 from ..view.camera import Camera
 from ..view.raster import SOFTEN, smoothed, snapshot
 
+LAMPS_TRIED = 12  # until one throws clear lights and shadows
 SIDE = 620  # pixels of a drill's picture
 AMBIENT = 0.22  # of a drill's light
 MARK, MARK_RING = (242, 168, 58), (26, 26, 26)
@@ -142,6 +143,35 @@ def candidates(site: Site, camera: Camera, rng: np.random.Generator, count: int 
     if len(spots) < 60:
         raise SettingError("too little of this sculpt is seen from the front to ask about; take another")
     return rng.choice(spots, min(count, len(spots)), replace=False)
+
+
+def lights_and_shadows(
+    site: Site,
+    camera: Camera,
+    rng: np.random.Generator,
+    facing_least: float,
+    away_most: float,
+    counts: tuple[int, int],
+) -> tuple[Lamp, NDArray[np.int64], NDArray[np.int64]]:
+    """A lamp under which a view shows enough clear lights and shadows, and the spots of both.
+
+    Args:
+        facing_least, away_most: cosine; a light faces the lamp more than the one, a shadow is not seen from it or
+            faces it less than the other.
+        counts: of lights and of shadows, at least.
+
+    Raises:
+        SettingError: there are too few under all the lamps tried.
+    """
+    for _ in range(LAMPS_TRIED):
+        lamp = lamp_from(rng)
+        spots = candidates(site, camera, rng)
+        facing, seen = key_at(site, spots, lamp)
+        bright = spots[(facing > facing_least) & (seen > 0.99)]
+        dark = spots[(seen < 0.01) | (facing < away_most)]
+        if len(bright) >= counts[0] and len(dark) >= counts[1]:
+            return lamp, bright, dark
+    raise SettingError("this sculpt has no clear lights and shadows; take another")
 
 
 def apart(site: Site, spots: NDArray[np.int64], count: int, camera: Camera) -> list[int]:

@@ -5,18 +5,15 @@ from typing import Any
 import numpy as np
 from numpy.typing import NDArray
 
-from ..errors import SettingError
 from ..sculpt.site import Site
 from ..view.camera import Camera
 from .drill import (
     Drill,
     Task,
     apart,
-    candidates,
     drawn,
-    key_at,
-    lamp_from,
     lamp_words,
+    lights_and_shadows,
     lit,
     numbers_in,
     plain_form,
@@ -37,16 +34,8 @@ class LitOrShadow(Drill):
     def make(self, site: Site, seed: int) -> Task:
         """Eight spots, half of them lit."""
         rng = np.random.default_rng([1, seed])
-        camera, lamp = view_of(rng), lamp_from(rng)
-        for _ in range(12):
-            spots = candidates(site, camera, rng)
-            facing, seen = key_at(site, spots, lamp)
-            bright, dark = spots[(facing > CLEAR) & (seen > 0.99)], spots[(seen < 0.01) | (facing < -0.1)]
-            if len(bright) >= SPOTS // 2 and len(dark) >= SPOTS // 2:
-                break
-            lamp = lamp_from(rng)
-        else:
-            raise SettingError("this sculpt has no clear lights and shadows; take another")
+        camera = view_of(rng)
+        lamp, bright, dark = lights_and_shadows(site, camera, rng, CLEAR, -0.1, (SPOTS // 2, SPOTS // 2))
         own = [*apart(site, bright, SPOTS // 2, camera), *apart(site, dark, SPOTS // 2, camera)]
         own = [own[k] for k in rng.permutation(len(own))]
         lights = set(bright.tolist())

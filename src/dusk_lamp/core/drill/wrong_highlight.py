@@ -5,11 +5,10 @@ from typing import Any
 import numpy as np
 from numpy.typing import NDArray
 
-from ..errors import SettingError
 from ..light.lamp import Lamp
 from ..sculpt.site import Site
 from ..view.camera import Camera
-from .drill import Drill, Task, apart, candidates, drawn, key_at, lamp_from, lamp_words, lit, numbers_in, view_of
+from .drill import Drill, Task, apart, drawn, lamp_words, lights_and_shadows, lit, numbers_in, view_of
 
 RIGHT, HIGHLIGHT_MM = 4, 0.022  # of the size, radius of a highlight that is drawn
 
@@ -24,16 +23,8 @@ class WrongHighlight(Drill):
     def make(self, site: Site, seed: int) -> Task:
         """Five highlights, one of them in the shadow."""
         rng = np.random.default_rng([4, seed])
-        camera, lamp = view_of(rng), lamp_from(rng)
-        for _ in range(12):
-            spots = candidates(site, camera, rng)
-            facing, seen = key_at(site, spots, lamp)
-            bright, dark = spots[(facing > 0.75) & (seen > 0.99)], spots[(seen < 0.01) | (facing < -0.2)]
-            if len(bright) >= RIGHT and len(dark):
-                break
-            lamp = lamp_from(rng)
-        else:
-            raise SettingError("this sculpt has no clear lights and shadows; take another")
+        camera = view_of(rng)
+        lamp, bright, dark = lights_and_shadows(site, camera, rng, 0.75, -0.2, (RIGHT, 1))
         own = [*apart(site, bright, RIGHT, camera), int(rng.choice(dark))]
         order = rng.permutation(len(own))
         shown = [own[k] for k in order]

@@ -1,4 +1,4 @@
-"""The log as CSV and JSON, and back: what is half a row is told, not guessed."""
+"""The log as CSV and JSON, and back: a row that is cut short is reported."""
 
 import csv
 import io

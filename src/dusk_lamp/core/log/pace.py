@@ -16,6 +16,7 @@ from .entry import Entry
 OWN, TECHNIQUE, SIZE = 0.6, 0.17, 0.12  # one sigma of log pace: painters, techniques of one, sizes within a technique
 NOISE = 0.35  # one sigma of a single step
 FARTHEST = log(4.0)  # what is further off was left lying, or never begun
+LATEST = 240  # steps that are looked at: a hand changes over the years, and each is weighed against the others
 LEAST = 6  # steps that are needed before anything is said
 TOLD = 0.1  # a pace nearer to 1 than that is not worth telling
 
@@ -36,12 +37,13 @@ class Pace:
 
 
 def pace_of(entries: Sequence[Entry]) -> Pace:
-    """The pace that some entries show; 1 throughout where it foretells them no better than the estimates did."""
+    """The pace that entries, the oldest first, show in the latest of them; 1 throughout where it foretells those no
+    better than the estimates did."""
     rows = [
         (e.technique, e.size, max(-FARTHEST, min(FARTHEST, log(e.seconds / e.expected_s))))
         for e in entries
         if e.how in ("done", "changed") and e.seconds and e.expected_s
-    ]
+    ][-LATEST:]
     if len(rows) < LEAST or not _helps(rows):
         return Pace(steps=len(rows))
     return _pace(rows)

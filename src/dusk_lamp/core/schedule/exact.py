@@ -6,9 +6,9 @@ from typing import Any
 
 from .problem import HANDS, Problem
 
-GRAIN = 10  # parts of a minute that are told apart
+GRAIN = 10  # parts that a minute is divided into
 GOOD_GAP = 0.01  # of the end, at which a schedule is good enough
-WORTHS = 10_000  # parts that a worth of 1 is told apart in
+WORTHS = 10_000  # parts that a worth of 1 is divided into
 SEED = 11
 
 

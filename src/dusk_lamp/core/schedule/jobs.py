@@ -8,12 +8,13 @@ from ..plan.cards import wet_minutes
 from ..plan.room import Room
 from ..plan.step import Step
 from ..plan.task import Task
-from ..plan.times import is_sprayed, lag_between, touch
+from ..plan.times import is_sprayed, lag_between
 from ..plan.tools import EVERYTHING
 from ..squad.work import keys_of
 from .before import Before
 
 CUP_MINUTES = 40.0  # that paint stays sprayable in a cup; from memory
+LONG_AGO = -1e6  # minutes
 TASK = "task"  # the stage of what lays no paint
 
 
@@ -56,15 +57,15 @@ class Job:
 
 def jobs_of(
     steps: Sequence[Step],
+    before: Sequence[Sequence[Before]],
     worths: Mapping[int, float] | None = None,
     room: Room = EVERYTHING.room,
     keys: Sequence[str] | None = None,
-    before: Sequence[Sequence[Before]] | None = None,
 ) -> list[Job]:
-    """The jobs of steps, muted ones left out, in their order; tasks at their places. worths: by a step's number, of
-    those that may be left out. room: where the palette lies. keys: of each step, muted ones too, what is the same for
-    those done from one puddle; see core.squad.work.keys_of. before: of each step that is not muted, what comes before
-    it; None where only the words of the steps are known."""
+    """The jobs of steps, muted ones left out, in their order; tasks at their places. before: of each step that
+    is not muted, what comes before it; see core.schedule.before. worths: by a step's number, of those that may be
+    left out. room: where the palette lies. keys: of each step, muted ones too, what is the same for those done from
+    one puddle; see core.squad.work.keys_of."""
     worths = worths or {}
     own = keys or keys_of(steps)
     done = [(s, key) for s, key in zip(steps, own, strict=True) if not s.muted]
@@ -75,12 +76,9 @@ def jobs_of(
         for task in step.before:
             _add_task(out, tasks_at, task)
         needs = [Needs(k, out[k].wait) for k in tasks_at]
-        if before is None:
-            below = [(k, s) for k, s in steps_at if touch(s, step)]
-        else:
-            own_before = before[len(steps_at)]
-            below = [steps_at[b.coat] for b in own_before if b.over]
-            needs += [Needs(steps_at[b.coat][0], 0.0) for b in own_before if not b.over]
+        own_before = before[len(steps_at)]
+        below = [steps_at[b.coat] for b in own_before if b.over]
+        needs += [Needs(steps_at[b.coat][0], 0.0) for b in own_before if not b.over]
         brushed = max((n for n, (_, s) in enumerate(below) if "airbrush" not in s.caution_tags), default=-1)
         needs += [Needs(k, lag_between(s, step, rests=n > brushed)) for n, (k, s) in enumerate(below)]
         out.append(
@@ -120,6 +118,17 @@ def _add_task(out: list[Job], tasks_at: list[int], task: Task) -> None:
         Job(f"task {title} {again}", title, 0, TASK, "everything", TASK, "", "", hand, wait, once, needs=needs)
     )
     tasks_at.append(len(out) - 1)
+
+
+def ended_of(jobs: Sequence[Job], steps: Mapping[int, float]) -> dict[int, float]:
+    """The minute at which each job that is ended was, by its number; a task before a step that is ended is, too.
+
+    Args:
+        steps: minute at which each ended step, by its number in the plan, was ended; the past is negative.
+    """
+    out = {k: min(0.0, steps[job.step]) for k, job in enumerate(jobs) if job.step in steps}
+    last = max(out, default=-1)
+    return out | {k: LONG_AGO for k, job in enumerate(jobs) if job.step == 0 and k < last}
 
 
 def left_of(jobs: Sequence[Job], done: Mapping[int, float]) -> tuple[list[Job], list[float]]:

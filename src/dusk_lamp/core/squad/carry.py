@@ -8,21 +8,8 @@ from ..errors import SettingError
 from ..plain import built, plain
 from ..plan.document import Plan, plan_stages
 from ..sculpt.marking import Region
+from .document import LOOKS
 from .matching import Match
-
-LOOKS = (
-    "material",
-    "attention",
-    "colour",
-    "low",
-    "middle",
-    "high",
-    "shadow",
-    "light",
-    "dark",
-    "bright",
-    "way",
-)  # of a region, that come from the scheme
 
 
 def carried(

@@ -5,12 +5,13 @@ from dataclasses import dataclass, field
 from typing import Any
 
 from ..errors import SettingError
-from ..plain import built, checked, number, plain, text
+from ..plain import built, checked, number, text
 from ..plan.document import MOST_MODELS
 
 VERSION = 1
 MOST_MEMBERS = 60
-CHANGES = ("material", "attention", "colour", "low", "middle", "high", "shadow", "light", "dark", "bright", "way")
+# of a region: what comes from the scheme, and what may differ from it
+LOOKS = ("material", "attention", "colour", "low", "middle", "high", "shadow", "light", "dark", "bright", "way")
 
 
 @dataclass(frozen=True)
@@ -28,10 +29,10 @@ class Member:
     def __post_init__(self) -> None:
         checked(self)
         for region, own in self.changes.items():
-            strange = [k for k in own if k not in CHANGES] if isinstance(own, dict) else ["what is no list of fields"]
+            strange = [k for k in own if k not in LOOKS] if isinstance(own, dict) else ["what is no list of fields"]
             if strange:
                 raise SettingError(
-                    f"what differs on {str(region)[:40]} is one of {', '.join(CHANGES)}, not '{str(strange[0])[:40]}'"
+                    f"what differs on {str(region)[:40]} is one of {', '.join(LOOKS)}, not '{str(strange[0])[:40]}'"
                 )
 
 
@@ -95,8 +96,3 @@ def read_squad(content: bytes) -> Squad:
     except (ValueError, RecursionError) as e:
         raise SettingError("this squad is no JSON, or is cut short; write it again") from e
     return squad_of(given)
-
-
-def plain_squad(squad: Squad) -> dict[str, Any]:
-    """A squad as plain values."""
-    return plain(squad)
