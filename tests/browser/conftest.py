@@ -77,7 +77,7 @@ def page(chromium, server):
     page.set_default_timeout(75_000)  # a machine that does much else, too
     trouble = []
     page.on("pageerror", lambda e: trouble.append(str(e)))
-    page.on("console", lambda m: trouble.append(m.text) if m.type == "error" else None)
+    page.on("console", lambda m: trouble.append(f"{m.text} {m.location['url']}") if m.type == "error" else None)
     page.trouble = trouble
     page.goto(server.address)
     yield page

@@ -238,3 +238,19 @@ def test_a_long_wait_says_how_far_it_is_and_ends(spraying, app, monkeypatch):
         time.sleep(0.02)
     assert answer.status_code == 409 and "as it was" in answer.text
     spraying.json("POST", f"/working/{number}/stop", {}, 404)
+
+
+def test_a_change_whose_picture_takes_long_is_kept_once(spraying, app, monkeypatch):
+    """Its answer says where to wait, so that the page does not send the change again and meet its own revision."""
+    app.config["PATIENT"] = True
+    monkeypatch.setattr(background, "BLINK_S", 0.0)
+    while (answer := spraying.client.get(f"{URL}.json")).status_code == 202:
+        time.sleep(0.02)
+    before = answer.get_json()
+    wish = {"do": "school", "name": "twotone", "turn": before["turn"]}
+    waiting = spraying.json("POST", URL, wish, 202).get_json()
+    assert waiting["then"] == f"{URL}.json"
+    while (answer := spraying.client.get(waiting["then"])).status_code == 202:
+        time.sleep(0.02)
+    after = answer.get_json()
+    assert after["school"] == "twotone" and after["undo"].startswith("school chosen") and not after["redo"]

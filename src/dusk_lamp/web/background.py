@@ -112,3 +112,11 @@ def in_background(key: Any, work: Callable[[Say], object]) -> dict[str, Any] | N
 def not_yet(progress: dict[str, Any]) -> tuple[Response, int]:
     """The answer of a page that is being worked out."""
     return jsonify(progress), 202
+
+
+def done_once(page: Response | tuple[Response, int], url: str) -> Response | tuple[Response, int]:
+    """The page that answers a change which is kept already. While it is still being worked out it says where to ask
+    for it, so that nobody sends the change a second time."""
+    if isinstance(page, tuple) and page[1] == 202:
+        return jsonify({**page[0].get_json(), "then": url}), 202
+    return page

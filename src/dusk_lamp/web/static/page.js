@@ -43,7 +43,8 @@ export async function patient(url, options = {}, box = document.getElementById("
     for (;;) {
       const answer = await send(url, { ...options, headers: { "X-Waits": "1", ...(options.headers || {}) } });
       if (answer.status !== 202) return answer;
-      const { step, share, number } = await answer.json();
+      const { step, share, number, then } = await answer.json();
+      if (then) [url, options] = [then, {}]; // the change is kept: only its page is still on its way
       tell(step, share, "");
       stop.hidden = !number;
       if (!number) {

@@ -3,7 +3,7 @@
 from dataclasses import replace
 from typing import Any
 
-from flask import Response
+from flask import Response, url_for
 from sqlalchemy.orm import Session
 
 from ....core.coat.coat import Coat
@@ -13,6 +13,7 @@ from ....core.plan.schools import FIT, schools
 from ....core.plan.schools.school import more_dark
 from ....core.plan.stages.undercoat import STAGE, UndercoatWishes
 from ....store.store import new_job
+from ...background import done_once
 from ...coat_editing import ACTIONS, ONE_COAT, by_hand, changed_coats, mix_called
 from ...editing import Edit, Opened, change, elsewhere, settled
 from ...workshop import asked, the_sculpt, workshop
@@ -36,9 +37,12 @@ def change_coats(sculpt_id: int) -> tuple[Response, int] | Response:
             job_id = new_job(session, sculpt, "fit").id
             mark_done(sculpt, "undercoat")
         workshop().queue.add(job_id)
-        return shown(sculpt_id)
-    done = change(sculpt_id, _changed)
-    return shown(sculpt_id) if isinstance(done, int) else done
+        done: Any = sculpt.plan_id
+    else:
+        done = change(sculpt_id, _changed)
+    if not isinstance(done, int):
+        return done
+    return done_once(shown(sculpt_id), url_for(".shown", sculpt_id=sculpt_id))
 
 
 def _changed(session: Session, own: Opened, what: str, given: dict[str, Any]) -> Edit:

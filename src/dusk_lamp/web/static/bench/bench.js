@@ -258,19 +258,23 @@ async function waitForSky() {
   }
 }
 
+// the light as it is kept now
+async function relit() {
+  const answer = await fetch(`${base}/light.json`).catch(() => null);
+  if (!answer?.ok) return false;
+  Object.assign(lighting, await answer.json());
+  lighting.rig.lamp ||= { azimuth: 0, elevation: 90, size: 0 };
+  lighting.controls();
+  return true;
+}
+
 // the plan is another one now, undone or changed in another tab: everything that shows it is asked for again
 async function reload(surface) {
   if (surface !== undefined && surface !== bench.dataset.surface) {
     location.reload();
     return;
   } // the sculpt itself is laid out another way
-  const answer = await fetch(`${base}/light.json`).catch(() => null);
-  if (answer?.ok) {
-    Object.assign(lighting, await answer.json());
-    lighting.rig.lamp ||= { azimuth: 0, elevation: 90, size: 0 };
-    lighting.controls();
-    lighting.relight(false);
-  }
+  if (await relit()) lighting.relight(false);
   await history.look();
   await Promise.all(["regions", "parts", "view"].map((name) => stages[name]?.load?.()));
   if (!["regions", "parts", "view"].includes(present)) stages[present]?.load?.();
@@ -290,6 +294,9 @@ async function begin() {
     say(e.message, true);
     return;
   }
+  await history.known;
+  // the page before this one kept its last change while this one was made
+  if (history.turn !== Number(bench.dataset.turn)) await relit();
   Object.assign(views, table.heading.views);
   ground(grounds.find((g) => g.dataset.ground === localStorage.getItem("ground")) || grounds[1]);
   look("front");

@@ -20,7 +20,7 @@ export class History {
       e.preventDefault();
       this.step(e.shiftKey ? "redo" : "undo");
     });
-    this.look();
+    this.known = this.look();
   }
 
   // asks what can be undone
@@ -44,16 +44,21 @@ export class History {
 
   // one change, as JSON; the answer, or null where it was refused, which is said. mine: of a change that another
   // tab's came before
-  change(path, wish, { method = "POST", read = "json" } = {}) {
+  change(path, wish, { method = "POST", read = "json", keepalive = false } = {}) {
     $("history-words").textContent = "Working …"; // at once, also while an earlier press is still being done
-    const turn = this.last.then(() => this.sent(path, wish, method, read));
+    const turn = this.last.then(() => this.sent(path, wish, method, read, keepalive));
     this.last = turn.catch(() => null);
     return turn;
   }
 
-  async sent(path, wish, method, read) {
-    const body = () => JSON.stringify({ ...wish, turn: this.turn });
-    const answer = await patient(`${this.base}/${path}`, { method, headers: JSON_HEADERS, body: body() });
+  async sent(path, wish, method, read, keepalive) {
+    const body = JSON.stringify({ ...wish, turn: this.turn });
+    const answer = await patient(`${this.base}/${path}`, {
+      method,
+      keepalive,
+      headers: JSON_HEADERS,
+      body,
+    });
     if (answer.ok) {
       const found = read === "json" ? await answer.json() : await answer.arrayBuffer();
       if (read === "json" && found.turn !== undefined) this.turn = found.turn;
@@ -66,7 +71,7 @@ export class History {
       this.turn = said.turn;
       await this.reload(); // theirs is shown
       if (!(await this.both())) return null;
-      const found = await this.sent(path, { ...wish, again: undefined }, method, read);
+      const found = await this.sent(path, { ...wish, again: undefined }, method, read, keepalive);
       await this.reload();
       return found;
     }

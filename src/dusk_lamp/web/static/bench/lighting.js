@@ -24,6 +24,8 @@ export class Lighting {
       lane: { moving: { busy: false, wish: false }, whole: { busy: false, wish: false } },
     });
     this.rig.lamp ||= { azimuth: 0, elevation: 90, size: 0 };
+    // what was set a blink ago is kept before the next page is asked for, and goes on when this one is gone
+    addEventListener("beforeunload", () => this.keeping && this.keep(true));
   }
 
   kept() {
@@ -105,11 +107,11 @@ export class Lighting {
     }
   }
 
-  async keep() {
+  async keep(leaving = false) {
     clearTimeout(this.keeping);
     this.keeping = null;
     try {
-      await this.history.change("plan", this.kept(), { method: "PUT" });
+      await this.history.change("plan", this.kept(), { method: "PUT", keepalive: leaving });
     } catch {
       // the bench is away: what is set stays set, and is kept once it is back
       this.unsaved("Not saved: the bench does not answer. Trying again …");
