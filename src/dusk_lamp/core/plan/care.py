@@ -7,7 +7,7 @@ from typing import Any
 
 from ..coat.technique import Technique
 from ..datasets import rows
-from ..sculpt.marking import suggested_attention
+from ..sculpt.marking import ATTENTION, suggested_attention
 from ..sculpt.site import Site
 
 
@@ -20,7 +20,10 @@ def care(name: str) -> float:
 def care_of(site: Site, region: int) -> float:
     """Times the time of a brush on the region of an id; 1 where a coat is for none, or for one that is gone."""
     own = next((r for r in site.marking.regions if r.id == region), None)
-    return care(suggested_attention(own)) if own else 1.0
+    if own is None:
+        return 1.0
+    attention = suggested_attention(own)
+    return care("focal thing" if attention == ATTENTION[0] and own.material != "skin" else attention)
 
 
 def nth_share(n: int) -> float:

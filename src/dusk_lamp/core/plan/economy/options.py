@@ -8,6 +8,7 @@ one puddle as it is, or lies in the blend between two that follow each other.
 from collections.abc import Sequence
 from dataclasses import dataclass
 
+import numba
 import numpy as np
 from numpy.typing import NDArray
 
@@ -23,6 +24,7 @@ MOST_OF_ONE = 14  # puddles of a pool that are tried for one region
 USUAL_COATS = 1.2  # that a step of these plans takes, on average over the demo sculpts
 HIDING_COATS = 2.0  # of a normal coat, that a step is laid in
 LIGHTER = 3.0  # L* that a light is above what it is blended over
+JOINED = 1.3  # times the price of a step, where it is blended into the one before
 PRICES = (0.0006, 0.0015, 0.004, 0.01, 0.025)  # of a step, as a share of the whole: from many steps to few
 
 
@@ -46,6 +48,44 @@ class Option:
     def steps(self) -> int:
         """How many."""
         return len(self.puddles)
+
+
+@numba.njit(cache=True, nogil=True)
+def _best_run(
+    gain: NDArray[np.float64], blend: NDArray[np.float64], step: float, joined: float
+) -> tuple[int, NDArray[np.int64], NDArray[np.bool_]]:
+    """The dynamic programme over the groups (P, B) of a region, dark to light. blend: (P, P, B) what a blend of two
+    gains. step, joined: the price of a step, and of one that is blended. The puddle that the best run ends with; for
+    each group and puddle (B, P) where the run came from: the same puddle, another one by a hard edge, or P + the one
+    it was blended out of; and (B, P, P) whether a blend began there."""
+    count, bins = gain.shape
+    flat = gain[:, 0] - step
+    mix = np.full((count, count), -np.inf)
+    came_flat = np.zeros((bins, count), np.int64)
+    came_mix = np.zeros((bins, count, count), np.bool_)
+    new_flat = np.zeros(count)
+    for b in range(1, bins):
+        over = int(np.argmax(flat))
+        hard = flat[over] - step
+        for q in range(count):
+            out_of, left = 0, mix[0, q]
+            for p in range(1, count):
+                if mix[p, q] > left:
+                    out_of, left = p, mix[p, q]
+            most = max(flat[q], hard, left)
+            came_flat[b, q] = q if most == flat[q] else count + out_of if most == left else over
+            new_flat[q] = most + gain[q, b]
+        for p in range(count):
+            begin = flat[p] - joined
+            for q in range(count):
+                if p == q:
+                    continue
+                if begin > mix[p, q]:
+                    came_mix[b, p, q] = True
+                    mix[p, q] = begin
+                mix[p, q] += blend[p, q, b]
+        flat[:] = new_flat
+    return int(np.argmax(flat)), came_flat, came_mix
 
 
 class Region:
@@ -79,18 +119,14 @@ class Region:
         under = masstone(self.found.K[k], self.found.S[k])
         coat = [self.found.mix(int(i)).coat_um * HIDING_COATS for i in k]
         out = np.zeros((count, count, len(self.group.mm2)))
-        um = np.array(coat)
-        for level in LEVELS:  # q over p
-            seen = film(
-                self.found.K[k][None],
-                self.found.S[k][None],
-                np.broadcast_to(level * um, (count, count)),
-                under[:, None],
-            )
-            off = delta_e(lab(xyz(seen))[:, :, None], self.group.lab[None, None])
-            out = np.maximum(out, score(off) * self.group.weight)
         lightness = self.found.lab[k, 0]
-        out[lightness[None] <= lightness[:, None] + LIGHTER] = 0  # lights are blended over darks, never the other way
+        # lights are blended over darks, never the other way
+        p, q = np.nonzero(lightness[None] > lightness[:, None] + LIGHTER)
+        um = np.array(coat)[q]
+        for level in LEVELS:  # q over p
+            seen = film(self.found.K[k][q], self.found.S[k][q], level * um, under[p])
+            off = delta_e(lab(xyz(seen))[:, None], self.group.lab[None])
+            out[p, q] = np.maximum(out[p, q], score(off) * self.group.weight)
         return out
 
     def within(self, pool: Sequence[int]) -> NDArray[np.int64]:
@@ -101,31 +137,9 @@ class Region:
         """The best option with some of its puddles, where each step costs so much of the weighted area."""
         if not len(some):
             return None
-        gain, blend = self.gain[some], self.blend[np.ix_(some, some)]
-        count, bins = gain.shape
-        joined = 1.3 * step if blends else np.inf
-        flat = gain[:, 0] - step
-        mix = np.full((count, count), -np.inf)
-        came_flat = np.zeros(
-            (bins, count), np.int64
-        )  # where a flat came from: itself, another p (hard), or a blend from p
-        came_mix = np.zeros((bins, count, count), np.bool_)  # whether a blend began here
-        for b in range(1, bins):
-            over = int(np.argmax(flat))
-            hard = flat[over] - step
-            out_of = np.argmax(mix, axis=0)
-            left = mix[out_of, np.arange(count)]
-            stay = flat
-            begin = flat[:, None] - joined
-            began = begin > mix
-            np.fill_diagonal(began, False)
-            new_mix = np.where(began, begin, mix) + blend[:, :, b]
-            np.fill_diagonal(new_mix, -np.inf)
-            most = np.maximum(np.maximum(stay, hard), left)
-            came_flat[b] = np.where(most == stay, np.arange(count), np.where(most == left, count + out_of, over))
-            came_mix[b] = began
-            flat, mix = most + gain[:, b], new_mix
-        return self._traced(some, int(np.argmax(flat)), came_flat, came_mix)
+        gain, blend = self.gain[some].astype(np.float64), self.blend[np.ix_(some, some)]
+        last, came_flat, came_mix = _best_run(gain, blend, step, JOINED * step if blends else np.inf)
+        return self._traced(some, last, came_flat, came_mix)
 
     def _traced(
         self, some: NDArray[np.int64], last: int, came_flat: NDArray[np.int64], came_mix: NDArray[np.bool_]

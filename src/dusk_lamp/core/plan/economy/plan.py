@@ -23,11 +23,13 @@ from .options import PRICES, Option, Region
 from .palette import Puddle, palette_of, used_mixes
 
 Say = Callable[[str, float], None]
-POT_COUNTS = (2, 4, 6, 8, 10, 12, 16)  # sets of pots that options are made of
-POOL_SIZES = (6, 10, 15, 22)  # puddles, that options share
+POT_COUNTS = (2, 4, 6, 8, 9, 10, 11, 12, 14, 16)  # sets of pots that options are made of
+POOL_SIZES = (6, 10, 15, 18, 22)  # puddles, that options share
+FEW = (2, 3, 5)  # puddles that one region would take by itself
 PINNED_PRICES = tuple(0.1 * 0.45**k for k in range(14))  # the same where a number of steps is looked for
 ONE_STEP = 10.0  # the price of a step that nobody pays twice
 TRIES = 3  # until the coats themselves keep within the time
+EXCHANGES = 8  # of one pot for another, in a set, at most
 ROUNDS, LEAST_GAIN = 3, 0.002  # times that a choice is looked at again, and what one must bring
 FACE_STEPS = ((90.0, 4), (45.0, 3))  # at least so many on a face, in so many minutes; common practice, CP-35
 FACE_COSTS = 0.02  # of the weighted area near its colour, at most, that those may cost elsewhere
@@ -227,17 +229,16 @@ def _chosen(ready: Ready, budget: Budget) -> Choice:
     chosen = choose(ready.found, _faces_kept(ready, budget), budget)
     for _ in range(ROUNDS if chosen.options else 0):
         there = chosen.puddles
+        pots = _pots(ready, there)
+        of_pots = np.flatnonzero(np.isin(ready.found.first, pots) & np.isin(ready.found.second, pots))
         for r, group in enumerate(ready.groups):
-            every = np.arange(len(ready.found.lab))
-            own = _few(
-                ready.near[r] * group.weight,
-                every[
-                    np.isin(ready.found.first, _pots(ready, there)) & np.isin(ready.found.second, _pots(ready, there))
-                ],
-                3,
-            )
-            region = Region(r, group, ready.found, sorted({*there, *own}), ready.near[r], there)
-            _add(ready, region, [there, [*there, *own]], budget)
+            gain = ready.near[r] * group.weight
+            own = _few(gain, of_pots, 6)  # mixes of what is out
+            free = _few(gain, np.arange(len(gain)), 3)  # and of any pot
+            pool, keep = sorted({*there, *own, *free}), [*there, *free]
+            region = Region(r, group, ready.found, pool, ready.near[r], keep)
+            more = [own[:k] for k in (1, 3, 6)] + [free]
+            _add(ready, region, [there, own[:3], free, *([*there, *m] for m in more)], budget)
         _as_pinned(ready)
         again = choose(ready.found, _faces_kept(ready, budget), budget)
         gained = again.worth(ready.found, budget) - chosen.worth(ready.found, budget)
@@ -274,17 +275,20 @@ def _pools(
     gain = np.concatenate([n * g.weight for n, g in zip(near, groups, strict=True)], axis=1)  # (C, all groups)
     own = np.array([g.number for g in groups for _ in g.mm2])
     best_pots = _pots_in_order(found, gain, max(POT_COUNTS))
+    best_mix = np.zeros((len(found.pots), len(found.pots), gain.shape[1]), gain.dtype)
+    np.maximum.at(best_mix, (found.first, found.second), gain)
     pools: list[list[int]] = []
     for count in sorted({min(c, len(found.pots)) for c in POT_COUNTS}):
-        pots = set(best_pots[:count])
-        within = np.flatnonzero([a in pots and b in pots for a, b in zip(found.first, found.second, strict=True)])
-        for size in POOL_SIZES:
-            pools.append(_few(gain, within, size))
-        if budget.neat:
-            neat = within[[found.neat(int(k)) for k in within]]
-            pools += [_few(gain * (own == n), neat, k) for n in np.unique(own) for k in (1, 2)]
-        for few in (2, 3, 5):  # and the best for each region by itself, so that no small one is forgotten
-            pools.append(sorted({p for n in np.unique(own) for p in _few(gain * (own == n), within, few)}))
+        sets = {frozenset(best_pots[:count]), frozenset(_exchanged(best_mix, best_pots[:count]))}
+        for pots in sorted(sets, key=sorted):
+            within = np.flatnonzero(np.isin(found.first, list(pots)) & np.isin(found.second, list(pots)))
+            pools += [_few(gain, within, size) for size in POOL_SIZES]
+            if budget.neat:
+                neat = within[[found.neat(int(k)) for k in within]]
+                pools += [_few(gain[:, own == n], neat, k) for n in np.unique(own) for k in (1, 2)]
+            # and the best for each region by itself, so that no small one is forgotten
+            by_region = [_few(gain[:, own == n], within, max(FEW)) for n in np.unique(own)]
+            pools += [sorted({p for some in by_region for p in some[:few]}) for few in FEW]
     return [list(p) for p in dict.fromkeys(tuple(sorted(p)) for p in pools)]
 
 
@@ -306,6 +310,30 @@ def _pots_in_order(found: Candidates, gain: NDArray, most: int) -> list[int]:
         taken.append(pot)
         those = np.isin(found.first, taken) & np.isin(found.second, taken)
         best = gain[those].max(axis=0)
+    return taken
+
+
+def _exchanged(best_mix: NDArray, pots: Sequence[int]) -> set[int]:
+    """Pots, one exchanged for another as long as that brings more: the first of them were taken without knowing what
+    came after (interchange heuristic of Teitz and Bart, 1968). best_mix: (P, P, B) what the best mix of each two
+    brings."""
+    taken = set(pots)
+    now = float(best_mix[np.ix_(sorted(taken), sorted(taken))].max(axis=(0, 1)).sum())
+    for _ in range(EXCHANGES):
+        better: tuple[int, int] | None = None
+        for out in sorted(taken):
+            rest = sorted(taken - {out})
+            before = best_mix[np.ix_(rest, rest)].max(axis=(0, 1), initial=0.0)
+            for new in range(len(best_mix)):
+                if new in taken:
+                    continue
+                with_it = np.maximum(best_mix[rest, new], best_mix[new, rest]).max(axis=0, initial=0.0)
+                reached = float(np.maximum(np.maximum(before, with_it), best_mix[new, new]).sum())
+                if reached > now + 1e-6:
+                    now, better = reached, (out, new)
+        if better is None:
+            break
+        taken = taken - {better[0]} | {better[1]}
     return taken
 
 
