@@ -12,9 +12,8 @@ from flask import Blueprint, Response, abort, jsonify, render_template, request,
 from PIL import Image
 from sqlalchemy.orm import Session
 
-from ..core.check.booth import Booth, Mistake, mistaken, photograph
+from ..core.check.booth import trial_photo
 from ..core.check.photo import Photo, read_photo
-from ..core.check.pinhole import Pinhole
 from ..core.check.pose import points_from
 from ..core.check.whole import Checked, checked_photo, map_picture, predicted_picture
 from ..core.coat.coat import coat_from
@@ -83,30 +82,14 @@ def bring(sculpt_id: int) -> Response:
 @blueprint.post("/sculpts/<int:sculpt_id>/check/simulated")
 def simulated(sculpt_id: int) -> Response:
     """A photo by the simulated bench camera, with a mistake in it: to try the check without a camera."""
+    step = asked().get("step")
     with workshop().store.session() as session:
         sculpt = the_sculpt(session, sculpt_id)
         _, plan = sheet_of(session, sculpt)
     site, simulation = plan.site, plan.context.simulation
-    points = site.surface.points
-    azimuth, elevation = plan.context.view
-    camera = Pinhole.looking_at(
-        (points.max(axis=0) + points.min(axis=0)) / 2,
-        azimuth + 8,
-        elevation + 3,
-        3.3 * site.surface.size,
-        70,
-        (900, 1200),
-    )
-    bare = simulation.reflectance([c for c in plan.coats if c.stage == "undercoat"])
-    regions = [r.name for r in site.marking.regions]
-    areas = site.marking.areas(site.surface, site.paintable)
-    own = (
-        [Mistake("light", regions[int(np.argsort(-np.asarray(areas[1:]))[1 % len(regions)])], 1.0)] if regions else []
-    )
-    step = asked().get("step")
     coats = plan.coats[: _step(plan, "" if step is None else str(step))]
-    seen = mistaken(site, simulation.reflectance(coats), bare, own)
-    content, _ = photograph(site, seen, camera, Booth(exposure=-0.2), 7)
+    bare = simulation.reflectance([c for c in plan.coats if c.stage == "undercoat"])
+    content = trial_photo(site, plan.context.view, simulation.reflectance(coats), bare)
     return _kept(sculpt_id, read_photo(content))
 
 

@@ -168,3 +168,16 @@ def photograph(
     else:
         image.save(out, "PNG")
     return out.getvalue(), at
+
+
+def trial_photo(site: Site, view: tuple[float, float], seen: NDArray[np.float32], bare: NDArray[np.float32]) -> bytes:
+    """A photo to try the check with, where there is no camera: by hand, nearly from the display view (azimuth and
+    elevation, degrees), a little dark, the second largest region one value too light. seen, bare: reflectances
+    (N, 36), as it is painted and under the colours."""
+    points, (azimuth, elevation) = site.surface.points, view
+    middle = (points.max(axis=0) + points.min(axis=0)) / 2
+    camera = Pinhole.looking_at(middle, azimuth + 8, elevation + 3, 3.3 * site.surface.size, 70, (900, 1200))
+    areas = np.asarray(site.marking.areas(site.surface, site.paintable))[1:]
+    order = np.argsort(-areas)
+    wrong = [Mistake("light", site.marking.regions[int(order[1 % len(order)])].name, 1.0)] if len(order) else []
+    return photograph(site, mistaken(site, seen, bare, wrong), camera, Booth(exposure=-0.2), 7)[0]
