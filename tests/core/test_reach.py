@@ -7,11 +7,12 @@ import pytest
 import trimesh
 from scipy.spatial import cKDTree
 
-from dusk_lamp.core.reach.assembly import reach_of, reach_words
+from dusk_lamp.core.reach.assembly import marks_of, reach_of, reach_words
 from dusk_lamp.core.reach.spots import Obstacles, reached
 from dusk_lamp.core.reach.tool import BRUSH, Tool
-from dusk_lamp.core.sculpt.parts import Part
+from dusk_lamp.core.sculpt.parts import Part, glue_faces
 from dusk_lamp.core.sculpt.site import Site
+from dusk_lamp.core.sculpt.visibility import visibility_of
 
 from ..shapes import surface_of
 
@@ -88,6 +89,43 @@ def test_the_part_that_hides_the_rest_is_painted_apart():
     assert any("Paint apart: Shield" in w for w in words)
     whole = reach_of(Site(surface_of(trimesh.creation.icosphere(4, 10.0))), [Part("Ball")], most=2000)
     assert whole.mm2 == 0 and "everywhere" in reach_words(whole, [Part("Ball")])[0]
+
+
+def test_glue_faces_lie_where_a_part_touches_and_where_a_peg_goes_in():
+    """A post of 8 by 8 mm on a plinth: 64 mm² on both of them; a ball sunk by half into the post: its lower half, by
+    Archimedes 2 π r², and the disc that it covers there."""
+    plinth = trimesh.creation.box((24, 24, 6)).subdivide_to_size(0.7)
+    post = trimesh.creation.box((8, 8, 16)).subdivide_to_size(0.7)
+    post.apply_translation((0, 0, 11))
+    knob = trimesh.creation.icosphere(4, 3.0)
+    knob.apply_translation((0, 0, 19))
+    pieces = [plinth, post, knob]
+    surface = with_parts(surface_of(trimesh.util.concatenate(pieces)), pieces)
+    paintable = Site(surface, visibility_of(surface)).paintable
+    areas, part = surface.areas, surface.part
+
+    def bare(loose, k):
+        return float(areas[glue_faces(surface, loose, paintable) & (part == k)].sum())
+
+    assert not glue_faces(surface, (), paintable).any()
+    assert bare({1}, 0) == pytest.approx(64, rel=0.2) and bare({1}, 1) == pytest.approx(64 + np.pi * 9, rel=0.2)
+    assert bare({2}, 0) == 0, "plinth and post stay together"
+    assert bare({2}, 2) == pytest.approx(2 * np.pi * 9, rel=0.2) and bare({2}, 1) == pytest.approx(np.pi * 9, rel=0.3)
+
+
+def test_what_is_drawn_is_what_is_out_of_reach():
+    body = trimesh.creation.box((20, 12, 30)).subdivide_to_size(1.2)
+    shield = trimesh.creation.box((22, 1, 28)).subdivide_to_size(1.2)
+    shield.apply_translation((0, -8.2, 0))
+    pieces = [body, shield]
+    site = Site(with_parts(surface_of(trimesh.util.concatenate(pieces)), pieces))
+    found = reach_of(site, [Part("Body"), Part("Shield", 0, 1)], BRUSH, most=3000)
+    marks = marks_of(found, site)
+    hidden = np.isin(marks, (2, 3))
+    assert float(site.areas[hidden].sum()) == pytest.approx(found.mm2, rel=0.25)
+    behind = (np.abs(site.surface.points[:, 1] + 6) < 0.1) & (np.abs(site.surface.points[:, [0, 2]]) < 4).all(axis=1)
+    assert hidden[behind].all() and (marks[behind] == 2).mean() > 0.9, "the shield off, it is reached"
+    assert not hidden[site.surface.points[:, 1] > 5.9].any()
 
 
 def with_parts(surface, pieces):

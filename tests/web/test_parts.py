@@ -73,6 +73,20 @@ def test_a_part_is_named_and_set_apart_and_its_seams_are_listed_with_both_values
     assert len(told) == len(seams) and all("ΔE" in words and "match" in words for words in told)
 
 
+def test_what_a_brush_gets_at_is_told_and_the_parts_it_needs_off_are_taken_apart(painter, two_files):
+    heading, marks = packet(painter.client.get(f"/sculpts/{two_files}/reach.bin"))
+    assert (
+        heading["words"]
+        and set(np.unique(marks)) <= {0, 1, 2, 3}
+        and all(r["brush"] >= 1 for r in heading["regions"])
+    )
+    kept = painter.json("POST", f"/sculpts/{two_files}/parts", {"numbers": [0]}).get_json()
+    assert [p["apart"] for p in kept["parts"]] == [True, False]
+    heading, marks = packet(painter.client.get(f"/sculpts/{two_files}/reach.bin"))
+    assert 0 not in heading["apart"] and (marks == 4).any(), "its glue faces are marked"
+    painter.json("POST", f"/sculpts/{two_files}/parts", {"numbers": ["shield"]}, 400)
+
+
 def test_a_neighbour_that_does_not_cast_lets_more_light_onto_the_part(painter, sculpt_id):
     body = 1
 

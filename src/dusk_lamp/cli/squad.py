@@ -380,7 +380,7 @@ def _reach(args: argparse.Namespace) -> None:
     from ..core.plan.document import Plan, SculptFile, read_plan
     from ..core.reach.assembly import reach_of, reach_words
     from ..core.reach.tool import BRUSH, NOZZLE, Tool
-    from ..core.sculpt.parts import Part
+    from ..core.sculpt.parts import Part, glue_faces
     from ..core.view.camera import Camera
     from ..core.view.formats import png_bytes
     from ..core.view.step_picture import marked_picture
@@ -405,6 +405,7 @@ def _reach(args: argparse.Namespace) -> None:
         **{k: v for k, v in (("length", args.length), ("angle", args.angle), ("hand", args.hand)) if v is not None},
     )
     found = reach_of(site, named, Tool(**plain(brush)), NOZZLE)
+    loose = {*found.apart, *(k for k, p in enumerate(named) if p.apart)}
     report = {
         "brush": plain(brush),
         "regions": [plain(r) for r in found.regions],
@@ -413,6 +414,7 @@ def _reach(args: argparse.Namespace) -> None:
         "seams": [{"a": named[a].name, "b": named[b].name, "mm": mm} for a, b, mm in found.seams],
         "out_of_reach_mm2": round(found.mm2, 2),
         "left_mm2": round(found.left, 2),
+        "glue_mm2": round(float(site.surface.areas[glue_faces(site.surface, loose, site.paintable)].sum()), 2),
         "words": reach_words(found, named),
     }
     if args.out:

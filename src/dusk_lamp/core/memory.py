@@ -66,6 +66,7 @@ LIMITS = MappingProxyType(
         "economy": 8,  # 1 MB: a plan for a budget
         "way": 80,  # 20 kB: a region painted one way
         "value": 4,  # 0.7 MB
+        "reach": 2,  # 0.2 MB
         "touch-up": 4,  # a few kB
         "stage": 24,  # pots, schools, and coats that wishes come to: some 100 kB
     }

@@ -4,6 +4,7 @@ from collections.abc import Sequence
 from dataclasses import replace
 
 from ..coat.coat import Coat
+from ..sculpt.parts import glue_faces
 from ..units import counted
 from .care import care
 from .context import Context
@@ -61,10 +62,12 @@ def _assembly(context: Context, coats: Sequence[Coat]) -> list[tuple[int, Task]]
     loose = sorted(context.site.loose)
     if not loose:
         return []
+    site = context.site
+    mm2 = float(site.surface.areas[glue_faces(site.surface, loose, site.paintable)].sum())
     kept = Task(
         "Keep the glue faces bare",
-        f"Cover where the {counted(len(loose), 'part', 'parts')} painted apart will be glued: a dab of putty or "
-        "tape, before the primer.",
+        f"Cover where the {counted(len(loose), 'part', 'parts')} painted apart will be glued"
+        f"{f', {mm2:.0f} mm² on both sides' if mm2 >= 1 else ''}: a dab of putty or tape, before the primer.",
         care("mask") * len(loose),
         0.0,
         ("putty",),

@@ -2,7 +2,7 @@
 
 from collections.abc import Collection
 from dataclasses import MISSING, dataclass, replace
-from itertools import combinations
+from itertools import combinations, permutations
 
 import numpy as np
 from numpy.typing import NDArray
@@ -17,6 +17,8 @@ MOST_PARTS = 60  # more than anyone assembles; rivets and chain links beyond tha
 PULL = 0.9  # a part moves out by this share of its distance from the largest one
 LEAST_PULL_SHARE = 0.12  # and by at least this share of the size
 MOST_TIMES, MOST_AWAY = 2.5, 1.5  # a replacing file this much larger or smaller, or further off, is another part
+TOUCHING_MM = 0.25  # parts that are glued lie as near as that
+FACING = -0.3  # the normals of two faces that lie on each other
 SEAM_SPACINGS = 2.0  # samples nearer than this many spacings lie on a seam
 
 
@@ -215,3 +217,27 @@ def seams(surface: Surface, named: list[Part], paintable: NDArray[np.bool_]) -> 
                 length = float(surface.areas[on_a].sum() + surface.areas[on_b].sum()) / 2 / reach
                 out.append(Seam(a, b, on_a, on_b, length))
     return sorted(out, key=lambda s: -s.length)
+
+
+def glue_faces(surface: Surface, loose: Collection[int], paintable: NDArray[np.bool_]) -> NDArray[np.bool_]:
+    """(N,) the samples that have to stay bare, since a part painted apart (their numbers: loose) is glued there: on
+    both sides, what lies on the other part face to face, or inside it."""
+    out = np.zeros(len(surface), np.bool_)
+    every = {int(k): np.flatnonzero(surface.part == k) for k in np.unique(surface.part)}
+    trees = {k: cKDTree(surface.points[own]) for k, own in every.items()}
+    reach = max(TOUCHING_MM, surface.spacing)
+    for a, b in permutations(trees, 2):
+        if a not in loose and b not in loose:
+            continue
+        own, tree = every[a], trees[b]
+        points = surface.points[own]
+        near = ((points >= tree.mins - reach) & (points <= tree.maxes + reach)).all(axis=1)
+        own, points = own[near], points[near]
+        if not len(own):
+            continue
+        far, nearest = tree.query(points, workers=-1)
+        other = every[b][nearest]
+        facing = np.einsum("ij,ij->i", surface.normals[own], surface.normals[other]) < FACING
+        inside = np.einsum("ij,ij->i", points - surface.points[other], surface.normals[other]) < 0
+        out[own] |= ((far <= reach) & facing) | (inside & ~paintable[own])
+    return out

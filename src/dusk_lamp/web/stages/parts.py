@@ -12,6 +12,8 @@ from werkzeug.wrappers import Response as AnyResponse
 from ...core.errors import SculptFileError, SettingError
 from ...core.paint.value import grey_srgb
 from ...core.plain import built, plain
+from ...core.plan.simulation import digest
+from ...core.reach.assembly import Reach, marks_of, reach_of, reach_words
 from ...core.sculpt import parts as taking_apart
 from ...core.sculpt.parts import Part
 from ...core.sculpt.read import bounds_of
@@ -26,13 +28,16 @@ from ...store.cache import key_of
 from ...store.models import Sculpt
 from ...store.open_sculpts import OpenSculpt
 from ...store.store import lay_out_again
+from ..background import Say, in_background, not_yet
 from ..bench import url_for_stage
 from ..editing import Edit, Opened, change, opened
+from ..responses import packed
 from ..responses import picture as png
 from ..sheets import seams_of
 from ..workshop import laid_out, read_apart, taken_in, the_sculpt, workshop
 
 blueprint = Blueprint("parts", __name__)
+REACH_SPOTS = 5_000  # that a page asks for: the picture is as good, in a third of the time
 PICTURES = 3  # version of the code that draws parts
 PART_SIZE = (132, 132)
 
@@ -68,15 +73,49 @@ def listed(sculpt_id: int) -> Response:
     return jsonify(parts=parts, seams=seams, files=files, sky=sculpt.sky_key is not None, turn=own.turn)
 
 
+@blueprint.get("/sculpts/<int:sculpt_id>/reach.bin")
+def reach(sculpt_id: int) -> Response | tuple[Response, int]:
+    """What a brush and a nozzle get at: a JSON heading (words, regions, parts to paint apart), then for each sample
+    what to draw on it (see marks_of)."""
+    with workshop().store.session() as session:
+        own = opened(session, sculpt_id, undercoat=False)
+    site, named = own.site, own.sculpt.named_parts
+
+    def work(say: Say) -> Reach:
+        say("Reaching in from every side with brush and nozzle", 0.1)
+
+        def stopped() -> bool:
+            say("Reaching in from every side with brush and nozzle", 0.4)
+            return False
+
+        key = digest(own.open.surface_key, site.labels, [r.name for r in site.marking.regions])
+        return own.context.memory.of("reach", key, lambda: reach_of(site, named, stopped=stopped, most=REACH_SPOTS))
+
+    if working := in_background(("reach", sculpt_id, own.turn), work):
+        return not_yet(working)
+    found = work(lambda *_: None)
+    heading = {
+        "words": reach_words(found, named)[-1],  # the table has the rest
+        "regions": [plain(r) for r in found.regions if r.brush >= 1.0],
+        "apart": [k for k in found.apart if not named[k].apart],
+    }
+    return packed(heading, marks_of(found, site, site.loose))
+
+
 @blueprint.post("/sculpts/<int:sculpt_id>/parts")
 def describe(sculpt_id: int) -> tuple[Response, int] | Response:
-    """Change one part: its name, whether it is painted apart, which parts do not cast on it. JSON with `number`."""
+    """Change one part: its name, whether it is painted apart, which parts do not cast on it. JSON with `number`; or
+    `numbers` of the parts to paint apart."""
     done = change(sculpt_id, _described, sky=False)
     return listed(sculpt_id) if isinstance(done, int) else done
 
 
 def _described(session: Session, own: Opened, what: str, given: dict[str, Any]) -> Edit:
     named = list(own.kept.plan.parts)
+    if "numbers" in given:
+        numbers = {int(k) for k in given["numbers"]}
+        named = [replace(p, apart=p.apart or k in numbers) for k, p in enumerate(named)]
+        return Edit(replace(own.kept.plan, parts=tuple(named)), "parts painted apart", done=("parts",))
     number = given["number"]
     if isinstance(number, bool) or not isinstance(number, int) or not 0 <= number < len(named):
         raise SettingError("this part is not there any more; reload the page")

@@ -74,6 +74,20 @@ export const LAYERS = [
       if (abs(field * 255.0 - float(r)) > 0.02) shown = vec3(0.08);`,
   },
   {
+    // what a brush does not get at, and where parts are glued: kept apart without colour by how they are hatched
+    name: "reach",
+    bytes: 4,
+    flatAlpha: true,
+    uniforms: {},
+    declare: "",
+    paint: `shown = vec3(0.3 + 0.45 * clamp(form, 0.0, 1.0));
+      int mark = int(alpha * 255.0 + 0.5);
+      vec2 at = gl_FragCoord.xy;
+      bool ink = mark == 1 ? length(mod(at, 9.0) - 4.5) < 1.6 : mark == 2 ? mod(at.x + at.y, 9.0) < 3.0
+        : mark == 3 ? mod(at.x + at.y, 6.0) < 3.6 || mod(at.x - at.y, 6.0) < 1.5 : mod(at.x, 7.0) < 2.0 || mod(at.y, 7.0) < 2.0;
+      if (mark > 0 && ink) shown = mark == 1 ? vec3(0.25, 0.55, 0.95) : mark == 4 ? vec3(0.15, 0.75, 0.55) : vec3(0.85, 0.32, 0.05);`,
+  },
+  {
     // the piece that a click would take
     name: "piece",
     bytes: 1,

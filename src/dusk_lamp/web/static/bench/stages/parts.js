@@ -1,4 +1,7 @@
-// Parts: draws the list, hides and pulls apart what the server said; sends names and wishes.
+// Parts: draws the list, hides and pulls apart what the server said; what a brush gets at; sends names and wishes.
+import { patient, say } from "../../page.js";
+import { unpack } from "../turntable.js";
+
 const $ = (id) => document.getElementById(id);
 
 export default class Parts {
@@ -14,6 +17,15 @@ export default class Parts {
       this.hidden = new Set(already ? [] : others);
       this.sight();
       this.list();
+    });
+    $("reach-look").addEventListener("click", () => this.reach());
+    $("reach-off").addEventListener("click", () => this.reaching(false));
+    $("reach-apart").addEventListener("click", async () => {
+      const content = await this.history.change("parts", { numbers: this.apart });
+      if (!content) return;
+      this.show(content);
+      if (!content.sky) this.resky();
+      this.reach();
     });
     $("show-all").addEventListener("click", () => {
       this.hidden.clear();
@@ -33,6 +45,52 @@ export default class Parts {
   }
   enter() {
     return this.load();
+  }
+  leave() {
+    this.reaching(false);
+  }
+
+  // what of the model a brush and a nozzle get at, and where parts are glued, on the model and in figures
+  async reach() {
+    $("reach-look").disabled = true;
+    $("reach-words").textContent = "Reaching in from every side …";
+    try {
+      const answer = await patient(`${this.base}/reach.bin`);
+      if (!answer.ok) {
+        $("reach-words").textContent = "";
+        say((await answer.json()).error, true);
+        return;
+      }
+      const bytes = await answer.arrayBuffer(),
+        { heading, at } = unpack(bytes),
+        n = this.table.heading.samples;
+      const field = new Uint8Array(4 * n),
+        marks = new Uint8Array(bytes, at, n);
+      for (let k = 0; k < n; k += 1) field[4 * k + 3] = marks[k];
+      this.table.layers.put("reach", field);
+      $("reach-words").textContent = heading.words;
+      this.apart = heading.apart;
+      const names = heading.apart.map((k) => this.content.parts[k].name);
+      $("reach-apart").textContent = `Paint ${names.join(" and ")} apart`;
+      $("reach-apart").hidden = !names.length;
+      const rows = $("reach-table").tBodies[0];
+      rows.replaceChildren();
+      for (const region of heading.regions) {
+        const line = rows.insertRow();
+        for (const words of [region.name, region.brush, region.nozzle, region.apart])
+          line.insertCell().textContent = typeof words === "number" ? Math.round(words) : words;
+      }
+      $("reach-table").hidden = !heading.regions.length;
+      this.reaching(true);
+    } finally {
+      $("reach-look").disabled = false;
+    }
+  }
+
+  reaching(shown) {
+    this.table.layers.on("reach", shown);
+    $("reach-off").hidden = $("reach-key").hidden = !shown;
+    this.table.draw();
   }
 
   async load() {
