@@ -238,6 +238,20 @@ def test_recipes_can_be_chosen_for_regions_and_weigh_the_primers(racked, sculpt_
     assert coats == sorted(coats)
 
 
+def test_a_mix_says_which_models_wear_it_and_at_which_step(marked, store):
+    """Order and scale of the parts do not matter; a coat left out is not worn."""
+    marked.json("POST", "/sculpts/1/colour", {"do": "way", "region": 1, "name": "layers"})
+    with store.session() as session:
+        coats = [c for c in plans.plan_of(session, session.get(Sculpt, 1)).coats if not c.muted]
+    number, coat = next((k, c) for k, c in enumerate(coats, 1) if len(c.mix.counted()) > 1)
+    wells = [{"paint": name, "parts": 2 * n} for name, n in reversed(coat.mix.counted().items())]
+    found = marked.json("POST", "/palette/worn", {"wells": wells}).get_json()["worn"]
+    assert [w["sheet"] for w in found] == [f"/sculpts/1/sheet#step-{number}"]
+    assert coat.label in found[0]["words"]
+    wells[0]["parts"] += 1
+    assert marked.json("POST", "/palette/worn", {"wells": wells}).get_json()["worn"] == []
+
+
 def test_the_glaze_bench_marks_the_stop(racked):
     told = post(racked, "/glaze/passes", name="Moss Veil", passes=6)
     assert len(told["passes"]) == 7 and told["passes"][told["advised"]]["left"] >= 0.7

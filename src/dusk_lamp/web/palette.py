@@ -3,7 +3,7 @@
 from typing import Any
 
 import numpy as np
-from flask import Blueprint, Response, abort, jsonify, render_template
+from flask import Blueprint, Response, abort, jsonify, render_template, url_for
 from sqlalchemy.orm import Session
 
 from ..core.errors import SettingError
@@ -167,6 +167,23 @@ def look() -> Response:
             "squad": {"ml": round(one.ml * models, 3), "parts": drops_for(mix.counted(), one.ml * models, per_ml)},
         }
     )
+
+
+@blueprint.post("/palette/worn")
+def worn() -> Response:
+    """Which plans on the shelf have a mix, and at which of their steps."""
+    found = []
+    with workshop().store.session() as session:
+        parts = _mix(session, asked()).counted()
+        for sculpt in (s for s in shelf_of(session) if s.held.coats_key):
+            coats = [c for c in plans.plan_of(session, sculpt).coats if not c.muted]
+            steps = [(k, c.label) for k, c in enumerate(coats, 1) if c.mix.counted() == parts]
+            if steps:
+                number, label = steps[0]
+                words = f"{label} (step {number})" + (f" and {len(steps) - 1} more" if steps[1:] else "")
+                sheet = url_for("sheet.sheet", sculpt_id=sculpt.id, _anchor=f"step-{number}")
+                found.append({"name": sculpt.name, "words": words, "sheet": sheet})
+    return jsonify(worn=found)
 
 
 @blueprint.post("/palette/match")

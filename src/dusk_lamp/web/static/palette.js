@@ -46,6 +46,7 @@ function set(next, remember = true) {
   history.replaceState(null, "", `?mix=${encodeURIComponent(words)}`);
   draw();
   look();
+  wearers();
 }
 function draw() {
   wells.forEach((well, k) => {
@@ -190,6 +191,25 @@ async function look() {
   $("drops-words").textContent =
     `One coat: ${answered.one.ml.toFixed(2)} ml, ${drops(answered.one.parts)}` +
     (models > 1 ? `; for all ${models}: ${answered.squad.ml.toFixed(2)} ml, ${drops(answered.squad.parts)}` : "");
+}
+// which models wear it, asked once the mix has come to rest
+let resting;
+function wearers() {
+  clearTimeout(resting);
+  resting = setTimeout(async () => {
+    const turn = looking,
+      answered = mix.length ? await ask("worn", { wells: mix }) : { worn: [] };
+    if (!answered || turn !== looking) return;
+    $("worn-by").hidden = !answered.worn.length;
+    $("worn").replaceChildren(
+      ...answered.worn.map((w) => {
+        const item = document.createElement("li"),
+          link = Object.assign(document.createElement("a"), { href: w.sheet, textContent: w.name });
+        item.append(link, ` · ${w.words}`);
+        return item;
+      }),
+    );
+  }, 400);
 }
 $("drops").addEventListener("input", look);
 $("drops").addEventListener("submit", (e) => e.preventDefault());
