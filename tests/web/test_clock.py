@@ -47,6 +47,21 @@ def test_more_models_take_longer_and_what_if_is_a_touch_away(planned, with_a_pla
     assert b"<html" not in partial.data and b"<svg" in partial.data
 
 
+def test_without_an_airbrush_the_plan_is_laid_by_brush_and_stays_what_it_is(planned, with_a_plan):
+    url = f"{URL}/clock?from=2026-12-05T10:00&hours=&zone=Europe/Lisbon"
+    usual = planned.page(url)
+    link = next((a["href"] for a in usual.select(".what-ifs a") if a.text == "Without an airbrush"), None)
+    assert link is not None
+    other = planned.page(link)
+    before, after = ([r.find("span").text for r in p.select(".clock-rows li")] for p in (usual, other))
+    assert "Lighter, from the lamp" in " ".join(before), "the grey ladder is sprayed"
+    assert "Lighter, from the lamp" not in " ".join(after)
+    assert other.find("input", {"name": "by_brush"}) and after != before
+    assert "With the airbrush" in other.text and "Without an airbrush" not in other.text
+    again = planned.page(url)
+    assert [r.find("span").text for r in again.select(".clock-rows li")] == before, "the plan itself is as it was"
+
+
 @pytest.mark.parametrize(
     ("query", "says"),
     [

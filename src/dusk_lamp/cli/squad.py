@@ -239,28 +239,14 @@ def _by_number(steps: Any, worths: Any) -> dict[int, float]:
 
 
 def _with_tools(plan: Any, args: argparse.Namespace) -> Any:
-    """A plan as it would be laid with other tools: without an airbrush, what it laid is laid by brush."""
+    """A plan as it would be laid with other tools."""
     from dataclasses import replace
 
-    if not (args.no_airbrush or args.dryer):
-        return plan
-    tools = replace(plan.tools, dryer=plan.tools.dryer or args.dryer)
-    if not args.no_airbrush:
-        return replace(plan, tools=tools)
-    from ..core.plan.schools import schools
+    from ..core.schedule.what_if import without_airbrush
 
-    tools = replace(tools, airbrush=False)
-    under = plan.wishes_of("undercoat")
-    own = schools().get(under.school)
-    if own is None or tools.lack(*own.needs):
-        under = replace(under, school=next(n for n, s in schools().items() if not tools.lack(*s.needs)))
-    sprayed = {c.stage for c in plan.coats if c.by.tool(c.settings) == "airbrush"} | {"undercoat"}
-    return replace(
-        plan.with_wishes("undercoat", under),
-        tools=tools,
-        coats=tuple(c for c in plan.coats if c.stage not in sprayed),
-        settled=tuple(s for s in plan.settled if s not in sprayed),
-    )
+    if args.dryer:
+        plan = replace(plan, tools=replace(plan.tools, dryer=True))
+    return without_airbrush(plan, plan.tools)[0] if args.no_airbrush else plan
 
 
 def _clock(args: argparse.Namespace) -> None:

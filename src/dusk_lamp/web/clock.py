@@ -1,7 +1,7 @@
 """The clock: when a model, or a squad, is painted; what is left out to be done in time; the calendar."""
 
 from collections.abc import Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from datetime import UTC, datetime, timedelta
 from typing import Any
 
@@ -10,10 +10,11 @@ from sqlalchemy.orm import Session
 
 from ..core.errors import SettingError
 from ..core.plan.care import nth_share
-from ..core.plan.tools import DRIED_SHARE, SLOW_KINDS
+from ..core.plan.run import run
 from ..core.schedule.before import Before, before_each
 from ..core.schedule.day import Clock, Day, clock_of
 from ..core.schedule.jobs import Job, ended_of, jobs_of, left_of
+from ..core.schedule.what_if import with_dryer, without_airbrush
 from ..core.schedule.worth import worths_of
 from ..core.squad.work import keys_of
 from ..core.units import counted, minutes_words, per_cent
@@ -23,9 +24,11 @@ from ..core.view.timeline import timeline_svg
 from ..days import Hours, calendar_file, moment_from, spans_from, zone_from
 from ..store import painters, progress
 from ..store.models import Sculpt
+from ..store.open_sculpts import OpenSculpt
+from .background import Say, in_background
 from .limits import number_of
 from .responses import download, picture
-from .sheets import PlanSheet, camera_of, sheet_of, still_working
+from .sheets import PlanSheet, camera_of, plain_key, sheet_of, still_working
 from .stages import string_of
 from .workshop import the_sculpt, workshop
 
@@ -38,7 +41,8 @@ BENCH_SECONDS, PAGE_SECONDS = 0.8, 2.5  # that a better order is looked for
 @dataclass(frozen=True)
 class Asked:
     """What a clock is asked for. hours: when somebody paints; until: minute by which it has to be done. models: how
-    many. dryer: as if there were a hair dryer. pins: minute of a batch, by numbers of its first model and step."""
+    many. dryer, by_brush: as if there were a hair dryer, or no airbrush. pins: minute of a batch, by numbers of its
+    first model and step."""
 
     hours: Hours
     hours_text: str
@@ -47,6 +51,7 @@ class Asked:
     until: float | None
     models: int
     dryer: bool
+    by_brush: bool
     pins: tuple[tuple[int, int, float], ...]
 
     @property
@@ -55,6 +60,7 @@ class Asked:
         out: dict[str, Any] = {"from": self.start_text, "hours": self.hours_text, "models": self.models}
         out |= {"until": self.until_text} if self.until_text else {}
         out |= {"dryer": 1} if self.dryer else {}
+        out |= {"by_brush": 1} if self.by_brush else {}
         out |= {"zone": str(self.hours.zone)} if self.hours.zone else {}
         return out | ({"pin": [f"{m}.{k}={at:g}" for m, k, at in self.pins]} if self.pins else {})
 
@@ -79,7 +85,8 @@ def asked_for(session: Session, models: int) -> Asked:
         raise SettingError("the time to be done by lies before the beginning; give a later one")
     count = int(number_of(given.get("models", str(models)), "the number of models", 1, MOST_MODELS))
     pins = tuple(_pin(text) for text in given.getlist("pin")[:MOST_PINS])
-    return Asked(own, hours, f"{own.start:%Y-%m-%dT%H:%M}", until_text, until, count, bool(given.get("dryer")), pins)
+    dryer, brush = bool(given.get("dryer")), bool(given.get("by_brush"))
+    return Asked(own, hours, f"{own.start:%Y-%m-%dT%H:%M}", until_text, until, count, dryer, brush, pins)
 
 
 def next_evening(spans: Sequence[Any], now: datetime) -> datetime:
@@ -119,21 +126,23 @@ def jobs_on(plan: PlanSheet, dryer: bool = False) -> list[Job]:
         "economy", ("worths", tuple(plan.marks)), lambda: worths_of(plan.context, plan.coats)
     )
     by_number = {s.number: w for s, w in zip(plan.steps, worths, strict=True) if w is not None}
-    steps = plan.steps
-    if dryer and not plan.context.tools.dryer:
-        from dataclasses import replace
-
-        slow = [any(p.kind in SLOW_KINDS for p in c.mix.paints) for c in plan.coats]
-        steps = [
-            s if slow_one else replace(s, wait_minutes=s.wait_minutes * DRIED_SHARE)
-            for s, slow_one in zip(steps, slow, strict=True)
-        ]
+    steps = with_dryer(plan.steps, plan.coats, plan.context.tools) if dryer else plan.steps
 
     def order() -> list[list[Before]]:
         return before_each(plan.site, plan.coats, plan.context.simulation.films(plan.coats))
 
     before = plan.context.memory.of("economy", ("before", tuple(plan.marks)), order)
     return jobs_of(steps, before, by_number, plan.context.tools.room, keys_of(steps))
+
+
+def by_brush(own: OpenSculpt, plan: PlanSheet, say: Say = lambda *_: None) -> PlanSheet:
+    """The same plan as it would be laid without an airbrush."""
+
+    def laid() -> PlanSheet:
+        done = run(plan.context.on(*without_airbrush(plan.context.plan, plan.context.tools)), say)
+        return replace(plan, context=done.context, coats=done.coats, steps=done.steps, looks=[])
+
+    return own.more.of("plan", ("by brush", *plan.marks, plain_key(plan.context)), laid)
 
 
 def done_of(
@@ -147,9 +156,11 @@ def done_of(
 
 
 def _of_sculpt(session: Session, sculpt: Sculpt, asked: Asked, seconds: float) -> tuple[PlanSheet, Clock]:
-    _, plan = sheet_of(session, sculpt)
+    own, plan = sheet_of(session, sculpt)
     if not plan.steps:
         raise SettingError("this plan has no steps yet: lay an undercoat first")
+    if asked.by_brush:
+        plan = by_brush(own, plan)
     jobs = jobs_on(plan, asked.dryer)
     now = asked.hours.moment(0.0).astimezone(UTC)
     left, earliest = left_of(jobs, done_of(session, sculpt, plan, jobs, now))
@@ -184,11 +195,29 @@ def of_sculpt(sculpt_id: int) -> Any:
         sculpt = the_sculpt(session, sculpt_id)
         if waiting_for := still_working(sculpt, "paint"):
             return waiting_for
-        _, plan = sheet_of(session, sculpt)
+        own, plan = sheet_of(session, sculpt)
+        if request.args.get("by_brush") and plan.steps:
+            key = ("by brush", sculpt_id, sculpt.plan_id)
+            if working := in_background(key, lambda say: by_brush(own, plan, say)):
+                return _waits(sculpt, working)
         shown = _shown(session, sculpt, plan)
         if "HX-Request" in request.headers:
             return render_template("_clock.html", **shown)
         return render_template("clock.html", sculpt=sculpt, stages=string_of(sculpt, "paint"), **shown)
+
+
+def _waits(sculpt: Sculpt, working: dict[str, Any]) -> str:
+    """What stands in the place of a clock that is being worked out; it asks again by itself."""
+    shown: dict[str, Any] = {
+        "waits": working,
+        "url": url_for(".of_sculpt", sculpt_id=sculpt.id),
+        "again": request.full_path,
+    }
+    if "HX-Request" in request.headers:
+        return render_template("_clock.html", **shown)
+    given = {k: request.args.get(k, "") for k in ("from", "hours", "until")}
+    shown |= {"asked": None, "given": given, "count": request.args.get("models", "1")}
+    return render_template("clock.html", sculpt=sculpt, stages=string_of(sculpt, "paint"), **shown)
 
 
 def _shown(session: Session, sculpt: Sculpt, plan: PlanSheet) -> dict[str, Any]:
@@ -211,11 +240,16 @@ def _shown(session: Session, sculpt: Sculpt, plan: PlanSheet) -> dict[str, Any]:
     except SettingError as e:
         return shown | {"trouble": str(e)}
     names = [sculpt.name if asked.models == 1 else f"{sculpt.name} {k + 1}" for k in range(asked.models)]
-    return shown | clock_shown(clock, asked, names, url, sculpt.id)
+    return shown | clock_shown(
+        clock, asked, names, url, sculpt.id, any(c.by.tool(c.settings) == "airbrush" for c in plan.coats)
+    )
 
 
-def clock_shown(clock: Clock, asked: Asked, names: list[str], url: str, sculpt_id: int | None) -> dict[str, Any]:
-    """A clock for a template: its words, its timeline, what is left out, what could be changed."""
+def clock_shown(
+    clock: Clock, asked: Asked, names: list[str], url: str, sculpt_id: int | None, sprayed: bool = False
+) -> dict[str, Any]:
+    """A clock for a template: its words, its timeline, what is left out, what could be changed. sprayed: whether an
+    airbrush is in it."""
     finish, dry = asked.hours.moment(clock.makespan), asked.hours.moment(clock.dry)
     gone: dict[str, dict[str, Any]] = {}
     for m, k in clock.dropped:
@@ -255,10 +289,13 @@ def clock_shown(clock: Clock, asked: Asked, names: list[str], url: str, sculpt_i
         "waits": minutes_words(sum(b - a for a, b in clock.waits)),
         "gap": per_cent(clock.schedule.gap) if clock.schedule.gap >= 0.005 else "",
         "sculpt_id": sculpt_id,
+        "by_brush": asked.by_brush or None,
         "what_ifs": [
             ("One more model", {**query, "models": asked.models + 1}),
             ("An hour earlier", {**query, "until": f"{earlier:%Y-%m-%dT%H:%M}"}),
             *([("With a hair dryer", {**query, "dryer": 1})] if not asked.dryer else []),
+            *([("Without an airbrush", {**query, "by_brush": 1})] if sprayed and not asked.by_brush else []),
+            *([("With the airbrush", {k: v for k, v in query.items() if k != "by_brush"})] if asked.by_brush else []),
             *(
                 [("As long as it takes", {k: v for k, v in query.items() if k != "until"})]
                 if asked.until_text
@@ -288,6 +325,8 @@ def without(sculpt_id: int) -> Response:
     with workshop().store.session() as session:
         sculpt = the_sculpt(session, sculpt_id)
         own, plan = sheet_of(session, sculpt)
+    if request.args.get("by_brush"):
+        plan = by_brush(own, plan)
     gone = {int(n) for n in request.args.get("steps", "").split(",") if n.isdecimal() and len(n) < 6}
     left = [c for c, s in zip(plan.coats, plan.steps, strict=True) if s.number not in gone]
     from ..core.coat.stack import looks
@@ -339,8 +378,6 @@ def at_the_bench(sculpt_id: int) -> Response:
         return jsonify(words=f"In time: the brush is down at {finish:%H:%M}{tail}.", skip=[], late=0)
     late = minutes_words(whole.makespan - until)
     try:
-        from dataclasses import replace
-
         short = clock_of(replace(day, until=until), BENCH_SECONDS)
     except SettingError:
         words = f"You are {late} over, and nothing left can be skipped: done at {finish:%H:%M}."

@@ -77,13 +77,22 @@ class Context:
         self._quick = quick
         self.keep: Keep = keep or (lambda key, make: make())
 
-    def on(self, plan: Plan) -> "Context":
-        """The same sculpt with another plan for the same regions; all that is known of the sculpt is shared."""
+    def on(self, plan: Plan, tools: Tools | None = None) -> "Context":
+        """The same sculpt with another plan for the same regions, and with other tools where they are given; all that
+        is known of the sculpt is shared."""
         site = self.site
         if plan.regions != site.marking.regions:
             site = site.marked(replace(site.marking, regions=plan.regions))
         return Context(
-            plan, site, self.rack, self.tools, self.placing, self._colour_of, self.memory, self._quick, self.keep
+            plan,
+            site,
+            self.rack,
+            tools or self.tools,
+            self.placing,
+            self._colour_of,
+            self.memory,
+            self._quick,
+            self.keep,
         )
 
     def with_coats(self, coats: Sequence[Coat]) -> "Context":
