@@ -79,6 +79,22 @@ def test_a_deadline_leaves_out_what_is_worth_least(folder, capsys):
         assert "too late" in answer.err
 
 
+def test_other_tools_change_the_day(folder, capsys):
+    """The grey ladder is sprayed: without an airbrush another undercoat is laid, from a can or by brush. A hair dryer
+    leaves a third of the waits (common practice, from memory)."""
+    plan = json.loads((folder / "keeper.json").read_text())
+    plan["wishes"]["undercoat"]["school"] = "ladder"
+    (folder / "sprayed.json").write_text(json.dumps(plan))
+    words = ("clock", folder / "sprayed.json", "--from", "2026-12-05T10:00", "--zone", "Europe/Lisbon", "--json")
+    usual, brush, dried = (
+        json.loads(said(capsys, *words, *more).out) for more in ((), ("--no-airbrush",), ("--dryer",))
+    )
+    titles = [{r["title"] for r in found["steps"] if r["number"]} for found in (usual, brush)]
+    assert titles[0] != titles[1] and dried["makespan_minutes"] < 0.8 * usual["makespan_minutes"]
+    wait = lambda found: sum(r["dry_at"] - r["end"] for r in found["steps"])  # noqa: E731
+    assert wait(dried) == pytest.approx(wait(usual) / 3, rel=0.25)
+
+
 @pytest.mark.parametrize(
     ("more", "says"),
     [

@@ -2,6 +2,7 @@
 
 import io
 import json
+import time
 from datetime import UTC, datetime
 
 import icalendar
@@ -9,6 +10,7 @@ import pytest
 
 from dusk_lamp.store import log
 from dusk_lamp.store.models import LogEntry, now
+from dusk_lamp.web import background
 
 URL = "/sculpts/1"
 
@@ -60,6 +62,21 @@ def test_without_an_airbrush_the_plan_is_laid_by_brush_and_stays_what_it_is(plan
     assert "With the airbrush" in other.text and "Without an airbrush" not in other.text
     again = planned.page(url)
     assert [r.find("span").text for r in again.select(".clock-rows li")] == before, "the plan itself is as it was"
+
+
+def test_a_plan_that_is_laid_by_brush_says_how_far_it_is(planned, with_a_plan, app, monkeypatch):
+    app.config["PATIENT"] = True
+    monkeypatch.setattr(background, "BLINK_S", 0.0)
+    url = f"{URL}/clock?from=2026-12-05T10:00&hours=&by_brush=1"
+    for _ in range(400):
+        page = planned.page(url)
+        waiting = page.select_one("#clock [role=status]")
+        if page.select_one(".finish"):
+            break
+        if waiting:
+            assert "by_brush=1" in waiting["hx-get"] and waiting.find("progress")
+        time.sleep(0.05)
+    assert page.select_one(".finish") and waiting is None
 
 
 @pytest.mark.parametrize(

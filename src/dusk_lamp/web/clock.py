@@ -24,7 +24,6 @@ from ..core.view.timeline import timeline_svg
 from ..days import Hours, calendar_file, moment_from, spans_from, zone_from
 from ..store import painters, progress
 from ..store.models import Sculpt
-from ..store.open_sculpts import OpenSculpt
 from .background import Say, in_background
 from .limits import number_of
 from .responses import download, picture
@@ -135,14 +134,15 @@ def jobs_on(plan: PlanSheet, dryer: bool = False) -> list[Job]:
     return jobs_of(steps, before, by_number, plan.context.tools.room, keys_of(steps))
 
 
-def by_brush(own: OpenSculpt, plan: PlanSheet, say: Say = lambda *_: None) -> PlanSheet:
+def by_brush(plan: PlanSheet, say: Say = lambda *_: None) -> PlanSheet:
     """The same plan as it would be laid without an airbrush."""
 
     def laid() -> PlanSheet:
         done = run(plan.context.on(*without_airbrush(plan.context.plan, plan.context.tools)), say)
         return replace(plan, context=done.context, coats=done.coats, steps=done.steps, looks=[])
 
-    return own.more.of("plan", ("by brush", *plan.marks, plain_key(plan.context)), laid)
+    key = ("by brush", *plan.marks, plain_key(plan.context))
+    return plan.context.memory.of("economy", key, laid)
 
 
 def done_of(
@@ -156,11 +156,11 @@ def done_of(
 
 
 def _of_sculpt(session: Session, sculpt: Sculpt, asked: Asked, seconds: float) -> tuple[PlanSheet, Clock]:
-    own, plan = sheet_of(session, sculpt)
+    _, plan = sheet_of(session, sculpt)
     if not plan.steps:
         raise SettingError("this plan has no steps yet: lay an undercoat first")
     if asked.by_brush:
-        plan = by_brush(own, plan)
+        plan = by_brush(plan)
     jobs = jobs_on(plan, asked.dryer)
     now = asked.hours.moment(0.0).astimezone(UTC)
     left, earliest = left_of(jobs, done_of(session, sculpt, plan, jobs, now))
@@ -194,11 +194,13 @@ def of_sculpt(sculpt_id: int) -> Any:
     with workshop().store.session() as session:
         sculpt = the_sculpt(session, sculpt_id)
         if waiting_for := still_working(sculpt, "paint"):
+            if "HX-Request" in request.headers:
+                return _waits(sculpt, {"step": "Working the plan out", "share": 0.0})
             return waiting_for
-        own, plan = sheet_of(session, sculpt)
+        _, plan = sheet_of(session, sculpt)
         if request.args.get("by_brush") and plan.steps:
             key = ("by brush", sculpt_id, sculpt.plan_id)
-            if working := in_background(key, lambda say: by_brush(own, plan, say)):
+            if working := in_background(key, lambda say: by_brush(plan, say)):
                 return _waits(sculpt, working)
         shown = _shown(session, sculpt, plan)
         if "HX-Request" in request.headers:
@@ -209,7 +211,7 @@ def of_sculpt(sculpt_id: int) -> Any:
 def _waits(sculpt: Sculpt, working: dict[str, Any]) -> str:
     """What stands in the place of a clock that is being worked out; it asks again by itself."""
     shown: dict[str, Any] = {
-        "waits": working,
+        "working": working,
         "url": url_for(".of_sculpt", sculpt_id=sculpt.id),
         "again": request.full_path,
     }
@@ -326,7 +328,7 @@ def without(sculpt_id: int) -> Response:
         sculpt = the_sculpt(session, sculpt_id)
         own, plan = sheet_of(session, sculpt)
     if request.args.get("by_brush"):
-        plan = by_brush(own, plan)
+        plan = by_brush(plan)
     gone = {int(n) for n in request.args.get("steps", "").split(",") if n.isdecimal() and len(n) < 6}
     left = [c for c, s in zip(plan.coats, plan.steps, strict=True) if s.number not in gone]
     from ..core.coat.stack import looks
