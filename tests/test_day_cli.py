@@ -194,6 +194,9 @@ def test_a_photo_is_taken_checked_and_its_lamp_found(folder, capsys, tmp_path):
     said(capsys, *words[:2], "-o", primed, "--step", 1, "--ambient", 0.2, "--lamp", "50,40", "--size", "700,700")
     lamp = said(capsys, "lamp-of", primed, folder / "keeper.json", "--points", primed.with_suffix(".json"), "--json")
     assert abs(json.loads(lamp.out)["azimuth"] - 50) < 15
+    assert "The lamp shines from" in said(capsys, "lamp-of", primed, folder / "keeper.json").out  # by its outline
+    by_outline = json.loads(said(capsys, "check", folder / "keeper.json", photo, "--grey", grey, "-o", out).out)
+    assert by_outline["pose"]["focal_px"] == pytest.approx(truth["pose"]["focal_px"], rel=0.06)
     assert "no region" in said(capsys, *words, "--mistake", "light:Hat:1", code=2).err
     assert "KIND:REGION" in said(capsys, *words, "--mistake", "light", code=2).err
     points.write_text("[]")

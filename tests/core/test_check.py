@@ -14,6 +14,7 @@ from dusk_lamp.core.check.align import aligned
 from dusk_lamp.core.check.booth import Booth, Mistake, mistaken, photograph
 from dusk_lamp.core.check.compare import compared
 from dusk_lamp.core.check.lamp_photo import degrees_between, lamp_of
+from dusk_lamp.core.check.outline import proposed_pose
 from dusk_lamp.core.check.perspective import seen_by
 from dusk_lamp.core.check.photo import read_photo, troubles
 from dusk_lamp.core.check.pinhole import Pinhole
@@ -64,6 +65,41 @@ def clicks(site, camera, count, rng, noise=2.0):
 
 
 # --- cameras
+@pytest.mark.parametrize(
+    ("azimuth", "elevation", "ambient", "red"), [(16, 6, 0.8, 1.0), (-50, 25, 0.5, 1.3), (133, 15, 0.8, 1.0)]
+)
+def test_the_outline_alone_gives_the_pose(scene, azimuth, elevation, ambient, red):
+    """Without a click: the direction within four degrees, the model within 2 % of its height of where it is, and half
+    of that once the pictures are laid over each other."""
+    site, seen = scene
+    camera = camera_at(site, azimuth, elevation, 140, 60)
+    content, _ = photograph(site, seen, camera, Booth(ambient=ambient, red=red, exposure=-0.3), azimuth % 7)
+    photo = read_photo(content)
+    first = proposed_pose(site, seen, photo, (0.0, 12.0))
+    assert first.common > 0.9 and len(first.photo) == len(first.sculpt) >= 6
+    places = site.surface.points[::200].astype(float)
+    true = camera.project(places)[0]
+
+    def off(own):
+        return np.median(np.linalg.norm(own.sized(*SIZE).project(places)[0] - true, axis=1)) / np.ptp(true[:, 1])
+
+    angle = np.degrees(np.arccos(np.clip(np.dot(first.camera.toward, camera.toward), -1, 1)))
+    assert angle < 4 and off(first.camera) < 0.02 and off(aligned(site, seen, photo, first.camera)) < 0.01
+    again = pose_of(first.photo, first.sculpt, SIZE, photo.lens * SIZE[0])
+    assert again.reprojection_px < 2, "its spots stand for clicks"
+
+
+def test_no_pose_is_proposed_where_nothing_stands_out_or_something_else_does(scene, rng):
+    site, seen = scene
+    blank = rng.normal(120, 2, (300, 400, 3)).clip(0, 255).astype(np.uint8)
+    with pytest.raises(SettingError, match="stand out"):
+        proposed_pose(site, seen, read_photo(as_bytes(Image.fromarray(blank))))
+    stick = blank.copy()
+    stick[20:280, 190:206] = 230
+    with pytest.raises(SettingError, match="fits the outline"):
+        proposed_pose(site, seen, read_photo(as_bytes(Image.fromarray(stick))))
+
+
 @pytest.mark.parametrize("k1", [0.0, 0.08])
 def test_a_camera_projects_as_opencv_does(scene, k1):
     """OpenCV's own projection, with its radial distortion."""

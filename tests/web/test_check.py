@@ -115,6 +115,28 @@ def the_camera(painter, photo, check, Pinhole):
     return Pinhole.looking_at(middle, azimuth + 8, elevation + 3, 3.3 * size, 70, (photo["width"], photo["height"]))
 
 
+def test_the_outline_proposes_the_pose_and_the_lamp_of_a_photo_can_be_taken(planned, with_a_plan):
+    photo = fetched(planned, f"{URL}/check/simulated")
+    proposed = fetched(planned, f"{URL}/check/pose", photo=photo["photo"], step=None)
+    assert Image.open(io.BytesIO(planned.client.get(proposed["over"]).data)).size == (photo["width"], photo["height"])
+    body = {"photo": photo["photo"], "points": proposed["points"], "step": None}
+    assert fetched(planned, f"{URL}/check", **body, grey=None)["reprojection"] < 3
+    lamp = fetched(planned, f"{URL}/check/lamp", **body)
+    assert "The lamp shines from" in lamp["words"] and "give or take" in lamp["words"]
+    before = planned.settings(1)["rig"]
+    planned.change(1, "check/take", do="lamp", key=lamp["key"])
+    after = planned.settings(1)["rig"]
+    assert after["lamp"] != before["lamp"] and after["bounce"] == before["bounce"]
+    planned.undo()
+    assert planned.settings(1)["rig"] == before
+    gone = planned.client.post(
+        f"{URL}/check/pose",
+        json={"photo": "0" * 64},
+        headers={"X-CSRFToken": planned.token(), "X-Requested-With": "fetch"},
+    )
+    assert gone.status_code == 400 and "bring it again" in gone.text
+
+
 @pytest.mark.parametrize(
     ("body", "says"),
     [

@@ -42,7 +42,7 @@ def add_commands(commands: Any) -> None:
     check.add_argument("file", metavar="PLAN.json")
     check.add_argument("photo", type=Path, metavar="PHOTO.jpg")
     check.add_argument(
-        "--points", required=True, type=Path, metavar="PTS.json", help="matched points; docs/formats.md"
+        "--points", type=Path, metavar="PTS.json", help="matched points; docs/formats.md (by the model's outline)"
     )
     check.add_argument("--step", type=int, metavar="N", help="after so many steps (all)")
     check.add_argument("--grey", metavar="X,Y", help="pixel of a grey card (18 %%)")
@@ -52,7 +52,7 @@ def add_commands(commands: Any) -> None:
     lamp = commands.add_parser("lamp-of", help="where the desk lamp shines, by a photo of the primed model")
     lamp.add_argument("photo", type=Path, metavar="PHOTO.jpg")
     lamp.add_argument("file", metavar="PLAN.json")
-    lamp.add_argument("--points", required=True, type=Path, metavar="PTS.json")
+    lamp.add_argument("--points", type=Path, metavar="PTS.json", help="matched points (by the model's outline)")
     lamp.add_argument("--step", type=int, default=1, metavar="N", help="after so many steps (1: the primer)")
     lamp.add_argument("--json", action="store_true", help="print it as JSON")
     lamp.set_defaults(run=_lamp_of)
@@ -187,13 +187,23 @@ def _read_points(path: Path):
     return points_from(given)
 
 
+def _matched(args: argparse.Namespace, context: Any, coats: Any, photo: Any):
+    """The points that were given, or those of the pose that fits the model's outline."""
+    from ..core.check.outline import proposed_pose
+
+    if args.points:
+        return _read_points(args.points)
+    _say("Laying the sculpt over the outline of the model")
+    found = proposed_pose(context.site, context.simulation.reflectance(coats), photo, context.view)
+    return found.photo, found.sculpt
+
+
 def _check(args: argparse.Namespace) -> None:
     from ..core.check.photo import read_photo
     from ..core.check.whole import checked_photo, map_picture
     from ..core.plain import plain
     from ..core.view.formats import png_bytes
 
-    points = _read_points(args.points)
     photo = read_photo(args.photo.read_bytes())
     grey = None
     if args.grey:
@@ -201,6 +211,7 @@ def _check(args: argparse.Namespace) -> None:
         grey = (x, y)
     done, coats = _painted(args)
     site = done.context.site
+    points = _matched(args, done.context, coats, photo)
     found = checked_photo(site, done.context.simulation, coats, photo, points, grey, done.coats)
     args.out.mkdir(parents=True, exist_ok=True)
     write_whole(args.out / "map.png", png_bytes(map_picture(site, found.comparison, photo, found.camera)))
@@ -236,11 +247,11 @@ def _lamp_of(args: argparse.Namespace) -> None:
     from ..core.check.pose import pose_of
     from ..core.paint.colour import xyz
 
-    points = _read_points(args.points)
     photo = read_photo(args.photo.read_bytes())
     done, coats = _painted(args)
     site = done.context.site
     seen = done.context.simulation.reflectance(coats)
+    points = _matched(args, done.context, coats, photo)
     width, height = photo.size
     whole = (round(width * photo.times), round(height * photo.times))
     camera = aligned(
@@ -261,7 +272,4 @@ def _lamp_of(args: argparse.Namespace) -> None:
     if args.json:
         print(json.dumps(report, indent=2))
         return
-    print(
-        f"The lamp shines from azimuth {found.lamp.azimuth:.0f}°, {found.lamp.elevation:.0f}° high, give or take "
-        f"{found.sure:.0f}°; {100 * found.ambient:.0f} % of the light comes from all over."
-    )
+    print(found.words)

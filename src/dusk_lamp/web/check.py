@@ -12,15 +12,20 @@ from flask import Blueprint, Response, abort, jsonify, render_template, request,
 from PIL import Image
 from sqlalchemy.orm import Session
 
+from ..core.check.align import aligned
 from ..core.check.booth import trial_photo
+from ..core.check.lamp_photo import lamp_of
+from ..core.check.outline import proposed_pose
 from ..core.check.photo import Photo, read_photo
-from ..core.check.pose import points_from
+from ..core.check.pose import LEAST_POINTS, points_from, pose_of
 from ..core.check.whole import Checked, checked_photo, map_picture, predicted_picture
 from ..core.coat.coat import coat_from
 from ..core.coat.stack import looks
 from ..core.errors import SettingError
+from ..core.light.rig import Rig
 from ..core.log.entry import Entry
-from ..core.plain import plain
+from ..core.paint.colour import xyz
+from ..core.plain import built, plain
 from ..core.view.camera import VIEWS
 from ..core.view.formats import png_bytes
 from ..core.view.raster import Snapshot, smoothed, snapshot
@@ -64,6 +69,8 @@ def check(sculpt_id: int) -> Any:
             sides=SIDES,
             photos=[(row, own) for row, own in photos if own.photo],
             turn=sculpt.plan_id,
+            least=LEAST_POINTS,
+            size=SCULPT_SIZE,
         )
 
 
@@ -170,6 +177,87 @@ def spot(sculpt_id: int) -> Response:
     return jsonify(sculpt=[round(float(n), 4) for n in place])
 
 
+def _read(sha: str) -> Photo:
+    """A photo that is kept.
+
+    Raises:
+        SettingError: it is not there any more.
+    """
+    path = workshop().store.photos / f"{sha}.jpg"
+    if len(sha) != 64 or not sha.isalnum() or not path.exists():
+        raise SettingError("this photo is not there any more; bring it again")
+    return read_photo(path.read_bytes())
+
+
+@blueprint.post("/sculpts/<int:sculpt_id>/check/pose")
+def pose(sculpt_id: int) -> Response | tuple[Response, int]:
+    """The pose that fits the model's outline in a photo (photo, step): spots that are matched by it, and the
+    predicted picture to lie over the photo."""
+    given = asked()
+    sha, step = str(given.get("photo", "")), given.get("step")
+    with workshop().store.session() as session:
+        sculpt = the_sculpt(session, sculpt_id)
+        key = key_of("pose", CHECK, sculpt.id, sculpt.plan_id, sculpt.surface_key, sha, step)
+    cache = workshop().store.cache
+
+    def work(say: Say) -> None:
+        say("Looking for the look that fits the outline", 0.1)
+        own = _read(sha)
+        with workshop().store.session() as session:
+            _, plan = sheet_of(session, the_sculpt(session, sculpt_id))
+        coats = plan.coats[: _step(plan, "" if step is None else str(step))]
+        seen = plan.context.simulation.reflectance(coats)
+        found = proposed_pose(plan.site, seen, own, plan.context.view)
+        say("Laying the sculpt over the photo", 0.7)
+        camera = aligned(plan.site, seen, own, found.camera)
+        pixels = camera.project(found.sculpt)[0]
+        spots = [
+            {"photo": [round(float(n), 2) for n in at], "sculpt": [round(float(n), 4) for n in place]}
+            for at, place in zip(pixels, found.sculpt, strict=True)
+        ]
+        cache.put(
+            key,
+            blobs={
+                "pose.json": json.dumps({"points": spots, "common": round(found.common, 3)}).encode(),
+                "over.png": png_bytes(predicted_picture(plan.site, seen, camera, own.size)),
+            },
+        )
+
+    if key not in cache and (working := in_background(("pose", key), work)):
+        return not_yet(working)
+    report = json.loads(cache.blob(key, "pose.json"))
+    return jsonify(over=url_for(".result", sculpt_id=sculpt_id, key=key, name="over.png"), **report)
+
+
+@blueprint.post("/sculpts/<int:sculpt_id>/check/lamp")
+def lamp(sculpt_id: int) -> Response | tuple[Response, int]:
+    """Where the lamp of a photo shines (photo, points, step), in words; it can be taken by its key."""
+    given = asked()
+    sha, step, points = str(given.get("photo", "")), given.get("step"), given.get("points")
+    if not isinstance(points, list):
+        raise SettingError("match some points first")
+    places = points_from(points)
+    with workshop().store.session() as session:
+        sculpt = the_sculpt(session, sculpt_id)
+        key = key_of("lamp of", CHECK, sculpt.id, sculpt.plan_id, sculpt.surface_key, sha, points, step)
+    cache = workshop().store.cache
+
+    def work(say: Say) -> None:
+        say("Trying the lamp all round", 0.2)
+        own = _read(sha)
+        with workshop().store.session() as session:
+            _, plan = sheet_of(session, the_sculpt(session, sculpt_id))
+        seen = plan.context.simulation.reflectance(plan.coats[: _step(plan, "" if step is None else str(step))])
+        first = pose_of(*places, own.size, own.lens and own.lens * max(own.size)).camera
+        found = lamp_of(plan.site, xyz(seen)[:, 1], own, aligned(plan.site, seen, own, first))
+        rig = found.rig(plan.context.plan.light)
+        cache.put(key, blobs={"lamp.json": json.dumps({"words": found.words, "rig": plain(rig)}).encode()})
+
+    if key not in cache and (working := in_background(("lamp of", key), work)):
+        return not_yet(working)
+    return jsonify(key=key, words=json.loads(cache.blob(key, "lamp.json"))["words"])
+
+
 @blueprint.post("/sculpts/<int:sculpt_id>/check")
 def found(sculpt_id: int) -> Response | tuple[Response, int]:
     """The verdict on a photo: photo, points, step, grey (a pixel). Worked out once for the same."""
@@ -206,10 +294,7 @@ def found(sculpt_id: int) -> Response | tuple[Response, int]:
 
 
 def _work_out(key: str, plan: PlanSheet, sha: str, points: list[Any], count: int, grey: Any) -> None:
-    path = workshop().store.photos / f"{sha}.jpg"
-    if len(sha) != 64 or not sha.isalnum() or not path.exists():
-        raise SettingError("this photo is not there any more; bring it again")
-    own = read_photo(path.read_bytes())
+    own = _read(sha)
     coats, site = plan.coats[:count], plan.site
     card = None if grey is None else (float(grey[0]), float(grey[1]))
     done = checked_photo(site, plan.context.simulation, coats, own, points_from(points), card, plan.coats)
@@ -259,13 +344,25 @@ def result(sculpt_id: int, key: str, name: str) -> Response:
 
 @blueprint.post("/sculpts/<int:sculpt_id>/check/take")
 def take(sculpt_id: int) -> tuple[Response, int] | Response:
-    """Take a mend into the plan as a coat: key (of the check), number (of the fault), turn."""
+    """Take a mend into the plan as a coat: key (of the check), number (of the fault), turn; or do: lamp, the lamp of
+    a photo as the plan's own, by its key."""
     done = change(sculpt_id, _taken)
     return jsonify(turn=done) if isinstance(done, int) else done
 
 
 def _taken(session: Session, own: Opened, what: str, given: dict[str, Any]) -> Edit:
-    key, n = str(given["key"]), int(given["number"])
+    key = str(given["key"])
+    if what == "lamp":
+        try:
+            wanted = json.loads(workshop().store.cache.blob(key, "lamp.json"))["rig"]
+        except KeyError:
+            raise SettingError("this lamp is not at hand any more; look for it again") from None
+        return Edit(
+            replace(own.kept.plan, light=built(Rig, wanted, "the light", whole=True)),
+            "lamp taken from a photo",
+            done=("light",),
+        )
+    n = int(given["number"])
     try:
         coats = json.loads(workshop().store.cache.blob(key, "coats.json"))
     except KeyError:

@@ -1,16 +1,17 @@
 """Where the desk lamp shines, by a photo of the primed model under it."""
 
 from collections.abc import Callable
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 import numpy as np
 from numpy.typing import NDArray
 from scipy.optimize import nnls
 
-from ..directions import direction_of, fibonacci_sphere
+from ..directions import direction_of, fibonacci_sphere, from_words
 from ..errors import SettingError
 from ..light.key import key_light_at
 from ..light.lamp import Lamp
+from ..light.rig import STRONGEST_SKY, Rig
 from ..light.sky import sky_light
 from ..paint.colour import RGB_TO_XYZ
 from ..plain import rounded
@@ -35,6 +36,19 @@ class LampFound:
     ambient: float = rounded(3)
     off: float = rounded(3)
     sure: float = rounded(1)
+
+    @property
+    def words(self) -> str:
+        """In a sentence."""
+        return (
+            f"The lamp shines {from_words(self.lamp.azimuth, self.lamp.elevation)}, give or take {self.sure:.0f}°; "
+            f"{100 * self.ambient:.0f} % of the light comes from all over."
+        )
+
+    def rig(self, rig: Rig) -> Rig:
+        """A rig with this lamp, and as much sky beside it as the photo has."""
+        sky = min(STRONGEST_SKY, self.ambient / max(1 - self.ambient, 1e-3))
+        return replace(rig, lamp=self.lamp, sky=round(sky, 2))
 
 
 def lamp_of(site: Site, reflectance: NDArray | float, photo: Photo, camera: Pinhole) -> LampFound:

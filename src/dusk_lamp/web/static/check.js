@@ -3,6 +3,8 @@ import { patient, say, send } from "./page.js";
 
 const $ = (id) => document.getElementById(id);
 const room = $("check");
+const least = Number(room.dataset.least),
+  [WIDE, TALL] = room.dataset.size.split(",").map(Number);
 const state = { photo: "", width: 0, height: 0, pairs: [], open: null, view: "display", grey: null, pick: false };
 const NS = "http://www.w3.org/2000/svg";
 
@@ -36,20 +38,25 @@ function draw() {
   const r = Math.max(state.width, state.height) / 150;
   state.pairs.forEach((p, k) => {
     mark(photo, ...p.photo, String(k + 1), false, r);
-    if (p.view === state.view) mark(sculpt, ...p.at, String(k + 1), false, 5);
+    if (p.at && p.view === state.view) mark(sculpt, ...p.at, String(k + 1), false, 5);
   });
   if (state.open?.photo) mark(photo, ...state.open.photo, String(state.pairs.length + 1), true, r);
   if (state.open?.sculpt && state.open.view === state.view)
     mark(sculpt, ...state.open.at, String(state.pairs.length + 1), true, 5);
   if (state.grey) mark(photo, ...state.grey, "grey", false, r);
   $("pairs").replaceChildren(
-    ...state.pairs.map((p) => Object.assign(document.createElement("li"), { textContent: `on the ${p.view} side` })),
+    ...(state.proposed ? [] : state.pairs).map((p) =>
+      Object.assign(document.createElement("li"), { textContent: `on the ${p.view} side` }),
+    ),
   );
+  $("proposed").hidden = !state.proposed;
   $("last").disabled = !state.pairs.length && !state.open;
-  $("go").disabled = state.pairs.length < 4;
-  const left = 4 - state.pairs.length;
+  $("go").disabled = $("lamp").disabled = state.pairs.length < least;
+  const left = least - state.pairs.length;
   $("next").textContent = !state.photo
     ? "Bring a photo: the whole model, sharp, in even light."
+    : state.proposed
+      ? "Laid over the photo by its outline: check it, or match spots by hand."
     : state.pick
       ? "Click on the grey card in the photo."
       : state.open?.photo
@@ -84,12 +91,13 @@ $("photo-box").addEventListener("click", (event) => {
     draw();
     return;
   }
+  byHand();
   state.open = { ...(state.open?.photo ? {} : state.open), photo: at };
   closed();
 });
 
 $("sculpt-box").addEventListener("click", async (event) => {
-  const at = placeIn(event, $("sculpt"), 520, 640);
+  const at = placeIn(event, $("sculpt"), WIDE, TALL);
   const view = state.view,
     answer = await json(room.dataset.spotUrl, { view, x: at[0], y: at[1] });
   const found = await answer.json();
@@ -97,11 +105,22 @@ $("sculpt-box").addEventListener("click", async (event) => {
     say(found.error, true);
     return;
   }
+  byHand();
   state.open = { ...(state.open?.sculpt ? {} : state.open), sculpt: found.sculpt, at, view };
   closed();
 });
 
+// the proposal goes, the painter's own spots come
+function byHand() {
+  if (!state.proposed) return;
+  Object.assign(state, { proposed: false, pairs: [], open: null });
+  offer({});
+  show("photo");
+  draw();
+}
+$("by-hand").addEventListener("click", byHand);
 $("last").addEventListener("click", () => {
+  byHand();
   if (state.open) state.open = null;
   else state.pairs.pop();
   draw();
@@ -116,20 +135,85 @@ for (const b of document.querySelectorAll("[data-side]"))
   b.addEventListener("click", () => {
     state.view = b.dataset.side;
     for (const o of document.querySelectorAll("[data-side]")) o.setAttribute("aria-pressed", String(o === b));
-    showSculpt();
+    $("lamp").addEventListener("click", async () => {
+  $("lamp").disabled = true;
+  $("lamp-words").textContent = "Trying the lamp all round …";
+  $("lamp-take").hidden = true;
+  try {
+    const answer = await patient(room.dataset.lampUrl, {
+      method: "POST",
+      headers: { "Content-Type": "application/json" },
+      body: JSON.stringify({
+        photo: state.photo,
+        step: Number($("step").value),
+        points: state.pairs.map(({ photo, sculpt }) => ({ photo, sculpt })),
+      }),
+    });
+    const found = await answer.json();
+    $("lamp-words").textContent = answer.ok ? found.words : "";
+    if (!answer.ok) say(found.error, true);
+    else Object.assign($("lamp-take"), { hidden: false, disabled: false, textContent: "Plan for this lamp" }).dataset.key = found.key;
+  } finally {
+    draw();
+  }
+});
+$("lamp-take").addEventListener("click", async () => {
+  $("lamp-take").disabled = true;
+  const done = await json(room.dataset.takeUrl, {
+    do: "lamp",
+    key: $("lamp-take").dataset.key,
+    turn: Number(room.dataset.turn),
+  });
+  const said = await done.json();
+  if (done.ok) {
+    room.dataset.turn = said.turn;
+    $("lamp-take").textContent = "The plan has this lamp";
+  } else {
+    $("lamp-take").disabled = false;
+    say(said.error, true);
+  }
+});
+
+showSculpt();
   });
 $("step").addEventListener("change", showSculpt);
 
+async function propose() {
+  const { photo } = state;
+  $("next").textContent = "Looking for the look that fits the outline …";
+  const answer = await patient(room.dataset.poseUrl, {
+    method: "POST",
+    headers: { "Content-Type": "application/json" },
+    body: JSON.stringify({ photo, step: Number($("step").value) }),
+  });
+  const found = await answer.json();
+  if (photo !== state.photo || state.pairs.length || state.open) return; // the painter was quicker
+  if (!answer.ok) {
+    say(found.error, true);
+    draw();
+    return;
+  }
+  Object.assign(state, { proposed: true, pairs: found.points.map((p) => ({ ...p, view: "outline" })) });
+  offer({ over: found.over });
+  show("over");
+  draw();
+}
+
 function taken(found) {
   Object.assign(state, { photo: found.photo, width: found.width, height: found.height, pairs: [], open: null });
-  state.grey = null;
+  Object.assign(state, { grey: null, proposed: false });
+  offer({});
   const img = $("photo");
   img.src = found.url;
   img.hidden = false;
   $("over").hidden = true;
   $("drop-here").hidden = true;
   $("verdict").hidden = true;
+  $("lamp-words").textContent = "";
+  $("lamp-take").hidden = true;
+  show("photo");
   draw();
+  propose();
 }
 
 async function bring(file) {
@@ -164,11 +248,17 @@ for (const b of document.querySelectorAll(".earlier"))
     img.src = `/photos/${b.dataset.photo}.jpg`;
   });
 
-let seen = null;
+let seen = {};
+// what can lie over the photo by now
+function offer(found) {
+  seen = found;
+  for (const b of document.querySelectorAll("[data-show]"))
+    b.hidden = b.dataset.show !== "photo" && !seen[b.dataset.show];
+}
 function show(what) {
   const over = $("over");
   over.hidden = what === "photo";
-  if (what !== "photo") over.src = what === "map" ? seen.map : seen.over;
+  if (what !== "photo") over.src = seen[what];
   for (const b of document.querySelectorAll("[data-show]"))
     b.setAttribute("aria-pressed", String(b.dataset.show === what));
 }
@@ -193,7 +283,7 @@ $("go").addEventListener("click", async () => {
       say(found.error, true);
       return;
     }
-    seen = found;
+    offer(found);
     const box = $("verdict-words");
     const line = (words, bad) =>
       box.appendChild(Object.assign(document.createElement("p"), { textContent: words, className: bad ? "trouble" : "" }));
@@ -227,6 +317,45 @@ $("go").addEventListener("click", async () => {
     show("map");
   } finally {
     draw();
+  }
+});
+
+$("lamp").addEventListener("click", async () => {
+  $("lamp").disabled = true;
+  $("lamp-words").textContent = "Trying the lamp all round …";
+  $("lamp-take").hidden = true;
+  try {
+    const answer = await patient(room.dataset.lampUrl, {
+      method: "POST",
+      headers: { "Content-Type": "application/json" },
+      body: JSON.stringify({
+        photo: state.photo,
+        step: Number($("step").value),
+        points: state.pairs.map(({ photo, sculpt }) => ({ photo, sculpt })),
+      }),
+    });
+    const found = await answer.json();
+    $("lamp-words").textContent = answer.ok ? found.words : "";
+    if (!answer.ok) say(found.error, true);
+    else Object.assign($("lamp-take"), { hidden: false, disabled: false, textContent: "Plan for this lamp" }).dataset.key = found.key;
+  } finally {
+    draw();
+  }
+});
+$("lamp-take").addEventListener("click", async () => {
+  $("lamp-take").disabled = true;
+  const done = await json(room.dataset.takeUrl, {
+    do: "lamp",
+    key: $("lamp-take").dataset.key,
+    turn: Number(room.dataset.turn),
+  });
+  const said = await done.json();
+  if (done.ok) {
+    room.dataset.turn = said.turn;
+    $("lamp-take").textContent = "The plan has this lamp";
+  } else {
+    $("lamp-take").disabled = false;
+    say(said.error, true);
   }
 });
 
