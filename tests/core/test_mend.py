@@ -128,3 +128,15 @@ def test_a_leftover_flap_is_dropped_and_a_real_sheet_is_kept():
     assert result.findings.fins == 1 and result.findings.holes == 0 and result.findings.nonmanifold_edges == 0
     banner = trimesh.Trimesh([*shape.vertices[[a, b]], shape.vertices[a] * 2], [(0, 1, 2)], process=False)
     assert mend(mesh_of(together(shape, banner))).findings.fins == 0
+
+
+def test_quick_kernels_agree_with_numpy_to_the_last_bit(rng):
+    """Normals, areas and bounds of triangles, some vertices of no face among them."""
+    vertices = rng.normal(0, 100, (500, 3)).astype(np.float32)
+    mesh = Mesh(vertices, rng.integers(0, 400, (2000, 3)).astype(np.int32))
+    corners = vertices[mesh.faces].astype(np.float64)
+    crosses = np.cross(corners[:, 1] - corners[:, 0], corners[:, 2] - corners[:, 0])
+    assert np.array_equal(mesh.crosses(), crosses)
+    assert mesh.area() == pytest.approx(np.linalg.norm(crosses, axis=1).sum() / 2, rel=1e-12)
+    used = vertices[np.unique(mesh.faces)]
+    assert np.array_equal(mesh.bounds, [used.min(axis=0), used.max(axis=0)])

@@ -201,8 +201,7 @@ def mend(raw: Mesh) -> Mended:
         faces = faces[~np.isin(shell, dust)]
     mesh = Mesh(*compact(mesh.vertices, faces))
 
-    mesh, fins = _without_fins(mesh, longest)
-    edges = edges_of(mesh.faces, len(mesh.vertices))
+    mesh, fins, edges = _without_fins(mesh, longest)
     mesh, turned = _wound_alike(mesh, edges)
     shell = shells_of(mesh)
     mesh, flipped = _face_outward(mesh, shell)
@@ -234,8 +233,9 @@ def mend(raw: Mesh) -> Mended:
     )
 
 
-def _without_fins(mesh: Mesh, longest: float) -> tuple[Mesh, int]:
-    """Drop single small triangles that stick out of an edge: open on one side, one too many on another."""
+def _without_fins(mesh: Mesh, longest: float) -> tuple[Mesh, int, Edges]:
+    """Drop single small triangles that stick out of an edge: open on one side, one too many on another. The mesh, how
+    many they were, and its edges."""
     faces, before = mesh.faces, len(mesh.faces)
     small = mesh.face_areas() < (FIN_SHARE * longest) ** 2
     for _ in range(4):  # what stood beside a fin may be the next one
@@ -246,8 +246,9 @@ def _without_fins(mesh: Mesh, longest: float) -> tuple[Mesh, int]:
             break
         faces, small = faces[~fin], small[~fin]
     if len(faces) == before:
-        return mesh, 0
-    return Mesh(*compact(mesh.vertices, faces)), before - len(faces)
+        return mesh, 0, edges
+    mesh = Mesh(*compact(mesh.vertices, faces))
+    return mesh, before - len(faces), edges_of(mesh.faces, len(mesh.vertices))
 
 
 def put_together(pieces: list[Mended]) -> tuple[Mended, NDArray[np.int32]]:

@@ -3,6 +3,7 @@
 from dataclasses import dataclass
 from functools import cached_property
 
+import numba
 import numpy as np
 from numpy.typing import NDArray
 
@@ -10,6 +11,38 @@ from numpy.typing import NDArray
 def summed(index: NDArray, weights: NDArray, count: int) -> NDArray[np.float64]:
     """(count,) float64: the weights summed by index."""
     return np.bincount(index, weights, minlength=count).astype(np.float64, copy=False)
+
+
+@numba.njit(cache=True)
+def _bounds(vertices, faces):
+    """(2, 3) lowest and highest of the vertices that some face uses."""
+    out = np.empty((2, 3), vertices.dtype)
+    out[0], out[1] = vertices[faces[0, 0]], vertices[faces[0, 0]]
+    for f in range(len(faces)):
+        for c in range(3):
+            v = faces[f, c]
+            for k in range(3):
+                out[0, k] = min(out[0, k], vertices[v, k])
+                out[1, k] = max(out[1, k], vertices[v, k])
+    return out
+
+
+@numba.njit(cache=True, parallel=True)
+def _crosses(vertices, faces):
+    """(F, 3) float64, a face's normal, twice its area long."""
+    out = np.empty((len(faces), 3), np.float64)
+    for f in numba.prange(len(faces)):
+        a, b, c = faces[f]
+        u0 = np.float64(vertices[b, 0]) - np.float64(vertices[a, 0])
+        u1 = np.float64(vertices[b, 1]) - np.float64(vertices[a, 1])
+        u2 = np.float64(vertices[b, 2]) - np.float64(vertices[a, 2])
+        v0 = np.float64(vertices[c, 0]) - np.float64(vertices[a, 0])
+        v1 = np.float64(vertices[c, 1]) - np.float64(vertices[a, 1])
+        v2 = np.float64(vertices[c, 2]) - np.float64(vertices[a, 2])
+        out[f, 0] = u1 * v2 - u2 * v1
+        out[f, 1] = u2 * v0 - u0 * v2
+        out[f, 2] = u0 * v1 - u1 * v0
+    return out
 
 
 @dataclass(frozen=True)
@@ -25,10 +58,7 @@ class Mesh:
     @cached_property
     def bounds(self) -> NDArray[np.float32]:
         """(2, 3) lowest and highest corner of the vertices that some face uses."""
-        used = np.zeros(len(self.vertices), np.bool_)
-        used[self.faces.ravel()] = True
-        # column by column: numpy reduces a narrow array along its first axis many times slower
-        return np.array([[pick(self.vertices[used, k]) for k in range(3)] for pick in (np.min, np.max)])
+        return _bounds(self.vertices, self.faces)
 
     def corners(self) -> NDArray[np.float64]:
         """(F, 3, 3) float64 corner points; float64 because areas and volumes are sums over a million terms."""
@@ -36,14 +66,7 @@ class Mesh:
 
     def crosses(self) -> NDArray[np.float64]:
         """(F, 3) float64: a face's normal, twice its area long."""
-        c = self.corners()
-        u, v = c[:, 1] - c[:, 0], c[:, 2] - c[:, 0]
-        out = np.empty_like(u)
-        for k in range(3):  # np.cross makes three times the temporaries
-            i, j = (k + 1) % 3, (k + 2) % 3
-            np.multiply(u[:, i], v[:, j], out=out[:, k])
-            out[:, k] -= u[:, j] * v[:, i]
-        return out
+        return _crosses(self.vertices, self.faces)
 
     def face_areas(self) -> NDArray[np.float64]:
         """(F,) float64, in the square of the file's unit."""

@@ -257,11 +257,13 @@ def _subdivided(
     points, faces = mesh.vertices, mesh.faces
     longest = float(np.ptp(mesh.bounds, axis=0).max()) * 1.8
     limits = spacing * 1.35 * 2.0 ** np.arange(max(0, np.ceil(np.log2(longest / spacing))), -1, -1)
+    edges, length = None, None
     for limit in limits:
         for _ in range(2):
-            edges = edges_of(faces, len(points))
-            a, b = edges.ends.T
-            length = np.linalg.norm(points[a] - points[b], axis=1)
+            if edges is None or length is None:
+                edges = edges_of(faces, len(points))
+                a, b = edges.ends.T
+                length = np.linalg.norm(points[a] - points[b], axis=1)
             long = length > limit
             if not long.any():
                 break
@@ -273,6 +275,7 @@ def _subdivided(
                 if not long.any():
                     return Mesh(points, faces), shell
             points, faces, shell = _split_edges(points, faces, shell, edges, long)
+            edges = None
     return Mesh(points, faces), shell
 
 
