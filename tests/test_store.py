@@ -17,11 +17,12 @@ from alembic.migration import MigrationContext
 from sqlalchemy import select
 
 from dusk_lamp.core.coat.coat import usual_coat
+from dusk_lamp.core.log.entry import Entry
 from dusk_lamp.core.memory import Bounded
 from dusk_lamp.core.paint.mix import only
 from dusk_lamp.core.paint.rack import Paint
 from dusk_lamp.core.plan.stages.undercoat import UndercoatWishes
-from dusk_lamp.store import plans
+from dusk_lamp.store import log, plans
 from dusk_lamp.store.cache import FolderCache, key_of
 from dusk_lamp.store.models import Base, Piece, Sculpt, now
 from dusk_lamp.store.plans import add_sculpt
@@ -254,6 +255,21 @@ def test_photos_are_a_painters_own_and_outlive_the_cache(tmp_path):
     for gone in (name, "../secret", "", "z" * 64):
         with pytest.raises(KeyError):
             store.photo(gone)
+    store.close()
+
+
+def test_a_photo_that_the_log_names_is_never_cleared_away(tmp_path):
+    store = Store(tmp_path)
+    named, loose = store.keep_jpeg(b"painted"), store.keep_jpeg(b"not named")
+    assert store.keep_jpeg(b"painted") == named, "the same twice is one"
+    with store.saving() as session:
+        log.add(session, Entry(at="2026-11-27T20:00:00Z", how="note", title="Photo", photo=named))
+    for own in store.photos.iterdir():
+        os.utime(own, (0, 0))
+    clear_away(store)
+    assert store.photo_path(named).read_bytes() == b"painted" and store.photo_path(loose) is None
+    for strange in ("../dusk-lamp", "", "x" * 64, named.upper()):
+        assert store.photo_path(strange) is None
     store.close()
 
 

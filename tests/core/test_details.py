@@ -22,6 +22,8 @@ from dusk_lamp.core.plan.glow import core_of
 from dusk_lamp.core.plan.metal import metal_school
 from dusk_lamp.core.plan.metal.facet import runs_of
 from dusk_lamp.core.plan.metal.school import Shine
+from dusk_lamp.core.plan.stages import stages
+from dusk_lamp.core.plan.stages.face import FaceWishes
 from dusk_lamp.core.plan.ways import way
 from dusk_lamp.core.plan.ways.way import task_of
 from dusk_lamp.core.sculpt.facets import Facet, facets
@@ -183,3 +185,14 @@ def test_a_glow_that_is_hottest_at_its_end_is_white_at_the_upper_one():
     end, middle = (core_of(site, glow, how) for how in ("end", "middle"))
     assert z[end].min() > np.median(z[own]) and 0.25 < site.areas[end].sum() / site.areas[own].sum() < 0.45
     assert not np.array_equal(end, middle) and core_of(site, glow, "even")[own].all()
+
+
+@pytest.mark.parametrize(("of", "own", "looks"), [("viewer", "ahead", "viewer"), ("at", "ahead", "ahead")])
+def test_where_the_eyes_look_goes_along_unless_it_is_at_a_spot_of_the_other_sculpt(of, own, looks):
+    """A squad looks where its scheme looks; a spot on the scheme's sculpt is none on this one. Warmth goes to the
+    regions that take after the warmed ones, and this sculpt's other regions keep theirs."""
+    scheme = FaceWishes(looks=of, warm=(3,), eyes=True, mouth="open")
+    mine = FaceWishes(left=(0, 0, 1), right=(1, 0, 1), looks=own, warm=(8, 9))
+    found = stages()["face"].carried(scheme, mine, {3: (7, 9)}, 20)
+    assert (found.looks, found.mouth, found.eyes) == (looks, "open", True)
+    assert found.left == mine.left and found.warm == (7, 9, 8)

@@ -6,12 +6,14 @@ from itertools import pairwise, product
 
 import numpy as np
 import pytest
+from hypothesis import given, settings
+from hypothesis import strategies as st
 
 from dusk_lamp.core.coat.coat import usual_coat
 from dusk_lamp.core.errors import SettingError
 from dusk_lamp.core.light.lamp import Lamp
 from dusk_lamp.core.light.rig import Rig
-from dusk_lamp.core.paint.colour import delta_e, lab, xyz
+from dusk_lamp.core.paint.colour import delta_e, lab, reflectance_from_hex, xyz
 from dusk_lamp.core.paint.mix import Mix, only
 from dusk_lamp.core.paint.pigment import mixed
 from dusk_lamp.core.paint.rack import Paint, Rack
@@ -20,11 +22,12 @@ from dusk_lamp.core.plan.context import Context
 from dusk_lamp.core.plan.document import Plan
 from dusk_lamp.core.plan.economy import Budget, economy, front
 from dusk_lamp.core.plan.economy.budget import price
-from dusk_lamp.core.plan.economy.candidates import candidates_of, score, scores
+from dusk_lamp.core.plan.economy.candidates import MOST_POTS, candidates_of, reaching_most, score, scores
 from dusk_lamp.core.plan.economy.choice import choose, minutes_of
 from dusk_lamp.core.plan.economy.groups import Group
 from dusk_lamp.core.plan.economy.options import Option, Region
 from dusk_lamp.core.plan.economy.palette import palette_of, poured
+from dusk_lamp.core.plan.economy.plan import _exchanged
 from dusk_lamp.core.plan.step import steps_of
 from dusk_lamp.core.plan.tools import Tools
 from dusk_lamp.core.sculpt.marking import Marking
@@ -343,3 +346,56 @@ def test_paint_is_thinned_for_the_job_not_for_the_bottle(planned):
         water = coat.settings.water
         assert water == 0.25 if coat.label.endswith("base") else water in (0.33, 1.0)
         assert water < 1 or coat.label.endswith("light")
+
+
+def test_of_a_large_rack_the_pots_near_what_is_wanted_are_looked_at():
+    """Two hundred paints of every hue and value: those that are tried lie nearer to a blue cloak than those that are
+    not."""
+    rng = np.random.default_rng(4)
+    rgb = rng.integers(10, 245, (200, 3))
+    paints = [Paint(f"P{k}", "layer", "#{:02x}{:02x}{:02x}".format(*c), 0.9) for k, c in enumerate(rgb)]
+    blue = lab(xyz(np.stack([reflectance_from_hex(h) for h in ("#23304f", "#3d5a80", "#7c9cc0")])))
+    area = np.full(3, 100.0)
+    group = Group(1, blue, area, area, np.arange(3), np.arange(3), 1.0)
+    found = candidates_of(paints, [group])
+    assert len(found.pots) == MOST_POTS
+    off = {p.name: float(delta_e(p.looks.lab, blue).min()) for p in paints}
+    kept = {p.name for p in found.pots}
+    best = sorted(off, key=off.get)[:20]
+    assert len(kept & set(best)) >= 15
+    assert np.median([off[n] for n in kept]) < 0.6 * np.median([off[n] for n in off if n not in kept])
+
+
+def test_a_better_set_of_pots_is_found_by_exchange_where_the_greedy_one_is_not_the_best():
+    """A set cover (textbook example, from memory): a pot that adds little beside the first is exchanged."""
+    covers = np.array([[1, 1, 1, 1, 0, 0], [1, 1, 1, 0, 0, 0], [0, 0, 0, 1, 1, 1], [0, 1, 0, 0, 1, 0]], np.float32)
+    best_mix = np.zeros((4, 4, 6), np.float32)
+    for k, row in enumerate(covers):
+        best_mix[k, k] = row
+
+    def reached(pots):
+        return float(covers[sorted(pots)].max(axis=0).sum())
+
+    greedy = [0, 2]
+    assert reached(greedy) == 6 and reached({1, 2}) == 6
+    assert _exchanged(best_mix, [0, 3]) in ({0, 2}, {1, 2}) and reached(_exchanged(best_mix, [0, 3])) == 6
+    best_mix[0, 3] = best_mix[3, 0] = 2.0  # mixed with each other those two bring twice as much: nothing is exchanged
+    assert _exchanged(best_mix, [0, 3]) == {0, 3}
+
+
+@settings(max_examples=60, deadline=None)
+@given(st.integers(1, 60), st.integers(1, 12), st.integers(1, 10), st.integers(0, 10**6))
+def test_the_quick_greedy_choice_is_the_plain_one(rows, columns, most, seed):
+    """Against the greedy algorithm as it is written down (Nemhauser, Wolsey and Fisher, 1978)."""
+    gain = np.random.default_rng(seed).integers(0, 9, (rows, columns)).astype(np.float32)
+    best, plain_sum = np.zeros(columns), 0.0
+    for _ in range(min(most, rows)):
+        more = np.maximum(gain, best).sum(axis=1)
+        if more.max() <= best.sum() + 1e-9:
+            break
+        best = np.maximum(best, gain[int(np.argmax(more))])
+        plain_sum = best.sum()
+    quick = gain[reaching_most(gain, most)]
+    # where two add the same, either may be taken, and what follows may differ a little
+    assert float(quick.max(axis=0, initial=0).sum()) >= 0.9 * plain_sum
+    assert len(quick) <= most

@@ -39,6 +39,18 @@ def test_a_film_without_end_is_the_masstone_and_a_film_of_nothing_is_the_ground(
     assert p.film(0, card("#2d5c93")) == pytest.approx(card("#2d5c93"), abs=1e-12)
 
 
+def test_the_skin_is_that_of_saunderson_with_his_constants():
+    """Saunderson (1942), k1 = 0.04 for a film of index 1.5 at the normal, k2 = 0.6 for diffuse light from inside:
+    0.5 measured is 0.46 / 0.66 = 0.69697 inside, and back."""
+    assert below_the_skin(np.array([0.5])) == pytest.approx([0.46 / 0.66], abs=1e-9)
+    assert above_the_skin(np.array([0.46 / 0.66])) == pytest.approx([0.5], abs=1e-9)
+
+
+def test_nothing_painted_is_whiter_than_titanium_white():
+    """The whitest matt titanium white sends back about 96 % (common practice, from memory)."""
+    assert reflectance_from_hex("#ffffff").max() == pytest.approx(0.96) and card("white").max() <= 0.96
+
+
 def test_the_closed_forms_of_kubelka_and_munk():
     """K/S = ½ gives R∞ = 1 + ½ − √(¼ + 1) = 0.381966; without absorption a film over ideal black has R = Sd/(1 + Sd)
     (Kubelka 1948)."""

@@ -172,6 +172,18 @@ def lantern():
     return site, wish, glow_of(site, wish.source), target(site, rig), rig
 
 
+def test_on_what_is_white_already_no_glow_shows(lantern):
+    """A glow adds light; where the lamp has brought a spot to the white of the plan there is nothing lighter to paint
+    (common practice)."""
+    site, wish, glow, _, rig = lantern
+    exposure = Exposure()
+    bright = np.full(len(site), 1.2 * rig.full, np.float32)
+    found = reached(site, wish, glow, bright, exposure, rig.full)
+    assert not (found.band[~glow.own] >= FAR).any()
+    dark = reached(site, wish, glow, 0.1 * bright, exposure, rig.full)
+    assert (dark.band[~glow.own] >= FAR).mean() > 0.02
+
+
 def test_the_source_is_lightest_and_bands_nest(lantern):
     """The source must be the lightest thing there; near lies inside far; dimming the lamp widens what is read."""
     site, wish, glow, grey_, rig = lantern

@@ -4,13 +4,14 @@ import numpy as np
 import pytest
 
 from dusk_lamp.core.errors import SettingError
+from dusk_lamp.core.paint.adding import grown
 from dusk_lamp.core.paint.colour import Colour, colour_of, colour_of_hex, delta_e, encoded, lab, xyz
 from dusk_lamp.core.paint.cost import amount, drops_for, shopping
-from dusk_lamp.core.paint.film import card, masstone
+from dusk_lamp.core.paint.film import card, film, masstone
 from dusk_lamp.core.paint.glaze import USUAL_SKETCH, glaze, thinning_for
 from dusk_lamp.core.paint.hiding import Wish, choose_primer, coats_over, underpaint_for
 from dusk_lamp.core.paint.ladder import customary, ladder, unevenness
-from dusk_lamp.core.paint.mix import EARNS, MOST_PARTS, Mix, compositions, match, only
+from dusk_lamp.core.paint.mix import EARNS, MOST_PARTS, Mix, compositions, match, neat_pot, only
 from dusk_lamp.core.paint.rack import Paint, written
 from dusk_lamp.core.paint.swatch import patch, swatch_of
 from dusk_lamp.core.paint.thin import JOBS, Airbrush, warnings
@@ -276,6 +277,8 @@ def test_thinning_by_job():
         (Airbrush(0.4, 30, 150, 0.5), "primer", 1.5, None),  # CP-5
         (Airbrush(0.2, 20, 150, 0.5), "primer", 1.5, "0.4 mm"),
         (Airbrush(0.3, 25, 80, 4), "layer", 9, "spider"),  # CP-8
+        (Airbrush(0.3, 30, 45, 2.4), "layer", 4, "spider legs"),  # CP-8: nearer than 5 cm
+        (Airbrush(0.3, 25, 60, 2.4), "layer", 4, None),
         (Airbrush(0.2, 10, 150, 1), "layer", 5, "speckle"),  # CP-7
         (Airbrush(0.2, 20, 200, 1), "layer", 5, "speckle"),  # CP-7: the fine nozzle goes further off
         (Airbrush(0.3, 18, 60, 1), "layer", 9, "25 psi"),  # CP-7: white
@@ -288,6 +291,50 @@ def test_thinning_by_job():
 def test_the_airbrush_warns_as_real_ones_misbehave(set_to, kind, value, words):
     said = warnings(set_to, kind, value)
     assert not said if words is None else any(words in s for s in said), said
+
+
+def test_further_coats_hide_more_as_one_film_of_all_of_them():
+    """Coats on coats are one film of their thickness (Kubelka 1948): contrast ratio of n coats of a poor hider."""
+    yellow = only(RACK.find("Lamp Yellow"))
+    found = coats_over(yellow, card("black"))
+    assert found.coats is None or found.coats > 1
+    n = found.coats or 12
+    K, S = yellow.pigment.K, yellow.pigment.S
+    black, white = (xyz(film(K, S, n * yellow.coat_um, card(c)))[1] for c in ("black", "white"))
+    assert found.contrast_ratio == pytest.approx(black / white, abs=1e-6)
+
+
+@pytest.mark.parametrize(
+    ("there", "own", "wants"),
+    [
+        ({"Soot": 1, "Gull": 1}, {"Soot": 1, "Gull": 2}, 4),
+        ({"Soot": 2, "Gull": 1}, {"Soot": 1, "Gull": 2}, 9),
+        ({"Soot": 3}, {"Soot": 3, "Chalk": 2}, 10),
+        ({"Soot": 1, "Gull": 2}, {"Soot": 1, "Gull": 3}, 7),
+    ],
+)
+def test_a_mix_grows_by_whole_drops_into_exactly_what_is_wanted(there, own, wants):
+    """CP-21, common practice: counted in drops."""
+    taken, added = grown(there, own, wants)
+    share = taken / sum(there.values())
+    after = {n: there.get(n, 0) * share + added.get(n, 0) for n in own}
+    assert all(n >= 1 and n == int(n) for n in added.values()) and sum(after.values()) >= wants
+    whole = sum(after.values()) / sum(own.values())
+    assert {n: c / whole for n, c in after.items()} == pytest.approx(own)
+
+
+def test_what_cannot_grow_is_mixed_anew():
+    assert grown({"Soot": 1, "Gull": 1}, {"Soot": 1, "Chalk": 1}, 4) is None
+    assert grown({"Soot": 1, "Gull": 1}, {"Soot": 1, "Gull": 1}, 4) is None
+
+
+def test_the_nearest_pot_for_a_colour_is_told_with_how_far_it_is():
+    """CIEDE2000; of bases and layers only."""
+    pot, off = neat_pot("#1c1b1d", RACK)
+    every = [p for p in RACK if p.kind in ("base", "layer")]
+    offs = [float(delta_e(p.looks.lab, colour_of_hex("#1c1b1d").lab)) for p in every]
+    assert pot is every[int(np.argmin(offs))] and off == pytest.approx(min(offs), abs=1e-6)
+    assert neat_pot("#1c1b1d", [p for p in RACK if p.kind == "wash"]) is None
 
 
 def test_pressure_is_told_in_both_units_and_nonsense_refused():

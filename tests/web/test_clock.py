@@ -7,6 +7,7 @@ from datetime import UTC, datetime
 
 import icalendar
 import pytest
+from PIL import Image
 
 from dusk_lamp.store import log
 from dusk_lamp.store.models import LogEntry, now
@@ -229,6 +230,24 @@ def test_own_pace_is_used_only_when_the_painter_says_so(planned, with_a_plan, ap
     planned.post("/log/learn", {"what": "forget-pace"})
     assert planned.page(f"{URL}/sheet").find(class_="sheet-head").text == before
     planned.post("/log/learn", {"what": "everything"}, code=400)
+
+
+def test_a_photo_is_put_to_an_entry_and_shown_on_the_finished_page(planned, with_a_plan):
+    """Smaller, and without the place it was taken at."""
+    planned.post("/log", {"note": "the cloak is done", "sculpt": "1"})
+    entry = planned.page("/log?sculpt=1").select_one(".log-row")["id"].removeprefix("entry-")
+    out, exif = io.BytesIO(), Image.Exif()
+    exif.get_ifd(0x8825)[1] = "N"
+    Image.new("RGB", (2400, 1800), "#345").save(out, "JPEG", exif=exif)
+    sent = {"photo": (io.BytesIO(out.getvalue()), "cloak.jpg")}
+    headers = {"X-CSRFToken": planned.token(), "HX-Request": "true"}
+    answer = planned.client.post(f"/log/{entry}/photo", data=sent, headers=headers)
+    assert answer.status_code == 200 and "log-photo" in answer.text
+    shown = planned.page(f"{URL}/finished").select(".finished-photos img")
+    kept = Image.open(io.BytesIO(planned.client.get(shown[0]["src"]).data))
+    assert len(shown) == 1 and max(kept.size) == 1400 and not kept.getexif().get_ifd(0x8825)
+    refused = planned.client.post(f"/log/{entry}/photo", data={}, headers=headers | {"X-Requested-With": "fetch"})
+    assert refused.status_code == 400 and "no photo came along" in refused.text
 
 
 def test_ten_thousand_entries_are_searched_by_the_database(app):

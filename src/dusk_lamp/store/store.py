@@ -16,13 +16,13 @@ from sqlalchemy.orm import Session, sessionmaker
 
 from ..settings import Settings
 from .cache import Cache, FolderCache
-from .models import USUAL, Job, Sculpt, now
+from .models import USUAL, Job, LogEntry, Sculpt, now
 from .upgrade import DATABASE, DatabaseError, upgrade
 
 PIECE_BYTES = 1 << 20
 UNDO_DAYS = 30  # how long a deleted sculpt can be put back
 STEADY_DAYS = 7  # after a longer silence the clock is not believed until the next start
-PHOTO_HOURS = 48  # how long a photo of a swatch is kept after it was last looked at
+PHOTO_HOURS = 48  # how long a photo that the log does not name is kept after it was last looked at
 SHORTEST_SECRET = 32  # letters
 BUSY_S = 30  # how long a save waits for another one
 
@@ -101,8 +101,25 @@ class Store:
         (self.photos / f"{name}.png").write_bytes(picture)
         return name
 
+    def keep_jpeg(self, picture: bytes) -> str:
+        """Keep a JPEG of a painted model, for as long as the log names it; its sha."""
+        sha = hashlib.sha256(picture).hexdigest()
+        path = self.photos / f"{sha}.jpg"
+        if not path.exists():
+            part = path.with_suffix(f".{secrets.token_hex(6)}.part")
+            with open(os.open(part, os.O_WRONLY | os.O_CREAT | os.O_TRUNC, 0o600), "wb") as f:
+                f.write(picture)
+            part.replace(path)
+        os.utime(path)
+        return sha
+
+    def photo_path(self, sha: str) -> Path | None:
+        """Where a photo of a painted model lies; None where there is none of that sha, whatever it is."""
+        path = self.photos / f"{sha}.jpg"
+        return path if len(sha) == 64 and sha.isascii() and sha.isalnum() and path.exists() else None
+
     def photo(self, name: str) -> bytes:
-        """A photo by its name.
+        """A photo of a swatch by its name.
 
         Raises:
             KeyError: there is none of that name, or no more.
@@ -155,12 +172,14 @@ def clear_away(store: Store, unneeded_for_s: float = 0.0) -> int:
         session.flush()
         kept = session.scalars(select(Sculpt)).all()
         needed = {file["sha"] for sculpt in kept for file in (*sculpt.files, *sculpt.former_files)}
+        named = {sha for sha in session.scalars(select(LogEntry.entry["photo"].as_string()).distinct()) if sha}
     for path in store.uploads.iterdir():
         # one that has just come may not have its sculpt yet
         if path.name.split(".")[0] not in needed and path.stat().st_mtime <= time.time() - unneeded_for_s:
             path.unlink(missing_ok=True)
     for path in store.photos.iterdir():
-        if path.stat().st_mtime < time.time() - 3600 * PHOTO_HOURS:
+        # what the log names stays with it; a swatch is looked at while its paint is entered
+        if path.stem not in named and path.stat().st_mtime < time.time() - 3600 * PHOTO_HOURS:
             path.unlink(missing_ok=True)
     if isinstance(store.cache, FolderCache):
         store.cache.trim(store.settings.cache_limit_gb * 10**9)

@@ -1,22 +1,18 @@
 """The check: a photo of the painted model beside its plan: matched points, a verdict, mends taken into the plan."""
 
-import hashlib
-import io
 import json
-import os
 from dataclasses import replace
 from typing import Any
 
 import numpy as np
 from flask import Blueprint, Response, abort, jsonify, render_template, request, url_for
-from PIL import Image
 from sqlalchemy.orm import Session
 
 from ..core.check.align import aligned
 from ..core.check.booth import trial_photo
 from ..core.check.lamp_photo import lamp_of
 from ..core.check.outline import proposed_pose
-from ..core.check.photo import Photo, read_photo
+from ..core.check.photo import Photo, jpeg_of, read_photo
 from ..core.check.pose import LEAST_POINTS, points_from, pose_of
 from ..core.check.whole import Checked, checked_photo, map_picture, predicted_picture
 from ..core.coat.coat import coat_from
@@ -32,16 +28,17 @@ from ..core.view.raster import Snapshot, smoothed, snapshot
 from ..store import log, progress
 from ..store.cache import key_of
 from ..store.models import now
+from . import photos
 from .background import Say, in_background, not_yet
 from .editing import Edit, Opened, change
 from .limits import number_of
+from .photos import sent_photo
 from .responses import picture
 from .sheets import PlanSheet, camera_of, sheet_of, still_working
 from .stages import string_of
 from .workshop import asked, the_sculpt, workshop
 
 blueprint = Blueprint("check", __name__)
-MOST_BYTES = 40_000_000
 SCULPT_SIZE = (520, 640)
 SIDES = ("display", *VIEWS)
 CHECK = 1  # version of what is kept of a check
@@ -59,7 +56,7 @@ def check(sculpt_id: int) -> Any:
         keys = progress.keys_of(plan.coats)
         ends = progress.state_of(session, sculpt, keys).ends
         done = sum(k in ends for k in keys)
-        photos = [(row, log.entry_in(row)) for row in log.search(session, PHOTO, sculpt_id, 12)[0]]
+        taken = [(row, log.entry_in(row)) for row in log.search(session, PHOTO, sculpt_id, 12)[0]]
         return render_template(
             "check.html",
             sculpt=sculpt,
@@ -67,7 +64,7 @@ def check(sculpt_id: int) -> Any:
             steps=plan.steps,
             done=done or len(plan.steps),
             sides=SIDES,
-            photos=[(row, own) for row, own in photos if own.photo],
+            photos=[(row, own) for row, own in taken if own.photo],
             turn=sculpt.plan_id,
             least=LEAST_POINTS,
             size=SCULPT_SIZE,
@@ -77,13 +74,7 @@ def check(sculpt_id: int) -> Any:
 @blueprint.post("/sculpts/<int:sculpt_id>/check/photo")
 def bring(sculpt_id: int) -> Response:
     """Take in a photo: smaller, without places and names; it is written down in the log."""
-    file = request.files.get("photo")
-    content = file.read(MOST_BYTES + 1) if file else b""
-    if not content:
-        raise SettingError("no photo came along; choose one")
-    if len(content) > MOST_BYTES:
-        raise SettingError("the photo has more than 40 MB; make it smaller")
-    return _kept(sculpt_id, read_photo(content))
+    return _written_down(sculpt_id, sent_photo())
 
 
 @blueprint.post("/sculpts/<int:sculpt_id>/check/simulated")
@@ -97,37 +88,17 @@ def simulated(sculpt_id: int) -> Response:
     coats = plan.coats[: _step(plan, "" if step is None else str(step))]
     bare = simulation.reflectance([c for c in plan.coats if c.stage == "undercoat"])
     content = trial_photo(site, plan.context.view, simulation.reflectance(coats), bare)
-    return _kept(sculpt_id, read_photo(content))
+    return _written_down(sculpt_id, read_photo(content))
 
 
-def _kept(sculpt_id: int, photo: Photo) -> Response:
-    out = io.BytesIO()
-    exif = Image.Exif()
-    if photo.lens:
-        exif.get_ifd(0x8769)[0xA405] = round(36 * photo.lens)
-    Image.fromarray(photo.levels).save(out, "JPEG", quality=94, subsampling=0, exif=exif)
-    sha = hashlib.sha256(out.getvalue()).hexdigest()
-    path = workshop().store.photos / f"{sha}.jpg"
-    if not path.exists():
-        part = path.with_suffix(".part")
-        with open(os.open(part, os.O_WRONLY | os.O_CREAT | os.O_TRUNC, 0o600), "wb") as f:
-            f.write(out.getvalue())
-        part.replace(path)
+def _written_down(sculpt_id: int, photo: Photo) -> Response:
+    sha = workshop().store.keep_jpeg(jpeg_of(photo))
     with workshop().store.saving() as session:
         sculpt = the_sculpt(session, sculpt_id)
         at = f"{now().isoformat(timespec='seconds')}Z"
         log.add(session, Entry(at=at, how="note", model=sculpt.name, title=PHOTO, photo=sha), sculpt)
     width, height = photo.size
-    return jsonify(photo=sha, width=width, height=height, url=url_for(".photo", sha=sha))
-
-
-@blueprint.get("/photos/<sha>.jpg")
-def photo(sha: str) -> Response:
-    """A photo that is kept."""
-    path = workshop().store.photos / f"{sha}.jpg"
-    if len(sha) != 64 or not sha.isalnum() or not path.exists():
-        abort(404)
-    return Response(path.read_bytes(), mimetype="image/jpeg", headers={"Cache-Control": "private, max-age=86400"})
+    return jsonify(photo=sha, width=width, height=height, url=url_for("photos.photo", sha=sha))
 
 
 def _sculpt_shot(own: Any, plan: PlanSheet, view: str) -> Snapshot:
@@ -177,18 +148,6 @@ def spot(sculpt_id: int) -> Response:
     return jsonify(sculpt=[round(float(n), 4) for n in place])
 
 
-def _read(sha: str) -> Photo:
-    """A photo that is kept.
-
-    Raises:
-        SettingError: it is not there any more.
-    """
-    path = workshop().store.photos / f"{sha}.jpg"
-    if len(sha) != 64 or not sha.isalnum() or not path.exists():
-        raise SettingError("this photo is not there any more; bring it again")
-    return read_photo(path.read_bytes())
-
-
 @blueprint.post("/sculpts/<int:sculpt_id>/check/pose")
 def pose(sculpt_id: int) -> Response | tuple[Response, int]:
     """The pose that fits the model's outline in a photo (photo, step): spots that are matched by it, and the
@@ -202,7 +161,7 @@ def pose(sculpt_id: int) -> Response | tuple[Response, int]:
 
     def work(say: Say) -> None:
         say("Looking for the look that fits the outline", 0.1)
-        own = _read(sha)
+        own = photos.kept(sha)
         with workshop().store.session() as session:
             _, plan = sheet_of(session, the_sculpt(session, sculpt_id))
         coats = plan.coats[: _step(plan, "" if step is None else str(step))]
@@ -244,7 +203,7 @@ def lamp(sculpt_id: int) -> Response | tuple[Response, int]:
 
     def work(say: Say) -> None:
         say("Trying the lamp all round", 0.2)
-        own = _read(sha)
+        own = photos.kept(sha)
         with workshop().store.session() as session:
             _, plan = sheet_of(session, the_sculpt(session, sculpt_id))
         seen = plan.context.simulation.reflectance(plan.coats[: _step(plan, "" if step is None else str(step))])
@@ -294,7 +253,7 @@ def found(sculpt_id: int) -> Response | tuple[Response, int]:
 
 
 def _work_out(key: str, plan: PlanSheet, sha: str, points: list[Any], count: int, grey: Any) -> None:
-    own = _read(sha)
+    own = photos.kept(sha)
     coats, site = plan.coats[:count], plan.site
     card = None if grey is None else (float(grey[0]), float(grey[1]))
     done = checked_photo(site, plan.context.simulation, coats, own, points_from(points), card, plan.coats)

@@ -7,6 +7,7 @@ from flask import Blueprint, Response, jsonify, redirect, render_template, reque
 from sqlalchemy.orm import Session
 from werkzeug.wrappers import Response as AnyResponse
 
+from ..core.check.photo import jpeg_of
 from ..core.coat.technique import techniques
 from ..core.errors import SettingError
 from ..core.log.entry import Entry
@@ -18,6 +19,7 @@ from ..store import log as kept
 from ..store import painters, paints
 from ..store.models import now
 from .limits import number_of
+from .photos import sent_photo
 from .responses import download
 from .workshop import asked, the_sculpt, wants_json, workshop
 
@@ -98,6 +100,16 @@ def change(entry_id: int) -> str | Response:
         if wants_json() and "HX-Request" not in request.headers:
             return jsonify(plain(own))
         return render_template("_log_row.html", row=row, own=own, titles=_titles(), opened=True)
+
+
+@blueprint.post("/log/<int:entry_id>/photo")
+def photograph(entry_id: int) -> str:
+    """Put a photo to an entry."""
+    sha = workshop().store.keep_jpeg(jpeg_of(sent_photo()))
+    with workshop().store.saving() as session:
+        row = kept.change(session, entry_id, {"photo": sha})
+        session.flush()
+        return render_template("_log_row.html", row=row, own=kept.entry_in(row), titles=_titles(), opened=True)
 
 
 def _from_form() -> dict[str, Any]:
@@ -228,4 +240,5 @@ def finished(sculpt_id: int) -> str:
             mixes=own_paints,
             used=used,
             notes=notes,
+            photos=[e for e in entries if e.photo],
         )

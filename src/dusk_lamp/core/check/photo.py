@@ -96,6 +96,16 @@ def read_photo(content: bytes) -> Photo:
     return Photo(linear(levels / 255.0).astype(np.float32), levels, whole / max(picture.size), lens)
 
 
+def jpeg_of(photo: Photo) -> bytes:
+    """A photo as a JPEG that says nothing but what lens it was taken with: no place, no name, no time."""
+    out = io.BytesIO()
+    exif = Image.Exif()
+    if photo.lens:
+        exif.get_ifd(ExifTags.IFD.Exif)[ExifTags.Base.FocalLengthIn35mmFilm] = round(36 * photo.lens)
+    Image.fromarray(photo.levels).save(out, "JPEG", quality=94, subsampling=0, exif=exif)
+    return out.getvalue()
+
+
 def _lens(opened: Image.Image) -> float | None:
     """The focal length that a camera wrote down, for full frame, in longer sides of the picture."""
     try:
