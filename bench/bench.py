@@ -1,5 +1,5 @@
-"""Speed and memory of the work a painter waits for. `bin/bench` runs it; `bin/bench import light regions growth
-browser` a part; also paint, undercoat, colour, glow, metal."""
+"""Speed and memory of the work a painter waits for. `bin/bench` runs it; `bin/bench import light` some parts, which
+`bin/bench --help` names."""
 
 import argparse
 import lzma
@@ -502,6 +502,106 @@ def bench_metal(_folder: Path) -> None:
         row(name, f"{median(lambda own=own: own.film(site, own.Settings())):.2f} s", "≤ 1 s")
 
 
+def bench_day(folder: Path) -> None:
+    """The day's clock, a squad, the log."""
+    import contextlib
+    import io
+    import json
+
+    from dusk_lamp.cli import main as command
+    from dusk_lamp.cli.plan import context_of
+    from dusk_lamp.core.log.entry import Entry
+    from dusk_lamp.core.plan.care import nth_share
+    from dusk_lamp.core.plan.document import read_plan
+    from dusk_lamp.core.plan.run import run
+    from dusk_lamp.core.schedule.before import before_each
+    from dusk_lamp.core.schedule.day import Day, clock_of
+    from dusk_lamp.core.schedule.jobs import jobs_of
+    from dusk_lamp.core.schedule.worth import worths_of
+    from dusk_lamp.core.squad.work import keys_of
+    from dusk_lamp.store import log
+    from dusk_lamp.store.store import Store
+
+    head("The day: clock, squad, log")
+    plans = folder / "plans"
+    with contextlib.redirect_stdout(io.StringIO()), contextlib.redirect_stderr(io.StringIO()):
+        command(["demo", "--plans", str(plans)])
+    files_ = sorted(p.name for p in plans.glob("*eed*unner*.json"))
+    squad = {"squad": 1, "name": "Ten", "scheme": files_[0], "models": [{"file": f, "count": 2} for f in files_]}
+    (plans / "squad.json").write_text(json.dumps(squad))
+    start = time.perf_counter()
+    with contextlib.redirect_stdout(io.StringIO()), contextlib.redirect_stderr(io.StringIO()):
+        command(["squad", str(plans / "squad.json"), "-o", str(folder / "ten"), "--json"])
+    took = time.perf_counter() - start
+    row("ten runners on five sculpts carried over, laying them out included", f"{took:.0f} s", "≤ 60 s")
+
+    plan = read_plan((plans / files_[0]).read_bytes())
+    done = run(context_of(plan, plans, argparse.Namespace(json=True)))
+    worths = worths_of(done.context, done.coats)
+    worth = {s.number: w for s, w in zip(done.steps, worths, strict=True) if w is not None}
+    before = before_each(done.context.site, done.coats, done.films)
+    jobs = jobs_of(done.steps, before, worth, done.context.tools.room, keys_of(done.steps))
+    day = Day((tuple(jobs),) * 10, (), None, {}, ((0.0,) * len(jobs),) * 10, nth_share)
+    for words, seconds, target in (
+        ("looking for a better order", 4.0, "≤ 5 s"),
+        ("at the bench, replanned", 0.8, "≤ 2 s"),
+    ):
+        start = time.perf_counter()
+        found = clock_of(day, seconds)
+        took = time.perf_counter() - start
+        gap = f"{found.schedule.gap:.1%} over the bound"
+        row(f"ten models of {len(jobs)} steps, {words}", f"{took:.1f} s", target, gap)
+
+    store = Store(folder / "log")
+    with store.saving() as session:
+        for k in range(10_000):
+            at = f"2026-{1 + k % 12:02d}-{1 + k % 28:02d}T20:00:00Z"
+            log.add(session, Entry(at=at, how="done", model=f"Model {k % 90}", title=f"Cloak: layer {k % 7}"))
+    with store.session() as session:
+        took = median(lambda: log.search(session, "model 47 layer", None, 40))
+    store.close()
+    row("a log of 10,000 entries searched", f"{1000 * took:.0f} ms", "≤ 100 ms")
+
+
+def bench_check(_folder: Path) -> None:
+    """A photo against its plan."""
+    from dusk_lamp.core.check.align import aligned
+    from dusk_lamp.core.check.booth import Booth, photograph
+    from dusk_lamp.core.check.compare import compared
+    from dusk_lamp.core.check.outline import proposed_pose
+    from dusk_lamp.core.check.photo import read_photo
+    from dusk_lamp.core.check.pinhole import Pinhole
+    from dusk_lamp.core.check.pose import pose_of
+    from dusk_lamp.core.paint.colour import reflectance_from_hex
+
+    site = warden_site(120_000)
+    head(f"Check of a photo of 1600 × 1200, {len(site):,} samples of the wick-warden")
+    points = site.surface.points
+    middle = (points.max(axis=0) + points.min(axis=0)) / 2
+    camera = Pinhole.looking_at(middle, 15, 12, 3.3 * site.surface.size, 60, (1600, 1200))
+    seen = np.tile(reflectance_from_hex("#8a7a68").astype(np.float32), (len(site), 1))
+    seen *= (0.6 + 0.4 * np.clip(site.surface.normals[:, 2:], -1, 1)).astype(np.float32)
+    photo = read_photo(photograph(site, seen, camera, Booth())[0])
+    first = proposed_pose(site, seen, photo)
+    places = points[::200].astype(float)
+    true = camera.sized(*photo.size).project(places)[0]
+
+    def off(own):
+        missed = np.linalg.norm(own.sized(*photo.size).project(places)[0] - true, axis=1)
+        return f"{100 * np.median(missed) / np.ptp(true[:, 1]):.2f} % of its height off"
+
+    took = median(lambda: proposed_pose(site, seen, photo), 1)
+    row("the pose by the outline, all round", f"{took:.1f} s", "≤ 5 s", off(first.camera))
+    size = (round(photo.size[0] * photo.times), round(photo.size[1] * photo.times))
+    took = median(lambda: pose_of(first.photo, first.sculpt, size))
+    row("the pose by eight matched spots", f"{took:.2f} s", "≤ 1 s")
+    laid = aligned(site, seen, photo, first.camera)
+    row(
+        "laid over the photo", f"{median(lambda: aligned(site, seen, photo, first.camera)):.2f} s", "≤ 1 s", off(laid)
+    )
+    row("compared, light and all", f"{median(lambda: compared(site, seen, photo, laid)):.2f} s", "≤ 2 s")
+
+
 def bench_growth(folder: Path) -> None:
     head("Growth: from file to first lit picture")
     before = None
@@ -615,6 +715,8 @@ def main() -> None:
         "glow": bench_glow,
         "economy": bench_economy,
         "metal": bench_metal,
+        "day": bench_day,
+        "check": bench_check,
         "growth": bench_growth,
         "browser": bench_browser,
     }
