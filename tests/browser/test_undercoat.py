@@ -51,9 +51,10 @@ def test_at_the_bench_steps_turn_by_key_and_finger_and_outlive_a_reload(chromium
     page.wait_for_url("**/colour")
     page.get_by_role("link", name="Paint it").first.click()
     count = page.locator("article:not([hidden]) .count")
-    until(lambda: count.inner_text() == "Step 1 of 5", page, 60)
+    until(lambda: count.inner_text().startswith("Step 1 of "), page, 60)
+    steps = count.inner_text().split()[-1]  # as many passes as the fit has found
     page.keyboard.press("Space")
-    until(lambda: count.inner_text() == "Step 2 of 5", page)
+    until(lambda: count.inner_text() == f"Step 2 of {steps}", page)
     until(lambda: page.locator("#drying").is_visible(), page)
     page.keyboard.press("t")
     until(lambda: page.locator("#count.go").count() == 1, page, 10)
@@ -66,7 +67,7 @@ def test_at_the_bench_steps_turn_by_key_and_finger_and_outlive_a_reload(chromium
     until(lambda: "Step 3" in count.inner_text(), page)
     assert page.locator("#beads .done").count() == 1 and page.locator("#drying-left").inner_text()[:2] == left[:2]
     page.keyboard.press("ArrowLeft")
-    until(lambda: count.inner_text() == "Step 2 of 5: skipped", page)
+    until(lambda: count.inner_text() == f"Step 2 of {steps}: skipped", page)
     address, cookies = page.url, page.context.cookies()
     touched = chromium.new_context(viewport={"width": 390, "height": 844}, has_touch=True, is_mobile=True)
     touched.add_cookies(cookies)
