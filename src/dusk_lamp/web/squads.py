@@ -13,6 +13,7 @@ from ..core.plan.care import nth_share
 from ..core.schedule.day import Clock, Day, clock_of
 from ..core.schedule.jobs import Job
 from ..core.squad.matching import matched
+from ..core.squad.work import shared_of
 from ..core.units import minutes_words
 from ..days import calendar_file
 from ..store import painters, paints, plans, squads
@@ -223,20 +224,11 @@ def paint(squad_id: int) -> Response | tuple[Response, int]:
     ]
     minutes = sum(sum(nth_share(k + 1) for k in range(m.count)) * f.minutes for m, _, f in models)
     pots = [{"name": n, "ml": round(amount, 2)} for n, amount in sorted(single.items(), key=lambda p: -p[1])]
-    shared = _shared([f for _, _, f in models])
+    shared = round(shared_of([[j.key for j in f.jobs if j.step] for _, _, f in models]), 3)
     pictures = [
         url_for("sheet.picture", sculpt_id=s.id, which="finished", view="display", v=s.plan_id) for _, s, _ in models
     ]
     return jsonify(rows=rows, pots=pots, buy=buy, time=minutes_words(minutes), shared=shared, pictures=pictures)
-
-
-def _shared(facts: list[Facts]) -> float:
-    """The share of steps that another model of the squad has too."""
-    keys = [{j.key for j in f.jobs if j.step} for f in facts]
-    several = [(k, n) for n, own in enumerate(keys) for k in own]
-    if len(facts) < 2 or not several:
-        return 1.0
-    return round(sum(any(k in o for m, o in enumerate(keys) if m != n) for k, n in several) / len(several), 3)
 
 
 @blueprint.get("/squads/<int:squad_id>/clock")

@@ -1,5 +1,6 @@
 """A squad worked out: every model with the scheme's plan on it, the steps they share, and what they take together."""
 
+from collections import Counter
 from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass, replace
 from functools import cached_property
@@ -60,14 +61,16 @@ class Together:
     @property
     def shared(self) -> float:
         """The share of steps that at least one other model has too; 1 for one model alone."""
-        by_key: dict[str, set[int]] = {}
-        for n, model in enumerate(self.models):
-            for key in model.keys:
-                by_key.setdefault(key, set()).add(n)
-        several = [key for m in self.models for key in m.keys]
-        if len(self.models) < 2 or not several:
-            return 1.0
-        return sum(len(by_key[k]) > 1 for k in several) / len(several)
+        return shared_of([m.keys for m in self.models])
+
+
+def shared_of(keys: Sequence[Sequence[str]]) -> float:
+    """The share of steps, by each model's keys, that at least one other model has too; 1 for one model alone."""
+    wearers = Counter(key for own in keys for key in set(own))
+    several = [key for own in keys for key in own]
+    if len(keys) < 2 or not several:
+        return 1.0
+    return sum(wearers[key] > 1 for key in several) / len(several)
 
 
 def keys_of(steps: Sequence[Step], names: Mapping[str, str] | None = None) -> list[str]:
