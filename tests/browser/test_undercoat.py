@@ -104,3 +104,26 @@ def test_a_step_is_pinned_on_the_clock_and_somebody_rings(page, bench_url):  # n
     until(lambda: page.locator("#pause").inner_text() == "Go on", page)
     page.locator("#pause").click()
     until(lambda: page.locator("#pause").inner_text() == "Pause", page)
+
+
+def test_a_photo_is_laid_over_by_its_outline_and_checked_without_a_click(page, bench_url):  # noqa: F811
+    page.goto(bench_url.replace("/light", "/check"))
+    page.click("#simulated")
+    page.locator("#proposed:not([hidden])").wait_for()
+    assert page.locator("#over").is_visible() and page.locator('[data-show="over"]').is_visible()
+    page.click("#go")
+    page.locator("#verdict:not([hidden])").wait_for()
+    assert page.locator("#verdict-words").inner_text() and page.locator('[data-show="map"]').is_visible()
+    page.click("#by-hand")
+    assert page.locator("#go").is_disabled() and page.locator("#proposed").is_hidden(), "own spots come first"
+
+
+def test_what_a_brush_does_not_get_at_is_hatched_on_the_model(page, bench_url):  # noqa: F811
+    open_bench(page, bench_url.replace("/light", "/parts"))
+    page.locator("#reach-part summary").click()
+    before = pixels(page)
+    page.click("#reach-look")
+    page.locator("#reach-off:not([hidden])").wait_for()
+    assert page.locator("#reach-words").inner_text() and np.abs(pixels(page) - before).max() > 40
+    page.click("#reach-off")
+    assert np.abs(pixels(page) - before).max() < 40 and page.locator("#reach-key").is_hidden()
