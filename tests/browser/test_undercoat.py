@@ -106,7 +106,12 @@ def test_a_step_is_pinned_on_the_clock_and_somebody_rings(page, bench_url):  # n
     until(lambda: page.locator("#pause").inner_text() == "Pause", page)
 
 
-def test_a_photo_is_laid_over_by_its_outline_and_checked_without_a_click(page, bench_url):  # noqa: F811
+def test_a_photo_is_laid_over_by_its_outline_and_checked_without_a_click(page, server, bench_url):  # noqa: F811
+    with_a_rack(page, server)
+    open_bench(page, bench_url.replace("/light", "/undercoat"))
+    until(lambda: page.locator("#undercoat-note").get_attribute("data-looked") is not None, page, 60)
+    page.locator('[data-panel="undercoat"] form[method] .button').click()
+    page.wait_for_url("**/colour")
     page.goto(bench_url.replace("/light", "/check"))
     page.click("#simulated")
     page.locator("#proposed:not([hidden])").wait_for()
@@ -114,6 +119,17 @@ def test_a_photo_is_laid_over_by_its_outline_and_checked_without_a_click(page, b
     page.click("#go")
     page.locator("#verdict:not([hidden])").wait_for()
     assert page.locator("#verdict-words").inner_text() and page.locator('[data-show="map"]').is_visible()
+    for side in ("front", "display"):  # looking from another side asks for nothing more than its picture
+        page.click(f'[data-side="{side}"]')
+    page.locator("#lamp-part summary").click()
+    taken = []
+    page.on("response", lambda r: taken.append(r.status) if r.url.endswith("/check/take") else None)
+    page.click("#lamp")
+    page.locator("#lamp-take:not([hidden])").wait_for()
+    assert "give or take" in page.locator("#lamp-words").inner_text()
+    page.click("#lamp-take")
+    until(lambda: page.locator("#lamp-take").inner_text() == "The plan has this lamp", page)
+    assert taken == [200], "it is taken once"
     page.click("#by-hand")
     assert page.locator("#go").is_disabled() and page.locator("#proposed").is_hidden(), "own spots come first"
 

@@ -157,15 +157,14 @@ def _points(site: Any, camera: Any, count: int, hand: float, rng: Any) -> list[d
     import numpy as np
 
     from ..core.check.perspective import seen_by
+    from ..core.directions import far_apart
 
     shot = seen_by(site.surface, camera, 320, round(320 * camera.height / camera.width))
     spots = np.unique(shot.corners[shot.seen][:, 0])
     if not len(spots) or count < 1:
         return []
     places = site.surface.points[rng.choice(spots, min(400, len(spots)), replace=False)].astype(float)
-    chosen = [int(np.argmax(places[:, 2]))]
-    while len(chosen) < min(count, len(places)):
-        chosen.append(int(np.argmax(np.linalg.norm(places[:, None] - places[chosen][None], axis=2).min(axis=1))))
+    chosen = far_apart(places, count, int(np.argmax(places[:, 2])))
     pixels = camera.project(places[chosen])[0] + rng.normal(0, hand, (len(chosen), 2))
     return [
         {"photo": [round(float(n), 2) for n in px], "sculpt": [round(float(n), 4) for n in place]}
@@ -241,26 +240,14 @@ def _check(args: argparse.Namespace) -> None:
 
 
 def _lamp_of(args: argparse.Namespace) -> None:
-    from ..core.check.align import aligned
-    from ..core.check.lamp_photo import lamp_of
     from ..core.check.photo import read_photo
-    from ..core.check.pose import pose_of
-    from ..core.paint.colour import xyz
+    from ..core.check.whole import lamp_in_photo
 
     photo = read_photo(args.photo.read_bytes())
     done, coats = _painted(args)
-    site = done.context.site
     seen = done.context.simulation.reflectance(coats)
     points = _matched(args, done.context, coats, photo)
-    width, height = photo.size
-    whole = (round(width * photo.times), round(height * photo.times))
-    camera = aligned(
-        site,
-        seen,
-        photo,
-        pose_of(points[0], points[1], whole, photo.lens and photo.lens * max(whole)).camera.sized(width, height),
-    )
-    found = lamp_of(site, xyz(seen)[:, 1], photo, camera)
+    found = lamp_in_photo(done.context.site, seen, photo, points)
     report = {
         "azimuth": found.lamp.azimuth,
         "elevation": found.lamp.elevation,

@@ -97,6 +97,16 @@ def fibonacci_sphere(count: int) -> NDArray[np.float32]:
     return np.stack([r * np.cos(turn), r * np.sin(turn), z], axis=1).astype(np.float32)
 
 
+def far_apart(places: NDArray, count: int, first: int = 0) -> list[int]:
+    """The numbers of so many places (P, D), each the one furthest from those before it, from a first one on."""
+    chosen = [first]
+    off = np.linalg.norm(places - places[first], axis=1)
+    while len(chosen) < min(count, len(places)):
+        chosen.append(int(np.argmax(off)))
+        off = np.minimum(off, np.linalg.norm(places - places[chosen[-1]], axis=1))
+    return chosen
+
+
 def bearing(azimuth: float) -> str:
     """A direction on the ground in words, as the viewer sees the figure."""
     return BEARINGS[int(((azimuth + 22.5) % 360) // 45)]

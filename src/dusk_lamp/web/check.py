@@ -1,6 +1,7 @@
 """The check: a photo of the painted model beside its plan: matched points, a verdict, mends taken into the plan."""
 
 import json
+from collections.abc import Callable
 from dataclasses import replace
 from typing import Any
 
@@ -10,17 +11,15 @@ from sqlalchemy.orm import Session
 
 from ..core.check.align import aligned
 from ..core.check.booth import trial_photo
-from ..core.check.lamp_photo import lamp_of
 from ..core.check.outline import proposed_pose
-from ..core.check.photo import Photo, jpeg_of, read_photo
-from ..core.check.pose import LEAST_POINTS, points_from, pose_of
-from ..core.check.whole import Checked, checked_photo, map_picture, predicted_picture
+from ..core.check.photo import Photo, read_photo
+from ..core.check.pose import LEAST_POINTS, points_from
+from ..core.check.whole import Checked, checked_photo, lamp_in_photo, map_picture, predicted_picture
 from ..core.coat.coat import coat_from
 from ..core.coat.stack import looks
 from ..core.errors import SettingError
 from ..core.light.rig import Rig
 from ..core.log.entry import Entry
-from ..core.paint.colour import xyz
 from ..core.plain import built, plain
 from ..core.view.camera import VIEWS
 from ..core.view.formats import png_bytes
@@ -32,7 +31,6 @@ from . import photos
 from .background import Say, in_background, not_yet
 from .editing import Edit, Opened, change
 from .limits import number_of
-from .photos import sent_photo
 from .responses import picture
 from .sheets import PlanSheet, camera_of, sheet_of, still_working
 from .stages import string_of
@@ -74,7 +72,7 @@ def check(sculpt_id: int) -> Any:
 @blueprint.post("/sculpts/<int:sculpt_id>/check/photo")
 def bring(sculpt_id: int) -> Response:
     """Take in a photo: smaller, without places and names; it is written down in the log."""
-    return _written_down(sculpt_id, sent_photo())
+    return _written_down(sculpt_id, photos.sent_photo())
 
 
 @blueprint.post("/sculpts/<int:sculpt_id>/check/simulated")
@@ -92,7 +90,7 @@ def simulated(sculpt_id: int) -> Response:
 
 
 def _written_down(sculpt_id: int, photo: Photo) -> Response:
-    sha = workshop().store.keep_jpeg(jpeg_of(photo))
+    sha = photos.keep(photo)
     with workshop().store.saving() as session:
         sculpt = the_sculpt(session, sculpt_id)
         at = f"{now().isoformat(timespec='seconds')}Z"
@@ -148,24 +146,50 @@ def spot(sculpt_id: int) -> Response:
     return jsonify(sculpt=[round(float(n), 4) for n in place])
 
 
+Work = Callable[[PlanSheet, int, Photo, Say], dict[str, bytes]]  # from a plan, coats that are on, and a photo
+
+
+def _of_photo(
+    kind: str, sculpt_id: int, given: dict[str, Any], work: Work, *more: Any
+) -> tuple[str, int, tuple[Response, int] | None]:
+    """What is worked out of a photo (photo, step) once for the same, and more that it depends on: the key of the
+    blobs it is kept as, the revision of the plan, and how far it is where it is not there yet."""
+    sha, step = str(given.get("photo", "")), given.get("step")
+    with workshop().store.session() as session:
+        sculpt = the_sculpt(session, sculpt_id)
+        key = key_of(kind, CHECK, sculpt.id, sculpt.plan_id, sculpt.surface_key, sha, step, *more)
+        turn = sculpt.plan_id
+    cache = workshop().store.cache
+
+    def worked_out(say: Say) -> None:
+        say("Looking at the photo", 0.1)
+        own = photos.kept(sha)
+        with workshop().store.session() as session:
+            _, plan = sheet_of(session, the_sculpt(session, sculpt_id))
+        cache.put(key, blobs=work(plan, _step(plan, "" if step is None else str(step)), own, say))
+
+    working = None if key in cache else in_background((kind, key), worked_out)
+    return key, turn, not_yet(working) if working else None
+
+
+def _points(given: dict[str, Any]) -> Any:
+    if not isinstance(given.get("points"), list):
+        raise SettingError("match some points first")
+    return points_from(given["points"])
+
+
+def _kept_as(key: str, name: str) -> dict[str, Any]:
+    return json.loads(workshop().store.cache.blob(key, name))
+
+
 @blueprint.post("/sculpts/<int:sculpt_id>/check/pose")
 def pose(sculpt_id: int) -> Response | tuple[Response, int]:
     """The pose that fits the model's outline in a photo (photo, step): spots that are matched by it, and the
     predicted picture to lie over the photo."""
-    given = asked()
-    sha, step = str(given.get("photo", "")), given.get("step")
-    with workshop().store.session() as session:
-        sculpt = the_sculpt(session, sculpt_id)
-        key = key_of("pose", CHECK, sculpt.id, sculpt.plan_id, sculpt.surface_key, sha, step)
-    cache = workshop().store.cache
 
-    def work(say: Say) -> None:
-        say("Looking for the look that fits the outline", 0.1)
-        own = photos.kept(sha)
-        with workshop().store.session() as session:
-            _, plan = sheet_of(session, the_sculpt(session, sculpt_id))
-        coats = plan.coats[: _step(plan, "" if step is None else str(step))]
-        seen = plan.context.simulation.reflectance(coats)
+    def work(plan: PlanSheet, count: int, own: Photo, say: Say) -> dict[str, bytes]:
+        seen = plan.context.simulation.reflectance(plan.coats[:count])
+        say("Looking for the look that fits the outline", 0.2)
         found = proposed_pose(plan.site, seen, own, plan.context.view)
         say("Laying the sculpt over the photo", 0.7)
         camera = aligned(plan.site, seen, own, found.camera)
@@ -174,100 +198,62 @@ def pose(sculpt_id: int) -> Response | tuple[Response, int]:
             {"photo": [round(float(n), 2) for n in at], "sculpt": [round(float(n), 4) for n in place]}
             for at, place in zip(pixels, found.sculpt, strict=True)
         ]
-        cache.put(
-            key,
-            blobs={
-                "pose.json": json.dumps({"points": spots, "common": round(found.common, 3)}).encode(),
-                "over.png": png_bytes(predicted_picture(plan.site, seen, camera, own.size)),
-            },
-        )
+        return {
+            "pose.json": json.dumps({"points": spots, "common": round(found.common, 3)}).encode(),
+            "over.png": png_bytes(predicted_picture(plan.site, seen, camera, own.size)),
+        }
 
-    if key not in cache and (working := in_background(("pose", key), work)):
-        return not_yet(working)
-    report = json.loads(cache.blob(key, "pose.json"))
-    return jsonify(over=url_for(".result", sculpt_id=sculpt_id, key=key, name="over.png"), **report)
+    key, _, waiting = _of_photo("pose", sculpt_id, asked(), work)
+    if waiting:
+        return waiting
+    over = url_for(".result", sculpt_id=sculpt_id, key=key, name="over.png")
+    return jsonify(over=over, **_kept_as(key, "pose.json"))
 
 
 @blueprint.post("/sculpts/<int:sculpt_id>/check/lamp")
 def lamp(sculpt_id: int) -> Response | tuple[Response, int]:
     """Where the lamp of a photo shines (photo, points, step), in words; it can be taken by its key."""
     given = asked()
-    sha, step, points = str(given.get("photo", "")), given.get("step"), given.get("points")
-    if not isinstance(points, list):
-        raise SettingError("match some points first")
-    places = points_from(points)
-    with workshop().store.session() as session:
-        sculpt = the_sculpt(session, sculpt_id)
-        key = key_of("lamp of", CHECK, sculpt.id, sculpt.plan_id, sculpt.surface_key, sha, points, step)
-    cache = workshop().store.cache
+    points = _points(given)
 
-    def work(say: Say) -> None:
+    def work(plan: PlanSheet, count: int, own: Photo, say: Say) -> dict[str, bytes]:
         say("Trying the lamp all round", 0.2)
-        own = photos.kept(sha)
-        with workshop().store.session() as session:
-            _, plan = sheet_of(session, the_sculpt(session, sculpt_id))
-        seen = plan.context.simulation.reflectance(plan.coats[: _step(plan, "" if step is None else str(step))])
-        first = pose_of(*places, own.size, own.lens and own.lens * max(own.size)).camera
-        found = lamp_of(plan.site, xyz(seen)[:, 1], own, aligned(plan.site, seen, own, first))
+        found = lamp_in_photo(plan.site, plan.context.simulation.reflectance(plan.coats[:count]), own, points)
         rig = found.rig(plan.context.plan.light)
-        cache.put(key, blobs={"lamp.json": json.dumps({"words": found.words, "rig": plain(rig)}).encode()})
+        return {"lamp.json": json.dumps({"words": found.words, "rig": plain(rig)}).encode()}
 
-    if key not in cache and (working := in_background(("lamp of", key), work)):
-        return not_yet(working)
-    return jsonify(key=key, words=json.loads(cache.blob(key, "lamp.json"))["words"])
+    key, _, waiting = _of_photo("lamp of", sculpt_id, given, work, given["points"])
+    return waiting or jsonify(key=key, words=_kept_as(key, "lamp.json")["words"])
 
 
 @blueprint.post("/sculpts/<int:sculpt_id>/check")
 def found(sculpt_id: int) -> Response | tuple[Response, int]:
-    """The verdict on a photo: photo, points, step, grey (a pixel). Worked out once for the same."""
+    """The verdict on a photo: photo, points, step, grey (a pixel)."""
     given = asked()
-    sha, step = str(given.get("photo", "")), given.get("step")
-    points = given.get("points")
-    if not isinstance(points, list):
-        raise SettingError("match some points first")
-    points_from(points)
-    grey = given.get("grey")
+    points, grey = _points(given), given.get("grey")
     if grey is not None and not (isinstance(grey, list) and len(grey) == 2):
         raise SettingError("the grey card is a place in the photo")
-    with workshop().store.session() as session:
-        sculpt = the_sculpt(session, sculpt_id)
-        key = key_of("check", CHECK, sculpt.id, sculpt.plan_id, sculpt.surface_key, sha, points, step, grey)
-        turn = sculpt.plan_id
-    cache = workshop().store.cache
 
-    def work(say: Say) -> None:
+    def work(plan: PlanSheet, count: int, own: Photo, say: Say) -> dict[str, bytes]:
         say("Laying the sculpt over the photo", 0.2)
-        with workshop().store.session() as session:
-            sculpt = the_sculpt(session, sculpt_id)
-            _, plan = sheet_of(session, sculpt)
-        _work_out(key, plan, sha, points, _step(plan, "" if step is None else str(step)), grey)
-
-    if key not in cache:
-        progress_ = in_background(("check", key), work)
-        if progress_ is not None:
-            return not_yet(progress_)
-    report = json.loads(cache.blob(key, "check.json"))
-    report["map"] = url_for(".result", sculpt_id=sculpt_id, key=key, name="map.png")
-    report["over"] = url_for(".result", sculpt_id=sculpt_id, key=key, name="over.png")
-    return jsonify(key=key, turn=turn, **report)
-
-
-def _work_out(key: str, plan: PlanSheet, sha: str, points: list[Any], count: int, grey: Any) -> None:
-    own = photos.kept(sha)
-    coats, site = plan.coats[:count], plan.site
-    card = None if grey is None else (float(grey[0]), float(grey[1]))
-    done = checked_photo(site, plan.context.simulation, coats, own, points_from(points), card, plan.coats)
-    camera = done.camera.sized(*own.size)
-    seen = plan.context.simulation.reflectance(coats)
-    workshop().store.cache.put(
-        key,
-        blobs={
+        coats, site, simulation = plan.coats[:count], plan.site, plan.context.simulation
+        card = None if grey is None else (float(grey[0]), float(grey[1]))
+        done = checked_photo(site, simulation, coats, own, points, card, plan.coats)
+        camera = done.camera.sized(*own.size)
+        return {
             "check.json": json.dumps(_report(done)).encode(),
             "coats.json": json.dumps([f.coat and plain(f.coat) for f in done.faults]).encode(),
             "map.png": png_bytes(map_picture(site, done.comparison, own, camera)),
-            "over.png": png_bytes(predicted_picture(site, seen, camera, own.size)),
-        },
-    )
+            "over.png": png_bytes(predicted_picture(site, simulation.reflectance(coats), camera, own.size)),
+        }
+
+    key, turn, waiting = _of_photo("check", sculpt_id, given, work, given["points"], grey)
+    if waiting:
+        return waiting
+    pictures = {
+        name: url_for(".result", sculpt_id=sculpt_id, key=key, name=f"{name}.png") for name in ("map", "over")
+    }
+    return jsonify(key=key, turn=turn, **_kept_as(key, "check.json"), **pictures)
 
 
 def _report(done: Checked) -> dict[str, Any]:

@@ -7,7 +7,6 @@ from flask import Blueprint, Response, jsonify, redirect, render_template, reque
 from sqlalchemy.orm import Session
 from werkzeug.wrappers import Response as AnyResponse
 
-from ..core.check.photo import jpeg_of
 from ..core.coat.technique import techniques
 from ..core.errors import SettingError
 from ..core.log.entry import Entry
@@ -18,10 +17,10 @@ from ..core.plain import plain
 from ..store import log as kept
 from ..store import painters, paints
 from ..store.models import now
+from . import photos
 from .limits import number_of
-from .photos import sent_photo
 from .responses import download
-from .workshop import asked, the_sculpt, wants_json, workshop
+from .workshop import asked, sent_bytes, the_sculpt, wants_json, workshop
 
 blueprint = Blueprint("log", __name__)
 A_PAGE = 40
@@ -105,7 +104,7 @@ def change(entry_id: int) -> str | Response:
 @blueprint.post("/log/<int:entry_id>/photo")
 def photograph(entry_id: int) -> str:
     """Put a photo to an entry."""
-    sha = workshop().store.keep_jpeg(jpeg_of(sent_photo()))
+    sha = photos.keep(photos.sent_photo())
     with workshop().store.saving() as session:
         row = kept.change(session, entry_id, {"photo": sha})
         session.flush()
@@ -201,17 +200,18 @@ def json_file() -> Response:
 @blueprint.post("/log/bring")
 def bring() -> AnyResponse:
     """Take a log in, CSV or JSON; what is there already is not taken twice."""
-    file = request.files.get("file")
-    content = file.read(MOST_IMPORT_BYTES + 1) if file else b""
-    if not content:
-        raise SettingError("no file came along; choose it again")
-    if len(content) > MOST_IMPORT_BYTES:
-        raise SettingError("a log has at most 30 MB; this is something else")
+    content = sent_bytes(
+        "file",
+        MOST_IMPORT_BYTES,
+        "no file came along; choose it again",
+        "a log has at most 30 MB; this is something else",
+    )
     try:
         text = content.decode("utf-8-sig")
     except UnicodeDecodeError as e:
         raise SettingError("this log is not written in UTF-8; save it as that") from e
-    found = from_json(text) if (file and (file.filename or "").lower().endswith(".json")) else from_csv(text)
+    json_ = (request.files["file"].filename or "").lower().endswith(".json")
+    found = from_json(text) if json_ else from_csv(text)
     with workshop().store.saving() as session:
         count = kept.bring(session, found)
     if wants_json():

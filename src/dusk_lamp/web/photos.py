@@ -1,10 +1,10 @@
 """Photos of painted models, as the log and the check keep them: smaller, without places and names."""
 
-from flask import Blueprint, Response, abort, request
+from flask import Blueprint, Response, abort
 
-from ..core.check.photo import Photo, read_photo
+from ..core.check.photo import Photo, jpeg_of, read_photo
 from ..core.errors import SettingError
-from .workshop import workshop
+from .workshop import sent_bytes, workshop
 
 blueprint = Blueprint("photos", __name__)
 MOST_BYTES = 40_000_000
@@ -25,13 +25,19 @@ def sent_photo() -> Photo:
     Raises:
         SettingError: none came along, it is too large, or it is no photo.
     """
-    file = request.files.get("photo")
-    content = file.read(MOST_BYTES + 1) if file else b""
-    if not content:
-        raise SettingError("no photo came along; choose one")
-    if len(content) > MOST_BYTES:
-        raise SettingError("the photo has more than 40 MB; make it smaller")
-    return read_photo(content)
+    return read_photo(
+        sent_bytes(
+            "photo",
+            MOST_BYTES,
+            "no photo came along; choose one",
+            "the photo has more than 40 MB; make it smaller",
+        )
+    )
+
+
+def keep(photo: Photo) -> str:
+    """Keep a photo; its sha."""
+    return workshop().store.keep_jpeg(jpeg_of(photo))
 
 
 def kept(sha: str) -> Photo:

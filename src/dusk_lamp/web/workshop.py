@@ -87,6 +87,19 @@ def asked() -> dict[str, Any]:
     return given
 
 
+def sent_bytes(field: str, most: int, missing: str, too_large: str) -> bytes:
+    """What is in a file that a form has sent, of at most so many bytes.
+
+    Raises:
+        SettingError: there is none, or too much of it; in these words.
+    """
+    file = request.files.get(field)
+    content = file.read(most + 1) if file else b""
+    if not content or len(content) > most:
+        raise SettingError(too_large if content else missing)
+    return content
+
+
 def read_apart(function: Callable[..., T], *args: Any) -> T:
     """What a function reads from a file that somebody sent, in a process of its own with limits: whatever the file
     does there.

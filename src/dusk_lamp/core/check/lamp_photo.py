@@ -7,7 +7,7 @@ import numpy as np
 from numpy.typing import NDArray
 from scipy.optimize import nnls
 
-from ..directions import direction_of, fibonacci_sphere, from_words
+from ..directions import angles_of, direction_of, fibonacci_sphere, from_words
 from ..errors import SettingError
 from ..light.key import key_light_at
 from ..light.lamp import Lamp
@@ -115,9 +115,8 @@ def lamp_of(site: Site, reflectance: NDArray | float, photo: Photo, camera: Pinh
 
 
 def _lamp(direction: NDArray, size: float) -> Lamp:
-    x, y, z = direction
-    azimuth = float(np.degrees(np.arctan2(x, -y)))
-    return Lamp(round(azimuth, 2), round(float(np.degrees(np.arcsin(np.clip(z, -1, 1)))), 2), size)
+    azimuth, elevation = angles_of(direction)
+    return Lamp(round(azimuth, 2), round(elevation, 2), size)
 
 
 def _around(direction: NDArray, degrees: float) -> list[NDArray]:

@@ -7,6 +7,7 @@ import numpy as np
 from numpy.typing import NDArray
 from scipy.optimize import minimize
 
+from ..directions import far_apart
 from ..errors import SettingError
 from ..light.sky import sky_light
 from ..paint.colour import RGB_TO_XYZ, XYZ_TO_RGB, xyz
@@ -238,8 +239,5 @@ def _spots(site: Site, camera: Pinhole) -> tuple[NDArray[np.float64], NDArray[np
     )
     spots = np.unique(shot.corners[shot.seen][:, 0])
     places = site.surface.points[spots].astype(float)
-    chosen = [int(np.argmin(places[:, 2]))]
-    while len(chosen) < min(MATCHED, len(spots)):
-        far = np.linalg.norm(places[:, None] - places[chosen][None], axis=2).min(axis=1)
-        chosen.append(int(np.argmax(far)))
+    chosen = far_apart(places, MATCHED, int(np.argmin(places[:, 2])))
     return camera.project(places[chosen])[0], places[chosen]

@@ -7,11 +7,13 @@ import numpy as np
 from numpy.typing import NDArray
 
 from ..coat.coat import Coat
+from ..paint.colour import xyz
 from ..plan.simulation import Simulation
 from ..sculpt.site import Site
 from ..view.raster import smoothed
 from .align import aligned
 from .compare import Comparison, compared
+from .lamp_photo import LampFound, lamp_of
 from .perspective import seen_by
 from .photo import Photo, troubles
 from .pinhole import Pinhole
@@ -36,6 +38,37 @@ class Checked:
     troubles: tuple[str, ...]
 
 
+def laid_over(
+    site: Site, reflectance: NDArray[np.float32], photo: Photo, points: tuple[NDArray, NDArray]
+) -> tuple[Pose, Pinhole]:
+    """The pose by matched points, in pixels of the whole photo, and the camera that lays the sculpt over it exactly,
+    in the photo's own. points: see checked_photo.
+
+    Raises:
+        SettingError: see pose_of.
+    """
+    whole = _whole_size(photo)
+    pose = pose_of(*points, whole, None if photo.lens is None else photo.lens * max(whole))
+    return pose, aligned(site, reflectance, photo, pose.camera.sized(*photo.size))
+
+
+def _whole_size(photo: Photo) -> tuple[int, int]:
+    width, height = photo.size
+    return round(width * photo.times), round(height * photo.times)
+
+
+def lamp_in_photo(
+    site: Site, reflectance: NDArray[np.float32], photo: Photo, points: tuple[NDArray, NDArray]
+) -> LampFound:
+    """Where the lamp shines that a model was photographed under. points: see checked_photo.
+
+    Raises:
+        SettingError: see pose_of and lamp_of.
+    """
+    _, camera = laid_over(site, reflectance, photo, points)
+    return lamp_of(site, xyz(reflectance)[:, 1], photo, camera)
+
+
 def checked_photo(
     site: Site,
     simulation: Simulation,
@@ -54,18 +87,21 @@ def checked_photo(
     Raises:
         SettingError: see pose_of and compared.
     """
-    width, height = photo.size
-    whole = (round(width * photo.times), round(height * photo.times))
-    lens = None if photo.lens is None else photo.lens * max(whole)
-    pose = pose_of(points[0], points[1], whole, lens)
     seen = simulation.reflectance(coats)
-    camera = aligned(site, seen, photo, pose.camera.sized(width, height))
+    pose, camera = laid_over(site, seen, photo, points)
     edges = _edges(site, simulation, coats)
     card = None if grey is None else (grey[0] / photo.times, grey[1] / photo.times)
     found = compared(site, seen, photo, camera, card, edges)
     faults = faults_of(site, found, seen, [c for c in paints or coats if not c.muted])
     said = troubles(photo, found.looked_at)
-    return Checked(pose, camera.sized(*whole), found, tuple(faults), tuple(verdict_words(faults, found)), tuple(said))
+    return Checked(
+        pose,
+        camera.sized(*_whole_size(photo)),
+        found,
+        tuple(faults),
+        tuple(verdict_words(faults, found)),
+        tuple(said),
+    )
 
 
 def _edges(site: Site, simulation: Simulation, coats: Sequence[Coat]) -> dict[int, NDArray[np.bool_]]:

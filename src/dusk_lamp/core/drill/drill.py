@@ -7,7 +7,7 @@ from typing import Any, ClassVar
 import numpy as np
 from numpy.typing import NDArray
 
-from ..directions import bearing, height_words
+from ..directions import bearing, far_apart, height_words
 from ..errors import SettingError
 from ..light.key import key_light_at
 from ..light.lamp import Lamp
@@ -177,11 +177,7 @@ def lights_and_shadows(
 def apart(site: Site, spots: NDArray[np.int64], count: int, camera: Camera) -> list[int]:
     """Some of the spots, far from each other in the picture."""
     flat = np.column_stack([site.surface.points[spots] @ camera.right, site.surface.points[spots] @ camera.up])
-    chosen = [0]
-    while len(chosen) < min(count, len(spots)):
-        off = np.linalg.norm(flat[:, None] - flat[chosen][None], axis=2).min(axis=1)
-        chosen.append(int(np.argmax(off)))
-    return [int(spots[k]) for k in chosen]
+    return [int(spots[k]) for k in far_apart(flat, count)]
 
 
 def drawn(

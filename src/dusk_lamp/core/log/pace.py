@@ -18,7 +18,7 @@ NOISE = 0.35  # one sigma of a single step
 FARTHEST = log(4.0)  # what is further off was left lying, or never begun
 LATEST = 240  # steps that are looked at: a hand changes over the years, and each is weighed against the others
 LEAST = 6  # steps that are needed before anything is said
-TOLD = 0.1  # a pace nearer to 1 than that is not worth telling
+SAID_FROM = 0.1  # log of a pace; one nearer to the estimates is not mentioned
 
 
 @dataclass(frozen=True)
@@ -93,7 +93,7 @@ def pace_words(pace: Pace, titles: dict[str, str] | None = None) -> list[str]:
     names = sorted((k for k in pace.count if " " not in k), key=lambda k: (-pace.count[k], k))
     for name in names:
         times = pace.times[name]
-        if pace.count[name] < LEAST or abs(log(times)) < TOLD:
+        if pace.count[name] < LEAST or abs(log(times)) < SAID_FROM:
             continue
         title = (titles or {}).get(name, name)
         often = counted(pace.count[name], "step", "steps")

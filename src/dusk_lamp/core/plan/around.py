@@ -4,7 +4,6 @@ from collections.abc import Sequence
 from dataclasses import replace
 
 from ..coat.coat import Coat
-from ..sculpt.parts import glue_faces
 from ..units import counted
 from .care import care
 from .context import Context
@@ -63,7 +62,7 @@ def _assembly(context: Context, coats: Sequence[Coat]) -> list[tuple[int, Task]]
     if not loose:
         return []
     site = context.site
-    mm2 = float(site.surface.areas[glue_faces(site.surface, loose, site.paintable)].sum())
+    mm2 = float(site.surface.areas[site.glued].sum())
     kept = Task(
         "Keep the glue faces bare",
         f"Cover where the {counted(len(loose), 'part', 'parts')} painted apart will be glued"

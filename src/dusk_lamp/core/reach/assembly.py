@@ -1,6 +1,6 @@
 """Assembly: which parts are painted apart so that the brush gets everywhere, with as few seams as can be (CP-1)."""
 
-from collections.abc import Callable, Collection, Sequence
+from collections.abc import Callable, Sequence
 from dataclasses import dataclass, replace
 from itertools import combinations
 
@@ -9,7 +9,7 @@ from numpy.typing import NDArray
 from scipy.spatial import cKDTree
 
 from ..plain import rounded
-from ..sculpt.parts import Part, glue_faces, seams
+from ..sculpt.parts import Part, seams
 from ..sculpt.site import Site
 from .spots import Obstacles, asked_spots, reached
 from .tool import BRUSH, NOZZLE, Tool
@@ -209,16 +209,14 @@ def _regions(
     return tuple(out)
 
 
-def marks_of(reach: Reach, site: Site, loose: Collection[int] = ()) -> NDArray[np.uint8]:
+def marks_of(reach: Reach, site: Site) -> NDArray[np.uint8]:
     """(N,) what to draw on the model: 1 out of the nozzle's reach, 2 out of the brush's with all parts on, 3 out of
-    its reach even with the parts apart that are proposed, 4 a glue face of a part painted apart (their numbers:
-    loose); 0 for nothing."""
+    its reach even with the parts apart that are proposed, 4 a glue face of a part painted apart; 0 for nothing."""
     out = np.zeros(len(site), np.uint8)
     for mark, got in ((1, reach.nozzle), (2, reach.brush), (3, reach.with_apart)):
         out[reach.missed(site, got)] = mark
     out = out[site.shown]
-    if loose:
-        out[glue_faces(site.surface, loose, site.paintable)] = 4  # inside, too: it is seen once the parts are off
+    out[site.glued] = 4  # inside, too: it is seen once the parts are off
     return out
 
 

@@ -18,7 +18,7 @@ from ..errors import SettingError
 from ..plain import checked, choice, text
 from .marking import Marking
 from .mesh import Mesh
-from .parts import alone
+from .parts import alone, glue_faces
 from .relief import Bends, Line, Relief, lines, relief_of
 from .surface import Surface, some_samples
 from .visibility import Visibility, visibility_of
@@ -228,6 +228,11 @@ class Site:
             return out
 
         return self.once(f"pieces {sorted(self.loose)}", lifted)
+
+    @property
+    def glued(self) -> NDArray[np.bool_]:
+        """(N,) what has to stay bare, since a part that is painted apart is glued there."""
+        return self.once(f"glued {sorted(self.loose)}", lambda: glue_faces(self.surface, self.loose, self.paintable))
 
     def marked(self, marking: Marking, loose: Iterable[int] | None = None) -> "Site":
         """The same site with another marking, and other parts painted apart; all that is known of it is shared."""

@@ -36,8 +36,8 @@ OTHER_SCRIPTS = (  # the first that has a letter gives it; read only where they 
 JOINED = re.compile("[\u0590-\u08ff]")  # Hebrew, Arabic: from the right, and letters join
 KANA = re.compile("[\u3040-\u30ff]")
 FEW_VIEWS = ("display", "back")
-CARD_WIDE_MM, CARD_GAP_MM, CARD_PICTURE_MM = 88.0, 6.0, 27.0
-FIRST_STEP_MM = 26.0  # of the first step of a card, that stays with its pictures
+CARD_WIDE_MM, CARD_GAP_MM, CARD_PICTURE_MM = 88.0, 6.0, 24.0
+FIRST_STEP_MM = 18.0  # of the first step of a card, that stays with its pictures
 MOST_PICTURES = 3  # of a card
 PALETTE_COLUMNS, PALETTE_ROW_MM = 3, 8.4
 MOST_SEAMS = 12  # on the first page
@@ -135,11 +135,11 @@ def plan_pdf(
     column = _Columns(pdf)
     cards = facts.cards or [Card("Steps", tuple(range(len(steps))))]
     cautioned: dict[tuple[str, ...], int] = {}
-    wrong: set[str] = set()
+    advised: set[str] = set()  # techniques of which it was said when to stop, and how to mend
     for n, card in enumerate(cards):
         if progress:
             progress(n / len(cards))
-        _card(pdf, column, facts, card, steps, views, picture, cautioned, wrong)
+        _card(pdf, column, facts, card, steps, views, picture, cautioned, advised)
     return bytes(pdf.output())
 
 
@@ -209,7 +209,7 @@ def _card(
     views: Sequence[str],
     picture: Callable[[int, str], bytes],
     cautioned: dict[tuple[str, ...], int],
-    wrong: set[str],
+    advised: set[str],
 ) -> None:
     """One card: its title, a strip of its mixes, pictures where something happens, and its steps to tick off."""
     own = [steps[k] for k in card.steps]
@@ -233,7 +233,7 @@ def _card(
         pdf.cell(CARD_PICTURE_MM, 3.4, f"step {steps[k].number}, {view}", align="C")
     column.y = top + (CARD_PICTURE_MM * PICTURE_RATIO + 5 if shown else 0)
     for k, step in zip(card.steps, own, strict=True):
-        _line(pdf, column, facts, k, step, cautioned, wrong)
+        _line(pdf, column, facts, k, step, cautioned, advised)
     column.y += 4
 
 
@@ -255,29 +255,29 @@ def _line(
     k: int,
     step: Step,
     cautioned: dict[tuple[str, ...], int],
-    wrong: set[str],
+    advised: set[str],
 ) -> None:
     """One step: a box to tick, what goes on, how, how long, and what to mind."""
     letter = facts.letters[k] if k < len(facts.letters) else ""
     head = f"{step.number}. {f'{letter}, ' if letter else ''}{step.heading}"
     where = f"{step.where_from[:1].upper()}{step.where_from[1:]}. " if step.where_from else ""
-    words = (
-        f"{step.title}: {step.drops_words}{_for_one(facts, step)}; {step.thinning_words}. {where}{step.how} "
-        f"{step.when_to_stop}"
-    )
-    first = cautioned.setdefault(step.caution_tags, step.number)
-    safety = f"Safety: {' '.join(step.cautions) if first == step.number else f'as at step {first}.'}"
+    words = f"{step.title}: {step.drops_words}{_for_one(facts, step)}; {step.thinning_words}. {where}{step.how}"
+    words = " ".join([*(f"Before it: {task_words(task)}" for task in step.before), words])
     more = [f"{step.time_words}.", *step.warnings]
     more += [f"After it: {task_words(task)}" for task in step.after]
-    words = " ".join([*(f"Before it: {task_words(task)}" for task in step.before), words])
-    if step.technique not in wrong:
-        wrong.add(step.technique)
+    if step.technique not in advised:
+        advised.add(step.technique)
+        words += f" {step.when_to_stop}"
         more.append(f"If it goes wrong: {step.mishap} {step.way_out}")
+    first = cautioned.setdefault(step.caution_tags, step.number)
+    safety = f"Safety: {' '.join(step.cautions)}" if first == step.number else ""
+    if not safety:
+        more.append(f"Safety: as at step {first}.")
     dome = DOME_MM + 2 if step.dial is not None else 0
     text_wide = CARD_WIDE_MM - 6 - dome
     lines = sum(
         len(cast(list[str], pdf.multi_cell(text_wide, 3.7, w, dry_run=True, output="LINES")))
-        for w in (words, " ".join(more), safety)
+        for w in filter(None, (words, " ".join(more), safety))
     )
     column.room(max(5 + 3.7 * lines + 2, dome + 4))
     x, y = column.x, column.y
@@ -291,8 +291,9 @@ def _line(
     pdf.set_font("text", size=8)
     for w in (words, " ".join(more)):
         pdf.multi_cell(text_wide, 3.7, w, align="L", new_x="LEFT", new_y="NEXT")
-    pdf.set_font("text", size=7.2)
-    pdf.multi_cell(text_wide, 3.3, safety, align="L", new_x="LEFT", new_y="NEXT")
+    if safety:
+        pdf.set_font("text", size=7.2)
+        pdf.multi_cell(text_wide, 3.3, safety, align="L", new_x="LEFT", new_y="NEXT")
     column.y = max(pdf.get_y(), y + dome + 3) + 1.6
 
 

@@ -99,7 +99,7 @@ def reach(sculpt_id: int) -> Response | tuple[Response, int]:
         "regions": [plain(r) for r in found.regions if r.brush >= 1.0],
         "apart": [k for k in found.apart if not named[k].apart],
     }
-    return packed(heading, marks_of(found, site, site.loose))
+    return packed(heading, marks_of(found, site))
 
 
 @blueprint.post("/sculpts/<int:sculpt_id>/parts")

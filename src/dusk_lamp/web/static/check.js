@@ -8,8 +8,32 @@ const least = Number(room.dataset.least),
 const state = { photo: "", width: 0, height: 0, pairs: [], open: null, view: "display", grey: null, pick: false };
 const NS = "http://www.w3.org/2000/svg";
 
-const json = (url, body) =>
-  send(url, { method: "POST", headers: { "Content-Type": "application/json" }, body: JSON.stringify(body) });
+const posted = (body) => ({
+  method: "POST",
+  headers: { "Content-Type": "application/json" },
+  body: JSON.stringify(body),
+});
+const json = (url, body) => send(url, posted(body));
+// the photo, the step it shows, and the spots that are matched
+const matched = () => ({
+  photo: state.photo,
+  step: Number($("step").value),
+  points: state.pairs.map(({ photo, sculpt }) => ({ photo, sculpt })),
+});
+
+// has the plan take something, and says so on its button
+async function take(button, wish, done) {
+  button.disabled = true;
+  const answer = await json(room.dataset.takeUrl, { ...wish, turn: Number(room.dataset.turn) });
+  const said = await answer.json();
+  if (answer.ok) {
+    room.dataset.turn = said.turn;
+    button.textContent = done;
+  } else {
+    button.disabled = false;
+    say(said.error, true);
+  }
+}
 
 function showSculpt() {
   $("sculpt").src = `${room.dataset.sculptUrl.replace("VIEW", state.view)}?step=${$("step").value}`;
@@ -135,57 +159,14 @@ for (const b of document.querySelectorAll("[data-side]"))
   b.addEventListener("click", () => {
     state.view = b.dataset.side;
     for (const o of document.querySelectorAll("[data-side]")) o.setAttribute("aria-pressed", String(o === b));
-    $("lamp").addEventListener("click", async () => {
-  $("lamp").disabled = true;
-  $("lamp-words").textContent = "Trying the lamp all round …";
-  $("lamp-take").hidden = true;
-  try {
-    const answer = await patient(room.dataset.lampUrl, {
-      method: "POST",
-      headers: { "Content-Type": "application/json" },
-      body: JSON.stringify({
-        photo: state.photo,
-        step: Number($("step").value),
-        points: state.pairs.map(({ photo, sculpt }) => ({ photo, sculpt })),
-      }),
-    });
-    const found = await answer.json();
-    $("lamp-words").textContent = answer.ok ? found.words : "";
-    if (!answer.ok) say(found.error, true);
-    else Object.assign($("lamp-take"), { hidden: false, disabled: false, textContent: "Plan for this lamp" }).dataset.key = found.key;
-  } finally {
-    draw();
-  }
-});
-$("lamp-take").addEventListener("click", async () => {
-  $("lamp-take").disabled = true;
-  const done = await json(room.dataset.takeUrl, {
-    do: "lamp",
-    key: $("lamp-take").dataset.key,
-    turn: Number(room.dataset.turn),
-  });
-  const said = await done.json();
-  if (done.ok) {
-    room.dataset.turn = said.turn;
-    $("lamp-take").textContent = "The plan has this lamp";
-  } else {
-    $("lamp-take").disabled = false;
-    say(said.error, true);
-  }
-});
-
-showSculpt();
+    showSculpt();
   });
 $("step").addEventListener("change", showSculpt);
 
 async function propose() {
   const { photo } = state;
   $("next").textContent = "Looking for the look that fits the outline …";
-  const answer = await patient(room.dataset.poseUrl, {
-    method: "POST",
-    headers: { "Content-Type": "application/json" },
-    body: JSON.stringify({ photo, step: Number($("step").value) }),
-  });
+  const answer = await patient(room.dataset.poseUrl, posted({ photo, step: Number($("step").value) }));
   const found = await answer.json();
   if (photo !== state.photo || state.pairs.length || state.open) return; // the painter was quicker
   if (!answer.ok) {
@@ -265,19 +246,9 @@ function show(what) {
 for (const b of document.querySelectorAll("[data-show]")) b.addEventListener("click", () => show(b.dataset.show));
 
 $("go").addEventListener("click", async () => {
-  const body = {
-    photo: state.photo,
-    step: Number($("step").value),
-    points: state.pairs.map(({ photo, sculpt }) => ({ photo, sculpt })),
-    grey: state.grey,
-  };
   $("go").disabled = true;
   try {
-    const answer = await patient(room.dataset.checkUrl, {
-      method: "POST",
-      headers: { "Content-Type": "application/json" },
-      body: JSON.stringify(body),
-    });
+    const answer = await patient(room.dataset.checkUrl, posted({ ...matched(), grey: state.grey }));
     const found = await answer.json();
     if (!answer.ok) {
       say(found.error, true);
@@ -294,24 +265,13 @@ $("go").addEventListener("click", async () => {
     found.faults.forEach((fault, k) => {
       const own = line(`${fault.words} ${fault.mend}`);
       if (!fault.takes) return;
-      const take = Object.assign(document.createElement("button"), {
+      const button = Object.assign(document.createElement("button"), {
         type: "button",
         className: "button is-small",
         textContent: "Take it into the plan",
       });
-      take.addEventListener("click", async () => {
-        take.disabled = true;
-        const done = await json(room.dataset.takeUrl, { key: found.key, number: k, turn: Number(room.dataset.turn) });
-        const said = await done.json();
-        if (done.ok) {
-          room.dataset.turn = said.turn;
-          take.textContent = "In the plan";
-        } else {
-          take.disabled = false;
-          say(said.error, true);
-        }
-      });
-      own.append(document.createElement("br"), take);
+      button.addEventListener("click", () => take(button, { key: found.key, number: k }, "In the plan"));
+      own.append(document.createElement("br"), button);
     });
     $("verdict").hidden = false;
     show("map");
@@ -325,15 +285,7 @@ $("lamp").addEventListener("click", async () => {
   $("lamp-words").textContent = "Trying the lamp all round …";
   $("lamp-take").hidden = true;
   try {
-    const answer = await patient(room.dataset.lampUrl, {
-      method: "POST",
-      headers: { "Content-Type": "application/json" },
-      body: JSON.stringify({
-        photo: state.photo,
-        step: Number($("step").value),
-        points: state.pairs.map(({ photo, sculpt }) => ({ photo, sculpt })),
-      }),
-    });
+    const answer = await patient(room.dataset.lampUrl, posted(matched()));
     const found = await answer.json();
     $("lamp-words").textContent = answer.ok ? found.words : "";
     if (!answer.ok) say(found.error, true);
@@ -342,21 +294,8 @@ $("lamp").addEventListener("click", async () => {
     draw();
   }
 });
-$("lamp-take").addEventListener("click", async () => {
-  $("lamp-take").disabled = true;
-  const done = await json(room.dataset.takeUrl, {
-    do: "lamp",
-    key: $("lamp-take").dataset.key,
-    turn: Number(room.dataset.turn),
-  });
-  const said = await done.json();
-  if (done.ok) {
-    room.dataset.turn = said.turn;
-    $("lamp-take").textContent = "The plan has this lamp";
-  } else {
-    $("lamp-take").disabled = false;
-    say(said.error, true);
-  }
-});
+$("lamp-take").addEventListener("click", () =>
+  take($("lamp-take"), { do: "lamp", key: $("lamp-take").dataset.key }, "The plan has this lamp"),
+);
 
 showSculpt();

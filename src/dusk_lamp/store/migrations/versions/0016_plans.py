@@ -313,7 +313,7 @@ class _Brought:
         }
 
     def region_of(self, where: dict[str, Any], stroke: Any) -> int:
-        """The region that most of what a coat goes on belongs to, where that can be told."""
+        """The region that most of what a coat goes on belongs to, where that is known."""
         if where.get("kind") == "region":
             return int(where["number"])
         if where.get("kind") != "mask" or stroke is None:
