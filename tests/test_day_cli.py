@@ -197,6 +197,16 @@ def test_a_photo_is_taken_checked_and_its_lamp_found(folder, capsys, tmp_path):
     assert "The lamp shines from" in said(capsys, "lamp-of", primed, folder / "keeper.json").out  # by its outline
     by_outline = json.loads(said(capsys, "check", folder / "keeper.json", photo, "--grey", grey, "-o", out).out)
     assert by_outline["pose"]["focal_px"] == pytest.approx(truth["pose"]["focal_px"], rel=0.06)
+    other = tmp_path / "other.jpg"
+    side = ("--pose", "35,14,90", "--mistake", "light:Cloak:1", "--points", 8, "--seed", 5)
+    said(capsys, *words[:2], "-o", other, "--size", "700,700", *side)
+    both = ("--points", points, "--also", f"{other}:{other.with_suffix('.json')}", "-o", out)
+    together = json.loads(said(capsys, "check", folder / "keeper.json", photo, *both).out)
+    assert together["regions"][0]["mm2"] > 0 and 0 <= together["near"] <= 1
+    shone = ("shine-of", photo, folder / "keeper.json", "--points", points, "-o", tmp_path / "shone.ply")
+    assert "Cloak shone on" in said(capsys, *shone, "--region", "cloak").out
+    assert b"property uchar shone" in (tmp_path / "shone.ply").read_bytes()[:2000]
+    assert "no region" in said(capsys, *shone, "--region", "Hat", code=2).err
     assert "no region" in said(capsys, *words, "--mistake", "light:Hat:1", code=2).err
     assert "KIND:REGION" in said(capsys, *words, "--mistake", "light", code=2).err
     points.write_text("[]")
@@ -204,6 +214,23 @@ def test_a_photo_is_taken_checked_and_its_lamp_found(folder, capsys, tmp_path):
         "at least 4"
         in said(capsys, "check", folder / "keeper.json", photo, "--points", points, "-o", out, code=2).err
     )
+
+
+def test_a_card_is_printed_photographed_and_read(capsys, tmp_path):
+    assert "drawdowns" in said(capsys, "card", "list").out
+    photo, flat = tmp_path / "card.jpg", tmp_path / "flat.png"
+    said(capsys, "card", "drawdowns", "-o", tmp_path / "card.pdf", "--simulate", photo, "--seed", 4)
+    assert (tmp_path / "card.pdf").read_bytes().startswith(b"%PDF")
+    truth = json.loads(photo.with_suffix(".json").read_text())["rows"]
+    found = json.loads(said(capsys, "card", "drawdowns", "--photo", photo, "--flat", flat, "--json").out)
+    assert {r["place"]: r["hiding"] for r in found["rows"]} == pytest.approx(
+        {row: own["hiding"] for row, own in truth.items()}, abs=0.03
+    )
+    assert flat.read_bytes().startswith(b"\x89PNG") and found["unit"]
+    assert "Row A" in said(capsys, "card", "drawdowns", "--photo", photo).out
+    assert "another card" in said(capsys, "card", "value-string", "--photo", photo, code=2).err
+    assert "say what to do" in said(capsys, "card", "value-string", code=2).err
+    assert "a card is one of" in said(capsys, "card", "juggling", "-o", flat, code=2).err
 
 
 def test_a_drill_is_asked_and_graded(folder, capsys, tmp_path):

@@ -2,6 +2,7 @@
 
 import io
 import json
+from dataclasses import replace
 
 import colour
 import cv2
@@ -14,16 +15,18 @@ from dusk_lamp.core.check.align import aligned
 from dusk_lamp.core.check.booth import Booth, Mistake, mistaken, photograph
 from dusk_lamp.core.check.compare import compared
 from dusk_lamp.core.check.lamp_photo import degrees_between, lamp_of
+from dusk_lamp.core.check.merge import disagreements, merged
 from dusk_lamp.core.check.outline import proposed_pose
 from dusk_lamp.core.check.perspective import seen_by
 from dusk_lamp.core.check.photo import read_photo, troubles
 from dusk_lamp.core.check.pinhole import Pinhole
 from dusk_lamp.core.check.pose import points_from, pose_of
+from dusk_lamp.core.check.shine import shine_coats, shone
 from dusk_lamp.core.check.verdict import faults_of, verdict_words
 from dusk_lamp.core.coat.coat import usual_coat
 from dusk_lamp.core.errors import SettingError
 from dusk_lamp.core.light.lamp import Lamp
-from dusk_lamp.core.paint.colour import XYZ_TO_RGB, encoded, lab, reflectance_from_hex, xyz
+from dusk_lamp.core.paint.colour import XYZ_TO_RGB, cones, encoded, from_cones, lab, reflectance_from_hex, xyz
 from dusk_lamp.core.paint.mix import only, values_of
 from dusk_lamp.core.sculpt.marking import Marking, Region
 from dusk_lamp.core.sculpt.site import Site
@@ -269,8 +272,7 @@ def test_a_grey_card_says_whether_all_of_it_is_too_light(scene):
 @pytest.mark.parametrize("illuminant", ["D50", "A", "FL11"])
 def test_the_card_takes_the_colour_of_the_light_away(illuminant):
     """A ColorChecker as colour-science has it, under a light, recorded by a camera whose curves are the eye's: with
-    the gains of the neutral 5 patch, the mean difference from the chart under daylight. ΔE00 3 is kept under D50; a
-    gain for each channel cannot do better under a candle or a tube, and no card can."""
+    the gains of the neutral 5 patch, the mean difference from the chart under daylight."""
     chart = colour.SDS_COLOURCHECKERS["ISO 17321-1"]
     shape = colour.SpectralShape(400, 700, 10)
     lights = {k: colour.SDS_ILLUMINANTS[k].copy().align(shape) for k in ("D65", illuminant)}
@@ -285,15 +287,15 @@ def test_the_card_takes_the_colour_of_the_light_away(illuminant):
 
     day, lamp = recorded("D65"), recorded(illuminant)
     neutral = list(chart).index("neutral 5 (.70 D)")
-    balanced = lamp / (lamp[neutral] / day[neutral])
+    balanced = from_cones(cones(lamp) / (cones(lamp[neutral]) / cones(day[neutral])))
     off = colour.delta_E(lab(balanced @ np.linalg.inv(XYZ_TO_RGB).T), lab(day @ np.linalg.inv(XYZ_TO_RGB).T))
     plain = colour.delta_E(lab(lamp @ np.linalg.inv(XYZ_TO_RGB).T), lab(day @ np.linalg.inv(XYZ_TO_RGB).T))
-    assert np.mean(off) < (3.0 if illuminant == "D50" else 7.5) and np.mean(off) < 0.5 * np.mean(plain)
+    assert np.mean(off) < (1.0 if illuminant == "D50" else 3.0) and np.mean(off) < 0.3 * np.mean(plain)
 
 
 # --- another renderer
-def rendered(site, seen, camera, path, samples=12):
-    """The same model by Mitsuba 3, global light and all, as a photo."""
+def rendered(site, seen, camera, path, samples=12, gloss=None):
+    """The same model by Mitsuba 3, global light and all, as a photo. gloss: its surface, if it is not matt."""
     mi.set_variant("scalar_rgb")
     rgb = np.clip(xyz(seen) @ XYZ_TO_RGB.T, 0.001, 0.98)
     surface = site.surface
@@ -329,7 +331,8 @@ def rendered(site, seen, camera, path, samples=12):
                 "filename": str(path),
                 "bsdf": {
                     "type": "twosided",
-                    "b": {
+                    "b": gloss
+                    or {
                         "type": "diffuse",
                         "reflectance": {"type": "mesh_attribute", "name": "vertex_color"},
                     },
@@ -372,6 +375,57 @@ def test_photos_by_another_renderer_are_judged_alike(scene, tmp_path, mistake):
         named
     )
     assert {f.region for f in faults_of(site, found, seen, [])} == set(wrong)
+
+
+# --- several photos
+def test_photos_from_two_sides_are_judged_together_and_say_where_they_disagree(scene):
+    site, seen = scene
+    painted = mistaken(site, seen, seen, [Mistake("light", "Chest", 1.0)])
+    sides = [camera_at(site, azimuth) for azimuth in (20.0, -60.0)]
+    found = [looked_at(site, seen, painted, camera, Booth()) for camera in sides]
+    together = merged(found)
+    each = [np.isfinite(c.off) for c in found]
+    assert (np.isfinite(together.off) == (each[0] | each[1])).all() and (each[0] != each[1]).any()
+    offs = {r.name: r.value_off for r in together.regions}
+    assert offs["Chest"] == pytest.approx(1.0, abs=0.3)
+    assert all(abs(off) < 0.3 for name, off in offs.items() if name not in ("Chest", "the rest"))
+    assert not disagreements(found)
+    right = looked_at(site, seen, seen, sides[1], Booth())
+    assert "disagree on Chest" in disagreements([found[0], right])[0]
+    assert right.near(site) > 0.9 > found[0].near(site)
+    with pytest.raises(SettingError, match="not of one sculpt"):
+        merged([found[0], replace(right, off=right.off[:-1])])
+
+
+# --- where metal shone
+def test_where_it_shone_lies_between_the_lamp_and_the_eye(tmp_path):
+    """A ball of glossy plastic by Mitsuba 3 under a directional lamp: a mirror throws the lamp back to the eye where
+    its normal halves the angle between both."""
+    surface = surface_of(ball(12, 5))
+    regions = (Region("Upper", material="metal"), Region("Lower"))
+    label = np.where(surface.points[:, 2] > -4, 1, 2).astype(np.uint8)
+    site = Site(surface, visibility_of(surface), marking=Marking(label, regions))
+    seen = np.tile(reflectance_from_hex("#5c5c5c"), (len(site), 1)).astype(np.float32)
+    camera = Pinhole.looking_at(np.zeros(3), 0, 5, 120, 60, (240, 180))
+    plastic = {"type": "roughplastic", "alpha": 0.12, "diffuse_reflectance": {"type": "rgb", "value": 0.1}}
+    content = rendered(site, seen, camera, tmp_path / "b.ply", 16, plastic)
+    photo = read_photo(content)
+    found = shone(site, compared(site, seen, photo, camera.sized(*photo.size)), photo, 1)
+    lamp, eye = -np.array([0.6, 0.5, -0.7]), np.asarray(camera.position)
+    half = lamp / np.linalg.norm(lamp) + eye / np.linalg.norm(eye)
+    middle = np.average(surface.normals[found.core], axis=0, weights=site.areas[found.core])
+    off = np.degrees(np.arccos(half @ middle / np.linalg.norm(half) / np.linalg.norm(middle)))
+    assert off < 6 and found.core_mm2 < found.broad_mm2 < 0.2 * site.areas.sum()
+    mixes = [only(RACK.find(name)) for name in ("Soot", "Gull")]
+    laid = [replace(usual_coat("brush", mix, "steel", "metal"), region=site.marking.ids[1]) for mix in mixes]
+    coats = shine_coats(site, found, laid)
+    assert [c.label for c in coats] == ["Upper: where it shone", "Upper: the brightest"]
+    value = [float(values_of(c.mix.pigment.masstone[None])[0]) for c in coats]
+    assert value[0] < value[1] and all(c.region == site.marking.ids[1] for c in coats)
+    with pytest.raises(SettingError, match="no paint in the plan"):
+        shine_coats(site, found, [])
+    with pytest.raises(SettingError, match="nothing shone"):
+        shone(site, compared(site, seen, photo, camera.sized(*photo.size)), photo, 2)
 
 
 # --- the lamp

@@ -52,6 +52,7 @@ ROOMS = (
     "view",
     "check",
     "drill",
+    "card",
 )
 GROUND = {"errors", "directions", "units", "plain", "rays", "registry"}  # files beside the rooms, that all may use
 

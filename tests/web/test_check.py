@@ -5,7 +5,13 @@ import re
 
 import numpy as np
 import pytest
+from bs4 import BeautifulSoup
 from PIL import Image
+
+from dusk_lamp.core.card import card
+from dusk_lamp.core.card.simulated import card_photo
+from dusk_lamp.demo.load import load_rack
+from dusk_lamp.store import paints
 
 URL = "/sculpts/1"
 
@@ -74,10 +80,9 @@ def test_from_a_simulated_photo_to_a_verdict_and_its_mend_in_the_plan(planned, w
                 assert "nothing there" in answer.get_json()["error"]
     assert 20 < len(spots) < 140
     from dusk_lamp.core.check.pinhole import Pinhole
-    from dusk_lamp.web import check
 
     places = np.array(list(spots.values()))
-    camera = the_camera(planned, photo, check, Pinhole)
+    camera = the_camera(planned, photo, Pinhole)
     pixels = camera.project(places)[0]
     chosen = np.linspace(0, len(places) - 1, 8).astype(int)
     points = [{"photo": pixels[k].tolist(), "sculpt": places[k].tolist()} for k in chosen]
@@ -99,7 +104,7 @@ def test_from_a_simulated_photo_to_a_verdict_and_its_mend_in_the_plan(planned, w
     planned.change(1, "check/take", key=found["key"], number=99, code=400)
 
 
-def the_camera(painter, photo, check, Pinhole):
+def the_camera(painter, photo, Pinhole):
     """The simulated camera, as the page sets it up."""
     app = painter.client.application
     with app.test_request_context():
@@ -137,6 +142,93 @@ def test_the_outline_proposes_the_pose_and_the_lamp_of_a_photo_can_be_taken(plan
     assert gone.status_code == 400 and "bring it again" in gone.text
 
 
+def test_photos_are_judged_together_their_progress_shows_and_shine_becomes_coats(planned, with_a_plan):
+    checks = []
+    for _ in range(2):
+        photo = fetched(planned, f"{URL}/check/simulated")
+        points = fetched(planned, f"{URL}/check/pose", photo=photo["photo"], step=None)["points"]
+        body = {"photo": photo["photo"], "points": points, "step": None}
+        checks.append(fetched(planned, f"{URL}/check", **body, grey=None))
+    together = fetched(planned, f"{URL}/check/together", keys=[c["key"] for c in checks], step=None)
+    assert together["words"] and 0 <= together["near"] <= 1
+    assert len(planned.page(f"{URL}/check").select(".check-progress tr")) >= 1
+    noted = planned.client.get("/log.json").get_json()
+    assert {e["near"] for e in noted if e["photo"] == photo["photo"]} == {checks[1]["near"]}
+    one = planned.json("POST", f"{URL}/check/together", {"keys": [checks[0]["key"]]}, code=400)
+    assert "two to 8" in one.get_json()["error"]
+    gone = planned.json("POST", f"{URL}/check/together", {"keys": ["a" * 20, "b" * 20]}, code=400)
+    assert "not at hand" in gone.get_json()["error"]
+    region = planned.page(f"{URL}/check").select_one("#shine-region option")["value"]
+    shone = fetched(planned, f"{URL}/check/shine", **body, region=region)
+    assert "shone on" in shone["words"]
+    before = planned.client.get(f"{URL}/whole-plan.json").get_json()["coats"]
+    planned.change(1, "check/take", do="shine", key=shone["key"])
+    after = planned.client.get(f"{URL}/whole-plan.json").get_json()["coats"]
+    assert 1 <= len(after) - len(before) <= 2 and any("where it shone" in c["label"] for c in after)
+    planned.undo()
+    assert planned.client.get(f"{URL}/whole-plan.json").get_json()["coats"] == before
+    missing = planned.json("POST", f"{URL}/check/shine", {**body, "region": 999}, code=400)
+    assert "not there any more" in missing.get_json()["error"]
+
+
+# --- cards
+def card_sent(painter, name, content, code=200):
+    answer = painter.client.post(
+        f"/cards/{name}/photo",
+        data={"photo": (io.BytesIO(content), "card.jpg")},
+        headers={"X-CSRFToken": painter.token()},
+    )
+    assert answer.status_code == code, answer.data[:300]
+    return BeautifulSoup(answer.data, "html.parser")
+
+
+def test_an_exercise_is_printed_graded_logged_and_counted(painter):
+    page = painter.page("/drills")
+    assert [a["href"] for a in page.select(".drill-list")[1].select("a")] == [
+        "/cards/value-string",
+        "/cards/glaze-ramp",
+        "/cards/brush-strip",
+    ]
+    page = painter.page("/cards/value-string")
+    assert painter.client.get("/cards/value-string.pdf").data.startswith(b"%PDF")
+    assert Image.open(io.BytesIO(painter.client.get(page.select_one(".card-sheet img")["src"]).data)).size[0] > 900
+    graded = card_sent(painter, "value-string", card_photo(card("value-string"), 5)[0])
+    assert "steps off" in graded.text
+    assert Image.open(io.BytesIO(painter.client.get(graded.img["src"]).data)).size == (1080, 720)
+    assert "Done 1 time" in painter.page("/cards/value-string").text and "1 painted" in painter.page("/drills").text
+    assert "Nine greys" in painter.page("/log").text
+    assert "four square marks" in card_sent(painter, "value-string", jpeg(), code=400).text
+    painter.page("/cards/juggling", code=404)
+    tried = painter.client.post("/cards/brush-strip/simulated", headers={"X-CSRFToken": painter.token()})
+    assert tried.status_code == 200 and "not done" not in tried.text
+    assert "Done" not in painter.page("/cards/brush-strip").text, "the simulated camera's are not the painter's"
+
+
+def test_a_measured_paint_goes_onto_the_rack_and_keeps_what_else_is_known_of_it(app, painter):
+    load_rack(app.extensions["workshop"].store)
+    assert painter.page("/rack").select_one("a[href='/cards/drawdowns']")
+    graded = card_sent(painter, "drawdowns", card_photo(card("drawdowns"), 2)[0])
+    forms = graded.select("form.card-take")
+    assert len(forms) == 5
+    values = {i["name"]: i.get("value", "") for i in forms[0].select("input")}
+
+    def taken(name, **other):
+        body = {**values, "name": name, **other}
+        return painter.client.post("/cards/drawdowns/rack", data=body, headers={"X-CSRFToken": painter.token()})
+
+    assert "On the rack: My Green" in taken("My Green").text
+    assert "Changed on the rack: Lamp Yellow" in taken("lamp yellow").text.replace("lamp yellow", "Lamp Yellow")
+    with app.extensions["workshop"].store.session() as session:
+        rack = paints.rack_of(session)
+        mine, changed = rack.find("My Green"), rack.find("Lamp Yellow")
+    assert mine.over_black == changed.over_black != mine.over_white and changed.kind != "" and changed.stock_ml > 0
+    assert mine.pigment.contrast_ratio(mine.drawdown_um) == pytest.approx(
+        float(graded.select(".card-rows tbody tr")[0].select("td")[2].text.split()[0]) / 100, abs=0.02
+    )
+    assert taken("X", row="Q").status_code == 400 and taken("", row="A").status_code == 400
+    assert taken("X", key="0" * 40).status_code == 400
+
+
 @pytest.mark.parametrize(
     ("body", "says"),
     [
@@ -158,7 +250,7 @@ def test_a_check_that_cannot_be_is_told_in_words(planned, with_a_plan, body, say
 # --- drills
 def test_a_drill_is_played_graded_explained_and_counted(planned, with_a_plan):
     page = planned.page("/drills")
-    assert len(page.select(".drill-list li")) == 10 and page.select_one(".is-next")
+    assert len(page.select_one(".drill-list").select("li")) == 10 and page.select_one(".is-next")
     page = planned.page("/drills/parts-of-black?sculpt=1&seed=5")
     assert "truth" not in page.find(id="drill")["data-task"], "the answer is not in the page"
     picture = page.find(id="picture")["src"]

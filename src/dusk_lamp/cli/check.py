@@ -46,6 +46,13 @@ def add_commands(commands: Any) -> None:
     )
     check.add_argument("--step", type=int, metavar="N", help="after so many steps (all)")
     check.add_argument("--grey", metavar="X,Y", help="pixel of a grey card (18 %%)")
+    check.add_argument(
+        "--also",
+        action="append",
+        default=[],
+        metavar="PHOTO.jpg[:PTS.json]",
+        help="another photo of the same step, to be judged with it",
+    )
     check.add_argument("-o", "--out", required=True, type=Path, metavar="OUTDIR")
     check.set_defaults(run=_check)
 
@@ -56,7 +63,19 @@ def add_commands(commands: Any) -> None:
     lamp.add_argument("--step", type=int, default=1, metavar="N", help="after so many steps (1: the primer)")
     lamp.add_argument("--json", action="store_true", help="print it as JSON")
     lamp.set_defaults(run=_lamp_of)
-    for command in (camera, check, lamp):
+
+    shine = commands.add_parser("shine-of", help="where metal shone, by a photo of the glossed model")
+    shine.add_argument("photo", type=Path, metavar="PHOTO.jpg")
+    shine.add_argument("file", metavar="PLAN.json")
+    shine.add_argument("--region", required=True, metavar="NAME")
+    shine.add_argument("--points", type=Path, metavar="PTS.json", help="matched points (by the model's outline)")
+    shine.add_argument("--step", type=int, metavar="N", help="after so many steps (all)")
+    shine.add_argument(
+        "-o", "--out", required=True, type=Path, metavar="OUT.ply", help="1 where it shone, 2 where most"
+    )
+    shine.add_argument("--json", action="store_true", help="print it as JSON")
+    shine.set_defaults(run=_shine_of)
+    for command in (camera, check, lamp, shine):
         command.add_argument(
             "--files-from", type=Path, metavar="DIR", help="where the sculpt's files are (beside it)"
         )
@@ -186,12 +205,12 @@ def _read_points(path: Path):
     return points_from(given)
 
 
-def _matched(args: argparse.Namespace, context: Any, coats: Any, photo: Any):
+def _matched(points: Path | None, context: Any, coats: Any, photo: Any):
     """The points that were given, or those of the pose that fits the model's outline."""
     from ..core.check.outline import proposed_pose
 
-    if args.points:
-        return _read_points(args.points)
+    if points:
+        return _read_points(points)
     _say("Laying the sculpt over the outline of the model")
     found = proposed_pose(context.site, context.simulation.reflectance(coats), photo, context.view)
     return found.photo, found.sculpt
@@ -210,8 +229,10 @@ def _check(args: argparse.Namespace) -> None:
         grey = (x, y)
     done, coats = _painted(args)
     site = done.context.site
-    points = _matched(args, done.context, coats, photo)
+    points = _matched(args.points, done.context, coats, photo)
     found = checked_photo(site, done.context.simulation, coats, photo, points, grey, done.coats)
+    if args.also:
+        found = _with_others(args.also, done, coats, found)
     args.out.mkdir(parents=True, exist_ok=True)
     write_whole(args.out / "map.png", png_bytes(map_picture(site, found.comparison, photo, found.camera)))
     by_region = {f.number: f for f in found.faults}
@@ -221,6 +242,7 @@ def _check(args: argparse.Namespace) -> None:
         "reprojection_px": round(found.pose.reprojection_px, 3),
         "left_out": list(found.pose.outliers),
         "map": "map.png",
+        "near": round(found.comparison.near(site), 3),
         "overall_off": None if found.comparison.overall is None else round(found.comparison.overall, 3),
         "troubles": list(found.troubles),
         "regions": [
@@ -239,6 +261,49 @@ def _check(args: argparse.Namespace) -> None:
     print(text)
 
 
+def _with_others(also: list[str], done: Any, coats: Any, found: Any):
+    """A check with more photos of the same step judged together with it."""
+    from dataclasses import replace
+
+    from ..core.check.photo import read_photo
+    from ..core.check.whole import checked_photo, judged_together
+
+    site, simulation = done.context.site, done.context.simulation
+    comparisons = [found.comparison]
+    for text in also:
+        name, _, points = text.rpartition(":") if text.lower().endswith(".json") else (text, "", "")
+        photo = read_photo(Path(name).read_bytes())
+        matched = _matched(Path(points) if points else None, done.context, coats, photo)
+        comparisons.append(checked_photo(site, simulation, coats, photo, matched).comparison)
+    together, faults, words = judged_together(site, simulation.reflectance(coats), comparisons, done.coats)
+    return replace(found, comparison=together, faults=faults, words=words)
+
+
+def _shine_of(args: argparse.Namespace) -> None:
+    import numpy as np
+
+    from ..core.check.photo import read_photo
+    from ..core.check.whole import shone_in_photo
+    from ..core.view.formats import lit_ply
+
+    photo = read_photo(args.photo.read_bytes())
+    done, coats = _painted(args)
+    site = done.context.site
+    names = {r.name.casefold(): k for k, r in enumerate(site.marking.regions, 1)}
+    if args.region.casefold() not in names:
+        raise SettingError(f"there is no region '{args.region[:40]}'; there is {', '.join(names) or 'none'}")
+    number = names[args.region.casefold()]
+    seen = done.context.simulation.reflectance(coats)
+    found = shone_in_photo(site, seen, photo, _matched(args.points, done.context, coats, photo), number)
+    pattern = (found.broad.astype(np.uint8) + found.core).astype(np.uint8)
+    write_whole(args.out, lit_ply(site.surface, {"shone": pattern}, site.marking.regions))
+    if args.json:
+        report = {"region": args.region, "mm2": round(found.broad_mm2, 2), "core_mm2": round(found.core_mm2, 2)}
+        print(json.dumps(report, ensure_ascii=False))
+    else:
+        print(found.words(site.marking.regions[number - 1].name))
+
+
 def _lamp_of(args: argparse.Namespace) -> None:
     from ..core.check.photo import read_photo
     from ..core.check.whole import lamp_in_photo
@@ -246,7 +311,7 @@ def _lamp_of(args: argparse.Namespace) -> None:
     photo = read_photo(args.photo.read_bytes())
     done, coats = _painted(args)
     seen = done.context.simulation.reflectance(coats)
-    points = _matched(args, done.context, coats, photo)
+    points = _matched(args.points, done.context, coats, photo)
     found = lamp_in_photo(done.context.site, seen, photo, points)
     report = {
         "azimuth": found.lamp.azimuth,

@@ -13,7 +13,20 @@ from ..core.plain import built, plain
 from .models import LogEntry, Sculpt, now
 
 MOST_WORDS = 12  # of a search
-OWN_FIELDS = ("drops", "seconds", "coats_done", "psi", "water", "mistake", "mended", "note", "rating", "how", "photo")
+OWN_FIELDS = (
+    "drops",
+    "seconds",
+    "coats_done",
+    "psi",
+    "water",
+    "mistake",
+    "mended",
+    "note",
+    "rating",
+    "how",
+    "photo",
+    "near",
+)
 
 
 def entry_in(row: LogEntry) -> Entry:

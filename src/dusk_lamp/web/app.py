@@ -21,6 +21,7 @@ from ..store.store import Store
 from . import (
     bench,
     budgets,
+    cards,
     check,
     clock,
     drills,
@@ -121,6 +122,7 @@ def create_app(data: Path, settings: Settings | None = None, *, testing: bool = 
         clock,
         check,
         photos,
+        cards,
         drills,
         log,
         squads,

@@ -13,6 +13,7 @@ from ..core.plain import plain
 from ..core.sculpt.site import Site
 from ..core.view.formats import png_bytes
 from ..store import drills as kept
+from .cards import exercises
 from .limits import number_of
 from .responses import picture
 from .workshop import asked, laid_out, shelf_of, the_sculpt, workshop
@@ -36,7 +37,8 @@ def index() -> str:
             }
             for name, own in drills().items()
         ]
-        return render_template("drills.html", rows=rows, sculpts=ready, following=following)
+        painted = [{"card": own, "done": cards.get(own.name)} for own in exercises()]
+        return render_template("drills.html", rows=rows, painted=painted, sculpts=ready, following=following)
 
 
 @blueprint.get("/drills/<name>")

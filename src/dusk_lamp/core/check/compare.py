@@ -10,7 +10,7 @@ from scipy.optimize import nnls
 
 from ..directions import fibonacci_sphere
 from ..errors import SettingError
-from ..paint.colour import RGB_TO_XYZ, XYZ_TO_RGB, delta_e, lab, xyz
+from ..paint.colour import RGB_TO_XYZ, XYZ_TO_RGB, cones, delta_e, from_cones, lab, xyz
 from ..paint.value import munsell_from_luminance
 from ..plain import rounded
 from ..sculpt.site import Site
@@ -27,6 +27,7 @@ MOST_FITTED = 6000  # spots that are enough to fit it for an alignment
 COLOUR_TOLERANCE = 0.08  # of the logarithm of red and blue against green, the same of a region's colour
 TOLERANCE = 0.10  # of the logarithm of light: regions that are further off count less and less for the room's light
 GRAZING = 0.25  # cosine: spots seen more sideways than this are left out
+NEAR = 0.5  # steps of value; less is not seen
 RIM = 2  # pixels at the outline that are left out
 SHADOW, LIGHT = 0.3, 0.7  # of a region's area by predicted value: its shadows, its lights
 
@@ -64,6 +65,12 @@ class Comparison:
     regions: tuple[RegionOff, ...]
     overall: float | None
     looked_at: NDArray[np.bool_]
+
+    def near(self, site: Site) -> float:
+        """The share of what is in sight that is within half a step of value."""
+        seen = np.isfinite(self.off)
+        within = seen & (np.abs(np.nan_to_num(self.off, nan=9.0)) <= NEAR)
+        return float(site.areas[within].sum() / max(site.areas[seen].sum(), 1e-9))
 
 
 def compared(
@@ -107,8 +114,8 @@ def compared(
     if len(chosen) < LEAST_SPOTS:
         raise SettingError("too little of the model is in sight in this photo; take it nearer, and sharper")
     weight = site.areas[chosen].astype(np.float64) * facing[chosen]
-    gains = _gains(light[chosen], wanted[chosen], weight, site.labels[chosen], photo, grey)
-    balanced = light[chosen] / gains
+    gains = _gains(cones(light[chosen]), cones(wanted[chosen]), weight, site.labels[chosen], photo, grey)
+    balanced = from_cones(cones(light[chosen]) / gains)
     seen_Y = np.maximum(balanced @ RGB_TO_XYZ.T[:, 1], 1e-6)
     room, overall = _room(site, chosen, seen_Y, bright[chosen], weight, camera, photo, grey, gains)
     off = np.full(len(site), np.nan, np.float32)
@@ -135,11 +142,12 @@ def _inside(seen: NDArray[np.bool_]) -> NDArray[np.bool_]:
 def _gains(
     light: NDArray, wanted: NDArray, weight: NDArray, labels: NDArray, photo: Photo, grey: tuple[float, float] | None
 ) -> NDArray[np.float64]:
-    """(3,) of the white balance: by the grey card, else so that most regions have the colour they should."""
+    """(3,) of the white balance, for the eye's receptors: by the grey card, else so that most regions have the colour
+    they should. light, wanted: (M, 3) what the receptors get."""
     if grey is not None:
-        card = photo.patch(*grey)
+        card = cones(photo.patch(*grey))
         return card / card[1]
-    ratio = np.log(np.maximum(light, 1e-5) / wanted)
+    ratio = np.log(np.maximum(light, 1e-5) / np.maximum(wanted, 1e-5))
     ratio -= ratio[:, 1:2]
     names, place = np.unique(labels, return_inverse=True)
     means = np.array(
@@ -168,7 +176,7 @@ def _room(
     room, around = fitted_room(site, chosen, seen_Y, bright, weight)
     if grey is None:
         return room, None
-    card = float(photo.patch(*grey) / gains @ RGB_TO_XYZ.T[:, 1]) / GREY_CARD
+    card = float(from_cones(cones(photo.patch(*grey)) / gains) @ RGB_TO_XYZ.T[:, 1]) / GREY_CARD
     back = -np.asarray(camera.toward, float)
     there = float(around @ np.maximum(_directions(site) @ back, 0))
     Y = _median(bright, weight)

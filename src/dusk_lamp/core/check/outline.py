@@ -19,6 +19,7 @@ from .pinhole import Pinhole
 CUT_SIDE, SIDE = 320, 112  # pixels of the longer side: of cutting out, and of laying outlines over each other
 BORDER = 0.03  # of the picture, that is taken to be background
 LEAST_OFF = 9.0  # ΔE from the background, at least, of what is the model
+FAINT_OFF, FAINT_NOISE = 4.5, 4.0  # the same where it is as grey as the ground: ΔE, and times the ground's own spread
 SMALLEST, LARGEST = 0.01, 0.85  # shares of the picture that a model takes
 USUAL_LENS = 1.4  # longer sides, where the camera wrote none down
 AZIMUTHS, ELEVATIONS = 24, (-5.0, 15.0, 35.0)
@@ -26,6 +27,7 @@ NEAR_BONUS = 0.06  # of a direction that is the display view's own, against one 
 LIKENESS = 0.35  # weight of how alike the pictures are, beside the outlines: front and back have the same outline
 BEST_FEW = 5
 ENOUGH = 0.72  # share of the two outlines that they have in common, or nothing is proposed
+SURE = 0.93  # … and no other way of cutting out is tried
 PIECES, LEAST_PIECE = (1, 6), 0.04  # that a model may be seen in, tried in turn; the least, as a share of the largest
 MATCHED = 8  # spots of the sculpt that stand for a pose
 
@@ -41,10 +43,11 @@ class Proposal:
     sculpt: NDArray[np.float64]
 
 
-def cut_out(photo: Photo, pieces: int = 1) -> NDArray[np.uint8]:
+def cut_out(photo: Photo, pieces: int = 1, faint: bool = False) -> NDArray[np.uint8]:
     """(h, w) 1 where the model is, in a photo shrunk to CUT_SIDE: what differs from the background, whose light may
     fall off, then GrabCut (Rother, Kolmogorov and Blake, 2004, by OpenCV). pieces: that it is in, at most; there
-    may be a grey card beside it.
+    may be a grey card beside it. faint: what hardly differs from the background is the model, too, as grey primer
+    before a grey ground; but so are shadows on it.
 
     Raises:
         SettingError: nothing stands out from the background.
@@ -69,7 +72,11 @@ def cut_out(photo: Photo, pieces: int = 1) -> NDArray[np.uint8]:
             break
     level = off.clip(0, 100).astype(np.uint8)
     threshold = max(LEAST_OFF, float(cv2.threshold(level, 0, 255, cv2.THRESH_OTSU)[0]) * 0.6)
+    if faint:
+        threshold = min(threshold, max(FAINT_OFF, FAINT_NOISE * float(np.median(off[border]))))
     first = _largest(off > threshold, pieces)
+    if faint and first is not None:
+        return first
     if first is None:
         raise SettingError("the model does not stand out from what is behind it; match some spots by hand")
     marks = np.full((h, w), cv2.GC_PR_BGD, np.uint8)
@@ -103,10 +110,14 @@ class _Outlines:
     """The outline in the photo, and those of the sculpt from wherever it is looked at."""
 
     def __init__(
-        self, site: Site, bright: NDArray[np.float32], photo: Photo, view: tuple[float, float], pieces: int
+        self,
+        site: Site,
+        bright: NDArray[np.float32],
+        photo: Photo,
+        view: tuple[float, float],
+        mask: NDArray[np.uint8],
     ) -> None:
         self.site, self.bright, self.view = site, bright, view
-        mask = cut_out(photo, pieces)
         shrunk = SIDE / max(photo.size)
         self.size = max(8, round(photo.size[0] * shrunk)), max(8, round(photo.size[1] * shrunk))
         self.mask = cv2.resize(mask.astype(np.float32), self.size, interpolation=cv2.INTER_AREA)
@@ -186,18 +197,25 @@ def proposed_pose(
         raise SettingError("the sculpt is still being looked at; try again in a moment")
     albedo = np.maximum(xyz(reflectance) @ XYZ_TO_RGB.T, 1e-4) @ RGB_TO_XYZ.T[:, 1]
     bright = (albedo * (0.15 + sky_light(site.surface, site.visibility))).astype(np.float32)
+    found: list[tuple[float, Pinhole]] = []
     for pieces in PIECES:
-        own = _Outlines(site, bright, photo, view, pieces)
-        best = _best(own)
-        common = own.common(best)
-        if common >= ENOUGH:
-            camera = own.camera(best).sized(*photo.size)
-            pixels, places = _spots(site, camera)
-            return Proposal(camera, common, pixels * photo.times, places)
-    raise SettingError(
-        "no look at the sculpt fits the outline in the photo; is all of it in the picture, and nothing else in front "
-        "of the background? Match some spots by hand"
-    )
+        for faint in (False, True):
+            own = _Outlines(site, bright, photo, view, cut_out(photo, pieces, faint))
+            best = _best(own)
+            found.append((own.common(best), own.camera(best)))
+            if found[-1][0] >= SURE:
+                break
+        if max(common for common, _ in found) >= ENOUGH:
+            break
+    common, camera = max(found, key=lambda one: one[0])
+    if common < ENOUGH:
+        raise SettingError(
+            "no look at the sculpt fits the outline in the photo; is all of it in the picture, and nothing else in "
+            "front of the background? Match some spots by hand"
+        )
+    camera = camera.sized(*photo.size)
+    pixels, places = _spots(site, camera)
+    return Proposal(camera, common, pixels * photo.times, places)
 
 
 def _best(own: _Outlines) -> NDArray[np.float64]:

@@ -104,6 +104,12 @@ def _colour_fault(region: RegionOff, kind: str, size: float, what: str) -> Fault
     return Fault(region.name, region.number, kind, size, f"{region.name} is {what}.", mend)
 
 
+def mixes_of(coats: Sequence[Coat], id_: int) -> list[Mix]:
+    """The mixes that a region is brushed with; where there are none, all of the plan but its primers."""
+    own = [c.mix for c in coats if c.region == id_ and not c.mix.clear and c.by.tool(c.settings) == "brush"]
+    return list(dict.fromkeys(own or [c.mix for c in coats if not c.mix.clear and not c.by.primes]))
+
+
 def _mend(
     site: Site,
     comparison: Comparison,
@@ -115,8 +121,7 @@ def _mend(
 ) -> tuple[Coat | None, str]:
     """A glaze (to darken) or a thin layer (to lighten) from the plan's own mixes, on the spots that are off."""
     id_ = site.marking.ids[region.number]
-    own = [c.mix for c in coats if c.region == id_ and not c.mix.clear and c.by.tool(c.settings) == "brush"]
-    mixes = list(dict.fromkeys(own or [c.mix for c in coats if not c.mix.clear and not c.by.primes]))
+    mixes = mixes_of(coats, id_)
     off = np.sign(size) * comparison.off
     out_of_sight = ~np.isfinite(off) & (not part)  # what is off all over is probably so behind as well
     spots = (site.labels == region.number) & ((np.nan_to_num(off, nan=0.0) >= OFF / 2) | out_of_sight)

@@ -14,10 +14,12 @@ from ..view.raster import smoothed
 from .align import aligned
 from .compare import Comparison, compared
 from .lamp_photo import LampFound, lamp_of
+from .merge import disagreements, merged
 from .perspective import seen_by
 from .photo import Photo, troubles
 from .pinhole import Pinhole
 from .pose import Pose, pose_of
+from .shine import Shone, shone
 from .verdict import Fault, faults_of, verdict_words
 
 TOO_LIGHT, RIGHT, TOO_DARK = np.array([242, 168, 58]), np.array([92, 92, 92]), np.array([72, 118, 190])
@@ -102,6 +104,35 @@ def checked_photo(
         tuple(verdict_words(faults, found)),
         tuple(said),
     )
+
+
+def judged_together(
+    site: Site,
+    reflectance: NDArray[np.float32],
+    comparisons: Sequence[Comparison],
+    paints: Sequence[Coat],
+) -> tuple[Comparison, tuple[Fault, ...], tuple[str, ...]]:
+    """Several photos of one step judged together: what they say, what is off, and the verdict in words.
+
+    Raises:
+        SettingError: see merged.
+    """
+    found = merged(comparisons)
+    faults = faults_of(site, found, reflectance, [c for c in paints if not c.muted])
+    words = (*verdict_words(faults, found), *disagreements(comparisons))
+    return found, tuple(faults), words
+
+
+def shone_in_photo(
+    site: Site, reflectance: NDArray[np.float32], photo: Photo, points: tuple[NDArray, NDArray], number: int
+) -> Shone:
+    """Where a region shone in a photo of the glossed model. points: see checked_photo.
+
+    Raises:
+        SettingError: see pose_of, compared and shone.
+    """
+    _, camera = laid_over(site, reflectance, photo, points)
+    return shone(site, compared(site, reflectance, photo, camera), photo, number)
 
 
 def _edges(site: Site, simulation: Simulation, coats: Sequence[Coat]) -> dict[int, NDArray[np.bool_]]:

@@ -21,7 +21,8 @@ class Entry:
     as planned; drops: really used, by paint, {} where nobody counted. ml: of paint as planned. mm2: covered.
     expected_s, seconds: as estimated, and in hand, breaks left out; None where that is not known. coats: thin coats
     planned; coats_done: really laid. psi, water: pressure and parts of water as really set. mistake, mended, note:
-    words. rating: 1 to 5. photo: hash of a picture that is kept with it.
+    words. rating: 1 to 5. photo: hash of a picture that is kept with it. near: share of the model in it that is as
+    planned, 0 to 1, where it was checked.
     """
 
     at: str = text("", (0, 40), "when it was")
@@ -47,6 +48,7 @@ class Entry:
     note: str = text("", (0, LONGEST_NOTE), "a note")
     rating: int | None = number(None, 1, 5, "the rating")
     photo: str = text("", (0, 64), "a photo")
+    near: float | None = number(None, 0, 1, "the share that is as planned")
 
     def __post_init__(self) -> None:
         checked(self)

@@ -12,7 +12,7 @@ from ..plain import built, plain
 from .entry import Entry
 
 COLUMNS = tuple(f.name for f in fields(Entry))
-NUMBERS = ("ml", "mm2", "expected_s", "seconds", "psi", "water")
+NUMBERS = ("ml", "mm2", "expected_s", "seconds", "psi", "water", "near")
 WHOLE = ("coats", "coats_done", "rating")
 MOST_ENTRIES = 100_000
 

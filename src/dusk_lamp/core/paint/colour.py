@@ -23,6 +23,8 @@ RGB_TO_XYZ = np.array(  # IEC 61966-2-1
 )
 XYZ_TO_RGB = np.linalg.inv(RGB_TO_XYZ)
 _BRADFORD = np.array([[0.8951, 0.2664, -0.1614], [-0.7502, 1.7135, 0.0367], [0.0389, -0.0685, 1.0296]])
+_CONES = _BRADFORD @ RGB_TO_XYZ
+_CONES /= _CONES.sum(axis=1, keepdims=True)
 _HEX = re.compile(r"#?([0-9a-fA-F]{6})")
 
 
@@ -78,6 +80,18 @@ def encoded(light: ArrayLike) -> NDArray[np.float64]:
     """sRGB values (0..1) of light, clipped to what a screen can show. Source: IEC 61966-2-1."""
     v = np.clip(np.asarray(light, np.float64), 0, 1)
     return np.where(v <= 0.0031308, 12.92 * v, 1.055 * v ** (1 / 2.4) - 0.055)
+
+
+def cones(light: NDArray) -> NDArray[np.float64]:
+    """(..., 3) what the eye's three receptors get of linear RGB (..., 3): in these, not in red, green and blue, a
+    gain for each takes the colour of a lamp away. Neutral light of 1 gives 1 in each. Source: Lam's (1985) Bradford
+    transform, as in ICC.1 annex E."""
+    return light @ _CONES.T
+
+
+def from_cones(seen: NDArray) -> NDArray[np.float64]:
+    """The other way round."""
+    return seen @ np.linalg.inv(_CONES).T
 
 
 def reflectance_from_rgb(rgb: ArrayLike) -> NDArray[np.float64]:

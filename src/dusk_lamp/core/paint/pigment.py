@@ -97,10 +97,20 @@ def from_drawdown(over_black: str, over_white: str, coat_um: float) -> Pigment:
     if not (np.isfinite(coat_um) and coat_um > 0):
         raise SettingError(f"a drawdown has a thickness in µm, such as {NORMAL_COAT_UM:g}, not {coat_um:g}")
     R, W = reflectance_from_hex(over_black), reflectance_from_hex(over_white)
+    return from_grounds(R, W, np.full_like(R, BLACK_CARD), np.full_like(R, WHITE_CARD), coat_um)
+
+
+def from_grounds(R: NDArray, W: NDArray, g: NDArray, h: NDArray, coat_um: float) -> Pigment:
+    """A pigment from reflectances (36,) of one coat, R over a dark ground of reflectance g and W over a light one h.
+
+    Source: Kubelka (1948), solved for two grounds.
+
+    Raises:
+        SettingError: the colour over the light ground is darker than over the dark one.
+    """
     if xyz(W)[1] < xyz(R)[1]:
         raise SettingError("the colour over the white card is darker than over the black one; were the two swapped?")
     W = np.maximum(W, R + 1e-4)  # a film never darkens black more than white; rounding of screen colours may
-    g, h = BLACK_CARD, WHITE_CARD
     # both grounds give one value of b·coth(bSd); that is one linear equation in a
     p, q = R - g, W - h
     a = ((1 + R * g) * q - (1 + W * h) * p) / ((R + g) * q - (W + h) * p)

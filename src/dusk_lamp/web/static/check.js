@@ -5,7 +5,7 @@ const $ = (id) => document.getElementById(id);
 const room = $("check");
 const least = Number(room.dataset.least),
   [WIDE, TALL] = room.dataset.size.split(",").map(Number);
-const state = { photo: "", width: 0, height: 0, pairs: [], open: null, view: "display", grey: null, pick: false };
+const state = { photo: "", width: 0, height: 0, pairs: [], open: null, view: "display", grey: null, pick: false, checks: new Map() };
 const NS = "http://www.w3.org/2000/svg";
 
 const posted = (body) => ({
@@ -75,7 +75,7 @@ function draw() {
   );
   $("proposed").hidden = !state.proposed;
   $("last").disabled = !state.pairs.length && !state.open;
-  $("go").disabled = $("lamp").disabled = state.pairs.length < least;
+  for (const id of ["go", "lamp", "shine"]) if ($(id)) $(id).disabled = state.pairs.length < least;
   const left = least - state.pairs.length;
   $("next").textContent = !state.photo
     ? "Bring a photo: the whole model, sharp, in even light."
@@ -190,8 +190,11 @@ function taken(found) {
   $("over").hidden = true;
   $("drop-here").hidden = true;
   $("verdict").hidden = true;
-  $("lamp-words").textContent = "";
-  $("lamp-take").hidden = true;
+  for (const id of ["lamp", "shine"])
+    if ($(id)) {
+      $(`${id}-words`).textContent = "";
+      $(`${id}-take`).hidden = true;
+    }
   show("photo");
   draw();
   propose();
@@ -255,47 +258,87 @@ $("go").addEventListener("click", async () => {
       return;
     }
     offer(found);
-    const box = $("verdict-words");
-    const line = (words, bad) =>
-      box.appendChild(Object.assign(document.createElement("p"), { textContent: words, className: bad ? "trouble" : "" }));
-    box.replaceChildren();
-    for (const words of found.troubles) line(words, true);
-    if (found.left_out.length) line(`Spot ${found.left_out.map((n) => n + 1).join(", ")} was left out: it does not fit the others.`, true);
-    if (!found.faults.length) for (const words of found.words) line(words);
-    found.faults.forEach((fault, k) => {
-      const own = line(`${fault.words} ${fault.mend}`);
-      if (!fault.takes) return;
-      const button = Object.assign(document.createElement("button"), {
-        type: "button",
-        className: "button is-small",
-        textContent: "Take it into the plan",
-      });
-      button.addEventListener("click", () => take(button, { key: found.key, number: k }, "In the plan"));
-      own.append(document.createElement("br"), button);
-    });
-    $("verdict").hidden = false;
+    tell(found, [
+      ...found.troubles,
+      ...(found.left_out.length
+        ? [`Spot ${found.left_out.map((n) => n + 1).join(", ")} was left out: it does not fit the others.`]
+        : []),
+    ]);
+    state.checks.set(`${$("step").value} ${state.photo}`, found.key);
+    offerTogether();
     show("map");
   } finally {
     draw();
   }
 });
 
-$("lamp").addEventListener("click", async () => {
-  $("lamp").disabled = true;
-  $("lamp-words").textContent = "Trying the lamp all round …";
-  $("lamp-take").hidden = true;
-  try {
-    const answer = await patient(room.dataset.lampUrl, posted(matched()));
-    const found = await answer.json();
-    $("lamp-words").textContent = answer.ok ? found.words : "";
-    if (!answer.ok) say(found.error, true);
-    else Object.assign($("lamp-take"), { hidden: false, disabled: false, textContent: "Plan for this lamp" }).dataset.key = found.key;
-  } finally {
-    draw();
-  }
+// a verdict, each fault with a button where it can be taken into the plan
+function tell(found, troubles) {
+  const box = $("verdict-words");
+  const line = (words, bad) =>
+    box.appendChild(Object.assign(document.createElement("p"), { textContent: words, className: bad ? "trouble" : "" }));
+  box.replaceChildren();
+  for (const words of troubles) line(words, true);
+  if (!found.faults.length) for (const words of found.words) line(words);
+  found.faults.forEach((fault, k) => {
+    const own = line(`${fault.words} ${fault.mend}`);
+    if (!fault.takes) return;
+    const button = Object.assign(document.createElement("button"), {
+      type: "button",
+      className: "button is-small",
+      textContent: "Take it into the plan",
+    });
+    button.addEventListener("click", () => take(button, { key: found.key, number: k }, "In the plan"));
+    own.append(document.createElement("br"), button);
+  });
+  $("verdict").hidden = false;
+}
+
+// the photos of this step that were checked by now
+const sameStep = () =>
+  [...state.checks].filter(([name]) => name.startsWith(`${$("step").value} `)).map(([, key]) => key);
+function offerTogether() {
+  const count = sameStep().length;
+  Object.assign($("together"), { hidden: count < 2, textContent: `Judge these ${count} photos together` });
+  $("more-photos").hidden = count > 1;
+}
+$("together").addEventListener("click", async () => {
+  const keys = sameStep();
+  const answer = await json(room.dataset.togetherUrl, { keys, step: Number($("step").value) });
+  const found = await answer.json();
+  if (answer.ok) tell(found, [`${keys.length} photos together.`]);
+  else say(found.error, true);
 });
-$("lamp-take").addEventListener("click", () =>
-  take($("lamp-take"), { do: "lamp", key: $("lamp-take").dataset.key }, "The plan has this lamp"),
+
+// lamp and shine: found in a photo, told in words, taken into the plan at a touch
+function finder(what, busy, more, offered, done) {
+  const button = $(what),
+    words = $(`${what}-words`),
+    taking = $(`${what}-take`);
+  if (!button) return;
+  button.addEventListener("click", async () => {
+    button.disabled = true;
+    words.textContent = busy;
+    taking.hidden = true;
+    try {
+      const answer = await patient(room.dataset[`${what}Url`], posted({ ...matched(), ...more() }));
+      const found = await answer.json();
+      words.textContent = answer.ok ? found.words : "";
+      if (!answer.ok) say(found.error, true);
+      else Object.assign(taking, { hidden: false, disabled: false, textContent: offered }).dataset.key = found.key;
+    } finally {
+      draw();
+    }
+  });
+  taking.addEventListener("click", () => take(taking, { do: what, key: taking.dataset.key }, done));
+}
+finder("lamp", "Trying the lamp all round …", () => ({}), "Plan for this lamp", "The plan has this lamp");
+finder(
+  "shine",
+  "Looking for what shone …",
+  () => ({ region: Number($("shine-region").value) }),
+  "Paint it there",
+  "In the plan",
 );
 
 showSculpt();
