@@ -8,6 +8,7 @@ from numpy.typing import NDArray
 from ..paint.value import grey_srgb
 
 WIDE, HIGH = 620, 300
+BALL_SPAN = 1.2  # radii from the middle of a ball's picture to its edge
 
 
 def patches(values: Sequence[float], labels: Sequence[str] | None = None) -> NDArray[np.uint8]:
@@ -42,7 +43,7 @@ def written(picture: NDArray[np.uint8], words: Sequence[tuple[float, float, str]
 def ball(lamp: NDArray, dot: tuple[float, float] | None, side: int = 480) -> NDArray[np.uint8]:
     """(side, side, 3) a glossy ball lit from a direction (3: right, up, toward the eye), with a white dot on it."""
     y, x = np.mgrid[:side, :side]
-    u, v = (x + 0.5) / side * 2.4 - 1.2, 1.2 - (y + 0.5) / side * 2.4
+    u, v = BALL_SPAN * ((x + 0.5) / side * 2 - 1), BALL_SPAN * (1 - (y + 0.5) / side * 2)
     inside = u**2 + v**2 <= 1
     w = np.sqrt(np.clip(1 - u**2 - v**2, 0, 1))
     cos = np.clip(u * lamp[0] + v * lamp[1] + w * lamp[2], 0, 1)

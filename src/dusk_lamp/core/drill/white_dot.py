@@ -8,7 +8,7 @@ from numpy.typing import NDArray
 from ..light.lamp import Lamp
 from ..sculpt.site import Site
 from .drill import Drill, Task, lamp_from, lamp_words, numbers_in
-from .flat import ball
+from .flat import BALL_SPAN, ball
 
 
 def dot_of(lamp: Lamp) -> tuple[float, float]:
@@ -38,7 +38,7 @@ class WhiteDot(Drill):
         lamp = lamp_from(rng, 15, 75)
         lamp = Lamp(float(np.clip(lamp.azimuth, -80, 80)), lamp.elevation)
         across, up = dot_of(lamp)
-        data = {"lamp": [lamp.azimuth, lamp.elevation]}
+        data = {"lamp": [lamp.azimuth, lamp.elevation], "span": BALL_SPAN}
         why = f"It lies at {across:+.2f} across and {up:+.2f} up: halfway between lamp and eye."
         question = (
             f"A polished ball, the lamp shines {lamp_words(lamp)}. Where is the white dot? Across and up from the "

@@ -76,8 +76,9 @@ row.querySelector("input")?.focus();
 document.getElementById("picture").addEventListener("click", (event) => {
   if (task.answers !== "place") return;
   const box = event.target.getBoundingClientRect();
-  form.elements.across.value = ((((event.clientX - box.left) / box.width) * 2.4 - 1.2)).toFixed(2);
-  form.elements.up.value = (1.2 - ((event.clientY - box.top) / box.height) * 2.4).toFixed(2);
+  const { span } = task.data;
+  form.elements.across.value = (span * (((event.clientX - box.left) / box.width) * 2 - 1)).toFixed(2);
+  form.elements.up.value = (span * (1 - ((event.clientY - box.top) / box.height) * 2)).toFixed(2);
 });
 
 form.addEventListener("submit", async (event) => {
