@@ -11,6 +11,9 @@ from dusk_lamp.core.sculpt.mend import mend
 from dusk_lamp.core.sculpt.read import read_sculpt
 from dusk_lamp.core.sculpt.stand import Standing, stand
 from dusk_lamp.core.sculpt.surface import Surface, working_surface
+from dusk_lamp.settings import Settings
+
+from .servers import Postgres
 
 
 @pytest.fixture(scope="session")
@@ -40,6 +43,20 @@ def bunny_file(tmp_path_factory):
 def bunny(bunny_file) -> Surface:
     mended = mend(read_sculpt(bunny_file))
     return working_surface(stand(mended.mesh, Standing("y", "z", 32)), mended.shell, samples=30_000)
+
+
+@pytest.fixture(scope="session")
+def postgres(tmp_path_factory):
+    """A PostgreSQL of our own."""
+    server = Postgres(tmp_path_factory.mktemp("postgres"))
+    yield server
+    server.stop("immediate")
+
+
+@pytest.fixture(params=["sqlite", "postgresql"])
+def kept_in(request):
+    """The settings of a store in each of the databases that there are."""
+    return Settings() if request.param == "sqlite" else Settings(database=request.getfixturevalue("postgres").new())
 
 
 @pytest.fixture

@@ -32,20 +32,22 @@ from dusk_lamp.store.store import Store, clear_away
 @pytest.mark.filterwarnings(
     "ignore:Skipped unsupported reflection of expression-based index"
 )  # those that forbid twins
-def test_the_migrations_make_exactly_the_models(tmp_path):
-    store = Store(tmp_path)
+def test_the_migrations_make_exactly_the_models(tmp_path, kept_in):
+    store = Store(tmp_path, kept_in)
     with store.engine.connect() as connection:
         context = MigrationContext.configure(connection, opts={"compare_type": True})
-        assert compare_metadata(context, Base.metadata) == []
+        twins = ("one_paint_of_a_name", "one_recipe_of_a_name", "one_sculpt_of_a_name")  # made by hand on both
+        other = [d for d in compare_metadata(context, Base.metadata) if getattr(d[1], "name", "") not in twins]
+        assert other == []
     store.close()
 
 
-def test_opening_a_folder_again_keeps_what_is_in_it(tmp_path):
-    Store(tmp_path).close()
-    secret = Store(tmp_path)
+def test_opening_a_folder_again_keeps_what_is_in_it(tmp_path, kept_in):
+    Store(tmp_path, kept_in).close()
+    secret = Store(tmp_path, kept_in)
     first = secret.secret()
     secret.close()
-    again = Store(tmp_path)
+    again = Store(tmp_path, kept_in)
     assert again.secret() == first and (tmp_path / "secret").stat().st_mode & 0o077 == 0
     again.close()
 
@@ -63,8 +65,8 @@ def test_sqlite_writes_ahead_and_minds_foreign_keys(tmp_path):
     assert sqlite3.connect(tmp_path / "dusk-lamp.db").execute("select version_num from alembic_version").fetchone()
 
 
-def test_what_was_deleted_long_ago_is_cleared_away_and_nothing_else(tmp_path):
-    store = Store(tmp_path)
+def test_what_was_deleted_long_ago_is_cleared_away_and_nothing_else(tmp_path, kept_in):
+    store = Store(tmp_path, kept_in)
     days = {"new": None, "lately": 3, "long ago": 40}
     with store.session() as session:
         for name, ago in days.items():
@@ -116,8 +118,8 @@ def test_the_cache_gives_back_what_was_put_in_and_says_what_is_missing(tmp_path)
     assert not list(tmp_path.glob(".part-*"))
 
 
-def test_an_upload_that_breaks_off_leaves_nothing_behind(tmp_path):
-    store = Store(tmp_path)
+def test_an_upload_that_breaks_off_leaves_nothing_behind(tmp_path, kept_in):
+    store = Store(tmp_path, kept_in)
 
     class Broken(io.BytesIO):
         def read(self, n=-1):
@@ -135,9 +137,9 @@ SOOT = only(Paint("Soot", "base", "#1b1b1d"))
 
 
 @pytest.fixture
-def shelved(tmp_path):
+def shelved(tmp_path, kept_in):
     """A store with one sculpt on its shelf."""
-    store = Store(tmp_path)
+    store = Store(tmp_path, kept_in)
     with store.saving() as session:
         add_sculpt(session, "Warden", [{"name": "w", "format": "stl", "sha": "0" * 64}])
     yield store
@@ -243,8 +245,8 @@ def test_a_copy_of_a_sculpt_has_its_plan_and_its_own_from_then_on(shelved):
     assert labels_of(shelved, 1) == ["a", "b"] and labels_of(shelved, 2) == ["c"]
 
 
-def test_photos_are_a_painters_own_and_outlive_the_cache(tmp_path):
-    store = Store(tmp_path)
+def test_photos_are_a_painters_own_and_outlive_the_cache(tmp_path, kept_in):
+    store = Store(tmp_path, kept_in)
     name = store.keep_photo(b"a picture")
     shutil.rmtree(store.cache.root, ignore_errors=True)
     clear_away(store)
@@ -258,8 +260,8 @@ def test_photos_are_a_painters_own_and_outlive_the_cache(tmp_path):
     store.close()
 
 
-def test_a_photo_that_the_log_names_is_never_cleared_away(tmp_path):
-    store = Store(tmp_path)
+def test_a_photo_that_the_log_names_is_never_cleared_away(tmp_path, kept_in):
+    store = Store(tmp_path, kept_in)
     named, loose = store.keep_jpeg(b"painted"), store.keep_jpeg(b"not named")
     assert store.keep_jpeg(b"painted") == named, "the same twice is one"
     with store.saving() as session:

@@ -31,6 +31,22 @@ class Settings:
     job_memory_gb: int = number(8, 1, 1000, "how much memory a job may take", "GB")
     job_minutes: int = number(30, 1, 10_000, "how long a job may take", "minutes")
     request_s: int = number(120, 5, 3600, "how long a request may take before the pages are started again", "s")
+    database: str = text(
+        "", (0, 500), "where everything is kept: postgresql+psycopg://… for many machines; empty for a file"
+    )
+    files: str = text(
+        "",
+        (0, 500),
+        "where files are kept for many machines: a folder all of them see, or s3://…; empty for the data folder",
+    )
+    secret: str = text(
+        "", (0, 200), "what signs cookies on many machines, the same on each; empty: made and kept in a file"
+    )
+    accounts: int = number(0, 0, 1, "1 for a bench of many painters, each with a name and a passphrase")
+    quota_gb: float = number(0, 0, 100_000, "how much the files of one painter may take; 0 for no limit", "GB")
+    quota_jobs: int = number(0, 0, 10_000, "how many jobs of one painter may wait at a time; 0 for no limit")
+    metrics: int = number(0, 0, 1, "1 to tell at /metrics how the bench does (Prometheus)")
+    logs: int = number(0, 0, 1, "1 to write a line of JSON for every request")
     broker: str = text(
         "", (0, 300), "where jobs queue: redis://… where many machines share the work; empty for a file"
     )

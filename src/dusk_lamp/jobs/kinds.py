@@ -5,6 +5,7 @@ from pathlib import Path
 from types import MappingProxyType
 
 from ..settings import Settings
+from ..store.owner import acting_for
 from ..store.store import Store
 from . import fit, for_me, prepare, squad
 from .work import Work
@@ -19,6 +20,8 @@ def do(root: Path, settings: Settings, kind: str, job_id: int) -> None:
     """Do a job of a kind, in whatever process this is."""
     store = Store(root, settings, migrate=False)
     try:
-        KINDS[kind](Work(store, job_id))
+        work = Work(store, job_id)
+        with acting_for(work.painter()):
+            KINDS[kind](work)
     finally:
         store.close()

@@ -8,11 +8,14 @@ import os
 import secrets
 import socket
 import threading
+from collections import Counter
+from collections.abc import Mapping, Sequence
 from datetime import datetime, timedelta
 
-from sqlalchemy import select, update
+from sqlalchemy import func, select, update
 
-from ..store.models import FILLS_THE_SHELF, Job, now
+from ..store.models import FILLS_THE_SHELF, Job, Sculpt, now
+from ..store.owner import acting_for
 from ..store.store import Store
 
 MOST_ATTEMPTS = 3  # a file that kills the worker as often as this is not tried again
@@ -30,7 +33,7 @@ def take(store: Store, job_id: int, worker: str) -> str | None:
 
     A job found in the hands of a worker that went silent has cost an attempt; after MOST_ATTEMPTS it is put aside.
     """
-    with store.saving() as session:
+    with acting_for(None), store.saving() as session:
         job = session.get(Job, job_id)
         if job is None or not job.open:
             return None
@@ -42,7 +45,7 @@ def take(store: Store, job_id: int, worker: str) -> str | None:
         if job.stop_asked:
             job.state, job.message = "stopped", "stopped before it began; start again whenever you like."
             return None
-        job.state, job.worker, job.lease_until = "working", worker, _until(store)
+        job.state, job.worker, job.lease_until, job.begun_at = "working", worker, _until(store), now()
         return job.kind
 
 
@@ -57,7 +60,7 @@ def _attempt(job: Job) -> bool:
 
 def crashed(store: Store, job_id: int) -> bool:
     """A job's child died: free it for another try, and say whether there is one."""
-    with store.saving() as session:
+    with acting_for(None), store.saving() as session:
         job = session.get(Job, job_id)
         if job is None or not job.open or not _attempt(job):
             return False
@@ -88,7 +91,7 @@ def _silent(job: Job) -> bool:
 
 def give_back(store: Store, worker: str) -> None:
     """What a worker that is ending in good order still has in hand: free at once, and no attempt."""
-    with store.saving() as session:
+    with acting_for(None), store.saving() as session:
         session.execute(
             update(Job)
             .where(Job.worker == worker, Job.state == "working")
@@ -97,15 +100,33 @@ def give_back(store: Store, worker: str) -> None:
 
 
 def free_jobs(store: Store) -> list[int]:
-    """Jobs that wait, or whose worker went silent, the most urgent first, then the oldest."""
-    with store.session() as session:
-        in_order = select(Job).where(Job.state.in_(("waiting", "working"))).order_by(Job.urgency.desc(), Job.id)
-        return [job.id for job in session.scalars(in_order) if job.state == "waiting" or _silent(job)]
+    """Jobs that wait, or whose worker went silent, in the order they are done in: those that somebody waits for
+    before those that only fill a shelf; of each, painters in turn, who was served longest ago first; of one painter's
+    the most urgent, then the oldest."""
+    with acting_for(None), store.session() as session:
+        in_order = select(Job, Sculpt.user_id).join(Sculpt, Job.sculpt_id == Sculpt.id)
+        in_order = in_order.where(Job.state.in_(("waiting", "working"))).order_by(Job.urgency.desc(), Job.id)
+        free = [(job, who) for job, who in session.execute(in_order) if job.state == "waiting" or _silent(job)]
+        begun = select(Sculpt.user_id, func.max(Job.begun_at)).join(Job, Job.sculpt_id == Sculpt.id)
+        served = dict(session.execute(begun.group_by(Sculpt.user_id)))
+    return in_turn([(job.id, who, job.urgency == FILLS_THE_SHELF) for job, who in free], served)
+
+
+def in_turn(free: Sequence[tuple[int, int, bool]], served: Mapping[int, datetime | None]) -> list[int]:
+    """Jobs (number, painter, whether it only fills a shelf), each painter's in order, as they are done in turn.
+    served: when each painter's last job was begun."""
+    rounds: Counter[tuple[int, bool]] = Counter()
+    keyed = []
+    for place, (job_id, painter, fills) in enumerate(free):
+        last = served.get(painter)
+        keyed.append((fills, rounds[painter, fills], last is not None, last or datetime.min, place, job_id))
+        rounds[painter, fills] += 1
+    return [job_id for *_, job_id in sorted(keyed)]
 
 
 def gives_way(store: Store, job_id: int) -> bool:
     """Whether a job that only fills the shelf is held up by one that somebody waits for."""
-    with store.session() as session:
+    with acting_for(None), store.session() as session:
         job = session.get(Job, job_id)
         if job is None or job.urgency != FILLS_THE_SHELF:
             return False
@@ -118,7 +139,7 @@ def gives_way(store: Store, job_id: int) -> bool:
 def put_back(store: Store, job_id: int) -> bool:
     """A job that gave way waits again; what its finished stages made is kept. False where it was stopped in the
     meantime."""
-    with store.saving() as session:
+    with acting_for(None), store.saving() as session:
         job = session.get(Job, job_id)
         if job is None or not job.open or job.stop_asked:
             return False
@@ -144,7 +165,7 @@ class Heartbeat:
 
     def _beat(self) -> None:
         while not self._over.wait(self._store.settings.lease_s / BEATS):
-            with self._store.saving() as session:
+            with acting_for(None), self._store.saving() as session:
                 session.execute(
                     update(Job)
                     .where(Job.worker == self._worker, Job.state == "working")

@@ -8,7 +8,8 @@ from huey import RedisHuey, SqliteHuey
 from huey.api import Huey
 
 from ..core.errors import DuskLampError, Stopped
-from ..store.models import LOOKED_AT, Job
+from ..store.models import LOOKED_AT, Job, now
+from ..store.owner import acting_for
 from ..store.store import Store
 from .child import CrashedError, call
 from .kinds import KINDS, do
@@ -104,7 +105,8 @@ def run(
                     stopped=stopped,
                 )
             else:
-                KINDS[kind](work)
+                with acting_for(work.painter()):
+                    KINDS[kind](work)
         _end(store, job_id, "done", "")
     except Stopped as e:
         if apart and gave_way and not work.stopped() and put_back(store, job_id):
@@ -135,4 +137,5 @@ def _end(store: Store, job_id: int, state: str, message: str) -> None:
         job = session.get(Job, job_id)
         if job is not None and job.open:
             job.state, job.message, job.share = state, message, 1.0 if state == "done" else job.share
+            job.seconds += (now() - job.begun_at).total_seconds() if job.begun_at else 0.0
             job.worker = job.lease_until = None

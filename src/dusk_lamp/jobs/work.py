@@ -10,6 +10,7 @@ from ..core.plan.context import Context
 from ..store import plans
 from ..store.models import FILLS_THE_SHELF, LOOKED_AT, Job, Sculpt
 from ..store.open_sculpts import OpenSculpts
+from ..store.owner import acting_for
 from ..store.store import Store
 
 
@@ -19,6 +20,12 @@ class Work:
 
     store: Store
     job_id: int
+
+    def painter(self) -> int | None:
+        """Whose job it is; None where it is gone."""
+        with acting_for(None), self.store.session() as session:
+            job = session.get(Job, self.job_id)
+            return job.sculpt.user_id if job is not None else None
 
     def say(self, step: str, share: float) -> None:
         """Tell the painter what is being done, and the share of it that is done, 0..1.
@@ -41,7 +48,7 @@ class Work:
     def calm(self) -> None:
         """What somebody waited for is there: where others wait, the rest of the job only fills the shelf. Who looks
         at it goes on hurrying it."""
-        with self.store.saving() as session:
+        with acting_for(None), self.store.saving() as session:
             job = session.get(Job, self.job_id)
             others = select(Job.id).where(Job.state == "waiting", Job.id != self.job_id)
             if job is not None and job.urgency == LOOKED_AT and session.scalars(others).first() is not None:

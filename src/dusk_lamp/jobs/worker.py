@@ -9,7 +9,6 @@ import time
 from pathlib import Path
 
 from ..settings import settings_from
-from ..store.cache import FolderCache
 from ..store.store import Store
 from .child import warm_up
 from .queue import Queue
@@ -37,8 +36,8 @@ def _sweep(queue: Queue) -> None:
         if len(queue.huey) == 0:
             queue.resume()
         rounds += 1
-        if rounds % TRIM_ROUNDS == 0 and isinstance(queue.store.cache, FolderCache):
-            queue.store.cache.trim(queue.store.settings.cache_limit_gb * 10**9)
+        if rounds % TRIM_ROUNDS == 0:
+            queue.store.trim()
 
 
 def main() -> None:

@@ -5,7 +5,7 @@ from datetime import UTC, datetime
 from functools import lru_cache
 from typing import Any, ClassVar
 
-from sqlalchemy import JSON, Float, ForeignKey, String, Text, UniqueConstraint
+from sqlalchemy import JSON, Float, ForeignKey, String, Text, UniqueConstraint, false, true
 from sqlalchemy.orm import DeclarativeBase, Mapped, mapped_column, relationship
 
 from ..core.paint.mix import Mix
@@ -45,7 +45,19 @@ class Base(DeclarativeBase):
     }
 
 
-class Sculpt(Base):
+class Owned:
+    """What belongs to a painter. The store stamps what is new (store.owner)."""
+
+    user_id: Mapped[int] = mapped_column(default=OWNER, server_default=str(OWNER), index=True)
+
+
+class OfSculpt:
+    """What belongs to a sculpt, and so to whoever the sculpt belongs to."""
+
+    sculpt_id: Mapped[int] = mapped_column(ForeignKey("sculpt.id", ondelete="CASCADE"), index=True)
+
+
+class Sculpt(Owned, Base):
     """One sculpt on the shelf: its files, what was made of them, and which revision of its plan holds. A deleted one
     is kept until it is cleared away."""
 
@@ -64,7 +76,6 @@ class Sculpt(Base):
     )
 
     id: Mapped[int] = mapped_column(primary_key=True)
-    user_id: Mapped[int] = mapped_column(default=OWNER, server_default=str(OWNER), index=True)
     name: Mapped[str] = mapped_column(String(120))
     file_name: Mapped[str] = mapped_column(String(255))
     file_format: Mapped[str] = mapped_column(String(8))
@@ -143,7 +154,7 @@ class Sculpt(Base):
         return self.surface_key is not None
 
 
-class Revision(Base):
+class Revision(OfSculpt, Base):
     """One state of a sculpt's plan. The sculpt points at the one that holds; later ones can be redone.
 
     scheme_id: in whose history it stands; number: its place there. action: what was done to come to it, in words.
@@ -156,7 +167,6 @@ class Revision(Base):
     __table_args__ = ({"sqlite_autoincrement": True},)  # a number is never used again, or an old tab could take it
 
     id: Mapped[int] = mapped_column(primary_key=True)
-    sculpt_id: Mapped[int] = mapped_column(ForeignKey("sculpt.id", ondelete="CASCADE"), index=True)
     scheme_id: Mapped[int] = mapped_column(default=0)
     number: Mapped[int]
     action: Mapped[str] = mapped_column(String(80), default="")
@@ -169,31 +179,29 @@ class Revision(Base):
     counts: Mapped[dict[str, Any]] = mapped_column(default=dict)  # how many coats each stage has
 
 
-class Piece(Base):
+class Piece(OfSculpt, Base):
     """A part of a plan's revisions that many of them share, packed by zlib, under the hash of its content."""
 
     __tablename__ = "plan_piece"
     __table_args__ = (UniqueConstraint("sculpt_id", "key", name="one_piece_of_a_content"),)
 
     id: Mapped[int] = mapped_column(primary_key=True)
-    sculpt_id: Mapped[int] = mapped_column(ForeignKey("sculpt.id", ondelete="CASCADE"), index=True)
     key: Mapped[str] = mapped_column(String(64))
     content: Mapped[bytes]
 
 
-class Scheme(Base):
+class Scheme(OfSculpt, Base):
     """A plan of a sculpt under a name. plan_id: where it was left; of the one on the bench the sculpt itself
     knows."""
 
     __tablename__ = "plan_scheme"
 
     id: Mapped[int] = mapped_column(primary_key=True)
-    sculpt_id: Mapped[int] = mapped_column(ForeignKey("sculpt.id", ondelete="CASCADE"), index=True)
     name: Mapped[str] = mapped_column(String(60))
     plan_id: Mapped[int]
 
 
-class Sitting(Base):
+class Sitting(OfSculpt, Base):
     """Where a painter is with a model: the step in hand, and the timer that runs."""
 
     __tablename__ = "sitting"
@@ -206,27 +214,25 @@ class Sitting(Base):
     )  # what for, since when, how long; empty where none runs
 
 
-class Done(Base):
+class Done(OfSculpt, Base):
     """A step that was ended: done or skipped, when, and after how long."""
 
     __tablename__ = "done"
     __table_args__ = (UniqueConstraint("sculpt_id", "coat_key", name="one_end_of_a_step"),)
 
     id: Mapped[int] = mapped_column(primary_key=True)
-    sculpt_id: Mapped[int] = mapped_column(ForeignKey("sculpt.id", ondelete="CASCADE"), index=True)
     coat_key: Mapped[str] = mapped_column(String(64))
     how: Mapped[str] = mapped_column(String(8))  # done or skipped
     at: Mapped[datetime] = mapped_column(default=now)
     seconds: Mapped[float | None]
 
 
-class LogEntry(Base):
+class LogEntry(Owned, Base):
     """One entry of the log, as core.log.entry has it. It outlives its sculpt. words: what is searched in it."""
 
     __tablename__ = "log_entry"
 
     id: Mapped[int] = mapped_column(primary_key=True)
-    user_id: Mapped[int] = mapped_column(default=OWNER, server_default=str(OWNER), index=True)
     sculpt_id: Mapped[int | None] = mapped_column(index=True)
     coat_key: Mapped[str] = mapped_column(String(64), default="")
     at: Mapped[datetime] = mapped_column(index=True)
@@ -234,27 +240,25 @@ class LogEntry(Base):
     words: Mapped[str] = mapped_column(Text, default="")
 
 
-class Squad(Base):
+class Squad(Owned, Base):
     """Sculpts that take one scheme. members: plain values, a sculpt's number with its count, matches and changes."""
 
     __tablename__ = "squad"
 
     id: Mapped[int] = mapped_column(primary_key=True)
-    user_id: Mapped[int] = mapped_column(default=OWNER, server_default=str(OWNER), index=True)
     name: Mapped[str] = mapped_column(String(120))
     scheme_id: Mapped[int] = mapped_column(ForeignKey("sculpt.id", ondelete="CASCADE"), index=True)
     members: Mapped[list[dict[str, Any]]]
     created_at: Mapped[datetime] = mapped_column(default=now)
 
 
-class DrillCard(Base):
+class DrillCard(Owned, Base):
     """How well a drill is known. card: as core.drill.practice has it. good: of the last answers, a moving mean."""
 
     __tablename__ = "drill_card"
     __table_args__ = (UniqueConstraint("user_id", "name", name="one_card_of_a_drill"),)
 
     id: Mapped[int] = mapped_column(primary_key=True)
-    user_id: Mapped[int] = mapped_column(default=OWNER, server_default=str(OWNER), index=True)
     name: Mapped[str] = mapped_column(String(40))
     card: Mapped[dict[str, Any]]
     answers: Mapped[int] = mapped_column(default=0, server_default="0")
@@ -262,7 +266,9 @@ class DrillCard(Base):
 
 
 class Painter(Base):
-    """Whose bench it is: the tools, the day on which each set of cautions was last read, and when one paints."""
+    """Whose bench it is: the tools, the day on which each set of cautions was last read, and when one paints. On a
+    bench of many also the name, a hash of the passphrase (Argon2; "" as long as the invitation was not taken), and
+    whether the painter looks after the bench."""
 
     __tablename__ = "painter"
 
@@ -270,15 +276,67 @@ class Painter(Base):
     tools: Mapped[dict[str, Any]] = mapped_column(default=lambda: plain(Tools()))
     cautioned: Mapped[dict[str, Any]] = mapped_column(default=dict)
     habits: Mapped[dict[str, Any]] = mapped_column(default=dict, server_default="{}")
+    name: Mapped[str] = mapped_column(String(60), default="", server_default="")
+    passphrase: Mapped[str] = mapped_column(String(200), default="", server_default="")
+    looks_after: Mapped[bool] = mapped_column(default=False, server_default=false())
+    seen_at: Mapped[datetime | None]
 
 
-class Bottle(Base):
+class Invitation(Base):
+    """A link that lets a new painter in once. token: its hash."""
+
+    __tablename__ = "invitation"
+
+    id: Mapped[int] = mapped_column(primary_key=True)
+    token: Mapped[str] = mapped_column(String(64), unique=True)
+    looks_after: Mapped[bool] = mapped_column(default=False, server_default=false())
+    until: Mapped[datetime]
+    painter_id: Mapped[int] = mapped_column(default=0, server_default="0")  # who came by it; 0: nobody yet
+
+
+class Login(Base):
+    """A session that is open, on whichever machine. token: its hash."""
+
+    __tablename__ = "login"
+
+    id: Mapped[int] = mapped_column(primary_key=True)
+    token: Mapped[str] = mapped_column(String(64), unique=True)
+    painter_id: Mapped[int] = mapped_column(ForeignKey("painter.id", ondelete="CASCADE"), index=True)
+    until: Mapped[datetime]
+
+
+class Share(Owned, Base):
+    """Something that a painter shows to others by a link, until it is taken back. token: of the link. kind: sculpt,
+    rack or recipe; of: its number (of a sculpt, a scheme's; 0 for the plan that holds). copies: others may take a
+    copy."""
+
+    __tablename__ = "share"
+
+    id: Mapped[int] = mapped_column(primary_key=True)
+    token: Mapped[str] = mapped_column(String(64), unique=True)
+    kind: Mapped[str] = mapped_column(String(8))
+    of: Mapped[int] = mapped_column(default=0, server_default="0")
+    scheme_id: Mapped[int] = mapped_column(default=0, server_default="0")
+    copies: Mapped[bool] = mapped_column(default=True, server_default=true())
+    created_at: Mapped[datetime] = mapped_column(default=now)
+
+
+class Photo(Owned, Base):
+    """A photo of a painted model, and whose it is. sha: of its content, under which it is kept."""
+
+    __tablename__ = "photo"
+    __table_args__ = (UniqueConstraint("user_id", "sha", name="one_photo_of_a_painter"),)
+
+    id: Mapped[int] = mapped_column(primary_key=True)
+    sha: Mapped[str] = mapped_column(String(64))
+
+
+class Bottle(Owned, Base):
     """One paint on the rack. A deleted one is kept until it is cleared away."""
 
     __tablename__ = "paint"
 
     id: Mapped[int] = mapped_column(primary_key=True)
-    user_id: Mapped[int] = mapped_column(default=OWNER, server_default=str(OWNER), index=True)
     label: Mapped[dict[str, Any]]  # what the bottle says, as core.paint.rack.Paint has it
     deleted_at: Mapped[datetime | None]
 
@@ -288,13 +346,12 @@ class Bottle(Base):
         return _paint_of(json.dumps(self.label, sort_keys=True))
 
 
-class Recipe(Base):
+class Recipe(Owned, Base):
     """A named mix. It keeps its paints whole, so that a bottle that is gone takes nothing from it."""
 
     __tablename__ = "recipe"
 
     id: Mapped[int] = mapped_column(primary_key=True)
-    user_id: Mapped[int] = mapped_column(default=OWNER, server_default=str(OWNER), index=True)
     name: Mapped[str] = mapped_column(String(60))
     paints: Mapped[list[dict[str, Any]]]
     parts: Mapped[list[int]]
@@ -306,13 +363,12 @@ class Recipe(Base):
         return built(Mix, {"paints": self.paints, "parts": self.parts}, "a recipe")
 
 
-class Job(Base):
+class Job(OfSculpt, Base):
     """One piece of long work, as the painter sees it."""
 
     __tablename__ = "job"
 
     id: Mapped[int] = mapped_column(primary_key=True)
-    sculpt_id: Mapped[int] = mapped_column(ForeignKey("sculpt.id", ondelete="CASCADE"), index=True)
     kind: Mapped[str] = mapped_column(String(12), default="prepare", server_default="prepare")  # see jobs.KINDS
     state: Mapped[str] = mapped_column(String(8), default="waiting")  # waiting, working, done, failed, stopped
     step: Mapped[str] = mapped_column(String(80), default="Queued")
@@ -324,6 +380,8 @@ class Job(Base):
     lease_until: Mapped[datetime | None]  # and until when, unless the worker says that it is still there
     stop_asked: Mapped[bool] = mapped_column(default=False)
     created_at: Mapped[datetime] = mapped_column(default=now)
+    begun_at: Mapped[datetime | None]
+    seconds: Mapped[float] = mapped_column(default=0.0, server_default="0")  # that it has taken so far
 
     sculpt: Mapped[Sculpt] = relationship(back_populates="jobs")
 

@@ -6,12 +6,13 @@ from sqlalchemy.orm import Session
 
 from ..core.plain import built, plain
 from ..core.plan.tools import Tools
-from .models import OWNER, Painter, now
+from .models import Painter, now
+from .owner import owner_of
 
 
 def tools_of(session: Session) -> Tools:
     """What the painter has; everything, as long as nothing was said."""
-    own = session.get(Painter, OWNER)
+    own = session.get(Painter, owner_of(session))
     return built(Tools, own.tools, "your tools") if own else Tools()
 
 
@@ -22,7 +23,7 @@ def keep_tools(session: Session, tools: Tools) -> None:
 
 def habits_of(session: Session) -> dict[str, str]:
     """When the painter paints: hours of a day as written, and the minutes of an evening."""
-    own = session.get(Painter, OWNER)
+    own = session.get(Painter, owner_of(session))
     return dict(own.habits) if own else {}
 
 
@@ -34,7 +35,7 @@ def keep_habits(session: Session, **habits: str) -> None:
 
 def read_today(session: Session, tags: Iterable[str]) -> bool:
     """Whether every one of these sets of cautions was read today."""
-    own = session.get(Painter, OWNER)
+    own = session.get(Painter, owner_of(session))
     read = own.cautioned if own else {}
     return all(read.get(tag) == _today() for tag in tags)
 
@@ -50,9 +51,9 @@ def _today() -> str:
 
 
 def _own(session: Session) -> Painter:
-    own = session.get(Painter, OWNER)
+    own = session.get(Painter, owner_of(session))
     if own is None:
-        own = Painter(id=OWNER, tools=plain(Tools()), cautioned={})
+        own = Painter(id=owner_of(session), tools=plain(Tools()), cautioned={})
         session.add(own)
         session.flush()
     return own

@@ -81,6 +81,14 @@ def bring(session: Session, rack: Rack) -> tuple[int, int]:
     return added, changed
 
 
+def bring_new(session: Session, rack: Rack) -> int:
+    """Put the paints of a rack beside what is there whose names are new, as full bottles that one has yet to buy:
+    nothing left. Returns how many."""
+    known = {b.paint.name.casefold() for b in bottles(session)}
+    new = [replace(p, stock_ml=0.0) for p in rack if p.name.casefold() not in known]
+    return bring(session, Rack(new))[0]
+
+
 def recipes(session: Session) -> list[Recipe]:
     """The named mixes, by name."""
     found = session.scalars(select(Recipe).where(Recipe.deleted_at.is_(None)))

@@ -8,23 +8,25 @@ from collections.abc import Iterator
 from contextlib import contextmanager
 from datetime import timedelta
 from pathlib import Path
-from typing import IO, Any
+from typing import IO
 
-from sqlalchemy import create_engine, event, select
-from sqlalchemy.engine import Connection
+from sqlalchemy import select
 from sqlalchemy.orm import Session, sessionmaker
 
 from ..settings import Settings
-from .cache import Cache, FolderCache
+from .cache import FolderCache
+from .database import SAVES, engine_of, newest
 from .models import USUAL, Job, LogEntry, Sculpt, now
-from .upgrade import DATABASE, DatabaseError, upgrade
+from .owner import acting, keep_apart
+from .shared import Shared, SharedCache
+from .upgrade import DatabaseError
 
 PIECE_BYTES = 1 << 20
 UNDO_DAYS = 30  # how long a deleted sculpt can be put back
 STEADY_DAYS = 7  # after a longer silence the clock is not believed until the next start
 PHOTO_HOURS = 48  # how long a photo that the log does not name is kept after it was last looked at
 SHORTEST_SECRET = 32  # letters
-BUSY_S = 30  # how long a save waits for another one
+SHARED_S = 3600.0  # how long a shared upload is kept for a sculpt that another machine is about to add
 
 
 class Store:
@@ -37,26 +39,47 @@ class Store:
         for folder in (self.uploads, self.photos):
             folder.mkdir(parents=True, exist_ok=True)
             folder.chmod(0o700)
-        self.cache: Cache = FolderCache(root / "cache")
+        self._shared = Shared(self.settings.files) if self.settings.files else None
+        local = root / "cache"
+        self.cache: FolderCache = SharedCache(local, self._shared) if self._shared else FolderCache(local)
         if migrate:
-            upgrade(root)
-        self.engine = create_engine(f"sqlite:///{root / DATABASE}", connect_args={"timeout": BUSY_S})
-        event.listen(self.engine, "connect", _prepare_connection)
-        event.listen(self.engine, "begin", _begin)
+            newest(root, self.settings)
+        self.engine = engine_of(root, self.settings)
         self._sessions = sessionmaker(self.engine, expire_on_commit=False)
+        keep_apart(self._sessions)
 
     @contextmanager
     def session(self) -> Iterator[Session]:
-        """A unit of work: committed when the block ends well, undone when it does not."""
-        with self._sessions() as session, session.begin():
+        """A unit of work: committed when the block ends well, undone when it does not. It sees what the painter has
+        that this thread acts for; see store.owner."""
+        with self._sessions(info={"painter": acting()}) as session, session.begin():
             yield session
 
     @contextmanager
     def saving(self) -> Iterator[Session]:
         """The same, for a short save that depends on what it reads: no other save comes in between."""
-        with self._sessions() as session, session.begin():
+        with self._sessions(info={"painter": acting()}) as session, session.begin():
             session.connection(execution_options={SAVES: True})
             yield session
+
+    def trim(self) -> None:
+        """Keep the cache within its limit."""
+        self.cache.trim(self.settings.cache_limit_gb * 10**9)
+        if isinstance(self.cache, SharedCache):
+            self.cache.trim_shared(self.settings.cache_limit_gb * 10**9)
+
+    def clear_shared(self, uploads: set[str], photos: set[str], unneeded_for_s: float) -> None:
+        """Let go of shared files that nobody needs: of uploads and photos by their hashes."""
+        if self._shared is None:
+            return
+        for folder, needed, kept_s in (
+            ("uploads", uploads, max(unneeded_for_s, SHARED_S)),
+            ("photos", photos, 3600 * PHOTO_HOURS),
+        ):
+            for name, (_, written) in self._shared.entries(folder).items():
+                own = name.rsplit("/", 1)[1].split(".")[0]
+                if own not in needed and written < time.time() - kept_s:
+                    self._shared.remove(name)
 
     def close(self) -> None:
         """Let go of the database."""
@@ -86,19 +109,35 @@ class Store:
                     f.write(piece)
             sha = digest.hexdigest()
             part.chmod(0o600)
-            part.replace(self.upload_path(sha, file_format))
+            if self._shared and not self._shared.has(f"uploads/{sha}.{file_format}"):
+                self._shared.put(f"uploads/{sha}.{file_format}", part)
+            part.replace(self._upload(sha, file_format))
         finally:
             part.unlink(missing_ok=True)
         return sha
 
     def upload_path(self, sha: str, file_format: str) -> Path:
-        """Where an upload lies. Built from a hash and a known ending only, never from a name somebody sent."""
+        """Where an upload lies; fetched from the shared files where it is not here yet. Built from a hash and a known
+        ending only, never from a name somebody sent."""
+        path = self._upload(sha, file_format)
+        if self._shared and not path.exists():
+            self._shared.fetch(f"uploads/{path.name}", path)
+        return path
+
+    def _upload(self, sha: str, file_format: str) -> Path:
         return self.uploads / f"{sha}.{file_format}"
+
+    def files_answer(self) -> bool:
+        """Whether files can be read and written now."""
+        return self._shared.answer() if self._shared else os.access(self.root, os.W_OK)
 
     def keep_photo(self, picture: bytes) -> str:
         """Keep a PNG of a swatch; the name (64 hex digits) it can be asked for by."""
         name = secrets.token_hex(32)
-        (self.photos / f"{name}.png").write_bytes(picture)
+        path = self.photos / f"{name}.png"
+        path.write_bytes(picture)
+        if self._shared:
+            self._shared.put(f"photos/{path.name}", path)
         return name
 
     def keep_jpeg(self, picture: bytes) -> str:
@@ -110,13 +149,19 @@ class Store:
             with open(os.open(part, os.O_WRONLY | os.O_CREAT | os.O_TRUNC, 0o600), "wb") as f:
                 f.write(picture)
             part.replace(path)
+            if self._shared:
+                self._shared.put(f"photos/{path.name}", path)
         os.utime(path)
         return sha
 
     def photo_path(self, sha: str) -> Path | None:
         """Where a photo of a painted model lies; None where there is none of that sha, whatever it is."""
+        if not (len(sha) == 64 and sha.isascii() and sha.isalnum()):
+            return None
         path = self.photos / f"{sha}.jpg"
-        return path if len(sha) == 64 and sha.isascii() and sha.isalnum() and path.exists() else None
+        if path.exists() or (self._shared and self._shared.fetch(f"photos/{path.name}", path)):
+            return path
+        return None
 
     def photo(self, name: str) -> bytes:
         """A photo of a swatch by its name.
@@ -127,26 +172,13 @@ class Store:
         if len(name) != 64 or not all(c in "0123456789abcdef" for c in name):
             raise KeyError(name)
         path = self.photos / f"{name}.png"
+        if self._shared and not path.exists():
+            self._shared.fetch(f"photos/{path.name}", path)
         try:
             os.utime(path)
             return path.read_bytes()
         except OSError as e:
             raise KeyError(name) from e
-
-
-SAVES = "dusk_lamp_saves"  # an execution option: this transaction will write
-
-
-def _prepare_connection(connection: Any, _record: Any) -> None:
-    connection.isolation_level = None  # transactions are begun below, not by the driver
-    connection.execute("PRAGMA journal_mode=WAL")
-    connection.execute("PRAGMA foreign_keys=ON")
-    connection.execute("PRAGMA synchronous=NORMAL")
-
-
-def _begin(connection: Connection) -> None:
-    # a transaction that read first cannot write once somebody else has; one that will write takes its turn at once
-    connection.exec_driver_sql("BEGIN IMMEDIATE" if connection.get_execution_options().get(SAVES) else "BEGIN")
 
 
 def free_name(session: Session, wanted: str) -> str:
@@ -181,8 +213,8 @@ def clear_away(store: Store, unneeded_for_s: float = 0.0) -> int:
         # what the log names stays with it; a swatch is looked at while its paint is entered
         if path.stem not in named and path.stat().st_mtime < time.time() - 3600 * PHOTO_HOURS:
             path.unlink(missing_ok=True)
-    if isinstance(store.cache, FolderCache):
-        store.cache.trim(store.settings.cache_limit_gb * 10**9)
+    store.trim()
+    store.clear_shared(needed, named, unneeded_for_s)
     return len(old)
 
 

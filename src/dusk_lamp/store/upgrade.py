@@ -33,8 +33,7 @@ def upgrade(root: Path) -> None:
         changed.
     """
     path, copy = root / DATABASE, root / f"{DATABASE}.new"
-    script = ScriptDirectory.from_config(config_of())
-    head, known = script.get_current_head(), {revision.revision for revision in script.walk_revisions()}
+    head, known = head_and_known()
     _drop(copy)  # left over from an upgrade that was cut off: the original was never touched
     if not path.exists():
         _migrate(copy, head)
@@ -69,6 +68,12 @@ def upgrade(root: Path) -> None:
     for old in sorted(folder.glob("before-*.db"))[:-BACKUPS_KEPT]:
         old.unlink()
     _take_place(copy, path)
+
+
+def head_and_known() -> tuple[str | None, set[str]]:
+    """The newest revision, and all that are known."""
+    script = ScriptDirectory.from_config(config_of())
+    return script.get_current_head(), {revision.revision for revision in script.walk_revisions()}
 
 
 def config_of() -> Config:

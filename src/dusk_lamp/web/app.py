@@ -16,9 +16,11 @@ from ..core.errors import DuskLampError, Stopped
 from ..core.units import grouped
 from ..jobs.queue import Queue
 from ..settings import Settings, settings_from
+from ..store.models import OWNER
 from ..store.open_sculpts import OpenSculpts
 from ..store.store import Store
 from . import (
+    accounts,
     bench,
     budgets,
     cards,
@@ -33,6 +35,7 @@ from . import (
     guide,
     health,
     log,
+    operations,
     palette,
     photos,
     rack,
@@ -48,6 +51,7 @@ from .background import blueprint as background
 from .limits import Numbered, guard
 from .login import lock
 from .stages import in_groups
+from .whose import answer_for
 from .workshop import Workshop, wants_json
 
 POLICY = (
@@ -78,7 +82,7 @@ def create_app(data: Path, settings: Settings | None = None, *, testing: bool = 
     store = Store(data, settings)
     limit = settings.upload_limit_mb
     app.config.update(
-        SECRET_KEY=store.secret(),
+        SECRET_KEY=settings.secret or store.secret(),
         TESTING=testing,
         MAX_CONTENT_LENGTH=limit * 1_000_000 + 65_536,  # the file, and the form around it
         SESSION_COOKIE_HTTPONLY=True,
@@ -95,10 +99,17 @@ def create_app(data: Path, settings: Settings | None = None, *, testing: bool = 
     app.extensions["events"] = events.Events()
     app.url_map.converters["int"] = Numbered
     guard(app, settings)
+    operations.told(app)
     CSRFProtect(app)
     Compress(app)
-    if settings.passphrase:
-        lock(app, settings.passphrase)
+    app.config["WITHOUT_LOGIN"] = frozenset({"operations.alive", "operations.ready", "operations.metrics"})
+    if settings.accounts:
+        answer_for(app, accounts.who_asks)
+        accounts.ask(app)
+    else:
+        answer_for(app, lambda: OWNER)
+        if settings.passphrase:
+            lock(app, settings.passphrase)
     app.jinja_env.trim_blocks = app.jinja_env.lstrip_blocks = True
     app.jinja_env.filters["number"] = grouped
     app.jinja_env.filters["in_groups"] = in_groups
@@ -125,6 +136,7 @@ def create_app(data: Path, settings: Settings | None = None, *, testing: bool = 
         cards,
         drills,
         log,
+        operations,
         squads,
         tonight,
         *(stage.page for stage in stages.STAGES),
@@ -144,7 +156,7 @@ def create_app(data: Path, settings: Settings | None = None, *, testing: bool = 
 
     @app.context_processor
     def _common() -> dict[str, object]:
-        return {"upload_limit_mb": limit}
+        return {"upload_limit_mb": limit, "accounts": bool(settings.accounts)}
 
     app.register_error_handler(Stopped, lambda e: _said(str(e), 409))
     app.register_error_handler(DuskLampError, lambda e: _said(str(e), 400))

@@ -17,6 +17,7 @@ from typing import Any
 from flask import Blueprint, Response, abort, current_app, jsonify
 
 from ..core.errors import Stopped
+from ..store.owner import acting, acting_for
 
 BLINK_S = 0.7  # nobody needs a sign for less
 AT_ONCE = 2  # pieces of work beside the requests: there are as many processors on a small machine
@@ -27,9 +28,11 @@ Say = Callable[[str, float], None]
 
 @dataclass
 class _Going:
-    """One piece of work. progress: how far it is, and its number. stop: somebody does not want it any more."""
+    """One piece of work. progress: how far it is, and its number. painter: for whom. stop: somebody does not want it
+    any more."""
 
     progress: dict[str, Any]
+    painter: int | None = None
     stop: bool = False
     future: "Future[Any]" = field(default_factory=Future)
 
@@ -46,6 +49,7 @@ class Background:
     def of(self, key: Any, work: Callable[[Say], object]) -> dict[str, Any] | None:
         """None once a piece of work is done; until then how far it is: its number, step in words, and share. What it
         raised is raised here."""
+        key = (acting(), key)
         with self._lock:
             going = self._going.get(key)
             if going is None:
@@ -63,25 +67,31 @@ class Background:
         return None
 
     def _begun(self, work: Callable[[Say], object]) -> _Going:
-        going = _Going({"number": next(self._numbers), "step": "Beginning", "share": 0.0})
+        going = _Going({"number": next(self._numbers), "step": "Beginning", "share": 0.0}, acting())
 
         def say(step: str, share: float) -> None:
             if going.stop:
                 raise Stopped("stopped; what was kept before is as it was")
             going.progress.update(step=step, share=round(share, 3))
 
-        going.future = self._pool.submit(work, say)
+        def for_the_painter() -> object:
+            with acting_for(going.painter):
+                return work(say)
+
+        going.future = self._pool.submit(for_the_painter)
         return going
 
     def progress(self) -> list[dict[str, Any]]:
-        """How far each piece of work is that goes on."""
+        """How far each piece of work of this painter is that goes on."""
         with self._lock:
-            return [dict(going.progress) for going in self._going.values() if not going.future.done()]
+            own = [going for going in self._going.values() if going.painter == acting()]
+            return [dict(going.progress) for going in own if not going.future.done()]
 
     def stop(self, number: int) -> bool:
         """Have a piece of work end when it next says how far it is; False where there is none by that number."""
         with self._lock:
-            found = [going for going in self._going.values() if going.progress["number"] == number]
+            own = [going for going in self._going.values() if going.painter == acting()]
+            found = [going for going in own if going.progress["number"] == number]
         for going in found:
             going.stop = True
         return bool(found)

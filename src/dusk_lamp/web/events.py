@@ -17,6 +17,7 @@ from sqlalchemy import select
 
 from ..core.units import left_words
 from ..store.models import Job
+from ..store.owner import acting, acting_for
 from .background import Background
 from .workshop import workshop
 
@@ -87,13 +88,14 @@ def events() -> Response:
     own: Events = app.extensions["events"]
     if not own.room.acquire(blocking=False):
         return Response(status=204)
+    painter = acting()
     seconds = 0.0 if app.testing else min(STREAM_S, workshop().settings.request_s / 2)
 
     def stream() -> Iterator[str]:
         said, beat, end = "", time.monotonic(), time.monotonic() + seconds
         yield "retry: 500\n\n"
         while True:
-            with app.app_context():
+            with app.app_context(), acting_for(painter):
                 now = json.dumps(going_on(own, app.extensions["background"]))
             if now != said:
                 said, beat = now, time.monotonic()

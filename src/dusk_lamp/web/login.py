@@ -16,13 +16,44 @@ from .workshop import wants_json
 
 blueprint = Blueprint("login", __name__)
 SHORTEST = 12  # letters of a passphrase; NIST SP 800-63B asks for at least 8, and for 15 where it is all there is
-TRIES, TRIES_S = 5, 60.0  # wrong ones from one address in so many seconds; then it waits
+TRIES, NAME_TRIES, TRIES_S = 5, 20, 60.0  # wrong ones from one address, for one name, in so many seconds
 MOST_ADDRESSES = 10_000
-OPEN = {"login.enter", "login.let_in", "static"}
+OPEN = {"login.enter", "login.let_in", "static", "operations.alive", "operations.ready"}
+
+
+class Tries:
+    """Who tried to come in how often, by address and by name."""
+
+    def __init__(self) -> None:
+        self._tries: OrderedDict[tuple[str, str], list[float]] = OrderedDict()
+        self._lock = threading.Lock()
+
+    def count(self, address: str, name: str = "") -> None:
+        """Count a try.
+
+        Raises:
+            SettingError: too many wrong ones lately, from this address or for this name.
+        """
+        now = time.monotonic()
+        with self._lock:
+            for key, most in (((address, ""), TRIES), (("", name), NAME_TRIES)):
+                lately = [t for t in self._tries.get(key, []) if t > now - TRIES_S]
+                if len(lately) >= most and any(key):
+                    raise SettingError("too many wrong passphrases; wait a minute and try again")
+                self._tries[key] = [*lately, now]
+                self._tries.move_to_end(key)
+            while len(self._tries) > MOST_ADDRESSES:
+                self._tries.popitem(last=False)
+
+    def forget(self, address: str, name: str = "") -> None:
+        """Somebody came in: what was wrong before counts no more."""
+        with self._lock:
+            for key in ((address, ""), ("", name)):
+                self._tries.pop(key, None)
 
 
 class Logins:
-    """One passphrase, hashed; the sessions that are open; who tried how often."""
+    """One passphrase, hashed; the sessions that are open."""
 
     def __init__(self, passphrase: str) -> None:
         if len(passphrase) < SHORTEST:
@@ -30,7 +61,7 @@ class Logins:
         self._hasher = PasswordHasher()
         self._hash = self._hasher.hash(passphrase)
         self._open: set[str] = set()
-        self._tries: OrderedDict[str, list[float]] = OrderedDict()
+        self._tries = Tries()
         self._lock = threading.Lock()
 
     def check(self, address: str, passphrase: str) -> str | None:
@@ -39,20 +70,14 @@ class Logins:
         Raises:
             SettingError: too many wrong ones lately.
         """
-        with self._lock:
-            lately = [t for t in self._tries.get(address, []) if t > time.monotonic() - TRIES_S]
-            if len(lately) >= TRIES:
-                raise SettingError("too many wrong passphrases; wait a minute and try again")
-            self._tries[address] = [*lately, time.monotonic()]
-            while len(self._tries) > MOST_ADDRESSES:
-                self._tries.popitem(last=False)
+        self._tries.count(address)
         try:
             self._hasher.verify(self._hash, passphrase[:1000])
         except VerifyMismatchError:
             return None
         name = secrets.token_urlsafe(24)
+        self._tries.forget(address)
         with self._lock:
-            self._tries.pop(address, None)
             self._open.add(name)
         return name
 

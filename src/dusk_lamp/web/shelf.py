@@ -231,7 +231,9 @@ def stop(job_id: int) -> str:
 
 @blueprint.get("/backup.zip")
 def take_backup() -> AnyResponse:
-    """Everything on the shelf and the rack in one file, as `dusk-lamp backup` writes it."""
+    """Everything on the shelf and the rack in one file, as `dusk-lamp backup` writes it; on a bench of one."""
+    if workshop().settings.accounts or workshop().settings.database:
+        abort(404)
     root = workshop().store.root
     with TemporaryDirectory(dir=root) as folder:
         backup(root, Path(folder) / "backup.zip")

@@ -1,0 +1,66 @@
+"""Whose rows are whose: what one painter keeps, no other sees, on either database."""
+
+import pytest
+from sqlalchemy import delete, func, select, update
+from sqlalchemy.exc import IntegrityError
+
+from dusk_lamp.core.log.entry import Entry
+from dusk_lamp.core.paint.rack import Paint
+from dusk_lamp.core.plan.tools import Tools
+from dusk_lamp.store import log, painters, paints
+from dusk_lamp.store.models import Base, Bottle, Job, LogEntry, OfSculpt, Owned, Revision, Sculpt
+from dusk_lamp.store.owner import acting_for
+from dusk_lamp.store.plans import add_sculpt
+from dusk_lamp.store.store import Store, free_name, new_job
+
+MINE, YOURS = 1, 2
+
+
+@pytest.fixture
+def two(tmp_path, kept_in):
+    """A store in which two painters have a sculpt, a paint, a log entry and a job each."""
+    store = Store(tmp_path, kept_in)
+    for painter in (MINE, YOURS):
+        with acting_for(painter), store.saving() as session:
+            sculpt = add_sculpt(session, "Knight", [{"name": "k.stl", "format": "stl", "sha": "a" * 64}])
+            paints.put(session, Paint("Soot", stock_ml=float(painter)))
+            log.add(session, Entry(title=f"by {painter}"), sculpt)
+            new_job(session, sculpt)
+            painters.keep_tools(session, Tools(airbrush=painter == MINE))
+    yield store
+    store.close()
+
+
+def test_every_table_says_whose_it_is():
+    """A new table cannot be forgotten: it is a painter's, a sculpt's, or one of those that are the bench's own."""
+    bench = {"painter", "invitation", "login"}
+    for mapper in Base.registry.mappers:
+        own = mapper.class_
+        assert issubclass(own, Owned | OfSculpt) or own.__tablename__ in bench, own
+
+
+def test_a_painter_sees_and_changes_only_what_is_theirs(two):
+    for painter, other in ((MINE, YOURS), (YOURS, MINE)):
+        with acting_for(painter), two.session() as session:
+            sculpts = session.scalars(select(Sculpt)).all()
+            assert [s.user_id for s in sculpts] == [painter] and sculpts[0].latest_job() is not None
+            assert [p.stock_ml for p in paints.rack_of(session)] == [painter]
+            assert [e.title for e in log.entries(session)] == [f"by {painter}"]
+            assert painters.tools_of(session).airbrush == (painter == MINE)
+            for table in (Job, Revision, LogEntry, Bottle):
+                assert session.scalar(select(func.count()).select_from(table)) == 1, table
+            assert session.scalars(select(Sculpt.name)).all() == ["Knight"], "columns alone as well"
+            assert free_name(session, "Knight") == "Knight (2)"
+            for table in (Sculpt, Job, Revision, LogEntry, Bottle):
+                assert session.get(table, other) is None, table
+        with acting_for(painter), two.saving() as session:
+            assert session.execute(update(Bottle).where(Bottle.id == other).values(user_id=painter)).rowcount == 0
+            assert session.execute(delete(LogEntry).where(LogEntry.id == other)).rowcount == 0
+            assert session.execute(delete(Job).where(Job.id == other)).rowcount == 0
+    with two.session() as session:  # the worker, the command line
+        assert len(session.scalars(select(Sculpt)).all()) == 2 and len(log.entries(session)) == 2
+
+
+def test_names_are_once_for_each_painter_and_the_database_minds_it(two):
+    with pytest.raises(IntegrityError), acting_for(MINE), two.saving() as session:
+        session.add(Bottle(label={"name": "SOOT"}))
