@@ -6,7 +6,7 @@ from typing import NoReturn
 
 from .. import __version__
 from ..core.errors import DuskLampError
-from . import bench, card, check, drill, economy, glow, log, metal, paint, plan, sculpt, squad, undercoat
+from . import bench, card, check, club, drill, economy, glow, log, metal, paint, plan, sculpt, squad, undercoat
 
 # options whose value may begin with a minus
 SIGNED = (
@@ -63,6 +63,6 @@ def _parser() -> argparse.ArgumentParser:
     )
     parser.add_argument("--version", action="version", version=f"dusk-lamp {__version__}")
     commands = parser.add_subparsers(required=True, metavar="COMMAND")
-    for family in (sculpt, paint, undercoat, plan, economy, squad, glow, metal, log, check, drill, card, bench):
+    for family in (sculpt, paint, undercoat, plan, economy, squad, glow, metal, log, check, drill, card, bench, club):
         family.add_commands(commands)
     return parser

@@ -41,11 +41,16 @@ def _sweep(queue: Queue) -> None:
 
 
 def main() -> None:
-    """Work through the queue until stopped."""
+    """The worker of a server: it does not outlive it."""
     if len(sys.argv) > 2:
         threading.Thread(target=_leave_with_parent, args=(int(sys.argv[2]),), daemon=True).start()
+    work(Path(sys.argv[1]))
+
+
+def work(root: Path) -> None:
+    """Work through the queue until stopped."""
     os.nice(POLITE)
-    queue = Queue(Store(Path(sys.argv[1]), settings_from(), migrate=False))
+    queue = Queue(Store(root, settings_from(), migrate=False))
     queue.resume()
     threading.Thread(target=warm_up, daemon=True).start()
     threading.Thread(target=_sweep, args=(queue,), daemon=True).start()

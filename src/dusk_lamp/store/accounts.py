@@ -180,8 +180,8 @@ class Takes:
 def takes(session: Session, store: Store) -> list[Takes]:
     """What every painter takes up; to be asked by a session that sees all."""
     both = select(Sculpt.user_id, func.sum(Job.seconds)).join(Job, Job.sculpt_id == Sculpt.id)
-    worked = dict(session.execute(both.group_by(Sculpt.user_id)))
-    counted = dict(session.execute(select(Sculpt.user_id, func.count(Sculpt.id)).group_by(Sculpt.user_id)))
+    worked = dict(session.execute(both.group_by(Sculpt.user_id)).all())
+    counted = dict(session.execute(select(Sculpt.user_id, func.count(Sculpt.id)).group_by(Sculpt.user_id)).all())
     return [
         Takes(
             p.id,

@@ -165,10 +165,12 @@ def surfaces_of(session: Session, sculpt: Sculpt) -> dict[str, Standing]:
 
 
 # --- keeping
-def add_sculpt(session: Session, name: str, files: list[dict[str, str]], plan: Plan | None = None) -> Sculpt:
+def add_sculpt(
+    session: Session, name: str, files: list[dict[str, str]], plan: Plan | None = None, painter_id: int | None = None
+) -> Sculpt:
     """A new sculpt on the shelf, waiting to be prepared. files: name, format and sha of each. plan: that it begins
-    with."""
-    sculpt = Sculpt(name=name[:120], files=files)
+    with. painter_id: whose shelf; None for the one that the session acts for."""
+    sculpt = Sculpt(name=name[:120], files=files, user_id=painter_id)
     session.add(sculpt)
     session.flush()
     plan = plan or fresh()

@@ -10,9 +10,10 @@ from datetime import timedelta
 from pathlib import Path
 from typing import IO
 
-from sqlalchemy import select
+from sqlalchemy import func, select
 from sqlalchemy.orm import Session, sessionmaker
 
+from ..core.errors import SettingError
 from ..settings import Settings
 from .cache import FolderCache
 from .database import SAVES, engine_of, newest
@@ -48,17 +49,20 @@ class Store:
         self._sessions = sessionmaker(self.engine, expire_on_commit=False)
         keep_apart(self._sessions)
 
+    def _info(self) -> dict[str, int | None]:
+        return {"painter": acting(), "quota_jobs": self.settings.quota_jobs}
+
     @contextmanager
     def session(self) -> Iterator[Session]:
         """A unit of work: committed when the block ends well, undone when it does not. It sees what the painter has
         that this thread acts for; see store.owner."""
-        with self._sessions(info={"painter": acting()}) as session, session.begin():
+        with self._sessions(info=self._info()) as session, session.begin():
             yield session
 
     @contextmanager
     def saving(self) -> Iterator[Session]:
         """The same, for a short save that depends on what it reads: no other save comes in between."""
-        with self._sessions(info={"painter": acting()}) as session, session.begin():
+        with self._sessions(info=self._info()) as session, session.begin():
             session.connection(execution_options={SAVES: True})
             yield session
 
@@ -226,7 +230,20 @@ def _run_lately(mark: Path) -> bool:
 
 
 def new_job(session: Session, sculpt: Sculpt, kind: str = "prepare", urgency: int = USUAL) -> Job:
-    """A job for a sculpt; an older one of its kind that is still open is asked to stop."""
+    """A job for a sculpt; an older one of its kind that is still open is asked to stop.
+
+    Raises:
+        SettingError: as many jobs of this painter wait as may.
+    """
+    most = session.info.get("quota_jobs") or 0
+    if most:
+        open_ones = select(func.count(Job.id)).join(Sculpt).where(Job.state.in_(("waiting", "working")))
+        waiting = session.scalar(open_ones.where(Sculpt.user_id == sculpt.user_id, Job.sculpt_id != sculpt.id)) or 0
+        if waiting >= most:
+            raise SettingError(
+                f"{waiting} of your jobs are still waiting, as many as this bench takes from one painter; wait until "
+                "one is done"
+            )
     for old in sculpt.jobs:
         if old.open and old.kind == kind:
             old.stop_asked = True

@@ -294,8 +294,7 @@ def take_copy(token: str) -> AnyResponse:
             name = free_name(session, _name_of(source, of))
         with acting_for(None), workshop().store.saving() as session:
             first = session.get_one(Sculpt, of)
-            new = add_sculpt(session, name, first.files)
-            new.user_id = me
+            new = add_sculpt(session, name, first.files, painter_id=me)
             for column in Sculpt.COPIED:
                 setattr(new, column, getattr(first, column))
             mark_open(new, "paint")

@@ -19,6 +19,7 @@ from pathlib import Path
 from ..core.errors import DuskLampError, SettingError
 from ..core.plan.room_sensor import SIMULATED
 from ..settings import PREFIX, Settings, settings_from
+from ..store import accounts
 from ..store.lock import FolderLock
 from ..store.store import Store, clear_away
 
@@ -104,6 +105,52 @@ def passphrase_for(host: str, settings: Settings) -> str:
     )
 
 
+def serve_pages(host: str, port: int, folder: Path) -> None:
+    """Serve the pages alone, as one of many processes behind a proxy; workers are started beside them. A process that
+    dies is started again.
+
+    Raises:
+        DuskLampError: the port is taken, the database cannot be opened, or nothing guards a bench beyond loopback.
+    """
+    settings = settings_from()
+    if settings.database and not settings.secret:
+        raise SettingError("many machines sign cookies alike: set DUSK_LAMP_SECRET to one long text on each of them")
+    taken = _port(host, port)
+    passphrase = "" if settings.accounts else passphrase_for(host, settings)
+    Store(folder, settings).close()  # brings the database to the newest shape
+    environment = {"MALLOC_ARENA_MAX": "2", **os.environ, PREFIX + "PASSPHRASE": passphrase}
+
+    def pages() -> subprocess.Popen:
+        own = [str(folder), str(taken.fileno()), str(os.getpid())]
+        command = [sys.executable, "-m", "dusk_lamp.web.pages", *own]
+        return subprocess.Popen(command, pass_fds=[taken.fileno()], env=environment)  # noqa: S603 - our own module
+
+    signal.signal(signal.SIGTERM, _leave)
+    child = Child(pages)
+    print(f"Dusk Lamp is lit: http://{host}:{taken.getsockname()[1]}  (Ctrl-C to put it out)", flush=True)
+    try:
+        while True:
+            time.sleep(CLEARING_S)
+    except KeyboardInterrupt:
+        pass
+    finally:
+        child.end()
+
+
+def _say_how_to_come_in(folder: Path, settings: Settings, address: str) -> None:
+    """On a bench of many where nobody is yet: the link for the first painter, who looks after it."""
+    store = Store(folder, settings, migrate=False)
+    with store.saving() as session:
+        if not accounts.all_painters(session):
+            token = accounts.invite(session, looks_after=True)
+            print(f"Nobody has come in yet. The first painter: {address}/invited/{token}", flush=True)
+    store.close()
+
+
+def _leave(*_: object) -> None:
+    raise KeyboardInterrupt
+
+
 def serve(host: str, port: int, data: Path | None, *, with_demo: bool = False) -> None:
     """Serve until interrupted.
 
@@ -113,7 +160,7 @@ def serve(host: str, port: int, data: Path | None, *, with_demo: bool = False) -
     """
     settings = settings_from()
     taken = _port(host, port)  # first of all: nobody waits a minute to read that it is taken
-    passphrase = passphrase_for(host, settings)
+    passphrase = "" if settings.accounts else passphrase_for(host, settings)
     folder = data_folder(data)
     try:
         folder.mkdir(parents=True, exist_ok=True)
@@ -146,13 +193,12 @@ def serve(host: str, port: int, data: Path | None, *, with_demo: bool = False) -
     def worker() -> subprocess.Popen:
         return subprocess.Popen([sys.executable, "-m", "dusk_lamp.jobs.worker", str(folder), own])  # noqa: S603
 
-    def leave(*_: object) -> None:
-        raise KeyboardInterrupt
-
-    signal.signal(signal.SIGTERM, leave)
+    signal.signal(signal.SIGTERM, _leave)
     children = [Child(pages), Child(worker)]
     print(f"Dusk Lamp is lit: http://{host}:{taken.getsockname()[1]}  (Ctrl-C to put it out)", flush=True)
     print(f"Everything is kept in {folder}", flush=True)
+    if settings.accounts:
+        _say_how_to_come_in(folder, settings, f"http://{host}:{taken.getsockname()[1]}")
     try:
         while True:
             time.sleep(CLEARING_S)

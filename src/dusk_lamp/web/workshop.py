@@ -17,8 +17,10 @@ from ..jobs.child import CrashedError, TooLongError, call
 from ..jobs.queue import Queue
 from ..settings import Settings
 from ..store import paints
+from ..store.accounts import bytes_of
 from ..store.models import Sculpt
 from ..store.open_sculpts import OpenSculpt, OpenSculpts
+from ..store.owner import owner_of
 from ..store.store import Store, lay_out_again
 
 T = TypeVar("T")
@@ -126,7 +128,28 @@ def taken_in(file: FileStorage) -> dict[str, str]:
         raise SculptFileError(
             f"'{name}' is not a kind of file Dusk Lamp can read; bring {', '.join(f.upper() for f in FORMATS)}"
         )
+    _within_quota(file)
     return {"name": name, "format": ending, "sha": workshop().store.keep_upload(file.stream, ending)}
+
+
+def _within_quota(file: FileStorage) -> None:
+    """Whether a painter has room for another file.
+
+    Raises:
+        SettingError: no more.
+    """
+    most = workshop().settings.quota_gb
+    if not most:
+        return
+    with workshop().store.session() as session:
+        taken = bytes_of(session, workshop().store, owner_of(session))
+    size = file.stream.seek(0, 2) and file.stream.tell()
+    file.stream.seek(0)
+    if taken + size > most * 1e9:
+        raise SettingError(
+            f"your files take {taken / 1e9:.2f} of the {most:g} GB that this bench gives each painter; there is no "
+            "room for another. Delete a sculpt for good, or ask who looks after the bench"
+        )
 
 
 def colour_names(session: Session) -> list[str]:
