@@ -1,5 +1,5 @@
-"""The attack: `bin/attack [--minutes 10] [--seed 1] [--only kills|files|routes|users|openings]`. Prints what was
-tried and what came of it.
+"""The attack: `bin/attack [--minutes 10] [--seed 1] [--only kills|files|routes|users|openings|club]`. Prints
+what was tried and what came of it.
 
 Everything happens on loopback, against a bench that is started for it in a temporary folder.
 """
@@ -396,7 +396,15 @@ def users(bench: Bench, until: float, rng: random.Random) -> str:
     return f"{len(waits)} lights for 20 users: {faults} faults, p95 {p95} beside an import (ended: {lit}) ({codes})"
 
 
-ATTACKS = {"kills": kills, "files": files, "routes": routes, "users": users, "openings": openings}
+def club(_bench: Bench, until: float, rng: random.Random) -> str:
+    """Fifty painters with accounts on two machines."""
+    sys.path.insert(0, str(Path(__file__).parent))
+    from club import attacked
+
+    return attacked(max(until - time.monotonic(), 20) / 60, rng.randrange(1000))
+
+
+ATTACKS = {"kills": kills, "files": files, "routes": routes, "users": users, "openings": openings, "club": club}
 
 
 def main() -> None:

@@ -701,6 +701,14 @@ DRAG = """async () => {
 }"""
 
 
+def bench_scale(_folder: Path) -> None:
+    """What a painter of a club costs, and how a bench of two machines grows; see bench/club.py."""
+    from club import scale
+
+    for words, figure in scale():
+        print(f"  {words:62} {figure}")
+
+
 def main() -> None:
     if sys.argv[1:2] == ["--first-picture"]:
         first_picture(sys.argv[2])
@@ -717,6 +725,7 @@ def main() -> None:
         "metal": bench_metal,
         "day": bench_day,
         "check": bench_check,
+        "scale": bench_scale,
         "growth": bench_growth,
         "browser": bench_browser,
     }

@@ -7,7 +7,7 @@ from sqlalchemy.exc import IntegrityError
 from dusk_lamp.core.log.entry import Entry
 from dusk_lamp.core.paint.rack import Paint
 from dusk_lamp.core.plan.tools import Tools
-from dusk_lamp.store import log, painters, paints
+from dusk_lamp.store import accounts, log, painters, paints
 from dusk_lamp.store.models import Base, Bottle, Job, LogEntry, OfSculpt, Owned, Revision, Sculpt
 from dusk_lamp.store.owner import acting_for
 from dusk_lamp.store.plans import add_sculpt
@@ -59,6 +59,29 @@ def test_a_painter_sees_and_changes_only_what_is_theirs(two):
             assert session.execute(delete(Job).where(Job.id == other)).rowcount == 0
     with two.session() as session:  # the worker, the command line
         assert len(session.scalars(select(Sculpt)).all()) == 2 and len(log.entries(session)) == 2
+
+
+def test_the_first_painter_takes_over_the_bench_and_others_come_beside(tmp_path, kept_in):
+    store = Store(tmp_path, kept_in)
+    with acting_for(MINE), store.saving() as session:
+        add_sculpt(session, "Knight", [{"name": "k.stl", "format": "stl", "sha": "a" * 64}])
+    with store.saving() as session:
+        tokens = [accounts.invite(session, looks_after=n == 2) for n in range(3)]
+    for token, name in zip(tokens, ("Ann", "Bob", "Cid"), strict=True):
+        with store.saving() as session:
+            painter = accounts.accept(session, token, name, "a lamp at dusk")
+            assert (painter.id == MINE) == (name == "Ann") and painter.looks_after == (name != "Bob")
+    with store.saving() as session:
+        bob = accounts.who_is(session, " bob ", "a lamp at dusk")
+        assert bob is not None and accounts.who_is(session, "bob", "wrong") is None
+        token = accounts.log_in(session, bob)
+        assert accounts.logged_in(session, token).name == "Bob" and accounts.logged_in(session, "x") is None
+        assert [t.sculpts for t in accounts.takes(session, store)] == [1, 0, 0]
+        accounts.remove(session, MINE)
+    with store.session() as session:
+        assert not session.scalars(select(Sculpt)).all()
+        assert [p.name for p in accounts.all_painters(session)] == ["Bob", "Cid"]
+    store.close()
 
 
 def test_names_are_once_for_each_painter_and_the_database_minds_it(two):

@@ -15,6 +15,7 @@ from dusk_lamp.core.paint.rack import Paint
 from dusk_lamp.settings import settings_from
 from dusk_lamp.store import accounts, log, paints, squads
 from dusk_lamp.store.models import Bottle, Invitation, Job, Login, Sculpt, Share
+from dusk_lamp.store.move import move
 from dusk_lamp.store.owner import acting_for
 from dusk_lamp.store.store import new_job
 from dusk_lamp.web.app import create_app
@@ -116,6 +117,27 @@ def test_no_route_shows_or_changes_what_is_anothers(club):
     assert asked > 250
     assert everything() == before
     assert SECRET in str(ann.page("/")), "and the first still has it"
+
+
+def test_every_route_answers_on_postgresql_as_well(tmp_path, with_a_plan, postgres, figure):
+    """A bench that was moved from SQLite, asked for every page there is, and worked at."""
+    shutil.copytree(with_a_plan, tmp_path / "data")
+    address = postgres.new()
+    move(tmp_path / "data", settings_from({}), address)
+    app = create_app(tmp_path / "data", settings_from({}, database=address, upload_limit_mb=3), testing=True)
+    app.extensions["workshop"].queue.huey.immediate = True
+    painter = Painter(app.test_client())
+    headers = {"X-CSRFToken": painter.token(), "X-Requested-With": "fetch"}
+    for endpoint, method, url in addresses(app):
+        answer = painter.client.open(url, method=method, headers=headers)
+        assert answer.status_code < 500, (endpoint, method, url, answer.text[:300])
+    painter.post("/sculpts/1/restore")
+    painter.region(do="describe", number=1, name="Hood", colour="Tide Blue")
+    assert painter.undo()["did"].startswith("Undone")
+    painter.bring(figure, "Another.stl")
+    assert "Another" in str(painter.page("/"))
+    assert painter.client.get("/sculpts/1/whole-plan.json").get_json()["coats"]
+    app.extensions["workshop"].store.close()
 
 
 def test_nobody_comes_in_without_a_login(club):

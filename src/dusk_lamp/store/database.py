@@ -22,7 +22,8 @@ BUSY_S = 30  # how long a save waits for another one
 SAVES = "dusk_lamp_saves"  # an execution option: this transaction will write
 UPGRADE_LOCK, SAVE_LOCK = 5_151_001, 5_151_002  # advisory locks of ours
 CONNECT_S = 5
-NO_TWINS = (  # as revision 0007 has them in SQLite
+MADE_BY_HAND = (  # no twins, as revision 0007 has them in SQLite; and the first painter's number is taken
+    "SELECT setval(pg_get_serial_sequence('painter', 'id'), 1)",
     "CREATE UNIQUE INDEX one_paint_of_a_name ON paint (user_id, lower(label->>'name')) WHERE deleted_at IS NULL",
     "CREATE UNIQUE INDEX one_recipe_of_a_name ON recipe (user_id, lower(name)) WHERE deleted_at IS NULL",
     "CREATE UNIQUE INDEX one_sculpt_of_a_name ON sculpt (user_id, lower(name)) WHERE deleted_at IS NULL",
@@ -80,7 +81,7 @@ def _bring(connection: Connection) -> None:
                 "this database holds tables of something else; name an empty one. Nothing was changed"
             )
         Base.metadata.create_all(connection)
-        for line in NO_TWINS if connection.dialect.name == "postgresql" else ():
+        for line in MADE_BY_HAND if connection.dialect.name == "postgresql" else ():
             connection.execute(text(line))
         command.stamp(config, "head")
         return

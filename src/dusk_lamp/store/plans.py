@@ -157,11 +157,8 @@ def surfaces_of(session: Session, sculpt: Sculpt) -> dict[str, Standing]:
         Revision.surface_key != "",
         (Revision.labels_key != "") | (Revision.coats_key != ""),
     )
-    return {
-        key: built(Standing, standing, "how it stands")
-        for key, standing in session.execute(own.distinct())
-        if standing
-    }
+    standings: dict[str, Any] = dict(session.execute(own).all())  # revisions of one surface stood alike
+    return {key: built(Standing, standing, "how it stands") for key, standing in standings.items() if standing}
 
 
 # --- keeping
