@@ -1,5 +1,6 @@
 """Many machines: one database, one broker and one store of files between them, and nothing else."""
 
+import io
 import os
 import signal
 import subprocess
@@ -15,10 +16,11 @@ from sqlalchemy import select
 from dusk_lamp.cli.main import main
 from dusk_lamp.core.errors import SettingError
 from dusk_lamp.core.paint.rack import Paint
-from dusk_lamp.jobs.leases import free_jobs, in_turn
-from dusk_lamp.jobs.queue import Queue
+from dusk_lamp.jobs.leases import free_jobs, in_turn, new_worker
+from dusk_lamp.jobs.queue import Queue, run
 from dusk_lamp.settings import Settings, settings_from
-from dusk_lamp.store import accounts, paints, plans
+from dusk_lamp.store import accounts, paints, plans, preparing
+from dusk_lamp.store.backup import backup, restore
 from dusk_lamp.store.cache import key_of
 from dusk_lamp.store.database import counts
 from dusk_lamp.store.models import FILLS_THE_SHELF, Base, Job, Painter, Sculpt
@@ -204,6 +206,11 @@ def test_a_job_begun_on_one_machine_survives_its_death_on_the_other(two, tmp_pat
             sculpt = session.get(Sculpt, number)
             assert sculpt.surface_key in machine.store.cache and sculpt.sky_key in machine.store.cache
             assert len(machine.store.cache.blob(sculpt.thumb_key, "thumb.png")) > 1000
+    for machine in (one, other):  # pages lay the sculpt out in memory from what was fetched
+        app = create_app(machine.folder, machine.settings, testing=True)
+        surface = app.test_client().get(f"/sculpts/{number}/surface.bin")
+        assert surface.status_code == 200 and len(surface.data) > 100_000
+        app.extensions["workshop"].store.close()
     assert one.store.upload_path(sha, "stl").read_bytes() == other.store.upload_path(sha, "stl").read_bytes()
 
 
@@ -245,6 +252,29 @@ def test_a_dead_database_is_a_plain_page_and_comes_back(tmp_path_factory):
     assert client.get("/rack").status_code == 200 and client.get("/readyz").status_code == 200
     app.extensions["workshop"].store.close()
     server.stop("immediate")
+
+
+def test_a_dead_broker_keeps_nobody_from_working_and_what_waits_is_found_again(tmp_path, caplog):
+    dead = create_app(tmp_path / "data", settings_from({}, broker=f"unix://{tmp_path}/none.sock"), testing=True)
+    store, queue = dead.extensions["workshop"].store, dead.extensions["workshop"].queue
+    with acting_for(1), store.saving() as session:
+        sculpt = add_sculpt(session, "Ball", [{"name": "b.stl", "format": "stl", "sha": "a" * 64}])
+        job = new_job(session, sculpt).id
+    queue.add(job)
+    assert "cannot be reached" in caplog.text and free_jobs(store) == [job]
+    ready = dead.test_client().get("/readyz")
+    assert ready.status_code == 503 and ready.get_json() == {
+        "ready": False,
+        "database": True,
+        "broker": False,
+        "files": True,
+    }
+    store.close()
+    redis = Redis(tmp_path)
+    back = Store(tmp_path / "data", Settings(broker=redis.address))
+    assert Queue(back).resume() == 1 and len(Queue(back).huey) == 1
+    back.close()
+    redis.stop()
 
 
 def test_a_database_that_is_none_of_ours_is_left_alone(tmp_path, postgres):
@@ -301,11 +331,51 @@ def test_everything_moves_to_the_other_database_and_back(tmp_path, postgres):
     again.close()
 
 
+def test_a_backup_of_many_machines_is_a_data_folder_that_stands_by_itself(tmp_path, postgres):
+    settings = Settings(database=postgres.new(), files=str(tmp_path / "shared"))
+    one = Store(tmp_path / "one", settings)
+    sha = one.keep_upload(io.BytesIO(b"a sculpt"), "stl")
+    with acting_for(1), one.saving() as session:
+        add_sculpt(session, "Knight", [{"name": "k.stl", "format": "stl", "sha": sha}])
+    one.close()
+    (tmp_path / "two").mkdir()
+    assert backup(tmp_path / "two", tmp_path / "all.zip", settings) == {"files": 1, "sculpts": 1}
+    restore(tmp_path / "all.zip", tmp_path / "home")
+    home = Store(tmp_path / "home")
+    with home.session() as session:
+        assert session.scalars(select(Sculpt.name)).all() == ["Knight"]
+    assert home.upload_path(sha, "stl").read_bytes() == b"a sculpt"
+    home.close()
+
+
+def test_a_painter_who_is_removed_while_their_job_runs_leaves_nothing(tmp_path, kept_in, monkeypatch):
+    store = Store(tmp_path, kept_in)
+    path = tmp_path / "b.stl"
+    ball(fine=2).export(path)
+    with path.open("rb") as f:
+        sha = store.keep_upload(f, "stl")
+    with store.saving() as session:
+        painter = accounts.accept(session, accounts.invite(session), "Ann", "a lamp at dusk").id
+    with acting_for(painter), store.saving() as session:
+        sculpt = add_sculpt(session, "Ball", [{"name": "b.stl", "format": "stl", "sha": sha}])
+        job = new_job(session, sculpt).id
+    mend = preparing.mended
+
+    def removed_meanwhile(*args):
+        with store.saving() as session:
+            accounts.remove(session, painter)
+        return mend(*args)
+
+    monkeypatch.setattr(preparing, "mended", removed_meanwhile)
+    assert run(store, job, new_worker(), apart=False)
+    with store.session() as session:
+        assert not session.scalars(select(Sculpt)).all() and not session.scalars(select(Job)).all()
+    store.close()
+
+
 # --- what nobody needs
 def test_shared_files_that_nobody_needs_go_and_others_stay(tmp_path):
     store = Store(tmp_path / "one", Settings(files=str(tmp_path / "shared")))
-    import io
-
     kept = store.keep_upload(io.BytesIO(b"kept"), "stl")
     gone = store.keep_upload(io.BytesIO(b"gone"), "stl")
     with acting_for(1), store.saving() as session:

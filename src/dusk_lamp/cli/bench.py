@@ -47,10 +47,11 @@ def _room(args: argparse.Namespace) -> None:
 
 
 def _backup(args: argparse.Namespace) -> None:
+    from ..settings import settings_from
     from ..store.backup import backup
     from ..web.serve import data_folder
 
-    kept = backup(data_folder(args.data), args.file)
+    kept = backup(data_folder(args.data), args.file, settings_from())
     print(f"{kept['sculpts']} sculpts and {kept['files']} files are kept in {args.file}")
 
 

@@ -2,10 +2,12 @@
 something."""
 
 import logging
+import sqlite3
 from collections.abc import Callable
 
 from huey import RedisHuey, SqliteHuey
 from huey.api import Huey
+from redis.exceptions import RedisError
 
 from ..core.errors import DuskLampError, Stopped
 from ..store.models import LOOKED_AT, Job, now
@@ -17,6 +19,7 @@ from .leases import Heartbeat, crashed, free_jobs, give_back, gives_way, new_wor
 from .work import Work
 
 log = logging.getLogger(__name__)
+BROKER_ERRORS = (RedisError, OSError, sqlite3.OperationalError)
 
 
 class Queue:
@@ -29,8 +32,12 @@ class Queue:
         self._task = self.huey.task(name="job")(self._run)
 
     def add(self, job_id: int) -> None:
-        """Put a job on the queue. Call it once the job's row is committed."""
-        self._task(job_id)
+        """Put a job on the queue. Call it once the job's row is committed. Where the broker cannot be reached the job
+        waits as a row: workers look for such when it is back."""
+        try:
+            self._task(job_id)
+        except BROKER_ERRORS:
+            log.warning("the broker cannot be reached; job %s waits", job_id)
 
     def _run(self, job_id: int) -> None:
         # the message says only that something waits; which job is done is the rows' to say

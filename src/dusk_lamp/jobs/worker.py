@@ -8,10 +8,12 @@ import threading
 import time
 from pathlib import Path
 
+from sqlalchemy.exc import OperationalError
+
 from ..settings import settings_from
 from ..store.store import Store
 from .child import warm_up
-from .queue import Queue
+from .queue import BROKER_ERRORS, Queue
 
 PARENT_CHECK_S = 2.0
 TRIM_ROUNDS = 60  # sweeps between two looks at the size of the cache
@@ -33,8 +35,11 @@ def _sweep(queue: Queue) -> None:
     rounds = 0
     while True:
         time.sleep(SWEEP_S)
-        if len(queue.huey) == 0:
-            queue.resume()
+        try:
+            if len(queue.huey) == 0:
+                queue.resume()
+        except (*BROKER_ERRORS, OperationalError):
+            continue  # broker or database are away; they come back
         rounds += 1
         if rounds % TRIM_ROUNDS == 0:
             queue.store.trim()

@@ -14,6 +14,9 @@ from pathlib import Path
 from alembic.script import ScriptDirectory
 
 from ..core.errors import DuskLampError
+from ..settings import Settings
+from .move import move
+from .shared import Shared
 from .upgrade import DATABASE, config_of
 
 MARK = "dusk-lamp-backup.json"
@@ -25,23 +28,29 @@ class BackupError(DuskLampError):
     """A backup cannot be made or restored; the message says why. What was there is untouched."""
 
 
-def backup(root: Path, to: Path) -> dict[str, int]:
-    """Write a whole backup of a data folder, also while it is served; an earlier file of that name is replaced at
-    the end.
+def backup(root: Path, to: Path, settings: Settings | None = None) -> dict[str, int]:
+    """Write a whole backup of a bench, also while it is served; an earlier file of that name is replaced at the end.
+    It is always that of a data folder: rows of another database are copied into SQLite first, shared files are
+    fetched.
 
     Returns:
         how many files and sculpts are in it.
     Raises:
         BackupError: there is nothing to keep, or no room for it.
     """
-    if not (root / DATABASE).exists():
+    settings = settings or Settings()
+    if not settings.database and not (root / DATABASE).exists():
         raise BackupError(f"there is nothing in {root} to be kept")
     part = to.with_name(to.name + ".part")
     try:
         with tempfile.TemporaryDirectory(dir=root) as folder:
             copy = Path(folder) / DATABASE
-            with closing(sqlite3.connect(root / DATABASE)) as source, closing(sqlite3.connect(copy)) as target:
-                source.backup(target)  # SQLite's own: a whole state, whatever is being written meanwhile
+            if settings.database:
+                move(root, settings, folder)
+            else:
+                with closing(sqlite3.connect(root / DATABASE)) as source, closing(sqlite3.connect(copy)) as target:
+                    source.backup(target)  # SQLite's own: a whole state, whatever is being written meanwhile
+            _fetch_shared(root, settings)
             with closing(sqlite3.connect(copy)) as database:
                 sculpts = database.execute("SELECT count(*) FROM sculpt").fetchone()[0]
                 version = database.execute("SELECT version_num FROM alembic_version").fetchone()[0]
@@ -64,6 +73,18 @@ def backup(root: Path, to: Path) -> dict[str, int]:
     finally:
         part.unlink(missing_ok=True)
     return {"files": len(files), "sculpts": sculpts}
+
+
+def _fetch_shared(root: Path, settings: Settings) -> None:
+    """Have everything here that lies in the shared files."""
+    if not settings.files:
+        return
+    shared = Shared(settings.files)
+    for folder in FOLDERS:
+        for name in shared.entries(folder):
+            path = root / folder / Path(name).name
+            if not path.exists():
+                shared.fetch(name, path)
 
 
 def restore(file: Path, root: Path) -> dict[str, int]:

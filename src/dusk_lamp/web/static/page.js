@@ -17,9 +17,17 @@ export function say(sentence, bad = false) {
   );
 }
 
-export function send(url, options = {}) {
+const AGAIN_MS = 2500,
+  TIMES = 24; // a minute
+// what the server could not keep just now (503: nothing was saved) is sent again until it can
+export async function send(url, options = {}) {
   const headers = { "X-CSRFToken": token, "X-Requested-With": "fetch", ...(options.headers || {}) };
-  return fetch(url, { ...options, headers });
+  for (let time = 0; ; time++) {
+    const answer = await fetch(url, { ...options, headers });
+    if (answer.status !== 503 || time === TIMES) return answer;
+    say("The bench cannot keep this just now; trying again …", true);
+    await new Promise((done) => setTimeout(done, AGAIN_MS));
+  }
 }
 
 // tells the string of lamps that something was kept
