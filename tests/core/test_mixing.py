@@ -5,7 +5,17 @@ import pytest
 
 from dusk_lamp.core.errors import SettingError
 from dusk_lamp.core.paint.adding import grown
-from dusk_lamp.core.paint.colour import Colour, colour_of, colour_of_hex, delta_e, encoded, lab, xyz
+from dusk_lamp.core.paint.colour import (
+    Colour,
+    colour_of,
+    colour_of_hex,
+    cones,
+    delta_e,
+    encoded,
+    from_cones,
+    lab,
+    xyz,
+)
 from dusk_lamp.core.paint.cost import amount, drops_for, shopping
 from dusk_lamp.core.paint.film import card, film, masstone
 from dusk_lamp.core.paint.glaze import USUAL_SKETCH, glaze, thinning_for
@@ -389,7 +399,8 @@ def test_a_grey_card_takes_the_lights_own_colour_out_of_a_photo():
     own = np.array([0.30, 0.12, 0.05])
     plain = swatch_of(photo(own, (0.18,) * 3), (0.75, 0.5))
     for light in ((1, 1, 1), (1.4, 1.0, 0.5), (0.5, 0.6, 0.9)):
-        found = swatch_of(photo(own, (0.18,) * 3, light), (0.75, 0.5), (0.25, 0.5))
+        seen, card = (from_cones(cones(np.array(c)) * light) for c in (own, (0.18,) * 3))  # as the eye's receptors
+        found = swatch_of(photo(seen, card), (0.75, 0.5), (0.25, 0.5))
         assert found.hex == plain.hex and not found.clipped
     assert plain.hex == "#{:02x}{:02x}{:02x}".format(*np.round(encoded(own) * 255).astype(int))
     assert swatch_of(photo((0.9,) * 3, (0.1,) * 3), (0.75, 0.5), (0.25, 0.5)).clipped

@@ -14,6 +14,7 @@ from dusk_lamp.core.errors import SettingError
 from dusk_lamp.core.light.lamp import Lamp
 from dusk_lamp.core.paint.mix import only
 from dusk_lamp.core.paint.rack import Paint
+from dusk_lamp.core.plan.cards import Card, how_once
 from dusk_lamp.core.plan.step import steps_of
 from dusk_lamp.core.sculpt.site import Site
 from dusk_lamp.core.view.camera import VIEWS, Camera
@@ -105,6 +106,16 @@ def test_a_steps_picture_marks_where_the_film_goes_and_survives_black_and_white(
 
 
 OTHER_LETTERS = ["Ключник", "Λύχνος", "しおかぜ", "守灯人", "등불지기", "حارس", "שומר", "Řež"]
+
+
+def test_what_the_hand_does_is_said_once_on_a_card_until_it_changes():
+    site = Site(surface_of(ball(fine=2)))
+    paint = only(Paint("Chalk", "base", "#e8e6e0"))
+    coats = [usual_coat(name, paint, name) for name in ("brush", "brush", "drybrush", "brush")]
+    steps = steps_of(site, coats, [c.film(site) for c in coats])
+    said = how_once(Card("Cloak", (0, 1, 2, 3)), steps)
+    assert said == {0: steps[0].how, 1: "", 2: steps[2].how, 3: steps[3].how}
+    assert how_once(Card("Hood", (1,)), steps) == {1: steps[1].how}, "each card stands by itself"
 
 
 def test_the_pdf_has_every_step_its_drops_and_its_cautions():

@@ -2,9 +2,11 @@
 
 import io
 
+import numpy as np
 import pytest
 from PIL import Image
 
+from dusk_lamp.core.paint.colour import cones, from_cones
 from dusk_lamp.demo.load import load_rack
 from dusk_lamp.store import paints, plans
 from dusk_lamp.store.models import Sculpt
@@ -127,13 +129,15 @@ def test_racks_travel_as_csv_and_palette_whole_or_not_at_all(racked):
 
 
 def test_a_colour_is_read_from_a_photo_with_the_light_taken_out(racked):
-    """A swatch of light 0.3, 0.1, 0.05 photographed in light that is 1.0, 0.8, 0.6 beside an 18 % grey card."""
+    """A swatch of light 0.3, 0.1, 0.05 photographed beside an 18 % grey card, in light of which the eye's receptors
+    get 1.0, 0.8 and 0.6."""
 
     def level(light):
         return tuple(round(255 * (12.92 * v if v <= 0.0031308 else 1.055 * v ** (1 / 2.4) - 0.055)) for v in light)
 
-    picture = Image.new("RGB", (400, 200), level((0.18, 0.18 * 0.8, 0.18 * 0.6)))
-    picture.paste(level((0.3, 0.1 * 0.8, 0.05 * 0.6)), (200, 0, 400, 200))
+    card, swatch = (from_cones(cones(np.array(c)) * (1.0, 0.8, 0.6)) for c in ((0.18,) * 3, (0.3, 0.1, 0.05)))
+    picture = Image.new("RGB", (400, 200), level(card))
+    picture.paste(level(swatch), (200, 0, 400, 200))
     out = io.BytesIO()
     picture.save(out, "PNG")
 

@@ -16,7 +16,7 @@ from ..core.errors import SettingError
 from ..core.paint.value import grey_srgb
 from ..core.plain import plain
 from ..core.plan.around import with_tasks
-from ..core.plan.cards import Card, cards_of, palette_for, used_on, wet_words
+from ..core.plan.cards import Card, cards_of, how_once, palette_for, used_on, wet_words
 from ..core.plan.context import Context
 from ..core.plan.economy.palette import Puddle
 from ..core.plan.economy.share import stand_ins
@@ -107,6 +107,10 @@ class PlanSheet:
             )
             for p in puddles
         ]
+
+    def how_once(self, card: Card) -> dict[int, str]:
+        """What the hand does at each step of a card, where that is not as before."""
+        return how_once(card, self.steps)
 
     @cached_property
     def twins(self) -> list[str]:

@@ -46,6 +46,12 @@ def cards_of(site: Site, coats: Sequence[Coat]) -> list[Card]:
     return out
 
 
+def how_once(card: Card, steps: Sequence[Step]) -> dict[int, str]:
+    """What the hand does at each step of a card, by its place; "" where that is as at the step before it."""
+    own = [steps[k].how for k in card.steps]
+    return {k: "" if n and how == own[n - 1] else how for n, (k, how) in enumerate(zip(card.steps, own, strict=True))}
+
+
 def used_on(site: Site, coats: Sequence[Coat], puddle: Puddle) -> str:
     """What a puddle is for: “for Cloak, Hood”."""
     names = {r.id: r.name for r in site.marking.regions}

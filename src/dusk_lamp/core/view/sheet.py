@@ -12,7 +12,7 @@ from fpdf import FPDF
 from fpdf.fonts import TTFFont
 from PIL import Image
 
-from ..plan.cards import Card
+from ..plan.cards import Card, how_once
 from ..plan.step import Step
 from ..plan.task import Task
 from ..units import THIN_SPACE, counted, grouped
@@ -232,8 +232,9 @@ def _card(
         pdf.set_font("text", size=7)
         pdf.cell(CARD_PICTURE_MM, 3.4, f"step {steps[k].number}, {view}", align="C")
     column.y = top + (CARD_PICTURE_MM * PICTURE_RATIO + 5 if shown else 0)
+    how = how_once(card, steps)
     for k, step in zip(card.steps, own, strict=True):
-        _line(pdf, column, facts, k, step, cautioned, advised)
+        _line(pdf, column, facts, k, step, how[k], cautioned, advised)
     column.y += 4
 
 
@@ -254,14 +255,15 @@ def _line(
     facts: SheetFacts,
     k: int,
     step: Step,
+    how: str,
     cautioned: dict[tuple[str, ...], int],
     advised: set[str],
 ) -> None:
-    """One step: a box to tick, what goes on, how, how long, and what to mind."""
+    """One step: a box to tick, what goes on, how (where that is not as before), how long, and what to mind."""
     letter = facts.letters[k] if k < len(facts.letters) else ""
     head = f"{step.number}. {f'{letter}, ' if letter else ''}{step.heading}"
     where = f"{step.where_from[:1].upper()}{step.where_from[1:]}. " if step.where_from else ""
-    words = f"{step.title}: {step.drops_words}{_for_one(facts, step)}; {step.thinning_words}. {where}{step.how}"
+    words = f"{step.title}: {step.drops_words}{_for_one(facts, step)}; {step.thinning_words}. {where}{how}".strip()
     words = " ".join([*(f"Before it: {task_words(task)}" for task in step.before), words])
     more = [f"{step.time_words}.", *step.warnings]
     more += [f"After it: {task_words(task)}" for task in step.after]
