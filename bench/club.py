@@ -39,8 +39,7 @@ class Club:
         from dusk_lamp.settings import Settings
 
         self.folder = folder
-        (folder / "postgres").mkdir()
-        self.postgres, self.redis = Postgres(folder / "postgres"), Redis(folder)
+        self.postgres, self.redis = Postgres(), Redis(folder)
         self.settings = Settings(
             database=self.postgres.new(),
             broker=self.redis.address,
@@ -102,7 +101,7 @@ class Club:
                 os.killpg(process.pid, signal.SIGKILL)
                 process.wait()
         self.redis.stop()
-        self.postgres.stop("immediate")
+        self.postgres.end()
 
     def pages_memory_mb(self) -> float:
         """What the pages of both machines hold."""
@@ -197,7 +196,6 @@ def simulated(service: list[float], painters: int, seconds: float, servers: int,
 def attacked(minutes: float, seed: int) -> str:
     """Ten painters a core, then fifty, at two machines."""
     with tempfile.TemporaryDirectory() as folder:
-        os.chmod(folder, 0o755)
         club = Club(Path(folder))
         try:
             everybody = settled(club, 50)
@@ -216,7 +214,6 @@ def scale(seconds: float = 40.0) -> list[tuple[str, str]]:
     """What a painter costs, and the queue beside the two machines."""
     rows = []
     with tempfile.TemporaryDirectory() as folder:
-        os.chmod(folder, 0o755)
         club = Club(Path(folder))
         try:
             before = club.pages_memory_mb()

@@ -23,7 +23,7 @@ from pathlib import Path
 ROOT = Path(__file__).parent.parent
 CORE = Path("src/dusk_lamp/core")
 NEAR = {  # the tests beside each room, the quickest first; a file belongs to the innermost room that it is in
-    "coat": ["test_coat.py", "test_undercoat.py"],
+    "coat": ["test_coat.py", "test_finish.py", "test_oils_and_ink.py", "test_undercoat.py"],
     "paint": [
         "test_value.py",
         "test_film.py",
@@ -33,6 +33,11 @@ NEAR = {  # the tests beside each room, the quickest first; a file belongs to th
         "test_undercoat.py",
     ],
     "plan": [
+        "test_finish.py",
+        "test_oils_and_ink.py",
+        "test_trade.py",
+        "test_edge_lift.py",
+        "test_around.py",
         "test_undercoat.py",
         "test_plan.py",
         "test_details.py",
@@ -54,6 +59,10 @@ NEAR = {  # the tests beside each room, the quickest first; a file belongs to th
         "test_undercoat.py",
     ],
     "sculpt": [
+        "test_read.py",
+        "test_texture.py",
+        "test_health.py",
+        "test_display.py",
         "test_facets.py",
         "test_surface.py",
         "test_regions.py",
@@ -67,7 +76,7 @@ NEAR = {  # the tests beside each room, the quickest first; a file belongs to th
         "test_curvature.py",
         "test_scheme.py",
     ],
-    "view": ["test_view.py", "test_ways.py", "test_metal.py"],
+    "view": ["test_view.py", "test_strokes.py", "test_ways.py", "test_metal.py"],
     "target": [
         "test_sketch.py",
         "test_hue_path.py",

@@ -46,11 +46,11 @@ def bunny(bunny_file) -> Surface:
 
 
 @pytest.fixture(scope="session")
-def postgres(tmp_path_factory):
+def postgres():
     """A PostgreSQL of our own."""
-    server = Postgres(tmp_path_factory.mktemp("postgres"))
+    server = Postgres()
     yield server
-    server.stop("immediate")
+    server.end()
 
 
 @pytest.fixture(params=["sqlite", "postgresql"])

@@ -237,7 +237,7 @@ def test_a_page_of_one_machine_goes_on_at_the_other(two):
 
 # --- a dead server
 def test_a_dead_database_is_a_plain_page_and_comes_back(tmp_path_factory):
-    server = Postgres(tmp_path_factory.mktemp("mortal"))
+    server = Postgres()
     folder = tmp_path_factory.mktemp("bench")
     app = create_app(folder, settings_from({}, database=server.new(), secret=SECRET), testing=True)
     client = app.test_client()
@@ -251,7 +251,7 @@ def test_a_dead_database_is_a_plain_page_and_comes_back(tmp_path_factory):
     server.start()
     assert client.get("/rack").status_code == 200 and client.get("/readyz").status_code == 200
     app.extensions["workshop"].store.close()
-    server.stop("immediate")
+    server.end()
 
 
 def test_a_dead_broker_keeps_nobody_from_working_and_what_waits_is_found_again(tmp_path, caplog):

@@ -43,6 +43,7 @@ class Settings:
         "", (0, 200), "what signs cookies on many machines, the same on each; empty: made and kept in a file"
     )
     accounts: int = number(0, 0, 1, "1 for a bench of many painters, each with a name and a passphrase")
+    proxies: int = number(0, 0, 5, "how many proxies stand in front: they say who asks, and whether by TLS")
     quota_gb: float = number(0, 0, 100_000, "how much the files of one painter may take; 0 for no limit", "GB")
     quota_jobs: int = number(0, 0, 10_000, "how many jobs of one painter may wait at a time; 0 for no limit")
     metrics: int = number(0, 0, 1, "1 to tell at /metrics how the bench does (Prometheus)")

@@ -41,6 +41,7 @@ ROOMS = [
     "/log",
     "/drills",
     "/drills/white-dot?seed=1",
+    "/cards/drawdowns",
 ]
 
 

@@ -78,3 +78,25 @@ def test_a_paint_is_put_on_the_rack_and_its_card_shows_it(palette):
     assert not palette.locator('[data-by="drawdown"]').is_visible()
     palette.get_by_text("By drawdown").click()
     assert palette.locator('[data-by="drawdown"]').is_visible()
+
+
+def test_what_the_bench_could_not_keep_just_now_is_sent_again(palette):
+    """A dead database answers 503: nothing was saved, and nothing that was typed is lost."""
+    page = palette
+    tries = []
+
+    def away_once(route):
+        tries.append(route.request.post_data)
+        if len(tries) == 1:
+            route.fulfill(status=503, content_type="application/json", body='{"error": "the database is busy"}')
+        else:
+            route.continue_()
+
+    page.route("**/recipes", away_once)
+    page.locator("#keep input").fill("Dusk grey")
+    page.locator("#keep button").click()
+    page.get_by_text("trying again").wait_for()
+    page.locator("#recipes").get_by_text("Dusk grey").wait_for()
+    assert len(tries) == 2 and tries[0] == tries[1]
+    page.unroute("**/recipes")
+    page.trouble.clear()  # the browser's own word for the 503

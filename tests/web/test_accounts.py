@@ -193,6 +193,23 @@ def test_wrong_passphrases_are_slowed_down_and_an_unknown_name_says_no_more(club
     assert words[-1][0] == 429 and "wait a minute" in words[-1][1]
 
 
+def test_behind_a_proxy_it_is_who_really_asks_that_is_slowed_down(tmp_path):
+    app = bench_at(tmp_path / "data", proxies=1)
+    ann = come_in(app, "Ann")
+
+    def tried(passphrase, address):
+        client = app.test_client()
+        csrf = Painter(client).page("/login").find("meta", {"name": "csrf-token"})["content"]
+        data = {"name": "Ann", "passphrase": passphrase, "csrf_token": csrf}
+        return client.post("/login", data=data, headers={"X-Forwarded-For": address}).status_code
+
+    assert [tried("wrong", "198.51.100.7") for _ in range(6)] == [403] * 5 + [429]
+    assert tried(PASS, "198.51.100.8") == 302, "another address is not held up"
+    link = ann.client.post("/account/invite", headers={"X-CSRFToken": ann.token(), "X-Forwarded-Proto": "https"}).text
+    assert "https://localhost/invited/" in link
+    app.extensions["workshop"].store.close()
+
+
 def test_sessions_end_here_everywhere_and_with_another_passphrase(club):
     app, ann, _ = club
     other = Painter(app.test_client())

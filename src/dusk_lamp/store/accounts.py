@@ -13,7 +13,7 @@ from typing import Any
 
 from argon2 import PasswordHasher
 from argon2.exceptions import InvalidHashError, VerifyMismatchError
-from sqlalchemy import delete, func, select
+from sqlalchemy import delete, func, select, update
 from sqlalchemy.orm import Session
 
 from ..core.errors import SettingError
@@ -150,10 +150,17 @@ def log_in(session: Session, painter: Painter) -> str:
 def logged_in(session: Session, token: str) -> Painter | None:
     """The painter of an open session; None where it is over."""
     own = session.scalars(select(Login).where(Login.token == hash_of(token), Login.until >= now())).first()
-    painter = session.get(Painter, own.painter_id) if own else None
-    if painter is not None and (painter.seen_at is None or now() - painter.seen_at > SEEN_AGAIN):
-        painter.seen_at = now()
-    return painter
+    return session.get(Painter, own.painter_id) if own else None
+
+
+def not_seen_lately(painter: Painter) -> bool:
+    """Whether it is time to write down again that somebody is there."""
+    return painter.seen_at is None or now() - painter.seen_at > SEEN_AGAIN
+
+
+def keep_seen(session: Session, painter_id: int) -> None:
+    """Write down that somebody is there."""
+    session.execute(update(Painter).where(Painter.id == painter_id).values(seen_at=now()))
 
 
 def log_out(session: Session, painter_id: int, token: str | None = None) -> None:

@@ -41,7 +41,12 @@ def who_asks() -> int:
         return 0
     with acting_for(None), workshop().store.session() as session:
         painter = accounts.logged_in(session, token)
-        return painter.id if painter else 0
+    if painter is None:
+        return 0
+    if accounts.not_seen_lately(painter):
+        with acting_for(None), workshop().store.saving() as session:
+            accounts.keep_seen(session, painter.id)
+    return painter.id
 
 
 def ask(app: Flask) -> None:
@@ -80,8 +85,9 @@ def let_in() -> AnyResponse | tuple[str, int]:
         return render_template("come_in.html", trouble=str(e), name=name), 429
     with acting_for(None), workshop().store.session() as session:
         painter = accounts.who_is(session, name, request.form.get("passphrase", ""))
-        if painter is None:
-            return render_template("come_in.html", trouble="this name and passphrase do not fit", name=name), 403
+    if painter is None:
+        return render_template("come_in.html", trouble="this name and passphrase do not fit", name=name), 403
+    with acting_for(None), workshop().store.saving() as session:
         _enter(session, painter)
     tries.forget(request.remote_addr or "", name.casefold())
     return redirect(url_for("shelf.shelf"))
@@ -96,7 +102,7 @@ def _enter(session: Session, painter: Painter) -> None:
 def leave() -> AnyResponse:
     """End this session; with `everyone`, all of this painter's."""
     token = None if request.form.get("everyone") else str(cookie.get("painter", ""))
-    with acting_for(None), workshop().store.session() as session:
+    with acting_for(None), workshop().store.saving() as session:
         accounts.log_out(session, _painter_id(), token)
     cookie.clear()
     return redirect(url_for(".enter"))

@@ -11,6 +11,7 @@ from flask_wtf import CSRFProtect
 from flask_wtf.csrf import CSRFError
 from sqlalchemy.exc import OperationalError
 from werkzeug.exceptions import HTTPException, RequestEntityTooLarge
+from werkzeug.middleware.proxy_fix import ProxyFix
 
 from ..core.errors import DuskLampError, Stopped
 from ..core.units import grouped
@@ -99,6 +100,8 @@ def create_app(data: Path, settings: Settings | None = None, *, testing: bool = 
     app.extensions["events"] = events.Events()
     app.url_map.converters["int"] = Numbered
     guard(app, settings)
+    if settings.proxies:
+        app.wsgi_app = ProxyFix(app.wsgi_app, settings.proxies, settings.proxies)  # type: ignore[method-assign]
     operations.told(app)
     CSRFProtect(app)
     Compress(app)
