@@ -9,6 +9,7 @@ import trimesh
 
 from dusk_lamp.core.coat.coat import usual_coat
 from dusk_lamp.core.coat.technique import technique
+from dusk_lamp.core.errors import SettingError
 from dusk_lamp.core.light.emitter import Source, glow_of
 from dusk_lamp.core.light.flame import flamed
 from dusk_lamp.core.light.heat import heated
@@ -22,8 +23,10 @@ from dusk_lamp.core.plan.glow import core_of
 from dusk_lamp.core.plan.metal import metal_school
 from dusk_lamp.core.plan.metal.facet import runs_of
 from dusk_lamp.core.plan.metal.school import Shine
+from dusk_lamp.core.plan.schools.school import Kit
 from dusk_lamp.core.plan.stages import stages
 from dusk_lamp.core.plan.stages.face import FaceWishes
+from dusk_lamp.core.plan.stages.glow import GlowWish, GlowWishes
 from dusk_lamp.core.plan.ways import way
 from dusk_lamp.core.plan.ways.way import task_of
 from dusk_lamp.core.sculpt.facets import Facet, facets
@@ -196,3 +199,30 @@ def test_where_the_eyes_look_goes_along_unless_it_is_at_a_spot_of_the_other_scul
     found = stages()["face"].carried(scheme, mine, {3: (7, 9)}, 20)
     assert (found.looks, found.mouth, found.eyes) == (looks, "open", True)
     assert found.left == mine.left and found.warm == (7, 9, 8)
+
+
+def test_a_hue_on_both_sides_of_the_turn_is_one_accent():
+    """Hues go round: 178° and −178° are four degrees apart, no two accents (craft page, section 9)."""
+    site = Site(surface_of(ball(fine=3)))
+    half = np.where(site.surface.points[:, 0] > 0, 1, 2).astype(np.uint8)
+    site = Site(site.surface, marking=Marking(half, (Region("Left"), Region("Right"))))
+    value = np.full(len(site), 5.0, np.float32)
+
+    def compete(first, second):
+        turn = np.radians(np.where(half == 1, first, second))
+        lab = np.column_stack([np.full(len(site), 50.0), 60 * np.cos(turn), 60 * np.sin(turn)])
+        return any("compete" in f for f in reading(site, value, lab, Camera(0, 8)).findings)
+
+    assert not compete(178, -178) and compete(178, 60) and compete(0, 180)
+
+
+def test_a_glow_is_found_by_its_id():
+    wishes = GlowWishes((GlowWish(3, "ball", "Lamp"), GlowWish(7, "ball", "Fire")))
+    assert wishes.one(7).name == "Fire" and wishes.one(3).name == "Lamp"
+    with pytest.raises(SettingError, match="not there any more"):
+        wishes.one(4)
+
+
+def test_the_last_of_the_light_is_never_sprayed_from_beyond_the_zenith():
+    above = lambda elevation: Kit(BALL, Lamp(30, elevation), None).above  # noqa: E731
+    assert above(80) == (30, 90.0) and above(40) == (30, 60)

@@ -6,7 +6,7 @@ import trimesh
 from scipy.spatial import cKDTree
 
 from dusk_lamp.core.sculpt.mesh import Mesh
-from dusk_lamp.core.sculpt.piece_cut import cut_out, least_cut
+from dusk_lamp.core.sculpt.piece_cut import cut_by_stroke, cut_out, least_cut
 from dusk_lamp.core.sculpt.pieces import guess, pieces_of
 from dusk_lamp.core.sculpt.surface import working_surface
 
@@ -162,3 +162,19 @@ def test_a_stroke_cuts_a_ball_off_a_dumbbell():
 def test_a_torus_has_no_border_worth_a_cut():
     tree = pieces_of(laid(trimesh.creation.torus(8, 2.5, 96, 48), 8_000))
     assert tree.cost.max() < 0.2
+
+
+def test_a_stroke_takes_from_its_own_region_the_piece_it_lies_on():
+    """On a dumbbell that is one region a stroke on one ball takes that ball; where the other ball is another region,
+    it stays as it is, though half of a facet at the crease belongs to either."""
+    surface = laid(dumbbell())
+    tree, areas = pieces_of(surface), surface.areas
+    z = surface.points[:, 2] - surface.points[:, 2].mean()
+    touched = z > 0.8 * z.max()
+    everything = np.ones(len(surface), np.bool_)
+    taken = cut_by_stroke(tree, areas, everything, touched)
+    upper = z > 0
+    assert areas[taken & upper].sum() > 0.9 * areas[upper].sum() and areas[taken & ~upper].sum() < 0.1 * areas.sum()
+    only = z > -1.0
+    assert not (cut_by_stroke(tree, areas, only, touched) & ~only).any()
+    assert not cut_by_stroke(tree, areas, ~upper, touched).any(), "a stroke beside the region takes nothing"
