@@ -111,10 +111,12 @@ OTHER_LETTERS = ["Ключник", "Λύχνος", "しおかぜ", "守灯人", 
 def test_what_the_hand_does_is_said_once_on_a_card_until_it_changes():
     site = Site(surface_of(ball(fine=2)))
     paint = only(Paint("Chalk", "base", "#e8e6e0"))
-    coats = [usual_coat(name, paint, name) for name in ("brush", "brush", "drybrush", "brush")]
+    coats = [usual_coat(name, paint, name) for name in ("brush", "brush", "drybrush", "brush", "brush")]
+    coats[4] = coats[4].with_settings({"film_um": 60.0})
     steps = steps_of(site, coats, [c.film(site) for c in coats])
-    said = how_once(Card("Cloak", (0, 1, 2, 3)), steps)
-    assert said == {0: steps[0].how, 1: "", 2: steps[2].how, 3: steps[3].how}
+    said = how_once(Card("Cloak", (0, 1, 2, 3, 4)), steps)
+    assert [said[k] for k in range(4)] == [steps[0].how, "", steps[2].how, steps[3].how]
+    assert "thin coats, each dry before the next." in said[4] and "pulled one way" not in said[4]
     assert how_once(Card("Hood", (1,)), steps) == {1: steps[1].how}, "each card stands by itself"
 
 

@@ -107,8 +107,10 @@ def free_jobs(store: Store) -> list[int]:
         in_order = select(Job, Sculpt.user_id).join(Sculpt, Job.sculpt_id == Sculpt.id)
         in_order = in_order.where(Job.state.in_(("waiting", "working"))).order_by(Job.urgency.desc(), Job.id)
         free = [(job, who) for job, who in session.execute(in_order) if job.state == "waiting" or _silent(job)]
-        begun = select(Sculpt.user_id, func.max(Job.begun_at)).join(Job, Job.sculpt_id == Sculpt.id)
-        served = dict(session.execute(begun.group_by(Sculpt.user_id)).all())
+        served: dict[int, datetime | None] = {}
+        if len({who for _, who in free}) > 1:  # one painter's jobs need no turns
+            begun = select(Sculpt.user_id, func.max(Job.begun_at)).join(Job, Job.sculpt_id == Sculpt.id)
+            served = dict(session.execute(begun.group_by(Sculpt.user_id)).all())
     return in_turn([(job.id, who, job.urgency == FILLS_THE_SHELF) for job, who in free], served)
 
 

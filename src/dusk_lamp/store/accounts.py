@@ -90,7 +90,7 @@ def name_of(session: Session, name: str) -> str:
     """
     name = " ".join(name.split())
     if UNSEEN.search(name):
-        raise SettingError("a painter's name has signs in it that nobody sees; type it anew")
+        raise SettingError("a painter's name has signs in it that nobody sees; type it again")
     if not 1 <= len(name) <= LONGEST_NAME:
         raise SettingError(f"a painter's name has 1 to {LONGEST_NAME} letters")
     if any(p.name.casefold() == name.casefold() for p in all_painters(session)):
@@ -211,10 +211,9 @@ def files_of(session: Session, painter_id: int) -> list[dict[str, str]]:
 
 def bytes_of(session: Session, store: Store, painter_id: int) -> int:
     """How much the files of a painter take."""
-    paths = [store.upload_path(f["sha"], f["format"]) for f in files_of(session, painter_id)]
+    names = [f"uploads/{f['sha']}.{f['format']}" for f in files_of(session, painter_id)]
     shas = session.scalars(select(Photo.sha).where(Photo.user_id == painter_id)).all()
-    paths += [store.photos / f"{sha}.jpg" for sha in shas]
-    return sum(p.stat().st_size for p in paths if p.exists())
+    return sum(store.size_of(name) for name in (*names, *(f"photos/{sha}.jpg" for sha in shas)))
 
 
 # --- leaving

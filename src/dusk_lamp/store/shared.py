@@ -4,7 +4,6 @@ has read or written lies in its data folder too; what it lacks is fetched when i
 import contextlib
 import os
 import secrets
-import threading
 import time
 from pathlib import Path
 from typing import Any
@@ -81,6 +80,13 @@ class Shared:
         self._tried("read", lambda: found.append(bool(self._fs.exists(self._path(name)))))
         return found[-1]
 
+    def size(self, name: str) -> int:
+        """Bytes of a file; 0 where there is none."""
+        found = [0]
+        with contextlib.suppress(FileNotFoundError):
+            self._tried("read", lambda: found.append(int(self._fs.size(self._path(name)) or 0)))
+        return found[-1]
+
     def entries(self, folder: str) -> dict[str, tuple[int, float]]:
         """The files below a folder: name, size, and when it was written, in seconds."""
         self._fs.invalidate_cache()
@@ -136,7 +142,6 @@ class SharedCache(FolderCache):
     def __init__(self, root: Path, shared: Shared) -> None:
         super().__init__(root)
         self._shared = shared
-        self._sending = threading.Lock()
 
     def _name(self, key: str, file: str) -> str:
         return f"cache/{key[:2]}/{key}/{file}"
@@ -151,10 +156,9 @@ class SharedCache(FolderCache):
         names = [*(f"{n}.npy" for n in arrays or {}), *(blobs or {})]
         for name in names:
             self._shared.put(self._name(key, name), folder / name)
-        with self._sending:
-            mark = folder / WHOLE
-            mark.touch()
-            self._shared.put(self._name(key, WHOLE), mark)
+        mark = folder / WHOLE
+        mark.touch()
+        self._shared.put(self._name(key, WHOLE), mark)
 
     def array(self, key: str, name: str) -> NDArray:
         """One array of an entry; see Cache."""

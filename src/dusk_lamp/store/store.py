@@ -131,6 +131,13 @@ class Store:
     def _upload(self, sha: str, file_format: str) -> Path:
         return self.uploads / f"{sha}.{file_format}"
 
+    def size_of(self, name: str) -> int:
+        """Bytes of an upload or a photo, `folder/name`, here or in the shared files; 0 where there is none."""
+        path = self.root / name
+        if path.exists():
+            return path.stat().st_size
+        return self._shared.size(name) if self._shared else 0
+
     def files_answer(self) -> bool:
         """Whether files can be read and written now."""
         return self._shared.answer() if self._shared else os.access(self.root, os.W_OK)

@@ -1,6 +1,7 @@
 """Cards to print, paint and photograph: exercises for the hand, and drawdowns that measure paints."""
 
 import json
+import secrets
 from dataclasses import replace
 from typing import Any
 
@@ -68,8 +69,7 @@ def bring(name: str) -> str:
 def simulated(name: str) -> str:
     """A card as somebody painted it, by the simulated camera: to try it without a printer."""
     own = _named(name)
-    seed = int.from_bytes(now().isoformat().encode()[-6:], "big") % MOST_SEEDS
-    return _graded(own, read_photo(card_photo(own, seed)[0]), simulated=True)
+    return _graded(own, read_photo(card_photo(own, secrets.randbelow(MOST_SEEDS))[0]), simulated=True)
 
 
 def _graded(own: Card, photo: Photo, simulated: bool = False) -> str:

@@ -143,7 +143,7 @@ def _within_quota(file: FileStorage) -> None:
         return
     with workshop().store.session() as session:
         taken = bytes_of(session, workshop().store, owner_of(session))
-    size = file.stream.seek(0, 2) and file.stream.tell()
+    size = file.stream.seek(0, 2)
     file.stream.seek(0)
     if taken + size > most * 1e9:
         raise SettingError(

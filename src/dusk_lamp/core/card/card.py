@@ -15,6 +15,7 @@ from ..plain import rounded
 WIDE_MM, TALL_MM = 180.0, 120.0
 MARKER_MM, MARKER_AT_MM = 14.0, 3.0  # side of a corner's mark, and its distance from both edges
 GREY_MM = 22.0  # side of the place for a grey card
+PAPER, INK = 0.84, 0.045  # reflectances of white office paper and of printed black, from memory
 PX_MM = 6.0  # pixels of a card that was laid flat
 INNER = 0.7  # of a place, in the middle: what is read; the rim is left out
 BLOCKS = 4  # a side: a place is read in so many blocks, whose differences say how even it is

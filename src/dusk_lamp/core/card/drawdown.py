@@ -9,10 +9,10 @@ from numpy.typing import NDArray
 
 from ..errors import SettingError
 from ..paint.colour import XYZ_TO_RGB, delta_e, encoded, lab, reflectance_from_rgb, xyz
-from ..paint.film import BLACK_CARD, WHITE_CARD, film
+from ..paint.film import card, film
 from ..paint.pigment import NORMAL_COAT_UM, Pigment, from_grounds, from_swatch
-from ..plain import rounded
-from .card import Card, Flat, Graded, Place, Words
+from ..plain import plain, rounded
+from .card import INK, PAPER, Card, Flat, Graded, Place, Words
 
 ROWS = ("A", "B", "C", "D", "E", "F")
 TOP, HIGH, APART, WIDE = 26.0, 10.0, 12.4, 24.0
@@ -93,8 +93,7 @@ def pigment_of(
 
 def _films(pigment: Pigment, coat_um: float) -> NDArray[np.float64]:
     """(4, 3) L*a*b* of one and two coats over black and white."""
-    cards = [np.full_like(pigment.K, c) for c in (BLACK_CARD, WHITE_CARD)]
-    return np.array([lab(xyz(pigment.film(n * coat_um, g))) for n in (1, 2) for g in cards])
+    return np.array([lab(xyz(pigment.film(n * coat_um, card(g)))) for n in (1, 2) for g in ("black", "white")])
 
 
 class Drawdowns(Card):
@@ -169,11 +168,10 @@ class Drawdowns(Card):
         ]
         off = float(np.hypot(off, np.sqrt(np.mean(np.square(left)))))
         words = "" if off <= GOOD_DE else "Not sure: paint the row more evenly, and photograph it in even light."
-        cards = [np.full_like(pigment.K, c) for c in (BLACK_CARD, WHITE_CARD)]
         return Drawdown(
             row,
-            _hex(pigment.film(coat_um, cards[0])),
-            _hex(pigment.film(coat_um, cards[1])),
+            _hex(pigment.film(coat_um, card("black"))),
+            _hex(pigment.film(coat_um, card("white"))),
             coat_um,
             _hex(pigment.masstone),
             words,
@@ -191,18 +189,7 @@ class Drawdowns(Card):
             f"Row {d.row}: one coat hides {100 * d.hiding:.0f} %; known within ΔE {d.off:.1f}. {d.words}".strip()
             for d in found
         ]
-        rows = tuple(
-            {
-                "place": d.row,
-                "over_black": d.over_black,
-                "over_white": d.over_white,
-                "masstone": d.masstone,
-                "hiding": round(d.hiding, 3),
-                "off": round(d.off, 2),
-                "coat_um": d.coat_um,
-            }
-            for d in found
-        )
+        rows = tuple({"place": d.row, **plain(d)} for d in found)
         return Graded(error, self.goodness(error), self.unit, tuple(words), rows, flat.troubles)
 
     def painted(self, rng: np.random.Generator) -> tuple[Mapping[str, NDArray], dict[str, Any]]:
@@ -212,7 +199,7 @@ class Drawdowns(Card):
             pigment = from_swatch(SWATCHES[k], HIDINGS[k])
             for coats in (1, 2):
                 um = NORMAL_COAT_UM * coats * float(np.exp(rng.normal(0, 0.02)))
-                for ground, light in (("black", 0.045), ("white", 0.84)):
+                for ground, light in (("black", INK), ("white", PAPER)):
                     seen = pigment.film(um, np.full_like(pigment.K, light))
                     out[f"{row} {coats} over {ground}"] = xyz(seen) @ XYZ_TO_RGB.T
             truth[row] = {"colour": SWATCHES[k], "hiding": HIDINGS[k]}

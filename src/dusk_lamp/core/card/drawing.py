@@ -12,10 +12,9 @@ from PIL import Image, ImageDraw, ImageFont
 
 from ..paint.colour import encoded
 from ..view.sheet import FONTS
-from .card import GREY_PLACE, MARKER_AT_MM, MARKER_MM, PX_MM, TALL_MM, WIDE_MM, Card, Words
-from .reading import DICTIONARY, PAPER, corners_mm, marker_number
+from .card import GREY_PLACE, INK, MARKER_AT_MM, MARKER_MM, PAPER, PX_MM, TALL_MM, WIDE_MM, Card, Words
+from .reading import DICTIONARY, corners_mm, marker_number
 
-INK = 0.045  # reflectance of printed black, from memory
 LINE, PALE = 150, 205  # levels of lines round places
 TEXT, BOLD = "atkinson-hyperlegible-next-400", "atkinson-hyperlegible-next-700"
 LEFT_MM, TOP_MM = 15.0, 18.0  # of the card on its page

@@ -8,7 +8,7 @@ from numpy.typing import NDArray
 
 from ..errors import SettingError
 from ..paint.colour import RGB_TO_XYZ
-from .card import Card, Flat, Graded, Place, Words
+from .card import PAPER, Card, Flat, Graded, Place, Words
 
 PASSES = tuple(range(7))
 WIDE, GAP, TOP, HIGH = 22.0, 1.5, 42.0, 48.0
@@ -75,7 +75,7 @@ class GlazeRamp(Card):
         each[2] = 1.7
         depth = np.concatenate([[0.0], np.cumsum(each)])
         absorbed = np.array([0.17, 0.12, 0.05])
-        out = {p.name: 0.84 * np.exp(-absorbed * t) for p, t in zip(self.places, depth, strict=True)}
+        out = {p.name: PAPER * np.exp(-absorbed * t) for p, t in zip(self.places, depth, strict=True)}
         del out["pass 0"]
         return out, {"passes": [round(float(n), 3) for n in each]}
 

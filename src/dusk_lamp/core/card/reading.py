@@ -8,9 +8,8 @@ from ..check.photo import Photo
 from ..errors import SettingError
 from ..paint.colour import cones, from_cones
 from ..paint.film import GREY_CARD
-from .card import GREY_PLACE, MARKER_AT_MM, MARKER_MM, PX_MM, TALL_MM, WIDE_MM, Card, Flat, Place
+from .card import GREY_PLACE, MARKER_AT_MM, MARKER_MM, PAPER, PX_MM, TALL_MM, WIDE_MM, Card, Flat, Place
 
-PAPER = 0.84  # reflectance of white office paper, from memory; a grey card in its place says it exactly
 DICTIONARY = cv2.aruco.DICT_4X4_50
 CLEAR_MM = 2.0  # round what is printed or painted: paper nearer than that is not taken as bare
 GRID_MM = 3.0
@@ -123,7 +122,7 @@ def _paper(card: Card, light: NDArray, lost: NDArray) -> NDArray[np.float32]:
         fit = np.linalg.lstsq(terms[keep], log[keep], rcond=None)[0]
         keep = np.abs(log - terms @ fit).max(axis=1) < TRIMMED
         if keep.sum() < 30:
-            raise SettingError("the light on the card cannot be told: shadows lie on it, or it is dirty")
+            raise SettingError("the light on the card is not even: shadows fall on it, or it is dirty")
     y, x = np.mgrid[:height, :width]
     return np.exp(_smooth(x.ravel() / width, y.ravel() / height) @ fit).reshape(height, width, 3).astype(np.float32)
 

@@ -44,7 +44,7 @@ class ValueString(Card):
         steps = np.diff(seen)
         wide, narrow = int(steps.argmax()), int(steps.argmin())
         if steps[narrow] < HARDLY:
-            words.append(f"Greys {WANTED[narrow]} and {WANTED[narrow + 1]} can hardly be told apart, or are swapped.")
+            words.append(f"Greys {WANTED[narrow]} and {WANTED[narrow + 1]} look the same, or are swapped.")
         elif steps[wide] > 2 * steps[narrow]:
             words.append(
                 f"The step from {WANTED[wide]} to {WANTED[wide + 1]} is {steps[wide] / steps[narrow]:.1f} times that "

@@ -5,6 +5,7 @@ from collections.abc import Sequence
 from dataclasses import dataclass
 
 from ..coat.coat import Coat
+from ..coat.technique import technique
 from ..sculpt.site import Site
 from ..units import minutes_words
 from .document import plan_stages
@@ -47,9 +48,15 @@ def cards_of(site: Site, coats: Sequence[Coat]) -> list[Card]:
 
 
 def how_once(card: Card, steps: Sequence[Step]) -> dict[int, str]:
-    """What the hand does at each step of a card, by its place; "" where that is as at the step before it."""
-    own = [steps[k].how for k in card.steps]
-    return {k: "" if n and how == own[n - 1] else how for n, (k, how) in enumerate(zip(card.steps, own, strict=True))}
+    """What the hand does at each step of a card, by its place; how a technique is done is left out where the step
+    before it on the card is done so, too. How many coats, and what is said of an edge, stays."""
+    out, before = {}, ""
+    for k in card.steps:
+        step = steps[k]
+        manner = technique(step.technique).how(step.settings)
+        how = step.how.replace(manner, "", 1) if manner == before else step.how
+        out[k], before = " ".join(how.split()), manner
+    return out
 
 
 def used_on(site: Site, coats: Sequence[Coat], puddle: Puddle) -> str:
