@@ -39,7 +39,6 @@ from dusk_lamp.core.plan.economy.budget import Budget
 from dusk_lamp.core.plan.economy.candidates import candidates_of, scores
 from dusk_lamp.core.plan.economy.groups import groups_of
 from dusk_lamp.core.plan.economy.options import Region as RegionOptions
-from dusk_lamp.core.plan.economy.palette import palette_of
 from dusk_lamp.core.plan.economy.share import from_what_is_out, stand_ins
 from dusk_lamp.core.plan.face import face_of
 from dusk_lamp.core.plan.lens import lenses
@@ -49,6 +48,7 @@ from dusk_lamp.core.plan.metal.school import Shine, facets_of, value_of
 from dusk_lamp.core.plan.metal.trainer import unrolled
 from dusk_lamp.core.plan.mouth import mouth_coats
 from dusk_lamp.core.plan.outcome import outcome
+from dusk_lamp.core.plan.palette import palette_of
 from dusk_lamp.core.plan.pots import pots_from
 from dusk_lamp.core.plan.run import laid, run
 from dusk_lamp.core.plan.schools import school_title, schools

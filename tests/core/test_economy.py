@@ -17,17 +17,18 @@ from dusk_lamp.core.paint.colour import delta_e, lab, reflectance_from_hex, xyz
 from dusk_lamp.core.paint.mix import Mix, only
 from dusk_lamp.core.paint.pigment import mixed
 from dusk_lamp.core.paint.rack import Paint, Rack
-from dusk_lamp.core.plan.cards import cards_of, palette_for
+from dusk_lamp.core.plan.cards import cards_of
+from dusk_lamp.core.plan.care import care
 from dusk_lamp.core.plan.context import Context
 from dusk_lamp.core.plan.document import Plan
 from dusk_lamp.core.plan.economy import Budget, economy, front
-from dusk_lamp.core.plan.economy.budget import price
 from dusk_lamp.core.plan.economy.candidates import MOST_POTS, candidates_of, reaching_most, score, scores
-from dusk_lamp.core.plan.economy.choice import choose, minutes_of
+from dusk_lamp.core.plan.economy.choice import choose, minutes_of, undominated
 from dusk_lamp.core.plan.economy.groups import Group
 from dusk_lamp.core.plan.economy.options import Option, Region
-from dusk_lamp.core.plan.economy.palette import palette_of, poured
 from dusk_lamp.core.plan.economy.plan import _exchanged
+from dusk_lamp.core.plan.palette import palette_for, palette_of, poured
+from dusk_lamp.core.plan.prices import price
 from dusk_lamp.core.plan.step import steps_of
 from dusk_lamp.core.plan.tools import Tools
 from dusk_lamp.core.sculpt.marking import Marking
@@ -75,7 +76,7 @@ def ramp(number=1, bins=6, weight=1.0):
     L = np.linspace(20, 60, bins)
     colours = np.column_stack([L, 20 + 0.4 * L, 10 + 0.2 * L])
     mm2 = np.full(bins, 20.0)
-    return Group(number, colours, mm2, weight * mm2 / mm2.sum(), np.arange(0), np.arange(0))
+    return Group(number, colours, mm2, weight * mm2 / mm2.sum(), np.arange(0), np.arange(0), np.full(36, 0.1))
 
 
 # --- the programmes
@@ -155,6 +156,51 @@ def test_the_integer_programme_is_the_best_of_all_choices(seed):
         assert len(got.options) == 3 and mine == pytest.approx(best, rel=0.011, abs=1e-9) and got.gap <= 0.01
     else:
         assert len(got.options) < 3, "a region stays bare only where the budget cannot paint them all"
+
+
+def test_what_no_choice_needs_is_left_out_and_the_best_stays():
+    """Of two options of one region the one that takes more for less; the optimum is the same without it."""
+    rng = np.random.default_rng(3)
+    found = candidates_of(PAINTS[:6], [ramp()])
+    options = _options(found, rng, each=8)
+    worse = [replace(o, gain=o.gain - 0.01, minutes=o.minutes + 1) for o in options]
+    left = undominated([*worse, *options])
+    assert not set(map(id, left)) & set(map(id, worse)) and len(left) <= len(options)
+    kept, all_ = (choose(found, some, Budget(minutes=60.0, pots=5)) for some in (left, [*worse, *options]))
+    assert sum(o.gain for o in kept.options) == pytest.approx(sum(o.gain for o in all_.options), rel=0.02)
+
+
+def test_mixes_of_the_same_two_pots_take_less_than_others():
+    """CP-21, common practice: the second is mixed by adding to the first."""
+    found = candidates_of(PAINTS[:3], [ramp()])
+    mixed = [k for k in range(len(found.lab)) if not found.neat(k)]
+    first = mixed[0]
+    alike = next(k for k in mixed[1:] if found.pots_of(k) == found.pots_of(first))
+    other = next(k for k in mixed if found.pots_of(k) != found.pots_of(first))
+    b = np.zeros(1, np.int64)
+    make = lambda r, p: Option(r, (p,), b, (), b - 1, 0.5, 2.0, 0)  # noqa: E731
+    fresh = price("mixed puddle") - price("grown puddle")
+    grown, two = (minutes_of(found, [make(0, first), make(1, k)]) for k in (alike, other))
+    assert two - grown == pytest.approx(fresh + price("pot")) and fresh > 0
+
+
+def test_a_puddle_is_mixed_once_and_the_brush_goes_back_to_it():
+    """Going back to a puddle that is there takes no mixing; adding to it takes half of a fresh one."""
+    red, dark, light = (RACK.find(n) for n in ("Cockle Red", "Soot", "Ember"))
+    coats = [usual_coat("brush", m) for m in (only(red), Mix((red, light), (1, 1)), only(dark), only(red))]
+    site = Site(surface_of(ball()))
+    steps = steps_of(site, coats, [c.film(site) for c in coats])
+    opened = price("pot") - care("shake")
+    neat, grown = price("neat puddle") + opened, price("grown puddle") + opened
+    assert [s.set_up_minutes for s in steps] == pytest.approx([neat, grown, neat, 0.0])
+    assert all(s.clean_minutes == 0 for s in steps)
+
+
+def test_a_puddle_is_mixed_afresh_where_whole_drops_would_take_too_many():
+    """From 1:3 to 3:4 takes 16 drops of the one to get 21 of the other, where 7 are enough."""
+    grey, chalk = RACK.find("Harbour Grey"), RACK.find("Chalk")
+    puddles = palette_of([Mix((grey, chalk), (1, 3)), Mix((grey, chalk), (3, 4))], [0.01, 0.01], 20)
+    assert [p.added_to for p in puddles] == ["", ""] and sum(puddles[1].drops.values()) == 7
 
 
 def test_pots_are_facilities_with_a_known_optimum():
@@ -253,7 +299,8 @@ def choose_gain(doll):
     """What the programme itself says of the two-hour plan."""
     from dusk_lamp.core.plan.economy import plan as whole
 
-    return sum(o.gain for o in whole._chosen(whole.made_ready(doll, Budget.usual()), Budget.usual()).options)
+    chosen, _ = whole._chosen(whole.made_ready(doll, Budget.usual()), Budget.usual())
+    return sum(o.gain for o in chosen.options)
 
 
 def test_a_hand_that_is_a_tenth_off_keeps_what_was_promised_within_8(doll, planned):
@@ -336,7 +383,7 @@ def test_cards_are_what_is_done_together(doll, planned):
     turns = [c.region for c in planned[-1].coats]
     assert sum(a != b for a, b in pairwise(turns)) > len(set(turns)) - 1  # not one region after another
     steps = steps_of(doll.site, coats, doll.simulation.films(coats))
-    puddles, letters = palette_for(coats, steps, 20)
+    puddles, letters = palette_for(coats, [s.all_ml for s in steps], 20)
     assert letters[0] == "" and set(letters[1:]) == {p.letter for p in puddles}
 
 
@@ -356,7 +403,7 @@ def test_of_a_large_rack_the_pots_near_what_is_wanted_are_looked_at():
     paints = [Paint(f"P{k}", "layer", "#{:02x}{:02x}{:02x}".format(*c), 0.9) for k, c in enumerate(rgb)]
     blue = lab(xyz(np.stack([reflectance_from_hex(h) for h in ("#23304f", "#3d5a80", "#7c9cc0")])))
     area = np.full(3, 100.0)
-    group = Group(1, blue, area, area, np.arange(3), np.arange(3), 1.0)
+    group = Group(1, blue, area, area, np.arange(3), np.arange(3), np.full(36, 0.1), 1.0)
     found = candidates_of(paints, [group])
     assert len(found.pots) == MOST_POTS
     off = {p.name: float(delta_e(p.looks.lab, blue).min()) for p in paints}

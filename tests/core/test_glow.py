@@ -19,7 +19,7 @@ from dusk_lamp.core.light.rig import Rig, light_on
 from dusk_lamp.core.light.tint import of_temperature
 from dusk_lamp.core.paint.colour import RGB_TO_XYZ, linear, rgb_from_hex
 from dusk_lamp.core.paint.glaze import grey
-from dusk_lamp.core.paint.mix import values_of
+from dusk_lamp.core.paint.mix import only, values_of
 from dusk_lamp.core.paint.rack import Rack
 from dusk_lamp.core.plan.glow import (
     CORE,
@@ -254,6 +254,9 @@ def test_the_coats_of_a_glow_come_in_the_order_of_the_craft(lantern):
     assert np.median(values_of(seen[glow.own])) > np.percentile(values_of(seen[~glow.own]), 99)
     green = glow_coats(site, replace(wish, colour="#4fd06a"), found, under, wanted, RACK)
     assert green.coats.pop(3).mix == tidy.mix
+    own = {int(site.labels[rim][0]): [only(RACK.find("Gull")), only(RACK.find("Rose Hip"))]}
+    ready = glow_coats(site, wish, found, under, wanted, RACK, own).coats[3]
+    assert "tidy" in ready.label and ready.mix == only(RACK.find("Gull")), "from what the region was painted with"
     same = [(a.mix == b.mix, a.where == b.where) for a, b in zip(painted.coats, green.coats, strict=True)]
     assert [m for m, _ in same] == [True, False, False, True, False] and all(w for _, w in same)
     orange = np.tile(RACK.find("Ember").pigment.masstone, (len(site), 1)).astype(np.float32)

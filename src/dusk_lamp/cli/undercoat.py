@@ -207,7 +207,8 @@ def _laid(args: argparse.Namespace) -> _Laid:
 
 
 def _sheet(args: argparse.Namespace) -> None:
-    from ..core.plan.cards import cards_of, palette_for
+    from ..core.plan.cards import cards_of
+    from ..core.plan.palette import palette_for
     from ..core.plan.schools import school_title
     from ..core.plan.step import rig_words, row_of
     from ..core.plan.times import times_of
@@ -223,7 +224,7 @@ def _sheet(args: argparse.Namespace) -> None:
     laid = _laid(args)
     site, result = laid.site, laid.result
     cards = cards_of(site, laid.coats)
-    puddles, letters = palette_for(laid.coats, laid.steps, laid.tools.drops_per_ml)
+    puddles, letters = palette_for(laid.coats, [s.all_ml for s in laid.steps], laid.tools.drops_per_ml)
     twins = twins_of(laid.coats, the_rack(args.rack))
     if out.suffix.lower() == ".json":
         plan = {

@@ -98,7 +98,7 @@ def _knight(ids: Ids) -> dict[str, Any]:
             {
                 **{str(i): usual_metal("metal") for i in shining},
                 str(ids["Blade"]): replace(usual_metal("metal"), school="facet"),
-                str(ids["Chain"]): _laddered(),
+                str(ids["Chain"]): usual_metal("metal"),
             }
         ),
         "edges": EdgeWishes(edged),

@@ -16,11 +16,11 @@ from ..core.errors import SettingError
 from ..core.paint.value import grey_srgb
 from ..core.plain import plain
 from ..core.plan.around import with_tasks
-from ..core.plan.cards import Card, cards_of, how_once, palette_for, used_on, wet_words
+from ..core.plan.cards import Card, cards_of, how_once, used_on, wet_words
 from ..core.plan.context import Context
-from ..core.plan.economy.palette import Puddle
 from ..core.plan.economy.share import stand_ins
 from ..core.plan.outcome import Look, looks_after
+from ..core.plan.palette import Puddle, palette_for
 from ..core.plan.stages.colour import STAGE as COLOUR
 from ..core.plan.stages.undercoat import STAGE as UNDERCOAT
 from ..core.plan.step import Step, steps_of
@@ -87,7 +87,7 @@ class PlanSheet:
     @cached_property
     def palette(self) -> tuple[list[Puddle], list[str]]:
         """The puddles, and the letter of each step's."""
-        return palette_for(self.coats, self.steps, self.context.tools.drops_per_ml)
+        return palette_for(self.coats, [s.all_ml for s in self.steps], self.context.tools.drops_per_ml)
 
     @property
     def pots(self) -> list[str]:

@@ -30,6 +30,7 @@ class Dust(Technique):
     name, order, title = "dust", 66, "Dust"
     Settings = DustSettings
     handling, pace = 1.0, 900.0
+    fine = True
     when_to_stop = "Stop when the feet belong to the base."
     mishap = ("It hides the detail.", "Brush it off dry, or with a little water; less next time.")
 

@@ -52,6 +52,7 @@ class Technique:
     wiped: ClassVar[bool] = False  # whether most of it comes off again: a varnish belongs under it (CP-32)
     primes: ClassVar[bool] = False  # whether it is the ground of all others, in an amount nobody changes
     thinner: ClassVar[str] = "thinner"  # what its paint is thinned with
+    fine: ClassVar[bool] = False  # whether it is lines, specks or haze: too narrow or too thin to compare a colour by
     careful: ClassVar[bool] = False  # whether it takes longer where one looks: a brush does, a wash does not
     times: ClassVar[tuple[float, float]] = (0.5, 2.0)  # of its usual amount, between which it stays what it is
     when_to_stop: ClassVar[str] = ""

@@ -30,6 +30,7 @@ class Verdigris(Technique):
     name, order, title = "verdigris", 65, "Verdigris"
     Settings = VerdigrisSettings
     handling, pace = 1.0, 500.0
+    fine = True
     when_to_stop = "Stop while most of the metal is still clean."
     mishap = ("It is everywhere.", "Wipe what stands out with a damp brush before it dries.")
 

@@ -9,8 +9,8 @@ from ..coat.technique import technique
 from ..sculpt.site import Site
 from ..units import minutes_words
 from .document import plan_stages
-from .economy.budget import price
-from .economy.palette import Puddle, palette_of, used_mixes
+from .palette import Puddle
+from .prices import price
 from .room import Room
 from .step import Step
 
@@ -85,14 +85,3 @@ def wet_words(puddle: Puddle, letters: Sequence[str], steps: Sequence[Step], roo
     said = f"from step {steps[first].number} to {steps[last].number}"
     between = sum(s.hand_minutes + s.set_up_minutes for s in steps[first:last])
     return f"{said}; cover it, that is {minutes_words(between)}" if between > wet_minutes(room) else said
-
-
-def palette_for(coats: Sequence[Coat], steps: Sequence[Step], drops_per_ml: float) -> tuple[list[Puddle], list[str]]:
-    """The puddles of all that is brushed on, in the order they are needed, and the letter of each step's, "" where it
-    comes by another tool or from a pot of its own."""
-    brushed = [c.by.tool(c.settings) == "brush" and not c.mix.clear and not c.by.primes for c in coats]
-    own = [(c, s) for c, s, on in zip(coats, steps, brushed, strict=True) if on]
-    mixes, ml = used_mixes([c for c, _ in own], [s.all_ml for _, s in own])
-    puddles = palette_of(mixes, ml, drops_per_ml)
-    letter = {p.mix: p.letter for p in puddles}
-    return puddles, [letter[c.mix] if on else "" for c, on in zip(coats, brushed, strict=True)]

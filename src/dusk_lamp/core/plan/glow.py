@@ -1,7 +1,8 @@
 """Glows: how strong for how far, what each reaches, and the coats that paint it (common practice, CP-25, CP-26)."""
 
-from collections.abc import Sequence
+from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, replace
+from types import MappingProxyType
 from typing import Any
 
 import numpy as np
@@ -37,6 +38,7 @@ TINTED = 0.5  # of a coat's film that a tint 1:1 leaves
 FAINT, LAST = 0.5, 0.3  # of that in the far band, and of the last tint over the source
 # how far a tint spills over its rim, and the share of a coat that tidies it; from memory
 SPILLS_MM, TIDY_SHARE = 0.6, 0.3
+MOST_TIDIED = 2  # regions that are tidied one by one
 KEEPS = 0.8  # of their own contrast, that receivers should keep
 SHOWS = 4.0  # ΔE00 toward the glow that a tint must bring, or it is not seen
 HIGHLIT = 0.25  # values that an edge with a highlight of its own is lighter than what lies beside it
@@ -312,12 +314,19 @@ def _hue_off(paint: Paint, colour: str) -> float:
 
 
 def glow_coats(
-    site: Site, wish: Wish, found: Reached, seen: NDArray[np.float32], wanted: NDArray, rack: Rack
+    site: Site,
+    wish: Wish,
+    found: Reached,
+    seen: NDArray[np.float32],
+    wanted: NDArray,
+    rack: Rack,
+    puddles: Mapping[int, Sequence[Mix]] = MappingProxyType({}),
 ) -> Painted:
     """The coats of a glow over what is there, in the order of CP-26.
 
     Args:
-        seen: (N, 36) reflectance before it. wanted: (N, 3) L*a*b* with the glow in it.
+        seen: (N, 36) reflectance before it. wanted: (N, 3) L*a*b* with the glow in it. puddles: mixes that each
+        region was painted with, by its number.
     Raises:
         SettingError: the rack lacks a tint or a white.
     """
@@ -352,11 +361,12 @@ def glow_coats(
         kept = _contrast_kept(site, coats[-2:] if far.any() else coats[-1:], near | far, seen)
         if kept < KEEPS:
             mind.append(f"The tint leaves what it falls on {100 * kept:.0f} % of its own contrast: thin it more.")
-    rim = _overspill(site, found.band)
-    if float(site.areas[rim].sum()) >= LEAST_MM2:
-        there = np.average(seen[rim], axis=0, weights=site.areas[rim] + 1e-9)
-        mix = nearest_mix(lab(xyz(there)), _plain(rack))
-        label = f"{name}: once dry, tidy what spilled over, base colour, thinned"
+    for own_number, rim in _tidied(site, _overspill(site, found.band)):
+        there = lab(xyz(np.average(seen[rim], axis=0, weights=site.areas[rim] + 1e-9)))
+        own = puddles.get(own_number)
+        mix = min(own, key=lambda m: float(delta_e(m.colour.lab, there))) if own else nearest_mix(there, _plain(rack))
+        on = f" onto {site.marking.regions[own_number - 1].name}" if own_number else ""
+        label = f"{name}: once dry, tidy what spilled over{on}, in its own colour, thinned"
         coats.append(_coat(mix, label, rim, round(TIDY_SHARE * mix.coat_um, 1), 2.0))
     if core.any() and not (core == source).all():
         film = round(1.5 * white.coat_um, 1)
@@ -383,6 +393,14 @@ def _overspill(site: Site, band: NDArray[np.uint8]) -> NDArray[np.bool_]:
     )[0]
     out[rows[~np.isfinite(far)]] = False
     return out
+
+
+def _tidied(site: Site, rim: NDArray[np.bool_]) -> list[tuple[int, NDArray[np.bool_]]]:
+    """What a tint spilled onto by regions, the largest first, as (number, (N,) where): each is tidied in its own
+    colour, and what is hardly there is left."""
+    mm2 = summed(site.labels[rim], site.areas[rim].astype(np.float64), len(site.marking.regions) + 1)
+    large = np.argsort(-mm2, kind="stable")[:MOST_TIDIED]
+    return [(int(n), rim & (site.labels == n)) for n in large if mm2[n] >= LEAST_MM2]
 
 
 def dabbed(site: Site, name: str, masks: Sequence[tuple[str, str, NDArray[np.bool_]]], rack: Rack) -> list[Coat]:

@@ -21,6 +21,7 @@ from .care import care_of, hand_minutes
 from .cautions import cautions_for, tags_of
 from .cup import Cup, cups_of
 from .hand import hand_words, of_its_paint
+from .palette import mixing_minutes, palette_for
 from .task import Task
 from .tools import EVERYTHING, Tools
 
@@ -252,8 +253,21 @@ def steps_of(
         replace(step, how=f"{step.how} {hand}") if hand else step
         for step, hand in zip(made, _hands(site, coats), strict=True)
     ]
+    made = _from_palette(coats, made, tools)
     cups = cups_of(coats, [step.all_ml for step in made], tools.drops_per_ml)
     return [_from_cup(step, cup) if cup else step for step, cup in zip(made, cups, strict=True)]
+
+
+def _from_palette(coats: Sequence[Coat], steps: Sequence[Step], tools: Tools) -> list[Step]:
+    """Steps with what mixing takes where a puddle is first needed, and nothing where it is there already: to rinse
+    the brush is part of every step."""
+    done = [k for k, coat in enumerate(coats) if not coat.muted]
+    puddles, letters = palette_for([coats[k] for k in done], [steps[k].all_ml for k in done], tools.drops_per_ml)
+    takes, out = dict(zip([p.letter for p in puddles], mixing_minutes(puddles), strict=True)), list(steps)
+    for k, letter in zip(done, letters, strict=True):
+        if letter:
+            out[k] = replace(out[k], set_up_minutes=takes.pop(letter, 0.0), clean_minutes=0.0)
+    return out
 
 
 def _from_cup(step: Step, cup: Cup) -> Step:

@@ -20,6 +20,7 @@ THINNER_GONE_MINUTES = 15.0  # of an oil; common practice, CP-38; the number fro
 REST_MINUTES = 120.0  # of an airbrushed paint before a wash or an oil over it; common practice, CP-44
 NIGHT_MINUTES = 300.0  # a wait as long as that is slept through
 RINSE_MINUTES = 5.0  # the airbrush taken apart when all is done; common practice, from memory
+WASH_UP_MINUTES = 3.0  # brushes washed with soap and the palette closed or wiped, when all is done; from memory
 
 
 @dataclass(frozen=True)
@@ -100,12 +101,13 @@ def times_of(steps: Sequence[Step], models: int = 1) -> Times:
         clock = max(clock, ready)
         ended.append((step, clock + step.hand_minutes))
         clock += _times(step, models) * step.hand_minutes + step.clean_minutes
+    brushes = any(not is_sprayed(s) for s in done)
     tasks = [task for s in done for task in (*s.before, *s.after)]
     wait += sum(task.wait_minutes for s in done for task in s.after if task.wait_minutes < NIGHT_MINUTES)
     return Times(
         sum(_times(s, models) * s.hand_minutes for s in done) + sum(_hand(task, models) for task in tasks),
         sum(s.set_up_minutes for s in done),
-        sum(s.clean_minutes for s in done) + (RINSE_MINUTES if cups else 0.0),
+        sum(s.clean_minutes for s in done) + (RINSE_MINUTES if cups else 0.0) + (WASH_UP_MINUTES if brushes else 0.0),
         wait,
         cups,
         models,

@@ -1,11 +1,10 @@
 """What a painter has: minutes, pots, puddles, and what must stay as it is."""
 
 from dataclasses import dataclass, field
-from functools import cache
 
-from ...datasets import rows
 from ...errors import SettingError
 from ...plain import checked, number
+from ..prices import price
 
 EVENING, GAME, DISPLAY = 60.0, 120.0, 300.0  # minutes
 MOST_STEPS_ON = 12  # of one region, that a pin can ask for
@@ -50,9 +49,3 @@ class Budget:
             raise SettingError(
                 f"the pinned regions alone take {pinned} steps and only {self.steps} are allowed; free one of them"
             )
-
-
-@cache
-def price(name: str) -> float:
-    """A number of the table `economy.csv`, with its source there."""
-    return next(float(row["value"]) for row in rows("economy") if row["name"] == name)

@@ -55,7 +55,7 @@ class Candidates:
 
     def pots_of(self, k: int) -> tuple[int, ...]:
         """The numbers of its pots."""
-        return tuple({int(self.first[k]), int(self.second[k])})
+        return tuple(sorted({int(self.first[k]), int(self.second[k])}))
 
 
 def candidates_of(paints: Sequence[Paint], groups: Sequence[Group]) -> Candidates:

@@ -1,20 +1,23 @@
 """The choice: one option for every region, so that all share few pots and puddles within the time. An integer
-programme, solved by HiGHS (scipy.optimize.milp): options, puddles and pots are its binaries."""
+programme, solved by HiGHS (scipy.optimize.milp): options, puddles, pots and pairs of pots that are mixed are its
+binaries."""
 
 import time
 from collections.abc import Sequence
 from dataclasses import dataclass
+from typing import Any
 
 import numpy as np
 from numpy.typing import NDArray
 from scipy.optimize import Bounds, LinearConstraint, milp
 from scipy.sparse import coo_matrix
 
-from .budget import Budget, price
+from ..prices import price
+from .budget import Budget
 from .candidates import Candidates
 from .options import Option
 
-GAP = 0.004  # relative, at which a solution is good enough
+GAP = 0.008  # relative, at which a solution is good enough
 SECONDS = 8.0  # that one solution may take
 MISSING = 10.0  # how much worse than anything a region without paint is
 
@@ -38,52 +41,82 @@ class Choice:
 
 
 def cost_of_puddle(found: Candidates, k: int) -> float:
-    """Minutes to put it on the palette."""
-    return price("neat puddle") if found.neat(k) else price("mixed puddle")
+    """Minutes to put it on the palette, where it can be had by adding to another of the same two pots."""
+    return price("neat puddle") if found.neat(k) else price("grown puddle")
+
+
+def _fresh() -> float:
+    """Minutes that the first mix of two pots takes more than one that grows out of it."""
+    return price("mixed puddle") - price("grown puddle")
 
 
 def minutes_of(found: Candidates, options: Sequence[Option]) -> float:
-    """Of a choice: pots, puddles, steps."""
+    """Of a choice: pots, puddles, steps. The first mix of two pots is a fresh one, further ones grow out of it."""
     puddles = {p for o in options for p in o.puddles}
     pots = {t for p in puddles for t in found.pots_of(p)}
-    return price("pot") * len(pots) + sum(cost_of_puddle(found, p) for p in puddles) + sum(o.minutes for o in options)
+    pairs = {found.pots_of(p) for p in puddles if not found.neat(p)}
+    mixing = sum(cost_of_puddle(found, p) for p in puddles) + len(pairs) * _fresh()
+    return price("pot") * len(pots) + mixing + sum(o.minutes for o in options)
+
+
+def undominated(options: Sequence[Option]) -> list[Option]:
+    """The options without those for which another of the same region takes no other puddles, no more time and no
+    more steps, and brings as much: no choice needs them."""
+    out: list[Option] = []
+    for option in sorted(options, key=lambda o: (o.region, -o.gain, o.minutes, o.steps)):
+        own = set(option.puddles)
+        better = (
+            o.region == option.region
+            and o.minutes <= option.minutes
+            and o.steps <= option.steps
+            and own.issuperset(o.puddles)
+            for o in out
+        )
+        if not any(better):
+            out.append(option)
+    return out
 
 
 def choose(found: Candidates, options: Sequence[Option], budget: Budget, seconds: float = SECONDS) -> Choice:
     """The options that bring the most weighted area near, less what the minutes are worth, within a budget. A region
     stays bare only where the budget cannot paint them all."""
-    began = time.perf_counter()
+    began, options = time.perf_counter(), undominated(options)
     puddles = sorted({p for o in options for p in o.puddles})
     pots = sorted({t for p in puddles for t in found.pots_of(p)})
-    count, ys, zs = len(options), len(puddles), len(pots)
-    y_of, z_of = {p: count + k for k, p in enumerate(puddles)}, {t: count + ys + k for k, t in enumerate(pots)}
+    pairs = sorted({found.pots_of(p) for p in puddles if not found.neat(p)})
     regions = sorted({o.region for o in options})
-    bare = {r: count + ys + zs + k for k, r in enumerate(regions)}
-    total = count + ys + zs + len(regions)
+    count = len(options)
+    y_of, z_of, w_of, bare = _numbered(count, puddles, pots, pairs, regions)
+    total = count + len(y_of) + len(z_of) + len(w_of) + len(bare)
     minutes = np.zeros(total)
     minutes[:count] = [o.minutes for o in options]
-    minutes[count : count + ys] = [cost_of_puddle(found, p) for p in puddles]
-    minutes[count + ys : count + ys + zs] = price("pot")
+    minutes[list(y_of.values())] = [cost_of_puddle(found, p) for p in puddles]
+    minutes[list(z_of.values())] = price("pot")
+    minutes[list(w_of.values())] = _fresh()
     aim = budget.worth * minutes
     aim[:count] -= [o.gain for o in options]
-    aim[count + ys + zs :] = MISSING
+    aim[list(bare.values())] = MISSING
     rows: list[tuple[dict[int, float], float, float]] = [(_all(minutes), -np.inf, budget.minutes)]
+    with_it: dict[tuple[int, int], list[int]] = {}  # the options of a region that take a puddle
+    for k, option in enumerate(options):
+        for p in set(option.puddles):
+            with_it.setdefault((option.region, p), []).append(k)
     for r in regions:
         rows.append(({**{k: 1.0 for k, o in enumerate(options) if o.region == r}, bare[r]: 1.0}, 1, 1))
-        for p in puddles:
-            own = {k: 1.0 for k, o in enumerate(options) if o.region == r and p in o.puddles}
-            if own:
-                rows.append(({**own, y_of[p]: -1.0}, -np.inf, 0))
+    for (_, p), own in with_it.items():
+        rows.append(({**dict.fromkeys(own, 1.0), y_of[p]: -1.0}, -np.inf, 0))
     for p in puddles:
         rows += [({y_of[p]: 1.0, z_of[t]: -1.0}, -np.inf, 0) for t in found.pots_of(p)]
+        if not found.neat(p):
+            rows.append(({y_of[p]: 1.0, w_of[found.pots_of(p)]: -1.0}, -np.inf, 0))
     for most, those in ((budget.puddles, list(y_of.values())), (budget.pots, list(z_of.values()))):
         if most is not None:
             rows.append((dict.fromkeys(those, 1.0), -np.inf, most))
     if budget.steps is not None:
         rows.append(({k: float(o.steps) for k, o in enumerate(options)}, -np.inf, budget.steps))
-    i = np.concatenate([[n] * len(row) for n, (row, _, _) in enumerate(rows)])
-    j = np.concatenate([list(row) for row, _, _ in rows])
-    v = np.concatenate([list(row.values()) for row, _, _ in rows])
+    i = np.repeat(np.arange(len(rows)), [len(row) for row, _, _ in rows])
+    j = np.fromiter((k for row, _, _ in rows for k in row), np.int64)
+    v = np.fromiter((x for row, _, _ in rows for x in row.values()), np.float64)
     matrix = coo_matrix((v, (i, j)), shape=(len(rows), total)).tocsr()
     solved = milp(
         aim,
@@ -98,6 +131,15 @@ def choose(found: Candidates, options: Sequence[Option], budget: Budget, seconds
     chosen = [options[int(k)] for k in np.flatnonzero(solved.x[:count] > 0.5)]
     gap = float(solved.mip_gap) if solved.mip_gap is not None and np.isfinite(solved.mip_gap) else 0.0
     return Choice(sorted(chosen, key=lambda o: o.region), gap, took)
+
+
+def _numbered(first: int, *sets: Sequence[Any]) -> list[dict[Any, int]]:
+    """The variable of each thing of some sets, one after another from the first."""
+    out = []
+    for things in sets:
+        out.append({thing: first + k for k, thing in enumerate(things)})
+        first += len(things)
+    return out
 
 
 def _all(values: NDArray) -> dict[int, float]:

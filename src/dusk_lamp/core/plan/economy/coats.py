@@ -17,7 +17,7 @@ from ..context import Context
 from ..ways.layers import covering_um
 from .candidates import Candidates, score
 from .groups import Group
-from .options import Option
+from .options import Option, job_of
 
 WAY = "economy"
 SHARES = np.array(
@@ -26,30 +26,30 @@ SHARES = np.array(
 NARROWEST_MM = 0.3
 
 
-def coats_of(
-    context: Context, groups: Sequence[Group], found: Candidates, option: Option, under: NDArray[np.float32]
-) -> list[Coat]:
-    """The coats of one region, in order. under: (N, 36) what lies there."""
+def coats_of(context: Context, groups: Sequence[Group], found: Candidates, option: Option) -> list[Coat]:
+    """The coats of one region, in order."""
     group = groups[option.region]
-    site, region = context.site, context.site.marking.regions[group.number - 1]
+    region = context.site.marking.regions[group.number - 1]
     mixes = [found.mix(p) for p in option.puddles]
-    ground = np.average(under[group.samples], axis=0, weights=site.areas[group.samples])
     out: list[Coat] = []
     for k in _order(option):
         mix, role = mixes[k], "base" if k == option.base else "shade" if k < option.base else "light"
         toward = k - 1 if k > option.base else k + 1  # what it is blended over, or lies beside
-        over = ground if k == option.base else mixes[toward].pigment.masstone
+        over = group.ground if k == option.base else mixes[toward].pigment.masstone
         um = covering_um(mix, over)
         label = f"{region.name}: {role}"
         if k == option.base:
             coat = usual_coat("brush", mix, label, "colour").with_settings(
-                {"film_um": um, "water": job_water("base coat")}
+                {"film_um": um, "water": job_water(job_of(k, option.base, len(mixes)))}
             )
             where: Where | None = Where("region", region.id)
         else:
             where, width = _where(context, group, option, k, mixes, um)
-            job = "fine highlight" if role == "light" and k == len(mixes) - 1 > option.base + 1 else "layer"
-            given = {"film_um": um, "water": job_water(job), **({"width": round(width, 1)} if width else {})}
+            given = {
+                "film_um": um,
+                "water": job_water(job_of(k, option.base, len(mixes))),
+                **({"width": round(width, 1)} if width else {}),
+            }
             coat = usual_coat("blend" if width else "brush", mix, label, "colour").with_settings(given)
         if where is not None:
             out.append(replace(coat, where=where, way=WAY, region=region.id))

@@ -35,7 +35,6 @@ def coats_from(context: Context, puddles: Mapping[int, Sequence[Mix]], budget: B
     The dynamic programme is that of plan.economy; only the puddles are given.
     """
     groups = groups_of(context, [n for n, own in puddles.items() if own])
-    under = context.seen_before("colour")
     by_region = {}
     for place, group in enumerate(groups):
         mixes = list(dict.fromkeys(m for m in puddles[group.number] if len(m.paints) <= 2))
@@ -47,7 +46,7 @@ def coats_from(context: Context, puddles: Mapping[int, Sequence[Mix]], budget: B
         options = [region.best(np.array(pool), price, budget.blends) for price in PRICES]
         best = max((o for o in options if o is not None), key=lambda o: _worth(o, budget), default=None)
         if best is not None:
-            by_region[group.number] = coats_of(context, groups, found, best, under)
+            by_region[group.number] = coats_of(context, groups, found, best)
     return interleaved(by_region, ordered(by_region, touching(context.site)))
 
 

@@ -1,7 +1,7 @@
 """Groups: the samples of every region by the value they should have. Within a region the target is nearly a curve
 over value, so a group is one colour."""
 
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 import numpy as np
 from numpy.typing import NDArray
@@ -10,7 +10,7 @@ from ...sculpt.marking import suggested_attention
 from ...sculpt.mesh import summed
 from ..care import care_of
 from ..context import Context
-from .budget import price
+from ..prices import price
 
 BIN = 0.1  # of a value
 MOST_BINS = 48  # of one region; a wider range has wider ones
@@ -20,7 +20,7 @@ MOST_BINS = 48  # of one region; a wider range has wider ones
 class Group:
     """One region's groups, dark to light. number: of the region. lab: (B, 3) what each should look like. mm2: (B,).
     weight: (B,) share of the whole, weighted by attention. samples: (n,) the region's samples; bin: (n,) group of
-    each. care: times the time of a brush on it."""
+    each. ground: (36,) the reflectance of what it is painted over. care: times the time of a brush on it."""
 
     number: int
     lab: NDArray[np.float64]
@@ -28,6 +28,7 @@ class Group:
     weight: NDArray[np.float64]
     samples: NDArray[np.int64]
     bin: NDArray[np.int64]
+    ground: NDArray[np.float64]
     care: float = 1.0
 
     @property
@@ -50,7 +51,7 @@ def groups_of(context: Context, numbers: list[int]) -> list[Group]:
     """The groups of some regions; regions of which nothing can be painted are left out."""
     target, site = context.target("metal"), context.site
     lab, value, areas, labels = target.lab, target.value, site.areas.astype(np.float64), site.labels
-    attention, found = attention_of(context), []
+    attention, under, found = attention_of(context), context.seen_before("colour"), []
     for number in numbers:
         own = np.flatnonzero((labels == number) & (areas > 0))
         if not len(own):
@@ -62,8 +63,8 @@ def groups_of(context: Context, numbers: list[int]) -> list[Group]:
         count, weight = int(bins.max()) + 1, areas[own]
         mm2 = summed(bins, weight, count)
         mean = np.stack([summed(bins, weight * lab[own, k], count) for k in range(3)], axis=1) / mm2[:, None]
-        found.append(
-            Group(number, mean, mm2, mm2 * attention[number], own, bins, care_of(site, site.marking.ids[number]))
-        )
+        ground = np.average(under[own], axis=0, weights=weight)
+        care = care_of(site, site.marking.ids[number])
+        found.append(Group(number, mean, mm2, mm2 * attention[number], own, bins, ground, care))
     whole = sum(float(g.weight.sum()) for g in found)
-    return [Group(g.number, g.lab, g.mm2, g.weight / whole, g.samples, g.bin, g.care) for g in found]
+    return [replace(g, weight=g.weight / whole) for g in found]

@@ -6,23 +6,25 @@ one puddle as it is, or lies in the blend between two that follow each other.
 """
 
 from collections.abc import Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, field
 
 import numba
 import numpy as np
 from numpy.typing import NDArray
 
+from ...coat.brush import Even, job_water
 from ...coat.technique import technique
 from ...paint.colour import delta_e, lab, xyz
 from ...paint.film import film, masstone
 from ..care import hand_minutes
+from ..ways.layers import covering_um
 from .candidates import Candidates, reaching_most, score
 from .groups import Group
 
 LEVELS = (0.04, 0.09, 0.17, 0.35)  # of a coat that hides, in a blend
 MOST_OF_ONE = 14  # puddles of a pool that are tried for one region
-USUAL_COATS = 1.2  # that a step of these plans takes, on average over the demo sculpts
 HIDING_COATS = 2.0  # of a normal coat, that a step is laid in
+FADED = 0.2  # of the zone of a blend, on average over the demo sculpts, gets enough of it to take time
 LIGHTER = 3.0  # L* that a light is above what it is blended over
 JOINED = 1.3  # times the price of a step, where it is blended into the one before
 PRICES = (0.0006, 0.0015, 0.004, 0.01, 0.025)  # of a step, as a share of the whole: from many steps to few
@@ -88,9 +90,47 @@ def _best_run(
     return int(np.argmax(flat)), came_flat, came_mix
 
 
+@numba.njit(cache=True, nogil=True)
+def _back(
+    last: int, came_flat: NDArray[np.int64], came_mix: NDArray[np.bool_]
+) -> tuple[NDArray[np.int64], NDArray[np.int64]]:
+    """The run itself, (B,) the puddle of each group and (B,) the one it is blended into, else −1; see _best_run."""
+    bins, count = came_flat.shape
+    bands, mixed = np.zeros(bins, np.int64), np.full(bins, -1, np.int64)
+    at, into = last, -1  # the puddle, and the one a blend goes into while in one
+    for b in range(bins - 1, -1, -1):
+        bands[b], mixed[b] = at, into
+        if b == 0:
+            break
+        if into >= 0:
+            if came_mix[b, at, into]:
+                into = -1
+        elif came_flat[b, at] >= count:
+            at, into = came_flat[b, at] - count, at
+        else:
+            at = came_flat[b, at]
+    return bands, mixed
+
+
+@dataclass(frozen=True)
+class Known:
+    """What was worked out of a region's candidates before. blends: by what lies below and above, (B,) what a blend
+    gains on each group; coats: by candidate, what it lies on (−1 for the ground) and the job, how many it takes."""
+
+    blends: dict[tuple[int, int], NDArray[np.float64]] = field(default_factory=dict)
+    coats: dict[tuple[int, int, str], int] = field(default_factory=dict)
+
+
+def job_of(k: int, base: int, count: int) -> str:
+    """What the k-th of so many puddles, dark to light, is thinned for."""
+    if k == base:
+        return "base coat"
+    return "fine highlight" if k == count - 1 > base + 1 else "layer"
+
+
 class Region:
     """One region with a pool of puddles, ready to be asked for options. keep: candidates of the pool that are never
-    left out, however little they bring."""
+    left out, however little they bring. known: what is known of its candidates, added to."""
 
     def __init__(
         self,
@@ -100,6 +140,7 @@ class Region:
         pool: Sequence[int],
         near: NDArray,
         keep: Sequence[int] = (),
+        known: Known | None = None,
     ) -> None:
         self.place, self.group, self.found = place, group, found
         gain = near[list(pool)] * group.weight
@@ -110,58 +151,56 @@ class Region:
             best = np.array([np.argmin(np.linalg.norm(found.lab[list(pool)] - middle, axis=1))])
         order = np.unique(np.concatenate([best, kept]))
         self.pool = np.array(pool, np.int64)[order]
-        self.gain = gain[order]  # (P, B)
-        self.blend = self._blends()  # (P, P, B)
+        self.gain = gain[order].astype(np.float64)  # (P, B)
+        self.known = known or Known()
+        self.blend = self._blends(self.known.blends)  # (P, P, B)
 
-    def _blends(self) -> NDArray[np.float64]:
+    def _blends(self, known: dict[tuple[int, int], NDArray[np.float64]]) -> NDArray[np.float64]:
         """What a blend of two puddles gains on each group: the best of its levels."""
         k, count = self.pool, len(self.pool)
-        under = masstone(self.found.K[k], self.found.S[k])
-        coat = [self.found.mix(int(i)).coat_um * HIDING_COATS for i in k]
         out = np.zeros((count, count, len(self.group.mm2)))
         lightness = self.found.lab[k, 0]
         # lights are blended over darks, never the other way
-        p, q = np.nonzero(lightness[None] > lightness[:, None] + LIGHTER)
-        um = np.array(coat)[q]
-        for level in LEVELS:  # q over p
-            seen = film(self.found.K[k][q], self.found.S[k][q], level * um, under[p])
+        pairs = np.argwhere(lightness[None] > lightness[:, None] + LIGHTER)
+        new = np.array([(p, q) for p, q in pairs if (k[p], k[q]) not in known], np.int64).reshape(-1, 2)
+        for (p, q), gained in zip(new, self._blended(k[new[:, 0]], k[new[:, 1]]), strict=True):
+            known[k[p], k[q]] = gained
+        for p, q in pairs:
+            out[p, q] = known[k[p], k[q]]
+        return out
+
+    def _blended(self, under: NDArray[np.int64], over: NDArray[np.int64]) -> NDArray[np.float64]:
+        """(n, B) what candidates blended over others gain on each group."""
+        K, S = self.found.K, self.found.S
+        ground = masstone(K[under], S[under])
+        um = np.array([self.found.mix(int(i)).coat_um * HIDING_COATS for i in over])
+        out = np.zeros((len(over), len(self.group.mm2)))
+        for level in LEVELS if len(over) else ():
+            seen = film(K[over], S[over], level * um, ground)
             off = delta_e(lab(xyz(seen))[:, None], self.group.lab[None])
-            out[p, q] = np.maximum(out[p, q], score(off) * self.group.weight)
+            out = np.maximum(out, score(off) * self.group.weight)
         return out
 
     def within(self, pool: Sequence[int]) -> NDArray[np.int64]:
         """Places of its puddles that are in a pool."""
         return np.flatnonzero(np.isin(self.pool, np.asarray(list(pool), np.int64)))
 
-    def best(self, some: NDArray[np.int64], step: float, blends: bool = True) -> Option | None:
-        """The best option with some of its puddles, where each step costs so much of the weighted area."""
-        if not len(some):
-            return None
-        gain, blend = self.gain[some].astype(np.float64), self.blend[np.ix_(some, some)]
+    def run(
+        self, some: NDArray[np.int64], step: float, blends: bool = True
+    ) -> tuple[NDArray[np.int64], NDArray[np.int64]]:
+        """The best run with some of its puddles, where each step costs so much of the weighted area: (B,) the place
+        of each group's puddle among its own, and (B,) of the one it is blended into, else −1."""
+        gain, blend = self.gain[some], self.blend[some[:, None], some]
         last, came_flat, came_mix = _best_run(gain, blend, step, JOINED * step if blends else np.inf)
-        return self._traced(some, last, came_flat, came_mix)
+        bands, mixed = _back(last, came_flat, came_mix)
+        return some[bands], np.where(mixed >= 0, some[mixed], -1)
 
-    def _traced(
-        self, some: NDArray[np.int64], last: int, came_flat: NDArray[np.int64], came_mix: NDArray[np.bool_]
-    ) -> Option:
-        bins, count = came_flat.shape
-        bands, mixed = np.zeros(bins, np.int64), np.full(bins, -1, np.int64)
-        at, into = last, -1  # the puddle, and the one a blend goes into while in one
-        for b in range(bins - 1, -1, -1):
-            bands[b], mixed[b] = at, into
-            if b == 0:
-                break
-            if into >= 0:
-                if came_mix[b, at, into]:
-                    into = -1
-            elif came_flat[b, at] >= count:
-                at, into = int(came_flat[b, at]) - count, at
-            else:
-                at = int(came_flat[b, at])
-        return self._option(some, bands, mixed)
+    def best(self, some: NDArray[np.int64], step: float, blends: bool = True) -> Option | None:
+        """The best option with some of its puddles; see run."""
+        return self.option(*self.run(some, step, blends)) if len(some) else None
 
-    def _option(self, some: NDArray[np.int64], bands: NDArray[np.int64], mixed: NDArray[np.int64]) -> Option:
-        """Puddles in the order they appear, dark to light."""
+    def option(self, bands: NDArray[np.int64], mixed: NDArray[np.int64]) -> Option:
+        """A run as an option: its puddles in the order they appear, dark to light."""
         order, blended = [int(bands[0])], []
         place = np.zeros(len(bands), np.int64)
         join = np.full(len(bands), -1, np.int64)
@@ -177,9 +216,7 @@ class Region:
                     blended.append(False)
                 place[b] = len(order) - 1
         near = [
-            self.blend[some[order[place[b]]], some[order[join[b]]], b]
-            if join[b] >= 0
-            else self.gain[some[order[place[b]]], b]
+            self.blend[order[place[b]], order[join[b]], b] if join[b] >= 0 else self.gain[order[place[b]], b]
             for b in range(len(bands))
         ]
         mm2 = self.group.mm2
@@ -190,16 +227,26 @@ class Region:
         )  # lights are blended over darks
         base = int(np.argmax((flat + 0.5 * zone)[: lowest + 1]))
         brush, blend = technique("brush"), technique("blend")
-        coats, care = USUAL_COATS, self.group.care
-        minutes = hand_minutes(brush, None, float(mm2.sum()), False, coats, care)
+        care, minutes = self.group.care, 0.0
         for k in range(len(order)):
+            over = -1 if k == base else int(self.pool[order[k - 1 if k > base else k + 1]])
+            coats = self._coats(int(self.pool[order[k]]), over, job_of(k, base, len(order)))
             if k == base:
+                minutes += hand_minutes(brush, None, float(mm2.sum()), False, coats, care)
                 continue
             join_up, join_down = k > 0 and blended[k - 1], k + 1 < len(order) and blended[k]
             mine = join_up if k > base else join_down
-            area = (
-                flat[k] + (zone[k] if join_up else 0) + (zone[k + 1] if join_down else 0)
-            )  # what is blended over it, too
+            # it fades out in its own zone, and is whole below what is blended over it
+            area = flat[k] + (FADED * zone[k] if join_up else 0) + (zone[k + 1] if join_down else 0)
             minutes += hand_minutes(blend if mine else brush, None, float(area), True, coats, care)
-        puddles = tuple(int(self.pool[some[k]]) for k in order)
+        puddles = tuple(int(self.pool[k]) for k in order)
         return Option(self.place, puddles, place, tuple(blended), join, float(sum(near)), minutes, base)
+
+    def _coats(self, k: int, over: int, job: str) -> int:
+        """How many coats a candidate takes over another, or over the ground where that is −1."""
+        if (k, over, job) not in self.known.coats:
+            mix = self.found.mix(k)
+            under = self.group.ground if over < 0 else masstone(self.found.K[over], self.found.S[over])
+            laid = Even(covering_um(mix, under), job_water(job))
+            self.known.coats[k, over, job] = technique("brush").coats(laid, mix)
+        return self.known.coats[k, over, job]

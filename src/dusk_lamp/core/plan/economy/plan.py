@@ -10,27 +10,33 @@ from numpy.typing import NDArray
 from ...coat.coat import Coat
 from ...errors import SettingError
 from ...paint.colour import delta_e, lab, xyz
+from ..care import care
 from ..context import Context
 from ..order import interleaved, ordered, touching
+from ..palette import Puddle, palette_for
 from ..step import Step, steps_of
 from ..ways.way import BRUSHED
-from .budget import Budget, price
+from .budget import Budget
 from .candidates import Candidates, candidates_of, reaching_most, scores
-from .choice import Choice, choose
+from .choice import Choice, choose, minutes_of
 from .coats import coats_of
 from .groups import Group, attention_of, groups_of
-from .options import PRICES, Option, Region
-from .palette import Puddle, palette_of, used_mixes
+from .options import PRICES, Known, Option, Region
 
 Say = Callable[[str, float], None]
-POT_COUNTS = (2, 4, 6, 8, 9, 10, 11, 12, 14, 16)  # sets of pots that options are made of
+POT_COUNTS = (2, 4, 6, 8, 10, 12, 16)  # sets of pots that options are made of
 POOL_SIZES = (6, 10, 15, 18, 22)  # puddles, that options share
+PAIRS = (5, 8)  # of pots, whose mixes grow out of each other, in a pool
 FEW = (2, 3, 5)  # puddles that one region would take by itself
 PINNED_PRICES = tuple(0.1 * 0.45**k for k in range(14))  # the same where a number of steps is looked for
 ONE_STEP = 10.0  # the price of a step that nobody pays twice
-TRIES = 3  # until the coats themselves keep within the time
+CLOSE = 3.0  # minutes: as good as what was asked for
+SAFELY = 1.2  # times the minutes that coats took too long, that the next try leaves out
+TRIES = 4  # until the coats themselves keep within the time
 EXCHANGES = 8  # of one pot for another, in a set, at most
-ROUNDS, LEAST_GAIN = 3, 0.002  # times that a choice is looked at again, and what one must bring
+OF_WHAT_IS_OUT, OF_ANY_POT = 8, 4  # further mixes that a region is tried with in each round
+FEW_MORE = (2, 3, 6)  # of them at once
+ROUNDS, LEAST_GAIN = 6, 0.002  # times that a choice is looked at again, and what one must bring
 FACE_STEPS = ((90.0, 4), (45.0, 3))  # at least so many on a face, in so many minutes; common practice, CP-35
 FACE_COSTS = 0.02  # of the weighted area near its colour, at most, that those may cost elsewhere
 FRONT = (30.0, 60.0, 90.0, 120.0, 180.0, 300.0)  # minutes
@@ -78,6 +84,7 @@ class Ready:
     near: list[NDArray[np.float32]]
     options: list[Option]
     seen: set[tuple[object, ...]]
+    known: list[Known]
     steps_on: dict[int, int] = field(default_factory=dict)  # by the places of groups
     faces: frozenset[int] = frozenset()  # places of groups that are looked at first, and are skin
     fuller: bool = False  # whether those get the steps that are usual for a face
@@ -99,12 +106,12 @@ def economy(
     began, budget = time.perf_counter(), budget or Budget()
     ready = ready or made_ready(context, budget, say, numbers)
     say(f"Choosing for {budget.minutes:.0f} minutes", 0.6)
-    made = _within(context, ready, budget, began)
+    made, found = _within(context, ready, budget, began)
     flat = [
         r for r in ready.faces if _steps_on(made, context.site.marking.ids[ready.groups[r].number]) < _least(budget)
     ]
     if flat:  # a face with few steps: with more, unless that leaves it, or the rest, further off
-        fuller = _within(context, replace(ready, fuller=True), budget, began)
+        fuller, _ = _within(context, replace(found, fuller=True), budget, began)
         if fuller.near_5_weighted >= made.near_5_weighted - FACE_COSTS and len(fuller.bare) <= len(made.bare):
             made = fuller
     return made
@@ -114,20 +121,27 @@ def _steps_on(made: Economy, id_: int) -> int:
     return sum(c.region == id_ for c in made.coats)
 
 
-def _within(context: Context, ready: Ready, budget: Budget, began: float) -> Economy:
-    """A plan whose coats keep within the minutes as they are really laid."""
-    under, minutes = context.seen_before("colour"), budget.minutes
+def _within(context: Context, ready: Ready, budget: Budget, began: float) -> tuple[Economy, Ready]:
+    """A plan whose coats keep within the minutes as they are really laid, and the options it was chosen from."""
+    asked, best = budget, None
+    chosen, ready = _chosen(ready, asked)
     for _ in range(TRIES):
-        chosen = _chosen(ready, replace(budget, minutes=max(minutes, 1.0)))
         if not chosen.options:
-            raise SettingError(
-                "nothing can be painted within this: give it more minutes, or free the pin on pots, puddles or steps"
-            )
-        made = _made(context, ready, chosen, budget, under, time.perf_counter() - began)
-        if made.minutes <= budget.minutes:
             break
-        minutes *= 0.98 * budget.minutes / made.minutes  # the real coats took longer than was counted
-    return made
+        made = _made(context, ready, chosen, budget, time.perf_counter() - began)
+        over = made.minutes - budget.minutes  # the real coats take longer than was counted, or less
+        if over <= 0 and (best is None or made.near_5_weighted > best.near_5_weighted):
+            best = made
+        wants_more = minutes_of(ready.found, chosen.options) > asked.minutes - CLOSE
+        if -CLOSE <= over <= 0 or (over < 0 and not wants_more):
+            break
+        asked = replace(asked, minutes=max(asked.minutes - (SAFELY if over > 0 else 1.0) * over, 1.0))
+        chosen = choose(ready.found, _faces_kept(ready, asked), asked)
+    if best is None:
+        raise SettingError(
+            "nothing can be painted within this: give it more minutes, or free the pin on pots, puddles or steps"
+        )
+    return best, ready
 
 
 def front(
@@ -186,12 +200,12 @@ def made_ready(context: Context, budget: Budget, say: Say = lambda *_: None, num
     faces = frozenset(
         r for r, own in enumerate(looked_at) if own.attention == "focal point" and own.material == "skin"
     )
-    ready = Ready(groups, found, near, [], set(), pinned, faces - pinned.keys())
+    ready = Ready(groups, found, near, [], set(), [Known() for _ in groups], pinned, faces - pinned.keys())
     pool = sorted({p for pool in pools for p in pool})
     for r, group in enumerate(groups):
         say(f"Ways to paint {site.marking.regions[group.number - 1].name}", 0.2 + 0.2 * r / len(groups))
         neat = np.array([k for k in pool if found.neat(k)], np.int64) if budget.neat else np.zeros(0, np.int64)
-        region = Region(r, group, found, pool, near[r], _few(near[r] * group.weight, neat, 2))
+        region = Region(r, group, found, pool, near[r], _few(near[r] * group.weight, neat, 2), ready.known[r])
         _add(ready, region, pools, budget)
     _as_pinned(ready)
     if not ready.options:
@@ -203,13 +217,14 @@ def _add(ready: Ready, region: Region, pools: Sequence[Sequence[int]], budget: B
     """Options of a region with the puddles of some pools, from many steps to few; those that are new."""
     for some in sorted({tuple(region.within(pool).tolist()) for pool in pools}):
         many = region.place in ready.steps_on or region.place in ready.faces
-        for step in (*(PINNED_PRICES if many else PRICES), ONE_STEP):
-            option = region.best(np.array(some, np.int64), step, budget.blends)
-            if option is None or (budget.neat and not ready.found.neat(option.puddles[option.base])):
+        for step in (*(PINNED_PRICES if many else PRICES), ONE_STEP) if some else ():
+            bands, mixed = region.run(np.array(some, np.int64), step, budget.blends)
+            key = region.place, region.pool[bands].tobytes(), np.where(mixed < 0, -1, region.pool[mixed]).tobytes()
+            if key in ready.seen:
                 continue
-            key = (region.place, option.puddles, option.blended, option.base, option.bands.tobytes())
-            if key not in ready.seen:
-                ready.seen.add(key)
+            ready.seen.add(key)
+            option = region.option(bands, mixed)
+            if not budget.neat or ready.found.neat(option.puddles[option.base]):
                 ready.options.append(option)
 
 
@@ -222,9 +237,9 @@ def _as_pinned(ready: Ready) -> None:
         ]
 
 
-def _chosen(ready: Ready, budget: Budget) -> Choice:
+def _chosen(ready: Ready, budget: Budget) -> tuple[Choice, Ready]:
     """A choice, and again with what every region could make of the puddles that are there now, as long as that
-    helps."""
+    helps; and with the options that were found on the way."""
     ready = replace(ready, options=list(ready.options), seen=set(ready.seen))  # another budget begins from the same
     chosen = choose(ready.found, _faces_kept(ready, budget), budget)
     for _ in range(ROUNDS if chosen.options else 0):
@@ -233,12 +248,13 @@ def _chosen(ready: Ready, budget: Budget) -> Choice:
         of_pots = np.flatnonzero(np.isin(ready.found.first, pots) & np.isin(ready.found.second, pots))
         for r, group in enumerate(ready.groups):
             gain = ready.near[r] * group.weight
-            own = _few(gain, of_pots, 6)  # mixes of what is out
-            free = _few(gain, np.arange(len(gain)), 3)  # and of any pot
-            pool, keep = sorted({*there, *own, *free}), [*there, *free]
-            region = Region(r, group, ready.found, pool, ready.near[r], keep)
-            more = [own[:k] for k in (1, 3, 6)] + [free]
-            _add(ready, region, [there, own[:3], free, *([*there, *m] for m in more)], budget)
+            own = _few(gain, of_pots, OF_WHAT_IS_OUT)
+            free = _few(gain, np.arange(len(gain)), OF_ANY_POT)
+            pool, keep = sorted({*there, *own, *free}), [*there, *own, *free]
+            region = Region(r, group, ready.found, pool, ready.near[r], keep, ready.known[r])
+            more = [*(own[:k] for k in FEW_MORE), free, *([p] for p in (*own, *free))]
+            without = ([p for p in there if p != left] for left in there)
+            _add(ready, region, [there, own[:3], free, *([*there, *m] for m in more), *without], budget)
         _as_pinned(ready)
         again = choose(ready.found, _faces_kept(ready, budget), budget)
         gained = again.worth(ready.found, budget) - chosen.worth(ready.found, budget)
@@ -246,7 +262,7 @@ def _chosen(ready: Ready, budget: Budget) -> Choice:
             chosen = again
         if gained <= LEAST_GAIN:
             break
-    return chosen
+    return chosen, ready
 
 
 def _faces_kept(ready: Ready, budget: Budget) -> list[Option]:
@@ -289,7 +305,17 @@ def _pools(
             # and the best for each region by itself, so that no small one is forgotten
             by_region = [_few(gain[:, own == n], within, max(FEW)) for n in np.unique(own)]
             pools += [sorted({p for some in by_region for p in some[:few]}) for few in FEW]
+            pools += [_few(gain, _of_pairs(found, best_mix, within, n), max(POOL_SIZES)) for n in PAIRS]
     return [list(p) for p in dict.fromkeys(tuple(sorted(p)) for p in pools)]
+
+
+def _of_pairs(found: Candidates, best_mix: NDArray, within: NDArray[np.int64], count: int) -> NDArray[np.int64]:
+    """Of some candidates those of the few pairs of pots that together reach the most: their mixes grow out of each
+    other. best_mix: (P, P, B) what the best mix of each two brings."""
+    pairs = np.unique(np.stack([found.first[within], found.second[within]], axis=1), axis=0)
+    best = pairs[reaching_most(best_mix[pairs[:, 0], pairs[:, 1]], count)]
+    of = found.first[within] * len(found.pots) + found.second[within]
+    return within[np.isin(of, best[:, 0] * len(found.pots) + best[:, 1])]
 
 
 def _pots_in_order(found: Candidates, gain: NDArray, most: int) -> list[int]:
@@ -342,30 +368,23 @@ def _few(gain: NDArray, within: NDArray[np.int64], size: int) -> list[int]:
     return [int(k) for k in within[reaching_most(gain[within], size)]]
 
 
-def _made(
-    context: Context, ready: Ready, chosen: Choice, budget: Budget, under: NDArray[np.float32], seconds: float
-) -> Economy:
+def _made(context: Context, ready: Ready, chosen: Choice, budget: Budget, seconds: float) -> Economy:
     """A choice as coats, with what they come to over the real undercoat."""
     site, found, groups = context.site, ready.found, ready.groups
-    by_region = {groups[o.region].number: coats_of(context, groups, found, o, under) for o in chosen.options}
+    by_region = {groups[o.region].number: coats_of(context, groups, found, o) for o in chosen.options}
     coats = interleaved(by_region, ordered(by_region, touching(site)))
     simulation = context.simulation
     before = context.before("colour")
     films = simulation.films([*before, *coats])[len(before) :]
     steps = steps_of(site, coats, films, context.tools, context.plan.models)
     seen = simulation.reflectance([*before, *coats])
-    mixes, ml = used_mixes(coats, [s.all_ml for s in steps])
-    puddles = palette_of(mixes, ml, context.tools.drops_per_ml)
-    letter = {p.mix: p.letter for p in puddles}
+    puddles, letters = palette_for(coats, [s.all_ml for s in steps], context.tools.drops_per_ml)
     painted = np.concatenate([g.samples for g in groups])
     off = delta_e(lab(xyz(seen[painted])), context.target("metal").lab[painted])
     mm2 = site.areas[painted].astype(np.float64)
     weight = mm2 * attention_of(context)[site.labels[painted]]
-    pots = tuple(dict.fromkeys(name for m in mixes for name in m.counted()))
-    minutes = price("pot") * len(pots) + sum(
-        price("neat puddle" if len(m.counted()) == 1 else "mixed puddle") for m in mixes
-    )
-    minutes += sum(s.hand_minutes for s in steps)
+    pots = tuple(dict.fromkeys(name for p in puddles for name in p.parts))
+    minutes = care("shake") * len(pots) + sum(s.hand_minutes + s.set_up_minutes + s.clean_minutes for s in steps)
     done = {o.region for o in chosen.options}
     bare = tuple(site.marking.regions[g.number - 1].name for k, g in enumerate(groups) if k not in done)
     return Economy(
@@ -374,7 +393,7 @@ def _made(
         tuple(puddles),
         pots,
         tuple(steps),
-        tuple(letter[c.mix] for c in coats),
+        tuple(letters),
         minutes,
         float(mm2[off <= 5].sum() / mm2.sum()),
         float(mm2[off <= 8].sum() / mm2.sum()),

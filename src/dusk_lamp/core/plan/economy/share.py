@@ -9,8 +9,9 @@ from ...paint.colour import delta_e
 from ...paint.mix import Mix, match, only
 from ...paint.rack import Paint, Rack
 from ...plain import rounded
-from .budget import price
+from ..prices import price
 
+HARDLY_SEEN, NO_FURTHER = 2.0, 1.0  # ΔE00: just seen side by side, and not seen on a model; common practice
 MIXED = ("base", "layer")  # kinds of paint that are mixed on the palette
 
 
@@ -23,18 +24,26 @@ def on_the_palette(coats: Sequence[Coat]) -> list[Mix]:
 def from_what_is_out(new: Sequence[Coat], before: Sequence[Coat]) -> list[Coat]:
     """Coats with their mixes from the palette that the coats before them need anyway.
 
-    A puddle that is there is taken where it is as near as a further pot must bring; else a mix of two pots that are
-    out, where it is within the shared distance of the table. What stays as it was puts its own pots out for the coats
-    after it.
+    A puddle that is there is taken where it is as near as the table says, further off for lines, specks and haze;
+    else, for what would need another pot or a third paint, a mix of two pots that are out and as near. What stays as
+    it was puts its own pots out for the coats after it.
     """
     puddles = on_the_palette(before)
     pots: dict[str, Paint] = {p.name: p for m in puddles for p in m.paints}
+    shared: dict[tuple[str, Mix], Mix] = {}
     out = []
     for coat in new:
         if not on_the_palette([coat]):
             out.append(coat)
             continue
-        mix = _shared(coat.mix, puddles, list(pots.values()))
+        key = coat.technique, coat.mix
+        if key not in shared:
+            # steps of one thing by one technique stay apart: none takes the puddle of another
+            taken = [m for (by, _), m in shared.items() if by == coat.technique] + [c.mix for c in new]
+            free = [p for p in puddles if p == coat.mix or p not in taken]
+            same = price("same haze" if coat.by.fine else "same puddle")
+            shared[key] = _shared(coat.mix, free, list(pots.values()), same)
+        mix = shared[key]
         if mix not in puddles:
             puddles.append(mix)
         pots |= {p.name: p for p in mix.paints}
@@ -42,17 +51,17 @@ def from_what_is_out(new: Sequence[Coat], before: Sequence[Coat]) -> list[Coat]:
     return out
 
 
-def _shared(mix: Mix, puddles: Sequence[Mix], pots: Sequence[Paint]) -> Mix:
+def _shared(mix: Mix, puddles: Sequence[Mix], pots: Sequence[Paint], same: float) -> Mix:
+    """A mix as it is taken from the palette. same: ΔE00 within which a puddle or pots that are there will do."""
     if mix in puddles or not pots:
         return mix
-    off = [(_apart(mix, p), k) for k, p in enumerate(puddles)]
-    nearest, k = min(off)
-    if nearest <= price("same puddle"):
-        return puddles[k]
-    if all(p in pots for p in mix.paints):
+    nearest = min(puddles, key=lambda p: _apart(mix, p), default=mix)
+    if _apart(mix, nearest) <= same:
+        return nearest
+    if len(mix.paints) <= 2 and all(p in pots for p in mix.paints):
         return mix
     best = match(mix.colour, pots, most=2)[0]
-    return best.mix if best.delta_e <= price("shared") else mix
+    return best.mix if best.delta_e <= same else mix
 
 
 def _apart(one: Mix, other: Mix) -> float:
@@ -73,7 +82,7 @@ class StandIn:
         """In a line."""
         if self.mix is None:
             return f"{self.pot}: nothing of its kind stands in; buy it, or plan again without it."
-        seen = "hardly seen" if self.delta_e <= price("shared") else f"ΔE {self.delta_e:.0f} at most"
+        seen = "hardly seen" if self.delta_e <= HARDLY_SEEN else f"ΔE {self.delta_e:.0f} at most"
         return f"{self.pot}: {self.mix.words()} ({seen})."
 
 
@@ -92,7 +101,7 @@ def _stand_in(pot: Paint, mixes: Sequence[Mix], out: Sequence[Paint], rack: Rack
     if not found:
         return StandIn(pot.name, None, 0.0)
     best = min(found, key=lambda m: m.delta_e)
-    chosen = found[0] if found[0].delta_e <= best.delta_e + price("same puddle") else best
+    chosen = found[0] if found[0].delta_e <= best.delta_e + NO_FURTHER else best
     return StandIn(
         pot.name, chosen.mix, max(_apart(m, _without(m, pot, chosen.mix)) for m in mixes if pot in m.paints)
     )

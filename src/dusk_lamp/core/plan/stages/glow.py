@@ -15,7 +15,7 @@ from ...light.glint import glinting
 from ...light.heat import heated
 from ...light.planes import SIDES, plane_at
 from ...paint.colour import rgb_from_hex
-from ...paint.mix import values_of
+from ...paint.mix import Mix, values_of
 from ...plain import checked, choice, number, plain, text
 from ...target.target import Target
 from ...units import counted
@@ -343,7 +343,11 @@ class GlowStage(Stage):
         seen = context.seen_before(self.name)
         found = self.reached(context, own, values_of(seen))
         lab = context.target(self.name).lab
-        return glow_coats(context.site, self.wish(context, own), found, seen, lab, context.rack).coats
+        puddles: dict[int, list[Mix]] = {}
+        for coat in context.before(self.name):
+            if coat.region in context.site.marking.ids[1:] and not coat.muted:
+                puddles.setdefault(context.site.marking.number_of(coat.region), []).append(coat.mix)
+        return glow_coats(context.site, self.wish(context, own), found, seen, lab, context.rack, puddles).coats
 
     def without_region(self, wishes: GlowWishes, id_: int) -> GlowWishes:
         """No lens any more; a glow of it stays, and says that its region is gone."""

@@ -104,7 +104,8 @@ class Stage:
         """
         made = self.coats(context, item)
         if self.shares_pots and context.wishes("colour").budget:  # one palette for the whole plan
-            made = from_what_is_out(made, context.before(self.name))
+            others = [c for c in context.coats(self.name) if not self.mine(item, c)]
+            made = from_what_is_out(made, [*context.before(self.name), *others])
         return self.put(context, item, made)
 
     def tasks(self, context: Context, coats: Sequence[Coat]) -> list[tuple[int, Task]]:

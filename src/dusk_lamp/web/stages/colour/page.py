@@ -12,11 +12,12 @@ from ....core.coat.technique import techniques
 from ....core.errors import SettingError
 from ....core.paint.colour import ILLUMINANTS, delta_e, lab, xyz
 from ....core.plain import plain
-from ....core.plan.cards import palette_for, used_on
+from ....core.plan.cards import used_on
 from ....core.plan.cautions import cautions_for
 from ....core.plan.economy.coats import WAY as ECONOMY
 from ....core.plan.order import WHOLE_MODEL, broken, region_of
 from ....core.plan.overspray import overspray
+from ....core.plan.palette import palette_for
 from ....core.plan.stages.colour import STAGE
 from ....core.plan.step import in_drops, row_of
 from ....core.plan.times import times_of
@@ -117,7 +118,7 @@ def _palette(own: Opened, coats: list[Coat], steps: list[Any]) -> dict[str, Any]
     """Pots to have out and puddles to mix for all that is brushed on, in the order they are needed."""
     kept = [(c, s) for c, s in zip(coats, steps, strict=True) if not c.muted]
     laid = [c for c, _ in kept]
-    puddles, _ = palette_for(laid, [s for _, s in kept], own.context.tools.drops_per_ml)
+    puddles, _ = palette_for(laid, [s.all_ml for _, s in kept], own.context.tools.drops_per_ml)
     rows = [
         {
             "letter": p.letter,

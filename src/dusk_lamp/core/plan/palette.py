@@ -1,14 +1,15 @@
-"""The palette: every puddle in its place, what is added to what, in whole drops."""
+"""The palette: every puddle in its place, what is added to what, in whole drops, and what mixing takes."""
 
 from collections.abc import Sequence
 from dataclasses import dataclass
 from math import ceil
 
-from ...coat.coat import Coat
-from ...paint.adding import grown
-from ...paint.mix import Mix
-from ...units import counted
-from .budget import price
+from ..coat.coat import Coat
+from ..paint.adding import grown
+from ..paint.mix import Mix
+from ..units import counted
+from .care import care
+from .prices import price
 
 LETTERS = "ABCDEFGHIJKLMNOPQRSTUVWXYZ"
 
@@ -51,6 +52,33 @@ def used_mixes(coats: Sequence[Coat], ml: Sequence[float]) -> tuple[list[Mix], l
     return list(own), list(own.values())
 
 
+def from_puddle(coat: Coat) -> bool:
+    """Whether a coat is brushed on from a puddle."""
+    return coat.by.tool(coat.settings) == "brush" and not coat.mix.clear and not coat.by.primes
+
+
+def palette_for(coats: Sequence[Coat], ml: Sequence[float], drops_per_ml: float) -> tuple[list[Puddle], list[str]]:
+    """The puddles of all that is brushed on, in the order they are needed, and the letter of each coat's, "" where it
+    comes by another tool or from a pot of its own. ml: of each coat, for all models."""
+    own = [(c, v) for c, v in zip(coats, ml, strict=True) if from_puddle(c)]
+    mixes, amounts = used_mixes([c for c, _ in own], [v for _, v in own])
+    puddles = palette_of(mixes, amounts, drops_per_ml)
+    letter = {p.mix: p.letter for p in puddles}
+    return puddles, [letter[c.mix] if from_puddle(c) else "" for c in coats]
+
+
+def mixing_minutes(puddles: Sequence[Puddle]) -> list[float]:
+    """What it takes to put each puddle on the palette, with the pots that are opened for it; shaking them is a task
+    of its own."""
+    out, open_ = [], set[str]()
+    for puddle in puddles:
+        neat = "neat puddle" if len(puddle.parts) == 1 else "mixed puddle"
+        pots = puddle.drops.keys() - open_
+        open_ |= pots
+        out.append(price("grown puddle" if puddle.added_to else neat) + (price("pot") - care("shake")) * len(pots))
+    return out
+
+
 def letter_of(k: int) -> str:
     """A, B, …, Z, A2, …"""
     return LETTERS[k % len(LETTERS)] + ("" if k < len(LETTERS) else str(k // len(LETTERS) + 1))
@@ -64,15 +92,16 @@ def palette_of(mixes: Sequence[Mix], ml: Sequence[float], drops_per_ml: float) -
     given = [0.0] * len(mixes)  # drops that others take
     for k in range(len(mixes) - 1, -1, -1):  # the last first, so that each knows what is taken of it
         own, wants = mixes[k].counted(), need[k] + given[k]
+        times = max(1, ceil(wants / sum(own.values())))
+        fresh = {name: n * times for name, n in own.items()}
         for j in range(k - 1, -1, -1):
             found = grown(mixes[j].counted(), own, wants)
-            if found is not None:
+            if found is not None and found[0] + sum(found[1].values()) <= sum(fresh.values()) + price("more drops"):
                 given[j] += found[0]
                 made.append((letter_of(j), *found))
                 break
         else:
-            times = max(1, ceil(wants / sum(own.values())))
-            made.append(("", 0, {name: n * times for name, n in own.items()}))
+            made.append(("", 0, fresh))
     made.reverse()
     feeds: dict[str, list[str]] = {}
     for k, (source, _, _) in enumerate(made):
