@@ -63,7 +63,7 @@ def groups_of(context: Context, numbers: list[int]) -> list[Group]:
         count, weight = int(bins.max()) + 1, areas[own]
         mm2 = summed(bins, weight, count)
         mean = np.stack([summed(bins, weight * lab[own, k], count) for k in range(3)], axis=1) / mm2[:, None]
-        ground = np.average(under[own], axis=0, weights=weight)
+        ground = np.average(under[own].astype(np.float64), axis=0, weights=weight)
         care = care_of(site, site.marking.ids[number])
         found.append(Group(number, mean, mm2, mm2 * attention[number], own, bins, ground, care))
     whole = sum(float(g.weight.sum()) for g in found)
