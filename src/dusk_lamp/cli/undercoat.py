@@ -208,7 +208,7 @@ def _laid(args: argparse.Namespace) -> _Laid:
 
 def _sheet(args: argparse.Namespace) -> None:
     from ..core.plan.cards import cards_of
-    from ..core.plan.palette import palette_for
+    from ..core.plan.palette import palette_for, palette_words
     from ..core.plan.schools import school_title
     from ..core.plan.step import rig_words, row_of
     from ..core.plan.times import times_of
@@ -279,6 +279,7 @@ def _sheet(args: argparse.Namespace) -> None:
         [(p.mix.colour.hex, p.words, "") for p in puddles],
         letters,
         [t.words for t in twins],
+        palette_words(puddles),
     )
     finished = png_bytes(look_picture(site, shots["display"], levels[-1]))
     write_whole(out, plan_pdf(facts, laid.steps, list(VIEWS), picture, finished))

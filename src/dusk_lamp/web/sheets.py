@@ -20,7 +20,7 @@ from ..core.plan.cards import Card, cards_of, how_once, used_on, wet_words
 from ..core.plan.context import Context
 from ..core.plan.economy.share import stand_ins
 from ..core.plan.outcome import Look, looks_after
-from ..core.plan.palette import Puddle, palette_for
+from ..core.plan.palette import Puddle, palette_for, palette_words
 from ..core.plan.stages.colour import STAGE as COLOUR
 from ..core.plan.stages.undercoat import STAGE as UNDERCOAT
 from ..core.plan.step import Step, steps_of
@@ -107,6 +107,11 @@ class PlanSheet:
             )
             for p in puddles
         ]
+
+    @property
+    def mixing(self) -> str:
+        """How many puddles are mixed, grown and neat, in a line."""
+        return palette_words(self.palette[0])
 
     def how_once(self, card: Card) -> dict[int, str]:
         """What the hand does at each step of a card, where that is not as before."""

@@ -79,6 +79,19 @@ def mixing_minutes(puddles: Sequence[Puddle]) -> list[float]:
     return out
 
 
+def palette_words(puddles: Sequence[Puddle]) -> str:
+    """How many of them are mixed, grown and neat, in a line."""
+    grown = sum(bool(p.added_to) for p in puddles)
+    neat = sum(not p.added_to and len(p.parts) == 1 for p in puddles)
+    fresh = len(puddles) - grown - neat
+    said = [
+        f"{n} {words}"
+        for n, words in ((fresh, "to mix"), (grown, "by adding to one that is there"), (neat, "neat from the pot"))
+        if n
+    ]
+    return ", ".join(said)
+
+
 def letter_of(k: int) -> str:
     """A, B, …, Z, A2, …"""
     return LETTERS[k % len(LETTERS)] + ("" if k < len(LETTERS) else str(k // len(LETTERS) + 1))

@@ -54,8 +54,8 @@ class SheetFacts:
     """What stands in the heading. school: what the coats came from. near: the share of the area near the light when
     the undercoat is done; coloured: of what is painted in colour. times: what it takes, in words, on so many
     models. cards: steps that are done together. pots: to have out; puddles: of the palette, each with its `#rrggbb`,
-    how it is mixed, and what it is for; letters: of each step's. twins: what mends each primed or sprayed colour by
-    brush."""
+    how it is mixed, and what it is for; mixing: how many of them are mixed, in words; letters: of each step's. twins:
+    what mends each primed or sprayed colour by brush."""
 
     name: str
     light: str
@@ -73,6 +73,7 @@ class SheetFacts:
     puddles: list[tuple[str, str, str]] = field(default_factory=list)
     letters: list[str] = field(default_factory=list)
     twins: list[str] = field(default_factory=list)
+    mixing: str = ""
 
 
 def views_of(step: Step, views: Sequence[str]) -> list[str]:
@@ -177,6 +178,9 @@ def _palette(pdf: FPDF, facts: SheetFacts, wide: float) -> None:
     pdf.ln(1.5)
     pdf.set_font("text", "B", 10)
     pdf.cell(wide, 5.5, "Your palette, in the order you need it (drops)", new_x="LMARGIN", new_y="NEXT")
+    if facts.mixing:
+        pdf.set_font("text", size=9)
+        pdf.cell(wide, 4.4, facts.mixing, new_x="LMARGIN", new_y="NEXT")
     each = wide / PALETTE_COLUMNS
     y = pdf.get_y()
     rows = -(-len(facts.puddles) // PALETTE_COLUMNS)

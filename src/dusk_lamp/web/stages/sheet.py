@@ -170,6 +170,7 @@ def pdf(sculpt_id: int) -> Response:
             plan.puddle_rows,
             plan.palette[1],
             plan.twins,
+            plan.mixing,
         )
         content = plan_pdf(
             facts,

@@ -17,7 +17,7 @@ from ....core.plan.cautions import cautions_for
 from ....core.plan.economy.coats import WAY as ECONOMY
 from ....core.plan.order import WHOLE_MODEL, broken, region_of
 from ....core.plan.overspray import overspray
-from ....core.plan.palette import palette_for
+from ....core.plan.palette import palette_for, palette_words
 from ....core.plan.stages.colour import STAGE
 from ....core.plan.step import in_drops, row_of
 from ....core.plan.times import times_of
@@ -128,7 +128,9 @@ def _palette(own: Opened, coats: list[Coat], steps: list[Any]) -> dict[str, Any]
         }
         for p in puddles
     ]
-    return {"pots": list(dict.fromkeys(name for p in puddles for name in p.parts)), "puddles": rows}
+    pots = list(dict.fromkeys(name for p in puddles for name in p.parts))
+    words = f"{counted(len(pots), 'pot', 'pots')}; {palette_words(puddles)}" if puddles else ""
+    return {"pots": pots, "puddles": rows, "words": words}
 
 
 def _region_row(own: Opened, k: int, coats: list[Coat], of: list[int], areas: Any, near: Any) -> dict[str, Any]:

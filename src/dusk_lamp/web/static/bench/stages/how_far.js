@@ -115,9 +115,9 @@ export default class HowFar {
   }
 
   // the puddles of what is painted, with what each is mixed from
-  palette({ pots, puddles }) {
+  palette({ pots, puddles, words }) {
     $("palette-box").hidden = !puddles.length;
-    $("palette-count").textContent = puddles.length ? `${pots.length} pots, ${puddles.length} puddles` : "";
+    $("palette-count").textContent = words;
     $("pots-out").textContent = pots.length ? `Have out, in this order: ${pots.join(", ")}.` : "";
     $("puddles").replaceChildren(
       ...puddles.map((p) => {
