@@ -1,8 +1,10 @@
 """The shelf: bringing, renaming, copying, deleting; and what happens to bad files."""
 
 import json
+import re
 import struct
 import time
+from importlib.resources import files
 
 import pytest
 import trimesh
@@ -233,3 +235,14 @@ def test_a_page_before_its_sculpt_is_lit_is_asked_to_wait(painter, sculpt_id, st
     assert "is being prepared" in painter.json("GET", url, None, 409).get_json()["error"]
     waiting = painter.client.get(url, headers={"X-Waits": "1"})
     assert waiting.status_code == 202 and waiting.get_json()["step"] == "Waiting for its light"
+
+
+def test_what_pages_name_of_the_style_sheet_is_in_what_ships_of_it():
+    """Of Bulma only the rules that pages name are shipped: a name of its own that nothing styles was added since."""
+    web = files("dusk_lamp.web")
+    pages = [*(web / "templates").rglob("*.html"), *(web / "static" / "bench").rglob("*.js")]
+    named = set(re.findall(r"\b(?:is|has)-[a-z0-9-]+", "\n".join(p.read_text() for p in pages)))
+    sheets = [web / "static" / "dusk.css", web / "static" / "vendor" / "bulma" / "bulma.min.css"]
+    styled = set(re.findall(r"\.((?:is|has)-[a-z0-9-]+)", "\n".join(s.read_text() for s in sheets)))
+    assert len(named) > 5 and named - styled == set(), "run bin/vendor"
+    assert sheets[1].stat().st_size < 100_000
