@@ -547,3 +547,16 @@ def test_the_dabs_of_a_sponge_are_about_half_a_millimetre_on_a_figure_of_32():
     hit = laid("sponge", Site(turned, relief=flat), film_um=1, cover=0.5).reshape(321, 321) > 0
     run = 32 / max(1, np.mean(np.abs(np.diff(hit.astype(int), axis=0)).sum(axis=0)))
     assert 0.8 < run < 2.2, "half a period and half a gap"
+
+
+def test_a_spray_bound_to_a_region_is_what_it_is_of_the_whole():
+    """It is worked out at those samples only, with neighbours and parts painted apart or not."""
+    site = Site(surface_of(ball(radius=8, fine=5)), visibility_of(surface_of(ball(radius=8, fine=5))))
+    own = site.surface.points[:, 2] > 4
+    for way in ("stroke", "turn", "burst"):
+        settings = replace(
+            usual_coat("spray", only(RACK.find("Gull"))).settings, way=way, azimuth=30.0, elevation=35.0
+        )
+        whole = Coat("spray", only(RACK.find("Gull")), settings)
+        bound = replace(whole, where=Where.some(own))
+        assert np.allclose(bound.film(site), np.where(own, whole.film(site), 0), atol=1e-5)

@@ -12,6 +12,7 @@ from ..plain import built, plain
 from ..sculpt.site import WHOLE, Site, Where
 from .technique import Technique, technique
 
+FEW = 0.5  # of the samples: a film that is bound to fewer is worked out there only
 LONGEST_LABEL = 80
 
 
@@ -60,7 +61,18 @@ class Coat:
         own = site.on(self.where)
         if own is None:
             return self.by.film_on(site, self.settings, self.solids, finish)
+        if self.by.spotwise(self.settings) and np.count_nonzero(own) < FEW * len(site):
+            return self._faded(site, self._there(site, own))
         return self._faded(site, np.where(own, self.unbound(site, own, finish), np.float32(0)))
+
+    def _there(self, site: Site, own: NDArray[np.bool_]) -> NDArray[np.float32]:
+        """(N,) µm worked out at the samples (N,) it is bound to only; see unbound."""
+        film = np.zeros(len(site), np.float32)
+        for chosen, piece in site.pieces or [(np.arange(len(site), dtype=np.int32), site)]:
+            mine = own[chosen]
+            if mine.any():
+                film[chosen[mine]] = self.by.film_on(piece.few(mine), self.settings, self.solids, None)
+        return film
 
     def _faded(self, site: Site, film: NDArray[np.float32]) -> NDArray[np.float32]:
         share = self.where.shares(len(site))

@@ -435,6 +435,10 @@ class Spraying(Technique):
         """(N,) see roughly."""
         return roughly(site, settings, solids).film
 
+    def spotwise(self, settings: Spray) -> bool:
+        """Strokes and turns are; what drifts of a burst goes by how thick it lies elsewhere."""
+        return settings.way != "burst"
+
     def scaled(self, settings: Spray, times: float) -> Spray:
         """In half seconds."""
         return counted(replace(settings, seconds=settings.seconds * times))

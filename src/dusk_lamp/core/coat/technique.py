@@ -71,6 +71,10 @@ class Technique:
         """(N,) the same on a finish (N,), or on one that is not known."""
         return self.film(site, settings, solids)
 
+    def spotwise(self, settings: Any) -> bool:
+        """Whether its film at a spot is the same whatever other spots are asked for, and costs by the spot."""
+        return False
+
     def film_roughly(
         self, site: Site, settings: Any, solids: float, finish: NDArray[np.float32] | None
     ) -> NDArray[np.float32]:

@@ -5,6 +5,7 @@ import re
 from dataclasses import dataclass
 from functools import lru_cache
 
+import numba
 import numpy as np
 from numpy.typing import ArrayLike, NDArray
 
@@ -167,25 +168,39 @@ def delta_e(first: ArrayLike, second: ArrayLike) -> NDArray[np.float64]:
 
     Source: CIE 142; Sharma, Wu and Dalal (2005), whose pairs the tests use.
     """
-    L1, a1, b1 = np.moveaxis(np.asarray(first, np.float64), -1, 0)
-    L2, a2, b2 = np.moveaxis(np.asarray(second, np.float64), -1, 0)
-    mean_c7 = ((np.hypot(a1, b1) + np.hypot(a2, b2)) / 2) ** 7
+    return np.asarray(_delta_e(np.asarray(first, np.float64), np.asarray(second, np.float64)))
+
+
+@numba.guvectorize("(float64[:], float64[:], float64[:])", "(n),(n)->()", cache=True)
+def _delta_e(one, other, out):
+    L1, a1, b1 = one[0], one[1], one[2]
+    L2, a2, b2 = other[0], other[1], other[2]
+    mean_c7 = ((np.sqrt(a1 * a1 + b1 * b1) + np.sqrt(a2 * a2 + b2 * b2)) / 2) ** 7
     g = 0.5 * (1 - np.sqrt(mean_c7 / (mean_c7 + 25.0**7)))
     a1, a2 = (1 + g) * a1, (1 + g) * a2
-    c1, c2 = np.hypot(a1, b1), np.hypot(a2, b2)
+    c1, c2 = np.sqrt(a1 * a1 + b1 * b1), np.sqrt(a2 * a2 + b2 * b2)
     h1, h2 = np.degrees(np.arctan2(b1, a1)) % 360, np.degrees(np.arctan2(b2, a2)) % 360
     grey = c1 * c2 == 0
     turn = (h2 - h1 + 180) % 360 - 180
-    turn = np.where((turn == -180) & (h2 > h1), 180.0, turn)  # opposite hues: the standard counts upward
+    if turn == -180 and h2 > h1:  # opposite hues: the standard counts upward
+        turn = 180.0
     dL, dC = L2 - L1, c2 - c1
-    dH = 2 * np.sqrt(c1 * c2) * np.sin(np.radians(np.where(grey, 0, turn)) / 2)
+    dH = 0.0 if grey else 2 * np.sqrt(c1 * c2) * np.sin(np.radians(turn) / 2)
     L, C = (L1 + L2) / 2, (c1 + c2) / 2
-    far = np.abs(h1 - h2) > 180
-    h = np.where(grey, h1 + h2, np.where(far, (h1 + h2 + np.where(h1 + h2 < 360, 360, -360)) / 2, (h1 + h2) / 2))
-    cos = lambda degrees: np.cos(np.radians(degrees))  # noqa: E731
-    T = 1 - 0.17 * cos(h - 30) + 0.24 * cos(2 * h) + 0.32 * cos(3 * h + 6) - 0.20 * cos(4 * h - 63)
+    h = h1 + h2
+    if not grey:
+        if abs(h1 - h2) > 180:
+            h += 360 if h < 360 else -360
+        h /= 2
+    T = (
+        1
+        - 0.17 * np.cos(np.radians(h - 30))
+        + 0.24 * np.cos(np.radians(2 * h))
+        + 0.32 * np.cos(np.radians(3 * h + 6))
+        - 0.20 * np.cos(np.radians(4 * h - 63))
+    )
     SL = 1 + 0.015 * (L - 50) ** 2 / np.sqrt(20 + (L - 50) ** 2)
     SC, SH = 1 + 0.045 * C, 1 + 0.015 * C * T
     c7 = C**7
     RT = -2 * np.sqrt(c7 / (c7 + 25.0**7)) * np.sin(np.radians(60 * np.exp(-(((h - 275) / 25) ** 2))))
-    return np.sqrt((dL / SL) ** 2 + (dC / SC) ** 2 + (dH / SH) ** 2 + RT * (dC / SC) * (dH / SH))
+    out[0] = np.sqrt((dL / SL) ** 2 + (dC / SC) ** 2 + (dH / SH) ** 2 + RT * (dC / SC) * (dH / SH))

@@ -7,14 +7,15 @@ from itertools import combinations
 from math import gcd
 from typing import Any
 
+import numba
 import numpy as np
 from numpy.typing import NDArray
 
 from ..directions import fibonacci_sphere
 from ..errors import SettingError
 from ..plain import plain
-from .colour import Colour, colour_of, colour_of_hex, delta_e, lab, xyz
-from .film import masstone
+from .colour import BANDS, WHITE_XYZ, Colour, colour_of, colour_of_hex, delta_e, lab, xyz
+from .film import LEAST_ABSORPTION, masstone
 from .pigment import Pigment, mixed
 from .rack import Paint
 from .value import munsell_from_luminance
@@ -22,6 +23,7 @@ from .value import munsell_from_luminance
 MOST_PARTS = 8  # more drops than that are not counted out on a palette
 MOST_PAINTS_IN_A_MIX = 4
 SHINE = {"matt": 0.0, "satin": 0.5, "gloss": 1.0}  # of a finish
+NEAR_OF_EACH = 41  # candidates of each number of parts
 CLOSE = 2000  # candidates looked at with the exact difference, after a rough one
 TIE = 0.1  # ΔE00 nobody sees: the simpler mix wins
 EARNS = 1.0  # ΔE00 just seen side by side (common practice): what each further pot in a mix must bring
@@ -194,30 +196,20 @@ def match(
         labs = np.stack([p.looks.lab if p.drawdown_um else colour_of_hex(p.colour).lab for p in paints])
         paints = [paints[i] for i in likeliest(target, labs)]
     K, S = (np.stack([getattr(p.pigment, name) for p in paints]).astype(np.float32) for name in "KS")
-    rough: list[tuple[NDArray[np.float32], NDArray[np.int64], NDArray[np.int64]]] = []
+    rough: list[tuple[NDArray[np.int64], NDArray[np.int64]]] = []
+    daylight = xyz(np.eye(BANDS)).astype(np.float32)
     for count in range(1, min(most, len(paints)) + 1):
         which = np.array(list(combinations(range(len(paints)), count)))
         ways = compositions(count, parts)
         shares = (ways / ways.sum(axis=1, keepdims=True)).astype(np.float32)
-        near: list[tuple[float, int, int]] = []
-        for way, share in enumerate(shares):
-            k = np.einsum("c,ncb->nb", share, K[which])
-            s = np.einsum("c,ncb->nb", share, S[which])
-            off = np.linalg.norm(lab(xyz(masstone(k, s))) - target, axis=1)
-            for n in np.argpartition(off, min(len(off) - 1, 40))[:41]:
-                near.append((float(off[n]), way, int(n)))
-        near.sort()
-        near = near[:CLOSE]
-        rough.append(
-            (
-                np.array([d for d, _, _ in near], np.float32),
-                which[[n for _, _, n in near]],
-                ways[[w for _, w, _ in near]],
-            )
-        )
+        off = _off(K, S, which, shares, daylight, WHITE_XYZ, target)  # (ways, n)
+        few = np.argpartition(off, min(off.shape[1] - 1, NEAR_OF_EACH - 1), axis=1)[:, :NEAR_OF_EACH]
+        way, n = np.repeat(np.arange(len(ways)), few.shape[1]), few.ravel()
+        best_of = np.lexsort((n, way, off[way, n]))[:CLOSE]
+        rough.append((which[n[best_of]], ways[way[best_of]]))
     hides = np.array([p.hides for p in paints])
     keys, tried = [], []
-    for _, which, ways in rough:
+    for which, ways in rough:
         share = ways / ways.sum(axis=1, keepdims=True)
         k, s = (np.einsum("nc,ncb->nb", share, x[which].astype(np.float64)) for x in (K, S))
         off = delta_e(lab(xyz(masstone(k, s))), target)
@@ -231,6 +223,34 @@ def match(
     for n in order[:best]:
         own, way, far = tried[n]
         out.append(Match(Mix(tuple(paints[i] for i in own), tuple(int(w) for w in way)), float(far)))
+    return out
+
+
+@numba.njit(cache=True, parallel=True, fastmath=True)
+def _off(K, S, which, shares, daylight, white, target):
+    """(W, n) how far apart in L*a*b* the masstones of mixes (n, count) of paints in shares (W, count) are from a
+    colour: a rough difference, to leave most of them out by."""
+    out = np.empty((len(shares), len(which)), np.float64)
+    bands, least, one, two = K.shape[1], np.float32(LEAST_ABSORPTION), np.float32(1), np.float32(2)
+    for n in numba.prange(len(which)):
+        k, s = np.empty(bands, np.float32), np.empty(bands, np.float32)
+        for way in range(len(shares)):
+            k[:], s[:] = 0, 0
+            for c in range(which.shape[1]):
+                share, paint = shares[way, c], which[n, c]
+                for band in range(bands):
+                    k[band] += share * K[paint, band]
+                    s[band] += share * S[paint, band]
+            x = y = z = np.float32(0)
+            for band in range(bands):
+                q = max(k[band], least * s[band]) / s[band]
+                seen = one + q - np.sqrt(q * (q + two))
+                x += seen * daylight[band, 0]
+                y += seen * daylight[band, 1]
+                z += seen * daylight[band, 2]
+            x, y, z = (x / white[0]) ** (1 / 3), (y / white[1]) ** (1 / 3), (z / white[2]) ** (1 / 3)
+            off_l, off_a, off_b = 116 * y - 16 - target[0], 500 * (x - y) - target[1], 200 * (y - z) - target[2]
+            out[way, n] = np.sqrt(off_l * off_l + off_a * off_a + off_b * off_b)
     return out
 
 

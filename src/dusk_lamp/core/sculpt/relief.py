@@ -10,7 +10,7 @@ from ..directions import fibonacci_sphere
 from ..errors import SettingError
 from ..rays import in_threads
 from .edges import Edges, edges_of, same_rows
-from .mesh import Mesh
+from .mesh import Mesh, summed
 from .surface import SHARP_DEGREES, Surface
 
 DIRECTIONS, FEW_DIRECTIONS = 256, 48  # few where there are many samples, whose neighbours even them out
@@ -215,9 +215,8 @@ def corners_seeing(surface: Surface, bends: Bends, toward: NDArray) -> NDArray[n
     there."""
     mesh = bends.joined
     front = np.flatnonzero(bends.normals @ toward > GRAZE)
-    out = np.zeros((len(mesh.vertices), 3))
-    for k in range(3):
-        np.add.at(out, mesh.faces[front, k], bends.normals[front])
+    corners, normals = mesh.faces[front].ravel(), np.repeat(bends.normals[front], 3, axis=0)
+    out = np.stack([summed(corners, normals[:, k], len(mesh.vertices)) for k in range(3)], axis=1)
     far = np.linalg.norm(out, axis=1)
     seen = far > 0
     lift = max(2 * surface.lift_share * surface.size, 1e-6)

@@ -124,6 +124,7 @@ class Site:
         self._relief = relief or (lambda: relief_of(surface))
         self._marking = marking or (lambda: Marking(np.zeros(len(surface), np.uint8)))
         self._known: dict[str, Any] = {}
+        self._last_few: tuple[NDArray[np.bool_], Site] | None = None
         self._lock = RLock()
 
     def __len__(self) -> int:
@@ -145,7 +146,7 @@ class Site:
     @visibility.setter
     def visibility(self, seen: Visibility | None) -> None:
         with self._lock:
-            self._visibility = seen
+            self._visibility, self._last_few = seen, None
             self._known.clear()
 
     @property
@@ -259,6 +260,15 @@ class Site:
         if where.number not in self.marking.ids:
             raise SettingError("the region of this coat is not there any more; choose another")
         return np.asarray(self.labels == self.marking.number_of(where.number))
+
+    def few(self, own: NDArray[np.bool_]) -> "Site":
+        """The same sculpt at the samples (N,) that something goes on. Many things go on the same ones, one after
+        another: the last is kept."""
+        kept = self._last_few
+        if kept is None or not np.array_equal(kept[0], own):
+            rows = np.flatnonzero(own).astype(np.int32)
+            kept = self._last_few = own, self.only(rows, np.zeros((0, 3), np.int32))
+        return kept[1]
 
     def only(self, chosen: NDArray[np.int32], faces: NDArray[np.int32]) -> "Site":
         """The same sculpt at some of its samples only; see sculpt.surface.quick_samples."""

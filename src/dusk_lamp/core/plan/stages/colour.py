@@ -6,7 +6,6 @@ from dataclasses import dataclass, replace
 import numpy as np
 
 from ...coat.coat import Coat
-from ...coat.finish import films_of
 from ...errors import SettingError
 from ...plain import checked, plain, text
 from ...target.target import Target, sketched
@@ -18,7 +17,7 @@ from ..order import WHOLE_MODEL, Place, interleaved, ordered, region_of, touchin
 from ..simulation import digest
 from ..step import steps_of
 from ..ways import way, ways
-from ..ways.way import MATT, Nearness, nearness, seen_after
+from ..ways.way import Nearness, nearness, seen_after
 from .stage import Item, Stage, Takers, wishes_taken
 
 
@@ -133,7 +132,7 @@ class Colour(Stage):
                 coats = [replace(c, stage=self.name, way=name, region=id_) for c in by.coats(task)]
             except SettingError as e:
                 return Tried((), None, trouble=str(e))
-            steps = steps_of(task.site, coats, films_of(task.site, coats, under=MATT), task.tools)
+            steps = steps_of(task.site, coats, task.films(coats), task.tools)
             hand = sum(s.hand_minutes + s.set_up_minutes + s.clean_minutes for s in steps)
             near = nearness(task, seen_after(task, coats))
             return Tried(tuple(coats), near, hand, sum(s.wait_minutes for s in steps))

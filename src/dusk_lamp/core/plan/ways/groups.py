@@ -6,6 +6,7 @@ from dataclasses import dataclass
 
 import numpy as np
 from numpy.typing import NDArray
+from scipy.sparse import csr_array
 
 from ...coat.coat import Coat
 from ...paint.colour import delta_e, lab, xyz
@@ -15,6 +16,7 @@ from ...sculpt.mesh import summed
 from .way import LEAST_MM2, NEAR, Task, brushed, quantiles, seen_after
 
 WANTED_STEP, UNDER_STEP = 2.5, 4.0  # L* of a group
+MOST_COLUMNS = 1000  # of L*, whatever their step
 PASS_SHARE = 0.4  # of a coat's film that a wicked brush leaves, as in paint.glaze
 FAR = 0.02  # what a ΔE counts beside not being near
 LEAST_GAIN = 0.01  # of the area that is worth another coat
@@ -37,16 +39,14 @@ class Groups:
         self.task = task
         now = lab(xyz(under[task.own]))
         wanted = task.lab[task.own]
-        keys = np.round(np.column_stack([wanted[:, 0] / WANTED_STEP, now[:, 0] / UNDER_STEP])).astype(np.int64)
-        _, self.of = np.unique(keys, axis=0, return_inverse=True)
+        rows, columns = (np.rint(v).astype(np.int64) for v in (wanted[:, 0] / WANTED_STEP, now[:, 0] / UNDER_STEP))
+        _, self.of = np.unique(rows * MOST_COLUMNS + columns, return_inverse=True)
         weight, count = task.weight(), int(self.of.max()) + 1
         self.weight = summed(self.of, weight, count)
-        safe = np.maximum(self.weight, 1e-12)
-        self.wanted = np.stack([summed(self.of, weight * wanted[:, k], count) / safe for k in range(3)], axis=1)
-        self.under = np.stack(
-            [summed(self.of, weight * under[task.own, j], count) / safe for j in range(under.shape[1])], axis=1
-        )
-        self.under = np.where(self.weight[:, None] > 0, self.under, 0.2)
+        means = csr_array((weight, (self.of, np.arange(len(weight)))), (count, len(weight)))
+        safe = np.maximum(self.weight, 1e-12)[:, None]
+        self.wanted = means @ wanted / safe
+        self.under = np.where(self.weight[:, None] > 0, means @ under[task.own].astype(np.float64) / safe, 0.2)
 
     def _lost(self, off: NDArray) -> NDArray:
         """What a difference costs: being not near, softly, and a little of how far."""

@@ -1,6 +1,7 @@
 """Airbrushed layers: a base by brush, then mixes from where the lamp is and from below, and a
 brush for what no spray reaches (CP-7, CP-30)."""
 
+from collections.abc import Sequence
 from dataclasses import dataclass, replace
 
 import numpy as np
@@ -19,6 +20,7 @@ from .layers import covering_um
 from .way import BRUSHED, NEAR, STAGE, Task, Way, brushed, nearest_mix, paints_for, quantiles
 
 LOOKED_AT = 900  # samples of the region that passes are tried on
+ROUGHLY, LOOKED_CLOSELY = 5, 8  # of them every fifth first, and so many passes on all
 SHARES = (0.02, 0.15, 0.35, 0.6, 0.8, 0.93, 0.99)  # of the area are darker than the colours that passes are mixed for
 UMS = (0.6, 1.2, 2.5, 5.0, 9.0)  # where a pass lies thickest
 PSI, NEEDLE, DETAIL = 25.0, 0.3, 0.2
@@ -66,21 +68,19 @@ class Sprayed(Way):
         wanted, weight = task.lab[some], task.areas[some] / task.areas[some].sum()
         under = np.average(task.under[task.own], axis=0, weights=task.weight())
         passes = self._passes(task, few)
-        every = [brushed(task, m, "base coat", None, covering_um(m, under)) for m in mixes]
-        looks = [c.mix.pigment.film(np.full(len(some), c.settings.film_um), task.under[some]) for c in every]
-        first = int(np.argmin([_lost(seen, wanted, weight) for seen in looks]))
-        coats, seen = [every[first]], looks[first]
+        bases = [brushed(task, m, "base coat", None, covering_um(m, under)) for m in mixes]
+        looks = [c.mix.pigment.film(np.full(len(some), c.settings.film_um), task.under[some]) for c in bases]
+        first = int(np.argmin([float(_lost(seen, wanted, weight)) for seen in looks]))
+        coats, seen = [bases[first]], looks[first]
         for _ in range(MORE):
-            now = _lost(seen, wanted, weight)
-            best, least = None, now - LEAST_GAIN
-            for mix in mixes:
-                for pass_ in passes:
-                    for um in UMS:
-                        if pass_.seconds(mix, um) > LONGEST_S:
-                            continue
-                        lost = _lost(mix.pigment.film(um * pass_.unit, seen), wanted, weight)
-                        if lost < least:
-                            best, least = (mix, pass_, um), lost
+            best, least = None, float(_lost(seen, wanted, weight)) - LEAST_GAIN
+            every = [(m, by, d) for m in mixes for by in passes for d in UMS if by.seconds(m, d) <= LONGEST_S]
+            rough = np.concatenate([self._roughly(mix, every, seen, wanted, weight) for mix in mixes])
+            for k in np.argsort(rough, kind="stable")[:LOOKED_CLOSELY]:  # only the likeliest on all of them
+                mix, pass_, um = every[k]
+                lost = float(_lost(mix.pigment.film(um * pass_.unit, seen), wanted, weight))
+                if lost < least:
+                    best, least = every[k], lost
             if best is None:
                 break
             mix, pass_, um = best
@@ -89,6 +89,19 @@ class Sprayed(Way):
             seen = mix.pigment.film(pass_.film(coat), seen)
         shades = [Film(m, round(s * m.coat_um, 1), 2.0, "shade by brush") for m in mixes[:3] for s in (0.3, 0.6, 1.2)]
         return improved(task, coats, [*restated(task), *shades], BRUSHED_AFTER)
+
+    @staticmethod
+    def _roughly(
+        mix: Mix,
+        every: Sequence[tuple[Mix, Pass, float]],
+        seen: NDArray[np.float64],
+        wanted: NDArray[np.float64],
+        weight: NDArray[np.float64],
+    ) -> NDArray[np.float64]:
+        """What each try with a mix costs, by a few of the samples."""
+        few = slice(None, None, ROUGHLY)
+        films = np.array([um * pass_.unit[few] for m, pass_, um in every if m is mix])
+        return _lost(mix.pigment.film(films, seen[few]), wanted[few], weight[few]) if len(films) else np.zeros(0)
 
     @staticmethod
     def _mixes(task: Task) -> list[Mix]:
@@ -140,9 +153,10 @@ def _laid(few: Site, pass_: Spray, mix: Mix) -> NDArray[np.float32]:
     return coat.unbound(few, np.ones(len(few), np.bool_)) / np.float32(coat.solids)
 
 
-def _lost(seen: NDArray, wanted: NDArray, weight: NDArray) -> float:
+def _lost(seen: NDArray, wanted: NDArray, weight: NDArray) -> NDArray[np.float64]:
+    """(...) what reflectances (..., n, 36) cost beside what is wanted (n, 3)."""
     off = delta_e(lab(xyz(seen)), wanted)
-    return float(weight @ (1 - np.exp(-((off / NEAR) ** 4)) + 0.02 * off))
+    return np.asarray((1 - np.exp(-((off / NEAR) ** 4)) + 0.02 * off) @ weight)
 
 
 WAY = Sprayed()

@@ -1,8 +1,8 @@
 """What a way is given, what it gives, and how near that comes."""
 
 from collections.abc import Sequence
-from dataclasses import dataclass
-from typing import ClassVar
+from dataclasses import dataclass, field
+from typing import Any, ClassVar
 
 import numpy as np
 from numpy.typing import NDArray
@@ -38,7 +38,7 @@ class Task:
 
     name: of the region. number, id: of it, 0 for the rest. own: (N,) its samples. lab: (N, 3) and value: (N,) what
     each should look like. under: (N, 36) reflectance of what is there. areas: (N,) mm² that can be painted. rack,
-    tools: what there is. lamp: that lights it.
+    tools: what there is. lamp: that lights it. laid: films that were worked out.
     """
 
     site: Site
@@ -53,6 +53,19 @@ class Task:
     rack: Rack
     tools: Tools = EVERYTHING
     lamp: Lamp = ABOVE
+    laid: dict[tuple[Any, ...], NDArray[np.float32]] = field(default_factory=dict, compare=False)
+
+    def films(self, coats: Sequence[Coat]) -> list[NDArray[np.float32]]:
+        """(N,) µm of each coat on what lies under it, matt below; each is worked out once."""
+        return films_of(self.site, coats, self._film, MATT)
+
+    def _film(self, coat: Coat, finish: NDArray[np.float32] | None) -> NDArray[np.float32]:
+        if coat.by.even or finish is not None:
+            return coat.film(self.site, finish)
+        key = coat.technique, coat.settings, coat.where, coat.solids
+        if key not in self.laid:
+            self.laid[key] = coat.film(self.site)
+        return self.laid[key]
 
     @property
     def material(self) -> str:
@@ -213,7 +226,7 @@ def brushed(
 def seen_after(task: Task, coats: Sequence[Coat], under: NDArray[np.float32] | None = None) -> NDArray[np.float32]:
     """(N, 36) what is there after coats, which lie on the region only. under: where they go on after others."""
     own, seen = task.own, (task.under if under is None else under).copy()
-    films = films_of(task.site, coats, under=MATT)
+    films = task.films(coats)
     stack = [(coat, film[own]) for coat, film in zip(coats, films, strict=True)]
     seen[own] = appearance(stack, int(own.sum()), seen[own])
     return seen
