@@ -602,22 +602,109 @@ def bench_check(_folder: Path) -> None:
     row("compared, light and all", f"{median(lambda: compared(site, seen, photo, laid)):.2f} s", "≤ 2 s")
 
 
+def grows(what, sizes, seconds):
+    """A row of how long something takes at one, two and four times the work, and with what power of it that grows."""
+    power = np.polyfit(np.log(sizes), np.log(seconds), 1)[0]
+    row(what, " / ".join(f"{t:.2g}" for t in seconds) + " s", "", f"n^{power:.2f}")
+
+
 def bench_growth(folder: Path) -> None:
-    head("Growth: from file to first lit picture")
-    before = None
-    for triangles in (100_000, 400_000, 1_600_000):
-        path = stl_of(triangles, folder)
+    """Seconds at one, two and four times the triangles, samples, coats and regions."""
+    from dataclasses import replace
+
+    from dusk_lamp.cli.plan import context_of
+    from dusk_lamp.core.coat.coat import usual_coat
+    from dusk_lamp.core.coat.stack import appearance
+    from dusk_lamp.core.light.key import key_light
+    from dusk_lamp.core.light.lamp import Lamp
+    from dusk_lamp.core.paint.mix import only
+    from dusk_lamp.core.plan.economy import Budget, economy
+    from dusk_lamp.core.plan.run import laid
+    from dusk_lamp.core.plan.stages.colour import STAGE
+    from dusk_lamp.core.sculpt.masks import read_mask
+    from dusk_lamp.core.sculpt.relief import relief_of
+    from dusk_lamp.core.sculpt.visibility import visibility_of
+    from dusk_lamp.demo.plans import DEMO
+
+    head("Growth: 1, 2 and 4 times the work")
+    triangles, runs = (400_000, 800_000, 1_600_000), []
+    for count in triangles:
         out = subprocess.run(
-            [sys.executable, __file__, "--first-picture", str(path)], capture_output=True, text=True, check=True
+            [sys.executable, __file__, "--first-picture", str(stl_of(count, folder))],
+            capture_output=True,
+            text=True,
+            check=True,
         )
-        whole = float(out.stdout.split()[0])
-        row(
-            f"{triangles:,} triangles",
-            f"{whole:.2f} s",
-            "",
-            f"× {whole / before:.2f} for 4 × the triangles" if before else "",
-        )
-        before = whole
+        runs.append([float(x) for x in out.stdout.split()])
+    look, mended, lay, ready, peak = zip(*runs, strict=True)
+    for what, seconds in (("read and mended", mended), ("first picture", look), ("laid out", lay), ("ready", ready)):
+        grows(f"triangles, 0.4 to 1.6 M: {what}", triangles, seconds)
+    row("    peak memory", " / ".join(f"{p:.2g}" for p in peak) + " GB")
+
+    samples = (45_000, 90_000, 180_000)
+    surfaces = [laid_out(n) for n in samples]
+    sites = [warden_site(n) for n in samples]
+    counts = [len(s) for s in surfaces]
+    lamps = iter(Lamp(a, 50) for a in range(0, 36_000, 7))
+    for surface in surfaces:
+        surface.caster, surface.origins  # noqa: B018
+    every = f"samples, {counts[0]:,} to {counts[-1]:,}"
+    grows(f"{every}: hard light", counts, [median(lambda s=s: key_light(s, next(lamps))) for s in surfaces])
+    grows(f"{every}: sky, 256 directions", counts, [median(lambda s=s: visibility_of(s), 1) for s in surfaces])
+    grows(f"{every}: cavities", counts, [median(lambda s=s: relief_of(s), 1) for s in surfaces])
+
+    demo = next(d for d in DEMO if d.file == "wick-warden")
+    file = folder / "wick-warden.ply"
+    file.write_bytes(lzma.decompress((files("dusk_lamp.demo") / "wick-warden.ply.xz").read_bytes()))
+    plan = demo.plan(read_mask(str(file), "ply").marking)
+    own = {k: v for k, v in plan.wishes.items() if k == "undercoat"}
+    plan = replace(plan, wishes=own, settled=("colour", "face", "metal", "edges", "glow", "wear", "finish"))
+    contexts = []
+    for n in samples:
+        at = replace(plan, sculpt=replace(plan.sculpt, samples=n))
+        context, _ = laid(context_of(at, folder, argparse.Namespace(json=True)))
+        context.target("metal"), context.seen_before("colour")
+        contexts.append(context)
+    rack = contexts[0].rack
+    stroke = usual_coat("spray", only(rack.find("Gull")))
+    washes = [usual_coat("brush", only(rack.find(n))) for n in ("Soot", "Gull", "Chalk", "Heron", "Saddle", "Reed")]
+    grows(f"{every}: one stroke sprayed", counts, [median(lambda s=s: stroke.film(s)) for s in sites])
+    stacks = [[(c, c.film(s)) for c in washes] for s in sites]
+    grows(
+        f"{every}: what six coats look like",
+        counts,
+        [median(lambda k=k: appearance(stacks[k], counts[k])) for k in range(3)],
+    )
+    grows(
+        "coats, 6 to 24, on all of them: what they look like",
+        (6, 12, 24),
+        [median(lambda n=n: appearance(stacks[-1] * n, counts[-1])) for n in (1, 2, 4)],
+    )
+
+    def layered(context, regions):
+        fresh = forgetful(context)
+        for number in range(1, regions + 1):
+            STAGE.tried(fresh, number, "layers")
+
+    several = (3, 6, 12)
+    grows(f"{every}: all regions in layers", counts, [median(lambda c=c: layered(c, 12), 1) for c in contexts])
+    grows(
+        "regions, 3 to 12, 45,000 samples: in layers",
+        several,
+        [median(lambda n=n: layered(contexts[0], n), 1) for n in several],
+    )
+    grows(
+        "regions, 3 to 12, 45,000 samples: a plan for two hours",
+        several,
+        [median(lambda n=n: economy(contexts[0], Budget.usual(), numbers=range(1, n + 1)), 1) for n in several],
+    )
+
+
+def forgetful(context):
+    """The same context with nothing remembered."""
+    from dusk_lamp.core.plan.context import Context
+
+    return Context(context.plan, context.site, context.rack, context.tools, context.placing)
 
 
 def bench_browser(folder: Path) -> None:
