@@ -13,7 +13,7 @@ from dusk_lamp.core.paint.mix import Mix, neat_pot, only
 from dusk_lamp.core.paint.rack import Rack
 from dusk_lamp.core.plan.cards import wet_words
 from dusk_lamp.core.plan.economy.share import from_what_is_out, on_the_palette, stand_ins
-from dusk_lamp.core.plan.palette import palette_for
+from dusk_lamp.core.plan.palette import palette_for, puts_of
 from dusk_lamp.core.plan.room import Room
 from dusk_lamp.core.plan.step import steps_of
 from dusk_lamp.core.sculpt.site import Site
@@ -120,3 +120,15 @@ def test_a_colour_snaps_to_the_nearest_pot(name):
         min(float(delta_e(p.looks.lab, np.array([87.7, -86.2, 83.2]))) for p in RACK if p.kind in ("base", "layer")),
         abs=0.3,
     )
+
+
+def test_a_step_says_what_it_does_at_the_palette():
+    """A puddle is put together where it is first needed, out of the one before it where it can (CP-21), and is there
+    from then on; what is sprayed takes nothing from it."""
+    mixes = [only(SOOT), Mix((SOOT, GULL), (1, 1)), only(SOOT)]
+    coats = [*(brushed(m) for m in mixes), usual_coat("spray", only(CHALK))]
+    puddles, letters = palette_for(coats, [0.1] * 4, 20)
+    first, grown, again, sprayed = puts_of(puddles, letters, [5, 6, 7, 8])
+    assert [name for _, name in first.rows] == ["Soot"] and sprayed is None
+    assert grown.rows[0][1] == "of puddle A" and [name for _, name in grown.rows[1:]] == ["Gull"]
+    assert again.rows == () and "A is there, from step 5" in again.words

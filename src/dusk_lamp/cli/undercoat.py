@@ -208,7 +208,7 @@ def _laid(args: argparse.Namespace) -> _Laid:
 
 def _sheet(args: argparse.Namespace) -> None:
     from ..core.plan.cards import cards_of
-    from ..core.plan.palette import palette_for, palette_words
+    from ..core.plan.palette import palette_for, palette_words, puts_of
     from ..core.plan.schools import school_title
     from ..core.plan.step import rig_words, row_of
     from ..core.plan.times import times_of
@@ -277,7 +277,7 @@ def _sheet(args: argparse.Namespace) -> None:
         cards,
         list(dict.fromkeys(name for c in laid.coats for name in c.mix.counted())),
         [(p.mix.colour.hex, p.words, "") for p in puddles],
-        letters,
+        puts_of(puddles, letters, [s.number for s in laid.steps]),
         [t.words for t in twins],
         palette_words(puddles),
     )

@@ -20,7 +20,7 @@ from ..core.plan.cards import Card, cards_of, how_once, used_on, wet_words
 from ..core.plan.context import Context
 from ..core.plan.economy.share import stand_ins
 from ..core.plan.outcome import Look, looks_after
-from ..core.plan.palette import Puddle, palette_for, palette_words
+from ..core.plan.palette import Puddle, Put, palette_for, palette_words, puts_of
 from ..core.plan.stages.colour import STAGE as COLOUR
 from ..core.plan.stages.undercoat import STAGE as UNDERCOAT
 from ..core.plan.step import Step, steps_of
@@ -107,6 +107,11 @@ class PlanSheet:
             )
             for p in puddles
         ]
+
+    @cached_property
+    def puts(self) -> list[Put | None]:
+        """What each step does at the palette."""
+        return puts_of(*self.palette, [s.number for s in self.steps])
 
     @property
     def mixing(self) -> str:

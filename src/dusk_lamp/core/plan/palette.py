@@ -79,6 +79,32 @@ def mixing_minutes(puddles: Sequence[Puddle]) -> list[float]:
     return out
 
 
+@dataclass(frozen=True)
+class Put:
+    """What a step does at the palette. letter: of its puddle. rows: what is put together where it is first needed, as
+    (drops, of what), empty where it is there. words: the same in a line."""
+
+    letter: str
+    rows: tuple[tuple[int, str], ...]
+    words: str
+
+
+def puts_of(puddles: Sequence[Puddle], letters: Sequence[str], numbers: Sequence[int]) -> list[Put | None]:
+    """What each step does at the palette, None where it takes nothing from it. letters, numbers: of the steps."""
+    of, since = {p.letter: p for p in puddles}, dict[str, int]()
+    out: list[Put | None] = []
+    for letter, number in zip(letters, numbers, strict=True):
+        if not letter:
+            out.append(None)
+        elif letter in since:
+            out.append(Put(letter, (), f"{letter} is there, from step {since[letter]}"))
+        else:
+            since[letter], puddle = number, of[letter]
+            rows = [(puddle.takes, f"of puddle {puddle.added_to}")] if puddle.added_to else []
+            out.append(Put(letter, (*rows, *((n, name) for name, n in puddle.drops.items())), puddle.words))
+    return out
+
+
 def palette_words(puddles: Sequence[Puddle]) -> str:
     """How many of them are mixed, grown and neat, in a line."""
     grown = sum(bool(p.added_to) for p in puddles)

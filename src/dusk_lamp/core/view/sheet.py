@@ -13,6 +13,7 @@ from fpdf.fonts import TTFFont
 from PIL import Image
 
 from ..plan.cards import Card, how_once
+from ..plan.palette import Put
 from ..plan.step import Step
 from ..plan.task import Task
 from ..units import THIN_SPACE, counted, grouped
@@ -54,8 +55,8 @@ class SheetFacts:
     """What stands in the heading. school: what the coats came from. near: the share of the area near the light when
     the undercoat is done; coloured: of what is painted in colour. times: what it takes, in words, on so many
     models. cards: steps that are done together. pots: to have out; puddles: of the palette, each with its `#rrggbb`,
-    how it is mixed, and what it is for; mixing: how many of them are mixed, in words; letters: of each step's. twins:
-    what mends each primed or sprayed colour by brush."""
+    how it is mixed, and what it is for; mixing: how many of them are mixed, in words; puts: what each step does at
+    the palette. twins: what mends each primed or sprayed colour by brush."""
 
     name: str
     light: str
@@ -71,7 +72,7 @@ class SheetFacts:
     cards: list[Card] = field(default_factory=list)
     pots: list[str] = field(default_factory=list)
     puddles: list[tuple[str, str, str]] = field(default_factory=list)
-    letters: list[str] = field(default_factory=list)
+    puts: list[Put | None] = field(default_factory=list)
     twins: list[str] = field(default_factory=list)
     mixing: str = ""
 
@@ -264,10 +265,11 @@ def _line(
     advised: set[str],
 ) -> None:
     """One step: a box to tick, what goes on, how (where that is not as before), how long, and what to mind."""
-    letter = facts.letters[k] if k < len(facts.letters) else ""
-    head = f"{step.number}. {f'{letter}, ' if letter else ''}{step.heading}"
+    put = facts.puts[k] if k < len(facts.puts) else None
+    head = f"{step.number}. {f'{put.letter}, ' if put else ''}{step.heading}"
     where = f"{step.where_from[:1].upper()}{step.where_from[1:]}. " if step.where_from else ""
-    words = f"{step.title}: {step.drops_words}{_for_one(facts, step)}; {step.thinning_words}. {where}{how}".strip()
+    drops = put.words if put else step.drops_words
+    words = f"{step.title}: {drops}{_for_one(facts, step)}; {step.thinning_words}. {where}{how}".strip()
     words = " ".join([*(f"Before it: {task_words(task)}" for task in step.before), words])
     more = [f"{step.time_words}.", *step.warnings]
     more += [f"After it: {task_words(task)}" for task in step.after]

@@ -77,11 +77,20 @@ def sheet(sculpt_id: int) -> str | tuple[Response, int]:
 def _choices(plan: PlanSheet) -> dict[str, Any]:
     """What can be chosen around the paint, and what is."""
     context = plan.context
+    prepare, decals, finish = (context.wishes(name) for name in ("prepare", "decals", "finish"))
+    chosen = [
+        f"base {prepare.base}" if prepare.base != BASES[0] else "",
+        "gaps filled" if prepare.gaps else "",
+        f"decals on {counted(len(decals.regions), 'region', 'regions')}" if decals.regions else "",
+        f"rim in {finish.rim}" if finish.rim else "",
+        f"{finish.varnish} varnish" if finish.varnish != NONE else "",
+    ]
     paints = [p.name for p in context.rack if p.kind in ("base", "layer")]
     return {
-        "prepare": context.wishes("prepare"),
-        "decals": context.wishes("decals"),
-        "finish": context.wishes("finish"),
+        "words": ", ".join(filter(None, chosen)) or "base, decals, rim, varnish",
+        "prepare": prepare,
+        "decals": decals,
+        "finish": finish,
         "bases": BASES,
         "varnishes": (NONE, *context.tools.varnishes),
         "rims": paints,
@@ -168,7 +177,7 @@ def pdf(sculpt_id: int) -> Response:
             plan.cards,
             plan.pots,
             plan.puddle_rows,
-            plan.palette[1],
+            plan.puts,
             plan.twins,
             plan.mixing,
         )

@@ -129,8 +129,9 @@ def _palette(own: Opened, coats: list[Coat], steps: list[Any]) -> dict[str, Any]
         for p in puddles
     ]
     pots = list(dict.fromkeys(name for p in puddles for name in p.parts))
-    words = f"{counted(len(pots), 'pot', 'pots')}; {palette_words(puddles)}" if puddles else ""
-    return {"pots": pots, "puddles": rows, "words": words}
+    count = f"{counted(len(pots), 'pot', 'pots')}, {counted(len(puddles), 'puddle', 'puddles')}" if pots else ""
+    words = f"Have out, in this order: {', '.join(pots)}. Puddles: {palette_words(puddles)}." if pots else ""
+    return {"pots": pots, "puddles": rows, "count": count, "words": words}
 
 
 def _region_row(own: Opened, k: int, coats: list[Coat], of: list[int], areas: Any, near: Any) -> dict[str, Any]:

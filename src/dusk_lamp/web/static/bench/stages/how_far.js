@@ -115,10 +115,10 @@ export default class HowFar {
   }
 
   // the puddles of what is painted, with what each is mixed from
-  palette({ pots, puddles, words }) {
+  palette({ puddles, count, words }) {
     $("palette-box").hidden = !puddles.length;
-    $("palette-count").textContent = words;
-    $("pots-out").textContent = pots.length ? `Have out, in this order: ${pots.join(", ")}.` : "";
+    $("palette-count").textContent = count;
+    $("pots-out").textContent = words;
     $("puddles").replaceChildren(
       ...puddles.map((p) => {
         const item = document.createElement("li");
