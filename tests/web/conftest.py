@@ -68,9 +68,29 @@ def with_a_plan(tmp_path_factory, with_a_sculpt):
     return data
 
 
+@pytest.fixture(scope="session")
+def with_an_undercoat(tmp_path_factory, with_a_sculpt):
+    """The same with a rack and an undercoat, and nothing marked."""
+    data = tmp_path_factory.mktemp("undercoated") / "data"
+    shutil.copytree(with_a_sculpt, data)
+    app = shelf_at(data)
+    load_rack(app.extensions["workshop"].store)
+    with few_samples():
+        Painter(app.test_client()).post("/sculpts/1/done/undercoat")
+    app.extensions["workshop"].store.close()
+    return data
+
+
+PREPARED = (
+    ("marked", "with_a_plan"),
+    ("undercoated", "with_an_undercoat"),
+    ("sculpt_id", "with_a_sculpt"),
+)
+
+
 @pytest.fixture
 def app(tmp_path, request):
-    for name, prepared in (("marked", "with_a_plan"), ("sculpt_id", "with_a_sculpt")):
+    for name, prepared in PREPARED:
         if name in request.fixturenames:
             shutil.copytree(request.getfixturevalue(prepared), tmp_path / "data")
             break
@@ -156,6 +176,12 @@ def painter(app):
 @pytest.fixture
 def marked(painter):
     """The painter of a sculpt with one region and an undercoat."""
+    return painter
+
+
+@pytest.fixture
+def undercoated(painter):
+    """The painter of a sculpt whose undercoat was confirmed as it was shown: the grey ladder."""
     return painter
 
 

@@ -166,11 +166,8 @@ def test_impossible_standings_are_refused_in_words(painter, sculpt_id, form):
 
 
 @pytest.fixture
-def planned(app, painter, sculpt_id):
-    """A sculpt whose undercoat was confirmed as it was shown: the grey ladder."""
-    load_rack(app.extensions["workshop"].store)
-    painter.post(f"/sculpts/{sculpt_id}/done/undercoat")
-    return painter
+def planned(undercoated):
+    return undercoated
 
 
 def test_a_plan_without_coats_says_so_and_invents_no_step(painter, sculpt_id):

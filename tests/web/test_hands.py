@@ -13,10 +13,8 @@ URL = "/sculpts/1/paint"
 
 
 @pytest.fixture
-def planned(painter, sculpt_id):
-    painter.post("/rack/demo")
-    painter.post("/sculpts/1/done/undercoat")
-    return painter
+def planned(undercoated):
+    return undercoated
 
 
 def easel(painter):
