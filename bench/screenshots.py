@@ -98,7 +98,6 @@ def main() -> None:
             shot("glow")
             page.goto(f"{address}/sculpts/{WARDEN}/sheet")
             page.locator(".sheet-head").wait_for(timeout=240_000)
-            page.locator(".around summary").click()  # folded, so that the palette is in the picture
             shot("sheet")
             page.goto(f"{address}/sculpts/{WARDEN}/paint")
             page.locator("#easel").wait_for(timeout=240_000)
