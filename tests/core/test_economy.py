@@ -26,7 +26,7 @@ from dusk_lamp.core.plan.economy.candidates import MOST_POTS, candidates_of, rea
 from dusk_lamp.core.plan.economy.choice import choose, minutes_of, undominated
 from dusk_lamp.core.plan.economy.groups import Group
 from dusk_lamp.core.plan.economy.options import Option, Region
-from dusk_lamp.core.plan.economy.plan import _exchanged
+from dusk_lamp.core.plan.economy.plan import _exchanged, _faces_kept, made_ready
 from dusk_lamp.core.plan.palette import palette_for, palette_of, poured
 from dusk_lamp.core.plan.prices import price
 from dusk_lamp.core.plan.step import steps_of
@@ -446,3 +446,20 @@ def test_the_quick_greedy_choice_is_the_plain_one(rows, columns, most, seed):
     # where two add the same, either may be taken, and what follows may differ a little
     assert float(quick.max(axis=0, initial=0).sum()) >= 0.9 * plain_sum
     assert len(quick) <= most
+
+
+def test_a_face_is_never_left_flat_where_there_is_time(doll):
+    """CP-35, common practice: whatever is dropped for time, it is never the face; four steps in two hours, three in
+    one, and as many as there are where no option has so many."""
+    ready = made_ready(doll, Budget.usual())
+    b = np.zeros(1, np.int64)
+    make = lambda r, n: Option(r, tuple(range(n)), b, (False,) * (n - 1), b - 1, 0.5, 9.0, 0)  # noqa: E731
+    options = [make(r, n) for r in (0, 1) for n in (1, 2, 3, 4, 5)]
+    face = replace(ready, options=options, faces=frozenset({0}), fuller=True)
+    for minutes, least in ((120.0, 4), (60.0, 3), (30.0, 1)):
+        kept = _faces_kept(face, Budget(minutes))
+        assert [o.steps for o in kept if o.region == 0] == list(range(least, 6))
+        assert [o.steps for o in kept if o.region == 1] == [1, 2, 3, 4, 5]
+    few = replace(face, options=[make(0, 1), make(0, 2)])
+    assert [o.steps for o in _faces_kept(few, Budget(120.0))] == [2]
+    assert _faces_kept(replace(face, fuller=False), Budget(120.0)) == options
