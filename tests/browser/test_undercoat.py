@@ -43,7 +43,7 @@ def test_schools_scrub_difference_and_fit(page, server, bench_url):  # noqa: F81
     until(lambda: page.locator("#coats").inner_text() == fitted, page, 60)
 
 
-def test_at_the_bench_steps_turn_by_key_and_finger_and_outlive_a_reload(chromium, page, server, bench_url):  # noqa: F811
+def test_steps_turn_by_key_and_finger_and_outlive_a_reload(chromium, page, server, bench_url):  # noqa: F811
     with_a_rack(page, server)
     open_bench(page, bench_url.replace("/light", "/undercoat"))
     until(lambda: page.locator("#undercoat-note").get_attribute("data-looked") is not None, page, 60)

@@ -52,33 +52,34 @@ def with_a_sculpt(tmp_path_factory, figure):
     return data
 
 
-@pytest.fixture(scope="session")
-def with_a_plan(tmp_path_factory, with_a_sculpt):
-    """The same with a rack, one region, what faces up, and an undercoat."""
-    data = tmp_path_factory.mktemp("planned") / "data"
-    shutil.copytree(with_a_sculpt, data)
+def undercoated_at(data, sculpt, before=lambda painter: None):
+    """A copy of a folder with a sculpt, with a rack and an undercoat. before: what its painter does first."""
+    shutil.copytree(sculpt, data)
     app = shelf_at(data)
     load_rack(app.extensions["workshop"].store)
     with few_samples():
         painter = Painter(app.test_client())
-        painter.region(do="facing", way="up", number=None)
-        painter.region(do="describe", number=1, name="Cloak", colour="Tide Blue")
+        before(painter)
         painter.post("/sculpts/1/done/undercoat")
     app.extensions["workshop"].store.close()
     return data
 
 
 @pytest.fixture(scope="session")
+def with_a_plan(tmp_path_factory, with_a_sculpt):
+    """The same with a rack, one region, what faces up, and an undercoat."""
+
+    def marks(painter):
+        painter.region(do="facing", way="up", number=None)
+        painter.region(do="describe", number=1, name="Cloak", colour="Tide Blue")
+
+    return undercoated_at(tmp_path_factory.mktemp("planned") / "data", with_a_sculpt, marks)
+
+
+@pytest.fixture(scope="session")
 def with_an_undercoat(tmp_path_factory, with_a_sculpt):
     """The same with a rack and an undercoat, and nothing marked."""
-    data = tmp_path_factory.mktemp("undercoated") / "data"
-    shutil.copytree(with_a_sculpt, data)
-    app = shelf_at(data)
-    load_rack(app.extensions["workshop"].store)
-    with few_samples():
-        Painter(app.test_client()).post("/sculpts/1/done/undercoat")
-    app.extensions["workshop"].store.close()
-    return data
+    return undercoated_at(tmp_path_factory.mktemp("undercoated") / "data", with_a_sculpt)
 
 
 PREPARED = (

@@ -52,7 +52,7 @@ class Owned:
 
 
 class OfSculpt:
-    """What belongs to a sculpt, and so to whoever the sculpt belongs to."""
+    """What belongs to a sculpt, and so to the painter who has the sculpt."""
 
     sculpt_id: Mapped[int] = mapped_column(ForeignKey("sculpt.id", ondelete="CASCADE"), index=True)
 

@@ -102,7 +102,7 @@ def create_app(data: Path, settings: Settings | None = None, *, testing: bool = 
     guard(app, settings)
     if settings.proxies:
         app.wsgi_app = ProxyFix(app.wsgi_app, settings.proxies, settings.proxies)  # type: ignore[method-assign]
-    operations.told(app)
+    operations.follow_requests(app)
     CSRFProtect(app)
     Compress(app)
     app.config["WITHOUT_LOGIN"] = frozenset({"operations.alive", "operations.ready", "operations.metrics"})

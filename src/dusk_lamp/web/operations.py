@@ -55,7 +55,7 @@ def _files() -> bool:
     return workshop().store.files_answer()
 
 
-def told(app: Flask) -> None:
+def follow_requests(app: Flask) -> None:
     """Give every request a number of its own, write a line for it where that is wished, and count it."""
     settings = app.extensions["workshop"].settings
     counters: Any = None

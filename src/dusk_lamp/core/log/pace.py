@@ -78,7 +78,7 @@ def _drawn(mean: float, n: int, toward: float, spread: float) -> float:
 
 
 def _helps(rows: Sequence[tuple[str, str, float]]) -> bool:
-    """Whether each step is foretold better from the others than it was estimated."""
+    """Whether each step is predicted better from the others than it was estimated."""
     without = with_ = 0.0
     for k, (technique, size, x) in enumerate(rows):
         pace = _pace([*rows[:k], *rows[k + 1 :]])

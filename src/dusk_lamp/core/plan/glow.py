@@ -2,7 +2,6 @@
 
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, replace
-from types import MappingProxyType
 from typing import Any
 
 import numpy as np
@@ -320,13 +319,13 @@ def glow_coats(
     seen: NDArray[np.float32],
     wanted: NDArray,
     rack: Rack,
-    puddles: Mapping[int, Sequence[Mix]] = MappingProxyType({}),
+    puddles: Mapping[int, Sequence[Mix]] | None = None,
 ) -> Painted:
     """The coats of a glow over what is there, in the order of CP-26.
 
     Args:
         seen: (N, 36) reflectance before it. wanted: (N, 3) L*a*b* with the glow in it. puddles: mixes that each
-        region was painted with, by its number.
+        region was painted with, by its number; what it spilled onto is tidied from these.
     Raises:
         SettingError: the rack lacks a tint or a white.
     """
@@ -363,7 +362,7 @@ def glow_coats(
             mind.append(f"The tint leaves what it falls on {100 * kept:.0f} % of its own contrast: thin it more.")
     for own_number, rim in _tidied(site, _overspill(site, found.band)):
         there = lab(xyz(np.average(seen[rim], axis=0, weights=site.areas[rim] + 1e-9)))
-        own = puddles.get(own_number)
+        own = (puddles or {}).get(own_number)
         mix = min(own, key=lambda m: float(delta_e(m.colour.lab, there))) if own else nearest_mix(there, _plain(rack))
         on = f" onto {site.marking.regions[own_number - 1].name}" if own_number else ""
         label = f"{name}: once dry, tidy what spilled over{on}, in its own colour, thinned"

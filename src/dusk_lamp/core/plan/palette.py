@@ -17,9 +17,8 @@ LETTERS = "ABCDEFGHIJKLMNOPQRSTUVWXYZ"
 @dataclass(frozen=True)
 class Puddle:
     """One puddle. letter: its place. mix: what it is. drops: put in, by pot. added_to: the letter of the puddle that
-    it grows out of, "" where it is begun clean; takes: drops of that. ml: that the model needs of it. left: drops
-    over.
-    feeds: letters of those that grow out of it."""
+    it grows out of, "" where it is mixed afresh; takes: drops of that. ml: that the model needs of it. left: drops
+    over. feeds: letters of those that grow out of it."""
 
     letter: str
     mix: Mix
@@ -36,20 +35,15 @@ class Puddle:
         return self.mix.counted()
 
     @property
-    def words(self) -> str:
+    def mixing(self) -> str:
         """How it is mixed."""
         put = ", ".join(f"{n} {name}" for name, n in self.drops.items())
-        drops = counted(self.takes, "drop", "drops")
-        return f"{self.letter}: {f'{drops} of {self.added_to}, then ' if self.added_to else ''}{put}"
+        return f"{counted(self.takes, 'drop', 'drops')} of {self.added_to}, then {put}" if self.added_to else put
 
-
-def used_mixes(coats: Sequence[Coat], ml: Sequence[float]) -> tuple[list[Mix], list[float]]:
-    """Every mix that is brushed on, in the order it is first needed, with the ml of it. ml: of each coat."""
-    own: dict[Mix, float] = {}
-    for coat, much in zip(coats, ml, strict=True):
-        if not coat.mix.clear:
-            own[coat.mix] = own.get(coat.mix, 0.0) + much
-    return list(own), list(own.values())
+    @property
+    def words(self) -> str:
+        """How it is mixed, with its letter."""
+        return f"{self.letter}: {self.mixing}"
 
 
 def from_puddle(coat: Coat) -> bool:
@@ -60,9 +54,11 @@ def from_puddle(coat: Coat) -> bool:
 def palette_for(coats: Sequence[Coat], ml: Sequence[float], drops_per_ml: float) -> tuple[list[Puddle], list[str]]:
     """The puddles of all that is brushed on, in the order they are needed, and the letter of each coat's, "" where it
     comes by another tool or from a pot of its own. ml: of each coat, for all models."""
-    own = [(c, v) for c, v in zip(coats, ml, strict=True) if from_puddle(c)]
-    mixes, amounts = used_mixes([c for c, _ in own], [v for _, v in own])
-    puddles = palette_of(mixes, amounts, drops_per_ml)
+    own: dict[Mix, float] = {}  # in the order they are first needed
+    for coat, much in zip(coats, ml, strict=True):
+        if from_puddle(coat):
+            own[coat.mix] = own.get(coat.mix, 0.0) + much
+    puddles = palette_of(list(own), list(own.values()), drops_per_ml)
     letter = {p.mix: p.letter for p in puddles}
     return puddles, [letter[c.mix] if from_puddle(c) else "" for c in coats]
 
@@ -101,7 +97,7 @@ def puts_of(puddles: Sequence[Puddle], letters: Sequence[str], numbers: Sequence
         else:
             since[letter], puddle = number, of[letter]
             rows = [(puddle.takes, f"of puddle {puddle.added_to}")] if puddle.added_to else []
-            out.append(Put(letter, (*rows, *((n, name) for name, n in puddle.drops.items())), puddle.words))
+            out.append(Put(letter, (*rows, *((n, name) for name, n in puddle.drops.items())), puddle.mixing))
     return out
 
 

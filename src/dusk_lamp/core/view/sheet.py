@@ -269,7 +269,8 @@ def _line(
     head = f"{step.number}. {f'{put.letter}, ' if put else ''}{step.heading}"
     where = f"{step.where_from[:1].upper()}{step.where_from[1:]}. " if step.where_from else ""
     drops = put.words if put else step.drops_words
-    words = f"{step.title}: {drops}{_for_one(facts, step)}; {step.thinning_words}. {where}{how}".strip()
+    for_one = "" if put and not put.rows else _for_one(facts, step)
+    words = f"{step.title}: {drops}{for_one}; {step.thinning_words}. {where}{how}".strip()
     words = " ".join([*(f"Before it: {task_words(task)}" for task in step.before), words])
     more = [f"{step.time_words}.", *step.warnings]
     more += [f"After it: {task_words(task)}" for task in step.after]

@@ -151,15 +151,15 @@ def together(sculpt_id: int) -> Response:
     seen = plan.context.simulation.reflectance(plan.coats[: step_of(plan, "" if step is None else str(step))])
     comparisons = [_unpacked(str(k)) for k in keys]
     if any(len(c.off) != len(plan.site) for c in comparisons):
-        raise SettingError("the sculpt was laid out anew since; check its photos again")
+        raise SettingError("the sculpt has changed since these photos were checked; check them again")
     found, faults, words = judged_together(plan.site, seen, comparisons, plan.coats)
     key = key_of("check together", CHECK, sculpt_id, turn, *keys)
     coats = json.dumps([f.coat and plain(f.coat) for f in faults]).encode()
     workshop().store.cache.put(key, blobs={"coats.json": coats})
-    return jsonify(key=key, turn=turn, faults=_told(faults), words=list(words), near=found.near(plan.site))
+    return jsonify(key=key, turn=turn, faults=_fault_rows(faults), words=list(words), near=found.near(plan.site))
 
 
-def _told(faults: Sequence[Fault]) -> list[dict[str, Any]]:
+def _fault_rows(faults: Sequence[Fault]) -> list[dict[str, Any]]:
     return [
         {"region": f.region, "kind": f.kind, "words": f.words, "mend": f.mend, "takes": f.coat is not None}
         for f in faults
@@ -168,7 +168,7 @@ def _told(faults: Sequence[Fault]) -> list[dict[str, Any]]:
 
 def _report(done: Checked, near: float) -> dict[str, Any]:
     return {
-        "faults": _told(done.faults),
+        "faults": _fault_rows(done.faults),
         "words": list(done.words),
         "near": round(near, 3),
         "troubles": list(done.troubles),

@@ -310,7 +310,7 @@ $("together").addEventListener("click", async () => {
   else say(found.error, true);
 });
 
-// lamp and shine: found in a photo, told in words, taken into the plan at a touch
+// lamp and shine: found in a photo, said in words, taken into the plan at a touch
 function finder(what, busy, more, offered, done) {
   const button = $(what),
     words = $(`${what}-words`),

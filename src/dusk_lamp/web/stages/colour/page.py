@@ -123,7 +123,7 @@ def _palette(own: Opened, coats: list[Coat], steps: list[Any]) -> dict[str, Any]
         {
             "letter": p.letter,
             "hex": p.mix.colour.hex,
-            "words": p.words.split(": ", 1)[1],
+            "words": p.mixing,
             "used": used_on(own.site, laid, p),
         }
         for p in puddles
