@@ -82,7 +82,8 @@ from dusk_lamp.core.view import flat, formats, reading, sheen, step_picture, str
 from dusk_lamp.core.view.camera import Camera
 from dusk_lamp.core.view.curve import front_svg
 from dusk_lamp.core.view.raster import colour_picture, cut_out
-from dusk_lamp.core.view.sheet import SheetFacts, plan_pdf, task_words
+from dusk_lamp.core.view.sheet import plan_pdf, task_words
+from dusk_lamp.core.view.sheet_facts import SheetFacts
 
 from ..shapes import RACK, ball, mesh_of, together
 
@@ -488,10 +489,9 @@ def view():
     trained = unrolled(site, facets_of(site, metal.shine)[0], value, metal, bases)
     read = reading.reading(site, aim().value, aim().lab, Camera(0, 8), locals_=context().locals)
     film = done.films[2]
-    sides = ("front", "back", "left")
     facts = SheetFacts("Lamp keeper", "From above.", 22.4, 900.0, "Mind this.", ["A seam of 12 mm."], models=2)
     picture = formats.png_bytes(np.full((30, 24, 3), 120, np.uint8))
-    pdf = PdfReader(BytesIO(plan_pdf(facts, done.steps[:6], list(sides), lambda k, v: picture, picture)))
+    pdf = PdfReader(BytesIO(plan_pdf(facts, done.steps[:6], lambda k, v: picture, picture)))
     finish = np.linspace(0, 1, len(site)).astype(np.float32)
     return {
         "pictures": [

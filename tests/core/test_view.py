@@ -20,7 +20,8 @@ from dusk_lamp.core.sculpt.site import Site
 from dusk_lamp.core.view.camera import VIEWS, Camera
 from dusk_lamp.core.view.formats import lit_glb, lit_ply, png_bytes
 from dusk_lamp.core.view.raster import cut_out, snapshot
-from dusk_lamp.core.view.sheet import SheetFacts, plan_pdf
+from dusk_lamp.core.view.sheet import plan_pdf
+from dusk_lamp.core.view.sheet_facts import SheetFacts
 from dusk_lamp.core.view.step_picture import covered, plan_snapshot, step_picture
 
 from ..shapes import ball, surface_of
@@ -136,7 +137,7 @@ def test_the_pdf_has_every_step_its_drops_and_its_cautions():
         "Own",
         0.5,
     )
-    pdf = plan_pdf(facts, steps, list(VIEWS), lambda k, v: picture, picture)
+    pdf = plan_pdf(facts, steps, lambda k, v: picture, picture)
     pages = PdfReader(io.BytesIO(pdf)).pages
     text = " ".join(" ".join(page.extract_text() for page in pages).split())
     for name in OTHER_LETTERS:

@@ -39,6 +39,33 @@ def test_the_bench_relights_with_the_cores_own_numbers(painter, sculpt_id, app, 
     assert sum(heading["histogram"]) == pytest.approx(site.surface.areas.sum(), rel=1e-3)
 
 
+def test_the_first_of_the_sky_lights_the_sculpt_until_all_of_it_is_in(painter, sculpt_id, app, store):
+    """The job left what it saw along the first directions; the page is told, and what it shows is nearly the light
+    that comes later, with the lamp in motion and at rest."""
+    wish = painter.settings(sculpt_id)
+
+    def lit(moving):
+        _, rest = packet(painter.json("POST", f"/sculpts/{sculpt_id}/relight", {**wish, "moving": moving}))
+        return rest.astype(float) / 25
+
+    whole = {moving: lit(moving) for moving in (False, True)}
+    with store.saving() as session:
+        sculpt = session.get(Sculpt, sculpt_id)
+        kept, sculpt.sky_key = sculpt.sky_key, None
+    app.extensions["workshop"].sculpts = OpenSculpts(store)
+    state = painter.client.get(f"/sculpts/{sculpt_id}/state").get_json()
+    assert state["glimpse"] and not state["sky"]
+    n = len(whole[False]) // 2
+    first = {moving: lit(moving) for moving in (False, True)}
+    assert np.abs(first[False][:n] - whole[False][:n]).mean() < 0.2
+    assert np.abs(first[True] - whole[True]).mean() < 0.2
+    with store.saving() as session:
+        session.get(Sculpt, sculpt_id).sky_key = kept
+    state = painter.client.get(f"/sculpts/{sculpt_id}/state").get_json()
+    assert state["sky"] and not state["glimpse"]
+    assert np.array_equal(lit(False), whole[False])
+
+
 def test_a_moving_lamp_is_answered_with_the_quick_samples_only(painter, sculpt_id):
     surface, _ = packet(painter.client.get(f"/sculpts/{sculpt_id}/surface.bin"))
     heading, levels = packet(

@@ -215,7 +215,8 @@ def _sheet(args: argparse.Namespace) -> None:
     from ..core.plan.twins import twins_of
     from ..core.view.camera import VIEWS, Camera
     from ..core.view.formats import png_bytes
-    from ..core.view.sheet import SheetFacts, plan_pdf
+    from ..core.view.sheet import plan_pdf
+    from ..core.view.sheet_facts import SheetFacts
     from ..core.view.step_picture import coat_picture, look_picture, sheet_shot
 
     out = Path(args.out)
@@ -282,7 +283,7 @@ def _sheet(args: argparse.Namespace) -> None:
         palette_words(puddles),
     )
     finished = png_bytes(look_picture(site, shots["display"], levels[-1]))
-    write_whole(out, plan_pdf(facts, laid.steps, list(VIEWS), picture, finished))
+    write_whole(out, plan_pdf(facts, laid.steps, picture, finished))
 
 
 def _spray(args: argparse.Namespace) -> None:

@@ -8,6 +8,7 @@ import zipfile
 from collections.abc import Iterator
 from dataclasses import dataclass
 from datetime import datetime, timedelta
+from functools import cache
 from pathlib import Path
 from typing import Any
 
@@ -31,7 +32,12 @@ SHARED = ("sculpt", "rack", "recipe")
 SEEN_AGAIN = timedelta(minutes=5)  # how often it is written down that somebody is there
 
 _hasher = PasswordHasher()
-_nobody = _hasher.hash(secrets.token_urlsafe(16))  # an unknown name takes as long as a wrong passphrase
+
+
+@cache
+def _nobody() -> str:
+    """The hash of no passphrase: an unknown name takes as long as a wrong passphrase."""
+    return _hasher.hash(secrets.token_urlsafe(16))
 
 
 def hash_of(token: str) -> str:
@@ -120,7 +126,7 @@ def who_is(session: Session, name: str, passphrase: str) -> Painter | None:
     wanted = " ".join(name.split()).casefold()
     own = next((p for p in all_painters(session) if p.name.casefold() == wanted), None)
     try:
-        _hasher.verify(own.passphrase if own else _nobody, passphrase[:LONGEST])
+        _hasher.verify(own.passphrase if own else _nobody(), passphrase[:LONGEST])
     except (VerifyMismatchError, InvalidHashError):
         return None
     return own

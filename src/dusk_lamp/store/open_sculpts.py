@@ -16,7 +16,17 @@ from ..core.sculpt.pieces import Pieces, pieces_of
 from ..core.sculpt.site import Site
 from ..core.sculpt.visibility import Visibility
 from .models import Sculpt
-from .preparing import Progress, Shadowless, load_mended, load_placing, load_sky, load_surface, pieces, relief
+from .preparing import (
+    Progress,
+    Shadowless,
+    load_glimpse,
+    load_mended,
+    load_placing,
+    load_sky,
+    load_surface,
+    pieces,
+    relief,
+)
 from .store import Store
 
 MOST_IN_MEMORY = 3  # about 150 MB each
@@ -86,6 +96,11 @@ class OpenSculpt:
         self.site.visibility, self._sky_key = view, sky_key
         self.quick = self.site.only(self.chosen, self.between)
 
+    def add_glimpse(self, view: Visibility) -> None:
+        """Let the first of the sky in."""
+        self.site.glimpse = view
+        self.quick = self.site.only(self.chosen, self.between)
+
 
 class OpenSculpts:
     """Lays sculpts out from the cache once and keeps the last few. Safe to ask from many threads."""
@@ -114,4 +129,9 @@ class OpenSculpts:
                     surface = opened.site.surface
                     view = load_sky(self._store.cache, sky_key, surface_key, surface, shadowless)
                     opened.add_sky(view, sky_key)
+        elif not sky_key and not shadowless and not opened.site.looked:
+            with self._sky:
+                first = None if opened.site.looked else load_glimpse(self._store.cache, surface_key)
+                if first is not None:
+                    opened.add_glimpse(first)
         return opened

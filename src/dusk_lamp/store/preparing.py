@@ -23,7 +23,7 @@ from ..core.sculpt.relief import Relief, relief_of
 from ..core.sculpt.site import Site
 from ..core.sculpt.stand import Placing, Standing, guess_up, placing, stand
 from ..core.sculpt.surface import Surface, as_is_surface, clustered, quick_samples, smoothed, working_surface
-from ..core.sculpt.visibility import DIRECTIONS, Visibility, visibility_of
+from ..core.sculpt.visibility import AT_FIRST, DIRECTIONS, Visibility, visibility_of
 from ..core.target.exposure import Exposure, value_of_light
 from ..core.target.target import target
 from ..core.view.camera import Camera
@@ -280,14 +280,44 @@ def sky(
     """
     key = key_of("sky", SKY, surface_key, DIRECTIONS)
     words = "Working out soft shadows"
+
+    def glimpsed(view: Visibility) -> None:
+        _keep_view(cache, glimpse_key_of(surface_key), view)
+        say(f"{words}: the first are in", 0.6 + 0.38 * AT_FIRST / DIRECTIONS)
+
     if key not in cache:
-        _keep_view(cache, key, visibility_of(laid, DIRECTIONS, lambda share: say(words, 0.6 + 0.38 * share), stopped))
+        view = visibility_of(
+            laid,
+            DIRECTIONS,
+            lambda share: say(words, 0.6 + 0.38 * share),
+            stopped,
+            None if shadowless else glimpsed,  # what a part sees without its neighbours would be wrong in it
+        )
+        _keep_view(cache, key, view)
     for part, uncast in shadowless:
         own_key = _part_key(surface_key, part, uncast)
         if own_key not in cache:
             say("Working out soft shadows from a part painted apart", 0.98)
             _keep_view(cache, own_key, visibility_of(alone(laid, (part,), uncast)[1], DIRECTIONS, None, stopped))
     return key
+
+
+def glimpse_key_of(surface_key: str) -> str:
+    """The cache key of what is known of the sky before all of it is."""
+    return key_of("glimpse", SKY, surface_key, DIRECTIONS, AT_FIRST)
+
+
+def glimpsed(cache: Cache, surface_key: str | None) -> bool:
+    """Whether the first of the sky is known."""
+    return surface_key is not None and glimpse_key_of(surface_key) in cache
+
+
+def load_glimpse(cache: Cache, surface_key: str) -> Visibility | None:
+    """What each sample sees along the first directions, from the cache; None where that is not known either."""
+    try:
+        return _load_view(cache, glimpse_key_of(surface_key))
+    except KeyError:
+        return None
 
 
 VIEW_ARRAYS = ("directions", "bits", "base_row", "base_sample", "base_direction")

@@ -10,6 +10,7 @@ from werkzeug.wrappers import Response as AnyResponse
 from ..core.paint.value import grey_hex, grey_srgb
 from ..core.sculpt.surface import Surface
 from ..core.view.camera import VIEWS
+from ..store.preparing import glimpsed
 from . import stages
 from .responses import LEVELS_PER_VALUE, packed
 from .workshop import laid_out, prepare_again, the_sculpt, wants_json, workshop
@@ -148,6 +149,7 @@ def state(sculpt_id: int) -> Response:
         return jsonify(
             ready=sculpt.ready,
             sky=sculpt.sky_key is not None,
+            glimpse=sculpt.sky_key is None and glimpsed(workshop().store.cache, sculpt.surface_key),
             step=job.step if job else "",
             share=job.share if job else 1.0,
             state=job.state if job else "done",

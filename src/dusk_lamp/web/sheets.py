@@ -159,7 +159,7 @@ def sheet_of(session: Session, sculpt: Sculpt, say: Say = lambda *_: None) -> tu
     its pictures."""
     own = laid_out(sculpt)
     context, kept = plans.context_of(session, sculpt, own, workshop().store.cache)
-    key = (kept.turn, own.surface_key, own.site.visibility is not None, plain_key(context))
+    key = (kept.turn, own.surface_key, own.site.looked, plain_key(context))
     return own, own.more.of("plan", key, lambda: _worked_out(context, say))
 
 

@@ -6,12 +6,11 @@ from pathlib import Path
 
 import cv2
 import numpy as np
-from fpdf import FPDF
 from numpy.typing import NDArray
 from PIL import Image, ImageDraw, ImageFont
 
 from ..paint.colour import encoded
-from ..view.sheet import FONTS
+from ..view.sheet_facts import FONTS
 from .card import GREY_PLACE, INK, MARKER_AT_MM, MARKER_MM, PAPER, PX_MM, TALL_MM, WIDE_MM, Card, Words
 from .reading import DICTIONARY, corners_mm, marker_number
 
@@ -37,6 +36,8 @@ def words_of(card: Card) -> tuple[Words, ...]:
 
 def card_pdf(card: Card) -> bytes:
     """The card on an A4 page, with what to do below it."""
+    from fpdf import FPDF
+
     pdf = FPDF(format="A4")
     pdf.set_auto_page_break(False)
     pdf.set_title(f"{card.title}: a card to paint")

@@ -71,13 +71,13 @@ class Light:
 def light_on(site: Site, rig: Rig, rays: int = BENCH_RAYS, stopped: key.Stop = None) -> Light:
     """Lamp, sky and bounce on every sample of a site; only the lamp's rays are cast again each time.
 
-    As long as the visibility is not known, the lamp alone. rays: to a soft lamp, fewer for a lamp in motion. stopped:
-    asked now and then.
+    As long as nothing is known of the visibility, the lamp alone. rays: to a soft lamp, fewer for a lamp in motion.
+    stopped: asked now and then.
 
     Raises:
         Stopped: `stopped` said so.
     """
-    surface, seen = site.surface, site.visibility
+    surface, seen = site.surface, site.visibility or site.glimpse
     total = np.zeros(len(surface), np.float32)
     visible = total
     if rig.lamp is not None:

@@ -133,7 +133,7 @@ class Context:
             Stopped: `stopped` said so.
         """
         plan = self.plan
-        key = digest(plan.light, plan.exposure, self.site.visibility is not None)
+        key = digest(plan.light, plan.exposure, self.site.looked)
         return self.memory.of(
             "light", key, lambda: target(self.site, plan.light, exposure=plan.exposure, stopped=stopped)
         )
@@ -180,7 +180,7 @@ class Context:
             plan.dusk,
             plan.tints,
             plan.small_forms,
-            self.site.visibility is not None,
+            self.site.looked,
             self.site.labels,
             self.locals,
             self.site.marking.ids,

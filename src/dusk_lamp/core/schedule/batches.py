@@ -5,7 +5,9 @@ from dataclasses import dataclass
 from itertools import pairwise
 from math import ceil
 
-import networkx as nx
+import numpy as np
+from scipy.sparse import csr_array
+from scipy.sparse.csgraph import connected_components
 
 from .jobs import Job
 from .problem import HANDS, After, Work
@@ -95,13 +97,19 @@ def _without_rings(models: Sequence[Sequence[Job]], cut: list[list[tuple[int, in
     """Batches that wait for each other in a ring, because two models want their steps in another order, taken apart
     into one for each model."""
     of = {member: n for n, members in enumerate(cut) for member in members}
-    graph: nx.DiGraph = nx.DiGraph()
-    graph.add_nodes_from(range(len(cut)))
-    for m, jobs in enumerate(models):
-        for k, job in enumerate(jobs):
-            graph.add_edges_from((of[m, need.job], of[m, k]) for need in job.needs)
-    rings = {n for ring in nx.strongly_connected_components(graph) if len(ring) > 1 for n in ring}
-    return [run for n, members in enumerate(cut) for run in ([[x] for x in members] if n in rings else [members])]
+    needs = [
+        (of[m, need.job], of[m, k])
+        for m, jobs in enumerate(models)
+        for k, job in enumerate(jobs)
+        for need in job.needs
+    ]
+    first, then = np.array(needs, int).reshape(-1, 2).T
+    graph = csr_array((np.ones(len(needs)), (first, then)), shape=(len(cut), len(cut)))
+    _, ring = connected_components(graph, connection="strong")
+    alone = np.bincount(ring, minlength=len(cut))[ring] == 1
+    return [
+        run for members, own in zip(cut, alone, strict=True) for run in ([members] if own else [[x] for x in members])
+    ]
 
 
 def _pieces(

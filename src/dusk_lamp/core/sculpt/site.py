@@ -100,7 +100,8 @@ class Site:
     """One sculpt as the rest of the core may ask of it.
 
     surface: the samples. visibility: what each sees of its surroundings, None as long as that is not known: lamps and
-    sprays can do without. apart: parts on which some others do not cast. relief, marking: given, or a function that
+    sprays can do without. glimpse: the same of a few directions, as long as that is all there is: light makes do with
+    it. apart: parts on which some others do not cast. relief, marking: given, or a function that
     gives them, or worked out here (an empty marking). loose: numbers of the parts that are painted apart. mesh: gives
     the file's triangles as they stand on the bench. Safe to ask from many threads.
     """
@@ -118,6 +119,7 @@ class Site:
     ) -> None:
         self.surface = surface
         self._visibility = visibility
+        self._glimpse: Visibility | None = None
         self.apart = tuple(apart)
         self.loose = frozenset(loose)
         self._mesh = mesh
@@ -146,8 +148,26 @@ class Site:
     @visibility.setter
     def visibility(self, seen: Visibility | None) -> None:
         with self._lock:
-            self._visibility, self._last_few = seen, None
+            self._visibility, self._glimpse, self._last_few = seen, None, None
             self._known.clear()
+
+    @property
+    def glimpse(self) -> Visibility | None:
+        """What each sample sees along a few directions, as long as no more is known."""
+        return self._glimpse
+
+    @glimpse.setter
+    def glimpse(self, seen: Visibility) -> None:
+        with self._lock:
+            if self._visibility is None:
+                self._glimpse, self._last_few = seen, None
+                self._known.clear()
+
+    @property
+    def looked(self) -> int:
+        """Along how many directions it was looked."""
+        seen = self._visibility or self._glimpse
+        return 0 if seen is None else len(seen.directions)
 
     @property
     def paintable(self) -> NDArray[np.bool_]:
@@ -283,7 +303,10 @@ class Site:
             whole = self.marking
             return replace(whole, labels=whole.labels[chosen])
 
-        return Site(some, seen, apart, relief=relief, marking=marking, loose=self.loose)
+        out = Site(some, seen, apart, relief=relief, marking=marking, loose=self.loose)
+        if self._glimpse is not None:
+            out.glimpse = _visibility_at(self._glimpse, self.surface, some, chosen)
+        return out
 
 
 def seen_site(

@@ -3,7 +3,7 @@ again."""
 
 from collections.abc import Callable
 from dataclasses import dataclass
-from functools import cached_property
+from functools import cache, cached_property
 
 import numpy as np
 from numpy.typing import NDArray
@@ -14,6 +14,7 @@ from ..rays import in_threads
 from .surface import Surface
 
 DIRECTIONS = 256
+AT_FIRST = 64  # of them, looked along before the others: enough for a first light
 
 
 @dataclass(frozen=True)
@@ -56,6 +57,19 @@ class Visibility:
         )
 
 
+@cache
+def at_first(directions: int = DIRECTIONS) -> NDArray[np.int64]:
+    """(64,) numbers of the directions that are looked along first, spread as evenly as they go: each is the one
+    farthest from those before it (Gonzalez 1985)."""
+    sphere = fibonacci_sphere(directions)
+    chosen = [0]
+    nearest = sphere @ sphere[0]
+    while len(chosen) < min(AT_FIRST, directions):
+        chosen.append(int(nearest.argmin()))
+        nearest = np.maximum(nearest, sphere @ sphere[chosen[-1]])
+    return np.sort(chosen)
+
+
 BASE_SHARE = 0.15  # what faces up in the lowest 15 % of the height is the sculpt's own base
 
 
@@ -64,6 +78,7 @@ def visibility_of(
     directions: int = DIRECTIONS,
     progress: Callable[[float], None] | None = None,
     stopped: Callable[[], bool] | None = None,
+    glimpsed: Callable[[Visibility], None] | None = None,
 ) -> Visibility:
     """Cast one ray from every spot toward every direction it faces.
 
@@ -72,6 +87,7 @@ def visibility_of(
         directions: how many, a multiple of 8, spread evenly over the sphere.
         progress: is given the share done, 0..1.
         stopped: asked now and then; True ends the work.
+        glimpsed: is given what is known after the first AT_FIRST directions, as a visibility of those alone.
     Raises:
         Stopped: `stopped` said so.
     """
@@ -86,11 +102,11 @@ def visibility_of(
     boxed = surface.caster.boxed(surface.origins)
     done = 0
 
-    def one_byte(b: int) -> None:
+    def one_byte(b: int, own: NDArray[np.bool_]) -> None:
         nonlocal done
         if stopped and stopped():
             raise Stopped("stopped while looking at the sky")
-        for j in range(8 * b, 8 * b + 8):
+        for j in (8 * b + np.flatnonzero(own[8 * b : 8 * b + 8])).tolist():
             toward = sphere[j]
             facing = np.flatnonzero(surface.normals @ toward > 0)
             if toward[2] < 0:  # only what looks down can see the base
@@ -101,16 +117,35 @@ def visibility_of(
             else:
                 free = ~surface.caster.boxed_blocked(boxed[facing], toward)
             bytes_[b, facing[free]] |= np.uint8(1 << (j % 8))
-        done += 1
+        done += int(own[8 * b : 8 * b + 8].sum())
         if progress:
-            progress(done * 8 / directions)
+            progress(done / directions)
 
-    in_threads(one_byte, range(directions // 8))
-    hits.sort(key=lambda h: h[2])  # threads finish in any order; results must not depend on it
-    return Visibility(
-        sphere,
-        np.ascontiguousarray(bytes_.T),
-        np.concatenate([h[0] for h in hits]).astype(np.int32) if hits else np.zeros(0, np.int32),
-        np.concatenate([h[1] for h in hits]).astype(np.int32) if hits else np.zeros(0, np.int32),
-        np.concatenate([np.full(len(h[0]), h[2]) for h in hits]).astype(np.int32) if hits else np.zeros(0, np.int32),
-    )
+    def known(chosen: NDArray[np.int64]) -> Visibility:
+        hits.sort(key=lambda h: h[2])  # threads finish in any order; results must not depend on it
+        bits = bytes_ if len(chosen) == directions else _bytes_of(bytes_, chosen)
+        return Visibility(
+            sphere[chosen],
+            np.ascontiguousarray(bits.T),
+            np.concatenate([h[0] for h in hits]).astype(np.int32) if hits else np.zeros(0, np.int32),
+            np.concatenate([h[1] for h in hits]).astype(np.int32) if hits else np.zeros(0, np.int32),
+            np.concatenate([np.full(len(h[0]), np.searchsorted(chosen, h[2]), np.int32) for h in hits])
+            if hits
+            else np.zeros(0, np.int32),
+        )
+
+    first = np.zeros(directions, np.bool_)
+    if glimpsed:
+        first[at_first(directions)] = True
+        in_threads(lambda b: one_byte(b, first), range(directions // 8))
+        glimpsed(known(np.flatnonzero(first)))
+    in_threads(lambda b: one_byte(b, ~first), range(directions // 8))
+    return known(np.arange(directions))
+
+
+def _bytes_of(rows: NDArray[np.uint8], chosen: NDArray[np.int64]) -> NDArray[np.uint8]:
+    """(C/8, N) the bits of chosen directions (C,) out of those of all (D/8, N), packed anew."""
+    out = np.zeros((len(chosen) // 8, rows.shape[1]), np.uint8)
+    for n, j in enumerate(chosen):
+        out[n // 8] |= (rows[j // 8] >> np.uint8(j % 8) & np.uint8(1)) << np.uint8(n % 8)
+    return out

@@ -3,8 +3,6 @@
 import io
 import re
 from collections.abc import Callable, Sequence
-from dataclasses import dataclass, field
-from pathlib import Path
 from typing import cast
 
 import numpy as np
@@ -13,12 +11,11 @@ from fpdf.fonts import TTFFont
 from PIL import Image
 
 from ..plan.cards import Card, how_once
-from ..plan.palette import Put
 from ..plan.step import Step
 from ..plan.task import Task
 from ..units import THIN_SPACE, counted, grouped
+from .sheet_facts import FONTS, READING, SheetFacts
 
-FONTS = Path(__file__).parent / "fonts"
 PAGE_MM, MARGIN_MM = (210, 297), 14
 NO_BREAK = "\u00a0"  # the fonts that are printed with have no narrower one
 DOME_MM = 15
@@ -36,56 +33,17 @@ OTHER_SCRIPTS = (  # the first that has a letter gives it; read only where they 
 )
 JOINED = re.compile("[\u0590-\u08ff]")  # Hebrew, Arabic: from the right, and letters join
 KANA = re.compile("[\u3040-\u30ff]")
-FEW_VIEWS = ("display", "back")
 CARD_WIDE_MM, CARD_GAP_MM, CARD_PICTURE_MM = 88.0, 6.0, 24.0
 FIRST_STEP_MM = 18.0  # of the first step of a card, that stays with its pictures
 MOST_PICTURES = 3  # of a card
 PALETTE_COLUMNS, PALETTE_ROW_MM = 3, 8.4
 MOST_SEAMS = 12  # on the first page
 PICTURE_RATIO = 4 / 3  # height over width of every step picture
-READING = (  # how a step's pictures are read, in print and on screen
-    "Each picture shows the model before its step, amber where the film goes; a picture without amber is painted "
-    "all over, and shows how it looks then. Small arrows say which way the brush is pulled. The numbers are the "
-    "order to work in: while one region dries, another is painted."
-)
-
-
-@dataclass(frozen=True)
-class SheetFacts:
-    """What stands in the heading. school: what the coats came from. near: the share of the area near the light when
-    the undercoat is done; coloured: of what is painted in colour. times: what it takes, in words, on so many
-    models. cards: steps that are done together. pots: to have out; puddles: of the palette, each with its `#rrggbb`,
-    how it is mixed, and what it is for; mixing: how many of them are mixed, in words; puts: what each step does at
-    the palette. twins: what mends each primed or sprayed colour by brush."""
-
-    name: str
-    light: str
-    height_mm: float
-    area_mm2: float
-    notice: str
-    seams: list[str]
-    school: str = ""
-    near: float | None = None
-    times: str = ""
-    models: int = 1
-    coloured: float | None = None
-    cards: list[Card] = field(default_factory=list)
-    pots: list[str] = field(default_factory=list)
-    puddles: list[tuple[str, str, str]] = field(default_factory=list)
-    puts: list[Put | None] = field(default_factory=list)
-    twins: list[str] = field(default_factory=list)
-    mixing: str = ""
-
-
-def views_of(step: Step, views: Sequence[str]) -> list[str]:
-    """The views that a step is shown from: coats on one region need fewer."""
-    return list(views) if step.stage == "undercoat" else list(FEW_VIEWS)
 
 
 def plan_pdf(
     facts: SheetFacts,
     steps: list[Step],
-    views: list[str],
     picture: Callable[[int, str], bytes],
     finished: bytes,
     progress: Callable[[float], None] | None = None,
@@ -95,7 +53,6 @@ def plan_pdf(
     Args:
         facts: heading.
         steps: in working order.
-        views: names of the views, in the order they are shown.
         picture: gives the PNG of a step (from 0) seen from a view.
         finished: PNG of the finished model.
         progress: is given the share that is done.
@@ -141,7 +98,7 @@ def plan_pdf(
     for n, card in enumerate(cards):
         if progress:
             progress(n / len(cards))
-        _card(pdf, column, facts, card, steps, views, picture, cautioned, advised)
+        _card(pdf, column, facts, card, steps, picture, cautioned, advised)
     return bytes(pdf.output())
 
 
@@ -211,7 +168,6 @@ def _card(
     facts: SheetFacts,
     card: Card,
     steps: Sequence[Step],
-    views: Sequence[str],
     picture: Callable[[int, str], bytes],
     cautioned: dict[tuple[str, ...], int],
     advised: set[str],
@@ -228,7 +184,7 @@ def _card(
     for k, step in enumerate(own[:7]):
         pdf.set_fill_color(*_levels_of(step.hex))
         pdf.rect(x + CARD_WIDE_MM - 6.5 * (min(len(own), 7) - k), y + 1.6, 5.5, 5.5, "DF")
-    shown = _shown(card, steps, views)
+    shown = _shown(card, steps)
     top = y + 9
     for n, (k, view) in enumerate(shown):
         at = x + n * (CARD_PICTURE_MM + 1.5)
@@ -243,14 +199,13 @@ def _card(
     column.y += 4
 
 
-def _shown(card: Card, steps: Sequence[Step], views: Sequence[str]) -> list[tuple[int, str]]:
+def _shown(card: Card, steps: Sequence[Step]) -> list[tuple[int, str]]:
     """Which pictures a card has: the undercoat one of each coat; a region what its first and its last step make, and
     the last from behind."""
     first, last = card.steps[0], card.steps[-1]
-    front = views[0] if "display" not in FEW_VIEWS else "display"
     if steps[first].stage == "undercoat":
-        return [(k, front) for k in card.steps[:MOST_PICTURES]]
-    own = [(first, front), *([(last, front)] if last != first else []), (last, "back")]
+        return [(k, "display") for k in card.steps[:MOST_PICTURES]]
+    own = [(first, "display"), *([(last, "display")] if last != first else []), (last, "back")]
     return own[:MOST_PICTURES]
 
 

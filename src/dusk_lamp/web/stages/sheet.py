@@ -17,7 +17,7 @@ from ...core.plan.stages.prepare import BASES, PrepareWishes
 from ...core.plan.step import rig_words
 from ...core.units import counted
 from ...core.view.camera import VIEWS
-from ...core.view.sheet import READING, SheetFacts, plan_pdf, views_of
+from ...core.view.sheet_facts import READING, SheetFacts, views_of
 from ...store import plans
 from ..bench import waiting
 from ..editing import ELSEWHERE, Edit, Opened, changed, settled
@@ -156,6 +156,8 @@ def picture(sculpt_id: int, which: str, view: str) -> Response:
 @blueprint.get("/sculpts/<int:sculpt_id>/plan.pdf")
 def pdf(sculpt_id: int) -> Response:
     """The sheet as PDF."""
+    from ...core.view.sheet import plan_pdf
+
     with workshop().store.session() as session:
         sculpt = the_sculpt(session, sculpt_id)
         laid, plan = sheet_of(session, sculpt)
@@ -184,7 +186,6 @@ def pdf(sculpt_id: int) -> Response:
         content = plan_pdf(
             facts,
             plan.steps,
-            list(VIEWS),
             lambda k, view: picture_of(sculpt, laid, plan, cache, str(k + 1), view),
             picture_of(sculpt, laid, plan, cache, "finished", "display"),
         )

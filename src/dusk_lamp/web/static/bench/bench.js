@@ -243,6 +243,7 @@ function skyNote() {
 }
 async function waitForSky() {
   $("stage-note").textContent = skyNote();
+  let glimpse = false; // the first of it is shown
   while (!sky) {
     await moved(sculpt, 900);
     const state = await (await fetch(`${base}/state`)).json();
@@ -251,6 +252,10 @@ async function waitForSky() {
       $("stage-note").textContent = "";
       lighting.relight(false);
       say("The sky is in: shadows now carry its light.");
+    } else if (state.glimpse && !glimpse) {
+      glimpse = true;
+      $("stage-note").textContent = "The first of the sky is in; soft shadows are still being refined";
+      lighting.relight(false);
     } else if (state.state === "failed" || state.state === "stopped") {
       $("stage-note").textContent = `Only the lamp: ${state.message}`;
       return;
