@@ -8,7 +8,7 @@ import pytest
 
 from dusk_lamp.demo.load import load_rack
 from dusk_lamp.web import background
-from dusk_lamp.web.stages.undercoat import common
+from dusk_lamp.web.stages.undercoat import common, page
 
 from .conftest import packet
 
@@ -215,6 +215,19 @@ def test_two_tabs_cannot_overwrite_each_others_coats_nor_the_light(spraying):
     assert len(now(spraying)["coats"]) == 5 and now(spraying)["coats"][1]["muted"]
 
 
+def test_a_page_that_was_seen_is_not_worked_out_again_until_something_it_rests_on_changes(spraying, monkeypatch):
+    """The plan, the tools, or the rack: each makes another page."""
+    first, made = now(spraying), []
+    monkeypatch.setattr(page, "light_match", lambda *given, own=page.light_match: made.append(given) or own(*given))
+    assert now(spraying) == first and not made
+    kit = {"airbrush": "on", "can": "on", "brush": "1, 2, 4", "highest_psi": "40", "drops_per_ml": "30"}
+    spraying.post("/tools", kit)
+    others = now(spraying)
+    assert others["coats"][1]["drops"] != first["coats"][1]["drops"] and len(made) == 1
+    change(spraying, "mute", number=2, turn=others["turn"])
+    assert now(spraying)["coats"][1]["muted"]
+
+
 def test_a_long_wait_says_how_far_it_is_and_ends(spraying, app, monkeypatch):
     app.config["PATIENT"] = True
     monkeypatch.setattr(background, "BLINK_S", 0.0)
@@ -231,6 +244,7 @@ def test_a_long_wait_says_how_far_it_is_and_ends(spraying, app, monkeypatch):
         say("Laying coat 2 of 5", 0.4)
 
     monkeypatch.setattr(common, "looks_after", slowly)
+    spraying.json("POST", URL, {"do": "school", "name": "twotone", "turn": answer.get_json()["turn"]}, 202)
     number = spraying.client.get(f"{URL}.json").get_json()["number"]
     assert begun.wait(5) and spraying.json("POST", f"/working/{number}/stop", {}, 204)
     go_on.set()

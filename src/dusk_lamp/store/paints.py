@@ -1,5 +1,6 @@
 """The rack and the recipes kept: added, changed, taken away and put back."""
 
+from collections.abc import Iterable
 from dataclasses import replace
 from datetime import timedelta
 
@@ -128,15 +129,23 @@ def varnishes(session: Session) -> list[Paint]:
     return sorted(own, key=lambda p: (FINISHES.index(p.of("finish")), p.name))
 
 
+def colours_called(session: Session, names: Iterable[str]) -> dict[str, Mix]:
+    """The mixes of the recipes, the paints, or the whites and blacks of some names; those that are there no more are
+    left out."""
+    mixed = {r.name.casefold(): r for r in reversed(recipes(session))}
+    potted = {b.paint.name.casefold(): b.paint for b in reversed(bottles(session)) if b.paint.of_kind.changes_colour}
+    out = {}
+    for name in names:
+        key, white = name.casefold(), white_called(name)
+        if key in mixed:
+            out[name] = mixed[key].mix
+        elif key in potted:
+            out[name] = only(potted[key])
+        elif white and (found := mix_of(white, rack_of(session))):
+            out[name] = found
+    return out
+
+
 def colour_called(session: Session, name: str) -> Mix | None:
-    """The mix of a recipe, the paint, or the white or black of that name; None where there is none any more."""
-    wanted = name.casefold()
-    for recipe in recipes(session):
-        if recipe.name.casefold() == wanted:
-            return recipe.mix
-    for bottle in bottles(session):
-        paint = bottle.paint
-        if paint.name.casefold() == wanted and paint.of_kind.changes_colour:
-            return only(paint)
-    white = white_called(name)
-    return mix_of(white, rack_of(session)) if white else None
+    """One of them; None where there is none any more."""
+    return colours_called(session, [name]).get(name)

@@ -133,11 +133,8 @@ def context_of(
     kept = on_surface(kept or kept_of(session, sculpt), opened, cache)
     rack, tools = paints.rack_of(session), painters.tools_of(session)
     site = opened.site.marked(kept.marking, kept.plan.loose)
-    colours = {
-        name: mix.colour.hex
-        for name in {r.colour for r in kept.plan.regions}
-        if (mix := paints.colour_called(session, name))
-    }
+    named = {r.colour for r in kept.plan.regions}
+    colours = {name: mix.colour.hex for name, mix in paints.colours_called(session, named).items()}
 
     def keep(key: str, make: Any) -> Any:
         own = key_of("kept", 1, key)

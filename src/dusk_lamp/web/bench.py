@@ -92,7 +92,8 @@ def surface(sculpt_id: int) -> Response:
     Heading: counts, bounds, the grey levels that value bytes stand for, and the cameras of the named views.
     """
     with workshop().store.session() as session:
-        laid = laid_out(the_sculpt(session, sculpt_id))
+        sculpt = the_sculpt(session, sculpt_id)
+        laid, closed = laid_out(sculpt), (sculpt.findings or {}).get("holes") == 0
     s = laid.site.surface
     heading = {
         "samples": len(s),
@@ -104,6 +105,7 @@ def surface(sculpt_id: int) -> Response:
         "greys": grey_srgb(np.arange(256) / LEVELS_PER_VALUE).tolist(),
         "views": VIEWS,
         "parts": int(s.part.max()) + 1,
+        "closed": closed,
     }
     normals = np.zeros((len(s), 4), np.int8)
     normals[:, :3] = np.round(s.normals * 127)

@@ -2,7 +2,8 @@
 make the change, keep it as one revision.
 """
 
-from collections.abc import Callable, Sequence
+import json
+from collections.abc import Callable, Hashable, Sequence
 from dataclasses import dataclass, replace
 from typing import Any
 
@@ -13,6 +14,7 @@ from sqlalchemy.orm import Session
 
 from ..core.coat.coat import Coat
 from ..core.errors import SettingError
+from ..core.plain import plain
 from ..core.plan.context import Context
 from ..core.plan.document import Plan
 from ..core.plan.run import laid
@@ -71,6 +73,28 @@ class Opened:
     def id(self, given: Any) -> int:
         """The id of the region of a number."""
         return self.site.marking.ids[self.number(given)]
+
+    def _page_key(self, name: str, more: tuple) -> tuple:
+        tools, rack = plain(self.context.tools), tuple(self.context.rack)
+        return (
+            name,
+            self.sculpt.id,
+            self.turn,
+            self.open.surface_key,
+            self.site.looked,
+            json.dumps(tools),
+            rack,
+            *more,
+        )
+
+    def has_page(self, name: str, *more: Hashable) -> bool:
+        """Whether what a page shows is known; see `page`."""
+        return self.open.more.get("page", self._page_key(name, more)) is not None
+
+    def page(self, name: str, make: Callable[[], dict[str, Any]], *more: Hashable) -> dict[str, Any]:
+        """What a page shows of a revision of the plan with the painter's tools and rack: worked out once. more: what
+        else it depends on."""
+        return self.open.more.of("page", self._page_key(name, more), make)
 
     def steps(self, coats: Sequence[Coat], after: Sequence[Coat] = ()) -> list[Step]:
         """Coats as steps, on what lies under them."""

@@ -7,6 +7,7 @@ import numpy as np
 from flask import Blueprint, Response, jsonify, request, url_for
 from sqlalchemy.orm import Session
 
+from ...core.coat.coat import Coat
 from ...core.coat.stack import looks
 from ...core.errors import SettingError
 from ...core.plain import built, plain
@@ -60,20 +61,24 @@ def shown(sculpt_id: int) -> Response | tuple[Response, int]:
             made = STAGE.all_coats(own.context)
         except SettingError as e:
             return jsonify(trouble=str(e), rack=url_for("rack.rack"))
-    context, wishes = own.context, own.context.wishes(STAGE.name)
-    before = context.before(STAGE.name)
-    found: list[Any] = []
+
+    def facts() -> dict[str, Any]:
+        return own.page("wear", lambda: _facts(own, made))
 
     def work(say: Any) -> None:
         say("Laying the wear", 0.3)
-        found.append(own.steps(made, before))
+        facts()
 
-    if working := in_background(("wear", sculpt_id, own.turn), work):
+    if not own.has_page("wear") and (working := in_background(("wear", sculpt_id, own.turn), work)):
         return not_yet(working)
-    if not found:
-        work(lambda *_: None)
+    return jsonify(turn=own.turn, **facts())
+
+
+def _facts(own: Opened, made: list[Coat]) -> dict[str, Any]:
+    context, wishes = own.context, own.context.wishes(STAGE.name)
+    steps = own.steps(made, context.before(STAGE.name))
     price: dict[str, list[float]] = {}
-    for coat, step in zip(made, found[-1], strict=True):
+    for coat, step in zip(made, steps, strict=True):
         mine = price.setdefault(PART_OF.get(coat.way, coat.way), [0.0, 0.0])
         mine[0] += step.hand_minutes + step.set_up_minutes + step.clean_minutes
         mine[1] += step.wait_minutes
@@ -99,19 +104,18 @@ def shown(sculpt_id: int) -> Response | tuple[Response, int]:
             "hex": s.hex,
             "words": " ".join([(f"{s.paint}; {minutes_words(s.hand_minutes)}"), *s.warnings]),
         }
-        for k, s in enumerate(found[-1], 1)
+        for k, s in enumerate(steps, 1)
     ]
     laid = context.coats(STAGE.name)
     stale = bool(laid) and plain(laid) != plain(made)
-    return jsonify(
-        turn=own.turn,
-        layers=rows,
-        seed=wishes.seed,
-        coats=listed,
-        painted=bool(laid),
-        stale=stale,
-        paint="Update it in the plan" if stale else "It is in the plan" if laid else "Put it in the plan",
-        regions=[
+    return {
+        "layers": rows,
+        "seed": wishes.seed,
+        "coats": listed,
+        "painted": bool(laid),
+        "stale": stale,
+        "paint": "Update it in the plan" if stale else "It is in the plan" if laid else "Put it in the plan",
+        "regions": [
             {
                 "number": k,
                 "name": r.name,
@@ -122,7 +126,7 @@ def shown(sculpt_id: int) -> Response | tuple[Response, int]:
             }
             for k, r in enumerate(own.site.marking.regions, 1)
         ],
-    )
+    }
 
 
 def _price(minutes: float, wait: float) -> str:

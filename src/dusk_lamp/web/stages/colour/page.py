@@ -69,8 +69,15 @@ def shown(sculpt_id: int) -> Response | tuple[Response, int]:
         say("Laying the colours", 0.5)
         looked(own, len(colours_of(own)))
 
-    if working := in_background(("colour", sculpt_id, own.turn), work):
+    again = state_of(own.sculpt, next(s for s in STAGES if s.name == "colour")) == "again"
+    if not own.has_page("colour", again) and (working := in_background(("colour", sculpt_id, own.turn), work)):
         return not_yet(working)
+    facts = own.page("colour", lambda: _facts(own, again), again)
+    return jsonify(turn=own.turn, undo=undo, redo=redo, **facts)
+
+
+def _facts(own: Opened, again: bool) -> dict[str, Any]:
+    """What the page says. again: something that these coats rest on has changed."""
     context, site, coats = own.context, own.site, colours_of(own)
     of = [region_of(site, c) for c in coats]
     areas, near = site.marking.areas(site.surface, site.paintable), STAGE.near(context)
@@ -89,29 +96,26 @@ def shown(sculpt_id: int) -> Response | tuple[Response, int]:
         if coats
         else "Choose a region, then a way to paint it: each is shown on this very model."
     )
-    if coats and state_of(own.sculpt, next(s for s in STAGES if s.name == "colour")) == "again":
+    if coats and again:
         words = f"{words} {CHANGED}"
     shares = shares_of(context.simulation.finish([*context.before(STAGE.name), *coats])[0], site.areas)
-    return jsonify(
-        turn=own.turn,
-        undo=undo,
-        redo=redo,
-        words=words,
-        regions=rows,
-        coats=listed,
-        times=times,
-        limit=NEAR,
-        near=share and round(share, 4),
-        under=key_of(context.target_key(STAGE.name), plain(context.before(STAGE.name)))[:12],
-        seams=_seams(own),
-        order=[{"region": names[p.region], "why": p.why} for p in STAGE.places(context)],
-        out_of_order=list(dict.fromkeys(b.why for b in broken(site, coats))),
-        palette=_palette(own, coats, steps),
-        planned=str(context.wishes(STAGE.name).budget),
-        aim=key_of("aim", 1, context.target_key("metal"), [p.name for p in context.rack])[:12],
-        finish=finish_words(shares) if coats else "Nothing is painted in colour yet.",
-        cautions=cautions_for(*dict.fromkeys(tag for s in kept for tag in s.caution_tags)),
-    )
+    return {
+        "words": words,
+        "regions": rows,
+        "coats": listed,
+        "times": times,
+        "limit": NEAR,
+        "near": share and round(share, 4),
+        "under": key_of(context.target_key(STAGE.name), plain(context.before(STAGE.name)))[:12],
+        "seams": _seams(own),
+        "order": [{"region": names[p.region], "why": p.why} for p in STAGE.places(context)],
+        "out_of_order": list(dict.fromkeys(b.why for b in broken(site, coats))),
+        "palette": _palette(own, coats, steps),
+        "planned": str(context.wishes(STAGE.name).budget),
+        "aim": key_of("aim", 1, context.target_key("metal"), [p.name for p in context.rack])[:12],
+        "finish": finish_words(shares) if coats else "Nothing is painted in colour yet.",
+        "cautions": cautions_for(*dict.fromkeys(tag for s in kept for tag in s.caution_tags)),
+    }
 
 
 def _palette(own: Opened, coats: list[Coat], steps: list[Any]) -> dict[str, Any]:

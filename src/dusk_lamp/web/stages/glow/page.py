@@ -68,8 +68,14 @@ def shown(sculpt_id: int) -> Response | tuple[Response, int]:
             STAGE.trouble(context, glow)
         context.simulation.reflectance(before)
 
-    if working := in_background(("glows", sculpt_id, own.turn), work):
+    if not own.has_page("glow") and (working := in_background(("glows", sculpt_id, own.turn), work)):
         return not_yet(working)
+    return jsonify(turn=own.turn, **own.page("glow", lambda: _facts(own)))
+
+
+def _facts(own: Opened) -> dict[str, Any]:
+    context, glows = own.context, glows_of(own).glows
+    before = context.before(STAGE.name)
     value = values_of(context.simulation.reflectance(before)) if before else None
     highlit: dict[int, bool] = {}
     rows = [_row(own, glow, value, highlit) for glow in glows]
@@ -88,16 +94,15 @@ def shown(sculpt_id: int) -> Response | tuple[Response, int]:
         }
         for k, (s, c) in enumerate(zip(own.steps(coats, before), coats, strict=True), 1)
     ]
-    return jsonify(
-        turn=own.turn,
-        dusk=own.plan.dusk,
-        glows=rows,
-        coats=listed,
-        size=round(own.site.surface.size, 2),
-        regions=[
+    return {
+        "dusk": own.plan.dusk,
+        "glows": rows,
+        "coats": listed,
+        "size": round(own.site.surface.size, 2),
+        "regions": [
             {"number": k, "name": r.name, "material": r.material} for k, r in enumerate(own.site.marking.regions, 1)
         ],
-    )
+    }
 
 
 def _row(own: Opened, glow: GlowWish, value: Any, highlit: dict[int, bool]) -> dict[str, Any]:

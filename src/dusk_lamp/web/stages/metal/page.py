@@ -53,8 +53,12 @@ def shown(sculpt_id: int) -> Response | tuple[Response, int]:
         say("Looking for edges", 0.2)
         _ = own.site.lines
 
-    if working := in_background(("metal", sculpt_id, own.open.surface_key), work):
+    if not own.has_page("metal") and (working := in_background(("metal", sculpt_id, own.open.surface_key), work)):
         return not_yet(working)
+    return jsonify(turn=own.turn, **own.page("metal", lambda: _facts(own)))
+
+
+def _facts(own: Opened) -> dict[str, Any]:
     context, site = own.context, own.site
     edges = crests_of(site, STAGE.lamp(context), context.view)
     lightness = EDGES.lightness(context)
@@ -70,7 +74,7 @@ def shown(sculpt_id: int) -> Response | tuple[Response, int]:
         }
         for n, (s, c) in enumerate(zip(own.steps(coats, context.before(STAGE.name)), coats, strict=True), 1)
     ]
-    return jsonify(turn=own.turn, regions=rows, coats=listed, total_mm=edges.total_mm, lit_mm=edges.lit_mm)
+    return {"regions": rows, "coats": listed, "total_mm": edges.total_mm, "lit_mm": edges.lit_mm}
 
 
 def _row(own: Opened, k: int, edges: Any, lightness: np.ndarray) -> dict[str, Any]:

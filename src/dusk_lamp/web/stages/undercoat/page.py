@@ -25,7 +25,7 @@ from ....store import painters, paints, plans
 from ....store.models import Job, Sculpt
 from ....store.open_sculpts import OpenSculpt
 from ...background import Say, in_background, not_yet
-from ...editing import Edit, keep, opened, settled
+from ...editing import Edit, Opened, keep, opened, settled
 from ...workshop import colour_names, shelf_of, the_sculpt, workshop
 from .common import blueprint, look_key, looks_of, school_picture, undercoats
 
@@ -78,15 +78,23 @@ def shown(sculpt_id: int) -> Response | tuple[Response, int]:
     with workshop().store.session() as session:
         sculpt = the_sculpt(session, sculpt_id)
     try:
-        if working := in_background(("coats", sculpt_id, sculpt.plan_id), _work(sculpt_id)):
-            return not_yet(working)
         with workshop().store.session() as session:
             own = opened(session, sculpt_id)
             job = own.sculpt.latest_job("fit")
             undo, redo = plans.can_step(session, own.sculpt)
-        pots = STAGE.pots(own.context)
+        if not own.has_page("undercoat") and (
+            working := in_background(("coats", sculpt_id, sculpt.plan_id), _work(sculpt_id))
+        ):
+            return not_yet(working)
+        facts = own.page("undercoat", lambda: _facts(own))
     except SettingError as e:  # a rack that lacks something is no mistake of the page's: say what to put on it
         return jsonify(trouble=str(e), rack=url_for("rack.rack"))
+    return jsonify(turn=own.turn, undo=undo, redo=redo, fit=_fit_of(job), **facts)
+
+
+def _facts(own: Opened) -> dict[str, Any]:
+    """What the page says of the coats as they are."""
+    pots = STAGE.pots(own.context)
     context, coats, tools, models = own.context, undercoats(own), own.context.tools, own.plan.models
     kit = STAGE.kit(context)
     after = looks_of(own, coats)
@@ -98,7 +106,7 @@ def shown(sculpt_id: int) -> Response | tuple[Response, int]:
         {
             **row_of(step, own.site),
             "words": _words(step),
-            "picture": url_for(".after_png", sculpt_id=sculpt_id, number=k, v=look_key(own, coats[:k])[:12]),
+            "picture": url_for(".after_png", sculpt_id=own.sculpt.id, number=k, v=look_key(own, coats[:k])[:12]),
         }
         for k, step in enumerate(steps, 1)
     ]
@@ -106,53 +114,49 @@ def shown(sculpt_id: int) -> Response | tuple[Response, int]:
     last, school, times, span = after[-1], STAGE.school(context), times_of(kept, models), STAGE.span(context)
     match = light_match(own.site, last.value, context.share, span)
     ml, by = sum(s.all_ml for s in kept), schools().get(school)
-    return jsonify(
-        school=school,
-        school_words=f"{by.when} {by.weak}" if by else "Passes fitted to your light.",
-        turn=own.turn,
-        coats=rows,
-        undo=undo,
-        redo=redo,
-        middle=plain(middle_of(own.site.surface)),
-        size=_outline(own.site.surface),
-        figures={
+    return {
+        "school": school,
+        "school_words": f"{by.when} {by.weak}" if by else "Passes fitted to your light.",
+        "coats": rows,
+        "middle": plain(middle_of(own.site.surface)),
+        "size": _outline(own.site.surface),
+        "figures": {
             "mean": round(last.mean, 2),
             "p95": round(last.p95, 2),
             "within": round(last.within, 4),
             "order": round(match.rank_agreement, 3),
             "key": plain(span, 1),
         },
-        words=(
+        "words": (
             f"{100 * last.within:.0f} % of the surface is within half a value of the light, laid from value "
             f"{span.darkest:.1f} to {span.lightest:.1f}; lights and darks come in the right order "
             f"({100 * match.rank_agreement:.0f} %); it is off by {last.mean:.1f} of a value on average. {ml:.1f} "
             f"ml{f' for {models} models' if models > 1 else ''}: {times.words}."
         ),
-        total={
+        "total": {
             "ml": round(ml, 2),
             "drops": round(sum(s.drops for s in kept)),
             "times": times.words,
             "cups": times.cups,
             "models": models,
         },
-        fits=not tools.lack("airbrush"),
-        cautions=cautions_for(*dict.fromkeys(tag for s in kept for tag in s.caution_tags)),
-        primer={"name": pots.primer.name, "hex": pots.primer.looks.hex},
-        through=pots.through,
-        fit=_fit_of(job),
-        schools=[
+        "fits": not tools.lack("airbrush"),
+        "cautions": cautions_for(*dict.fromkeys(tag for s in kept for tag in s.caution_tags)),
+        "primer": {"name": pots.primer.name, "hex": pots.primer.looks.hex},
+        "through": pots.through,
+        "schools": [
             {
                 "name": n,
                 "title": s.title,
                 "when": s.when,
                 "weak": s.weak,
                 "lack": s.lack(kit),
-                "picture": url_for(".school_png", sculpt_id=sculpt_id, name=n, v=school_picture(own, n)[:12]),
-                "near": url_for(".school_json", sculpt_id=sculpt_id, name=n),
+                "picture": url_for(".school_png", sculpt_id=own.sculpt.id, name=n, v=school_picture(own, n)[:12]),
+                "near": url_for(".school_json", sculpt_id=own.sculpt.id, name=n),
             }
             for n, s in schools().items()
         ],
-    )
+    }
 
 
 def _fit_of(job: Job | None) -> dict[str, Any] | None:

@@ -77,6 +77,7 @@ addEventListener("kept", lamps); // a change was kept: what rests on it may have
 // what a panel holds can be pressed once its own data are there, and looks so: no press is lost
 async function whenLoaded(panel, loading) {
   panel.inert = true;
+  table.during(loading);
   try {
     await loading;
   } catch {
@@ -305,9 +306,12 @@ async function begin() {
   Object.assign(views, table.heading.views);
   ground(grounds.find((g) => g.dataset.ground === localStorage.getItem("ground")) || grounds[1]);
   look("front");
+  const lit = lighting.relight(false);
+  table.hold(lit);
+  table.during(lit);
   await Promise.all(Object.values(stages).map((stage) => stage.ready?.()));
   go(bench.dataset.stage, false);
-  await lighting.relight(false);
+  await lit;
   bench.dataset.drawn = "true";
   waitForSky();
 }

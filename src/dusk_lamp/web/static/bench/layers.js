@@ -1,7 +1,7 @@
 // The layers of the turntable: fields of bytes, a few for each sample, and how each is drawn over those before it.
 // A layer is one entry: bytes for a sample, its uniforms, GLSL that declares them and GLSL that paints `shown`, a
 // vec3 of display values. `field` is the layer's own bytes (0..1, a float or a vec4); `form` is the light of an eye
-// on the surface.
+// on the surface. `covers`: it leaves nothing of the layers before it.
 import * as THREE from "../vendor/three/three.min.js";
 
 const MOST_PARTS = 61;
@@ -11,6 +11,7 @@ export const LAYERS = [
   {
     name: "values",
     bytes: 1,
+    covers: true,
     on: true,
     uniforms: { greys: null },
     declare: "uniform sampler2D greys;",
@@ -19,6 +20,7 @@ export const LAYERS = [
   {
     name: "bands",
     bytes: 1,
+    covers: true,
     uniforms: { stepGrey: new Array(10).fill(0) },
     declare: "uniform float stepGrey[10];",
     // neighbours are one step apart at most: half-way is the border
@@ -27,6 +29,7 @@ export const LAYERS = [
   {
     name: "coats",
     bytes: 4,
+    covers: true,
     flatAlpha: true,
     uniforms: { differing: false },
     declare: "uniform bool differing;",
@@ -45,9 +48,9 @@ export const LAYERS = [
     // another scheme, right of a line
     name: "beside",
     bytes: 4,
-    uniforms: { wipe: 0 },
-    declare: "uniform float wipe;",
-    paint: "if (gl_FragCoord.x > wipe) shown = field.rgb;",
+    uniforms: { wipe: 0, wide: 1 },
+    declare: "uniform float wipe; uniform float wide;", // a share of so many pixels
+    paint: "if (gl_FragCoord.x > wipe * wide) shown = field.rgb;",
   },
   {
     // how the lamp lies on matt, satin and gloss: broad and faint, or small and bright; metallic paint sends its own
@@ -63,6 +66,7 @@ export const LAYERS = [
   {
     name: "regions",
     bytes: 1,
+    covers: true,
     uniforms: { chosen: 0, patches: patches() },
     declare: `uniform float chosen; uniform vec3 patches[${MOST_PARTS}];`,
     // the form by a light in the eye, so that dark recesses can be marked too; a facet with corners in two regions is
@@ -77,6 +81,7 @@ export const LAYERS = [
     // what a brush does not get at, and where parts are glued: kept apart without colour by how they are hatched
     name: "reach",
     bytes: 4,
+    covers: true,
     flatAlpha: true,
     uniforms: {},
     declare: "",
@@ -102,25 +107,30 @@ export const LAYERS = [
     uniforms: { only: -1 },
     declare: "uniform float only; uniform vec3 ground;",
     on: true,
+    shows: (uniforms) => uniforms.only.value >= 0,
     // the one band stays in its own grey, ringed by lamplight where it is hard to tell from the ghost
-    paint: `if (only >= 0.0) shown = int(field * 255.0 + 0.5) == int(only + 0.5)
+    paint: `shown = int(field * 255.0 + 0.5) == int(only + 0.5)
         ? mix(shown, vec3(0.95, 0.66, 0.23), 0.55) : ground * (0.67 + 0.25 * form);`,
   },
 ];
 
 const id = (layer) => layer.name.replace(/\W/g, "_");
+const ownOf = (layer) => (layer.of ? LAYERS.find((other) => other.name === layer.of) : layer); // whose bytes it reads
 const kind = (layer) => (layer.bytes === 4 ? "vec4" : "float");
 const held = LAYERS.filter((layer) => layer.bytes);
+const only = (symbol, text) => `#ifdef ${symbol}\n${text}\n#endif`;
+const field = (l) => `FIELD_${id(l)}`;
 
+// Each set of layers is a shader of its own: without a graphics card, a layer that is not shown costs no time.
 export const VERTEX = `
-${held.map((l) => `in ${kind(l)} a_${id(l)}; out ${kind(l)} v_${id(l)};${l.flatAlpha ? ` flat out float f_${id(l)};` : ""}`).join("\n")}
+${held.map((l) => only(field(l), `in ${kind(l)} a_${id(l)}; out ${kind(l)} v_${id(l)};${l.flatAlpha ? ` flat out float f_${id(l)};` : ""}`)).join("\n")}
 #ifdef APART
 in float part; uniform vec3 pulls[${MOST_PARTS}]; uniform bool hidden[${MOST_PARTS}]; uniform float pulled;
 #endif
 out vec3 vNormal;
 void main() {
   vNormal = normal;
-  ${held.map((l) => `v_${id(l)} = a_${id(l)};${l.flatAlpha ? ` f_${id(l)} = a_${id(l)}.a;` : ""}`).join(" ")}
+${held.map((l) => only(field(l), `v_${id(l)} = a_${id(l)};${l.flatAlpha ? ` f_${id(l)} = a_${id(l)}.a;` : ""}`)).join("\n")}
 #ifndef APART
   gl_Position = projectionMatrix * modelViewMatrix * vec4(position, 1.0);
 #else
@@ -131,17 +141,20 @@ void main() {
 
 export const FRAGMENT = `
 precision highp float;
-${held.map((l) => `in ${kind(l)} v_${id(l)};${l.flatAlpha ? ` flat in float f_${id(l)};` : ""}`).join("\n")}
+${held.map((l) => only(field(l), `in ${kind(l)} v_${id(l)};${l.flatAlpha ? ` flat in float f_${id(l)};` : ""}`)).join("\n")}
 in vec3 vNormal; uniform vec3 eye;
-${LAYERS.map((l) => `uniform bool on_${id(l)}; ${l.declare}`).join("\n")}
+${LAYERS.map((l) => only(`ON_${id(l)}`, l.declare)).join("\n")}
 out vec4 colour;
 void main() {
   float form = dot(normalize(vNormal), eye);
   vec3 shown = vec3(0.2 + 0.5 * clamp(form, 0.0, 1.0)); // plainly lit from the eye, until more is known
-  ${LAYERS.map((l) => {
-    const own = l.of ? LAYERS.find((o) => o.name === l.of) : l;
-    return `if (on_${id(l)}) { ${kind(own)} field = v_${id(own)};${own.flatAlpha ? ` float alpha = f_${id(own)};` : ""} ${l.paint} }`;
-  }).join("\n  ")}
+${LAYERS.map((l) => {
+  const own = ownOf(l);
+  return only(
+    `ON_${id(l)}`,
+    `{ ${kind(own)} field = v_${id(own)};${own.flatAlpha ? ` float alpha = f_${id(own)};` : ""} ${l.paint} }`,
+  );
+}).join("\n")}
   colour = vec4(shown, 1.0);
 }`;
 
@@ -156,7 +169,6 @@ export class Layers {
       pulled: { value: 0 },
     };
     for (const layer of LAYERS) {
-      this.uniforms[`on_${id(layer)}`] = { value: Boolean(layer.on) };
       for (const [name, value] of Object.entries(layer.uniforms)) this.uniforms[name] = { value };
     }
     this.fields = {};
@@ -164,7 +176,19 @@ export class Layers {
     this.there = new Set(
       LAYERS.filter((layer) => !layer.bytes || layer.name === "regions").map((layer) => layer.name),
     ); // what was put; regions may be none
-    for (const { name } of LAYERS) this.draw(name);
+  }
+
+  // the symbols of what is drawn now: never what is not known yet, nor what is covered
+  defines() {
+    const drawn = LAYERS.filter(
+      (l) => this.wanted[l.name] && this.there.has(l.name) && (l.shows?.(this.uniforms) ?? true),
+    );
+    const out = {};
+    for (const layer of drawn.slice(Math.max(0, drawn.findLastIndex((l) => l.covers)))) {
+      out[`ON_${id(layer)}`] = 1;
+      out[field(ownOf(layer))] = 1;
+    }
+    return out;
   }
 
   lay(geometry, samples) {
@@ -181,7 +205,6 @@ export class Layers {
     this.fields[name].array.set(bytes);
     this.fields[name].needsUpdate = true;
     this.there.add(name);
-    this.draw(name);
   }
   some(name, samples, byte) {
     const field = this.fields[name];
@@ -190,16 +213,14 @@ export class Layers {
     });
     field.needsUpdate = true;
     this.there.add(name);
-    this.draw(name);
   }
   set(name, value) {
     this.uniforms[name].value = value;
   }
   on(name, shown) {
     this.wanted[name] = shown;
-    this.draw(name);
   }
-  draw(name) {
-    this.uniforms[`on_${name.replace(/\W/g, "_")}`].value = this.wanted[name] && this.there.has(name);
-  } // never what is not known yet
+  shown(name) {
+    return Boolean(this.defines()[`ON_${name}`]);
+  }
 }

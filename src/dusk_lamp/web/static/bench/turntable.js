@@ -8,7 +8,8 @@ export class Turntable {
     this.canvas = canvas;
     const software = drawnBySoftware();
     this.renderer = new THREE.WebGLRenderer({ canvas, antialias: !software });
-    this.coarseInMotion = software; // without a graphics card, draw the rough form while anything moves
+    this.coarse = software; // without a graphics card, draw the rough form while anything moves, or is still to come
+    this.awaited = 0;
     this.renderer.outputColorSpace = THREE.LinearSRGBColorSpace; // the greys are already display values
     this.scene = new THREE.Scene();
     this.camera = new THREE.OrthographicCamera(-1, 1, 1, -1, -1000, 1000);
@@ -41,7 +42,7 @@ export class Turntable {
       new Uint32Array(bytes, quick + heading.quick * 4, heading.quick_faces * 3),
       1,
     );
-    g.setIndex(this.whole);
+    g.setIndex(this.coarse ? this.rough : this.whole);
     g.setAttribute(
       "part",
       new THREE.BufferAttribute(
@@ -63,7 +64,7 @@ export class Turntable {
       uniforms: this.uniforms,
       glslVersion: THREE.GLSL3,
       defines: {},
-      side: THREE.DoubleSide,
+      side: heading.closed ? THREE.FrontSide : THREE.DoubleSide, // nobody sees into what has no hole
     });
     material.polygonOffset = true;
     material.polygonOffsetFactor = 1;
@@ -72,6 +73,7 @@ export class Turntable {
     this.mesh.frustumCulled = false;
     const [low, high] = [heading.low, heading.high];
     this.middle = low.map((v, i) => (v + high[i]) / 2);
+    g.boundingSphere = { center: new THREE.Vector3(...this.middle) }; // to sort by; else every point is looked at
     this.reach = Math.hypot(high[0] - low[0], high[1] - low[1]) / 2;
     this.tall = high[2] - low[2];
     this.scene.add(this.mesh, this.plate());
@@ -196,12 +198,7 @@ export class Turntable {
     for (const k of hidden) this.uniforms.hidden.value[k] = true;
     this.uniforms.pulled.value = share;
     const apart = share > 0 || hidden.length > 0;
-    if (Boolean(this.mesh.material.defines.APART) !== apart) {
-      // a shader of its own: looking parts up costs a slow machine time
-      if (apart) this.mesh.material.defines.APART = 1;
-      else delete this.mesh.material.defines.APART;
-      this.mesh.material.needsUpdate = true;
-    }
+    this.inParts = apart; // a shader of its own: looking parts up costs a slow machine time
     if (this.lines) this.lines.visible = !share;
     if (this.marks) this.marks.visible = !share;
     this.reachOut =
@@ -383,12 +380,29 @@ export class Turntable {
   rest() {
     // everything is up to date: the whole form again
     this.stale = false;
-    this.mesh.geometry.setIndex(this.whole);
+    this.mesh.geometry.setIndex(this.coarse && this.awaited ? this.rough : this.whole);
     this.draw();
   }
 
+  // nothing is drawn until something is there, or a moment has passed
+  async hold(coming) {
+    this.held = true;
+    await soon(coming, 300);
+    this.held = false;
+    this.draw();
+  }
+
+  // something that will be drawn is on its way: to draw all of the form before it is there would hold it up, if it
+  // comes soon
+  async during(coming) {
+    this.awaited += 1;
+    await soon(coming, 1500);
+    this.awaited -= 1;
+    if (!this.awaited && !this.stale && this.mesh) this.rest();
+  }
+
   inMotion() {
-    if (!this.coarseInMotion || !this.mesh) return;
+    if (!this.coarse || !this.mesh) return;
     this.mesh.geometry.setIndex(this.rough);
     clearTimeout(this.resting);
     this.resting = setTimeout(() => {
@@ -412,7 +426,7 @@ export class Turntable {
   }
 
   draw() {
-    if (!this.mesh || this.pending) return;
+    if (!this.mesh || this.pending || this.held) return;
     this.pending = requestAnimationFrame(() => {
       this.pending = null;
       this.paint();
@@ -422,10 +436,11 @@ export class Turntable {
   paint() {
     const box = this.canvas.parentElement.getBoundingClientRect();
     if (!box.width) return;
-    const ratio = Math.min(devicePixelRatio, 2);
-    if (this.wide !== box.width || this.high !== box.height) {
+    const ratio = Math.min(devicePixelRatio, 2) * (this.coarse && this.mesh.geometry.index === this.rough ? 0.5 : 1);
+    if (this.wide !== box.width || this.high !== box.height || this.ratio !== ratio) {
       this.wide = box.width;
       this.high = box.height;
+      this.ratio = ratio;
       this.renderer.setPixelRatio(ratio);
       this.renderer.setSize(box.width, box.height, false);
     }
@@ -456,6 +471,11 @@ export class Turntable {
     this.camera.matrixWorldNeedsUpdate = true;
     this.camera.updateProjectionMatrix();
     this.uniforms.eye.value.copy(toward);
+    this.uniforms.wide.value = this.canvas.width;
+    const { material } = this.mesh,
+      defines = { ...this.layers.defines(), ...(this.inParts ? { APART: 1 } : {}) };
+    if (Object.keys(defines).join() !== Object.keys(material.defines).join())
+      Object.assign(material, { defines, needsUpdate: true });
     if (this.round) this.round.quaternion.setFromRotationMatrix(this.camera.matrix);
     this.renderer.render(this.scene, this.camera);
     this.canvas.dataset.painted = String(Number(this.canvas.dataset.painted || 0) + 1);
@@ -529,7 +549,7 @@ export class Turntable {
       { passive: false },
     );
     c.addEventListener("dblclick", () => {
-      if (this.layers.uniforms.on_regions.value) return;
+      if (this.layers.shown("regions")) return;
       this.zoom = 1;
       this.pan = [0, 0];
       this.look(0, 8);
@@ -555,6 +575,11 @@ export class Turntable {
     this.inMotion();
     this.draw();
   }
+}
+
+// until something is there, or has failed, or so many milliseconds have passed
+function soon(coming, ms) {
+  return Promise.race([Promise.resolve(coming).catch(() => {}), new Promise((done) => setTimeout(done, ms))]);
 }
 
 function drawnBySoftware() {

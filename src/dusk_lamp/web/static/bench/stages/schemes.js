@@ -91,7 +91,7 @@ export default class Schemes {
   }
 
   line() {
-    this.table.layers.set("wipe", (this.table.canvas.width * Number($("wipe").value)) / 100);
+    this.table.layers.set("wipe", Number($("wipe").value) / 100);
     this.table.draw();
   }
 }
