@@ -14,7 +14,8 @@ from dusk_lamp.core.plan import spray_fit
 from dusk_lamp.core.sculpt import surface
 from dusk_lamp.demo.load import load_rack
 from dusk_lamp.settings import settings_from
-from dusk_lamp.web.app import create_app
+from dusk_lamp.store.store import Store
+from dusk_lamp.web.app import create_app, open_folder
 
 from ..shapes import ball, together
 
@@ -35,10 +36,35 @@ def coarse():
         yield
 
 
-def shelf_at(data):
-    app = create_app(data, settings_from({}, upload_limit_mb=3), testing=True)
-    app.extensions["workshop"].queue.huey.immediate = True  # jobs run at once, in the test
+SETTINGS = settings_from({}, upload_limit_mb=3)
+
+
+def working_at_once(app):
+    app.extensions["workshop"].queue.huey.immediate = True  # jobs run in the test itself
     return app
+
+
+def shelf_at(data):
+    return working_at_once(create_app(data, SETTINGS, testing=True))
+
+
+@pytest.fixture(scope="session")
+def empty_shelf(tmp_path_factory):
+    """A data folder with nothing on the shelf, to be copied."""
+    data = tmp_path_factory.mktemp("empty") / "data"
+    Store(data, SETTINGS).close()
+    return data
+
+
+@pytest.fixture(scope="session")
+def one_app(tmp_path_factory, empty_shelf):
+    """An application that every test lends: to make its routes and templates anew each time takes longer than most
+    tests do."""
+    data = tmp_path_factory.mktemp("first") / "data"
+    shutil.copytree(empty_shelf, data)
+    app = shelf_at(data)
+    app.extensions["workshop"].store.close()
+    return app, dict(app.config)
 
 
 @pytest.fixture(scope="session")
@@ -91,12 +117,13 @@ PREPARED = (
 
 @pytest.fixture
 def app(tmp_path, request):
-    for name, prepared in PREPARED:
-        if name in request.fixturenames:
-            shutil.copytree(request.getfixturevalue(prepared), tmp_path / "data")
-            break
-    app = shelf_at(tmp_path / "data")
-    yield app
+    prepared = next((prepared for name, prepared in PREPARED if name in request.fixturenames), "empty_shelf")
+    shutil.copytree(request.getfixturevalue(prepared), tmp_path / "data")
+    app, config = request.getfixturevalue("one_app")
+    app.config.clear()
+    app.config.update(config)
+    open_folder(app, tmp_path / "data", SETTINGS)
+    yield working_at_once(app)
     app.extensions["workshop"].store.close()
 
 
@@ -110,6 +137,7 @@ class Painter:
 
     def __init__(self, client):
         self.client = client
+        self._token = None, ""
 
     def page(self, url, code=200) -> BeautifulSoup:
         answer = self.client.get(url, follow_redirects=True)
@@ -117,7 +145,12 @@ class Painter:
         return BeautifulSoup(answer.data, "html.parser")
 
     def token(self) -> str:
-        return self.page("/").find("meta", {"name": "csrf-token"})["content"]
+        """Of this session; one that was read before is as good."""
+        session = self.client.get_cookie("session")
+        if session is None or self._token[0] != session.value:
+            found = re.search('name="csrf-token" content="([^"]+)"', self.client.get("/", follow_redirects=True).text)
+            self._token = self.client.get_cookie("session").value, found[1]
+        return self._token[1]
 
     def post(self, url, data=None, code=200, **more) -> BeautifulSoup:
         headers = {"X-CSRFToken": self.token(), **more.pop("headers", {})}

@@ -2,6 +2,7 @@
 
 import errno
 import hashlib
+from functools import cache
 from pathlib import Path
 from urllib.parse import urlencode
 
@@ -66,6 +67,7 @@ STATIC = Path(__file__).parent / "static"
 A_YEAR = 31_536_000
 
 
+@cache
 def _stamp() -> str:
     """What the static files are, in a few letters: part of their address, so that a browser may keep them for
     ever."""
@@ -80,10 +82,9 @@ def create_app(data: Path, settings: Settings | None = None, *, testing: bool = 
     """The application over one data folder."""
     app = Flask(__name__, static_url_path=f"/static/{_stamp()}")
     settings = settings or settings_from()
-    store = Store(data, settings)
     limit = settings.upload_limit_mb
+    open_folder(app, data, settings)
     app.config.update(
-        SECRET_KEY=settings.secret or store.secret(),
         TESTING=testing,
         MAX_CONTENT_LENGTH=limit * 1_000_000 + 65_536,  # the file, and the form around it
         SESSION_COOKIE_HTTPONLY=True,
@@ -95,9 +96,6 @@ def create_app(data: Path, settings: Settings | None = None, *, testing: bool = 
         COMPRESS_ALGORITHM=["gzip"],
         COMPRESS_MIMETYPES=["text/css", "text/javascript", "image/svg+xml"],  # nothing that carries a secret (BREACH)
     )
-    app.extensions["workshop"] = Workshop(settings, store, Queue(store), OpenSculpts(store))
-    app.extensions["background"] = Background()
-    app.extensions["events"] = events.Events()
     app.url_map.converters["int"] = Numbered
     guard(app, settings)
     if settings.proxies:
@@ -174,6 +172,15 @@ def create_app(data: Path, settings: Settings | None = None, *, testing: bool = 
     app.register_error_handler(OperationalError, _database)
     app.register_error_handler(OSError, _disk)
     return app
+
+
+def open_folder(app: Flask, data: Path, settings: Settings) -> None:
+    """Have an application work on a data folder: all of it that is not the same for every folder."""
+    store = Store(data, settings)
+    app.secret_key = settings.secret or store.secret()
+    app.extensions["workshop"] = Workshop(settings, store, Queue(store), OpenSculpts(store))
+    app.extensions["background"] = Background()
+    app.extensions["events"] = events.Events()
 
 
 def _database(error: OperationalError) -> tuple[Response | str, int]:
