@@ -146,7 +146,8 @@ def photograph(
     light = room_light(site, booth)
     colour = (xyz(seen) @ XYZ_TO_RGB.T).astype(np.float32)
     picture = np.where(shot.seen[..., None], shot.field(colour * light[:, None]), np.float32(GROUND))
-    picture = picture.reshape(height, TIMES, width, TIMES, 3).mean(axis=(1, 3))
+    rays = [picture[i::TIMES, j::TIMES] for i in range(TIMES) for j in range(TIMES)]
+    picture = np.asarray(sum(rays)) / np.float32(len(rays))
     at = None
     if booth.card:
         side = max(24, width // 14)

@@ -330,11 +330,11 @@ def _specks(mesh: Mesh, shell: NDArray[np.int32], longest: float) -> NDArray[np.
     count = shell.max() + 1
     if count == 1:
         return np.zeros(0, np.int64)
-    low = np.full((count, 3), np.inf)
-    high = np.full((count, 3), -np.inf)
-    for k in range(3):
-        np.minimum.at(low, shell, mesh.vertices[mesh.faces[:, k]])
-        np.maximum.at(high, shell, mesh.vertices[mesh.faces[:, k]])
+    order = np.argsort(shell, kind="stable")
+    first = np.searchsorted(shell[order], np.arange(count))
+    corners = [mesh.vertices[mesh.faces[order, k]] for k in range(3)]
+    low = np.minimum.reduceat(np.minimum.reduce(corners), first)
+    high = np.maximum.reduceat(np.maximum.reduce(corners), first)
     span = (high - low).max(axis=1)
     small = span < SPECK_SHARE * longest
     small[np.argmax(span)] = False

@@ -3,6 +3,7 @@
 from dataclasses import dataclass
 from functools import cached_property
 
+import numba
 import numpy as np
 from numpy.typing import NDArray
 
@@ -30,27 +31,35 @@ class Snapshot:
         return self.corners[..., 0] >= 0
 
     @cached_property
-    def _met(self) -> tuple[NDArray[np.int32], NDArray[np.float32], NDArray[np.int32]]:
-        """Corners and weights (M, 3) of the pixels that show the sculpt, and the sample nearest to each (M,)."""
-        corners, weights = self.corners[self.seen], self.weights[self.seen]
-        return corners, weights, corners[np.arange(len(corners)), np.argmax(weights, axis=1)]
+    def _met(self) -> NDArray[np.int32]:
+        """(M,) the sample nearest to each pixel that shows the sculpt."""
+        corners = self.corners[self.seen]
+        return corners[np.arange(len(corners)), np.argmax(self.weights[self.seen], axis=1)]
 
     def field(self, values: NDArray) -> NDArray[np.float32]:
         """(H, W) a field (N,), or (H, W, C) of (N, C), smoothly spread over the picture, 0 where nothing is seen."""
-        corners, weights, _ = self._met
         out = np.zeros((*self.seen.shape, *values.shape[1:]), np.float32)
-        out[self.seen] = sum(
-            values[corners[:, k]].astype(np.float32) * weights[:, k].reshape(-1, *(1,) * (values.ndim - 1))
-            for k in range(3)
-        )
+        own = np.ascontiguousarray(values.reshape(len(values), -1), np.float32)
+        pixels = out.size // own.shape[1]
+        _spread(self.corners.reshape(pixels, 3), self.weights.reshape(pixels, 3), own, out.reshape(pixels, -1))
         return out
 
     def nearest(self, values: NDArray) -> NDArray:
         """(H, W) the field (N,) of the nearest sample, for fields that count and must not be mixed; 0 where nothing
         is seen."""
         out = np.zeros(self.seen.shape, values.dtype)
-        out[self.seen] = values[self._met[2]]
+        out[self.seen] = values[self._met]
         return out
+
+
+@numba.njit(cache=True, nogil=True)
+def _spread(corners, weights, values, out):
+    """Of each pixel that shows a face, the values of its three corners by their weights."""
+    for i in range(len(corners)):
+        a, b, c = corners[i, 0], corners[i, 1], corners[i, 2]
+        if a >= 0:
+            for j in range(values.shape[1]):
+                out[i, j] = values[a, j] * weights[i, 0] + values[b, j] * weights[i, 1] + values[c, j] * weights[i, 2]
 
 
 def snapshot(
