@@ -6,6 +6,7 @@ from pathlib import Path
 
 import pytest
 
+from .conftest import to_stage
 from .test_painter import bench_url, figure, open_bench, until, with_a_rack  # noqa: F401 - fixtures
 
 AXE = (Path(__file__).parents[1] / "vendor" / "axe.min.js").read_text()  # axe-core 4.14.1, MPL-2.0, licence beside it
@@ -63,9 +64,15 @@ def all_pages(server, chromium, bench_url):  # noqa: F811
 
 
 def visit(page, url):
-    page.goto(url)
-    if page.locator("#bench").count():
-        page.wait_for_selector('#bench[data-drawn="true"]')
+    """Go there; from one stage of the bench to the next by the string of lamps, as a painter does."""
+    stage = page.locator(f'.string [data-here][data-stage="{url.rsplit("/", 1)[-1]}"]')
+    if page.locator("#bench").count() and stage.count():
+        to_stage(page, url.rsplit("/", 1)[-1])
+    else:
+        page.goto(url)
+        if page.locator("#bench").count():
+            page.wait_for_selector('#bench[data-drawn="true"]')
+    until(lambda: not page.locator("[inert]:visible").count(), page, 60)
     page.wait_for_load_state("networkidle")
 
 
