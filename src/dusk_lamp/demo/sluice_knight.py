@@ -295,7 +295,8 @@ def blade(p: Points) -> Field:
     t, x, y = q @ vec(way), q @ vec(side), q @ vec(flat)
     edge = np.interp(t, (0, 2.4, 14.4), (0.0, 1.05, 1.5))
     facet = (np.abs(x) * 0.36 + np.abs(y) - 0.36 * edge - 0.11) * vec(0.92)
-    d = np.maximum(facet, np.maximum(-t, t - 15.2))
+    # a knife's edge thinner than a cell would come out as a saw: this one is as blunt as a cast one
+    d = np.maximum(both(facet, np.abs(x) - edge - 0.13, 0.12), np.maximum(-t, t - 15.2))
     fuller = np.maximum(np.hypot(x, np.abs(y) - 0.68) - 0.36, np.maximum(9.8 - t, t - 14.6))
     d = cut(d, fuller, 0.05)
     ricasso = np.maximum(np.maximum(np.abs(x) - 0.85, np.abs(y) - 0.5), np.abs(t - 14.9) - 0.7)

@@ -12,14 +12,26 @@ from ..core.coat.stack import looks
 from ..core.light.lamp import Lamp
 from ..core.light.rig import Rig
 from ..core.paint.mix import only
-from ..core.paint.rack import rack_from_csv
+from ..core.paint.rack import Rack, rack_from_csv
+from ..core.plan.context import Context
+from ..core.plan.document import Plan
+from ..core.plan.economy import Budget
+from ..core.plan.metal.painted import usual_metal
+from ..core.plan.run import laid
 from ..core.plan.simulation import Simulation
+from ..core.plan.stages.colour import ColourWishes
+from ..core.plan.stages.glow import GlowWish, GlowWishes
+from ..core.plan.stages.metal import MetalWishes
+from ..core.plan.stages.undercoat import UndercoatWishes
+from ..core.plan.tools import Tools
 from ..core.sculpt.marking import Marking, Region
 from ..core.sculpt.mesh import Mesh
 from ..core.sculpt.pieces import pieces_of
 from ..core.sculpt.planes import planes_of
 from ..core.sculpt.regions import grow
 from ..core.sculpt.site import Site
+from ..core.sculpt.stand import Placing
+from ..core.target.greys import lay_bands
 from ..core.target.local import usual_local
 from ..core.target.target import target
 from ..core.view.camera import Camera
@@ -55,25 +67,41 @@ def warm() -> None:
         )
         standing = preparing.Standing("z", "-y", 12.0)
         surface_key = preparing.surface(cache, mended, standing, 4_000, quiet)
-        laid = preparing.load_surface(cache, surface_key)
-        sky = preparing.sky(cache, surface_key, laid, [], quiet, lambda: False)
-        view = preparing.load_sky(cache, sky, surface_key, laid, [])
-        preparing.relief(cache, surface_key, laid)
-        marking = Marking(np.ones(len(laid), np.uint8), (Region("Knob"),))
-        site = Site(laid, view, marking=marking)
+        surface = preparing.load_surface(cache, surface_key)
+        sky = preparing.sky(cache, surface_key, surface, [], quiet, lambda: False)
+        view = preparing.load_sky(cache, sky, surface_key, surface, [])
+        preparing.relief(cache, surface_key, surface)
+        marking = Marking(np.ones(len(surface), np.uint8), (Region("Knob"),))
+        site = Site(surface, view, marking=marking)
         aim = target(
             site,
             Rig(Lamp(40, 55, 14), 0.25, "overcast", 0.15),
             [usual_local("stone", "quiet"), usual_local("cloth", "important")],
         )
-        cut_out(laid, aim.colour[site.shown], Camera(18, 8), 64, 80)
-        pieces_of(laid, site.paintable, site.bends)
-        grow(laid, laid.points[0].astype(float), 40.0, site.bends)
+        cut_out(surface, aim.colour[site.shown], Camera(18, 8), 64, 80)
+        pieces_of(surface, site.paintable, site.bends)
+        grow(surface, surface.points[0].astype(float), 40.0, site.bends)
         planes_of(preparing.load_mended(cache, mended).mesh, 0.5)
         rack = rack_from_csv((files("dusk_lamp.demo") / "rack.csv").read_bytes())
         coats = [usual_coat(name, only(rack.find("Gull"))) for name in ("prime", "spray", "brush", "wash")]
         looks(Simulation(site).reflectance(coats))
         site.lines  # noqa: B018 - crests and creases
+        _plan_all(site, rack, preparing.load_placing(cache, surface_key))
+
+
+def _plan_all(site: Site, rack: Rack, placing: Placing) -> None:
+    """A plan with something in every stage: passes fitted, ten minutes of painting, metal that mirrors, a glow."""
+    ball = site.surface.points[:, 2] > 0
+    marking = Marking((1 + ball).astype(np.uint8), (Region("Plate", id=1), Region("Ball", "metal", id=2)))
+    wishes = {
+        "undercoat": UndercoatWishes("fit"),
+        "colour": ColourWishes("", Budget(10)),
+        "metal": MetalWishes({"2": usual_metal("metal")}),
+        "glow": GlowWishes((GlowWish(9, "region", "Glow", 2, colour="#ffb347"), GlowWish(10, "ball", "Ball"))),
+    }
+    plan = Plan(light=Rig(Lamp(40, 55, 14)), regions=marking.regions, wishes=wishes)
+    context, _ = laid(Context(plan, site.marked(marking, ()), rack, Tools(), placing))
+    lay_bands(site.surface, context.grey.value, plan.greys, plan.exposure)
 
 
 if __name__ == "__main__":
