@@ -63,17 +63,15 @@ def undominated(options: Sequence[Option]) -> list[Option]:
     """The options without those for which another of the same region takes no other puddles, no more time and no
     more steps, and brings as much: no choice needs them."""
     out: list[Option] = []
+    mine: list[Option] = []  # those kept of the region that is looked at
     for option in sorted(options, key=lambda o: (o.region, -o.gain, o.minutes, o.steps)):
+        if mine and mine[0].region != option.region:
+            mine = []
         own = set(option.puddles)
-        better = (
-            o.region == option.region
-            and o.minutes <= option.minutes
-            and o.steps <= option.steps
-            and own.issuperset(o.puddles)
-            for o in out
-        )
+        better = (o.minutes <= option.minutes and o.steps <= option.steps and own.issuperset(o.puddles) for o in mine)
         if not any(better):
             out.append(option)
+            mine.append(option)
     return out
 
 

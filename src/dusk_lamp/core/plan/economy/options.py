@@ -183,7 +183,8 @@ class Region:
 
     def within(self, pool: Sequence[int]) -> NDArray[np.int64]:
         """Places of its puddles that are in a pool."""
-        return np.flatnonzero(np.isin(self.pool, np.asarray(list(pool), np.int64)))
+        wanted = set(pool)
+        return np.array([place for place, k in enumerate(self.pool.tolist()) if k in wanted], np.int64)
 
     def run(
         self, some: NDArray[np.int64], step: float, blends: bool = True
