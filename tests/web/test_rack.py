@@ -240,6 +240,9 @@ def test_recipes_can_be_chosen_for_regions_and_weigh_the_primers(racked, sculpt_
     assert told["primers"][0]["name"] != "Pitch Primer" and told["primers"][0]["rows"][0]["region"] == "Region 1"
     coats = [p["coats"] for p in told["primers"]]
     assert coats == sorted(coats)
+    seen = racked.client.get("/sculpts/1/colour.json").get_json()["regions"][0]["hex"]
+    post(racked, "/recipes", called="Sun", wells=[{"paint": "Tide Blue", "parts": 1}])
+    assert racked.client.get("/sculpts/1/colour.json").get_json()["regions"][0]["hex"] != seen, "mixed another way"
 
 
 def test_a_mix_says_which_models_wear_it_and_at_which_step(marked, store):

@@ -75,25 +75,18 @@ class Opened:
         return self.site.marking.ids[self.number(given)]
 
     def _page_key(self, name: str, more: tuple) -> tuple:
-        tools, rack = plain(self.context.tools), tuple(self.context.rack)
-        return (
-            name,
-            self.sculpt.id,
-            self.turn,
-            self.open.surface_key,
-            self.site.looked,
-            json.dumps(tools),
-            rack,
-            *more,
-        )
+        plan = self.sculpt.id, self.turn, self.open.surface_key, self.site.looked
+        tools, rack = json.dumps(plain(self.context.tools)), tuple(self.context.rack)
+        colours = tuple(own.colour for own in self.context.locals)  # a recipe may be mixed another way by now
+        return name, *plan, tools, rack, colours, *more
 
     def has_page(self, name: str, *more: Hashable) -> bool:
         """Whether what a page shows is known; see `page`."""
         return self.open.more.get("page", self._page_key(name, more)) is not None
 
     def page(self, name: str, make: Callable[[], dict[str, Any]], *more: Hashable) -> dict[str, Any]:
-        """What a page shows of a revision of the plan with the painter's tools and rack: worked out once. more: what
-        else it depends on."""
+        """What a page shows of a revision of the plan with the painter's tools, rack and recipes: worked out once.
+        more: what else it depends on."""
         return self.open.more.of("page", self._page_key(name, more), make)
 
     def steps(self, coats: Sequence[Coat], after: Sequence[Coat] = ()) -> list[Step]:
