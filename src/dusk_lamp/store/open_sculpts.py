@@ -59,9 +59,8 @@ class OpenSculpt:
         self.between = cache.array(surface_key, "quick_faces")
         self.quick = self.site.only(self.chosen, self.between)
         self.memory = Memory()
-        self.more = Memory(
-            {"shot": 6, "large shot": 1, "plan": 1, "guess": 1, "nearest": 4, "page": 12}
-        )  # 14 MB, 28 MB a shot
+        # a shot takes 14 MB, a large one 28, what a page shows some 60 kB
+        self.more = Memory({"shot": 6, "large shot": 1, "plan": 1, "guess": 1, "nearest": 4, "page": 12})
         self._seen: Bounded[tuple[float, float], NDArray[np.bool_]] = Bounded(MOST_SEEN)
         self.motion = 0  # counts lamps moved: a light that was asked for before the latest is not wanted any more
         surface.caster  # noqa: B018 - built now, so that the first drag does not wait for it

@@ -18,6 +18,7 @@ from ..paint.colour import XYZ_TO_RGB, encoded, xyz
 from ..paint.value import luminance_from_munsell, munsell_from_luminance
 from ..plain import checked, choice, number, text
 from ..sculpt.site import Site
+from ..view.raster import averaged
 from .perspective import seen_by
 from .pinhole import FULL_FRAME_MM, Pinhole
 
@@ -146,8 +147,7 @@ def photograph(
     light = room_light(site, booth)
     colour = (xyz(seen) @ XYZ_TO_RGB.T).astype(np.float32)
     picture = np.where(shot.seen[..., None], shot.field(colour * light[:, None]), np.float32(GROUND))
-    rays = [picture[i::TIMES, j::TIMES] for i in range(TIMES) for j in range(TIMES)]
-    picture = np.asarray(sum(rays)) / np.float32(len(rays))
+    picture = averaged(picture, TIMES)
     at = None
     if booth.card:
         side = max(24, width // 14)

@@ -30,7 +30,5 @@ def _near(surface: Surface, camera: Pinhole) -> tuple[slice, slice]:
         return slice(0, camera.height), slice(0, camera.width)
     low, high = at.min(axis=0) - 2, at.max(axis=0) + 2  # the middle of a pixel is a half further on than its number
     first, last = np.maximum(np.ceil(low - 0.5), 0).astype(int), np.floor(high - 0.5).astype(int) + 1
-    columns, rows = (
-        slice(a, max(a, min(b, n))) for a, b, n in zip(first, last, (camera.width, camera.height), strict=False)
-    )
-    return rows, columns
+    last = np.maximum(np.minimum(last, (camera.width, camera.height)), first)
+    return slice(first[1], last[1]), slice(first[0], last[0])

@@ -123,15 +123,18 @@ def visibility_of(
 
     def known(chosen: NDArray[np.int64]) -> Visibility:
         hits.sort(key=lambda h: h[2])  # threads finish in any order; results must not depend on it
-        bits = bytes_ if len(chosen) == directions else _bytes_of(bytes_, chosen)
+        bits = bytes_
+        if len(chosen) < directions:
+            each = np.unpackbits(bytes_, axis=0, bitorder="little")
+            bits = np.packbits(each[chosen], axis=0, bitorder="little")
+        number = np.searchsorted(chosen, [j for *_, j in hits])
+        none = np.zeros(0, np.int32)
         return Visibility(
             sphere[chosen],
             np.ascontiguousarray(bits.T),
-            np.concatenate([h[0] for h in hits]).astype(np.int32) if hits else np.zeros(0, np.int32),
-            np.concatenate([h[1] for h in hits]).astype(np.int32) if hits else np.zeros(0, np.int32),
-            np.concatenate([np.full(len(h[0]), np.searchsorted(chosen, h[2]), np.int32) for h in hits])
-            if hits
-            else np.zeros(0, np.int32),
+            np.concatenate([none, *(rows for rows, _, _ in hits)]).astype(np.int32),
+            np.concatenate([none, *(met for _, met, _ in hits)]).astype(np.int32),
+            np.repeat(number, [len(rows) for rows, _, _ in hits]).astype(np.int32),
         )
 
     first = np.zeros(directions, np.bool_)
@@ -141,11 +144,3 @@ def visibility_of(
         glimpsed(known(np.flatnonzero(first)))
     in_threads(lambda b: one_byte(b, ~first), range(directions // 8))
     return known(np.arange(directions))
-
-
-def _bytes_of(rows: NDArray[np.uint8], chosen: NDArray[np.int64]) -> NDArray[np.uint8]:
-    """(C/8, N) the bits of chosen directions (C,) out of those of all (D/8, N), packed anew."""
-    out = np.zeros((len(chosen) // 8, rows.shape[1]), np.uint8)
-    for n, j in enumerate(chosen):
-        out[n // 8] |= (rows[j // 8] >> np.uint8(j % 8) & np.uint8(1)) << np.uint8(n % 8)
-    return out

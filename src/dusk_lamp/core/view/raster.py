@@ -98,13 +98,18 @@ def snapshot(
     return Snapshot(corners.reshape(height, width, 3), weights.reshape(height, width, 3), float(scale))
 
 
-def smoothed(pixels: NDArray, times: int = SOFTEN) -> NDArray[np.uint8]:
-    """Average blocks of times × times pixels; pixels (H·t, W·t, C) → (H, W, C) uint8."""
+def averaged(pixels: NDArray, times: int = SOFTEN) -> NDArray[np.float32]:
+    """The mean of each block of times × times pixels; pixels (H·t, W·t, C) → (H, W, C) float32."""
     h, w = pixels.shape[0] // times, pixels.shape[1] // times
     whole = pixels[: h * times, : w * times]
     offsets = [(i, j) for i in range(times) for j in range(times)]
     total = sum(whole[i::times, j::times].astype(np.float32) for i, j in offsets)
-    return np.round(np.asarray(total) / len(offsets)).astype(np.uint8)
+    return np.asarray(total, np.float32) / np.float32(len(offsets))
+
+
+def smoothed(pixels: NDArray, times: int = SOFTEN) -> NDArray[np.uint8]:
+    """The same as levels, uint8."""
+    return np.round(averaged(pixels, times)).astype(np.uint8)
 
 
 def colour_picture(

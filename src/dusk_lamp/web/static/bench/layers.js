@@ -220,7 +220,4 @@ export class Layers {
   on(name, shown) {
     this.wanted[name] = shown;
   }
-  shown(name) {
-    return Boolean(this.defines()[`ON_${name}`]);
-  }
 }

@@ -549,7 +549,7 @@ export class Turntable {
       { passive: false },
     );
     c.addEventListener("dblclick", () => {
-      if (this.layers.shown("regions")) return;
+      if (this.layers.wanted.regions) return;
       this.zoom = 1;
       this.pan = [0, 0];
       this.look(0, 8);
