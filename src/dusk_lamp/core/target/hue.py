@@ -28,7 +28,7 @@ BROWN_CHROMA, BROWN_LIGHT = 42.0, 58.0  # orange hues that are duller and darker
 FAMILIES = (
     (18.0, HuePath("#46122c", "#f3b58e", "wine, pink-red, peach")),
     (48.0, HuePath("#4a1222", "#f2b04a", "wine, red, orange, a little yellow")),
-    (72.0, HuePath("#6e2418", "#f6d765", "red-brown, orange, yellow")),
+    (72.0, HuePath("#4e241e", "#f6d765", "red-brown, orange, yellow")),
     (108.0, HuePath("#9c4a38", "#f8efbf", "warm pink-red, ochre, yellow, pale yellow")),
     (170.0, HuePath("#14322f", "#cdd26a", "blue-green, green, yellow-green")),
     (235.0, HuePath("#182548", "#a6d9c6", "deep blue, turquoise, mint")),
