@@ -29,6 +29,7 @@ def test_a_cloak_is_sketched_painted_scrubbed_and_taken_to_the_sheet(page, serve
     page.locator("#how-far button").nth(1).click(timeout=90_000)
     page.locator("#puddles li").first.wait_for(state="attached", timeout=60_000)
     assert not page.locator("#two-tabs").is_visible(), "what going on has kept is no other tab's"
+    page.locator("#colour-regions-box > summary").click()
     assert "planned together" in page.locator("#colour-regions").inner_text()
     page.locator("#undo").click()
     until(lambda: "not painted yet" in page.locator("#colour-regions").inner_text(), page, 60)
@@ -56,6 +57,7 @@ def test_a_cloak_is_sketched_painted_scrubbed_and_taken_to_the_sheet(page, serve
     page.mouse.move(ball["x"] + 40, ball["y"] + 60, steps=3)
     page.mouse.up()
     until(lambda: page.locator("#metal-usual").is_visible(), page)
+    page.locator("#metal-edges-box > summary").click()
     page.locator("#metal-edge").click()
     until(lambda: page.locator("#metal-coats li").count() >= 2, page)
     to_stage(page, "glow")

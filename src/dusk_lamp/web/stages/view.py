@@ -50,8 +50,22 @@ def shown(sculpt_id: int) -> Response:
         k = int(marking.labels[nearest])
         labels.append(marking.regions[k - 1].name if k else "")
     return jsonify(
-        azimuth=display.azimuth, elevation=display.elevation, spots=spots, on=labels, seen=rows, turn=own.turn
+        azimuth=display.azimuth,
+        elevation=display.elevation,
+        spots=spots,
+        on=labels,
+        seen=rows,
+        seen_words=_in_short(rows),
+        turn=own.turn,
     )
+
+
+def _in_short(rows: list[dict[str, Any]]) -> str:
+    """How much of the whole is seen, or what is seen least."""
+    if len(rows) < 2:
+        return f"{100 * rows[0]['share']:.0f} % of it" if rows else ""
+    least = min(rows, key=lambda row: row["share"])
+    return f"least: {least['name'].split('. ')[-1]}, {100 * least['share']:.0f} %"
 
 
 @blueprint.post("/sculpts/<int:sculpt_id>/display")

@@ -102,7 +102,9 @@ def _facts(own: Opened, again: bool) -> dict[str, Any]:
     return {
         "words": words,
         "regions": rows,
+        "done": f"{done} of {count} painted" if rows else "none marked",
         "coats": listed,
+        "count": counted(len(coats), "coat", "coats") if coats else "none yet",
         "times": times,
         "limit": NEAR,
         "near": share and round(share, 4),

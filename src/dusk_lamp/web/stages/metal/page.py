@@ -100,6 +100,7 @@ def _row(own: Opened, k: int, edges: Any, lightness: np.ndarray) -> dict[str, An
         "painted": bool(layers),
         "edged": marks["edges"],
         "lined": marks["lining"],
+        "edges_now": " and ".join(way for way in marks if marks[way]) or "none in the plan",
         "set": context.wishes(STAGE.name).of(region.id) is not None or wish != RegionEdges(),
         "words": ", ".join([*notes, *(["lined"] if marks["lining"] else [])]),
         "jumps": jumps(layers),

@@ -120,6 +120,8 @@ export default class Colour {
     $("colour-note").textContent = plan.words;
     $("colour-cautions").textContent =
       plan.cautions.join(" ") || "The product's safety data sheet and local rules come first.";
+    $("colour-regions-done").textContent = plan.done;
+    $("colour-coats-count").textContent = plan.count;
     $("colour-all").disabled = done === plan.regions.length;
     $("colour-scrub").max = n;
     if (this.at === null || !before || before.coats.length !== n) this.at = n;
@@ -280,6 +282,7 @@ export default class Colour {
   async look(number) {
     const turn = (this.looked = (this.looked || 0) + 1);
     this.at = number;
+    $("colour-light-now").textContent = $("colour-light").selectedOptions[0].textContent;
     $("colour-scrub-out").textContent =
       number === 0 ? "the undercoat" : `coat ${number} of ${this.plan.coats.length}`;
     const answer = await fetch(`${this.base}/colour/${number}.bin?light=${$("colour-light").value}`);

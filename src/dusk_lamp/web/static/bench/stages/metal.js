@@ -267,6 +267,7 @@ export default class Metal {
     $("metal-unedge").hidden = !r.edged;
     $("metal-unline").hidden = !r.lined;
     $("metal-line").disabled = !r.lining_mm;
+    $("metal-edges-now").textContent = r.edges_now;
     $("metal-edges").textContent = r.edge_words;
     $("metal-lining").textContent = r.lining_words;
     if (r.jumps.length) $("metal-words-found").replaceChildren(...r.jumps.map(line));

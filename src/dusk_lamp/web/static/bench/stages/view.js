@@ -64,6 +64,7 @@ export default class View {
       spots.append(item);
     });
     $("no-spots").hidden = display.spots.length > 0;
+    $("seen-words").textContent = display.seen_words;
     const seen = $("seen-list");
     seen.replaceChildren();
     for (const row of display.seen) {
