@@ -11,7 +11,8 @@ from ..core.coat.coat import usual_coat
 from ..core.coat.stack import looks
 from ..core.light.lamp import Lamp
 from ..core.light.rig import Rig
-from ..core.paint.mix import only
+from ..core.paint.colour import colour_of_hex
+from ..core.paint.mix import match, only
 from ..core.paint.rack import Rack, rack_from_csv
 from ..core.plan.context import Context
 from ..core.plan.document import Plan
@@ -81,8 +82,12 @@ def warm() -> None:
         cut_out(surface, aim.colour[site.shown], Camera(18, 8), 64, 80)
         pieces_of(surface, site.paintable, site.bends)
         grow(surface, surface.points[0].astype(float), 40.0, site.bends)
-        planes_of(preparing.load_mended(cache, mended).mesh, 0.5)
+        knob = preparing.load_mended(cache, mended).mesh
+        planes_of(knob, 0.5)
+        # as small as this its corners are taken for the noise of a scan, which goes another way
+        planes_of(Mesh(knob.vertices * np.float32(0.02), knob.faces), 0.001)
         rack = rack_from_csv((files("dusk_lamp.demo") / "rack.csv").read_bytes())
+        match(colour_of_hex("#7a5030"), rack.paints)
         coats = [usual_coat(name, only(rack.find("Gull"))) for name in ("prime", "spray", "brush", "wash")]
         looks(Simulation(site).reflectance(coats))
         site.lines  # noqa: B018 - crests and creases
@@ -97,7 +102,14 @@ def _plan_all(site: Site, rack: Rack, placing: Placing) -> None:
         "undercoat": UndercoatWishes("fit"),
         "colour": ColourWishes("", Budget(10)),
         "metal": MetalWishes({"2": usual_metal("metal")}),
-        "glow": GlowWishes((GlowWish(9, "region", "Glow", 2, colour="#ffb347"), GlowWish(10, "ball", "Ball"))),
+        "glow": GlowWishes(
+            (
+                GlowWish(9, "region", "Glow", 2, colour="#ffb347"),
+                GlowWish(10, "ball", "Ball"),
+                GlowWish(11, "plane", "Plane", place=(0, 0, 20), out=(0, 0, -1)),
+                GlowWish(12, "flame", "Flame", spots=((0, 0, 10),)),
+            )
+        ),
     }
     plan = Plan(light=Rig(Lamp(40, 55, 14)), regions=marking.regions, wishes=wishes)
     context, _ = laid(Context(plan, site.marked(marking, ()), rack, Tools(), placing))

@@ -1,5 +1,5 @@
-"""The worker process: `python -m dusk_lamp.jobs.worker DATA [PARENT]`. Started, watched and restarted by `dusk-lamp
-serve`."""
+"""The worker process. Started, watched and restarted by `dusk-lamp serve`, as `python -m dusk_lamp.jobs.worker DATA
+[PARENT]` where it is started again."""
 
 import os
 import signal
@@ -46,10 +46,17 @@ def _sweep(queue: Queue) -> None:
 
 
 def main() -> None:
-    """The worker of a server: it does not outlive it."""
+    """The worker of a data folder, or of a server on it."""
+    root = Path(sys.argv[1])
     if len(sys.argv) > 2:
-        threading.Thread(target=_leave_with_parent, args=(int(sys.argv[2]),), daemon=True).start()
-    work(Path(sys.argv[1]))
+        work_for(int(sys.argv[2]), root)
+    work(root)
+
+
+def work_for(parent: int, root: Path) -> None:
+    """Work for a server: it is not outlived."""
+    threading.Thread(target=_leave_with_parent, args=(parent,), daemon=True).start()
+    work(root)
 
 
 def work(root: Path) -> None:

@@ -1,11 +1,13 @@
 """Serving: a parent that holds the port and the data folder, the pages and the worker as its children, all ended by
 one Ctrl-C.
 
-A child that dies is started again: who is at the bench waits a second and goes on.
+The parent loads all that is needed, once, and forks: nobody waits while each child loads it anew. A child that dies is
+started again, as a process of its own: who is at the bench waits a second and goes on.
 """
 
 import getpass
 import ipaddress
+import multiprocessing
 import os
 import signal
 import socket
@@ -38,30 +40,45 @@ def data_folder(given: Path | None) -> Path:
 
 
 class Child:
-    """A process that is started again whenever it dies."""
+    """A process that is started again whenever it dies. run: what it does; again: the command that does the same.
 
-    def __init__(self, start: Callable[[], subprocess.Popen]) -> None:
-        self._start = start
+    It is forked, which is only safe where nothing runs beside: `watch` is for when all children are there. By then
+    there are threads, so what is started again begins from nothing.
+    """
+
+    def __init__(self, run: Callable[[], None], again: Callable[[], subprocess.Popen]) -> None:
+        self._again = again
         self._ending = False
-        self.process = start()
-        self._watching = threading.Thread(target=self._watch, daemon=True)
-        self._watching.start()
+        self._forked = multiprocessing.get_context("fork").Process(target=run)
+        self._forked.start()
+        self._started: subprocess.Popen | None = None
+
+    def watch(self) -> None:
+        """Start it again from now on."""
+        threading.Thread(target=self._watch, daemon=True).start()
 
     def _watch(self) -> None:
+        self._forked.join()
         while not self._ending:
-            self.process.wait()
+            time.sleep(RESTART_DELAY_S)
             if not self._ending:
-                time.sleep(RESTART_DELAY_S)
-                self.process = self._start()
+                self._started = self._again()
+                self._started.wait()
 
     def end(self) -> None:
         """Stop it; whatever it had in hand is taken up again at the next start."""
         self._ending = True
-        self.process.terminate()
+        if self._started is None:
+            self._forked.terminate()
+            self._forked.join(ENDING_S)
+            if self._forked.is_alive():
+                self._forked.kill()
+            return
+        self._started.terminate()
         try:
-            self.process.wait(ENDING_S)
+            self._started.wait(ENDING_S)
         except subprocess.TimeoutExpired:
-            self.process.kill()
+            self._started.kill()
 
 
 def _port(host: str, port: int) -> socket.socket:
@@ -116,25 +133,53 @@ def serve_pages(host: str, port: int, folder: Path) -> None:
     if settings.database and not settings.secret:
         raise SettingError("many machines sign cookies alike: set DUSK_LAMP_SECRET to one long text on each of them")
     taken = _port(host, port)
-    passphrase = "" if settings.accounts else passphrase_for(host, settings)
+    os.environ[PREFIX + "PASSPHRASE"] = "" if settings.accounts else passphrase_for(host, settings)
     Store(folder, settings).close()  # brings the database to the newest shape
-    environment = {"MALLOC_ARENA_MAX": "2", **os.environ, PREFIX + "PASSPHRASE": passphrase}
-
-    def pages() -> subprocess.Popen:
-        own = [str(folder), str(taken.fileno()), str(os.getpid())]
-        command = [sys.executable, "-m", "dusk_lamp.web.pages", *own]
-        return subprocess.Popen(command, pass_fds=[taken.fileno()], env=environment)  # noqa: S603 - our own module
-
-    signal.signal(signal.SIGTERM, _leave)
-    child = Child(pages)
-    print(f"Dusk Lamp is lit: http://{host}:{taken.getsockname()[1]}  (Ctrl-C to put it out)", flush=True)
+    child = _pages(folder, taken)
     try:
+        child.watch()
+        signal.signal(signal.SIGTERM, _leave)
+        print(f"Dusk Lamp is lit: http://{host}:{taken.getsockname()[1]}  (Ctrl-C to put it out)", flush=True)
         while True:
             time.sleep(CLEARING_S)
     except KeyboardInterrupt:
         pass
     finally:
         child.end()
+
+
+def _pages(folder: Path, taken: socket.socket, leave: Callable[[], None] = lambda: None) -> Child:
+    """The child that serves the pages on a port. leave: lets go of what is the parent's alone."""
+    from .pages import serve_on
+
+    parent, number = os.getpid(), taken.fileno()
+
+    def run() -> None:
+        leave()
+        serve_on(folder, taken, parent)
+
+    def again() -> subprocess.Popen:
+        command = [sys.executable, "-m", "dusk_lamp.web.pages", str(folder), str(number), str(parent)]
+        return subprocess.Popen(command, pass_fds=[number])  # noqa: S603 - our own module
+
+    return Child(run, again)
+
+
+def _worker(folder: Path, leave: Callable[[], None]) -> Child:
+    """The child that works through the queue. leave: lets go of what is the parent's alone."""
+    from ..jobs.worker import work_for
+
+    parent = os.getpid()
+
+    def run() -> None:
+        leave()
+        work_for(parent, folder)
+
+    def again() -> subprocess.Popen:
+        command = [sys.executable, "-m", "dusk_lamp.jobs.worker", str(folder), str(parent)]
+        return subprocess.Popen(command)  # noqa: S603 - our own module
+
+    return Child(run, again)
 
 
 def _say_how_to_come_in(folder: Path, settings: Settings, address: str) -> None:
@@ -160,7 +205,7 @@ def serve(host: str, port: int, data: Path | None, *, with_demo: bool = False) -
     """
     settings = settings_from()
     taken = _port(host, port)  # first of all: nobody waits a minute to read that it is taken
-    passphrase = "" if settings.accounts else passphrase_for(host, settings)
+    os.environ[PREFIX + "PASSPHRASE"] = "" if settings.accounts else passphrase_for(host, settings)
     folder = data_folder(data)
     try:
         folder.mkdir(parents=True, exist_ok=True)
@@ -181,25 +226,20 @@ def serve(host: str, port: int, data: Path | None, *, with_demo: bool = False) -
 
         load_demo(store, Queue(store))
     store.close()
-    # many threads that each keep a heap of their own hold on to most of what sculpts took; two heaps are enough for
-    # all
-    environment = {"MALLOC_ARENA_MAX": "2", **os.environ, PREFIX + "PASSPHRASE": passphrase}
-    own = str(os.getpid())
 
-    def pages() -> subprocess.Popen:
-        command = [sys.executable, "-m", "dusk_lamp.web.pages", str(folder), str(taken.fileno()), own]
-        return subprocess.Popen(command, pass_fds=[taken.fileno()], env=environment)  # noqa: S603 - our own module
+    def worker_leaves() -> None:
+        lock.release()
+        taken.close()
 
-    def worker() -> subprocess.Popen:
-        return subprocess.Popen([sys.executable, "-m", "dusk_lamp.jobs.worker", str(folder), own])  # noqa: S603
-
-    signal.signal(signal.SIGTERM, _leave)
-    children = [Child(pages), Child(worker)]
-    print(f"Dusk Lamp is lit: http://{host}:{taken.getsockname()[1]}  (Ctrl-C to put it out)", flush=True)
-    print(f"Everything is kept in {folder}", flush=True)
-    if settings.accounts:
-        _say_how_to_come_in(folder, settings, f"http://{host}:{taken.getsockname()[1]}")
+    children = [_pages(folder, taken, lock.release), _worker(folder, worker_leaves)]
     try:
+        for child in children:
+            child.watch()
+        signal.signal(signal.SIGTERM, _leave)
+        print(f"Dusk Lamp is lit: http://{host}:{taken.getsockname()[1]}  (Ctrl-C to put it out)", flush=True)
+        print(f"Everything is kept in {folder}", flush=True)
+        if settings.accounts:
+            _say_how_to_come_in(folder, settings, f"http://{host}:{taken.getsockname()[1]}")
         while True:
             time.sleep(CLEARING_S)
             clear_away(store, unneeded_for_s=CLEARING_S)
