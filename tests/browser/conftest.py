@@ -35,7 +35,7 @@ class Server:
             [sys.executable, "-m", "dusk_lamp.cli", "serve", "--port", "0", "--data", str(data)],
             stdout=subprocess.PIPE,
             text=True,
-            env={**os.environ, "DUSK_LAMP_MOST_SAMPLES": "16000"},  # the pages are tested, not patience
+            env={**os.environ, "DUSK_LAMP_MOST_SAMPLES": "6000"},  # the pages are tested, not patience
         )
         said = self.process.stdout.readline()
         self.address = next(word for word in said.split() if word.startswith("http"))

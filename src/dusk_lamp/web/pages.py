@@ -1,5 +1,5 @@
-"""The pages' process. Started, watched and restarted by `dusk-lamp serve`, as `python -m dusk_lamp.web.pages DATA SOCKET
-PARENT` where it is started again."""
+"""The pages' process. Started, watched and restarted by `dusk-lamp serve`; as `python -m dusk_lamp.web.pages DATA
+SOCKET PARENT` where it is started again."""
 
 import ctypes
 import os

@@ -1,8 +1,8 @@
 """Serving: a parent that holds the port and the data folder, the pages and the worker as its children, all ended by
 one Ctrl-C.
 
-The parent loads all that is needed, once, and forks: nobody waits while each child loads it anew. A child that dies is
-started again, as a process of its own: who is at the bench waits a second and goes on.
+The parent loads all that is needed, once, and forks: nobody waits while each child loads it anew. A child that dies
+is started again, as a process of its own: who is at the bench waits a second and goes on.
 """
 
 import getpass
