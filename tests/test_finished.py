@@ -1,16 +1,22 @@
 """The demo plans that ship worked out are what the code makes."""
 
+from io import BytesIO
+
 import numpy as np
 
-from dusk_lamp.demo.finish import standing_ways, worked_out
+from dusk_lamp.demo.finish import SKIES, sky_of, standing_ways, worked_out
 from dusk_lamp.demo.finished import HERE, finished, known_of
 from dusk_lamp.demo.plans import DEMO
+
+
+def by_file(name):
+    return next(d for d in DEMO if d.file == name)
 
 
 def test_what_ships_finished_lies_on_the_surface_that_the_bench_lays_out():
     """Spots are counted by sample: another laying-out would put them elsewhere. One plan is made again and
     compared."""
-    fresh = worked_out(next(d for d in DEMO if d.file == "reed-runner-2"))
+    fresh = worked_out(by_file("reed-runner-2"))
     shipped = finished("reed-runner-2")
     assert np.array_equal(fresh.labels, shipped.labels)
     kinds = [sorted({(c.stage, c.region) for c in one.plan.coats}) for one in (fresh, shipped)]
@@ -20,8 +26,16 @@ def test_what_ships_finished_lies_on_the_surface_that_the_bench_lays_out():
 
 
 def test_how_a_demo_sculpt_could_stand_ships_as_the_code_draws_it():
-    demo = next(d for d in DEMO if d.file == "reed-runner-2")
+    demo = by_file("reed-runner-2")
     assert standing_ways(demo) == (HERE / "reed-runner-2.stand.zip").read_bytes()
     facts, ways = known_of("reed-runner-2")
     assert len(ways) == 9 and {up for up, _ in ways} == {"x", "-x", "y", "-y", "z", "-z"}
     assert all(known_of(d.file) for d in DEMO) and b"up_order" in facts
+
+
+def test_the_sky_that_ships_is_what_the_bench_would_see():
+    """One is looked at again and compared; all of them are there."""
+    with np.load(HERE / "kiln-keeper.sky.npz") as shipped, np.load(BytesIO(sky_of(by_file("kiln-keeper")))) as own:
+        assert str(shipped["of"]) == str(own["of"]) and np.array_equal(shipped["base"], own["base"])
+        assert np.array_equal(shipped["bits"], own["bits"])
+    assert {path.name.split(".")[0] for path in HERE.glob("*.sky.npz")} == set(SKIES)

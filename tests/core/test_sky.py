@@ -9,7 +9,7 @@ from dusk_lamp.core.light.rig import Rig, light_on
 from dusk_lamp.core.light.sky import luminance, sky_light
 from dusk_lamp.core.sculpt.site import Site
 from dusk_lamp.core.sculpt.surface import working_surface
-from dusk_lamp.core.sculpt.visibility import visibility_of
+from dusk_lamp.core.sculpt.visibility import packed, unpacked, visibility_of
 
 from ..shapes import ball, mesh_of, plate, surface_of, together
 
@@ -181,3 +181,15 @@ def test_the_first_light_of_the_sky_is_near_the_last(warden):
     assert np.quantile(np.abs(rough - fine), 0.99) < 0.05
     assert np.abs(rough - fine).mean() < 0.1 * np.abs(lamp_alone - fine).mean(), "and nearly all of the way to it"
     assert site.glimpse is None and site.looked == 256
+
+
+def test_a_view_that_was_packed_comes_back_to_the_last_bit_and_only_on_its_own_surface():
+    base, body = plate(-6, 6, -6, 6, cells=12), ball(3, 3, (0, 0, 4))
+    surface = surface_of(together(base, body))
+    view = visibility_of(surface, 64)
+    assert len(view.base_row), "something looks down at the base"
+    again = unpacked(packed(view, surface), surface)
+    for name in ("directions", "bits", "base_row", "base_sample", "base_direction"):
+        old, new = getattr(view, name), getattr(again, name)
+        assert old.dtype == new.dtype and np.array_equal(old, new), name
+    assert unpacked(packed(view, surface), surface_of(together(base, ball(3, 3, (0, 1, 4))))) is None

@@ -7,7 +7,9 @@ import lzma
 import sys
 import tempfile
 import zipfile
-from dataclasses import replace
+from collections.abc import Iterator
+from contextlib import contextmanager
+from dataclasses import dataclass, replace
 from importlib.resources import files
 from io import BytesIO
 from pathlib import Path
@@ -25,35 +27,66 @@ from ..core.plan.tools import Tools
 from ..core.sculpt.parts import alone
 from ..core.sculpt.site import Site
 from ..core.sculpt.stand import fronts_for
+from ..core.sculpt.surface import Surface
+from ..core.sculpt.visibility import packed as packed_view
+from ..core.sculpt.visibility import visibility_of
 from ..store import preparing
 from ..store.cache import FolderCache
 from .finished import HERE, Finished
 from .load import sculpt_file
 from .plans import DEMO, Demo
 
+SKIES = ("wick-warden", "sluice-knight", "kiln-keeper")  # those behind the shelf's cards; a megabyte each
 
-def worked_out(demo: Demo) -> Finished:
-    """The plan of a demo sculpt with all its coats, on the surface that the bench lays out."""
+
+def _quiet(*_: object) -> None:
+    """Nobody waits to hear how far it is."""
+
+
+@dataclass(frozen=True)
+class _OnBench:
+    """A demo sculpt as the bench lays it out, in a folder that is there for as long."""
+
+    fields: FolderCache
+    path: Path
+    mended: str
+    surface_key: str
+    laid: Surface
+
+
+@contextmanager
+def _on_bench(demo: Demo) -> Iterator[_OnBench]:
     with tempfile.TemporaryDirectory() as folder:
         fields, path = FolderCache(Path(folder) / "cache"), Path(folder) / f"{demo.file}.ply"
         path.write_bytes(sculpt_file(demo))
-        quiet = lambda *_: None  # noqa: E731
         standing = demo.standing().sculpt.standing
         if standing is None:
             raise ValueError(f"{demo.name} does not stand")
-        mended, _ = preparing.mended(
-            fields, [{"name": path.name, "format": "ply", "sha": "demo"}], [path], False, quiet
-        )
-        surface_key = preparing.surface(fields, mended, standing, None, quiet)
-        laid, placed = preparing.load_surface(fields, surface_key), preparing.load_placing(fields, surface_key)
-        marking = preparing.own_marking(path, "ply", laid, placed)
+        file = {"name": path.name, "format": "ply", "sha": "demo"}
+        mended, _ = preparing.mended(fields, [file], [path], False, _quiet)
+        surface_key = preparing.surface(fields, mended, standing, None, _quiet)
+        yield _OnBench(fields, path, mended, surface_key, preparing.load_surface(fields, surface_key))
+
+
+def sky_of(demo: Demo) -> bytes:
+    """What a demo sculpt sees of the sky, packed."""
+    with _on_bench(demo) as own:
+        return packed_view(visibility_of(own.laid), own.laid)
+
+
+def worked_out(demo: Demo) -> Finished:
+    """The plan of a demo sculpt with all its coats, on the surface that the bench lays out."""
+    with _on_bench(demo) as on:
+        fields, surface_key, laid = on.fields, on.surface_key, on.laid
+        placed = preparing.load_placing(fields, surface_key)
+        marking = preparing.own_marking(on.path, "ply", laid, placed)
         if marking is None:
-            raise ValueError(f"{path.name} carries no regions")
+            raise ValueError(f"{demo.name} carries no regions")
         plan = demo.plan(marking)
         marking = replace(marking, regions=plan.regions)  # in their colours
-        sky = preparing.sky(fields, surface_key, laid, plan.shadowless, quiet, lambda: False)
+        sky = preparing.sky(fields, surface_key, laid, plan.shadowless, _quiet, lambda: False)
         view = preparing.load_sky(fields, sky, surface_key, laid, plan.shadowless)
-        mesh = preparing.load_mended(fields, mended).mesh
+        mesh = preparing.load_mended(fields, on.mended).mesh
         own = replace(mesh, vertices=placed.to_bench(mesh.vertices).astype(np.float32))
         site = Site(laid, view, [alone(laid, (part,), uncast) for part, uncast in plan.shadowless], mesh=lambda: own)
         rack = rack_from_csv((files("dusk_lamp.demo") / "rack.csv").read_bytes())
@@ -68,12 +101,11 @@ def lit_picture(demo: Demo) -> bytes:
     with tempfile.TemporaryDirectory() as folder:
         fields, path = FolderCache(Path(folder) / "cache"), Path(folder) / f"{demo.file}.ply"
         path.write_bytes(sculpt_file(demo))
-        quiet = lambda *_: None  # noqa: E731
         plan = demo.standing()
         if plan.sculpt.standing is None:
             raise ValueError(f"{demo.name} does not stand")
         files = [{"name": path.name, "format": "ply", "sha": "demo"}]
-        mended, _ = preparing.mended(fields, files, [path], False, quiet)
+        mended, _ = preparing.mended(fields, files, [path], False, _quiet)
         key = preparing.first_look(fields, mended, plan.sculpt.standing, plan.light, plan.exposure)
         return fields.blob(key, "thumb.png")
 
@@ -84,7 +116,7 @@ def standing_ways(demo: Demo) -> bytes:
         fields, path = FolderCache(Path(folder) / "cache"), Path(folder) / f"{demo.file}.ply"
         path.write_bytes(sculpt_file(demo))
         file = {"name": path.name, "format": "ply", "sha": "demo"}
-        mended, facts = preparing.mended(fields, [file], [path], False, lambda *_: None)
+        mended, facts = preparing.mended(fields, [file], [path], False, _quiet)
         own = demo.standing().sculpt
         stands = own.up or facts.up_order[0]
         ways = {(up, own.front or "" if up == stands else fronts_for(up)[0]) for up in facts.up_order}
@@ -121,6 +153,8 @@ def main() -> None:
         if sys.argv[1:] and demo.file not in sys.argv[1:]:
             continue
         (HERE / f"{demo.file}.stand.zip").write_bytes(standing_ways(demo))
+        if demo.file in SKIES:
+            (HERE / f"{demo.file}.sky.npz").write_bytes(sky_of(demo))
         if not demo.finished:
             (HERE / f"{demo.file}.png").write_bytes(lit_picture(demo))
         else:

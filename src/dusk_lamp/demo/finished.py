@@ -44,6 +44,12 @@ def known_of(name: str) -> tuple[bytes, dict[tuple[str, str], bytes]] | None:
         return kept.read("facts.json"), ways
 
 
+def sky_of(name: str) -> bytes | None:
+    """What a demo sculpt sees of the sky, packed; None where it does not ship."""
+    path = HERE / f"{name}.sky.npz"
+    return path.read_bytes() if path.is_file() else None
+
+
 @cache
 def finished(name: str) -> Finished | None:
     """The finished plan of a demo sculpt by its file's name; None where none ships."""

@@ -19,7 +19,7 @@ from ..store import paints, plans, preparing, progress
 from ..store.cache import key_of
 from ..store.models import FILLS_THE_SHELF, Bottle, Sculpt
 from ..store.store import Store, new_job
-from .finished import Finished, finished, known_of, picture_of
+from .finished import Finished, finished, known_of, picture_of, sky_of
 from .plans import DEMO, Demo
 
 # stages of the bench that a finished plan has been through
@@ -72,6 +72,10 @@ def load_demo(store: Store, queue: Queue) -> None:
                 preparing.know(store.cache, sculpt.mended_key, *known)
                 facts = preparing.facts_of(store.cache, sculpt.mended_key)
                 sculpt.findings, sculpt.notes = facts.findings, facts.notes
+                standing = demo.standing().sculpt.standing
+                sky = None if store.settings.most_samples else sky_of(demo.file)
+                if standing and sky:
+                    preparing.know_sky(store.cache, preparing.surface_key_of(sculpt.mended_key, standing, None), sky)
             if picture := picture_of(demo.file):  # the shelf shows something at once
                 sculpt.thumb_key = key_of("finished demo", 1, hashlib.sha256(picture).hexdigest())
                 store.cache.put(sculpt.thumb_key, blobs={"thumb.png": picture})

@@ -1,5 +1,6 @@
 """The kinds of work there are, and doing one of them."""
 
+import os
 from collections.abc import Callable
 from pathlib import Path
 from types import MappingProxyType
@@ -16,12 +17,17 @@ KINDS: MappingProxyType[str, Callable[[Work], None]] = MappingProxyType(
 )
 
 
+UNHURRIED = 12  # more than the worker's own niceness: whoever is at a page has the processors to themselves, nearly
+
+
 def do(root: Path, settings: Settings, kind: str, job_id: int) -> None:
-    """Do a job of a kind, in whatever process this is."""
+    """Do a job of a kind, in a process of its own."""
     store = Store(root, settings, migrate=False)
     try:
         work = Work(store, job_id)
         with acting_for(work.painter()):
+            if work.fills_the_shelf():
+                os.nice(UNHURRIED)
             KINDS[kind](work)
     finally:
         store.close()

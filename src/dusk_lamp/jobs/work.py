@@ -27,6 +27,12 @@ class Work:
             job = session.get(Job, self.job_id)
             return job.sculpt.user_id if job is not None else None
 
+    def fills_the_shelf(self) -> bool:
+        """Whether nobody waits for it."""
+        with self.store.session() as session:
+            job = session.get(Job, self.job_id)
+            return job is not None and job.urgency == FILLS_THE_SHELF
+
     def say(self, step: str, share: float) -> None:
         """Tell the painter what is being done, and the share of it that is done, 0..1.
 

@@ -23,7 +23,7 @@ from ..core.sculpt.relief import Relief, relief_of
 from ..core.sculpt.site import Site
 from ..core.sculpt.stand import Placing, Standing, guess_up, placing, stand
 from ..core.sculpt.surface import Surface, as_is_surface, clustered, quick_samples, smoothed, working_surface
-from ..core.sculpt.visibility import AT_FIRST, DIRECTIONS, Visibility, visibility_of
+from ..core.sculpt.visibility import AT_FIRST, DIRECTIONS, Visibility, unpacked, visibility_of
 from ..core.target.exposure import Exposure, value_of_light
 from ..core.target.target import target
 from ..core.view.camera import Camera
@@ -286,7 +286,7 @@ def sky(
         say(f"{words}: the first are in", 0.6 + 0.38 * AT_FIRST / DIRECTIONS)
 
     if key not in cache:
-        view = visibility_of(
+        view = _known_sky(cache, surface_key, laid) or visibility_of(
             laid,
             DIRECTIONS,
             lambda share: say(words, 0.6 + 0.38 * share),
@@ -300,6 +300,20 @@ def sky(
             say("Working out soft shadows from a part painted apart", 0.98)
             _keep_view(cache, own_key, visibility_of(alone(laid, (part,), uncast)[1], DIRECTIONS, None, stopped))
     return key
+
+
+def know_sky(cache: Cache, surface_key: str, content: bytes) -> None:
+    """Keep what a sculpt sees of the sky before it is laid out; see `visibility.packed`."""
+    cache.put(_known_sky_key(surface_key), blobs={"sky.npz": content})
+
+
+def _known_sky_key(surface_key: str) -> str:
+    return key_of("known sky", SKY, surface_key, DIRECTIONS)
+
+
+def _known_sky(cache: Cache, surface_key: str, laid: Surface) -> Visibility | None:
+    key = _known_sky_key(surface_key)
+    return unpacked(cache.blob(key, "sky.npz"), laid) if key in cache else None
 
 
 def glimpse_key_of(surface_key: str) -> str:

@@ -52,6 +52,8 @@ def shown(sculpt_id: int) -> Response | tuple[Response, int]:
     def work(say: Any) -> None:
         say("Looking for edges", 0.2)
         _ = own.site.lines
+        say("Working out what it mirrors", 0.5)
+        own.page("metal", lambda: _facts(own))
 
     if not own.has_page("metal") and (working := in_background(("metal", sculpt_id, own.open.surface_key), work)):
         return not_yet(working)
