@@ -98,6 +98,8 @@ def _knight(ids: Ids) -> dict[str, Any]:
             {
                 **{str(i): usual_metal("metal") for i in shining},
                 str(ids["Blade"]): replace(usual_metal("metal"), school="facet"),
+                # upright and round, they would mirror nothing but the horizon
+                str(ids["Legs"]): replace(usual_metal("metal"), school="layered"),
                 str(ids["Chain"]): usual_metal("metal"),
             }
         ),
