@@ -112,6 +112,19 @@ def _back(
     return bands, mixed
 
 
+@numba.njit(cache=True, nogil=True)
+def _best_runs(
+    gain: NDArray[np.float64], blend: NDArray[np.float64], steps: NDArray[np.float64], joined: NDArray[np.float64]
+) -> tuple[NDArray[np.int64], NDArray[np.int64]]:
+    """The best run at each price of a step, (S, B) twice; see _best_run and _back."""
+    bands = np.empty((len(steps), gain.shape[1]), np.int64)
+    mixed = np.empty_like(bands)
+    for s in range(len(steps)):
+        last, came_flat, came_mix = _best_run(gain, blend, steps[s], joined[s])
+        bands[s], mixed[s] = _back(last, came_flat, came_mix)
+    return bands, mixed
+
+
 @dataclass(frozen=True)
 class Known:
     """What was worked out of a region's candidates before. blends: by what lies below and above, (B,) what a blend
@@ -186,19 +199,22 @@ class Region:
         wanted = set(pool)
         return np.array([place for place, k in enumerate(self.pool.tolist()) if k in wanted], np.int64)
 
-    def run(
-        self, some: NDArray[np.int64], step: float, blends: bool = True
+    def runs(
+        self, some: NDArray[np.int64], steps: Sequence[float], blends: bool = True
     ) -> tuple[NDArray[np.int64], NDArray[np.int64]]:
-        """The best run with some of its puddles, where each step costs so much of the weighted area: (B,) the place
-        of each group's puddle among its own, and (B,) of the one it is blended into, else −1."""
-        gain, blend = self.gain[some], self.blend[some[:, None], some]
-        last, came_flat, came_mix = _best_run(gain, blend, step, JOINED * step if blends else np.inf)
-        bands, mixed = _back(last, came_flat, came_mix)
+        """The best run with some of its puddles for each of some prices of a step, as a share of the weighted area:
+        (S, B) the place of each group's puddle among its own, and of the one it is blended into, else −1."""
+        price = np.array(steps, np.float64)
+        joined = JOINED * price if blends else np.full(len(price), np.inf)
+        bands, mixed = _best_runs(self.gain[some], self.blend[some[:, None], some], price, joined)
         return some[bands], np.where(mixed >= 0, some[mixed], -1)
 
     def best(self, some: NDArray[np.int64], step: float, blends: bool = True) -> Option | None:
-        """The best option with some of its puddles; see run."""
-        return self.option(*self.run(some, step, blends)) if len(some) else None
+        """The best option with some of its puddles; see runs."""
+        if not len(some):
+            return None
+        bands, mixed = self.runs(some, [step], blends)
+        return self.option(bands[0], mixed[0])
 
     def option(self, bands: NDArray[np.int64], mixed: NDArray[np.int64]) -> Option:
         """A run as an option: its puddles in the order they appear, dark to light."""

@@ -216,9 +216,11 @@ def made_ready(context: Context, budget: Budget, say: Say = lambda *_: None, num
 def _add(ready: Ready, region: Region, pools: Sequence[Sequence[int]], budget: Budget) -> None:
     """Options of a region with the puddles of some pools, from many steps to few; those that are new."""
     for some in sorted({tuple(region.within(pool).tolist()) for pool in pools}):
+        if not some:
+            continue
         many = region.place in ready.steps_on or region.place in ready.faces
-        for step in (*(PINNED_PRICES if many else PRICES), ONE_STEP) if some else ():
-            bands, mixed = region.run(np.array(some, np.int64), step, budget.blends)
+        prices = (*(PINNED_PRICES if many else PRICES), ONE_STEP)
+        for bands, mixed in zip(*region.runs(np.array(some, np.int64), prices, budget.blends), strict=True):
             key = region.place, region.pool[bands].tobytes(), np.where(mixed < 0, -1, region.pool[mixed]).tobytes()
             if key in ready.seen:
                 continue
@@ -242,7 +244,8 @@ def _chosen(ready: Ready, budget: Budget) -> tuple[Choice, Ready]:
     helps; and with the options that were found on the way."""
     ready = replace(ready, options=list(ready.options), seen=set(ready.seen))  # another budget begins from the same
     chosen = choose(ready.found, _faces_kept(ready, budget), budget)
-    for _ in range(ROUNDS if chosen.options else 0):
+    # a fuller face is chosen from what was found for a flat one: looking further brought nothing
+    for _ in range(ROUNDS if chosen.options and not ready.fuller else 0):
         there = chosen.puddles
         pots = _pots(ready, there)
         of_pots = np.flatnonzero(np.isin(ready.found.first, pots) & np.isin(ready.found.second, pots))
