@@ -26,6 +26,9 @@ ARGUMENTS = [
 ]
 
 
+HOLES = r"(document.body.textContent.match(/.{0,40}(\bundefined\b|\bNaN\b|\[object ).{0,40}/g) || [])"
+
+
 class Server:
     """One running bench."""
 
@@ -81,8 +84,10 @@ def page(chromium, server):
     page.trouble = trouble
     page.goto(server.address)
     yield page
+    holes = [own.evaluate(HOLES) for own in context.pages]
     context.close()
     assert trouble == []
+    assert not any(holes), "a script says something of what the server does not send"
 
 
 def brought(chromium, server, file):

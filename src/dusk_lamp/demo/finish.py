@@ -36,7 +36,7 @@ from .finished import HERE, Finished
 from .load import sculpt_file
 from .plans import DEMO, Demo
 
-SKIES = ("wick-warden", "sluice-knight", "kiln-keeper")  # those behind the shelf's cards; a megabyte each
+SKIES = ("wick-warden", "sluice-knight", "kiln-keeper", "reed-runner-1")  # behind the shelf's cards; a megabyte each
 
 
 def _quiet(*_: object) -> None:

@@ -243,7 +243,7 @@ export default class Metal {
           item.className = "coat-row";
           item.innerHTML = `<svg class="dab" viewBox="0 0 10 10" aria-hidden="true"><rect width="10" height="10" fill="${c.hex}"/></svg><span><b></b><small></small></span>`;
           item.querySelector("b").textContent = `${c.number}. ${c.label}`;
-          item.querySelector("small").textContent = `${c.paint}; ${Math.max(1, c.minutes)} min`;
+          item.querySelector("small").textContent = c.words;
           return item;
         }),
     );
