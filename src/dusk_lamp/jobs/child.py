@@ -9,6 +9,7 @@ import multiprocessing
 import resource
 import time
 from collections.abc import Callable
+from contextlib import suppress
 from multiprocessing.connection import Connection
 from typing import Any
 
@@ -35,7 +36,8 @@ def _context() -> Any:
 
 def warm_up() -> None:
     """Have the server that children are forked from load our packages now, not when the first file comes."""
-    call(_nothing, seconds=60, memory_gb=64)
+    with suppress(CrashedError, EOFError, OSError):  # the worker was ended before they were there
+        call(_nothing, seconds=60, memory_gb=64)
 
 
 def _nothing() -> None:
