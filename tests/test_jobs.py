@@ -1,11 +1,15 @@
 """Long work: killed, resumed, stopped, given up."""
 
+import os
+import signal
 import subprocess
 import sys
 import threading
 import time
+import urllib.request
 from dataclasses import replace
 from datetime import timedelta
+from pathlib import Path
 
 import numpy as np
 import pytest
@@ -339,3 +343,33 @@ def test_a_job_that_is_hurried_while_it_gives_way_waits_again_and_is_not_stopped
     asked = iter([False, True])
     assert run(store, job, new_worker(), held_up=lambda: next(asked, False))
     assert job_of(store, job).state == "waiting" and job_of(store, job).attempts == 0
+
+
+def test_pages_and_worker_that_die_are_started_again_and_end_with_their_server(tmp_path):
+    command = [sys.executable, "-m", "dusk_lamp.cli", "serve", "--port", "0", "--data", str(tmp_path / "data")]
+    server = subprocess.Popen(command, stdout=subprocess.PIPE, text=True)
+
+    def children():
+        own = Path(f"/proc/{server.pid}/task").glob("*/children")  # of each of its threads
+        return {int(number) for path in own for number in path.read_text().split()}
+
+    try:
+        address = next(word for word in server.stdout.readline().split() if word.startswith("http"))
+        first = children()
+        assert len(first) == 2
+        for number in first:
+            os.kill(number, signal.SIGKILL)
+        assert urllib.request.urlopen(address, timeout=60).status == 200, "who asks waits until the pages are back"
+        for _ in range(100):
+            second = children()
+            if len(second - first) == 2:
+                break
+            time.sleep(0.1)
+        assert len(second) == 2 and not second & first
+        server.send_signal(signal.SIGTERM)
+        assert server.wait(20) == 0
+        assert not [number for number in second if Path(f"/proc/{number}").exists()]
+    finally:
+        server.kill()
+        server.stdout.close()
+        server.wait()

@@ -66,15 +66,15 @@ def load_demo(store: Store, queue: Queue) -> None:
                 continue
             file = {"name": f"{demo.file}.ply", "format": "ply", "sha": sha}
             sculpt = plans.add_sculpt(session, demo.name, [file], plans.fresh(demo.standing()))
-            done = finished(demo.file) if not store.settings.most_samples else None
+            as_finished = not store.settings.most_samples  # then it is laid out as it was for what ships
+            done = finished(demo.file) if as_finished else None
             if known := known_of(demo.file):  # it can be stood up before it is mended
                 sculpt.mended_key = preparing.mended_key_of(sculpt.files, False)
                 preparing.know(store.cache, sculpt.mended_key, *known)
                 facts = preparing.facts_of(store.cache, sculpt.mended_key)
                 sculpt.findings, sculpt.notes = facts.findings, facts.notes
                 standing = demo.standing().sculpt.standing
-                sky = None if store.settings.most_samples else sky_of(demo.file)
-                if standing and sky:
+                if as_finished and standing and (sky := sky_of(demo.file)):
                     preparing.know_sky(store.cache, preparing.surface_key_of(sculpt.mended_key, standing, None), sky)
             if picture := picture_of(demo.file):  # the shelf shows something at once
                 sculpt.thumb_key = key_of("finished demo", 1, hashlib.sha256(picture).hexdigest())

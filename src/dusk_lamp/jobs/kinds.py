@@ -17,7 +17,7 @@ KINDS: MappingProxyType[str, Callable[[Work], None]] = MappingProxyType(
 )
 
 
-UNHURRIED = 12  # more than the worker's own niceness: whoever is at a page has the processors to themselves, nearly
+FILLING = 12  # niceness beside the worker's own: pages, where somebody waits, come first
 
 
 def do(root: Path, settings: Settings, kind: str, job_id: int) -> None:
@@ -27,7 +27,7 @@ def do(root: Path, settings: Settings, kind: str, job_id: int) -> None:
         work = Work(store, job_id)
         with acting_for(work.painter()):
             if work.fills_the_shelf():
-                os.nice(UNHURRIED)
+                os.nice(FILLING)
             KINDS[kind](work)
     finally:
         store.close()

@@ -1,7 +1,7 @@
 """Serving: a parent that holds the port and the data folder, the pages and the worker as its children, all ended by
 one Ctrl-C.
 
-The parent loads all that is needed, once, and forks: nobody waits while each child loads it anew. A child that dies
+The parent loads all that is needed, once, and forks: its children need not load it again. A child that dies
 is started again, as a process of its own: who is at the bench waits a second and goes on.
 """
 
@@ -17,6 +17,7 @@ import threading
 import time
 from collections.abc import Callable
 from pathlib import Path
+from typing import Any
 
 from ..core.errors import DuskLampError, SettingError
 from ..core.plan.room_sensor import SIMULATED
@@ -40,14 +41,16 @@ def data_folder(given: Path | None) -> Path:
 
 
 class Child:
-    """A process that is started again whenever it dies. run: what it does; again: the command that does the same.
+    """A process that is started again whenever it dies. run: what it does; module, words: what does the same as a
+    process of its own; how: given to it.
 
     It is forked, which is only safe where nothing runs beside: `watch` is for when all children are there. By then
     there are threads, so what is started again begins from nothing.
     """
 
-    def __init__(self, run: Callable[[], None], again: Callable[[], subprocess.Popen]) -> None:
-        self._again = again
+    def __init__(self, run: Callable[[], None], module: str, *words: object, **how: Any) -> None:
+        command = [sys.executable, "-m", module, *map(str, words)]
+        self._again = lambda: subprocess.Popen(command, **how)  # noqa: S603 - our own modules
         self._ending = False
         self._forked = multiprocessing.get_context("fork").Process(target=run)
         self._forked.start()
@@ -133,9 +136,9 @@ def serve_pages(host: str, port: int, folder: Path) -> None:
     if settings.database and not settings.secret:
         raise SettingError("many machines sign cookies alike: set DUSK_LAMP_SECRET to one long text on each of them")
     taken = _port(host, port)
-    os.environ[PREFIX + "PASSPHRASE"] = "" if settings.accounts else passphrase_for(host, settings)
+    passphrase = "" if settings.accounts else passphrase_for(host, settings)
     Store(folder, settings).close()  # brings the database to the newest shape
-    child = _pages(folder, taken)
+    child = _pages(folder, taken, passphrase)
     try:
         child.watch()
         signal.signal(signal.SIGTERM, _leave)
@@ -148,25 +151,22 @@ def serve_pages(host: str, port: int, folder: Path) -> None:
         child.end()
 
 
-def _pages(folder: Path, taken: socket.socket, leave: Callable[[], None] = lambda: None) -> Child:
-    """The child that serves the pages on a port. leave: lets go of what is the parent's alone."""
+def _pages(folder: Path, taken: socket.socket, passphrase: str, leave: Callable[[], None] = lambda: None) -> Child:
+    """The child that serves the pages on a port. passphrase: for it alone. leave: lets go of what is the parent's."""
     from .pages import serve_on
 
-    parent, number = os.getpid(), taken.fileno()
+    parent, number, own = os.getpid(), taken.fileno(), {PREFIX + "PASSPHRASE": passphrase}
 
     def run() -> None:
         leave()
+        os.environ.update(own)
         serve_on(folder, taken, parent)
 
-    def again() -> subprocess.Popen:
-        command = [sys.executable, "-m", "dusk_lamp.web.pages", str(folder), str(number), str(parent)]
-        return subprocess.Popen(command, pass_fds=[number])  # noqa: S603 - our own module
-
-    return Child(run, again)
+    return Child(run, "dusk_lamp.web.pages", folder, number, parent, pass_fds=[number], env={**os.environ, **own})
 
 
 def _worker(folder: Path, leave: Callable[[], None]) -> Child:
-    """The child that works through the queue. leave: lets go of what is the parent's alone."""
+    """The child that works through the queue. leave: lets go of what is the parent's."""
     from ..jobs.worker import work_for
 
     parent = os.getpid()
@@ -175,11 +175,7 @@ def _worker(folder: Path, leave: Callable[[], None]) -> Child:
         leave()
         work_for(parent, folder)
 
-    def again() -> subprocess.Popen:
-        command = [sys.executable, "-m", "dusk_lamp.jobs.worker", str(folder), str(parent)]
-        return subprocess.Popen(command)  # noqa: S603 - our own module
-
-    return Child(run, again)
+    return Child(run, "dusk_lamp.jobs.worker", folder, parent)
 
 
 def _say_how_to_come_in(folder: Path, settings: Settings, address: str) -> None:
@@ -205,7 +201,7 @@ def serve(host: str, port: int, data: Path | None, *, with_demo: bool = False) -
     """
     settings = settings_from()
     taken = _port(host, port)  # first of all: nobody waits a minute to read that it is taken
-    os.environ[PREFIX + "PASSPHRASE"] = "" if settings.accounts else passphrase_for(host, settings)
+    passphrase = "" if settings.accounts else passphrase_for(host, settings)
     folder = data_folder(data)
     try:
         folder.mkdir(parents=True, exist_ok=True)
@@ -231,7 +227,7 @@ def serve(host: str, port: int, data: Path | None, *, with_demo: bool = False) -
         lock.release()
         taken.close()
 
-    children = [_pages(folder, taken, lock.release), _worker(folder, worker_leaves)]
+    children = [_pages(folder, taken, passphrase, lock.release), _worker(folder, worker_leaves)]
     try:
         for child in children:
             child.watch()

@@ -16,8 +16,8 @@ from ..rays import in_threads
 from .surface import Surface
 
 DIRECTIONS = 256
-Hits = tuple[NDArray[np.int64], NDArray[np.int32], int]  # spots, the samples of the base they meet, the direction
 AT_FIRST = 64  # of them, looked along before the others: enough for a first light
+Hits = tuple[NDArray[np.int64], NDArray[np.int32], int]  # spots, the samples of the base they meet, the direction
 
 
 @dataclass(frozen=True)

@@ -82,6 +82,7 @@ def shown(sculpt_id: int) -> Response:
                 "ladder": [hex_at(local, v) for v in (low, (low + middle) / 2, middle, (middle + high) / 2, high)],
                 "troubles": local.troubles,
                 "path": plain(usual_path(local.colour)),
+                "hues": "three hues" if region.dark or region.bright else "one hue",
                 "ration": white.words if white else "",
                 "pot": _pot(own, local.colour),
                 "share": round(float(areas[k] / max(areas.sum(), 1e-9)), 4),

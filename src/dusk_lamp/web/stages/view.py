@@ -34,6 +34,7 @@ def shown(sculpt_id: int) -> Response:
     rows: list[dict[str, Any]] = [
         {
             "name": f"{k}. {r.name}",
+            "region": r.name,
             "attention": r.attention,
             "share": round(float(shares[k]), 4),
             "patch": PATCHES[(k - 1) % len(PATCHES)],
@@ -42,7 +43,9 @@ def shown(sculpt_id: int) -> Response:
     ]
     if areas[0] > 0:
         name = "The rest" if rows else "The whole model"
-        rows.append({"name": name, "attention": "", "share": round(float(shares[0]), 4), "patch": "#8a8a8a"})
+        rows.append(
+            {"name": name, "region": name, "attention": "", "share": round(float(shares[0]), 4), "patch": "#8a8a8a"}
+        )
     spots = laid.placing.to_bench(np.array(display.spots).reshape(-1, 3)).round(3).tolist()
     labels = []
     for place in spots:
@@ -65,7 +68,7 @@ def _in_short(rows: list[dict[str, Any]]) -> str:
     if len(rows) < 2:
         return f"{100 * rows[0]['share']:.0f} % of it" if rows else ""
     least = min(rows, key=lambda row: row["share"])
-    return f"least: {least['name'].split('. ')[-1]}, {100 * least['share']:.0f} %"
+    return f"least: {least['region']}, {100 * least['share']:.0f} %"
 
 
 @blueprint.post("/sculpts/<int:sculpt_id>/display")

@@ -176,7 +176,7 @@ export default class Sketch {
     elements.bright.value = own.bright || own.ladder[4];
     $("path-words").textContent =
       own.dark || own.bright ? "Shadow, middle and light each have their own hue." : "One hue, darker and lighter.";
-    $("path-now").textContent = own.dark || own.bright ? "three hues" : "one hue";
+    $("path-now").textContent = own.hues;
     $("path-usual").textContent = `Usual: ${own.path.words}`;
     $("path-none").disabled = !own.dark && !own.bright;
     for (const name of ["material", "attention", "shadow", "light"]) elements[name].value = own[name];
