@@ -1,16 +1,14 @@
 """The choice: one option for every region, so that all share few pots and puddles within the time. An integer
-programme, solved by HiGHS (scipy.optimize.milp): options, puddles, pots and pairs of pots that are mixed are its
-binaries."""
+programme, solved by HiGHS: options, puddles, pots and pairs of pots that are mixed are its binaries."""
 
 import time
 from collections.abc import Sequence
 from dataclasses import dataclass
 from typing import Any
 
+import highspy
 import numpy as np
 from numpy.typing import NDArray
-from scipy.optimize import Bounds, LinearConstraint, milp
-from scipy.sparse import coo_matrix
 
 from ..prices import price
 from .budget import Budget
@@ -20,6 +18,9 @@ from .options import Option
 GAP = 0.008  # relative, at which a solution is good enough
 SECONDS = 8.0  # that one solution may take
 MISSING = 10.0  # how much worse than anything a region without paint is
+SOLVER = {"output_flag": False, "mip_rel_gap": GAP, "mip_allow_restart": False}
+
+Row = tuple[dict[int, float], float, float]  # numbers by variable, and what their sum is at least and at most
 
 
 @dataclass(frozen=True)
@@ -59,6 +60,17 @@ def minutes_of(found: Candidates, options: Sequence[Option]) -> float:
     return price("pot") * len(pots) + mixing + sum(o.minutes for o in options)
 
 
+def _does_for(one: Option, other: Option) -> bool:
+    """Whether no choice needs the other where there is the one."""
+    return (
+        one.region == other.region
+        and one.gain >= other.gain
+        and one.minutes <= other.minutes
+        and one.steps <= other.steps
+        and set(other.puddles).issuperset(one.puddles)
+    )
+
+
 def undominated(options: Sequence[Option]) -> list[Option]:
     """The options without those for which another of the same region takes no other puddles, no more time and no
     more steps, and brings as much: no choice needs them."""
@@ -67,17 +79,21 @@ def undominated(options: Sequence[Option]) -> list[Option]:
     for option in sorted(options, key=lambda o: (o.region, -o.gain, o.minutes, o.steps)):
         if mine and mine[0].region != option.region:
             mine = []
-        own = set(option.puddles)
-        better = (o.minutes <= option.minutes and o.steps <= option.steps and own.issuperset(o.puddles) for o in mine)
-        if not any(better):
+        if not any(_does_for(o, option) for o in mine):
             out.append(option)
             mine.append(option)
     return out
 
 
-def choose(found: Candidates, options: Sequence[Option], budget: Budget, seconds: float = SECONDS) -> Choice:
+def choose(
+    found: Candidates,
+    options: Sequence[Option],
+    budget: Budget,
+    seconds: float = SECONDS,
+    start: Sequence[Option] = (),
+) -> Choice:
     """The options that bring the most weighted area near, less what the minutes are worth, within a budget. A region
-    stays bare only where the budget cannot paint them all."""
+    stays bare only where the budget cannot paint them all. start: a choice that is known, to begin from."""
     began, options = time.perf_counter(), undominated(options)
     puddles = sorted({p for o in options for p in o.puddles})
     pots = sorted({t for p in puddles for t in found.pots_of(p)})
@@ -94,7 +110,7 @@ def choose(found: Candidates, options: Sequence[Option], budget: Budget, seconds
     aim = budget.worth * minutes
     aim[:count] -= [o.gain for o in options]
     aim[list(bare.values())] = MISSING
-    rows: list[tuple[dict[int, float], float, float]] = [(_all(minutes), -np.inf, budget.minutes)]
+    rows: list[Row] = [(_all(minutes), -np.inf, budget.minutes)]
     with_it: dict[tuple[int, int], list[int]] = {}  # the options of a region that take a puddle
     for k, option in enumerate(options):
         for p in set(option.puddles):
@@ -112,23 +128,41 @@ def choose(found: Candidates, options: Sequence[Option], budget: Budget, seconds
             rows.append((dict.fromkeys(those, 1.0), -np.inf, most))
     if budget.steps is not None:
         rows.append(({k: float(o.steps) for k, o in enumerate(options)}, -np.inf, budget.steps))
-    i = np.repeat(np.arange(len(rows)), [len(row) for row, _, _ in rows])
-    j = np.fromiter((k for row, _, _ in rows for k in row), np.int64)
-    v = np.fromiter((x for row, _, _ in rows for x in row.values()), np.float64)
-    matrix = coo_matrix((v, (i, j)), shape=(len(rows), total)).tocsr()
-    solved = milp(
-        aim,
-        constraints=LinearConstraint(matrix, [low for _, low, _ in rows], [high for _, _, high in rows]),
-        integrality=np.ones(total),
-        bounds=Bounds(0, 1),
-        options={"time_limit": seconds, "mip_rel_gap": GAP},
-    )
+    begin = {next((k for k, o in enumerate(options) if _does_for(o, wanted)), -1) for wanted in start}
+    x, gap = _solved(aim, rows, [k in begin for k in range(count)] if begin else [], seconds)
     took = time.perf_counter() - began
-    if solved.x is None:
+    if x is None:
         return Choice([], 1.0, took)
-    chosen = [options[int(k)] for k in np.flatnonzero(solved.x[:count] > 0.5)]
-    gap = float(solved.mip_gap) if solved.mip_gap is not None and np.isfinite(solved.mip_gap) else 0.0
+    chosen = [options[int(k)] for k in np.flatnonzero(x[:count] > 0.5)]
     return Choice(sorted(chosen, key=lambda o: o.region), gap, took)
+
+
+def _solved(
+    aim: NDArray[np.float64], rows: Sequence[Row], start: Sequence[bool], seconds: float
+) -> tuple[NDArray[np.float64] | None, float]:
+    """What makes the aim least, of zeros and ones, and its gap; None where the rows cannot be kept. start: the first
+    of them, as they are known."""
+    total = len(aim)
+    asked, by_row = highspy.HighsLp(), highspy.HighsSparseMatrix()
+    by_row.format_, by_row.num_col_, by_row.num_row_ = highspy.MatrixFormat.kRowwise, total, len(rows)
+    by_row.start_ = np.cumsum([0, *(len(row) for row, _, _ in rows)])
+    by_row.index_ = [k for row, _, _ in rows for k in row]
+    by_row.value_ = [v for row, _, _ in rows for v in row.values()]
+    asked.num_col_, asked.num_row_, asked.a_matrix_ = total, len(rows), by_row
+    asked.col_cost_, asked.col_lower_, asked.col_upper_ = aim, np.zeros(total), np.ones(total)
+    asked.row_lower_, asked.row_upper_ = [low for _, low, _ in rows], [high for _, _, high in rows]
+    asked.integrality_ = [highspy.HighsVarType.kInteger] * total
+    solver = highspy.Highs()
+    for name, value in {**SOLVER, "time_limit": seconds}.items():
+        solver.setOptionValue(name, value)
+    solver.passModel(asked)
+    if start:
+        solver.setSolution(len(start), np.arange(len(start)), np.array(start, float))
+    solver.run()
+    info = solver.getInfo()
+    if info.primal_solution_status != highspy.SolutionStatus.kSolutionStatusFeasible:
+        return None, 1.0
+    return np.array(solver.getSolution().col_value), info.mip_gap if np.isfinite(info.mip_gap) else 0.0
 
 
 def _numbered(first: int, *sets: Sequence[Any]) -> list[dict[Any, int]]:

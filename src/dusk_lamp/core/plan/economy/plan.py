@@ -259,7 +259,7 @@ def _chosen(ready: Ready, budget: Budget) -> tuple[Choice, Ready]:
             without = ([p for p in there if p != left] for left in there)
             _add(ready, region, [there, own[:3], free, *([*there, *m] for m in more), *without], budget)
         _as_pinned(ready)
-        again = choose(ready.found, _faces_kept(ready, budget), budget)
+        again = choose(ready.found, _faces_kept(ready, budget), budget, start=chosen.options)
         gained = again.worth(ready.found, budget) - chosen.worth(ready.found, budget)
         if gained > 0:
             chosen = again
@@ -291,8 +291,8 @@ def _pools(
     found: Candidates, groups: list[Group], near: list[NDArray[np.float32]], budget: Budget
 ) -> list[list[int]]:
     """Sets of puddles to make options of: from few pots and from many, shared by few steps and by many."""
-    gain = np.concatenate([n * g.weight for n, g in zip(near, groups, strict=True)], axis=1)  # (C, all groups)
-    own = np.array([g.number for g in groups for _ in g.mm2])
+    by_region = [n * g.weight for n, g in zip(near, groups, strict=True)]
+    gain = np.concatenate(by_region, axis=1)  # (C, all groups)
     best_pots = _pots_in_order(found, gain, max(POT_COUNTS))
     best_mix = np.zeros((len(found.pots), len(found.pots), gain.shape[1]), gain.dtype)
     np.maximum.at(best_mix, (found.first, found.second), gain)
@@ -301,13 +301,14 @@ def _pools(
         sets = {frozenset(best_pots[:count]), frozenset(_exchanged(best_mix, best_pots[:count]))}
         for pots in sorted(sets, key=sorted):
             within = np.flatnonzero(np.isin(found.first, list(pots)) & np.isin(found.second, list(pots)))
-            pools += [_few(gain, within, size) for size in POOL_SIZES]
+            best = _few(gain, within, max(POOL_SIZES))
+            pools += [best[:size] for size in POOL_SIZES]
             if budget.neat:
                 neat = within[[found.neat(int(k)) for k in within]]
-                pools += [_few(gain[:, own == n], neat, k) for n in np.unique(own) for k in (1, 2)]
+                pools += [best[:k] for best in (_few(own, neat, 2) for own in by_region) for k in (1, 2)]
             # and the best for each region by itself, so that no small one is forgotten
-            by_region = [_few(gain[:, own == n], within, max(FEW)) for n in np.unique(own)]
-            pools += [sorted({p for some in by_region for p in some[:few]}) for few in FEW]
+            best_of_each = [_few(own, within, max(FEW)) for own in by_region]
+            pools += [sorted({p for some in best_of_each for p in some[:few]}) for few in FEW]
             pools += [_few(gain, _of_pairs(found, best_mix, within, n), max(POOL_SIZES)) for n in PAIRS]
     return [list(p) for p in dict.fromkeys(tuple(sorted(p)) for p in pools)]
 
