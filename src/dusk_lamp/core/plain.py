@@ -135,8 +135,13 @@ def _plainly(value: Any) -> str:
     return f"{value:g}".replace("-", "−") if isinstance(value, int | float) else f"'{str(value)[:40]}'"
 
 
+AS_IT_IS = (str, int, bool, type(None))  # what JSON writes as it is
+
+
 def plain(thing: Any, digits: int | None = None) -> Any:
     """A dataclass, or anything made of them, as what JSON can write; fields of reports are rounded as they say."""
+    if type(thing) in AS_IT_IS:  # most of what there is
+        return thing
     if isinstance(thing, np.ndarray):
         return plain(thing.tolist(), digits)
     if isinstance(thing, np.generic):
@@ -144,12 +149,18 @@ def plain(thing: Any, digits: int | None = None) -> Any:
     if isinstance(thing, float):
         return thing if digits is None else round(thing, digits)
     if is_dataclass(thing) and not isinstance(thing, type):
-        return {f.name: plain(getattr(thing, f.name), f.metadata.get("digits", digits)) for f in fields(thing)}
+        own = _fields(type(thing))
+        return {name: plain(getattr(thing, name), said.get("digits", digits)) for name, said in own}
     if isinstance(thing, Mapping):
         return {str(k): plain(v, digits) for k, v in thing.items()}
     if isinstance(thing, tuple | list | set | frozenset):
         return [plain(v, digits) for v in thing]
     return thing
+
+
+@cache
+def _fields(kind: type) -> tuple[tuple[str, Mapping[str, Any]], ...]:
+    return tuple((f.name, f.metadata) for f in fields(kind))
 
 
 @cache

@@ -259,12 +259,10 @@ def _chosen(ready: Ready, budget: Budget) -> tuple[Choice, Ready]:
             without = ([p for p in there if p != left] for left in there)
             _add(ready, region, [there, own[:3], free, *([*there, *m] for m in more), *without], budget)
         _as_pinned(ready)
-        again = choose(ready.found, _faces_kept(ready, budget), budget, start=chosen.options)
-        gained = again.worth(ready.found, budget) - chosen.worth(ready.found, budget)
-        if gained > 0:
-            chosen = again
-        if gained <= LEAST_GAIN:
+        again = choose(ready.found, _faces_kept(ready, budget), budget, known=chosen, better_by=LEAST_GAIN)
+        if not again.options:
             break
+        chosen = again
     return chosen, ready
 
 

@@ -82,10 +82,9 @@ class Undercoat(Stage):
         own = wishes or context.wishes(self.name)
         names = {p.name.casefold() for p in context.rack}
         primer, through = (n if n and n.casefold() in names else None for n in (own.primer, own.through))
-        key = digest([plain(p) for p in context.rack], context.plan.greys.steps, primer, through)
-        return context.memory.of(
-            "stage", f"pots {key}", lambda: pots_from(context.rack, context.plan.greys.steps, primer, through)
-        )
+        steps = context.plan.greys.steps
+        key = ("pots", tuple(context.rack), steps, primer, through)
+        return context.memory.of("stage", key, lambda: pots_from(context.rack, steps, primer, through))
 
     def span(self, context: Context) -> ValueSpan:
         """The values its coats aim at: those of the school, or of the paints."""
