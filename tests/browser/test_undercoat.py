@@ -74,6 +74,17 @@ def test_steps_turn_by_key_and_finger_and_outlive_a_reload(chromium, page, serve
     until(lambda: told() >= 1, page)
     page.keyboard.press("ArrowLeft")
     until(lambda: count.inner_text() == f"Step 2 of {steps}: skipped" and told() >= 2, page)
+    held = []
+
+    def hold(route):
+        held.append(route)
+
+    page.route("**/before/top.png*", hold, times=1)
+    page.locator('[data-side="top"]').click()
+    busy = page.locator('.looks figure[aria-busy="true"] #before')
+    until(lambda: held and busy.count() == 1, page)  # what still stands is of another view, and is dimmed
+    held[0].continue_()
+    until(lambda: page.locator(".looks figure[aria-busy]").count() == 0, page)
     address, cookies = page.url, page.context.cookies()
     touched = chromium.new_context(viewport={"width": 390, "height": 844}, has_touch=True, is_mobile=True)
     touched.add_cookies(cookies)

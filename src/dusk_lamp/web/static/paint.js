@@ -107,12 +107,22 @@ class Easel {
     const step = this.step || this.steps[this.steps.length - 1];
     const of = (s, look) => s.dataset[look].replace("VIEW", side);
     const name = step.querySelector("h2").textContent;
-    $("before").src = of(step, this.step ? "before" : "after");
+    this.picture("before", of(step, this.step ? "before" : "after"));
     $("before").alt = `The model before: ${name}. Amber is where the paint goes.`;
-    $("after").src = of(step, "after");
+    this.picture("after", of(step, "after"));
     $("after").alt = `The model after: ${name}.`;
     for (const near of [this.steps[this.at + 1]])
       if (near) for (const look of ["before", "after"]) new Image().src = of(near, look);
+  }
+
+  // until it is there, the one that still stands is dimmed: it shows another step
+  picture(id, source) {
+    const picture = $(id),
+      around = picture.closest("figure");
+    if (picture.getAttribute("src") === source) return;
+    around.setAttribute("aria-busy", "true");
+    picture.onload = picture.onerror = () => around.removeAttribute("aria-busy");
+    picture.src = source;
   }
 
   tell(what, key = this.step?.dataset.key) {
