@@ -47,3 +47,22 @@ def test_a_film_on_a_small_region_is_marked_too():
     grey = np.full((len(BOX), 3), 128, np.uint8)
     drawn = coat_picture(SITE, SHOT, FRONT, film, grey, grey).astype(int)
     assert ((drawn[..., 0] - drawn[..., 2]) > 80).sum() > 40  # amber
+
+
+def test_where_a_blend_fades_out_lines_show_that_paint_goes_there_too():
+    """As on boots: most of what changes colour has less than a third of the thickest film."""
+    up = BOX.points[:, 2] - BOX.points[:, 2].min()
+    film = np.where(up > up.max() * 0.8, 10, np.where(up > up.max() * 0.4, 2, 0)).astype(np.float32)
+    grey = np.full((len(BOX), 3), 128, np.uint8)
+
+    def amber(**how):
+        drawn = coat_picture(SITE, SHOT, FRONT, film, grey, grey, **how).astype(int)
+        rows = np.flatnonzero((drawn != 255).any(axis=(1, 2)))
+        parts = np.array_split(drawn[rows[0] : rows[-1] + 1], 10)
+        return [
+            float(((p[..., 0] - p[..., 2]) > 40).mean() / max((p != 255).any(axis=2).mean(), 1e-9)) for p in parts
+        ]
+
+    laid, both = amber(), amber(drawn_out=True)
+    assert laid[0] > 0.8 and max(laid[3:]) < 0.05, "only where it lies thick"
+    assert both[0] > 0.8 and all(0.1 < share < 0.6 for share in both[3:5]) and max(both[7:]) < 0.05

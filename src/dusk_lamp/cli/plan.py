@@ -209,7 +209,7 @@ def _plan(args: argparse.Namespace) -> None:
         value, levels = looks(seen)
         write_whole(out / f"after-{step.number:02d}.ply", columns(value, lab(xyz(seen)), levels, {"film_um": film}))
         for view, shot in shots.items():
-            drawn = coat_picture(site, shot, cameras[view], film, before, levels)
+            drawn = coat_picture(site, shot, cameras[view], film, before, levels, drawn_out=coat.by.drawn_out)
             write_whole(out / f"step-{step.number:02d}-{view}.png", png_bytes(drawn))
         covered = (film > 0) & (site.areas > 0)
         middle = (

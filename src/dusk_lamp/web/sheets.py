@@ -42,7 +42,7 @@ from .stages import string_of
 from .workshop import laid_out, the_sculpt, wants_json, workshop
 
 BENCH_SIZE = (480, 640)
-PICTURES = 10  # version of the code that draws them
+PICTURES = 11  # version of the code that draws them
 
 
 @dataclass(frozen=True)
@@ -263,7 +263,14 @@ def picture_of(sculpt: Sculpt, own: OpenSculpt, sheet: PlanSheet, cache: Cache, 
             k = int(name) - 1
             film = sheet.context.simulation.last_film(sheet.coats[: k + 1])
             picture = coat_picture(
-                sheet.site, shot, camera, film, _levels(sheet, k), _levels(sheet, k + 1), pull=sheet.pull(k)
+                sheet.site,
+                shot,
+                camera,
+                film,
+                _levels(sheet, k),
+                _levels(sheet, k + 1),
+                pull=sheet.pull(k),
+                drawn_out=sheet.coats[k].by.drawn_out,
             )
         cache.put(key, blobs={"picture.png": png_bytes(picture)})
     return cache.blob(key, "picture.png")
@@ -283,7 +290,8 @@ def bench_picture(
         else:
             film = sheet.context.simulation.last_film(sheet.coats[:number])
             before, after = _levels(sheet, number - 1), _levels(sheet, number)
-            drawn = coat_picture(sheet.site, shot, camera, film, before, after, GROUND, False, sheet.pull(number - 1))
+            pull, drawn_out = sheet.pull(number - 1), sheet.coats[number - 1].by.drawn_out
+            drawn = coat_picture(sheet.site, shot, camera, film, before, after, GROUND, False, pull, drawn_out)
         cache.put(key, blobs={"picture.png": png_bytes(drawn)})
     return cache.blob(key, "picture.png")
 

@@ -19,6 +19,7 @@ class Blend(Brush):
 
     name, order, title = "blend", 21, "Blend on"
     Settings = Blended
+    drawn_out = True
     handling = 1.6  # minutes: the second brush is rinsed, wiped and kept damp beside it; from memory
     when_to_stop = "Stop when no border shows at arm's length; brush back once, not ten times."
     mishap = (

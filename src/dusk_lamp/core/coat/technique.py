@@ -53,6 +53,7 @@ class Technique:
     primes: ClassVar[bool] = False  # whether it is the ground of all others, in an amount nobody changes
     thinner: ClassVar[str] = "thinner"  # what its paint is thinned with
     fine: ClassVar[bool] = False  # whether it is lines, specks or haze: too narrow or too thin to compare a colour by
+    drawn_out: ClassVar[bool] = False  # whether it is laid, and then pulled thinner toward its edge
     careful: ClassVar[bool] = False  # whether it takes longer where one looks: a brush does, a wash does not
     times: ClassVar[tuple[float, float]] = (0.5, 2.0)  # of its usual amount, between which it stays what it is
     when_to_stop: ClassVar[str] = ""

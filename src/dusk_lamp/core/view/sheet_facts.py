@@ -11,9 +11,9 @@ from ..plan.step import Step
 FONTS = Path(__file__).parent / "fonts"
 FEW_VIEWS = ("display", "back")
 READING = (  # how a step's pictures are read, in print and on screen
-    "Each picture shows the model before its step, amber where the film goes; a picture without amber is painted "
-    "all over, and shows how it looks then. Small arrows say which way the brush is pulled. The numbers are the "
-    "order to work in: while one region dries, another is painted."
+    "Each picture shows the model before its step, amber where the film goes, amber lines where it fades out; a "
+    "picture without amber is painted all over, and shows how it looks then. Small arrows say which way the brush is "
+    "pulled. The numbers are the order to work in: while one region dries, another is painted."
 )
 
 

@@ -41,12 +41,15 @@ def coat_picture(
     paper: int = PAPER,
     whole: bool = True,
     pull: NDArray[np.float32] | None = None,
+    drawn_out: bool = False,
 ) -> NDArray[np.uint8]:
     """A coat's picture: the model before it (N, 3) with its film (N,) marked, and arrows along the strokes where a
     field (N,) says which way they are pulled; what goes everywhere alike has no place to mark, and what it comes to
-    is shown instead, unless that is shown beside it (whole=False)."""
+    is shown instead, unless that is shown beside it (whole=False). drawn_out: whether it is pulled thinner toward its
+    edge, where lines alone are drawn."""
     on = covered(film)
-    drawn = step_picture(site, shot, camera, before if on.any() or not whole else after, on, paper)
+    thin = (film > 0) & ~on if drawn_out else None
+    drawn = step_picture(site, shot, camera, before if on.any() or not whole else after, on, paper, thin)
     return drawn if pull is None else with_arrows(drawn, arrows(shot, pull[site.shown], on[site.shown]))
 
 
@@ -65,12 +68,13 @@ def step_picture(
     levels: NDArray[np.uint8],
     on: NDArray[np.bool_],
     paper: int = PAPER,
+    thin: NDArray[np.bool_] | None = None,
 ) -> NDArray[np.uint8]:
     """(H, W, 3) uint8 picture on paper white, or another grey: what is there, and where the next film goes.
 
     Args:
         levels: (N, 3) sRGB of what is there, faintly modelled so that the form reads. on: (N,) samples shown amber,
-        hatched and outlined.
+        hatched and outlined. thin: (N,) samples that amber lines are drawn over, where the film fades.
     """
     seen, levels, on = shot.seen, levels[site.shown], on[site.shown]
     # a little side light, for the eye only: flat primer would be a black hole
@@ -84,7 +88,13 @@ def step_picture(
     hatch = np.where((x + y) % (HATCH_PX * SOFTEN) < HATCH_WIDTH_PX * SOFTEN, 0.62, 1.0)
     shade = shot.field(form.astype(np.float32))[marked]
     picture[marked] = MARK * (shade * hatch)[:, None]
-    picture[_edge(marked) & seen] = 30
+    all_of_it = marked
+    if thin is not None:
+        faint = seen & ~marked & shot.nearest(thin[site.shown])
+        lines = faint & (np.indices(faint.shape).sum(axis=0) % (HATCH_PX * SOFTEN) < HATCH_WIDTH_PX * SOFTEN)
+        picture[lines] = MARK
+        all_of_it = marked | faint
+    picture[(_edge(marked) | _edge(all_of_it)) & seen] = 30
     return _on_paper(picture, seen, paper)
 
 
