@@ -91,7 +91,8 @@ def test_other_tools_change_the_day(folder, capsys):
     )
     titles = [{r["title"] for r in found["steps"] if r["number"]} for found in (usual, brush)]
     assert titles[0] != titles[1] and dried["makespan_minutes"] < 0.8 * usual["makespan_minutes"]
-    wait = lambda found: sum(r["dry_at"] - r["end"] for r in found["steps"])  # noqa: E731
+    # what was washed dries by itself
+    wait = lambda found: sum(r["dry_at"] - r["end"] for r in found["steps"] if r["number"])  # noqa: E731
     assert wait(dried) == pytest.approx(wait(usual) / 3, rel=0.25)
 
 
