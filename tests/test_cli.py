@@ -1,6 +1,8 @@
 """The command line, as others call it."""
 
 import json
+import subprocess
+import sys
 
 import numpy as np
 import pytest
@@ -497,3 +499,15 @@ def test_the_best_plan_for_an_hour_is_written_and_runs(tmp_path, capsys):
     ):
         assert main(["economy", *common, *more]) == 2
         assert says in capsys.readouterr().err
+
+
+def test_what_a_library_prints_by_itself_does_not_come_between_results():
+    """A solver's own line, written past Python, would spoil JSON that another program reads."""
+    run = (
+        "import argparse, os; from unittest import mock; from dusk_lamp.cli import main as m\n"
+        "job = lambda _: (os.write(1, b'a line of a library'), print('{}'))[0] and 0\n"
+        "parser = mock.Mock(parse_args=lambda _: argparse.Namespace(run=job))\n"
+        "with mock.patch('dusk_lamp.cli.main._parser', lambda: parser): m()\n"
+    )
+    done = subprocess.run([sys.executable, "-c", run], capture_output=True, text=True, check=True)
+    assert json.loads(done.stdout) == {} and "a line of a library" in done.stderr

@@ -1,6 +1,7 @@
 """The program: its parser, and how it ends."""
 
 import argparse
+import os
 import sys
 from typing import NoReturn
 
@@ -27,6 +28,8 @@ SIGNED = (
 
 def main(argv: list[str] | None = None) -> int:
     """Run one command; 0 when it worked, 2 with one line on stderr when the input is bad."""
+    if argv is None:
+        _results_alone()
     args = _parser().parse_args(_with_signs(sys.argv[1:] if argv is None else argv))
     try:
         return args.run(args) or 0
@@ -36,6 +39,14 @@ def main(argv: list[str] | None = None) -> int:
     except OSError as e:
         print(f"dusk-lamp: {e.strerror or e}: {e.filename}", file=sys.stderr)
         return 2
+
+
+def _results_alone() -> None:
+    """A solver now and then writes a line of its own to the output, where a program reads JSON: whatever is not ours
+    goes to the error stream."""
+    own = os.dup(1)
+    os.dup2(2, 1)
+    sys.stdout = os.fdopen(own, "w", encoding=sys.stdout.encoding, errors=sys.stdout.errors)
 
 
 class _OneLineParser(argparse.ArgumentParser):

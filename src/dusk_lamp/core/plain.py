@@ -20,6 +20,7 @@ from .errors import SettingError
 T = TypeVar("T")
 # control signs, half letters (lone surrogates) and what turns the direction of writing round
 UNSEEN = re.compile("[\x00-\x08\x0b-\x1f\x7f-\x9f\u202a-\u202e\u2066-\u2069\ud800-\udfff]")
+AS_IT_IS = (str, int, bool, NoneType)  # what JSON writes as it is
 LONGEST_TEXT = 400_000  # letters of any text that is kept: a mask of two million samples
 
 
@@ -133,9 +134,6 @@ def checked(thing: Any, error: type[SettingError] = SettingError, who: str = "")
 
 def _plainly(value: Any) -> str:
     return f"{value:g}".replace("-", "−") if isinstance(value, int | float) else f"'{str(value)[:40]}'"
-
-
-AS_IT_IS = (str, int, bool, type(None))  # what JSON writes as it is
 
 
 def plain(thing: Any, digits: int | None = None) -> Any:

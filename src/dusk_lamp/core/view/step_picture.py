@@ -48,7 +48,7 @@ def coat_picture(
     is shown instead, unless that is shown beside it (whole=False). drawn_out: whether it is pulled thinner toward its
     edge, where lines alone are drawn."""
     on = covered(film)
-    thin = (film > 0) & ~on if drawn_out else None
+    thin = (film > 0) & ~on if drawn_out and on.any() else None
     drawn = step_picture(site, shot, camera, before if on.any() or not whole else after, on, paper, thin)
     return drawn if pull is None else with_arrows(drawn, arrows(shot, pull[site.shown], on[site.shown]))
 
@@ -84,15 +84,14 @@ def step_picture(
     lift = 24.0 * (form - 0.72) / 0.28
     picture = shot.field((levels * form[:, None] + lift[:, None]).astype(np.float32))
     marked = seen & shot.nearest(on)
-    y, x = np.nonzero(marked)
-    hatch = np.where((x + y) % (HATCH_PX * SOFTEN) < HATCH_WIDTH_PX * SOFTEN, 0.62, 1.0)
+    rising = np.add.outer(np.arange(marked.shape[0]), np.arange(marked.shape[1])) % (HATCH_PX * SOFTEN)
+    hatch = rising < HATCH_WIDTH_PX * SOFTEN
     shade = shot.field(form.astype(np.float32))[marked]
-    picture[marked] = MARK * (shade * hatch)[:, None]
+    picture[marked] = MARK * (shade * np.where(hatch[marked], 0.62, 1.0))[:, None]
     all_of_it = marked
     if thin is not None:
         faint = seen & ~marked & shot.nearest(thin[site.shown])
-        lines = faint & (np.indices(faint.shape).sum(axis=0) % (HATCH_PX * SOFTEN) < HATCH_WIDTH_PX * SOFTEN)
-        picture[lines] = MARK
+        picture[faint & hatch] = MARK
         all_of_it = marked | faint
     picture[(_edge(marked) | _edge(all_of_it)) & seen] = 30
     return _on_paper(picture, seen, paper)

@@ -62,17 +62,6 @@ def minutes_of(found: Candidates, options: Sequence[Option]) -> float:
     return price("pot") * len(pots) + mixing + sum(o.minutes for o in options)
 
 
-def _does_for(one: Option, other: Option) -> bool:
-    """Whether no choice needs the other where there is the one."""
-    return (
-        one.region == other.region
-        and one.gain >= other.gain
-        and one.minutes <= other.minutes
-        and one.steps <= other.steps
-        and set(other.puddles).issuperset(one.puddles)
-    )
-
-
 def undominated(options: Sequence[Option]) -> list[Option]:
     """The options without those for which another of the same region takes no other puddles, no more time and no
     more steps, and brings as much: no choice needs them."""
@@ -81,7 +70,9 @@ def undominated(options: Sequence[Option]) -> list[Option]:
     for option in sorted(options, key=lambda o: (o.region, -o.gain, o.minutes, o.steps)):
         if mine and mine[0].region != option.region:
             mine = []
-        if not any(_does_for(o, option) for o in mine):
+        own = set(option.puddles)
+        better = (o.minutes <= option.minutes and o.steps <= option.steps and own.issuperset(o.puddles) for o in mine)
+        if not any(better):
             out.append(option)
             mine.append(option)
     return out
@@ -163,25 +154,28 @@ def _solved(
     if relaxed.x is None or relaxed.fun >= below:
         return None, 1.0
     rises, most = relaxed.lower.marginals, below - relaxed.fun
-    left = min(RISE * abs(relaxed.fun), most)
+    left, ends = min(RISE * abs(relaxed.fun), most), time.perf_counter() + seconds
+    best, off = None, np.inf  # off: from what nothing can be below
     while True:
+        now = time.perf_counter()
         solved = milp(
             aim,
             constraints=LinearConstraint(matrix, low, high),
             integrality=np.ones(len(aim)),
             bounds=Bounds(0, rises <= left),
-            options={"time_limit": seconds, "mip_rel_gap": GAP},
+            options={"time_limit": max(ends - now, 0.1), "mip_rel_gap": GAP},
         )
-        off = np.inf if solved.x is None else solved.fun - relaxed.fun  # from what nothing can be below
+        if solved.x is not None and solved.fun - relaxed.fun < off:
+            best, off = solved.x, float(solved.fun - relaxed.fun)
         wider = min(off, most)
         complete = not (rises[rises > left] <= wider).any()  # nothing that is left out could be of use
-        if complete or off <= GOOD * abs(relaxed.fun):
+        if complete or off <= GOOD * abs(relaxed.fun) or time.perf_counter() > ends:
             break
         left = wider
-    if off >= most:
+    if best is None or off >= most:
         return None, 1.0
-    gap = float(solved.mip_gap if complete else off / max(abs(solved.fun), 1e-9))
-    return solved.x, gap if np.isfinite(gap) else 0.0
+    gap = off / max(abs(relaxed.fun + off), 1e-9)
+    return best, min(gap, float(solved.mip_gap)) if complete and solved.x is not None else gap
 
 
 def _numbered(first: int, *sets: Sequence[Any]) -> list[dict[Any, int]]:

@@ -303,7 +303,7 @@ def _pools(
             pools += [best[:size] for size in POOL_SIZES]
             if budget.neat:
                 neat = within[[found.neat(int(k)) for k in within]]
-                pools += [best[:k] for best in (_few(own, neat, 2) for own in by_region) for k in (1, 2)]
+                pools += [two[:k] for two in (_few(own, neat, 2) for own in by_region) for k in (1, 2)]
             # and the best for each region by itself, so that no small one is forgotten
             best_of_each = [_few(own, within, max(FEW)) for own in by_region]
             pools += [sorted({p for some in best_of_each for p in some[:few]}) for few in FEW]
