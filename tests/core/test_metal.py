@@ -367,8 +367,8 @@ def test_wear_comes_in_the_order_of_the_craft_and_spares_what_is_to_stay_clean()
         "no leather or wood: no bare corners"
     )
     assert own[0].mix.finish > 0.4 and own[2].mix.finish == 0 and own[1].settings.pulled_down
-    fine = surface_of(ball(radius=10, fine=6, at=(0, 0, 10)))
-    films = {c.way: replace(c, where=WHOLE).film(Site(fine)) for c in own if c.technique == "chips"}
+    fine = Site(surface_of(ball(radius=10, fine=6, at=(0, 0, 10))))
+    films = {c.way: replace(c, where=WHOLE).film(fine) for c in own if c.technique == "chips"}
     inside = [(films[a] > 0)[films[b] > 0].mean() for a, b in (("chips", "inside"), ("inside", "rust"))]
     assert min(inside) > 0.85 and (films["rust"] > 0).sum() < (films["inside"] > 0).sum() < (films["chips"] > 0).sum()
     assert next(c for c in own if c.way == "verdigris").film(site)[half == 0].max() == 0

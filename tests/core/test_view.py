@@ -106,7 +106,8 @@ def test_a_steps_picture_marks_where_the_film_goes_and_survives_black_and_white(
     assert not covered(np.full(9, 20, np.float32)).any(), "a coat on everything marks nothing in particular"
 
 
-OTHER_LETTERS = ["Ключник", "Λύχνος", "しおかぜ", "守灯人", "등불지기", "حارس", "שומר", "Řež"]
+OTHER_LETTERS = ["Ключник", "Λύχνος", "حارس", "שומר", "Řež"]
+OF_THE_EAST = ["しおかぜ", "守灯人", "등불지기"]
 
 
 def test_what_the_hand_does_is_said_once_on_a_card_until_it_changes():
@@ -146,3 +147,14 @@ def test_the_pdf_has_every_step_its_drops_and_its_cautions():
     for step in steps:
         assert f"{step.number}. {step.heading}" in text and step.drops_words in text and step.how[:40] in text
     assert text.count("Safety:") == len(steps) and text.count(steps[0].cautions[0]) >= 1
+
+
+@pytest.mark.parametrize("name", OF_THE_EAST)
+def test_names_of_the_east_stand_in_the_pdf(name):
+    picture = png_bytes(np.full((44, 33, 3), 200, np.uint8))
+    site = Site(surface_of(ball(fine=2)))
+    coat = usual_coat("brush", only(Paint("Chalk", "base", "#e8e6e0")), "base")
+    facts = SheetFacts(name, "Lamp above.", 32, 900, "", [], "", 0.5)
+    steps = steps_of(site, [coat], [coat.film(site)])
+    pages = PdfReader(io.BytesIO(plan_pdf(facts, steps, lambda k, v: picture, picture))).pages
+    assert name in " ".join(page.extract_text() for page in pages)

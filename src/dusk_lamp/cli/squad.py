@@ -365,13 +365,15 @@ def _reach(args: argparse.Namespace) -> None:
     from ..core.plain import plain
     from ..core.plan.document import Plan, SculptFile, read_plan
     from ..core.reach.assembly import reach_of, reach_words
-    from ..core.reach.tool import BRUSH, NOZZLE, Tool
+    from ..core.reach.tool import BRUSH, NOZZLE
     from ..core.sculpt.parts import Part, glue_faces
     from ..core.view.camera import Camera
     from ..core.view.formats import png_bytes
     from ..core.view.step_picture import marked_picture
     from .plan import context_of
 
+    own_brush = (("length", args.length), ("angle", args.angle), ("hand", args.hand))
+    brush = replace(BRUSH, **{k: v for k, v in own_brush if v is not None})
     path = Path(args.file)
     if path.suffix.lower() == ".json":
         plan, folder = read_plan(path.read_bytes()), args.files_from or path.parent
@@ -386,11 +388,7 @@ def _reach(args: argparse.Namespace) -> None:
     site = context.site
     count = int(site.surface.part.max(initial=0)) + 1
     named = [*plan.parts[:count], *(Part(f"Part {k + 1}") for k in range(len(plan.parts), count))]
-    brush = replace(
-        BRUSH,
-        **{k: v for k, v in (("length", args.length), ("angle", args.angle), ("hand", args.hand)) if v is not None},
-    )
-    found = reach_of(site, named, Tool(**plain(brush)), NOZZLE)
+    found = reach_of(site, named, brush, NOZZLE)
     loose = {*found.apart, *(k for k, p in enumerate(named) if p.apart)}
     report = {
         "brush": plain(brush),

@@ -44,7 +44,7 @@ def _quiet(*_: object) -> None:
 
 
 @dataclass(frozen=True)
-class _OnBench:
+class OnBench:
     """A demo sculpt as the bench lays it out, in a folder that is there for as long."""
 
     fields: FolderCache
@@ -55,7 +55,8 @@ class _OnBench:
 
 
 @contextmanager
-def _on_bench(demo: Demo) -> Iterator[_OnBench]:
+def on_bench(demo: Demo) -> Iterator[OnBench]:
+    """A demo sculpt, laid out."""
     with tempfile.TemporaryDirectory() as folder:
         fields, path = FolderCache(Path(folder) / "cache"), Path(folder) / f"{demo.file}.ply"
         path.write_bytes(sculpt_file(demo))
@@ -65,18 +66,18 @@ def _on_bench(demo: Demo) -> Iterator[_OnBench]:
         file = {"name": path.name, "format": "ply", "sha": "demo"}
         mended, _ = preparing.mended(fields, [file], [path], False, _quiet)
         surface_key = preparing.surface(fields, mended, standing, None, _quiet)
-        yield _OnBench(fields, path, mended, surface_key, preparing.load_surface(fields, surface_key))
+        yield OnBench(fields, path, mended, surface_key, preparing.load_surface(fields, surface_key))
 
 
 def sky_of(demo: Demo) -> bytes:
     """What a demo sculpt sees of the sky, packed."""
-    with _on_bench(demo) as own:
+    with on_bench(demo) as own:
         return packed_view(visibility_of(own.laid), own.laid)
 
 
 def worked_out(demo: Demo) -> Finished:
     """The plan of a demo sculpt with all its coats, on the surface that the bench lays out."""
-    with _on_bench(demo) as on:
+    with on_bench(demo) as on:
         fields, surface_key, laid = on.fields, on.surface_key, on.laid
         placed = preparing.load_placing(fields, surface_key)
         marking = preparing.own_marking(on.path, "ply", laid, placed)

@@ -7,7 +7,7 @@ import numpy as np
 from numpy.typing import NDArray
 from scipy.optimize import nnls
 
-from ..directions import angles_of, direction_of, fibonacci_sphere, from_words
+from ..directions import angles_of, direction_of, fibonacci_sphere, frame_round, from_words
 from ..errors import SettingError
 from ..light.key import key_light_at
 from ..light.lamp import Lamp
@@ -120,9 +120,7 @@ def _lamp(direction: NDArray, size: float) -> Lamp:
 
 
 def _around(direction: NDArray, degrees: float) -> list[NDArray]:
-    side = np.cross(direction, [0.0, 0.0, 1.0] if abs(direction[2]) < 0.9 else [1.0, 0.0, 0.0])
-    side /= np.linalg.norm(side)
-    other = np.cross(direction, side)
+    side, other = frame_round(direction)
     out = []
     for turn in np.arange(8) * np.pi / 4:
         moved = direction + np.tan(np.radians(degrees)) * (np.cos(turn) * side + np.sin(turn) * other)

@@ -5,7 +5,7 @@ from dataclasses import dataclass
 import numpy as np
 from numpy.typing import NDArray
 
-from ..directions import direction_of
+from ..directions import cross, direction_of
 
 FULL_FRAME_MM = 36.0  # the width of a full-frame picture, that focal lengths are given for
 UNDISTORTING = 8  # rounds until a lens is turned round to a thousandth of a pixel
@@ -43,11 +43,11 @@ class Pinhole:
         so many mm of a full-frame camera."""
         out = direction_of(azimuth, elevation).astype(float)
         eye = np.asarray(middle, float) + distance * out
-        side = np.cross(-out, [0.0, 0.0, 1.0])
+        side = cross(-out, [0.0, 0.0, 1.0])
         if np.linalg.norm(side) < 1e-6:  # straight from above: the figure's front is below
             side = np.array([1.0, 0.0, 0.0])
         side /= np.linalg.norm(side)
-        up = np.cross(side, -out)
+        up = cross(side, -out)
         return cls(_three(eye), _three(-out), _three(up), lens_mm / FULL_FRAME_MM * max(size), *size, k1)
 
     @property
@@ -58,7 +58,7 @@ class Pinhole:
         up = np.asarray(self.up, float)
         up = up - (up @ forward) * forward
         up /= np.linalg.norm(up)
-        return np.stack([np.cross(forward, up), -up, forward])
+        return np.stack([cross(forward, up), -up, forward])
 
     def project(self, points: NDArray) -> tuple[NDArray[np.float64], NDArray[np.float64]]:
         """(N, 2) pixels of places (N, 3) mm, and their depths (N,) mm; what lies behind has a negative one."""

@@ -17,7 +17,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from ..datasets import by, rows
-from ..directions import GOLDEN_TURN, direction_of, frame_round, from_words, height_words, ring_round, tilted
+from ..directions import GOLDEN_TURN, cross, direction_of, frame_round, from_words, height_words, ring_round, tilted
 from ..errors import SettingError
 from ..paint.mix import Mix
 from ..paint.thin import Airbrush
@@ -343,9 +343,9 @@ def laying_as(surface: Surface, pass_: Spray, other: Spray) -> Spray:
 
 
 def _seen_along(axis: NDArray) -> tuple[NDArray[np.float32], NDArray[np.float32]]:
-    right = np.cross([0, 0, 1.0] if abs(axis[2]) < 0.999 else [0, 1.0, 0], axis)
+    right = cross([0, 0, 1.0] if abs(axis[2]) < 0.999 else [0, 1.0, 0], axis)
     right /= np.linalg.norm(right)
-    return right.astype(np.float32), np.cross(axis, right).astype(np.float32)
+    return right.astype(np.float32), cross(axis, right).astype(np.float32)
 
 
 def _outline(caster: Caster, body: Surface, axis: NDArray) -> float:

@@ -8,6 +8,7 @@ values and their steps, not where the scale begins; so a school is asked how wel
 from collections.abc import Sequence
 from dataclasses import dataclass, replace
 
+import numba
 import numpy as np
 from numpy.typing import NDArray
 from scipy.optimize import minimize
@@ -61,13 +62,23 @@ def best_span(value: NDArray, share: NDArray, weight: NDArray) -> ValueSpan:
     dark, light = (e.ravel() for e in np.meshgrid(ends, ends, indexing="ij"))
     wide = light - dark >= LEAST_SPAN
     dark, light = dark[wide], light[wide]
-    found = np.empty(len(dark))
-    weight = weight / weight.sum()
-    for k, (bottom, top) in enumerate(zip(dark, light, strict=True)):
-        off = np.abs(value - bottom - share * (top - bottom))
-        found[k] = weight @ (off <= HALF_VALUE) - 0.01 * float(weight @ off)  # of two alike, the nearer
+    found = _worth(value, share, weight / weight.sum(), dark, light, HALF_VALUE)
     best = int(np.argmax(found))
     return ValueSpan(float(dark[best]), float(light[best]))
+
+
+@numba.njit(cache=True, nogil=True)
+def _worth(value, share, weight, dark, light, half):
+    """(K,) of spans from dark to light (K,): the share of the weight that is within a half value of the light; and of
+    two alike the nearer is worth more."""
+    found = np.empty(len(dark))
+    for k in range(len(dark)):
+        worth, wide = 0.0, light[k] - dark[k]
+        for m in range(len(value)):
+            off = abs(value[m] - dark[k] - share[m] * wide)
+            worth += weight[m] * ((1.0 if off <= half else 0.0) - 0.01 * off)
+        found[k] = worth
+    return found
 
 
 def light_match(site: Site, value: NDArray, share: NDArray, span: ValueSpan | None = None) -> LightMatch:
@@ -123,6 +134,7 @@ class _Amounts:
         self.free = np.array([not c.by.primes and not c.mix.clear for c in coats])
         self.band = LuminanceFilms(np.full(36, 0.2), [c.mix for c in coats])
         self.times = np.ones(len(coats))
+        self._tried: dict[tuple[int, float, float], NDArray] = {}  # films of strokes turned, by azimuth and height
         self.span = ValueSpan(0.0, 10.0)
 
     def fit(self, moves: int) -> float:
@@ -162,11 +174,17 @@ class _Amounts:
                 height = max(-90.0, min(90.0, p.elevation + by_height))
                 other = replace(coat, settings=replace(p, azimuth=azimuth, elevation=height))
                 films = self.films.copy()
-                films[k] = other.roughly(self.some)
+                films[k] = self._film(k, azimuth, height, other)
                 times, lost = self._moved(films, FEW_MOVES)
                 if lost < least - GAIN:
                     self.films, self.times, least = films, times, lost
                     self.coats[k] = other
+
+    def _film(self, k: int, azimuth: float, height: float, coat: Coat) -> NDArray:
+        """Of a stroke that was turned; each is laid once, for most are tried again in every round."""
+        if (k, azimuth, height) not in self._tried:
+            self._tried[k, azimuth, height] = coat.roughly(self.some)
+        return self._tried[k, azimuth, height]
 
     def coats_now(self) -> list[Coat]:
         """The coats in their fitted amounts, in half seconds and half µm."""

@@ -6,7 +6,7 @@ import numpy as np
 from numpy.typing import NDArray
 from scipy.spatial import cKDTree
 
-from ..directions import fibonacci_sphere
+from ..directions import fibonacci_sphere, frame_round
 from ..errors import Stopped
 from ..rays import Caster
 from ..sculpt.surface import Surface
@@ -106,6 +106,4 @@ def _rim(angle: float) -> list[NDArray[np.float64]]:
 
 def _around(axis: NDArray) -> NDArray[np.float64]:
     """(3, 3) a turn that brings z to an axis."""
-    side = np.cross(axis, [0.0, 0.0, 1.0] if abs(axis[2]) < 0.9 else [1.0, 0.0, 0.0])
-    side /= np.linalg.norm(side)
-    return np.stack([side, np.cross(axis, side), axis], axis=1)
+    return np.stack([*frame_round(axis), axis], axis=1)

@@ -5,6 +5,7 @@ from dataclasses import dataclass
 from functools import cached_property
 
 import fast_simplification
+import numba
 import numpy as np
 from numpy.typing import NDArray
 
@@ -317,14 +318,28 @@ def _turned(rows, turn):
     return np.take_along_axis(rows, (np.arange(3) + turn[:, None]) % 3, axis=1)
 
 
+@numba.njit(cache=True, nogil=True)
+def _sines(vertices, faces, sine, cosine):
+    """(F, 3) sine and cosine of the angle at each corner of each face, both times the lengths of the two sides."""
+    for f in range(len(faces)):
+        for k in range(3):
+            a, b, c = faces[f, k], faces[f, (k + 1) % 3], faces[f, (k + 2) % 3]
+            u0 = np.float64(vertices[b, 0]) - np.float64(vertices[a, 0])
+            u1 = np.float64(vertices[b, 1]) - np.float64(vertices[a, 1])
+            u2 = np.float64(vertices[b, 2]) - np.float64(vertices[a, 2])
+            v0 = np.float64(vertices[c, 0]) - np.float64(vertices[a, 0])
+            v1 = np.float64(vertices[c, 1]) - np.float64(vertices[a, 1])
+            v2 = np.float64(vertices[c, 2]) - np.float64(vertices[a, 2])
+            x, y, z = u1 * v2 - u2 * v1, u2 * v0 - u0 * v2, u0 * v1 - u1 * v0
+            sine[f, k] = np.sqrt(x * x + y * y + z * z)
+            cosine[f, k] = u0 * v0 + u1 * v1 + u2 * v2
+
+
 def _angles(mesh: Mesh) -> NDArray[np.float64]:
     """(3F,) the angle of each face at each of its corners, radians."""
-    c = mesh.corners()
-    out = np.empty((len(c), 3))
-    for k in range(3):
-        u, v = c[:, (k + 1) % 3] - c[:, k], c[:, (k + 2) % 3] - c[:, k]
-        out[:, k] = np.arctan2(np.linalg.norm(np.cross(u, v), axis=1), np.einsum("ij,ij->i", u, v))
-    return out.ravel()
+    sine, cosine = np.empty((2, len(mesh.faces), 3))
+    _sines(mesh.vertices, mesh.faces, sine, cosine)
+    return np.arctan2(sine, cosine).ravel()
 
 
 def _corner_fields(mesh: Mesh):

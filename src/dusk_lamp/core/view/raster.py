@@ -81,21 +81,38 @@ def snapshot(
     scale = min(width / max(float(np.ptp(x)), 1e-9), height / max(float(np.ptp(y)), 1e-9)) * (1 - 2 * margin)
     if zoom_height is not None:
         scale = height / zoom_height * (1 - 2 * margin)
-    px = middle[0] + (np.arange(width) + 0.5 - width / 2) / scale
-    py = middle[1] - (np.arange(height) + 0.5 - height / 2) / scale
-    gx, gy = np.meshgrid(px.astype(np.float32), py.astype(np.float32))
+    px = (middle[0] + (np.arange(width) + 0.5 - width / 2) / scale).astype(np.float32)
+    py = (middle[1] - (np.arange(height) + 0.5 - height / 2) / scale).astype(np.float32)
+    within = _within(py, y.min(), y.max()), _within(px, x.min(), x.max())  # no ray is cast past the sculpt
     away = 2 * surface.size
     depth = (surface.points @ camera.toward).max() + away
-    origins = (
-        (gx[..., None] * camera.right + gy[..., None] * camera.up + depth * camera.toward)
-        .reshape(-1, 3)
-        .astype(np.float32)
-    )
-    face, u, v = surface.caster.first_hits(origins, -camera.toward)
-    hit = face >= 0
-    corners = np.where(hit[:, None], surface.faces[np.maximum(face, 0)], -1)
-    weights = np.stack([1 - u - v, u, v], axis=1).astype(np.float32)
-    return Snapshot(corners.reshape(height, width, 3), weights.reshape(height, width, 3), float(scale))
+    across, along = px[within[1], None] * camera.right, py[within[0], None] * camera.up
+    origins = ((across + along[:, None]) + depth * camera.toward).reshape(-1, 3).astype(np.float32)
+    corners, weights = np.full((height, width, 3), -1, np.int32), np.zeros((height, width, 3), np.float32)
+    if len(origins):
+        face, u, v = surface.caster.first_hits(origins, -camera.toward)
+        _place(face.reshape(len(along), -1), u, v, surface.faces, corners[within], weights[within])
+    return Snapshot(corners, weights, float(scale))
+
+
+def _within(at: NDArray[np.float32], low: float, high: float) -> slice:
+    """Which of some evenly spaced places lie between two ends, and one beyond either."""
+    inside = np.flatnonzero((at >= low) & (at <= high))
+    return slice(max(0, inside[0] - 1), inside[-1] + 2) if len(inside) else slice(0, 0)
+
+
+@numba.njit(cache=True, nogil=True)
+def _place(face, u, v, faces, corners, weights):
+    """The corners and weights of the face met in each pixel (H, W); u, v: (H·W,) barycentric."""
+    k = 0
+    for i in range(face.shape[0]):
+        for j in range(face.shape[1]):
+            f = face[i, j]
+            if f >= 0:
+                for c in range(3):
+                    corners[i, j, c] = faces[f, c]
+                weights[i, j, 0], weights[i, j, 1], weights[i, j, 2] = np.float32(1) - u[k] - v[k], u[k], v[k]
+            k += 1
 
 
 def averaged(pixels: NDArray, times: int = SOFTEN) -> NDArray[np.float32]:
