@@ -5,6 +5,8 @@ Axes and angles are those of docs/conventions.md: azimuth 0 in front, +90 to the
 straight above.
 """
 
+from collections.abc import Iterable
+
 import numpy as np
 from numpy.typing import ArrayLike, NDArray
 
@@ -46,9 +48,9 @@ def on_dial(azimuth: float, elevation: float) -> tuple[float, float]:
     return float(far * np.sin(np.radians(azimuth))), float(far * np.cos(np.radians(azimuth)))
 
 
-def cross(a: ArrayLike, b: ArrayLike) -> NDArray[np.float64]:
+def cross(a: Iterable[float], b: Iterable[float]) -> NDArray[np.float64]:
     """(3,) the cross product of two vectors (3,): NumPy's own takes twenty times as long for a single pair."""
-    (ax, ay, az), (bx, by, bz) = a, b  # type: ignore[misc]
+    (ax, ay, az), (bx, by, bz) = a, b
     return np.array([ay * bz - az * by, az * bx - ax * bz, ax * by - ay * bx], np.float64)
 
 

@@ -106,25 +106,13 @@ def economy(
     began, budget = time.perf_counter(), budget or Budget()
     ready = ready or made_ready(context, budget, say, numbers)
     say(f"Choosing for {budget.minutes:.0f} minutes", 0.6)
-    made, found = _within(context, ready, budget, began)
-    flat = [
-        r for r in ready.faces if _steps_on(made, context.site.marking.ids[ready.groups[r].number]) < _least(budget)
-    ]
-    if flat:  # a face with few steps: with more, unless that leaves it, or the rest, further off
-        fuller, _ = _within(context, replace(found, fuller=True), budget, began)
-        if fuller.near_5_weighted >= made.near_5_weighted - FACE_COSTS and len(fuller.bare) <= len(made.bare):
-            made = fuller
-    return made
+    return _within(context, ready, budget, began)
 
 
-def _steps_on(made: Economy, id_: int) -> int:
-    return sum(c.region == id_ for c in made.coats)
-
-
-def _within(context: Context, ready: Ready, budget: Budget, began: float) -> tuple[Economy, Ready]:
-    """A plan whose coats keep within the minutes as they are really laid, and the options it was chosen from."""
+def _within(context: Context, ready: Ready, budget: Budget, began: float) -> Economy:
+    """A plan whose coats keep within the minutes as they are really laid."""
     asked, best = budget, None
-    chosen, ready = _chosen(ready, asked)
+    chosen, ready = _with_full_faces(*_chosen(ready, asked), asked)
     for _ in range(TRIES):
         if not chosen.options:
             break
@@ -141,7 +129,7 @@ def _within(context: Context, ready: Ready, budget: Budget, began: float) -> tup
         raise SettingError(
             "nothing can be painted within this: give it more minutes, or free the pin on pots, puddles or steps"
         )
-    return best, ready
+    return best
 
 
 def front(
@@ -244,8 +232,7 @@ def _chosen(ready: Ready, budget: Budget) -> tuple[Choice, Ready]:
     helps; and with the options that were found on the way."""
     ready = replace(ready, options=list(ready.options), seen=set(ready.seen))  # another budget begins from the same
     chosen = choose(ready.found, _faces_kept(ready, budget), budget)
-    # a fuller face is chosen from what was found for a flat one: looking further brought nothing
-    for _ in range(ROUNDS if chosen.options and not ready.fuller else 0):
+    for _ in range(ROUNDS if chosen.options else 0):
         there = chosen.puddles
         pots = _pots(ready, there)
         of_pots = np.flatnonzero(np.isin(ready.found.first, pots) & np.isin(ready.found.second, pots))
@@ -264,6 +251,19 @@ def _chosen(ready: Ready, budget: Budget) -> tuple[Choice, Ready]:
             break
         chosen = again
     return chosen, ready
+
+
+def _with_full_faces(chosen: Choice, ready: Ready, budget: Budget) -> tuple[Choice, Ready]:
+    """A choice that gives a face more steps where it was left with few, unless that leaves it, or the rest, further
+    off; from the options that are there, for looking further brought nothing."""
+    if all(o.region not in ready.faces or o.steps >= _least(budget) for o in chosen.options):
+        return chosen, ready
+    fuller = replace(ready, fuller=True)
+    other = choose(ready.found, _faces_kept(fuller, budget), budget)
+    costs = sum(o.gain for o in chosen.options) - sum(o.gain for o in other.options)
+    if costs > FACE_COSTS or len(other.options) < len(chosen.options):
+        return chosen, ready
+    return other, fuller
 
 
 def _faces_kept(ready: Ready, budget: Budget) -> list[Option]:
@@ -291,9 +291,9 @@ def _pools(
     """Sets of puddles to make options of: from few pots and from many, shared by few steps and by many."""
     by_region = [n * g.weight for n, g in zip(near, groups, strict=True)]
     gain = np.concatenate(by_region, axis=1)  # (C, all groups)
-    best_pots = _pots_in_order(found, gain, max(POT_COUNTS))
     best_mix = np.zeros((len(found.pots), len(found.pots), gain.shape[1]), gain.dtype)
     np.maximum.at(best_mix, (found.first, found.second), gain)
+    best_pots = _pots_in_order(best_mix, max(POT_COUNTS))
     pools: list[list[int]] = []
     for count in sorted({min(c, len(found.pots)) for c in POT_COUNTS}):
         sets = {frozenset(best_pots[:count]), frozenset(_exchanged(best_mix, best_pots[:count]))}
@@ -320,25 +320,25 @@ def _of_pairs(found: Candidates, best_mix: NDArray, within: NDArray[np.int64], c
     return within[np.isin(of, best[:, 0] * len(found.pots) + best[:, 1])]
 
 
-def _pots_in_order(found: Candidates, gain: NDArray, most: int) -> list[int]:
-    """Pots, the one first that brings the most beside those before it, alone or mixed with them."""
+def _pots_in_order(best_mix: NDArray, most: int) -> list[int]:
+    """Pots, the one first that brings the most beside those before it, alone or mixed with them. best_mix: (P, P, B)
+    what the best mix of each two brings."""
     taken: list[int] = []
-    best = np.zeros(gain.shape[1])
-    count = len(found.pots)
-    while len(taken) < min(most, count):
-        gains = []
-        for pot in range(count):
-            if pot in taken:
-                gains.append(-1.0)
-                continue
-            those = np.isin(found.first, [*taken, pot]) & np.isin(found.second, [*taken, pot])
-            those &= (found.first == pot) | (found.second == pot)
-            gains.append(float(np.maximum(gain[those].max(axis=0), best).sum()))
-        pot = int(np.argmax(gains))
-        taken.append(pot)
-        those = np.isin(found.first, taken) & np.isin(found.second, taken)
-        best = gain[those].max(axis=0)
+    best = np.zeros(best_mix.shape[2])
+    while len(taken) < min(most, len(best_mix)):
+        reached = np.maximum(_with_each(best_mix, taken), best)
+        gains = reached.sum(axis=1)
+        gains[taken] = -1.0
+        taken.append(int(np.argmax(gains)))
+        best = reached[taken[-1]]
     return taken
+
+
+def _with_each(best_mix: NDArray, pots: Sequence[int]) -> NDArray:
+    """(P, B) what each pot brings by itself or mixed with some others."""
+    alone = best_mix[np.arange(len(best_mix)), np.arange(len(best_mix))]
+    mixed = (best_mix[pots].max(axis=0, initial=0.0), best_mix[:, pots].max(axis=1, initial=0.0))
+    return np.maximum(alone, np.maximum(*mixed))
 
 
 def _exchanged(best_mix: NDArray, pots: Sequence[int]) -> set[int]:
@@ -352,13 +352,11 @@ def _exchanged(best_mix: NDArray, pots: Sequence[int]) -> set[int]:
         for out in sorted(taken):
             rest = sorted(taken - {out})
             before = best_mix[np.ix_(rest, rest)].max(axis=(0, 1), initial=0.0)
-            for new in range(len(best_mix)):
-                if new in taken:
-                    continue
-                with_it = np.maximum(best_mix[rest, new], best_mix[new, rest]).max(axis=0, initial=0.0)
-                reached = float(np.maximum(np.maximum(before, with_it), best_mix[new, new]).sum())
-                if reached > now + 1e-6:
-                    now, better = reached, (out, new)
+            reached = np.maximum(before, _with_each(best_mix, rest)).sum(axis=1)
+            reached[sorted(taken)] = 0.0
+            new = int(np.argmax(reached))
+            if reached[new] > now + 1e-6:
+                now, better = float(reached[new]), (out, new)
         if better is None:
             break
         taken = taken - {better[0]} | {better[1]}
