@@ -87,6 +87,7 @@ def first_picture(path: str) -> None:
         surface_key = stages.surface(cache, key, first_guess(facts), None, lambda *_: None)
         laid = time.perf_counter()
         site = Site(stages.load_surface(cache, surface_key))
+        stages.rough(cache, surface_key, site.surface)
         stages.thumb(cache, [surface_key], site, Rig(Lamp(40, 60)), Exposure())
         end = time.perf_counter()
     peak = resource.getrusage(resource.RUSAGE_SELF).ru_maxrss / 1e6

@@ -4,6 +4,7 @@ import numpy as np
 import pytest
 
 from dusk_lamp.core.errors import SettingError, Stopped
+from dusk_lamp.core.light import rig as rigs
 from dusk_lamp.core.light.lamp import Lamp
 from dusk_lamp.core.light.rig import Rig, light_on
 from dusk_lamp.core.light.sky import luminance, sky_light
@@ -193,3 +194,14 @@ def test_a_view_that_was_packed_comes_back_to_the_last_bit_and_only_on_its_own_s
         old, new = getattr(view, name), getattr(again, name)
         assert old.dtype == new.dtype and np.array_equal(old, new), name
     assert unpacked(packed(view, surface), surface_of(together(base, ball(3, 3, (0, 1, 4))))) is None
+
+
+def test_what_the_ground_hands_on_is_the_same_kept_as_worked_out_each_time(monkeypatch):
+    site = Site(surface_of(together(ball(at=(0, 0, 14)), plate(-20, 20, -20, 20))))
+    site.visibility = visibility_of(site.surface, 64)
+    for lamp in (Lamp(30, 50, 14), Lamp(-60, -20), None):
+        rig = Rig(lamp, 0.3, "overcast", 0.4)
+        kept = light_on(site, rig).bounce
+        with monkeypatch.context() as patch:
+            patch.setattr(rigs, "KEPT_SAMPLES", 0)
+            assert light_on(site, rig).bounce == pytest.approx(kept, abs=2e-5) and kept.max() > 0.05

@@ -1,13 +1,14 @@
 """The working surface."""
 
 import numpy as np
+import point_cloud_utils as pcu
 import pytest
 import trimesh
 
 from dusk_lamp.core.errors import SettingError
 from dusk_lamp.core.sculpt.mend import mend
 from dusk_lamp.core.sculpt.stand import Standing, stand
-from dusk_lamp.core.sculpt.surface import as_is_surface, quick_samples, working_surface
+from dusk_lamp.core.sculpt.surface import as_is_surface, quick_samples, rough_form, working_surface
 
 from ..shapes import ball, mesh_of, surface_of
 
@@ -78,6 +79,31 @@ def test_quick_samples_are_real_samples_spread_over_the_whole(warden):
     assert 2_000 < len(chosen) < 12_000
     assert faces.max() < len(chosen) and len(np.unique(chosen)) == len(chosen)
     assert np.ptp(warden.points[chosen], axis=0) == pytest.approx(np.ptp(warden.points, axis=0), rel=0.03)
+
+
+def test_the_rough_form_is_made_of_samples_closed_and_keeps_thin_things(warden):
+    rough = rough_form(warden, 4_000)
+    assert 3_000 < len(rough.chosen) < 6_000 and len(np.unique(rough.chosen)) == len(rough.chosen)
+    assert rough.areas.sum() == pytest.approx(warden.areas.sum(), rel=0.05)
+    places, number = np.unique(warden.points[rough.chosen], axis=0, return_inverse=True)
+    shape = trimesh.Trimesh(places, number.ravel()[rough.faces], process=False)
+    gaps = trimesh.grouping.group_rows(shape.edges_sorted, require_count=1)
+    assert len(gaps) < 0.002 * len(shape.edges_sorted), "no cracks along sharp edges"
+    chosen, faces = quick_samples(warden, len(rough.chosen))
+    clusters = trimesh.Trimesh(warden.points[chosen], faces, process=False)
+    off = [
+        pcu.closest_points_on_mesh(warden.points[::30].astype(float), one.vertices.astype(float), one.faces)[0].mean()
+        for one in (shape, clusters)
+    ]
+    assert off[0] < 0.7 * off[1], "nearer to the form than one sample for each small cube"
+
+
+def test_corners_of_the_rough_form_face_as_their_faces_do():
+    box = working_surface(mesh_of(trimesh.creation.box((10, 10, 10))), samples=4_000)
+    rough = rough_form(box, 400)
+    shape = trimesh.Trimesh(box.points[rough.chosen], rough.faces, process=False)
+    facing = np.einsum("fi,fki->fk", shape.face_normals, box.normals[rough.chosen][rough.faces])
+    assert np.average(facing.min(axis=1) > 0.99, weights=shape.area_faces) > 0.995
 
 
 def test_the_same_input_gives_the_same_bytes():

@@ -66,12 +66,12 @@ def test_the_first_of_the_sky_lights_the_sculpt_until_all_of_it_is_in(painter, s
     assert np.array_equal(lit(False), whole[False])
 
 
-def test_a_moving_lamp_is_answered_with_the_quick_samples_only(painter, sculpt_id):
+def test_a_moving_lamp_is_answered_with_the_rough_form_only(painter, sculpt_id):
     surface, _ = packet(painter.client.get(f"/sculpts/{sculpt_id}/surface.bin"))
     heading, levels = packet(
         painter.json("POST", f"/sculpts/{sculpt_id}/relight", {**painter.settings(sculpt_id), "moving": True})
     )
-    assert heading["moving"] and len(levels) == surface["quick"]
+    assert heading["moving"] and len(levels) == surface["rough"]
 
 
 def test_the_surface_arrives_as_it_lies_in_memory(painter, sculpt_id):
@@ -80,7 +80,7 @@ def test_the_surface_arrives_as_it_lies_in_memory(painter, sculpt_id):
     points = rest[: n * 12].view(np.float32).reshape(n, 3)
     assert points[:, 2].min() == pytest.approx(0, abs=1e-4) and points[:, 2].max() == pytest.approx(25, rel=1e-3)
     assert rest[n * 16 : n * 16 + f * 12].view(np.uint32).max() == n - 1
-    assert len(rest) == n * 16 + f * 12 + heading["quick"] * 4 + heading["quick_faces"] * 12 + n
+    assert len(rest) == n * 16 + f * 12 + heading["rough"] * 4 + heading["rough_faces"] * 12 + n
     assert len(heading["greys"]) == 256 and set(heading["views"]) == {"front", "right", "back", "left", "top"}
 
 

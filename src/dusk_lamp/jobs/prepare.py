@@ -55,6 +55,7 @@ def run(work: Work) -> None:
             stages.surface(store.cache, mended_key, once, store.settings.most_samples or None, work.say)
     work.say("Turning on the lamp", 0.5)
     laid = stages.load_surface(store.cache, surface_key)
+    stages.rough(store.cache, surface_key, laid)
     site = Site(laid, apart=[alone(laid, (part,), uncast) for part, uncast in shadowless])
     own = stages.own_marking(paths[0], files[0]["format"], laid, stages.load_placing(store.cache, surface_key))
     with store.saving() as session:

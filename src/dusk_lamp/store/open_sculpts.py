@@ -14,6 +14,7 @@ from ..core.sculpt.mesh import Mesh
 from ..core.sculpt.parts import alone, pull
 from ..core.sculpt.pieces import Pieces, pieces_of
 from ..core.sculpt.site import Site
+from ..core.sculpt.surface import RoughForm
 from ..core.sculpt.visibility import Visibility
 from .models import Sculpt
 from .preparing import (
@@ -26,6 +27,7 @@ from .preparing import (
     load_surface,
     pieces,
     relief,
+    rough,
 )
 from .store import Store
 
@@ -34,7 +36,7 @@ MOST_SEEN = 8  # 0.2 MB each
 
 
 class OpenSculpt:
-    """One sculpt laid out: its site, and the same at the few samples that are lit while a lamp is dragged.
+    """One sculpt laid out: its site, the same at few samples, and its rough form, lit while a lamp is dragged.
 
     memory: what has been worked out on it and may be wanted again. more: the same for those above the store, by kind.
     """
@@ -66,6 +68,16 @@ class OpenSculpt:
         surface.caster  # noqa: B018 - built now, so that the first drag does not wait for it
 
     @cached_property
+    def rough(self) -> RoughForm:
+        """The form in few samples."""
+        return rough(self._cache, self.surface_key, self.site.surface)
+
+    @cached_property
+    def moving(self) -> Site:
+        """The site at those."""
+        return self.site.only(*self.rough)
+
+    @cached_property
     def looks(self) -> NDArray[np.float64]:
         """Its curvature at two scales, for finding spots alike."""
         return likeness(self.site.surface, self.site.bends)
@@ -95,12 +107,16 @@ class OpenSculpt:
     def add_sky(self, view: Visibility, sky_key: str) -> None:
         """Let the sky in."""
         self.site.visibility, self._sky_key = view, sky_key
-        self.quick = self.site.only(self.chosen, self.between)
+        self._at_few()
 
     def add_glimpse(self, view: Visibility) -> None:
         """Let the first of the sky in."""
         self.site.glimpse = view
+        self._at_few()
+
+    def _at_few(self) -> None:
         self.quick = self.site.only(self.chosen, self.between)
+        self.__dict__.pop("moving", None)  # made anew when a lamp is dragged
 
 
 class OpenSculpts:

@@ -22,7 +22,16 @@ from ..core.sculpt.read import read_sculpt
 from ..core.sculpt.relief import Relief, relief_of
 from ..core.sculpt.site import Site
 from ..core.sculpt.stand import Placing, Standing, guess_up, placing, stand
-from ..core.sculpt.surface import Surface, as_is_surface, clustered, quick_samples, smoothed, working_surface
+from ..core.sculpt.surface import (
+    RoughForm,
+    Surface,
+    as_is_surface,
+    clustered,
+    quick_samples,
+    rough_form,
+    smoothed,
+    working_surface,
+)
 from ..core.sculpt.visibility import AT_FIRST, DIRECTIONS, Visibility, unpacked, visibility_of
 from ..core.target.exposure import Exposure, value_of_light
 from ..core.target.target import target
@@ -372,6 +381,17 @@ def relief(cache: Cache, surface_key: str, laid: Surface) -> Relief:
         felt = relief_of(laid)
         cache.put(key, {"cavity": felt.cavity, "exposed": felt.exposed})
     return Relief(cache.array(key, "cavity"), cache.array(key, "exposed"))
+
+
+ROUGH = 1  # version of the code that makes it
+
+
+def rough(cache: Cache, surface_key: str, laid: Surface) -> RoughForm:
+    """The rough form of a surface, worked out once."""
+    key = key_of("rough", ROUGH, surface_key)
+    if key not in cache:
+        cache.put(key, rough_form(laid)._asdict())
+    return RoughForm(*(cache.array(key, name) for name in RoughForm._fields))
 
 
 PIECES = 1

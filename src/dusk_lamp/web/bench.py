@@ -87,19 +87,19 @@ def footprint(surface: Surface) -> str:
 @blueprint.get("/sculpts/<int:sculpt_id>/surface.bin")
 def surface(sculpt_id: int) -> Response:
     """The working surface as raw bytes: a JSON heading, positions, normals (int8 × 4), faces, and the samples and
-    faces that are lit and drawn while a lamp is dragged.
+    faces of the rough form, which is lit and drawn while a lamp is dragged.
 
     Heading: counts, bounds, the grey levels that value bytes stand for, and the cameras of the named views.
     """
     with workshop().store.session() as session:
         sculpt = the_sculpt(session, sculpt_id)
         laid, closed = laid_out(sculpt), (sculpt.findings or {}).get("holes") == 0
-    s = laid.site.surface
+    s, rough = laid.site.surface, laid.rough
     heading = {
         "samples": len(s),
         "faces": len(s.faces),
-        "quick": len(laid.chosen),
-        "quick_faces": len(laid.between),
+        "rough": len(rough.chosen),
+        "rough_faces": len(rough.faces),
         "low": s.points.min(axis=0).tolist(),
         "high": s.points.max(axis=0).tolist(),
         "greys": grey_srgb(np.arange(256) / LEVELS_PER_VALUE).tolist(),
@@ -110,7 +110,7 @@ def surface(sculpt_id: int) -> Response:
     normals = np.zeros((len(s), 4), np.int8)
     normals[:, :3] = np.round(s.normals * 127)
     return packed(
-        heading, s.points, normals, s.faces, laid.chosen, laid.chosen[laid.between], s.part.astype(np.uint8)
+        heading, s.points, normals, s.faces, rough.chosen, rough.chosen[rough.faces], s.part.astype(np.uint8)
     )
 
 

@@ -8,7 +8,7 @@ from numpy.typing import NDArray
 from ..plain import checked, choice, number
 from ..sculpt.site import Site
 from . import key
-from .bounce import Ground, base_transfer, bounce_light
+from .bounce import KEPT_SAMPLES, Ground, base_transfer, bounce_light, ground_transfer
 from .lamp import Lamp
 from .sky import KINDS, sky_light
 
@@ -95,6 +95,11 @@ def light_on(site: Site, rig: Rig, rays: int = BENCH_RAYS, stopped: key.Stop = N
     if rig.bounce:
         ground = site.once("ground", lambda: Ground(surface))
         base = site.once("base", lambda: base_transfer(surface, seen))
-        bounce = bounce_light(surface, seen, ground, base, rig.bounce, rig.lamp, rig.sky, rig.sky_kind, total)
+        up = None
+        if len(surface) <= KEPT_SAMPLES:
+            up = site.once("from ground", lambda: ground_transfer(surface, seen, ground))
+        bounce = bounce_light(
+            surface, seen, ground, base, rig.bounce, rig.lamp, rig.sky, rig.sky_kind, total, rays, up
+        )
         total = total + bounce
     return Light(total, visible, lamp, sky, bounce)

@@ -290,9 +290,11 @@ class Site:
             kept = self._last_few = own, self.only(rows, np.zeros((0, 3), np.int32))
         return kept[1]
 
-    def only(self, chosen: NDArray[np.int32], faces: NDArray[np.int32]) -> "Site":
-        """The same sculpt at some of its samples only; see sculpt.surface.quick_samples."""
-        some = some_samples(self.surface, chosen, faces)
+    def only(
+        self, chosen: NDArray[np.int32], faces: NDArray[np.int32], areas: NDArray[np.float32] | None = None
+    ) -> "Site":
+        """The same sculpt at some of its samples only; see sculpt.surface.some_samples."""
+        some = some_samples(self.surface, chosen, faces, areas)
         apart = [few for own, alone in self.apart if (few := _few(own, alone, chosen)) is not None]
         seen = None if self._visibility is None else _visibility_at(self._visibility, self.surface, some, chosen)
 

@@ -3,6 +3,7 @@ once."""
 
 from dataclasses import dataclass
 from functools import cached_property
+from typing import NamedTuple
 
 import fast_simplification
 import numba
@@ -114,14 +115,20 @@ def working_surface(
     elif not 100 <= samples <= SAMPLES_LIMIT:
         raise SettingError(f"samples are between 100 and {SAMPLES_LIMIT:,}, not {samples:,}")
     shell = np.zeros(len(mesh.faces), np.int32) if shell is None else shell
-    target_faces = 2 * samples
+    mesh, shell = _evened(mesh, shell, samples)
+    return _sorted(_split_at_edges(mesh, shell))
+
+
+def _evened(mesh: Mesh, shell: NDArray[np.int32], samples: int) -> tuple[Mesh, NDArray[np.int32]]:
+    """A mesh of about so many vertices, and the shell of each of its faces: decimated where it is denser than need
+    be, subdivided where it is coarser."""
+    area, target_faces = mesh.area(), 2 * samples
     if len(mesh.faces) > DENSE * target_faces:
         mesh, shell = _thinned(mesh, shell, THIN * samples)
     if len(mesh.faces) > target_faces:  # a little too few, so that long edges can still be cut where it went too far
         mesh, shell = _decimated(mesh, shell, int(0.85 * target_faces))
     spacing = np.sqrt(2 / np.sqrt(3) * area / samples)
-    mesh, shell = _subdivided(mesh, shell, spacing, target_faces)
-    return _sorted(_split_at_edges(mesh, shell))
+    return _subdivided(mesh, shell, spacing, target_faces)
 
 
 def smoothed(surface: Surface, field: NDArray[np.float32], rounds: int) -> NDArray[np.float32]:
@@ -138,7 +145,8 @@ def smoothed(surface: Surface, field: NDArray[np.float32], rounds: int) -> NDArr
     return out.astype(np.float32)
 
 
-QUICK_SAMPLES = 30_000  # enough to show a moving shadow; a fifth of the work
+QUICK_SAMPLES = 30_000  # enough to tell how much of a sculpt is how; a fifth of the work
+ROUGH_SAMPLES = 12_000  # enough to show a sculpt whose light moves
 
 
 def clustered(mesh: Mesh, vertices: int) -> tuple[Mesh, NDArray[np.int32]]:
@@ -165,10 +173,8 @@ def _proper(faces: NDArray[np.int32]) -> NDArray[np.bool_]:
 
 
 def quick_samples(surface: Surface, samples: int = QUICK_SAMPLES) -> tuple[NDArray[np.int32], NDArray[np.int32]]:
-    """Which samples (M,) int32, and faces (G, 3) int32 between them by place in that list, show the form roughly.
-
-    One sample for each small cube: while a lamp is dragged only these are lit.
-    """
+    """Which samples (M,) int32, and faces (G, 3) int32 between them by place in that list, stand for all: one for
+    each small cube, so that each stands for about as much area."""
     if len(surface) <= samples:
         return np.arange(len(surface), dtype=np.int32), surface.faces
     _, number = clustered(Mesh(surface.points, surface.faces), samples)
@@ -177,12 +183,61 @@ def quick_samples(surface: Surface, samples: int = QUICK_SAMPLES) -> tuple[NDArr
     return chosen, np.ascontiguousarray(faces[_proper(faces)])
 
 
-def some_samples(surface: Surface, chosen: NDArray[np.int32], faces: NDArray[np.int32]) -> Surface:
-    """Only the chosen samples (M,), joined by faces (G, 3), shadowed by the whole surface."""
+class RoughForm(NamedTuple):
+    """Few samples that show a form. chosen: (M,) int32 samples. faces: (G, 3) int32 between them, by place in that
+    list. areas: (M,) float32 mm², of the form that each stands for."""
+
+    chosen: NDArray[np.int32]
+    faces: NDArray[np.int32]
+    areas: NDArray[np.float32]
+
+
+def rough_form(surface: Surface, samples: int = ROUGH_SAMPLES) -> RoughForm:
+    """The form in about so many of its own samples, evened as the whole was: few where it is flat, and thin things
+    stay whole. While a lamp is dragged only these are lit and drawn."""
+    if len(surface) <= samples:
+        return RoughForm(np.arange(len(surface), dtype=np.int32), surface.faces, surface.areas)
+    from scipy.spatial import cKDTree
+
+    place, first = same_rows(np.ascontiguousarray(surface.points))  # samples on either side of an edge share a place
+    whole = Mesh(surface.points[first], place[surface.faces].astype(np.int32))
+    form, _ = _evened(whole, np.zeros(len(whole.faces), np.int32), samples)
+    at = cKDTree(whole.vertices).query(form.vertices, workers=-1)[1][form.faces]
+    at = at[_proper(at)]
+    form = Mesh(whole.vertices, at.astype(np.int32))
+    faces = _facing(form, np.argsort(place, kind="stable"), np.bincount(place), surface.normals)
+    chosen, between = np.unique(faces, return_inverse=True)
+    between = between.reshape(-1, 3).astype(np.int32)
+    areas = summed(between.ravel(), np.repeat(form.face_areas() / 3, 3), len(chosen))
+    return RoughForm(chosen.astype(np.int32), between, areas.astype(np.float32))
+
+
+def _facing(
+    form: Mesh, samples: NDArray[np.int64], counts: NDArray[np.int64], normals: NDArray[np.float32]
+) -> NDArray[np.int64]:
+    """(F, 3) for each corner of a form, of the samples at its place the one that faces most as the face does.
+    samples: all of them, place by place. counts: of those at each place."""
+    across, starts = form.crosses(), np.cumsum(counts) - counts
+    best = samples[starts[form.faces]]
+    most = np.einsum("fi,fki->fk", across, normals[best])
+    for k in range(1, int(counts.max())):
+        more = counts[form.faces] > k
+        other = samples[np.where(more, starts[form.faces] + k, starts[form.faces])]
+        own = np.einsum("fi,fki->fk", across, normals[other])
+        better = more & (own > most)
+        best, most = np.where(better, other, best), np.where(better, own, most)
+    return best
+
+
+def some_samples(
+    surface: Surface, chosen: NDArray[np.int32], faces: NDArray[np.int32], areas: NDArray[np.float32] | None = None
+) -> Surface:
+    """Only the chosen samples (M,), joined by faces (G, 3), shadowed by the whole surface. areas: (M,) that they
+    stand for; None for their own."""
     return Surface(
         surface.points[chosen],
         surface.normals[chosen],
-        surface.areas[chosen],
+        surface.areas[chosen] if areas is None else areas,
         faces,
         surface.part[chosen],
         surface.inset[chosen],

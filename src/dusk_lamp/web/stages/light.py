@@ -56,7 +56,7 @@ def _wishes(given: dict[str, Any]) -> tuple[Rig, Greys, Exposure]:
 def relight(sculpt_id: int) -> Response:
     """Light the sculpt as asked, without keeping it: value and step of every sample, a byte each.
 
-    `moving`: the lamp is being dragged; only the quick samples are lit, with few rays, and the greys are left out. A
+    `moving`: the lamp is being dragged; only the rough form is lit, with few rays, and the greys are left out. A
     whole light that is being worked out then gives way: 204, no fault of anybody's.
     """
     given = asked()
@@ -64,7 +64,7 @@ def relight(sculpt_id: int) -> Response:
     moving = bool(given.get("moving"))
     with workshop().store.session() as session:
         laid = laid_out(the_sculpt(session, sculpt_id))
-    site = laid.quick if moving else laid.site
+    site = laid.moving if moving else laid.site
     laid.motion += moving
     seen = laid.motion
     try:

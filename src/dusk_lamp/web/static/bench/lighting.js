@@ -19,7 +19,7 @@ export class Lighting {
       bands: null,
       motion: 0,
       shown: [],
-      // two lanes: a lamp in motion asks for the quick samples, again and again, one request at a time; once it
+      // two lanes: a lamp in motion asks for the rough form, again and again, one request at a time; once it
       // rests, the whole sculpt is lit. A whole picture that was asked for before the latest motion is given up.
       lane: { moving: { busy: false, wish: false }, whole: { busy: false, wish: false } },
     });

@@ -35,21 +35,15 @@ export class Turntable {
     const normals = new THREE.InterleavedBuffer(new Int8Array(bytes, at + n * 12, n * 4), 4);
     g.setAttribute("normal", new THREE.InterleavedBufferAttribute(normals, 3, 0, true));
     const faces = at + n * 16,
-      quick = faces + heading.faces * 12;
+      rough = faces + heading.faces * 12,
+      between = rough + heading.rough * 4;
     this.whole = new THREE.BufferAttribute(new Uint32Array(bytes, faces, heading.faces * 3), 1);
-    this.quick = new Uint32Array(bytes, quick, heading.quick);
-    this.rough = new THREE.BufferAttribute(
-      new Uint32Array(bytes, quick + heading.quick * 4, heading.quick_faces * 3),
-      1,
-    );
+    this.roughSamples = new Uint32Array(bytes, rough, heading.rough);
+    this.rough = new THREE.BufferAttribute(new Uint32Array(bytes, between, heading.rough_faces * 3), 1);
     g.setIndex(this.coarse ? this.rough : this.whole);
     g.setAttribute(
       "part",
-      new THREE.BufferAttribute(
-        new Uint8Array(bytes, quick + heading.quick * 4 + heading.quick_faces * 12, n),
-        1,
-        true,
-      ),
+      new THREE.BufferAttribute(new Uint8Array(bytes, between + heading.rough_faces * 12, n), 1, true),
     );
     this.layers.lay(g, n);
     const greys = new Uint8Array(256 * 4);
@@ -370,8 +364,8 @@ export class Turntable {
   }
 
   showMoving(levels) {
-    // only the quick samples have been lit
-    this.layers.some("values", this.quick, levels);
+    // only the rough form has been lit
+    this.layers.some("values", this.roughSamples, levels);
     this.mesh.geometry.setIndex(this.rough);
     this.stale = true; // the other samples still carry the old light
     this.draw();
