@@ -136,6 +136,13 @@ def connected(count, a, b):
     return label
 
 
+def same_places(points: NDArray[np.float32]) -> tuple[NDArray[np.int32], NDArray[np.int32]]:
+    """For points (N, 3): the number (N,) of each distinct place, and the first point that lies at each."""
+    bits = np.ascontiguousarray(points + np.float32(0)).view(np.uint32)  # −0 is 0
+    place, first = same_rows(bits.reshape(-1, 3))
+    return place, first
+
+
 @numba.njit(cache=True)
 def same_rows(rows):
     """For (N, 3) uint32 rows: the number (N,) int32 of each distinct row, and where each first stands (distinct,).

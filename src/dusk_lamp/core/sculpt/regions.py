@@ -8,7 +8,7 @@ from numpy.typing import NDArray
 from scipy.spatial import cKDTree
 
 from ..errors import SettingError
-from .edges import same_rows
+from .edges import same_places
 from .relief import Bends, usual_scale
 from .surface import Surface
 
@@ -129,7 +129,7 @@ def widened(surface: Surface, region: NDArray[np.bool_], rounds: int = 1) -> NDA
     if rounds < 0:
         return ~widened(surface, ~region, -rounds)
     # the two sides of a sharp edge lie at one place; there the rim may pass
-    place, _ = same_rows(np.ascontiguousarray(surface.points).view(np.uint32).reshape(-1, 3))
+    place, _ = same_places(surface.points)
     a, b = surface.edges
     out = region.copy()
     for _ in range(rounds):

@@ -3,13 +3,14 @@
 from collections.abc import Sequence
 from dataclasses import dataclass
 
+import numba
 import numpy as np
 from numpy.typing import NDArray
 
 from ..directions import fibonacci_sphere
 from ..errors import SettingError
 from ..rays import in_threads
-from .edges import Edges, edges_of, same_rows
+from .edges import Edges, edges_of, same_places
 from .mesh import Mesh, summed
 from .surface import SHARP_DEGREES, Surface
 
@@ -60,9 +61,7 @@ class Bends:
     """
 
     def __init__(self, surface: Surface) -> None:
-        self.place, first = same_rows(
-            np.ascontiguousarray(surface.points + np.float32(0)).view(np.uint32).reshape(-1, 3)
-        )
+        self.place, first = same_places(surface.points)
         self.joined: Mesh = Mesh(surface.points[first], self.place[surface.faces])
         self.edges: Edges = edges_of(self.joined.faces, len(self.joined.vertices))
         cross = self.joined.crosses()
@@ -242,45 +241,56 @@ def _tightest(bends: Bends) -> NDArray[np.bool_]:
 
 def _chains(bends: Bends, chosen: NDArray[np.int64], convex: bool, shortest: float) -> list[Line]:
     """Join edges end to end into lines, short ones left out; a place where three or more meet ends a line."""
-    at: dict[int, list[int]] = {}
-    ends_of = dict(zip(chosen.tolist(), bends.edges.ends[chosen].tolist(), strict=True))
-    for e, pair in ends_of.items():
-        for v in pair:
-            at.setdefault(v, []).append(e)
-    used: set[int] = set()
-
-    def follow(e: int, v: int) -> tuple[list[int], list[int]]:
-        edges, corners = [], [v]
-        while e not in used:
-            used.add(e)
-            edges.append(e)
-            a, b = ends_of[e]
-            v = b if v == a else a
-            corners.append(v)
-            onward = [x for x in at[v] if x not in used]
-            if len(at[v]) != 2 or not onward:
-                break
-            e = onward[0]
-        return edges, corners
-
+    if not len(chosen):
+        return []
+    places, ends = np.unique(bends.edges.ends[chosen], return_inverse=True)
+    ends = ends.reshape(-1, 2)
+    meet = np.argsort(ends.ravel(), kind="stable") // 2  # the edges at each place, one place after another
+    edges, corners, starts = _followed(ends, meet, np.searchsorted(np.sort(ends.ravel()), np.arange(len(places) + 1)))
+    length = bends.length[chosen][edges]
     out = []
-    ends = [v for v in sorted(at) if len(at[v]) != 2]
-    for v in [*ends, *sorted(at)]:  # open lines from their ends first; what is left over are rings
-        for e in at[v]:
-            if e not in used:
-                edges, corners = follow(e, v)
-                if bends.length[edges].sum() < shortest:  # most are, and evening out only shortens
-                    continue
-                out.append(
-                    Line(
-                        bends.joined.vertices[corners],
-                        np.array(corners, np.int32),
-                        _run_length(bends.joined.vertices[corners]),
-                        float(np.degrees(np.average(bends.angle[edges], weights=bends.length[edges]))),
-                        convex,
-                    )
-                )
+    for k in np.flatnonzero(np.add.reduceat(length, starts[:-1]) >= shortest).tolist():  # evening out only shortens
+        own = slice(starts[k], starts[k + 1])
+        run = places[corners[starts[k] + k : starts[k + 1] + k + 1]]  # one corner more than edges
+        angle = float(np.degrees(np.average(bends.angle[chosen[edges[own]]], weights=length[own])))
+        at = bends.joined.vertices[run]
+        out.append(Line(at, run.astype(np.int32), _run_length(at), angle, convex))
     return out
+
+
+@numba.njit(cache=True, nogil=True)
+def _followed(ends, meet, starts):
+    """Edges (E, 2) by the numbers of their ends, in the order in which they run end to end; the places they run
+    through; and where each run of edges starts (runs + 1,). meet: the edges at each place; starts: where those of
+    each begin. Open runs come first, from their ends; what is left over are rings."""
+    used, edges = np.zeros(len(ends), np.bool_), np.empty(len(ends), np.int64)
+    corners, begun = np.empty(2 * len(ends), np.int64), np.empty(len(ends) + 1, np.int64)
+    runs, count = 0, 0
+    for rings in (False, True):
+        for begin in range(len(starts) - 1):
+            if not rings and starts[begin + 1] - starts[begin] == 2:
+                continue
+            for first in meet[starts[begin] : starts[begin + 1]]:
+                if used[first]:
+                    continue
+                e, v = first, begin
+                begun[runs] = count
+                corners[count + runs] = v
+                while e >= 0:
+                    used[e] = True
+                    v = ends[e, 1] if v == ends[e, 0] else ends[e, 0]
+                    edges[count] = e
+                    count += 1
+                    corners[count + runs] = v
+                    e = -1
+                    if starts[v + 1] - starts[v] == 2:
+                        for other in meet[starts[v] : starts[v + 1]]:
+                            if not used[other]:
+                                e = other
+                                break
+                runs += 1
+    begun[runs] = count
+    return edges, corners, begun[: runs + 1]
 
 
 def cavity(surface: Surface, scale: float | None = None) -> NDArray[np.float32]:

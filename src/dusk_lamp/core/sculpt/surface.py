@@ -12,7 +12,7 @@ from numpy.typing import NDArray
 
 from ..errors import SettingError
 from ..rays import Caster
-from .edges import connected, edges_of, same_rows
+from .edges import connected, edges_of, same_places, same_rows
 from .mend import weld
 from .mesh import Mesh, summed
 
@@ -199,7 +199,7 @@ def rough_form(surface: Surface, samples: int = ROUGH_SAMPLES) -> RoughForm:
         return RoughForm(np.arange(len(surface), dtype=np.int32), surface.faces, surface.areas)
     from scipy.spatial import cKDTree
 
-    place, first = same_rows(np.ascontiguousarray(surface.points))  # samples on either side of an edge share a place
+    place, first = same_places(surface.points)  # samples on either side of an edge share a place
     whole = Mesh(surface.points[first], place[surface.faces].astype(np.int32))
     form, _ = _evened(whole, np.zeros(len(whole.faces), np.int32), samples)
     at = cKDTree(whole.vertices).query(form.vertices, workers=-1)[1][form.faces]
@@ -207,9 +207,9 @@ def rough_form(surface: Surface, samples: int = ROUGH_SAMPLES) -> RoughForm:
     form = Mesh(whole.vertices, at.astype(np.int32))
     faces = _facing(form, np.argsort(place, kind="stable"), np.bincount(place), surface.normals)
     chosen, between = np.unique(faces, return_inverse=True)
-    between = between.reshape(-1, 3).astype(np.int32)
+    between = between.reshape(-1, 3)
     areas = summed(between.ravel(), np.repeat(form.face_areas() / 3, 3), len(chosen))
-    return RoughForm(chosen.astype(np.int32), between, areas.astype(np.float32))
+    return RoughForm(chosen.astype(np.int32), between.astype(np.int32), areas.astype(np.float32))
 
 
 def _facing(

@@ -31,6 +31,13 @@ class Snapshot:
         return self.corners[..., 0] >= 0
 
     @cached_property
+    def close(self) -> tuple[slice, slice, "Snapshot"]:
+        """Rows and columns of the part that shows the sculpt, with a margin, from one pixel of a smoothed picture to
+        another; and a snapshot of that part alone."""
+        rows, columns = (_close(np.asarray(self.seen.any(axis=axis))) for axis in (1, 0))
+        return rows, columns, Snapshot(self.corners[rows, columns], self.weights[rows, columns], self.scale)
+
+    @cached_property
     def _met(self) -> NDArray[np.int32]:
         """(M,) the sample nearest to each pixel that shows the sculpt."""
         corners = self.corners[self.seen]
@@ -50,6 +57,14 @@ class Snapshot:
         out = np.zeros(self.seen.shape, values.dtype)
         out[self.seen] = values[self._met]
         return out
+
+
+def _close(seen: NDArray[np.bool_]) -> slice:
+    at = np.flatnonzero(seen)
+    if not len(at):
+        return slice(0, 0)
+    low, high = at[0] // SOFTEN - 1, at[-1] // SOFTEN + 2
+    return slice(max(0, int(low)) * SOFTEN, min(len(seen), int(high) * SOFTEN))
 
 
 @numba.njit(cache=True, nogil=True)

@@ -32,6 +32,7 @@ OTHER_SCRIPTS = (  # the first that has a letter gives it; read only where they 
     "sc-chinese-simplified",
 )
 JOINED = re.compile("[\u0590-\u08ff]")  # Hebrew, Arabic: from the right, and letters join
+OWN_LETTERS = "Δ"  # that the sheet's own words need beside those of its usual font
 KANA = re.compile("[\u3040-\u30ff]")
 CARD_WIDE_MM, CARD_GAP_MM, CARD_PICTURE_MM = 88.0, 6.0, 24.0
 FIRST_STEP_MM = 18.0  # of the first step of a card, that stays with its pictures
@@ -324,7 +325,7 @@ class _Pages(FPDF):
         ):
             self.add_font(family, style, FONTS / f"{file}.ttf")
         others = ["display"]  # it has the µ
-        missing = {letter for letter in names if not self._has("text", letter) and letter.isprintable()}
+        missing = {letter for letter in names + OWN_LETTERS if not self._has("text", letter) and letter.isprintable()}
         scripts = (
             OTHER_SCRIPTS
             if KANA.search(names)

@@ -76,37 +76,44 @@ def step_picture(
         levels: (N, 3) sRGB of what is there, faintly modelled so that the form reads. on: (N,) samples shown amber,
         hatched and outlined. thin: (N,) samples that amber lines are drawn over, where the film fades.
     """
-    seen, levels, on = shot.seen, levels[site.shown], on[site.shown]
+    rows, columns, near = shot.close
+    seen, levels, on = near.seen, levels[site.shown], on[site.shown]
     # a little side light, for the eye only: flat primer would be a black hole
     form = 0.72 + 0.28 * np.clip(
         site.surface.normals @ (0.5 * camera.toward + 0.5 * camera.up + 0.3 * camera.right), 0, 1
     )
     lift = 24.0 * (form - 0.72) / 0.28
-    picture = shot.field((levels * form[:, None] + lift[:, None]).astype(np.float32))
-    marked = seen & shot.nearest(on)
-    rising = np.add.outer(np.arange(marked.shape[0]), np.arange(marked.shape[1])) % (HATCH_PX * SOFTEN)
-    hatch = rising < HATCH_WIDTH_PX * SOFTEN
-    shade = shot.field(form.astype(np.float32))[marked]
+    picture = near.field((levels * form[:, None] + lift[:, None]).astype(np.float32))
+    marked = seen & near.nearest(on)
+    rising = np.add.outer(np.arange(rows.start, rows.stop), np.arange(columns.start, columns.stop))
+    hatch = rising % (HATCH_PX * SOFTEN) < HATCH_WIDTH_PX * SOFTEN
+    shade = near.field(form.astype(np.float32))[marked]
     picture[marked] = MARK * (shade * np.where(hatch[marked], 0.62, 1.0))[:, None]
     all_of_it = marked
     if thin is not None:
-        faint = seen & ~marked & shot.nearest(thin[site.shown])
+        faint = seen & ~marked & near.nearest(thin[site.shown])
         picture[faint & hatch] = MARK
         all_of_it = marked | faint
     picture[(_edge(marked) | _edge(all_of_it)) & seen] = 30
-    return _on_paper(picture, seen, paper)
+    return _on_paper(picture, shot, paper)
 
 
 def look_picture(site: Site, shot: Snapshot, levels: NDArray[np.uint8], paper: int = PAPER) -> NDArray[np.uint8]:
     """(H, W, 3) uint8 picture of sRGB levels (N, 3) on paper white, or another grey."""
     levels = levels[site.shown]
-    return _on_paper(shot.field(levels), shot.seen, paper)
+    return _on_paper(shot.close[2].field(levels), shot, paper)
 
 
-def _on_paper(picture: NDArray[np.float32], seen: NDArray[np.bool_], paper: int) -> NDArray[np.uint8]:
-    picture[~seen] = paper
-    picture[_edge(seen) & ~seen] = 60
-    return smoothed(np.clip(picture, 0, 255))
+def _on_paper(picture: NDArray[np.float32], shot: Snapshot, paper: int) -> NDArray[np.uint8]:
+    """What was drawn close, smoothed, on a whole sheet."""
+    rows, columns, near = shot.close
+    picture[~near.seen] = paper
+    picture[_edge(near.seen) & ~near.seen] = 60
+    high, wide = shot.seen.shape
+    out = np.full((high // SOFTEN, wide // SOFTEN, *picture.shape[2:]), paper, np.uint8)
+    within = (slice(own.start // SOFTEN, own.stop // SOFTEN) for own in (rows, columns))
+    out[tuple(within)] = smoothed(np.clip(picture, 0, 255))
+    return out
 
 
 def marked_picture(

@@ -1,12 +1,12 @@
 """Strokes: small arrows on a step's picture that say which way the brush is pulled (CP-17, CP-31, CP-43)."""
 
+import cv2
 import numpy as np
 from numpy.typing import NDArray
 from PIL import Image, ImageDraw
-from scipy.ndimage import gaussian_filter
 
 from ..coat.coat import Coat
-from .raster import SOFTEN, Snapshot
+from .raster import SOFTEN, Snapshot, averaged
 
 Arrow = tuple[float, float, float, float]  # from x, y to x, y in pixels of the picture
 APART_PX, LONG_PX, SOFT_PX = 52, 24.0, 7.0  # of a picture; an arrow a brush's stroke, not every stroke
@@ -31,28 +31,35 @@ def pull_of(coat: Coat, below: Coat | None, value: NDArray[np.float32]) -> NDArr
 def arrows(shot: Snapshot, pull: NDArray[np.float32], on: NDArray[np.bool_]) -> list[Arrow]:
     """Arrows on the marked samples (N,) of a view, along the way a field (N,) rises; pixels of the smoothed
     picture."""
-    marked = shot.seen & shot.nearest(on)
+    rows, columns, near = shot.close
+    marked = (near.seen & near.nearest(on))[..., None]
     if not marked.any():
         return []
-    weight = gaussian_filter(marked.astype(np.float32), SOFT_PX * SOFTEN)
-    soft = gaussian_filter(np.where(marked, shot.field(pull), 0), SOFT_PX * SOFTEN) / np.maximum(weight, 1e-3)
-    down, across = np.gradient(soft)
-    steep = np.hypot(across, down) * SOFTEN
-    good = marked & (weight > WITHIN) & (steep > FLAT)
-    cell, found = APART_PX * SOFTEN, []
-    for y0 in range(0, good.shape[0], cell):
-        for x0 in range(0, good.shape[1], cell):
-            own = np.argwhere(good[y0 : y0 + cell, x0 : x0 + cell])
+    share = averaged(marked)[..., 0]
+    weight = _soft(share)
+    soft = _soft(averaged(np.where(marked, near.field(pull[:, None]), np.float32(0)))[..., 0])
+    slopes = np.gradient(soft / np.maximum(weight, np.float32(1e-3)))
+    down, across = np.asarray(slopes[0]), np.asarray(slopes[1])
+    steep = np.hypot(across, down)
+    good = (share > 0) & (weight > WITHIN) & (steep > FLAT)
+    top, left = rows.start // SOFTEN, columns.start // SOFTEN
+    found = []
+    for y0 in range(0, good.shape[0], APART_PX):
+        for x0 in range(0, good.shape[1], APART_PX):
+            own = np.argwhere(good[y0 : y0 + APART_PX, x0 : x0 + APART_PX])
             if not len(own):
                 continue
-            best = own[np.abs(own - cell / 2).sum(axis=1).argmin()]
+            best = own[np.abs(own - APART_PX / 2).sum(axis=1).argmin()]
             y, x = int(y0 + best[0]), int(x0 + best[1])
-            length = steep[y, x] / SOFTEN
-            dx, dy = across[y, x] / length * LONG_PX / 2, down[y, x] / length * LONG_PX / 2
-            mx, my = x / SOFTEN, y / SOFTEN
-            found.append((float(weight[y, x]), (float(mx - dx), float(my - dy), float(mx + dx), float(my + dy))))
+            dx, dy = (float(way[y, x] / steep[y, x] * LONG_PX / 2) for way in (across, down))
+            mx, my = x + left, y + top
+            found.append((float(weight[y, x]), (mx - dx, my - dy, mx + dx, my + dy)))
     found.sort(key=lambda one: -one[0])
     return [arrow for _, arrow in found[:MOST]]
+
+
+def _soft(picture: NDArray[np.float32]) -> NDArray[np.float32]:
+    return np.asarray(cv2.GaussianBlur(picture, (0, 0), SOFT_PX, borderType=cv2.BORDER_CONSTANT), np.float32)
 
 
 def with_arrows(picture: NDArray[np.uint8], drawn: list[Arrow]) -> NDArray[np.uint8]:
