@@ -1,12 +1,13 @@
 """The pictures of a plan: the model as painted so far, and where the next film goes marked against it."""
 
+import numba
 import numpy as np
 from numpy.typing import NDArray
 
 from ..paint.value import grey_srgb
 from ..sculpt.site import Site
 from .camera import VIEWS, Camera
-from .raster import SOFTEN, Snapshot, smoothed, snapshot
+from .raster import SOFTEN, Snapshot, snapshot
 from .strokes import arrows, with_arrows
 
 MARK = np.array([242, 168, 58], np.float32)  # lamplight amber; its grey differs from every neighbour it lies on
@@ -15,6 +16,7 @@ PICTURE_SIZE = (330, 440)  # of a sheet's pictures
 SEEN_SHARE = 0.35  # of the thickest film: thinner than this nobody sees it going on
 MIDDLE_GREY = 6.5  # Munsell value that marks show on
 PAPER, GROUND = 255, 119  # white, and the middle grey of the bench
+INK, OUTLINE = np.float32(30), np.float32(60)  # levels of the outlines of what is marked, and of the sculpt
 
 
 def plan_snapshot(site: Site, camera: Camera, width: int, height: int, zoom_height: float) -> Snapshot:
@@ -76,44 +78,89 @@ def step_picture(
         levels: (N, 3) sRGB of what is there, faintly modelled so that the form reads. on: (N,) samples shown amber,
         hatched and outlined. thin: (N,) samples that amber lines are drawn over, where the film fades.
     """
-    rows, columns, near = shot.close
-    seen, levels, on = near.seen, levels[site.shown], on[site.shown]
     # a little side light, for the eye only: flat primer would be a black hole
     form = 0.72 + 0.28 * np.clip(
         site.surface.normals @ (0.5 * camera.toward + 0.5 * camera.up + 0.3 * camera.right), 0, 1
     )
     lift = 24.0 * (form - 0.72) / 0.28
-    picture = near.field((levels * form[:, None] + lift[:, None]).astype(np.float32))
-    marked = seen & near.nearest(on)
-    rising = np.add.outer(np.arange(rows.start, rows.stop), np.arange(columns.start, columns.stop))
-    hatch = rising % (HATCH_PX * SOFTEN) < HATCH_WIDTH_PX * SOFTEN
-    shade = near.field(form.astype(np.float32))[marked]
-    picture[marked] = MARK * (shade * np.where(hatch[marked], 0.62, 1.0))[:, None]
-    all_of_it = marked
-    if thin is not None:
-        faint = seen & ~marked & near.nearest(thin[site.shown])
-        picture[faint & hatch] = MARK
-        all_of_it = marked | faint
-    picture[(_edge(marked) | _edge(all_of_it)) & seen] = 30
-    return _on_paper(picture, shot, paper)
+    rows, columns, near = shot.close
+    picture, marks = np.zeros((*near.seen.shape, 3), np.float32), np.zeros(near.seen.shape, np.uint8)
+    faint = np.zeros(len(on), np.bool_) if thin is None else thin
+    fields = (*(own[site.shown] for own in (levels, on, faint)), form.astype(np.float32), lift.astype(np.float32))
+    begins = rows.start + columns.start  # the hatch runs on over the whole sheet
+    _drawn(near.corners, near.weights, *fields, begins, picture, marks)  # type: ignore[call-arg]
+    return _on_paper(picture, shot, paper, marks)
 
 
 def look_picture(site: Site, shot: Snapshot, levels: NDArray[np.uint8], paper: int = PAPER) -> NDArray[np.uint8]:
     """(H, W, 3) uint8 picture of sRGB levels (N, 3) on paper white, or another grey."""
-    levels = levels[site.shown]
-    return _on_paper(shot.close[2].field(levels), shot, paper)
+    near = shot.close[2]
+    return _on_paper(near.field(levels[site.shown]), shot, paper, np.zeros(near.seen.shape, np.uint8))
 
 
-def _on_paper(picture: NDArray[np.float32], shot: Snapshot, paper: int) -> NDArray[np.uint8]:
-    """What was drawn close, smoothed, on a whole sheet."""
+@numba.njit(cache=True, nogil=True)
+def _drawn(corners, weights, levels, on, thin, form, lift, begins, picture, marks):
+    """What each pixel (H, W) shows, (H, W, 3), and what it is: 1 on the marked samples, 2 on those where the film
+    fades."""
+    for i in range(corners.shape[0]):
+        for j in range(corners.shape[1]):
+            a, b, c = corners[i, j]
+            if a < 0:
+                continue
+            u, v, w = weights[i, j]
+            met = a if u >= v and u >= w else b if v >= w else c
+            hatched = (begins + i + j) % (HATCH_PX * SOFTEN) < HATCH_WIDTH_PX * SOFTEN
+            marks[i, j] = 1 if on[met] else 2 if thin[met] else 0
+            if on[met]:
+                shade = (form[a] * u + form[b] * v + form[c] * w) * (0.62 if hatched else 1.0)
+                for k in range(3):
+                    picture[i, j, k] = MARK[k] * shade
+            elif thin[met] and hatched:
+                for k in range(3):
+                    picture[i, j, k] = MARK[k]
+            else:
+                for k in range(3):
+                    own_a = np.float32(levels[a, k]) * form[a] + lift[a]
+                    own_b = np.float32(levels[b, k]) * form[b] + lift[b]
+                    own_c = np.float32(levels[c, k]) * form[c] + lift[c]
+                    picture[i, j, k] = own_a * u + own_b * v + own_c * w
+
+
+def _on_paper(
+    picture: NDArray[np.float32], shot: Snapshot, paper: int, marks: NDArray[np.uint8]
+) -> NDArray[np.uint8]:
+    """What was drawn close, with outlines of the sculpt and of what is marked, smoothed, on a whole sheet."""
     rows, columns, near = shot.close
-    picture[~near.seen] = paper
-    picture[_edge(near.seen) & ~near.seen] = 60
     high, wide = shot.seen.shape
-    out = np.full((high // SOFTEN, wide // SOFTEN, *picture.shape[2:]), paper, np.uint8)
-    within = (slice(own.start // SOFTEN, own.stop // SOFTEN) for own in (rows, columns))
-    out[tuple(within)] = smoothed(np.clip(picture, 0, 255))
-    return out
+    flat = picture.reshape(*near.seen.shape, -1)
+    out = np.full((high // SOFTEN, wide // SOFTEN, flat.shape[2]), paper, np.uint8)
+    within = tuple(slice(own.start // SOFTEN, own.stop // SOFTEN) for own in (rows, columns))
+    _smooth(flat, near.seen, marks, paper, out[within])
+    return out.reshape(*out.shape[:2], *picture.shape[2:])
+
+
+@numba.njit(cache=True, nogil=True)
+def _smooth(picture, seen, marks, paper, out):
+    """The mean of SOFTEN × SOFTEN pixels each; outlined where a neighbour is not seen, or is marked otherwise."""
+    high, wide = seen.shape
+    for y in range(out.shape[0]):
+        for x in range(out.shape[1]):
+            for k in range(out.shape[2]):
+                whole = np.float32(0)
+                for i in range(y * SOFTEN, (y + 1) * SOFTEN):
+                    for j in range(x * SOFTEN, (x + 1) * SOFTEN):
+                        outside, between = False, False
+                        for di, dj in ((0, 1), (0, -1), (1, 0), (-1, 0)):
+                            p, q = i + di, j + dj
+                            if 0 <= p < high and 0 <= q < wide:
+                                outside |= seen[p, q] != seen[i, j]
+                                between |= marks[p, q] != marks[i, j]
+                        if seen[i, j]:
+                            own = INK if between else min(max(picture[i, j, k], np.float32(0)), np.float32(255))
+                        else:
+                            own = OUTLINE if outside else np.float32(paper)
+                        whole += own
+                out[y, x, k] = np.uint8(np.rint(whole / np.float32(SOFTEN * SOFTEN)))
 
 
 def marked_picture(
@@ -124,14 +171,3 @@ def marked_picture(
     shot = snapshot(site.surface, camera, width * SOFTEN, height * SOFTEN)
     levels = np.full((len(site), 3), grey_srgb(MIDDLE_GREY), np.uint8)
     return step_picture(site, shot, camera, levels, marks, GROUND)
-
-
-def _edge(mask: NDArray[np.bool_]) -> NDArray[np.bool_]:
-    """Pixels within one pixel of where a mask changes."""
-    edge = np.zeros_like(mask)
-    across, down = mask[:, 1:] != mask[:, :-1], mask[1:] != mask[:-1]
-    edge[:, 1:] |= across
-    edge[:, :-1] |= across
-    edge[1:] |= down
-    edge[:-1] |= down
-    return edge
