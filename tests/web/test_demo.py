@@ -22,7 +22,7 @@ from dusk_lamp.store.store import new_job
 from .conftest import packet
 
 BOTH_WAYS = ("kiln-keeper",)  # each run of the command line takes a quarter of a minute
-KINDS = ("wick-warden", "sluice-knight", "kiln-keeper")  # a reed-runner is made anew in test_finished
+KINDS = ("wick-warden", "sluice-knight", "kiln-keeper", "reed-runner-1")
 
 
 @pytest.mark.parametrize("kind", KINDS)

@@ -4,6 +4,7 @@ import io
 import re
 
 import pytest
+from PIL import Image
 
 from dusk_lamp.core.errors import SettingError
 from dusk_lamp.demo.load import load_rack
@@ -36,7 +37,10 @@ def addresses(app, numbers=("1", "2", "9223372036854775808")):
                 yield method, url
 
 
-def test_no_body_whatever_gets_a_fault_of_ours_from_any_route(app, painter, sculpt_id):
+def test_no_body_whatever_gets_a_fault_of_ours_from_any_route(app, painter, sculpt_id, monkeypatch):
+    small = io.BytesIO()  # a photo takes a second to draw
+    Image.new("RGB", (300, 400), (90, 80, 70)).save(small, "JPEG")
+    monkeypatch.setattr("dusk_lamp.web.check.page.trial_photo", lambda *_: small.getvalue())
     load_rack(app.extensions["workshop"].store)
     app.config["PROPAGATE_EXCEPTIONS"] = False
     token = painter.token()
