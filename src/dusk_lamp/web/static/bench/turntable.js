@@ -318,18 +318,14 @@ export class Turntable {
     };
   }
 
-  // the sample under a place on the screen, by the rough form (Möller and Trumbore, 1997); null where there is none
-  under(x, y) {
-    return this.met(this.sight(x, y));
-  }
-
+  // the sample that a line of sight meets: of all of them the one nearest to where it meets the rough form (Möller and
+  // Trumbore, 1997) that faces it; null where it meets nothing
   met({ origin, direction }) {
     const [ox, oy, oz] = origin,
       [dx, dy, dz] = direction;
     const at = this.mesh.geometry.getAttribute("position").array,
       faces = this.rough.array;
-    let nearest = Infinity,
-      sample = null;
+    let nearest = Infinity;
     for (let f = 0; f < faces.length; f += 3) {
       const a = 3 * faces[f],
         b = 3 * faces[f + 1],
@@ -356,9 +352,19 @@ export class Turntable {
       const v = (dx * qx + dy * qy + dz * qz) / det;
       if (v < 0 || u + v > 1) continue;
       const far = (vx * qx + vy * qy + vz * qz) / det;
-      if (far >= nearest) continue;
-      nearest = far;
-      sample = faces[f + (u + v < 0.5 ? 0 : u > v ? 1 : 2)];
+      if (far < nearest) nearest = far;
+    }
+    if (nearest === Infinity) return null;
+    const [px, py, pz] = [ox + nearest * dx, oy + nearest * dy, oz + nearest * dz];
+    const facing = this.mesh.geometry.getAttribute("normal").data.array;
+    let least = Infinity,
+      sample = null;
+    for (let s = 0, p = 0, n = 0; p < at.length; s += 1, p += 3, n += 4) {
+      const off = (at[p] - px) ** 2 + (at[p + 1] - py) ** 2 + (at[p + 2] - pz) ** 2;
+      if (off < least && facing[n] * dx + facing[n + 1] * dy + facing[n + 2] * dz < 0) {
+        least = off;
+        sample = s;
+      }
     }
     return sample;
   }
