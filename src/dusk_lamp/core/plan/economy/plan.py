@@ -124,7 +124,7 @@ def _within(context: Context, ready: Ready, budget: Budget, began: float) -> Eco
         if -CLOSE <= over <= 0 or (over < 0 and not wants_more):
             break
         asked = replace(asked, minutes=max(asked.minutes - (SAFELY if over > 0 else 1.0) * over, 1.0))
-        chosen = choose(ready.found, _faces_kept(ready, asked), asked)
+        chosen = choose(ready.found, _faces_kept(ready, asked), asked, known=chosen if over < 0 else None)
     if best is None:
         raise SettingError(
             "nothing can be painted within this: give it more minutes, or free the pin on pots, puddles or steps"
@@ -259,7 +259,7 @@ def _with_full_faces(chosen: Choice, ready: Ready, budget: Budget) -> tuple[Choi
     if all(o.region not in ready.faces or o.steps >= _least(budget) for o in chosen.options):
         return chosen, ready
     fuller = replace(ready, fuller=True)
-    other = choose(ready.found, _faces_kept(fuller, budget), budget)
+    other = choose(ready.found, _faces_kept(fuller, budget), budget, known=chosen, better_by=-FACE_COSTS)
     costs = sum(o.gain for o in chosen.options) - sum(o.gain for o in other.options)
     if costs > FACE_COSTS or len(other.options) < len(chosen.options):
         return chosen, ready
