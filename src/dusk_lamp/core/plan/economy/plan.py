@@ -231,7 +231,7 @@ def _chosen(ready: Ready, budget: Budget) -> tuple[Choice, Ready]:
     """A choice, and again with what every region could make of the puddles that are there now, as long as that
     helps; and with the options that were found on the way."""
     ready = replace(ready, options=list(ready.options), seen=set(ready.seen))  # another budget begins from the same
-    chosen = choose(ready.found, _faces_kept(ready, budget), budget)
+    chosen = choose(ready.found, ready.options, budget)
     for _ in range(ROUNDS if chosen.options else 0):
         there = chosen.puddles
         pots = _pots(ready, there)
@@ -246,7 +246,7 @@ def _chosen(ready: Ready, budget: Budget) -> tuple[Choice, Ready]:
             without = ([p for p in there if p != left] for left in there)
             _add(ready, region, [there, own[:3], free, *([*there, *m] for m in more), *without], budget)
         _as_pinned(ready)
-        again = choose(ready.found, _faces_kept(ready, budget), budget, known=chosen, better_by=LEAST_GAIN)
+        again = choose(ready.found, ready.options, budget, known=chosen, better_by=LEAST_GAIN)
         if not again.options:
             break
         chosen = again
