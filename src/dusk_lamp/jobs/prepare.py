@@ -55,7 +55,6 @@ def run(work: Work) -> None:
             stages.surface(store.cache, mended_key, once, store.settings.most_samples or None, work.say)
     work.say("Turning on the lamp", 0.5)
     laid = stages.load_surface(store.cache, surface_key)
-    stages.rough(store.cache, surface_key, laid)
     site = Site(laid, apart=[alone(laid, (part,), uncast) for part, uncast in shadowless])
     own = stages.own_marking(paths[0], files[0]["format"], laid, stages.load_placing(store.cache, surface_key))
     with store.saving() as session:
@@ -75,6 +74,7 @@ def run(work: Work) -> None:
     sky_key = stages.sky(store.cache, surface_key, laid, shadowless, work.say, work.stopped)
     site.visibility = stages.load_sky(store.cache, sky_key, surface_key, laid, shadowless)
     work.say("Drawing its picture", 0.99)
+    stages.rough(store.cache, surface_key, laid)  # where no bench was opened meanwhile
     if plan.coats:
         stages.relief(store.cache, surface_key, laid)  # chips and edges lie by it, as soon as the plan is looked at
     if not painted:
