@@ -59,7 +59,6 @@ class OpenSculpt:
         self.site = Site(surface, None, apart, relief=lambda: relief(cache, surface_key, surface), mesh=mesh)
         self.chosen = cache.array(surface_key, "quick")
         self.between = cache.array(surface_key, "quick_faces")
-        self.quick = self.site.only(self.chosen, self.between)
         self.memory = Memory()
         # a shot takes 14 MB, a large one 28, what a page shows some 60 kB
         self.more = Memory({"shot": 6, "large shot": 1, "plan": 1, "guess": 1, "nearest": 4, "page": 12})
@@ -67,15 +66,20 @@ class OpenSculpt:
         self.motion = 0  # counts lamps moved: a light that was asked for before the latest is not wanted any more
         surface.caster  # noqa: B018 - built now, so that the first drag does not wait for it
 
+    @property
+    def quick(self) -> Site:
+        """The site at the few samples that stand for all."""
+        return self.site.once("quick", lambda: self.site.only(self.chosen, self.between))
+
     @cached_property
     def rough(self) -> RoughForm:
         """The form in few samples."""
         return rough(self._cache, self.surface_key, self.site.surface)
 
-    @cached_property
+    @property
     def moving(self) -> Site:
-        """The site at those."""
-        return self.site.only(*self.rough)
+        """The site at the samples of its rough form."""
+        return self.site.once("moving", lambda: self.site.only(*self.rough))
 
     @cached_property
     def looks(self) -> NDArray[np.float64]:
@@ -107,16 +111,10 @@ class OpenSculpt:
     def add_sky(self, view: Visibility, sky_key: str) -> None:
         """Let the sky in."""
         self.site.visibility, self._sky_key = view, sky_key
-        self._at_few()
 
     def add_glimpse(self, view: Visibility) -> None:
         """Let the first of the sky in."""
         self.site.glimpse = view
-        self._at_few()
-
-    def _at_few(self) -> None:
-        self.quick = self.site.only(self.chosen, self.between)
-        self.__dict__.pop("moving", None)  # made anew when a lamp is dragged
 
 
 class OpenSculpts:

@@ -27,18 +27,26 @@ def _bounds(vertices, faces):
     return out
 
 
+@numba.njit(cache=True, nogil=True)
+def sides(vertices, a, b, c):
+    """The ways from corner a of a face to its corners b and c, six float64, since areas are sums of a million."""
+    return (
+        np.float64(vertices[b, 0]) - np.float64(vertices[a, 0]),
+        np.float64(vertices[b, 1]) - np.float64(vertices[a, 1]),
+        np.float64(vertices[b, 2]) - np.float64(vertices[a, 2]),
+        np.float64(vertices[c, 0]) - np.float64(vertices[a, 0]),
+        np.float64(vertices[c, 1]) - np.float64(vertices[a, 1]),
+        np.float64(vertices[c, 2]) - np.float64(vertices[a, 2]),
+    )
+
+
 @numba.njit(cache=True, parallel=True)
 def _crosses(vertices, faces):
     """(F, 3) float64, a face's normal, twice its area long."""
     out = np.empty((len(faces), 3), np.float64)
     for f in numba.prange(len(faces)):
         a, b, c = faces[f]
-        u0 = np.float64(vertices[b, 0]) - np.float64(vertices[a, 0])
-        u1 = np.float64(vertices[b, 1]) - np.float64(vertices[a, 1])
-        u2 = np.float64(vertices[b, 2]) - np.float64(vertices[a, 2])
-        v0 = np.float64(vertices[c, 0]) - np.float64(vertices[a, 0])
-        v1 = np.float64(vertices[c, 1]) - np.float64(vertices[a, 1])
-        v2 = np.float64(vertices[c, 2]) - np.float64(vertices[a, 2])
+        u0, u1, u2, v0, v1, v2 = sides(vertices, a, b, c)
         out[f, 0] = u1 * v2 - u2 * v1
         out[f, 1] = u2 * v0 - u0 * v2
         out[f, 2] = u0 * v1 - u1 * v0

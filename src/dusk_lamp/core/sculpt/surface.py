@@ -14,7 +14,7 @@ from ..errors import SettingError
 from ..rays import Caster
 from .edges import connected, edges_of, same_places, same_rows
 from .mend import weld
-from .mesh import Mesh, summed
+from .mesh import Mesh, sides, summed
 
 BRUSH_MARK_SHARE = 0.15 / 32  # sample spacing over height: a fine brush mark, 0.15 mm on a 32 mm figure
 # by default, before sharp edges are split; a painter may ask for others
@@ -379,12 +379,7 @@ def _sines(vertices, faces, sine, cosine):
     for f in range(len(faces)):
         for k in range(3):
             a, b, c = faces[f, k], faces[f, (k + 1) % 3], faces[f, (k + 2) % 3]
-            u0 = np.float64(vertices[b, 0]) - np.float64(vertices[a, 0])
-            u1 = np.float64(vertices[b, 1]) - np.float64(vertices[a, 1])
-            u2 = np.float64(vertices[b, 2]) - np.float64(vertices[a, 2])
-            v0 = np.float64(vertices[c, 0]) - np.float64(vertices[a, 0])
-            v1 = np.float64(vertices[c, 1]) - np.float64(vertices[a, 1])
-            v2 = np.float64(vertices[c, 2]) - np.float64(vertices[a, 2])
+            u0, u1, u2, v0, v1, v2 = sides(vertices, a, b, c)
             x, y, z = u1 * v2 - u2 * v1, u2 * v0 - u0 * v2, u0 * v1 - u1 * v0
             sine[f, k] = np.sqrt(x * x + y * y + z * z)
             cosine[f, k] = u0 * v0 + u1 * v1 + u2 * v2
