@@ -39,7 +39,6 @@ from dusk_lamp.core.plan.economy.budget import Budget
 from dusk_lamp.core.plan.economy.candidates import candidates_of, scores
 from dusk_lamp.core.plan.economy.groups import groups_of
 from dusk_lamp.core.plan.economy.options import Region as RegionOptions
-from dusk_lamp.core.plan.economy.share import from_what_is_out, stand_ins
 from dusk_lamp.core.plan.face import face_of
 from dusk_lamp.core.plan.lens import lenses
 from dusk_lamp.core.plan.metal import metal_schools
@@ -53,6 +52,7 @@ from dusk_lamp.core.plan.pots import pots_from
 from dusk_lamp.core.plan.run import laid, run
 from dusk_lamp.core.plan.schools import school_title, schools
 from dusk_lamp.core.plan.schools.school import Kit, more_dark
+from dusk_lamp.core.plan.share import from_what_is_out, stand_ins
 from dusk_lamp.core.plan.spray_fit import fit
 from dusk_lamp.core.plan.stages.edges import EdgeWishes, RegionEdges
 from dusk_lamp.core.plan.stages.face import FaceWishes

@@ -12,9 +12,9 @@ from dusk_lamp.core.paint.colour import delta_e
 from dusk_lamp.core.paint.mix import Mix, neat_pot, only
 from dusk_lamp.core.paint.rack import Rack
 from dusk_lamp.core.plan.cards import wet_words
-from dusk_lamp.core.plan.economy.share import from_what_is_out, on_the_palette, stand_ins
 from dusk_lamp.core.plan.palette import palette_for, puts_of
 from dusk_lamp.core.plan.room import Room
+from dusk_lamp.core.plan.share import from_what_is_out, on_the_palette, stand_ins
 from dusk_lamp.core.plan.step import steps_of
 from dusk_lamp.core.sculpt.site import Site
 

@@ -29,7 +29,7 @@ from ..core.paint.rack import (
     rack_gpl,
 )
 from ..core.paint.swatch import swatch_of
-from ..core.plan.economy.share import stand_ins
+from ..core.plan.share import stand_ins
 from ..core.units import counted
 from ..store import paints, plans
 from ..store.models import Bottle, Sculpt, now

@@ -18,9 +18,9 @@ from ..core.plain import plain
 from ..core.plan.around import with_tasks
 from ..core.plan.cards import Card, cards_of, how_once, used_on, wet_words
 from ..core.plan.context import Context
-from ..core.plan.economy.share import stand_ins
 from ..core.plan.outcome import Look, looks_after
 from ..core.plan.palette import Puddle, Put, palette_for, palette_words, puts_of
+from ..core.plan.share import stand_ins
 from ..core.plan.stages.colour import STAGE as COLOUR
 from ..core.plan.stages.undercoat import STAGE as UNDERCOAT
 from ..core.plan.step import Step, steps_of

@@ -6,6 +6,7 @@ from typing import Any
 import numpy as np
 from numpy.typing import NDArray
 
+from ..paint.glaze import WICKED
 from ..paint.mix import Mix
 from ..paint.thin import JOBS
 from ..plain import checked, number
@@ -95,6 +96,8 @@ class Brush(Technique):
     def coats(self, settings: Any, mix: Mix) -> int:
         """As many as its film is normal coats (CP-39): a yellow takes three where a base takes one (CP-18). Thinner
         paint leaves less of itself each time."""
+        if settings.water >= GLAZE_WATER:  # each pass with a wicked brush
+            return max(1, round(settings.film_um * (1 + settings.water) / (WICKED * mix.coat_um)))
         usual = self.usual(mix)
         one = mix.coat_um * (1 + usual.water) / (1 + max(settings.water, usual.water))
         return max(1, round(settings.film_um / (AT_ONCE * one) + 0.49))

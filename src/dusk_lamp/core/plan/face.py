@@ -9,6 +9,7 @@ from numpy.typing import NDArray
 
 from ..coat.coat import Coat, usual_coat
 from ..errors import SettingError
+from ..paint.glaze import WICKED
 from ..paint.mix import nearest_mix, only
 from ..paint.rack import Rack
 from ..plain import rounded
@@ -25,7 +26,7 @@ LEAST_DOT_MM = 0.2  # what a fine brush can set; common practice, from memory
 FURTHEST = 40.0  # degrees an eye turns before the head does; from memory
 NEAR_MM = 0.6  # what is looked at to find which way a face faces
 WARM_SHARE = 0.15  # of the skin that stands out most: lips, nose, ears, knuckles, elbows
-WARM_WATER, WARM_PASSES, WICKED = 10.0, 2, 0.4  # a glaze, CP-17
+WARM_WATER, WARM_PASSES = 10.0, 2  # a glaze, CP-17
 EYES = "eyes"
 SOCKET, LINE = (1.7, 2.6), (1.25, 1.5)  # of an opening's width and height; from memory
 SOCKET_COLOUR, EYE_WHITE = (

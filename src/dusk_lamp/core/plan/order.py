@@ -6,11 +6,11 @@ from dataclasses import dataclass
 import numpy as np
 from numpy.typing import NDArray
 
+from ..coat.brush import GLAZE_WATER
 from ..coat.coat import Coat
 from ..sculpt.site import Site
 
 WHITE, WHITE_SPAN = 8.0, 3.0  # values: a region that goes lighter, and never this much darker, is a white one
-GLAZE_WATER = 8.0  # parts of water: so thin a paint runs into its wet neighbour
 CLEAR_KINDS = ("one-coat", "ink", "wash")
 WHOLE_MODEL = -1  # what a coat is for that goes on more than one region
 STEP_MINUTES = 3.0  # that a step takes with its mixing, to order by; the mean of two-hour plans on the demo sculpts

@@ -9,9 +9,9 @@ from numpy.typing import NDArray
 from ..coat.coat import Coat
 from ..coat.stack import appearance
 from ..paint.colour import delta_e, lab, xyz
+from ..plan.attention import attention_of
 from ..plan.context import Context
 from ..plan.economy.candidates import score
-from ..plan.economy.groups import attention_of
 
 MOST_SPOTS = 5_000  # of the model that are looked at: a share is known to a thousandth
 KEPT_STAGES = ("undercoat", "face")
@@ -37,7 +37,7 @@ def worths_of(context: Context, coats: Sequence[Coat]) -> list[float | None]:
     left out. Nearness as in plan.economy: within ΔE00 5 and 8 of the target."""
     kept = must_be_done(context, coats)
     films = context.simulation.films(coats)
-    weight = context.site.areas * attention_of(context)[context.site.labels]
+    weight = context.site.areas * attention_of(context.site)[context.site.labels]
     spots = np.flatnonzero(weight > 0)
     if len(spots) > MOST_SPOTS:
         spots = spots[np.linspace(0, len(spots) - 1, MOST_SPOTS).astype(int)]

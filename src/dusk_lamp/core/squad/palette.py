@@ -9,11 +9,11 @@ import numpy as np
 from ..coat.coat import Coat
 from ..paint.colour import delta_e
 from ..paint.mix import Mix
+from ..plan.attention import attention_of
 from ..plan.context import Context
 from ..plan.economy import Budget, economy
 from ..plan.economy.coats import WAY as ECONOMY
 from ..plan.economy.given import coats_from
-from ..plan.economy.groups import attention_of
 from ..plan.run import laid
 from ..plan.stages import stages
 from ..plan.stages.colour import STAGE as COLOUR
@@ -65,7 +65,7 @@ def with_puddles(context: Context, scheme: Sequence[Coat], takes_after: Mapping[
 
 def _by_themselves(context: Context, numbers: Sequence[int], budget: Budget) -> list[Coat]:
     """The coats of some regions planned in their share of the time, from any pots."""
-    counts = attention_of(context)[context.site.labels] * context.site.areas
+    counts = attention_of(context.site)[context.site.labels] * context.site.areas
     share = float(counts[np.isin(context.site.labels, list(numbers))].sum() / max(float(counts.sum()), 1e-9))
     minutes = max(LEAST_MINUTES, budget.minutes * share)
     alone = replace(budget, minutes=minutes, puddles=None, pots=None, steps=None, steps_on={})

@@ -6,11 +6,10 @@ from dataclasses import dataclass, replace
 import numpy as np
 from numpy.typing import NDArray
 
-from ...sculpt.marking import suggested_attention
 from ...sculpt.mesh import summed
+from ..attention import attention_of
 from ..care import care_of
 from ..context import Context
-from ..prices import price
 
 BIN = 0.1  # of a value
 MOST_BINS = 48  # of one region; a wider range has wider ones
@@ -37,21 +36,11 @@ class Group:
         return float(self.mm2.sum())
 
 
-def attention_of(context: Context) -> NDArray[np.float64]:
-    """(R + 1,) what a mm² of each region counts, by its attention, and more where it is small; nothing where nobody
-    has marked."""
-    regions = context.site.marking.regions
-    areas = summed(context.site.labels, context.site.areas.astype(np.float64), len(regions) + 1)
-    least = price("small") * float(areas[1:].sum())
-    attention = np.array([0.0, *(price(suggested_attention(r)) for r in regions)])
-    return attention * np.maximum(1.0, least / np.maximum(areas, 1e-9))
-
-
 def groups_of(context: Context, numbers: list[int]) -> list[Group]:
     """The groups of some regions; regions of which nothing can be painted are left out."""
     target, site = context.target("metal"), context.site
     lab, value, areas, labels = target.lab, target.value, site.areas.astype(np.float64), site.labels
-    attention, under, found = attention_of(context), context.seen_before("colour"), []
+    attention, under, found = attention_of(site), context.seen_before("colour"), []
     for number in numbers:
         own = np.flatnonzero((labels == number) & (areas > 0))
         if not len(own):

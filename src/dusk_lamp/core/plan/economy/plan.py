@@ -10,6 +10,7 @@ from numpy.typing import NDArray
 from ...coat.coat import Coat
 from ...errors import SettingError
 from ...paint.colour import delta_e, lab, xyz
+from ..attention import attention_of
 from ..care import care
 from ..context import Context
 from ..order import interleaved, ordered, touching
@@ -20,7 +21,7 @@ from .budget import Budget
 from .candidates import Candidates, candidates_of, reaching_most, scores
 from .choice import Choice, choose, minutes_of
 from .coats import coats_of
-from .groups import Group, attention_of, groups_of
+from .groups import Group, groups_of
 from .options import PRICES, Known, Option, Region
 
 Say = Callable[[str, float], None]
@@ -382,7 +383,7 @@ def _made(context: Context, ready: Ready, chosen: Choice, budget: Budget, second
     painted = np.concatenate([g.samples for g in groups])
     off = delta_e(lab(xyz(seen[painted])), context.target("metal").lab[painted])
     mm2 = site.areas[painted].astype(np.float64)
-    weight = mm2 * attention_of(context)[site.labels[painted]]
+    weight = mm2 * attention_of(site)[site.labels[painted]]
     pots = tuple(dict.fromkeys(name for p in puddles for name in p.parts))
     minutes = care("shake") * len(pots) + sum(s.hand_minutes + s.set_up_minutes + s.clean_minutes for s in steps)
     done = {o.region for o in chosen.options}

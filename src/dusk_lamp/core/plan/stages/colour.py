@@ -1,19 +1,24 @@
 """The colours: each region painted its way over the undercoat, in the order of the craft."""
 
-from collections.abc import Sequence
+from collections.abc import Iterable, Sequence
 from dataclasses import dataclass, replace
 
 import numpy as np
 
 from ...coat.coat import Coat
 from ...errors import SettingError
+from ...paint.mix import Mix
 from ...plain import checked, plain, text
+from ...sculpt.mesh import summed
 from ...target.target import Target, sketched
+from ..attention import attention_of
 from ..context import Context
+from ..document import plan_stages
 from ..economy import Budget, Economy, economy
 from ..economy.coats import WAY as ECONOMY
 from ..economy.plan import made_ready
 from ..order import WHOLE_MODEL, Place, interleaved, ordered, region_of, touching
+from ..prices import price
 from ..simulation import digest
 from ..step import steps_of
 from ..ways import way, ways
@@ -64,25 +69,40 @@ class Colour(Stage):
         """The regions that a way is wished for, as far as they can be painted. What is painted as metal is left to
         that stage, unless it names a way."""
         wishes, metal, areas = context.wishes(self.name), context.wishes("metal"), context.site.areas
-        every = "" if wishes.budget else wishes.every
-        out = []
+        every, covered = "" if wishes.budget else wishes.every, self.covered(context)
+        by_way = {}
         for k, r in enumerate(context.site.marking.regions, 1):
-            name = r.way or ("" if metal.of(r.id) is not None else every)
+            name = r.way or ("" if metal.of(r.id) is not None or r.id in covered else every)
             if name and float(areas[context.site.labels == k].sum()) > 0:
-                out.append(Item(name, r.id, r.name))
+                by_way[k] = Item(name, r.id, r.name)
+        out = [by_way[k] for k in self.largest_first(context, by_way)]
         if wishes.budget and self.planned(context):
             out.append(Item(ECONOMY, 0, f"A plan for {wishes.budget.minutes:.0f} minutes"))
         return out
 
+    @staticmethod
+    def largest_first(context: Context, numbers: Iterable[int]) -> list[int]:
+        """Regions by what they count in the look of the model, the most first: smaller ones take what is on the
+        palette for them."""
+        site = context.site
+        areas = summed(site.labels, site.areas.astype(np.float64), len(site.marking.regions) + 1)
+        return sorted(numbers, key=lambda k: -float((areas * attention_of(site))[k]))
+
     def planned(self, context: Context) -> list[int]:
-        """The numbers of the regions that a budget is planned for: all that name no way of their own, nor ask for a
-        ladder of metal."""
-        marking, areas, metal = context.site.marking, context.site.areas, context.wishes("metal")
+        """The numbers of the regions that a budget is planned for: all that name no way of their own, and are not
+        covered later."""
+        marking, areas, covered = context.site.marking, context.site.areas, self.covered(context)
         return [
             k
             for k, r in enumerate(marking.regions, 1)
-            if not r.way and not metal.by_ladder(r.id) and float(areas[context.site.labels == k].sum()) > 0
+            if not r.way and r.id not in covered and float(areas[context.site.labels == k].sum()) > 0
         ]
+
+    def covered(self, context: Context) -> set[int]:
+        """The ids of regions that a later stage covers whole, as a source that glows or a ladder of metal: colour
+        under it would be work for nothing."""
+        later = [s for s in plan_stages().values() if s.order > self.order]
+        return {id_ for stage in later for id_ in stage.covers(context)}
 
     def economy(self, context: Context, budget: Budget) -> Economy:
         """The best plan for a budget, worked out once.
@@ -116,6 +136,7 @@ class Colour(Stage):
             SettingError: nothing of the region can be painted, or there is no such way.
         """
         by, id_ = way(name), context.site.marking.ids[number]
+        out, worth = self.out(context, id_), self.worth(context)
         key = digest(
             context.target_key(self.name),
             number,
@@ -124,10 +145,12 @@ class Colour(Stage):
             [plain(p) for p in context.rack],
             plain(context.tools),
             plain(context.lamp),
+            [m.counted() for m in out],
+            worth,
         )
 
         def make() -> Tried:
-            task = context.task(self.name, number)
+            task = replace(context.task(self.name, number), out=out, worth=worth)
             try:
                 coats = [replace(c, stage=self.name, way=name, region=id_) for c in by.coats(task)]
             except SettingError as e:
@@ -138,6 +161,17 @@ class Colour(Stage):
             return Tried(tuple(coats), near, hand, sum(s.wait_minutes for s in steps))
 
         return context.memory.of("way", key, make)
+
+    def out(self, context: Context, id_: int) -> tuple[Mix, ...]:
+        """The puddles that other regions than one are painted from, each once."""
+        own = [c for c in context.coats(self.name) if c.region != id_ and not (c.muted or c.by.primes or c.mix.clear)]
+        return tuple(dict.fromkeys(c.mix for c in own))
+
+    def worth(self, context: Context) -> float:
+        """The share of the model's look that a minute of a region painted by itself must bring: less with more
+        time."""
+        budget = context.wishes(self.name).budget or Budget()
+        return price("worth of a way") * budget.worth / price("worth")
 
     def coats(self, context: Context, item: Item) -> list[Coat]:
         """Those of the item's way."""

@@ -349,6 +349,10 @@ class GlowStage(Stage):
                 puddles.setdefault(context.site.marking.number_of(coat.region), []).append(coat.mix)
         return glow_coats(context.site, self.wish(context, own), found, seen, lab, context.rack, puddles).coats
 
+    def covers(self, context: Context) -> set[int]:
+        """What glows is painted white all over, and a lens dark: what lay there is not seen."""
+        return {g.region for g in self.shining(context) if g.kind == "region"} | {*context.wishes(self.name).lenses}
+
     def without_region(self, wishes: GlowWishes, id_: int) -> GlowWishes:
         """No lens any more; a glow of it stays, and says that its region is gone."""
         return replace(wishes, lenses=tuple(i for i in wishes.lenses if i != id_))

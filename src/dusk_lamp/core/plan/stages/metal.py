@@ -124,6 +124,10 @@ class MetalStage(Stage):
             return layers_of(task, metal, self.values(context, item.region), context.locals[number])
         return layers_of(task, wash=metal.wash)
 
+    def covers(self, context: Context) -> set[int]:
+        """What is painted through the customary ladder, by itself: its base goes on all of it."""
+        return {i for i in context.site.marking.ids[1:] if context.wishes(self.name).by_ladder(i)}
+
     def without_region(self, wishes: MetalWishes, id_: int) -> MetalWishes:
         """The same without it."""
         return wishes.with_one(id_, None)

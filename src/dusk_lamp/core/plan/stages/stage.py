@@ -7,7 +7,7 @@ from typing import Any, ClassVar, TypeVar
 from ...coat.coat import Coat
 from ...target.target import Target
 from ..context import Context
-from ..economy.share import from_what_is_out
+from ..share import from_what_is_out
 from ..task import Task
 
 T = TypeVar("T")
@@ -107,6 +107,10 @@ class Stage:
             others = [c for c in context.coats(self.name) if not self.mine(item, c)]
             made = from_what_is_out(made, [*context.before(self.name), *others])
         return self.put(context, item, made)
+
+    def covers(self, context: Context) -> set[int]:
+        """The ids of regions that its coats cover whole: under them no colour is laid."""
+        return set()
 
     def tasks(self, context: Context, coats: Sequence[Coat]) -> list[tuple[int, Task]]:
         """Work without paint that its wishes ask for, each with the place of the coat of the plan it is done

@@ -7,13 +7,14 @@ from ...paint.mix import Mix, only
 from ...paint.rack import Paint
 from .groups import Film, best_everywhere, glaze_films, improved
 from .layers import covering_um
-from .way import BRUSHED, CLEAR, TINTING, Task, Way, brushed, nearest_mix, paints_for, quantiles
+from .way import BRUSHED, CLEAR, TINTING, Task, Way, brushed, paints_for, quantiles
 
 THIN = 10.0  # parts of water and medium: from here on ordinary paints glaze, CP-17
-PASSES = (1, 2, 3, 4, 6, 8)
+PASSES = (1, 2, 3, 4)  # more lose the sketch, and nobody has the patience; common practice, CP-17
 CLEAR_PASSES = (1, 2, 3, 4)
 MORE = 5  # glazes and re-stated lights after the first
 LIGHTS = 4  # mixes that lights may be re-stated with
+LIGHT_SHARE = 0.15  # of a region, that a re-stated light is mixed for
 CANDIDATES = 26
 
 
@@ -42,7 +43,7 @@ def _films(task: Task) -> list[Film]:
 
 def _wanted(task: Task, paints: list[Paint]) -> Mix:
     """The mix nearest to the middle of what it should look like."""
-    return nearest_mix(np.average(task.lab[task.own], axis=0, weights=task.weight()), paints)
+    return task.mix(np.average(task.lab[task.own], axis=0, weights=task.weight()), paints)
 
 
 def _likely(task: Task, paints: list[Paint]) -> list[Paint]:
@@ -61,7 +62,7 @@ def restated(task: Task, lightest: float = 0.5) -> list[Film]:
     paints = paints_for([colours[0], colours[-1]], task.paints(*BRUSHED))
     out = []
     for colour in colours:
-        mix = nearest_mix(colour, paints)
+        mix = task.mix(colour, paints, LIGHT_SHARE)
         um = covering_um(mix, np.average(task.under[task.own], axis=0, weights=weight))
         out += [Film(mix, round(share * um, 1), 1.0, "re-stated light") for share in (0.25, 0.5, 1.0)]
     return out

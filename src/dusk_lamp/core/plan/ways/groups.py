@@ -2,24 +2,29 @@
 it at once."""
 
 from collections.abc import Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 import numpy as np
 from numpy.typing import NDArray
 from scipy.sparse import csr_array
 
+from ...coat.brush import GLAZE_WATER, Even
 from ...coat.coat import Coat
+from ...coat.stack import appearance
 from ...paint.colour import delta_e, lab, xyz
 from ...paint.film import film
+from ...paint.glaze import WICKED
 from ...paint.mix import Mix
 from ...sculpt.mesh import summed
-from .way import LEAST_MM2, NEAR, Task, brushed, quantiles, seen_after
+from ...units import counted
+from ..share import palette_minutes
+from .minutes import BRUSH, brush_minutes
+from .way import LEAST_MM2, Task, brushed, lost_of, quantiles, seen_after
 
 WANTED_STEP, UNDER_STEP = 2.5, 4.0  # L* of a group
 MOST_COLUMNS = 1000  # of L*, whatever their step
-PASS_SHARE = 0.4  # of a coat's film that a wicked brush leaves, as in paint.glaze
-FAR = 0.02  # what a ΔE counts beside not being near
-LEAST_GAIN = 0.01  # of the area that is worth another coat
+LEAST_GAIN, LEAST_GAIN_OF_SPOT = 0.01, 0.02  # of a region's area that is worth another coat, and of a spot of it
+LOOKED_AT = 1500  # samples of a region, by which a coat is left out
 
 
 @dataclass(frozen=True)
@@ -30,6 +35,11 @@ class Film:
     um: float
     water: float
     words: str
+
+    @property
+    def coats(self) -> int:
+        """How many thin coats it is laid in."""
+        return BRUSH.coats(Even(self.um, self.water), self.mix)
 
 
 class Groups:
@@ -48,21 +58,17 @@ class Groups:
         self.wanted = means @ wanted / safe
         self.under = np.where(self.weight[:, None] > 0, means @ under[task.own].astype(np.float64) / safe, 0.2)
 
-    def _lost(self, off: NDArray) -> NDArray:
-        """What a difference costs: being not near, softly, and a little of how far."""
-        return 1 - np.exp(-((off / NEAR) ** 4)) + FAR * off
-
     @property
     def lost(self) -> NDArray[np.float64]:
         """(G,) as it is."""
-        return self._lost(delta_e(lab(xyz(self.under)), self.wanted))
+        return lost_of(delta_e(lab(xyz(self.under)), self.wanted))
 
     def tried(self, films: Sequence[Film]) -> NDArray[np.float64]:
         """(F, G) what it would cost under each film alone."""
         K = np.stack([f.mix.pigment.K for f in films])[:, None]
         S = np.stack([f.mix.pigment.S for f in films])[:, None]
         um = np.broadcast_to(np.array([f.um for f in films])[:, None], (len(films), len(self.under)))
-        return self._lost(delta_e(lab(xyz(film(K, S, um, self.under[None]))), self.wanted[None]))
+        return lost_of(delta_e(lab(xyz(film(K, S, um, self.under[None]))), self.wanted[None]))
 
     def samples(self, groups: NDArray[np.bool_]) -> NDArray[np.bool_]:
         """(N,) the samples of some groups."""
@@ -72,29 +78,65 @@ class Groups:
 
 
 def best_everywhere(task: Task, under: NDArray[np.float32], films: Sequence[Film]) -> Film:
-    """The film that brings the whole region nearest."""
-    alike = Groups(task, under)
-    return films[int(np.argmin(alike.tried(films) @ alike.weight))]
+    """The film that brings the whole region nearest, for its minutes."""
+    alike, area = Groups(task, under), float(task.weight().sum())
+    lost = task.counts * (alike.tried(films) @ alike.weight) / alike.weight.sum()
+    minutes = [palette_minutes(f.mix, task.out) + brush_minutes(task, area, f.coats, spotted=False) for f in films]
+    return films[int(np.argmin(lost + task.worth * np.array(minutes)))]
 
 
 def improved(task: Task, coats: list[Coat], films: Sequence[Film], most: int) -> list[Coat]:
-    """Coats with up to so many more after them, always the one that brings most near, on those spots only that it
-    does good."""
-    seen = seen_after(task, coats)
-    for _ in range(most):
+    """Coats with up to so many more after them, always the one that brings most for its minutes, on those spots only
+    where it is worth them; without those that later ones made needless."""
+    seen, first = seen_after(task, coats), len(coats)
+    at_model = np.array([[brush_minutes(task, mm2, f.coats) for mm2 in (0.0, 1.0)] for f in films])
+    begin, each = at_model[:, 0], at_model[:, 1] - at_model[:, 0]  # minutes, and minutes of a mm²
+    while len(coats) < first + most:
+        out = [*task.out, *(c.mix for c in coats)]
         alike = Groups(task, seen)
-        gain = (alike.lost[None] - alike.tried(films)) * alike.weight
-        does = gain > 0
-        best = int(np.argmax(np.where(does, gain, 0).sum(axis=1)))
-        groups = does[best] & (gain[best] > 0.02 * alike.weight)
-        if gain[best][groups].sum() < LEAST_GAIN * alike.weight.sum() or alike.weight[groups].sum() < LEAST_MM2:
+        whole = alike.weight.sum()
+        gain = task.counts * (alike.lost[None] - alike.tried(films)) * alike.weight / whole
+        least = np.maximum(LEAST_GAIN_OF_SPOT * task.counts / whole, task.worth * each)[:, None]
+        does = gain > least * alike.weight
+        area, brings = does @ alike.weight, np.where(does, gain, 0).sum(axis=1)
+        minutes = begin + each * area + [palette_minutes(f.mix, out) for f in films]
+        net = np.where(area < LEAST_MM2, -np.inf, brings - task.worth * minutes)
+        best = int(np.argmax(net))
+        if net[best] <= 0 or brings[best] < LEAST_GAIN * task.counts:
             break
-        own = alike.samples(groups)
+        own = alike.samples(does[best])
         chosen = films[best]
         coat = brushed(task, chosen.mix, _label(task, chosen, own), own, chosen.um, chosen.water)
         coats = [*coats, coat]
         seen = seen_after(task, [coat], seen)
-    return coats
+    return _needed(task, coats, first)
+
+
+def _needed(task: Task, coats: list[Coat], first: int) -> list[Coat]:
+    """Coats without those, from the first that may be left out on, that bring less than their minutes are worth: what
+    came later did it better."""
+    some = np.flatnonzero(task.own)
+    some = some[np.linspace(0, len(some) - 1, min(LOOKED_AT, len(some))).astype(np.int64)]
+    weight, wanted = task.areas[some] / task.areas[some].sum(), task.lab[some]
+    stack = [(c, f[some]) for c, f in zip(coats, task.films(coats), strict=True)]
+
+    def lost(kept: list[tuple[Coat, NDArray[np.float32]]]) -> float:
+        seen = appearance(kept, len(some), task.under[some])
+        return task.counts * float(lost_of(delta_e(lab(xyz(seen)), wanted)) @ weight)
+
+    while len(stack) > first:
+        now, gains = lost(stack), []
+        for k in range(first, len(stack)):
+            coat, rest = stack[k][0], [*stack[:k], *stack[k + 1 :]]
+            mm2 = float(task.areas[coat.where.samples(len(task.own))].sum())
+            minutes = brush_minutes(task, mm2, coat.by.coats(coat.settings, coat.mix))
+            minutes += palette_minutes(coat.mix, [*task.out, *(c.mix for c, _ in rest)])
+            gains.append(lost(rest) - now - task.worth * minutes)
+        least = int(np.argmin(gains))
+        if gains[least] >= 0:
+            break
+        del stack[first + least]
+    return [coat for coat, _ in stack]
 
 
 def _label(task: Task, chosen: Film, own: NDArray[np.bool_]) -> str:
@@ -104,10 +146,12 @@ def _label(task: Task, chosen: Film, own: NDArray[np.bool_]) -> str:
 
 
 def glaze_films(mixes: Sequence[Mix], passes: Sequence[int], water: float) -> list[Film]:
-    """Thin films of mixes: passes of a wicked brush."""
+    """Thin films of mixes: passes of a wicked brush; of transparent paint, which is thinned little, thin coats."""
     out = []
     for mix in mixes:
-        one = PASS_SHARE * mix.coat_um / (1 + water)
+        one = WICKED * mix.coat_um / (1 + water)
         for n in passes:
-            out.append(Film(mix, round(n * one, 2), water, f"{n} {'passes' if n > 1 else 'pass'} of glaze"))
+            film = Film(mix, round(n * one, 2), water, "")
+            what = ("pass of glaze", "passes of glaze") if water >= GLAZE_WATER else ("thin coat", "thin coats")
+            out.append(replace(film, words=counted(film.coats, *what)))
     return out

@@ -1,15 +1,21 @@
 """Layers: dark to light, each on less than the one before (CP-16, CP-31)."""
 
+from dataclasses import dataclass
+
 import numpy as np
 from numpy.typing import NDArray
 
+from ...coat.brush import Even
 from ...coat.coat import Coat
 from ...paint.colour import delta_e, lab, xyz
 from ...paint.mix import Mix
-from .way import BRUSHED, LEAST_MM2, Task, Way, brushed, nearest_mix, paints_for, quantiles
+from ..share import palette_minutes
+from .minutes import BRUSH, brush_minutes
+from .way import BRUSHED, LEAST_MM2, Task, Way, brushed, lost_of, paints_for, quantiles
 
 STEP = 0.6  # values from layer to layer: half a step off at most, and steps of about half a value read as smooth
-FEWEST, MOST = 2, 9
+BORDER = 1.5  # values between neighbouring mixes: more shows as a border
+FEWEST = 2
 MOST_COATS = 3  # of one layer, until what is under it does not show
 SHOWS = 1.0  # ΔE00 of a film from its masstone that nobody sees
 
@@ -24,49 +30,76 @@ def covering_um(mix: Mix, under: NDArray) -> float:
 
 
 class Layers(Way):
-    """A ladder of mixes through the colours that the region should have, as many as its range of value needs."""
+    """A ladder of mixes through the colours that the region should have, of as many steps as are worth their
+    minutes."""
 
     name, order, title = "layers", 10, "Layers"
     when = "Opaque mixes, dark to light, each on less: sure, needs no sketch."
-    weak = "The most mixes and the most time."
+    weak = "More mixes than glazes, and as much time."
 
     def coats(self, task: Task) -> list[Coat]:
         """The darkest on all of it, then each lighter one where it should be lighter."""
-        return ladder_coats(task, task.own)
+        value, weight = task.value[task.own], task.weight()
+        low, high = quantiles(value, weight, (0.01, 0.99))
+        few, many = (int(np.ceil((high - low) / step)) for step in (BORDER, STEP))
+        fewest = max(FEWEST, few)
+        ladders = [_ladder(task, low, high, count) for count in range(fewest, max(many, fewest) + 1)]
+        return max(ladders, key=lambda steps: _worth(task, steps)).coats(task)
 
 
-def ladder_coats(task: Task, on: NDArray[np.bool_], most: int = MOST, first: str = "base coat") -> list[Coat]:
-    """Layers on some samples of a region; the first on all of it where those are all."""
-    value, weight = task.value[on], task.weight(on)
-    low, high = quantiles(value, weight, (0.01, 0.99))
-    count = int(np.clip(np.ceil((high - low) / STEP), FEWEST, most))
-    edges = np.linspace(low, high, count + 1)
-    cuts = edges[1:-1]
-    band = np.searchsorted(cuts, value, side="right")
-    wanted = []
-    for k in range(count):
-        own = band == k
-        if weight[own].sum() < LEAST_MM2:
-            continue
-        wanted.append((k, np.average(task.lab[on][own], axis=0, weights=weight[own])))
-    if not wanted:  # smaller than a spot of any mix: one coat of what it is on the whole
-        wanted = [(0, np.average(task.lab[on], axis=0, weights=weight + 1e-9))]
-    ends = [wanted[k][1] for k in sorted({0, len(wanted) // 2, len(wanted) - 1})]
+@dataclass(frozen=True)
+class Ladder:
+    """Mixes dark to light, and from which value on each is laid; the first on all of it."""
+
+    mixes: tuple[Mix, ...]
+    cuts: tuple[float, ...]
+
+    def coats(self, task: Task) -> list[Coat]:
+        """Each on what is as light as its cut or lighter, over the one before."""
+        out: list[Coat] = []
+        under: NDArray = np.average(task.under[task.own], axis=0, weights=task.weight() + 1e-9)
+        for k, (mix, cut) in enumerate(zip(self.mixes, self.cuts, strict=True)):
+            step = f"layer {k + 1} of {len(self.mixes)}, where it is value {cut:.1f} or lighter"
+            samples = task.own & (task.value >= cut) if k else None
+            out.append(brushed(task, mix, step if k else "base coat", samples, covering_um(mix, under)))
+            under = mix.pigment.masstone
+        return out
+
+
+def _ladder(task: Task, low: float, high: float, count: int) -> Ladder:
+    """So many even steps of value; those that would be too small to mix for, or of one puddle, are one."""
+    value, weight, wanted = task.value[task.own], task.weight(), task.lab[task.own]
+    cuts = np.linspace(low, high, count + 1)[:-1]
+    band = np.searchsorted(cuts[1:], value, side="right")
+    share = np.bincount(band, weight, count) / weight.sum()
+    steps = [
+        (cut, np.average(wanted[band == k], axis=0, weights=weight[band == k]), float(share[k]))
+        for k, cut in enumerate(cuts)
+        if share[k] * weight.sum() >= LEAST_MM2
+    ]
+    if not steps:  # smaller than a spot of any mix: one coat of what it is on the whole
+        steps = [(low, np.average(wanted, axis=0, weights=weight + 1e-9), 1.0)]
+    ends = [steps[k][1] for k in sorted({0, len(steps) // 2, len(steps) - 1})]
     paints = paints_for(ends, task.paints(*BRUSHED))
-    out: list[Coat] = []
-    under: NDArray = np.average(task.under[on], axis=0, weights=weight)
-    for place, (k, colour) in enumerate(wanted):
-        mix = nearest_mix(colour, paints)
-        samples = on if not place else on & (task.value >= cuts[k - 1])
-        whole = None if samples.sum() == task.own.sum() else samples
-        label = (
-            first
-            if not place
-            else f"layer {place + 1} of {len(wanted)}, where it is value {cuts[k - 1]:.1f} or lighter"
-        )
-        out.append(brushed(task, mix, label, whole, covering_um(mix, under)))
+    mixes: dict[Mix, float] = {}
+    for cut, colour, share in steps:
+        mixes.setdefault(task.mix(colour, paints, share, list(mixes)), float(cut))
+    return Ladder(tuple(mixes), tuple(mixes.values()))
+
+
+def _worth(task: Task, ladder: Ladder) -> float:
+    """What it brings, less what its minutes are worth."""
+    value, weight = task.value[task.own], task.weight()
+    laid = np.searchsorted(np.array(ladder.cuts[1:]), value, side="right")
+    off = delta_e(np.stack([m.colour.lab for m in ladder.mixes])[laid], task.lab[task.own])
+    under: NDArray = np.average(task.under[task.own], axis=0, weights=weight)
+    minutes, out = 0.0, list(task.out)
+    for k, mix in enumerate(ladder.mixes):
+        coats = BRUSH.coats(Even(covering_um(mix, under), BRUSH.usual(mix).water), mix)
+        minutes += palette_minutes(mix, out) + brush_minutes(task, float(weight[laid >= k].sum()), coats, k > 0)
+        out.append(mix)
         under = mix.pigment.masstone
-    return out
+    return -task.counts * float(lost_of(off) @ weight) / float(weight.sum()) - task.worth * minutes
 
 
 WAY = Layers()

@@ -15,7 +15,7 @@ from ..pots import DARK_OIL, LIGHT_OIL, sealer
 from .glazes import restated
 from .groups import Film, improved
 from .layers import covering_um
-from .way import BRUSHED, MATT, STAGE, Task, Way, brushed, nearest_mix, paints_for, quantiles, seen_after
+from .way import BRUSHED, MATT, STAGE, Task, Way, brushed, paints_for, quantiles, seen_after
 
 STAINS_UM, PRESSURES = (1.0, 2.0, 4.0, 8.0), (0.6, 0.8, 0.95)
 PINS_UM = (0.5, 1.0, 2.0)
@@ -46,7 +46,7 @@ class Oils(Way):
                 "they stain and do not wipe clean"
             )
         value, weight = task.value[task.own], task.weight()
-        base = nearest_mix(self._base(task), task.paints(*BRUSHED))
+        base = task.mix(self._base(task))
         um = covering_um(base, np.average(task.under[task.own], axis=0, weights=weight))
         sealed = replace(
             usual_coat("brush", only(varnish), f"{task.name}: varnish under the oils", STAGE), where=task.where
@@ -61,7 +61,7 @@ class Oils(Way):
                 coats.append(replace(found, where=task.where, label=f"{task.name}: {label}"))
         dark, deep = quantiles(value, weight, (0.1, 0.25))
         darks = [np.average(task.lab[task.own][value <= v], axis=0) for v in (dark, deep)]
-        mixes = [nearest_mix(d, paints_for(darks, task.paints(*BRUSHED))) for d in darks]
+        mixes = [task.mix(d, paints_for(darks, task.paints(*BRUSHED))) for d in darks]
         shades = [Film(m, round(s * m.coat_um, 1), 2.0, "shade") for m in mixes for s in (0.3, 0.6, 1.2)]
         left = [Film(m, round(s * m.coat_um, 1), 1.0, LEFT) for m in map(only, stains) for s in LEFT_SHARES]
         lights = [

@@ -9,15 +9,17 @@ from numpy.typing import NDArray
 
 from ...coat.coat import Coat
 from ...coat.spray import Spray, counted, roughly
+from ...coat.technique import technique
 from ...errors import SettingError
 from ...paint.colour import delta_e, lab, xyz
 from ...paint.mix import Mix, only
 from ...sculpt.site import Site
 from ..schools.school import spray_distance
+from ..step import SPRAYED_CUP
 from .glazes import restated
 from .groups import Film, improved
 from .layers import covering_um
-from .way import BRUSHED, NEAR, STAGE, Task, Way, brushed, nearest_mix, paints_for, quantiles
+from .way import BRUSHED, STAGE, Task, Way, brushed, lost_of, paints_for, quantiles
 
 LOOKED_AT = 900  # samples of the region that passes are tried on
 ROUGHLY, LOOKED_CLOSELY = 5, 8  # of them every fifth first, and so many passes on all
@@ -70,10 +72,11 @@ class Sprayed(Way):
         passes = self._passes(task, few)
         bases = [brushed(task, m, "base coat", None, covering_um(m, under)) for m in mixes]
         looks = [c.mix.pigment.film(np.full(len(some), c.settings.film_um), task.under[some]) for c in bases]
+        worth = task.worth * (sum(SPRAYED_CUP) + technique("spray").handling) / task.counts  # of a pass with its cup
         first = int(np.argmin([float(_lost(seen, wanted, weight)) for seen in looks]))
         coats, seen = [bases[first]], looks[first]
         for _ in range(MORE):
-            best, least = None, float(_lost(seen, wanted, weight)) - LEAST_GAIN
+            best, least = None, float(_lost(seen, wanted, weight)) - max(LEAST_GAIN, worth)
             every = [(m, by, d) for m in mixes for by in passes for d in UMS if by.seconds(m, d) <= LONGEST_S]
             rough = np.concatenate([self._roughly(mix, every, seen, wanted, weight) for mix in mixes])
             for k in np.argsort(rough, kind="stable")[:LOOKED_CLOSELY]:  # only the likeliest on all of them
@@ -109,7 +112,7 @@ class Sprayed(Way):
         cuts = quantiles(value, task.weight(), SHARES)
         colours = [np.average(wanted[np.abs(value - v) <= 0.3], axis=0) for v in cuts]
         paints = paints_for([colours[0], colours[len(colours) // 2], colours[-1]], task.paints(*BRUSHED))
-        return list(dict.fromkeys(nearest_mix(c, paints) for c in colours))
+        return list(dict.fromkeys(task.mix(c, paints) for c in colours))
 
     @staticmethod
     def _passes(task: Task, few: Site) -> list[Pass]:
@@ -155,8 +158,7 @@ def _laid(few: Site, pass_: Spray, mix: Mix) -> NDArray[np.float32]:
 
 def _lost(seen: NDArray, wanted: NDArray, weight: NDArray) -> NDArray[np.float64]:
     """(...) what reflectances (..., n, 36) cost beside what is wanted (n, 3)."""
-    off = delta_e(lab(xyz(seen)), wanted)
-    return np.asarray((1 - np.exp(-((off / NEAR) ** 4)) + 0.02 * off) @ weight)
+    return np.asarray(lost_of(delta_e(lab(xyz(seen)), wanted)) @ weight)
 
 
 WAY = Sprayed()

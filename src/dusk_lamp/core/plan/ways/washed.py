@@ -12,7 +12,7 @@ from ...paint.mix import only
 from .glazes import restated
 from .groups import Film, improved
 from .layers import covering_um
-from .way import BRUSHED, STAGE, TINTING, Task, Way, brushed, nearest_mix, paints_for, quantiles, seen_after
+from .way import BRUSHED, STAGE, TINTING, Task, Way, brushed, paints_for, quantiles, seen_after
 
 WASH_UM = (0.5, 1.0, 2.0, 4.0, 7.0)
 HARM = 2.0  # ΔE00 further off on average, from which a wash does harm
@@ -36,7 +36,7 @@ class Washed(Way):
         value, weight = task.value[task.own], task.weight()
         dark, deep, low, middling, high = quantiles(value, weight, (0.1, 0.25, 0.3, RESTATED, 0.7))
         middle = np.average(task.lab[task.own][(value >= low) & (value <= high)], axis=0)
-        base = nearest_mix(middle, task.paints(*BRUSHED))
+        base = task.mix(middle)
         under = np.average(task.under[task.own], axis=0, weights=weight)
         um = covering_um(base, under)
         coats = [brushed(task, base, "base coat", None, um)]
@@ -51,7 +51,7 @@ class Washed(Way):
         paints = paints_for(darks, task.paints(*BRUSHED))
         shades = [
             Film(m, round(s * m.coat_um, 1), 2.0, "shade")
-            for m in (nearest_mix(d, paints) for d in darks)
+            for m in (task.mix(d, paints) for d in darks)
             for s in (0.3, 0.6, 1.2)
         ]
         return improved(task, coats, [*restated(task, 0.6), *shades], LIGHTS + DARKS)

@@ -2,6 +2,7 @@
 
 from collections.abc import Sequence
 from dataclasses import dataclass, field
+from functools import cached_property
 from typing import Any, ClassVar
 
 import numpy as np
@@ -18,9 +19,13 @@ from ...paint.rack import Paint, Rack
 from ...plain import rounded
 from ...sculpt.site import Site, Where
 from ...target.target import Target
+from ..attention import attention_of
+from ..prices import price
+from ..share import palette_minutes
 from ..tools import EVERYTHING, Tools
 
 NEAR = 5.0  # ΔE00: another colour at arm's length
+FAR = 0.02  # what a ΔE counts beside not being near
 STAGE = "colour"
 BRUSHED = ("base", "layer")  # kinds that layers are mixed from
 CLEAR = ("one-coat", "ink")
@@ -38,7 +43,8 @@ class Task:
 
     name: of the region. number, id: of it, 0 for the rest. own: (N,) its samples. lab: (N, 3) and value: (N,) what
     each should look like. under: (N, 36) reflectance of what is there. areas: (N,) mm² that can be painted. rack,
-    tools: what there is. lamp: that lights it. laid: films that were worked out.
+    tools: what there is. lamp: that lights it. out: the puddles that other regions are painted from. worth: the share
+    of the model's look that a minute must bring. laid: films that were worked out.
     """
 
     site: Site
@@ -53,6 +59,8 @@ class Task:
     rack: Rack
     tools: Tools = EVERYTHING
     lamp: Lamp = ABOVE
+    out: tuple[Mix, ...] = ()
+    worth: float = price("worth of a way")
     laid: dict[tuple[Any, ...], NDArray[np.float32]] = field(default_factory=dict, compare=False)
 
     def films(self, coats: Sequence[Coat]) -> list[NDArray[np.float32]]:
@@ -81,6 +89,33 @@ class Task:
     def weight(self, own: NDArray[np.bool_] | None = None) -> NDArray[np.float64]:
         """(n,) mm² of its samples, or of some of them."""
         return self.areas[self.own if own is None else own]
+
+    @cached_property
+    def counts(self) -> float:
+        """The share of the model's look that is its own, weighed by attention; of the rest, its share of the area."""
+        areas, attention = self.site.areas.astype(np.float64), attention_of(self.site)
+        if not self.number:
+            return float(areas[self.own].sum() / areas.sum())
+        weight = areas * attention[self.site.labels]
+        return float(weight[self.own].sum() / weight.sum())
+
+    def mix(
+        self, wanted: NDArray, paints: Sequence[Paint] | None = None, share: float = 1.0, out: Sequence[Mix] = ()
+    ) -> Mix:
+        """What to paint L*a*b* (3,) with on a share of the region: the best of two pots out of some paints or all
+        that are brushed, of three where two do not reach it (CP-35), the best of two pots that are open, or a puddle
+        that is out, by what each brings and the minutes it takes to put it together. out: further puddles of its
+        own."""
+        out = [*self.out, *out]
+        puddles = [m for m in out if all(p.kind in BRUSHED for p in m.paints)]
+        paints = paints or self.paints(*BRUSHED)
+        open_ = list(dict.fromkeys(p for m in puddles for p in m.paints))
+        mixes = [*puddles, *(nearest_mix(wanted, own, most=2) for own in (open_, paints) if own)]
+        if delta_e(mixes[-1].colour.lab, wanted) > price("same puddle"):
+            mixes.append(nearest_mix(wanted, paints))
+        lost = lost_of(delta_e(np.stack([m.colour.lab for m in mixes]), wanted))
+        minutes = np.array([palette_minutes(m, out) for m in mixes])
+        return mixes[int(np.argmin(self.counts * share * lost + self.worth * minutes))]
 
     def paints(self, *kinds: str) -> list[Paint]:
         """Those of the rack of some kinds.
@@ -181,6 +216,11 @@ def wrong(got: NDArray, wanted: NDArray) -> NDArray[np.uint8]:
     most = np.argmax(np.stack([np.abs(L), np.abs(c), hue]), axis=0)
     said = np.where(most == 0, np.where(L > 0, LIGHT, DARK), np.where(most == 1, np.where(c > 0, VIVID, GREY), HUE))
     return np.where(delta_e(got, wanted) <= NEAR, FINE, said).astype(np.uint8)
+
+
+def lost_of(off: NDArray) -> NDArray[np.float64]:
+    """What a difference ΔE00 costs: being not near, softly, and a little of how far."""
+    return 1 - np.exp(-((off / NEAR) ** 4)) + FAR * off
 
 
 class Way:

@@ -9,6 +9,7 @@ from sqlalchemy.orm import Session
 from ....core.coat.coat import Coat, usual_coat
 from ....core.coat.technique import technique
 from ....core.errors import SettingError
+from ....core.plan.context import Context
 from ....core.plan.order import WHOLE_MODEL, move_refused, region_of
 from ....core.plan.stages import Item
 from ....core.plan.stages.colour import STAGE
@@ -39,9 +40,7 @@ def change(sculpt_id: int) -> tuple[Response, int] | Response:
         def find(say: Say) -> None:
             say("Laying the undercoat", 0.0)
             looked(own, 0)
-            for k, (number, name) in enumerate(wishes.items()):
-                say(f"Mixing for {own.site.marking.regions[number - 1].name}", k / len(wishes))
-                STAGE.tried(own.context, number, name)
+            _painted(own.context, wishes, say)
 
         if wishes and (working := in_background(("ways", sculpt_id, own.turn, str(wishes)), find)):
             return not_yet(working)
@@ -64,8 +63,19 @@ def _wishes(own: Opened, what: str, given: dict[str, Any]) -> dict[int, str]:
     if what == "way":
         return {own.number(given.get("region")): name}
     areas, painted = site.marking.areas(site.surface, site.paintable), set(STAGE.by_region(own.context))
-    regions = enumerate(site.marking.regions, 1)
-    return {k: name for k, r in regions if ways()[name].suits(r.material) and k not in painted and areas[k] > 0}
+    regions, covered = enumerate(site.marking.regions, 1), STAGE.covered(own.context)
+    left = [k for k, r in regions if k not in painted and r.id not in covered and areas[k] > 0]
+    suited = [k for k in left if ways()[name].suits(site.marking.regions[k - 1].material)]
+    return dict.fromkeys(STAGE.largest_first(own.context, suited), name)
+
+
+def _painted(context: Context, wishes: dict[int, str], say: Say = lambda *_: None) -> Context:
+    """The plan with regions, by their numbers, each painted its way; each takes from the palette of those before."""
+    for k, (number, name) in enumerate(wishes.items()):
+        region = context.site.marking.regions[number - 1]
+        say(f"Mixing for {region.name}", k / len(wishes))
+        context = context.with_coats(STAGE.painted(context, Item(name, region.id)))
+    return context
 
 
 def _changed(session: Session, own: Opened, what: str, given: dict[str, Any]) -> Edit:
@@ -81,8 +91,7 @@ def _changed(session: Session, own: Opened, what: str, given: dict[str, Any]) ->
 
     if what in ("way", "all"):
         wishes = _wishes(own, what, given)
-        for number, name in wishes.items():
-            context = context.with_coats(STAGE.painted(context, Item(name, site.marking.ids[number])))
+        context = _painted(context, wishes)
         coats = STAGE.in_order(context) if len(wishes) > 1 else list(context.plan.coats)
         title = ways()[str(given["name"])].title
         return kept(

@@ -4,12 +4,12 @@ out already, where that is hardly seen (CP-35); and what stands in for a pot tha
 from collections.abc import Sequence
 from dataclasses import dataclass, replace
 
-from ...coat.coat import Coat
-from ...paint.colour import delta_e
-from ...paint.mix import Mix, match, only
-from ...paint.rack import Paint, Rack
-from ...plain import rounded
-from ..prices import price
+from ..coat.coat import Coat
+from ..paint.colour import delta_e
+from ..paint.mix import Mix, match, only
+from ..paint.rack import Paint, Rack
+from ..plain import rounded
+from .prices import price
 
 HARDLY_SEEN, NO_FURTHER = 2.0, 1.0  # ΔE00: just seen side by side, and not seen on a model; common practice
 MIXED = ("base", "layer")  # kinds of paint that are mixed on the palette
@@ -49,6 +49,16 @@ def from_what_is_out(new: Sequence[Coat], before: Sequence[Coat]) -> list[Coat]:
         pots |= {p.name: p for p in mix.paints}
         out.append(coat if mix == coat.mix else replace(coat, mix=mix))
     return out
+
+
+def palette_minutes(mix: Mix, out: Sequence[Mix]) -> float:
+    """To open the pots of a mix and put it together, beside the puddles that are out: nothing for one of those."""
+    if mix in out:
+        return 0.0
+    pots = {p for m in out for p in m.paints}
+    grown = any(set(m.paints) == set(mix.paints) for m in out)
+    puddle = "neat puddle" if len(mix.paints) == 1 else "grown puddle" if grown else "mixed puddle"
+    return price(puddle) + price("pot") * sum(p not in pots for p in mix.paints)
 
 
 def _shared(mix: Mix, puddles: Sequence[Mix], pots: Sequence[Paint], same: float) -> Mix:
