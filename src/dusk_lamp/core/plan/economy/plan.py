@@ -13,8 +13,10 @@ from ...paint.colour import delta_e, lab, xyz
 from ..attention import attention_of
 from ..care import care
 from ..context import Context
+from ..needed import needed
 from ..order import interleaved, ordered, touching
 from ..palette import Puddle, palette_for
+from ..share import palette_minutes
 from ..step import Step, steps_of
 from ..ways.way import BRUSHED
 from .budget import Budget
@@ -40,6 +42,7 @@ FEW_MORE = (2, 3, 6)  # of them at once
 ROUNDS, LEAST_GAIN = 6, 0.002  # times that a choice is looked at again, and what one must bring
 FACE_STEPS = ((90.0, 4), (45.0, 3))  # at least so many on a face, in so many minutes; common practice, CP-35
 FACE_COSTS = 0.02  # of the weighted area near its colour, at most, that those may cost elsewhere
+MOST_SPOTS = 4_000  # that coats are looked at on: a share is known to a thousandth
 FRONT = (30.0, 60.0, 90.0, 120.0, 180.0, 300.0)  # minutes
 
 
@@ -130,7 +133,7 @@ def _within(context: Context, ready: Ready, budget: Budget, began: float) -> Eco
         raise SettingError(
             "nothing can be painted within this: give it more minutes, or free the pin on pots, puddles or steps"
         )
-    return best
+    return _without_needless(context, ready, best)
 
 
 def front(
@@ -374,6 +377,42 @@ def _made(context: Context, ready: Ready, chosen: Choice, budget: Budget, second
     site, found, groups = context.site, ready.found, ready.groups
     by_region = {groups[o.region].number: coats_of(context, groups, found, o) for o in chosen.options}
     coats = interleaved(by_region, ordered(by_region, touching(site)))
+    bare = {k: g.number for k, g in enumerate(groups)}.keys() - {o.region for o in chosen.options}
+    names = tuple(site.marking.regions[groups[k].number - 1].name for k in sorted(bare))
+    return _come_to(context, ready, coats, budget, (chosen.gap, seconds, names))
+
+
+def _without_needless(context: Context, ready: Ready, made: Economy) -> Economy:
+    """A plan without the steps that the real coats show to bring less than their minutes are worth: a shade a tenth
+    of a value under its base, a light that is painted over. Bases and what is pinned stay, and faces."""
+    site, coats = context.site, made.coats
+    keep = {site.marking.ids[ready.groups[r].number] for r in (*ready.faces, *ready.steps_on)}
+    firsts = {next(k for k, c in enumerate(coats) if c.region == id_) for id_ in {c.region for c in coats}}
+    may_go = [k for k, c in enumerate(coats) if k not in firsts and c.region not in keep]
+    painted = np.concatenate([g.samples for g in ready.groups])
+    spots = painted[np.linspace(0, len(painted) - 1, min(MOST_SPOTS, len(painted))).astype(np.int64)]
+    weight = site.areas[spots] * attention_of(site)[site.labels[spots]]
+    before = context.before("colour")
+    films = [f[spots] for f in context.simulation.films([*before, *coats])[len(before) :]]
+
+    def costs(k: int, rest: list[int]) -> float:
+        return made.budget.worth * (
+            made.steps[k].hand_minutes + palette_minutes(coats[k].mix, [coats[n].mix for n in rest])
+        )
+
+    under, wanted = context.seen_before("colour")[spots], context.target("metal").lab[spots]
+    left = needed(coats, films, under, wanted, weight / weight.sum(), may_go, costs)
+    if len(left) == len(coats):
+        return made
+    return _come_to(context, ready, [coats[k] for k in left], made.budget, (made.gap, made.seconds, made.bare))
+
+
+def _come_to(
+    context: Context, ready: Ready, coats: Sequence[Coat], budget: Budget, said: tuple[float, float, tuple[str, ...]]
+) -> Economy:
+    """Coats as a plan, with what they come to over the real undercoat. said: gap, seconds and bare of it."""
+    site, groups = context.site, ready.groups
+    gap, seconds, bare = said
     simulation = context.simulation
     before = context.before("colour")
     films = simulation.films([*before, *coats])[len(before) :]
@@ -386,8 +425,6 @@ def _made(context: Context, ready: Ready, chosen: Choice, budget: Budget, second
     weight = mm2 * attention_of(site)[site.labels[painted]]
     pots = tuple(dict.fromkeys(name for p in puddles for name in p.parts))
     minutes = care("shake") * len(pots) + sum(s.hand_minutes + s.set_up_minutes + s.clean_minutes for s in steps)
-    done = {o.region for o in chosen.options}
-    bare = tuple(site.marking.regions[g.number - 1].name for k, g in enumerate(groups) if k not in done)
     return Economy(
         budget,
         tuple(coats),
@@ -400,7 +437,7 @@ def _made(context: Context, ready: Ready, chosen: Choice, budget: Budget, second
         float(mm2[off <= 8].sum() / mm2.sum()),
         float(weight[off <= 5].sum() / weight.sum()),
         float(np.average(off, weights=mm2)),
-        chosen.gap,
+        gap,
         seconds,
         bare,
     )

@@ -10,13 +10,13 @@ from scipy.sparse import csr_array
 
 from ...coat.brush import GLAZE_WATER, Even
 from ...coat.coat import Coat
-from ...coat.stack import appearance
 from ...paint.colour import delta_e, lab, xyz
 from ...paint.film import film
 from ...paint.glaze import WICKED
 from ...paint.mix import Mix
 from ...sculpt.mesh import summed
 from ...units import counted
+from ..needed import needed
 from ..share import palette_minutes
 from .minutes import BRUSH, brush_minutes
 from .way import LEAST_MM2, Task, brushed, lost_of, quantiles, seen_after
@@ -109,34 +109,23 @@ def improved(task: Task, coats: list[Coat], films: Sequence[Film], most: int) ->
         coat = brushed(task, chosen.mix, _label(task, chosen, own), own, chosen.um, chosen.water)
         coats = [*coats, coat]
         seen = seen_after(task, [coat], seen)
-    return _needed(task, coats, first)
+    return _worth_it(task, coats, first)
 
 
-def _needed(task: Task, coats: list[Coat], first: int) -> list[Coat]:
-    """Coats without those, from the first that may be left out on, that bring less than their minutes are worth: what
-    came later did it better."""
+def _worth_it(task: Task, coats: list[Coat], first: int) -> list[Coat]:
+    """Coats without those, from the first that may be left out on, that later ones made needless."""
     some = np.flatnonzero(task.own)
     some = some[np.linspace(0, len(some) - 1, min(LOOKED_AT, len(some))).astype(np.int64)]
-    weight, wanted = task.areas[some] / task.areas[some].sum(), task.lab[some]
-    stack = [(c, f[some]) for c, f in zip(coats, task.films(coats), strict=True)]
+    weight = task.counts * task.areas[some] / task.areas[some].sum()
+    films = [f[some] for f in task.films(coats)]
 
-    def lost(kept: list[tuple[Coat, NDArray[np.float32]]]) -> float:
-        seen = appearance(kept, len(some), task.under[some])
-        return task.counts * float(lost_of(delta_e(lab(xyz(seen)), wanted)) @ weight)
+    def costs(k: int, rest: list[int]) -> float:
+        mm2 = float(task.areas[coats[k].where.samples(len(task.own))].sum())
+        hand = brush_minutes(task, mm2, coats[k].by.coats(coats[k].settings, coats[k].mix))
+        return task.worth * (hand + palette_minutes(coats[k].mix, [*task.out, *(coats[n].mix for n in rest)]))
 
-    while len(stack) > first:
-        now, gains = lost(stack), []
-        for k in range(first, len(stack)):
-            coat, rest = stack[k][0], [*stack[:k], *stack[k + 1 :]]
-            mm2 = float(task.areas[coat.where.samples(len(task.own))].sum())
-            minutes = brush_minutes(task, mm2, coat.by.coats(coat.settings, coat.mix))
-            minutes += palette_minutes(coat.mix, [*task.out, *(c.mix for c, _ in rest)])
-            gains.append(lost(rest) - now - task.worth * minutes)
-        least = int(np.argmin(gains))
-        if gains[least] >= 0:
-            break
-        del stack[first + least]
-    return [coat for coat, _ in stack]
+    left = needed(coats, films, task.under[some], task.lab[some], weight, range(first, len(coats)), costs)
+    return [coats[k] for k in left]
 
 
 def _label(task: Task, chosen: Film, own: NDArray[np.bool_]) -> str:
