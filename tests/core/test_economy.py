@@ -29,6 +29,9 @@ from dusk_lamp.core.plan.economy.options import Option, Region
 from dusk_lamp.core.plan.economy.plan import _exchanged, _faces_kept, made_ready
 from dusk_lamp.core.plan.palette import palette_for, palette_of, poured
 from dusk_lamp.core.plan.prices import price
+from dusk_lamp.core.plan.stages import stages
+from dusk_lamp.core.plan.stages.colour import ColourWishes
+from dusk_lamp.core.plan.stages.glow import GlowWish, GlowWishes
 from dusk_lamp.core.plan.step import steps_of
 from dusk_lamp.core.plan.tools import Tools
 from dusk_lamp.core.sculpt.marking import Marking
@@ -77,6 +80,44 @@ def ramp(number=1, bins=6, weight=1.0):
     colours = np.column_stack([L, 20 + 0.4 * L, 10 + 0.2 * L])
     mm2 = np.full(bins, 20.0)
     return Group(number, colours, mm2, weight * mm2 / mm2.sum(), np.arange(0), np.arange(0), np.full(36, 0.1))
+
+
+def test_no_colour_is_laid_under_what_a_later_stage_covers_whole(doll):
+    """Common practice, section 11: a source is painted solid white before it is tinted, a lens begins with a dark
+    base; what was below is not seen. Who asks for it by name gets it all the same."""
+    colour = stages()["colour"]
+    wishes = {
+        "colour": ColourWishes("layers"),
+        "glow": GlowWishes((GlowWish(4, "region", "Fire", 3, colour="#ffb347"),), (2,)),
+    }
+    glowing = doll.on(replace(doll.plan, wishes=wishes))
+    assert colour.planned(doll) == [1, 2, 3] and colour.planned(glowing) == [1]
+    assert [i.region for i in colour.items(glowing)] == [1] and glowing.stage("glow").title in colour.covered(
+        glowing
+    )[3]
+    asked = tuple(replace(r, way="layers") if r.id == 3 else r for r in REGIONS)
+    assert {i.region for i in colour.items(glowing.on(replace(glowing.plan, regions=asked)))} == {1, 3}
+    out = glowing.on(
+        replace(glowing.plan, wishes=wishes | {"glow": GlowWishes((replace(wishes["glow"].glows[0], on=False),))})
+    )
+    assert colour.planned(out) == [1, 2, 3]
+
+
+def test_small_regions_take_what_is_on_the_palette_for_the_large_ones(doll):
+    """CP-35: one brown serves boots, belt, pole. Regions of one colour share their puddles; the largest chooses."""
+    names = ("Coat", "Bag", "Boots")
+    regions = tuple(
+        replace(r, name=n, colour="Saddle", material="leather", attention="important", way="layers")
+        for r, n in zip(REGIONS, names, strict=True)
+    )
+    colour, context = stages()["colour"], doll.on(replace(doll.plan, regions=regions))
+    items = colour.items(context)
+    assert items[0].region == 1, "half of the ball"
+    mixes = lambda some: len({c.mix for c in some})  # noqa: E731
+    alone = sum(mixes(colour.coats(context, item)) for item in items)
+    for item in items:
+        context = context.with_coats(colour.painted(context, item))
+    assert mixes(context.coats("colour")) <= 0.75 * alone
 
 
 # --- the programmes

@@ -15,9 +15,13 @@ from dusk_lamp.core.paint.mix import Mix, only
 from dusk_lamp.core.paint.rack import Paint, Rack
 from dusk_lamp.core.paint.whites import WHITES, mix_of, white_called
 from dusk_lamp.core.plan.gradient import gradients
+from dusk_lamp.core.plan.needed import needed
 from dusk_lamp.core.plan.order import ordered
 from dusk_lamp.core.plan.overspray import overspray
+from dusk_lamp.core.plan.prices import price
+from dusk_lamp.core.plan.step import steps_of
 from dusk_lamp.core.plan.ways import way, ways
+from dusk_lamp.core.plan.ways.groups import glaze_films
 from dusk_lamp.core.plan.ways.way import (
     DARK,
     ENOUGH,
@@ -69,6 +73,63 @@ def test_a_way_brings_a_region_near_and_touches_nothing_else(cloaked, name):
     weight = cloaked.weight()
     off = delta_e(lab(xyz(seen[cloaked.own])), cloaked.lab[cloaked.own])
     assert found.mean == pytest.approx(np.average(off, weights=weight), abs=0.01)
+
+
+def minutes_of(task, coats):
+    """At the palette and at the model, as the steps say."""
+    return sum(s.hand_minutes + s.set_up_minutes for s in steps_of(task.site, coats, task.films(coats)))
+
+
+@pytest.mark.parametrize("name", ["layers", "glazes", "one-coat", "wash", "oils", "sprayed"])
+def test_a_step_is_taken_only_where_it_is_worth_its_minutes(cloaked, name):
+    """The stop rule of plan.economy, for every way: who asks more of a minute gets fewer steps and less near; CP-35:
+    quiet parts two or three steps."""
+    found = []
+    for worth in (0.0, price("worth of a way"), 0.05):
+        task = replace(cloaked, worth=worth)
+        coats = way(name).coats(task)
+        found.append((len(coats), minutes_of(task, coats), nearness(task, seen_after(task, coats)).within))
+    (most, long, near), (some, usual, fair), (few, short, far) = found
+    assert most >= some >= few and most > few and long >= usual >= short
+    assert near >= fair - 0.03 and fair >= far - 0.03 and few <= 5
+
+
+def test_a_mix_comes_from_the_palette_where_that_is_hardly_seen_on_so_little(cloaked):
+    """CP-35: the next step is made from the puddles that are there. A puddle two off the best is taken for a button,
+    and not for a whole cloak; two pots as a rule."""
+    wanted = np.array([33.0, 33.0, 17.0])
+    free = cloaked.mix(wanted)
+    paints = [p for p in RACK if p.kind in ("base", "layer")]
+    pairs = (Mix((a, b), (1, n)) for a in paints for b in paints for n in (1, 2))
+    other = next(m for m in pairs if 2 < delta_e(m.colour.lab, wanted) < 4 and {*m.paints} != {*free.paints})
+    task = replace(cloaked, out=(other,))
+    assert len(free.paints) <= 2 and delta_e(free.colour.lab, wanted) < 2
+    assert task.mix(wanted, share=0.001) == other and task.mix(wanted) != other
+
+
+def test_a_glaze_takes_as_many_coats_as_its_brush_has_passes():
+    """CP-17: a wicked brush, dry fully, repeat. Three passes are laid and dried three times."""
+    mix = only(RACK.find("Tide Blue"))
+    bench = glaze(mix, (3.5, 7.5), passes=3, thinning=10.0)
+    films = glaze_films([mix], (1, 3), 10.0)
+    assert [f.coats for f in films] == [1, 3] and films[1].words == "3 passes of glaze"
+    assert films[1].um == pytest.approx(3 * bench.film_um, abs=0.01)
+
+
+def test_what_is_painted_over_is_not_needed_and_what_shows_is(cloaked):
+    """A coat that hides under a thick one brings nothing; the last, and one beside it, do."""
+    site, own = cloaked.site, cloaked.own
+    red, blue = only(RACK.find("Cockle Red")), only(RACK.find("Tide Blue"))
+    laid = [usual_coat("brush", m).with_settings({"film_um": 120.0}) for m in (blue, red)]
+    films = [np.where(own, 120.0, 0).astype(np.float32)] * 2
+    wanted = np.broadcast_to(red.colour.lab, (len(site), 3))
+    weight = np.where(own, site.areas, 0) / site.areas[own].sum()
+    cheap = lambda k, rest: 0.001  # noqa: E731
+    assert needed(laid, films, cloaked.under, wanted, weight, (0, 1), cheap) == [1]
+    half = [np.where(site.surface.points[:, 2] > 12, films[0], 0), films[1]]
+    wanted = np.where(half[0][:, None] > 0, blue.colour.lab, red.colour.lab)
+    assert needed(laid[::-1], half[::-1], cloaked.under, wanted, weight, (0, 1), cheap) == [0, 1]
+    assert needed(laid[::-1], half[::-1], cloaked.under, wanted, weight, (1,), lambda k, rest: 1.0) == [0]
 
 
 def test_layers_nest_and_climb(cloaked):

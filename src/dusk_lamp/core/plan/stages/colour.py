@@ -98,11 +98,11 @@ class Colour(Stage):
             if not r.way and r.id not in covered and float(areas[context.site.labels == k].sum()) > 0
         ]
 
-    def covered(self, context: Context) -> set[int]:
-        """The ids of regions that a later stage covers whole, as a source that glows or a ladder of metal: colour
-        under it would be work for nothing."""
+    def covered(self, context: Context) -> dict[int, str]:
+        """The regions, by their ids, that a later stage covers whole, and its title: a source that glows, a lens, a
+        ladder of metal. Colour under it would be work for nothing."""
         later = [s for s in plan_stages().values() if s.order > self.order]
-        return {id_ for stage in later for id_ in stage.covers(context)}
+        return {id_: stage.title for stage in later for id_ in stage.covers(context)}
 
     def economy(self, context: Context, budget: Budget) -> Economy:
         """The best plan for a budget, worked out once.

@@ -87,7 +87,7 @@ def _facts(own: Opened, again: bool) -> dict[str, Any]:
     kept = [s for s in steps if not s.muted]
     share, times = STAGE.near_share(context), times_of(kept, own.plan.models).words if kept else ""
     names = {WHOLE_MODEL: "The whole model", **dict(enumerate(["the rest", *(r.name for r in site.marking.regions)]))}
-    done, count = sum(bool(r["coats"]) for r in rows), len(rows)
+    done, count = sum(r["done"] for r in rows), len(rows)
     words = (
         "Mark the regions first: each is painted its own way then."
         if not rows
@@ -144,13 +144,16 @@ def _region_row(own: Opened, k: int, coats: list[Coat], of: list[int], areas: An
     region, count, can = own.site.marking.regions[k - 1], of.count(k), bool(areas[k] > 0)
     way = coats[of.index(k)].way if count else ""
     title = ways()[way].title if way in ways() else "planned together" if way == ECONOMY else "by hand"
-    words = f"{title}, {counted(count, 'coat', 'coats')}" if count else "not painted yet"
+    covered = STAGE.covered(own.context).get(region.id, "")
+    left = f"left to “{covered}”, which covers all of it" if covered else "not painted yet"
+    words = f"{title}, {counted(count, 'coat', 'coats')}" if count else left
     return {
         "number": k,
         "name": region.name,
         "hex": own.context.locals[k].colour,
         "way": way if count and can else "",
         "coats": count,
+        "done": bool(count or covered),
         "near": plain(near) if near else None,
         "material": region.material,
         "can": can,
