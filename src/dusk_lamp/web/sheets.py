@@ -1,7 +1,10 @@
 """A plan worked out for what shows all of it: the sheet on screen, its PDF, the bench and the exports; with
 pictures."""
 
-from collections.abc import Callable
+import os
+from collections.abc import Callable, Iterable, Iterator
+from concurrent.futures import ThreadPoolExecutor
+from contextlib import contextmanager
 from dataclasses import dataclass, field, replace
 from functools import cached_property
 from typing import Any
@@ -138,10 +141,12 @@ class PlanSheet:
         return [s.words for s in stand_ins(self.coats, self.context.rack)]
 
     def pull(self, k: int) -> NDArray[np.float32] | None:
-        """(N,) the field along which the strokes of a coat are pulled; None where they have no direction."""
-        own = self.coats[k].region
-        below = next((c for c in reversed(self.coats[:k]) if own and c.region == own and c.by.even), None)
-        return pull_of(self.coats[k], below, self.context.target().value)
+        """(N,) the field along which the strokes of a coat are pulled, by what its stage aims at; None where they
+        have no direction."""
+        coat = self.coats[k]
+        earlier = (c for c in reversed(self.coats[:k]) if c.region == coat.region and c.by.even)
+        below = next(earlier, None) if coat.region else None
+        return None if below is None else pull_of(coat, below, self.context.target(coat.stage).value)
 
     @property
     def times(self) -> Times:
@@ -253,7 +258,25 @@ def _shot(own: OpenSculpt, sheet: PlanSheet, camera: Camera, view: str, kind: st
 def picture_of(sculpt: Sculpt, own: OpenSculpt, sheet: PlanSheet, cache: Cache, name: str, view: str) -> bytes:
     """A step's picture as PNG: what was there before it with the new film marked; or the finished model. Drawn
     once."""
-    key = picture_key(sculpt, sheet, name, view)
+    return _picture(picture_key(sculpt, sheet, name, view), own, sheet, cache, name, view)
+
+
+@contextmanager
+def drawn_ahead(
+    sculpt: Sculpt, own: OpenSculpt, sheet: PlanSheet, cache: Cache, shown: Iterable[tuple[int, str]]
+) -> Iterator[Callable[[int, str], bytes]]:
+    """What gives the picture of a step, from 0, in a view: those that are shown are drawn by all threads, in order,
+    while the first are laid out."""
+    keys = {(k, view): picture_key(sculpt, sheet, str(k + 1), view) for k, view in dict.fromkeys(shown)}
+    with ThreadPoolExecutor(os.cpu_count() or 1) as pool:
+        drawn = {
+            (k, view): pool.submit(_picture, key, own, sheet, cache, str(k + 1), view)
+            for (k, view), key in keys.items()
+        }
+        yield lambda k, view: drawn[k, view].result()
+
+
+def _picture(key: str, own: OpenSculpt, sheet: PlanSheet, cache: Cache, name: str, view: str) -> bytes:
     if key not in cache:
         camera = camera_of(sheet, view)
         shot = _shot(own, sheet, camera, view, "shot")

@@ -185,7 +185,7 @@ def _card(
     for k, step in enumerate(own[:7]):
         pdf.set_fill_color(*_levels_of(step.hex))
         pdf.rect(x + CARD_WIDE_MM - 6.5 * (min(len(own), 7) - k), y + 1.6, 5.5, 5.5, "DF")
-    shown = _shown(card, steps)
+    shown = pictures_of(card, steps)
     top = y + 9
     for n, (k, view) in enumerate(shown):
         at = x + n * (CARD_PICTURE_MM + 1.5)
@@ -200,9 +200,9 @@ def _card(
     column.y += 4
 
 
-def _shown(card: Card, steps: Sequence[Step]) -> list[tuple[int, str]]:
-    """Which pictures a card has: the undercoat one of each coat; a region what its first and its last step make, and
-    the last from behind."""
+def pictures_of(card: Card, steps: Sequence[Step]) -> list[tuple[int, str]]:
+    """Which pictures a card has, as the place of a step and a view: the undercoat one of each coat; a region what its
+    first and its last step make, and the last from behind."""
     first, last = card.steps[0], card.steps[-1]
     if steps[first].stage == "undercoat":
         return [(k, "display") for k in card.steps[:MOST_PICTURES]]

@@ -24,7 +24,7 @@ from ..editing import ELSEWHERE, Edit, Opened, changed, settled
 from ..limits import number_of
 from ..responses import download
 from ..responses import picture as png
-from ..sheets import PlanSheet, picture_key, picture_of, seams_of, sheet_of, still_working
+from ..sheets import PlanSheet, drawn_ahead, picture_key, picture_of, seams_of, sheet_of, still_working
 from ..workshop import the_sculpt, workshop
 from . import STAGES, mark_done, state_of, string_of
 
@@ -156,7 +156,7 @@ def picture(sculpt_id: int, which: str, view: str) -> Response:
 @blueprint.get("/sculpts/<int:sculpt_id>/plan.pdf")
 def pdf(sculpt_id: int) -> Response:
     """The sheet as PDF."""
-    from ...core.view.sheet import plan_pdf
+    from ...core.view.sheet import pictures_of, plan_pdf
 
     with workshop().store.session() as session:
         sculpt = the_sculpt(session, sculpt_id)
@@ -183,10 +183,8 @@ def pdf(sculpt_id: int) -> Response:
             plan.twins,
             plan.mixing,
         )
-        content = plan_pdf(
-            facts,
-            plan.steps,
-            lambda k, view: picture_of(sculpt, laid, plan, cache, str(k + 1), view),
-            picture_of(sculpt, laid, plan, cache, "finished", "display"),
-        )
+        shown = [one for card in plan.cards for one in pictures_of(card, plan.steps)]
+        with drawn_ahead(sculpt, laid, plan, cache, shown) as picture_:
+            finished = picture_of(sculpt, laid, plan, cache, "finished", "display")
+            content = plan_pdf(facts, plan.steps, picture_, finished)
         return download(content, "application/pdf", f"{sculpt.name} plan.pdf")
