@@ -98,17 +98,13 @@ def worked_out(demo: Demo) -> Finished:
 
 
 def lit_picture(demo: Demo) -> bytes:
-    """The picture for the shelf of a demo sculpt that nobody has planned: under its lamp, without a sky."""
-    with tempfile.TemporaryDirectory() as folder:
-        fields, path = FolderCache(Path(folder) / "cache"), Path(folder) / f"{demo.file}.ply"
-        path.write_bytes(sculpt_file(demo))
+    """The picture for the shelf of a demo sculpt that nobody has planned: under its lamp and sky."""
+    with on_bench(demo) as on:
         plan = demo.standing()
-        if plan.sculpt.standing is None:
-            raise ValueError(f"{demo.name} does not stand")
-        files = [{"name": path.name, "format": "ply", "sha": "demo"}]
-        mended, _ = preparing.mended(fields, files, [path], False, _quiet)
-        key = preparing.first_look(fields, mended, plan.sculpt.standing, plan.light, plan.exposure)
-        return fields.blob(key, "thumb.png")
+        sky = preparing.sky(on.fields, on.surface_key, on.laid, plan.shadowless, _quiet, lambda: False)
+        view = preparing.load_sky(on.fields, sky, on.surface_key, on.laid, plan.shadowless)
+        site = Site(on.laid, view, [alone(on.laid, (part,), uncast) for part, uncast in plan.shadowless])
+        return on.fields.blob(preparing.thumb(on.fields, [demo.file], site, plan.light, plan.exposure), "thumb.png")
 
 
 def standing_ways(demo: Demo) -> bytes:
