@@ -45,7 +45,8 @@ from .stages import string_of
 from .workshop import laid_out, the_sculpt, wants_json, workshop
 
 BENCH_SIZE = (480, 640)
-PICTURES = 11  # version of the code that draws them
+MOST_THREADS = 4  # that draw pictures of one PDF
+PICTURES = 12  # version of the code that draws them
 
 
 @dataclass(frozen=True)
@@ -265,10 +266,10 @@ def picture_of(sculpt: Sculpt, own: OpenSculpt, sheet: PlanSheet, cache: Cache, 
 def drawn_ahead(
     sculpt: Sculpt, own: OpenSculpt, sheet: PlanSheet, cache: Cache, shown: Iterable[tuple[int, str]]
 ) -> Iterator[Callable[[int, str], bytes]]:
-    """What gives the picture of a step, from 0, in a view: those that are shown are drawn by all threads, in order,
+    """What gives the picture of a step, from 0, in a view: those that are shown are drawn in threads, in order,
     while the first are laid out."""
     keys = {(k, view): picture_key(sculpt, sheet, str(k + 1), view) for k, view in dict.fromkeys(shown)}
-    with ThreadPoolExecutor(os.cpu_count() or 1) as pool:
+    with ThreadPoolExecutor(min(os.cpu_count() or 1, MOST_THREADS)) as pool:
         drawn = {
             (k, view): pool.submit(_picture, key, own, sheet, cache, str(k + 1), view)
             for (k, view), key in keys.items()

@@ -351,7 +351,8 @@ class GlowStage(Stage):
 
     def covers(self, context: Context) -> set[int]:
         """What glows is painted white all over, and a lens dark: what lay there is not seen."""
-        return {g.region for g in self.shining(context) if g.kind == "region"} | {*context.wishes(self.name).lenses}
+        wishes = context.wishes(self.name)  # whether a glow can shine needs rays, and its own page says so
+        return {g.region for g in wishes.glows if g.on and g.kind == "region"} | {*wishes.lenses}
 
     def without_region(self, wishes: GlowWishes, id_: int) -> GlowWishes:
         """No lens any more; a glow of it stays, and says that its region is gone."""

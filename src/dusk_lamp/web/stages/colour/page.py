@@ -144,7 +144,7 @@ def _region_row(own: Opened, k: int, coats: list[Coat], of: list[int], areas: An
     region, count, can = own.site.marking.regions[k - 1], of.count(k), bool(areas[k] > 0)
     way = coats[of.index(k)].way if count else ""
     title = ways()[way].title if way in ways() else "planned together" if way == ECONOMY else "by hand"
-    covered = STAGE.covered(own.context).get(region.id, "")
+    covered = STAGE.covered(own.context).get(region.id)
     left = f"left to “{covered}”, which covers all of it" if covered else "not painted yet"
     words = f"{title}, {counted(count, 'coat', 'coats')}" if count else left
     return {
