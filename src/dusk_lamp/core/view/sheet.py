@@ -35,6 +35,7 @@ JOINED = re.compile("[\u0590-\u08ff]")  # Hebrew, Arabic: from the right, and le
 OWN_LETTERS = "Δ"  # that the sheet's own words need beside those of its usual font
 KANA = re.compile("[\u3040-\u30ff]")
 CARD_WIDE_MM, CARD_GAP_MM, CARD_PICTURE_MM = 88.0, 6.0, 24.0
+HEAD, TEXT, SMALL = ("B", 9.0, 4.2), ("", 8.0, 3.7), ("", 7.2, 3.3)  # of a step: style, size, mm from line to line
 FIRST_STEP_MM = 18.0  # of the first step of a card, that stays with its pictures
 MOST_PICTURES = 3  # of a card
 PALETTE_COLUMNS, PALETTE_ROW_MM = 3, 8.4
@@ -240,26 +241,26 @@ def _line(
         more.append(f"Safety: as at step {first}.")
     dome = DOME_MM + 2 if step.dial is not None else 0
     text_wide = CARD_WIDE_MM - 6 - dome
-    lines = sum(
-        len(cast(list[str], pdf.multi_cell(text_wide, 3.7, w, dry_run=True, output="LINES")))
-        for w in filter(None, (words, " ".join(more), safety))
-    )
-    column.room(max(5 + 3.7 * lines + 2, dome + 4))
+    texts = ((head, *HEAD), (words, *TEXT), (" ".join(more), *TEXT), (safety, *SMALL))
+    broken = [(_broken(pdf, w, text_wide, style, size), style, size, tall) for w, style, size, tall in texts if w]
+    column.room(max(sum(len(lines) * tall for lines, _, _, tall in broken) + 3, dome + 4))
     x, y = column.x, column.y
     pdf.set_draw_color(60)
     pdf.rect(x, y + 0.8, 3.6, 3.6)  # to tick
     if dome:
         _dome(pdf, step, x + CARD_WIDE_MM - DOME_MM / 2, y + 1 + DOME_MM / 2)
     pdf.set_xy(x + 6, y)
-    pdf.set_font("text", "B", 9)
-    pdf.multi_cell(text_wide, 4.2, head, align="L", new_x="LEFT", new_y="NEXT")
-    pdf.set_font("text", size=8)
-    for w in (words, " ".join(more)):
-        pdf.multi_cell(text_wide, 3.7, w, align="L", new_x="LEFT", new_y="NEXT")
-    if safety:
-        pdf.set_font("text", size=7.2)
-        pdf.multi_cell(text_wide, 3.3, safety, align="L", new_x="LEFT", new_y="NEXT")
+    for lines, style, size, tall in broken:
+        pdf.set_font("text", style, size)
+        for line in lines:
+            pdf.cell(text_wide, tall, line, new_x="LEFT", new_y="NEXT")
     column.y = max(pdf.get_y(), y + dome + 3) + 1.6
+
+
+def _broken(pdf: FPDF, words: str, wide: float, style: str, size: float) -> list[str]:
+    """Words in lines that fit. Breaking takes most of the time of a sheet, so it is done once."""
+    pdf.set_font("text", style, size)
+    return cast(list[str], pdf.multi_cell(wide, size, words, dry_run=True, output="LINES"))
 
 
 def task_words(task: Task) -> str:
