@@ -51,6 +51,8 @@ NEAR = {  # the tests beside each room, the quickest first; a file belongs to th
     "plan/metal": ["test_metal.py", "test_details.py"],
     "plan/schools": ["test_undercoat.py"],
     "plan/stages": [
+        "test_around.py",
+        "test_economy.py",
         "test_details.py",
         "test_document.py",
         "test_glow.py",

@@ -120,6 +120,20 @@ def test_small_regions_take_what_is_on_the_palette_for_the_large_ones(doll):
     assert mixes(context.coats("colour")) <= 0.75 * alone
 
 
+def test_what_comes_after_the_colours_takes_from_their_palette_without_a_budget_too(doll):
+    """CP-35. A lens asks for pots and third paints of its own; where those that are out are as near, it gets them."""
+    wishes = {"colour": ColourWishes("layers"), "glow": GlowWishes((), (3,))}
+    context, glow = doll.on(replace(doll.plan, wishes=wishes)), stages()["glow"]
+    for item in stages()["colour"].items(context):
+        context = context.with_coats(stages()["colour"].painted(context, item))
+    pots = lambda coats: {p.name for c in coats for p in c.mix.paints}  # noqa: E731
+    there, (item,) = pots(context.coats("colour")), glow.items(context)
+    asked, taken = glow.coats(context, item), [c for c in glow.painted(context, item) if c.stage == "glow"]
+    assert len(pots(taken) - there) < len(pots(asked) - there)
+    off = [float(delta_e(a.mix.colour.lab, b.mix.colour.lab)) for a, b in zip(asked, taken, strict=True)]
+    assert max(off) <= price("same puddle") and [c.label for c in asked] == [c.label for c in taken]
+
+
 # --- the programmes
 
 

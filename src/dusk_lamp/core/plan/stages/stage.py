@@ -103,7 +103,7 @@ class Stage:
             SettingError: see coats.
         """
         made = self.coats(context, item)
-        if self.shares_pots and context.wishes("colour").budget:  # one palette for the whole plan
+        if self.shares_pots:  # one palette for the whole plan
             others = [c for c in context.coats(self.name) if not self.mine(item, c)]
             made = from_what_is_out(made, [*context.before(self.name), *others])
         return self.put(context, item, made)
