@@ -14,6 +14,8 @@ from .prices import price
 from .room import Room
 from .step import Step
 
+MOST_PICTURES = 3  # of a card
+
 
 @dataclass(frozen=True)
 class Card:
@@ -85,3 +87,13 @@ def wet_words(puddle: Puddle, letters: Sequence[str], steps: Sequence[Step], roo
     said = f"from step {steps[first].number} to {steps[last].number}"
     between = sum(s.hand_minutes + s.set_up_minutes for s in steps[first:last])
     return f"{said}; cover it, that is {minutes_words(between)}" if between > wet_minutes(room) else said
+
+
+def pictures_of(card: Card, steps: Sequence[Step]) -> list[tuple[int, str]]:
+    """Which pictures a card has, as the place of a step and a view: the undercoat one of each coat; a region what its
+    first and its last step make, and the last from behind."""
+    first, last = card.steps[0], card.steps[-1]
+    if steps[first].stage == "undercoat":
+        return [(k, "display") for k in card.steps[:MOST_PICTURES]]
+    own = [(first, "display"), *([(last, "display")] if last != first else []), (last, "back")]
+    return own[:MOST_PICTURES]

@@ -10,7 +10,7 @@ from fpdf import FPDF
 from fpdf.fonts import TTFFont
 from PIL import Image
 
-from ..plan.cards import Card, how_once
+from ..plan.cards import Card, how_once, pictures_of
 from ..plan.step import Step
 from ..plan.task import Task
 from ..units import THIN_SPACE, counted, grouped
@@ -37,7 +37,6 @@ KANA = re.compile("[\u3040-\u30ff]")
 CARD_WIDE_MM, CARD_GAP_MM, CARD_PICTURE_MM = 88.0, 6.0, 24.0
 HEAD, TEXT, SMALL = ("B", 9.0, 4.2), ("", 8.0, 3.7), ("", 7.2, 3.3)  # of a step: style, size, mm from line to line
 FIRST_STEP_MM = 18.0  # of the first step of a card, that stays with its pictures
-MOST_PICTURES = 3  # of a card
 PALETTE_COLUMNS, PALETTE_ROW_MM = 3, 8.4
 MOST_SEAMS = 12  # on the first page
 PICTURE_RATIO = 4 / 3  # height over width of every step picture
@@ -199,16 +198,6 @@ def _card(
     for k, step in zip(card.steps, own, strict=True):
         _line(pdf, column, facts, k, step, how[k], cautioned, advised)
     column.y += 4
-
-
-def pictures_of(card: Card, steps: Sequence[Step]) -> list[tuple[int, str]]:
-    """Which pictures a card has, as the place of a step and a view: the undercoat one of each coat; a region what its
-    first and its last step make, and the last from behind."""
-    first, last = card.steps[0], card.steps[-1]
-    if steps[first].stage == "undercoat":
-        return [(k, "display") for k in card.steps[:MOST_PICTURES]]
-    own = [(first, "display"), *([(last, "display")] if last != first else []), (last, "back")]
-    return own[:MOST_PICTURES]
 
 
 def _line(

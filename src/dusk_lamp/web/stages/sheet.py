@@ -8,6 +8,7 @@ from sqlalchemy.orm import Session
 from werkzeug.wrappers import Response as AnyResponse
 
 from ...core.errors import SettingError
+from ...core.plan.cards import pictures_of
 from ...core.plan.document import MOST_MODELS
 from ...core.plan.run import relaid
 from ...core.plan.schools import school_title, schools
@@ -156,8 +157,6 @@ def picture(sculpt_id: int, which: str, view: str) -> Response:
 @blueprint.get("/sculpts/<int:sculpt_id>/plan.pdf")
 def pdf(sculpt_id: int) -> Response:
     """The sheet as PDF."""
-    from ...core.view.sheet import pictures_of, plan_pdf
-
     with workshop().store.session() as session:
         sculpt = the_sculpt(session, sculpt_id)
         laid, plan = sheet_of(session, sculpt)
@@ -185,6 +184,8 @@ def pdf(sculpt_id: int) -> Response:
         )
         shown = [one for card in plan.cards for one in pictures_of(card, plan.steps)]
         with drawn_ahead(sculpt, laid, plan, cache, shown) as picture_:
+            from ...core.view.sheet import plan_pdf  # while the first pictures are drawn
+
             finished = picture_of(sculpt, laid, plan, cache, "finished", "display")
             content = plan_pdf(facts, plan.steps, picture_, finished)
         return download(content, "application/pdf", f"{sculpt.name} plan.pdf")
