@@ -7,7 +7,7 @@ import lzma
 import sys
 import tempfile
 import zipfile
-from collections.abc import Iterator
+from collections.abc import Callable, Iterator
 from contextlib import contextmanager
 from dataclasses import dataclass, replace
 from importlib.resources import files
@@ -21,9 +21,10 @@ from ..core.coat.stack import looks
 from ..core.paint.rack import rack_from_csv
 from ..core.plain import plain
 from ..core.plan.context import Context
-from ..core.plan.document import PARTS_OF_FILE, document_of
+from ..core.plan.document import PARTS_OF_FILE, Plan, document_of
 from ..core.plan.run import settled
 from ..core.plan.tools import Tools
+from ..core.sculpt.mesh import Mesh
 from ..core.sculpt.parts import alone
 from ..core.sculpt.site import Site
 from ..core.sculpt.stand import fronts_for
@@ -75,6 +76,12 @@ def sky_of(demo: Demo) -> bytes:
         return packed_view(visibility_of(own.laid), own.laid)
 
 
+def _under_its_sky(on: OnBench, plan: Plan, mesh: Callable[[], Mesh] | None = None) -> Site:
+    sky = preparing.sky(on.fields, on.surface_key, on.laid, plan.shadowless, _quiet, lambda: False)
+    view = preparing.load_sky(on.fields, sky, on.surface_key, on.laid, plan.shadowless)
+    return Site(on.laid, view, [alone(on.laid, (part,), uncast) for part, uncast in plan.shadowless], mesh=mesh)
+
+
 def worked_out(demo: Demo) -> Finished:
     """The plan of a demo sculpt with all its coats, on the surface that the bench lays out."""
     with on_bench(demo) as on:
@@ -85,11 +92,9 @@ def worked_out(demo: Demo) -> Finished:
             raise ValueError(f"{demo.name} carries no regions")
         plan = demo.plan(marking)
         marking = replace(marking, regions=plan.regions)  # in their colours
-        sky = preparing.sky(fields, surface_key, laid, plan.shadowless, _quiet, lambda: False)
-        view = preparing.load_sky(fields, sky, surface_key, laid, plan.shadowless)
         mesh = preparing.load_mended(fields, on.mended).mesh
         own = replace(mesh, vertices=placed.to_bench(mesh.vertices).astype(np.float32))
-        site = Site(laid, view, [alone(laid, (part,), uncast) for part, uncast in plan.shadowless], mesh=lambda: own)
+        site = _under_its_sky(on, plan, lambda: own)
         rack = rack_from_csv((files("dusk_lamp.demo") / "rack.csv").read_bytes())
         context = settled(Context(plan.marked(marking), site.marked(marking, plan.loose), rack, Tools(), placed))
         seen = looks(context.simulation.reflectance([c for c in context.plan.coats if not c.muted]))[1]
@@ -101,9 +106,7 @@ def lit_picture(demo: Demo) -> bytes:
     """The picture for the shelf of a demo sculpt that nobody has planned: under its lamp and sky."""
     with on_bench(demo) as on:
         plan = demo.standing()
-        sky = preparing.sky(on.fields, on.surface_key, on.laid, plan.shadowless, _quiet, lambda: False)
-        view = preparing.load_sky(on.fields, sky, on.surface_key, on.laid, plan.shadowless)
-        site = Site(on.laid, view, [alone(on.laid, (part,), uncast) for part, uncast in plan.shadowless])
+        site = _under_its_sky(on, plan)
         return on.fields.blob(preparing.thumb(on.fields, [demo.file], site, plan.light, plan.exposure), "thumb.png")
 
 

@@ -25,7 +25,6 @@ from ..core.plan.outcome import Look, looks_after
 from ..core.plan.palette import Puddle, Put, palette_for, palette_words, puts_of
 from ..core.plan.share import stand_ins
 from ..core.plan.stages.colour import STAGE as COLOUR
-from ..core.plan.stages.metal import STAGE as METAL
 from ..core.plan.stages.undercoat import STAGE as UNDERCOAT
 from ..core.plan.step import Step, steps_of
 from ..core.plan.times import Times, times_of
@@ -143,12 +142,12 @@ class PlanSheet:
         return [s.words for s in stand_ins(self.coats, self.context.rack)]
 
     def pull(self, k: int) -> NDArray[np.float32] | None:
-        """(N,) the field along which the strokes of a coat are pulled, by what its stage aims at, painted metal with
-        the colours; None where they have no direction."""
+        """(N,) the field along which the strokes of a coat are pulled, by what it aims at; None where they have no
+        direction."""
         coat = self.coats[k]
         earlier = (c for c in reversed(self.coats[:k]) if c.region == coat.region and c.by.even)
         below = next(earlier, None) if coat.region else None
-        aim = METAL.name if coat.stage == COLOUR.name else coat.stage
+        aim = self.context.stage(coat.stage).aim(coat)
         return None if below is None else pull_of(coat, below, self.context.target(aim).value)
 
     @property

@@ -7,6 +7,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from ..paint.colour import RGB_TO_XYZ, XYZ_TO_RGB, xyz
+from ..sculpt.mesh import evenly
 from ..sculpt.site import Site
 from .compare import room_light
 from .perspective import seen_by
@@ -65,8 +66,7 @@ def _once(site: Site, bright: NDArray[np.float32], grey: NDArray[np.float32], ca
         _, warp = cv2.findTransformECC(template, picture, warp, cv2.MOTION_HOMOGRAPHY, how, whole, BLUR)
     except cv2.error:
         return None
-    spots = np.unique(shot.corners[shot.seen][:, 0])
-    spots = spots[np.linspace(0, len(spots) - 1, min(POINTS, len(spots))).astype(int)]
+    spots = evenly(np.unique(shot.corners[shot.seen][:, 0]), POINTS)
     places = site.surface.points[spots].astype(float)
     at = camera.project(places)[0]
     moved = np.asarray(cv2.perspectiveTransform(at[None].astype(np.float32), warp)[0], float)

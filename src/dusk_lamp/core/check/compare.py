@@ -13,6 +13,7 @@ from ..errors import SettingError
 from ..paint.colour import RGB_TO_XYZ, XYZ_TO_RGB, cones, delta_e, from_cones, lab, xyz
 from ..paint.value import munsell_from_luminance
 from ..plain import rounded
+from ..sculpt.mesh import evenly
 from ..sculpt.site import Site
 from ..view.raster import Snapshot
 from .perspective import seen_by
@@ -278,7 +279,7 @@ def room_light(
     chosen = np.flatnonzero((count > 0) & (bright > DARKEST))
     if len(chosen) < LEAST_SPOTS:
         return None
-    chosen = chosen[np.linspace(0, len(chosen) - 1, min(len(chosen), MOST_FITTED)).astype(int)]
+    chosen = evenly(chosen, MOST_FITTED)
     seen = light[chosen] / count[chosen]
     _, around = fitted_room(site, chosen, seen, bright[chosen], site.areas[chosen].astype(np.float64))
     every = np.unique(shot.corners[shot.seen])

@@ -15,6 +15,7 @@ from ..light.rig import STRONGEST_SKY, Rig
 from ..light.sky import sky_light
 from ..paint.colour import RGB_TO_XYZ
 from ..plain import rounded
+from ..sculpt.mesh import evenly
 from ..sculpt.site import Site
 from .compare import GRAZING, LEAST_SPOTS, _inside
 from .perspective import seen_by
@@ -77,8 +78,7 @@ def lamp_of(site: Site, reflectance: NDArray | float, photo: Photo, camera: Pinh
     chosen = np.flatnonzero((count > 0) & (facing > GRAZING) & site.paintable)
     if len(chosen) < LEAST_SPOTS:
         raise SettingError("too little of the model is in sight in this photo; take it nearer")
-    if len(chosen) > MOST_SPOTS:
-        chosen = chosen[np.linspace(0, len(chosen) - 1, MOST_SPOTS).astype(int)]
+    chosen = evenly(chosen, MOST_SPOTS)
     own = np.broadcast_to(np.asarray(reflectance, float), (len(site),))[chosen]
     seen = light[chosen] / count[chosen] / np.maximum(own, 1e-3)
     weight = np.sqrt(site.areas[chosen].astype(float) * facing[chosen])

@@ -12,13 +12,13 @@ from ..plain import rounded
 from .prices import price
 
 HARDLY_SEEN, NO_FURTHER = 2.0, 1.0  # ΔE00: just seen side by side, and not seen on a model; common practice
-MIXED = ("base", "layer")  # kinds of paint that are mixed on the palette
+BRUSHED = ("base", "layer")  # kinds of paint that are brushed on, and mixed on the palette
 
 
 def on_the_palette(coats: Sequence[Coat]) -> list[Mix]:
     """The puddles of coats: what is brushed on from base and layer paints, each once."""
     mixes = [c.mix for c in coats if not c.muted and c.by.tool(c.settings) == "brush" and not c.by.primes]
-    return list(dict.fromkeys(m for m in mixes if not m.clear and all(p.kind in MIXED for p in m.paints)))
+    return list(dict.fromkeys(m for m in mixes if not m.clear and all(p.kind in BRUSHED for p in m.paints)))
 
 
 def from_what_is_out(new: Sequence[Coat], before: Sequence[Coat]) -> list[Coat]:
@@ -51,14 +51,19 @@ def from_what_is_out(new: Sequence[Coat], before: Sequence[Coat]) -> list[Coat]:
     return out
 
 
-def palette_minutes(mix: Mix, out: Sequence[Mix]) -> float:
-    """To open the pots of a mix and put it together, beside the puddles that are out: nothing for one of those."""
-    if mix in out:
-        return 0.0
-    pots = {p for m in out for p in m.paints}
-    grown = any(set(m.paints) == set(mix.paints) for m in out)
-    puddle = "neat puddle" if len(mix.paints) == 1 else "grown puddle" if grown else "mixed puddle"
-    return price(puddle) + price("pot") * sum(p not in pots for p in mix.paints)
+def palette_minutes(mixes: Sequence[Mix], out: Sequence[Mix]) -> list[float]:
+    """To open the pots of each mix and put it together, beside the puddles that are out: nothing for one of those."""
+    there, pots, pairs = set(out), {p for m in out for p in m.paints}, {frozenset(m.paints) for m in out}
+
+    def minutes(mix: Mix) -> float:
+        if mix in there:
+            return 0.0
+        neat, grown = len(mix.paints) == 1, frozenset(mix.paints) in pairs
+        puddle = "neat puddle" if neat else "grown puddle" if grown else "mixed puddle"
+        return price(puddle) + price("pot") * sum(p not in pots for p in mix.paints)
+
+    known = {mix: minutes(mix) for mix in set(mixes)}
+    return [known[mix] for mix in mixes]
 
 
 def _shared(mix: Mix, puddles: Sequence[Mix], pots: Sequence[Paint], same: float) -> Mix:
@@ -106,7 +111,7 @@ def stand_ins(coats: Sequence[Coat], rack: Rack) -> list[StandIn]:
 
 
 def _stand_in(pot: Paint, mixes: Sequence[Mix], out: Sequence[Paint], rack: Rack) -> StandIn:
-    every = [p for p in rack if p.kind in MIXED and p.name != pot.name]
+    every = [p for p in rack if p.kind in BRUSHED and p.name != pot.name]
     found = [match(only(pot).colour, paints, most=2)[0] for paints in (out, every) if paints]
     if not found:
         return StandIn(pot.name, None, 0.0)

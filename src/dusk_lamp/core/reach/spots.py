@@ -9,6 +9,7 @@ from scipy.spatial import cKDTree
 from ..directions import fibonacci_sphere, frame_round
 from ..errors import Stopped
 from ..rays import Caster
+from ..sculpt.mesh import evenly
 from ..sculpt.surface import Surface
 from .tool import Tool
 
@@ -20,10 +21,7 @@ TIP = 0.02  # of the length: what lies nearer is the spot's own surface
 
 def asked_spots(surface: Surface, paintable: NDArray[np.bool_], most: int = MOST_SPOTS) -> NDArray[np.int64]:
     """Numbers of the spots that are asked: all that can be painted, or evenly some of them."""
-    spots = np.flatnonzero(paintable & (surface.areas > 0))
-    if len(spots) <= most:
-        return spots
-    return spots[np.linspace(0, len(spots) - 1, most).astype(np.int64)]
+    return evenly(np.flatnonzero(paintable & (surface.areas > 0)), most)
 
 
 class Obstacles:

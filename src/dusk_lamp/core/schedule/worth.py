@@ -12,6 +12,7 @@ from ..paint.colour import delta_e, lab, xyz
 from ..plan.attention import attention_of
 from ..plan.context import Context
 from ..plan.economy.candidates import score
+from ..sculpt.mesh import evenly
 
 MOST_SPOTS = 5_000  # of the model that are looked at: a share is known to a thousandth
 KEPT_STAGES = ("undercoat", "face")
@@ -38,9 +39,7 @@ def worths_of(context: Context, coats: Sequence[Coat]) -> list[float | None]:
     kept = must_be_done(context, coats)
     films = context.simulation.films(coats)
     weight = context.site.areas * attention_of(context.site)[context.site.labels]
-    spots = np.flatnonzero(weight > 0)
-    if len(spots) > MOST_SPOTS:
-        spots = spots[np.linspace(0, len(spots) - 1, MOST_SPOTS).astype(int)]
+    spots = evenly(np.flatnonzero(weight > 0), MOST_SPOTS)
     if not len(spots):
         return [None if k else 0.0 for k in kept]
     wanted, own = context.target().lab[spots], weight[spots].astype(np.float64)

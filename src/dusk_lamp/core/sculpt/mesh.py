@@ -13,6 +13,11 @@ def summed(index: NDArray, weights: NDArray, count: int) -> NDArray[np.float64]:
     return np.bincount(index, weights, minlength=count).astype(np.float64, copy=False)
 
 
+def evenly(places: NDArray, most: int) -> NDArray:
+    """At most so many of some places, evenly chosen; the first and the last are among them."""
+    return places[np.linspace(0, len(places) - 1, min(most, len(places))).astype(np.int64)]
+
+
 @numba.njit(cache=True)
 def _bounds(vertices, faces):
     """(2, 3) lowest and highest of the vertices that some face uses."""

@@ -36,7 +36,16 @@ class Budget:
     @property
     def worth(self) -> float:
         """The share of the weighted area that a minute must bring: who has more time takes smaller gains."""
-        return price("worth") * min(1.0, (GAME / self.minutes) ** 2)
+        return price("worth") * self._thrift
+
+    @property
+    def worth_of_a_way(self) -> float:
+        """The same for a region that is painted by itself."""
+        return price("worth of a way") * self._thrift
+
+    @property
+    def _thrift(self) -> float:
+        return min(1.0, (GAME / self.minutes) ** 2)
 
     def __post_init__(self) -> None:
         checked(self)

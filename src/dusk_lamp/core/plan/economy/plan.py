@@ -10,6 +10,7 @@ from numpy.typing import NDArray
 from ...coat.coat import Coat
 from ...errors import SettingError
 from ...paint.colour import delta_e, lab, xyz
+from ...sculpt.mesh import evenly
 from ..attention import attention_of
 from ..care import care
 from ..context import Context
@@ -377,9 +378,7 @@ def _made(context: Context, ready: Ready, chosen: Choice, budget: Budget, second
     site, found, groups = context.site, ready.found, ready.groups
     by_region = {groups[o.region].number: coats_of(context, groups, found, o) for o in chosen.options}
     coats = interleaved(by_region, ordered(by_region, touching(site)))
-    bare = {k: g.number for k, g in enumerate(groups)}.keys() - {o.region for o in chosen.options}
-    names = tuple(site.marking.regions[groups[k].number - 1].name for k in sorted(bare))
-    return _come_to(context, ready, coats, budget, (chosen.gap, seconds, names))
+    return _come_to(context, ready, coats, budget, chosen.gap, seconds)
 
 
 def _without_needless(context: Context, ready: Ready, made: Economy) -> Economy:
@@ -390,29 +389,27 @@ def _without_needless(context: Context, ready: Ready, made: Economy) -> Economy:
     firsts = {next(k for k, c in enumerate(coats) if c.region == id_) for id_ in {c.region for c in coats}}
     may_go = [k for k, c in enumerate(coats) if k not in firsts and c.region not in keep]
     painted = np.concatenate([g.samples for g in ready.groups])
-    spots = painted[np.linspace(0, len(painted) - 1, min(MOST_SPOTS, len(painted))).astype(np.int64)]
+    spots = evenly(painted, MOST_SPOTS)
     weight = site.areas[spots] * attention_of(site)[site.labels[spots]]
     before = context.before("colour")
     films = [f[spots] for f in context.simulation.films([*before, *coats])[len(before) :]]
 
     def costs(k: int, rest: list[int]) -> float:
-        return made.budget.worth * (
-            made.steps[k].hand_minutes + palette_minutes(coats[k].mix, [coats[n].mix for n in rest])
-        )
+        (palette,) = palette_minutes([coats[k].mix], [coats[n].mix for n in rest])
+        return made.budget.worth * (made.steps[k].hand_minutes + palette)
 
     under, wanted = context.seen_before("colour")[spots], context.target("metal").lab[spots]
     left = needed(coats, films, under, wanted, weight / weight.sum(), may_go, costs)
     if len(left) == len(coats):
         return made
-    return _come_to(context, ready, [coats[k] for k in left], made.budget, (made.gap, made.seconds, made.bare))
+    return _come_to(context, ready, [coats[k] for k in left], made.budget, made.gap, made.seconds)
 
 
 def _come_to(
-    context: Context, ready: Ready, coats: Sequence[Coat], budget: Budget, said: tuple[float, float, tuple[str, ...]]
+    context: Context, ready: Ready, coats: Sequence[Coat], budget: Budget, gap: float, seconds: float
 ) -> Economy:
-    """Coats as a plan, with what they come to over the real undercoat. said: gap, seconds and bare of it."""
+    """Coats as a plan, with what they come to over the real undercoat."""
     site, groups = context.site, ready.groups
-    gap, seconds, bare = said
     simulation = context.simulation
     before = context.before("colour")
     films = simulation.films([*before, *coats])[len(before) :]
@@ -425,6 +422,8 @@ def _come_to(
     weight = mm2 * attention_of(site)[site.labels[painted]]
     pots = tuple(dict.fromkeys(name for p in puddles for name in p.parts))
     minutes = care("shake") * len(pots) + sum(s.hand_minutes + s.set_up_minutes + s.clean_minutes for s in steps)
+    marking, begun = site.marking, {c.region for c in coats}
+    bare = tuple(marking.regions[g.number - 1].name for g in groups if marking.ids[g.number] not in begun)
     return Economy(
         budget,
         tuple(coats),

@@ -18,7 +18,6 @@ from ..economy import Budget, Economy, economy
 from ..economy.coats import WAY as ECONOMY
 from ..economy.plan import made_ready
 from ..order import WHOLE_MODEL, Place, interleaved, ordered, region_of, touching
-from ..prices import price
 from ..simulation import digest
 from ..step import steps_of
 from ..ways import way, ways
@@ -86,7 +85,19 @@ class Colour(Stage):
         palette for them."""
         site = context.site
         areas = summed(site.labels, site.areas.astype(np.float64), len(site.marking.regions) + 1)
-        return sorted(numbers, key=lambda k: -float((areas * attention_of(site))[k]))
+        counts = areas * attention_of(site)
+        return sorted(numbers, key=lambda k: -float(counts[k]))
+
+    def left_for(self, context: Context, name: str) -> list[int]:
+        """The numbers of the regions that have no coats yet, suit a way and are not covered later, largest first."""
+        site, begun, covered = context.site, set(self.by_region(context)), self.covered(context)
+        areas = site.marking.areas(site.surface, site.paintable)
+        free = [
+            k
+            for k, r in enumerate(site.marking.regions, 1)
+            if k not in begun and r.id not in covered and areas[k] > 0 and way(name).suits(r.material)
+        ]
+        return self.largest_first(context, free)
 
     def planned(self, context: Context) -> list[int]:
         """The numbers of the regions that a budget is planned for: all that name no way of their own, and are not
@@ -136,7 +147,8 @@ class Colour(Stage):
             SettingError: nothing of the region can be painted, or there is no such way.
         """
         by, id_ = way(name), context.site.marking.ids[number]
-        out, worth = self.out(context, id_), self.worth(context)
+        out = self.out(context, id_)
+        worth = (context.wishes(self.name).budget or Budget()).worth_of_a_way
         key = digest(
             context.target_key(self.name),
             number,
@@ -166,12 +178,6 @@ class Colour(Stage):
         """The puddles that other regions than one are painted from, each once."""
         own = [c for c in context.coats(self.name) if c.region != id_ and not (c.muted or c.by.primes or c.mix.clear)]
         return tuple(dict.fromkeys(c.mix for c in own))
-
-    def worth(self, context: Context) -> float:
-        """The share of the model's look that a minute of a region painted by itself must bring: less with more
-        time."""
-        budget = context.wishes(self.name).budget or Budget()
-        return price("worth of a way") * budget.worth / price("worth")
 
     def coats(self, context: Context, item: Item) -> list[Coat]:
         """Those of the item's way."""
@@ -229,15 +235,17 @@ class Colour(Stage):
             out.setdefault(region_of(context.site, coat), []).append(coat)
         return out
 
+    def aim(self, coat: Coat) -> str:
+        """Of regions that are planned together painted metal is among them."""
+        return "metal" if coat.way == ECONOMY else self.name
+
     def near(self, context: Context) -> dict[int, Nearness]:
         """How near each region that is painted in colour ends, as this stage leaves it, by its number."""
         seen = context.simulation.reflectance([*context.before(self.name), *context.coats(self.name)])
         out = {}
-        together = {number for number, own in self.by_region(context).items() if own[0].way == ECONOMY}
-        for number in sorted(self.by_region(context)):
+        for number, own in sorted(self.by_region(context).items(), key=lambda one: one[0]):
             if number > 0 and float(context.site.areas[context.site.labels == number].sum()) > 0:
-                aim = "metal" if number in together else self.name  # planned together, painted metal is among them
-                out[number] = nearness(context.task(aim, number), seen)
+                out[number] = nearness(context.task(self.aim(own[0]), number), seen)
         return out
 
     def near_share(self, context: Context) -> float | None:

@@ -108,6 +108,10 @@ class Stage:
             made = from_what_is_out(made, [*context.before(self.name), *others])
         return self.put(context, item, made)
 
+    def aim(self, coat: Coat) -> str:
+        """The stage as far as whose target a coat aims."""
+        return self.name
+
     def covers(self, context: Context) -> set[int]:
         """The ids of regions that its coats cover whole: under them no colour is laid."""
         return set()

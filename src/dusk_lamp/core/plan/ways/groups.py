@@ -14,12 +14,11 @@ from ...paint.colour import delta_e, lab, xyz
 from ...paint.film import film
 from ...paint.glaze import WICKED
 from ...paint.mix import Mix
-from ...sculpt.mesh import summed
+from ...sculpt.mesh import evenly, summed
 from ...units import counted
 from ..needed import needed
 from ..share import palette_minutes
-from .minutes import BRUSH, brush_minutes
-from .way import LEAST_MM2, Task, brushed, lost_of, quantiles, seen_after
+from .way import BRUSH, LEAST_MM2, Task, brushed, lost_of, quantiles, seen_after
 
 WANTED_STEP, UNDER_STEP = 2.5, 4.0  # L* of a group
 MOST_COLUMNS = 1000  # of L*, whatever their step
@@ -81,15 +80,16 @@ def best_everywhere(task: Task, under: NDArray[np.float32], films: Sequence[Film
     """The film that brings the whole region nearest, for its minutes."""
     alike, area = Groups(task, under), float(task.weight().sum())
     lost = task.counts * (alike.tried(films) @ alike.weight) / alike.weight.sum()
-    minutes = [palette_minutes(f.mix, task.out) + brush_minutes(task, area, f.coats, spotted=False) for f in films]
-    return films[int(np.argmin(lost + task.worth * np.array(minutes)))]
+    hand = np.array([task.brush_minutes(area, f.coats, spotted=False) for f in films])
+    palette = np.array(palette_minutes([f.mix for f in films], task.out))
+    return films[int(np.argmin(lost + task.worth * (hand + palette)))]
 
 
 def improved(task: Task, coats: list[Coat], films: Sequence[Film], most: int) -> list[Coat]:
     """Coats with up to so many more after them, always the one that brings most for its minutes, on those spots only
     where it is worth them; without those that later ones made needless."""
     seen, first = seen_after(task, coats), len(coats)
-    at_model = np.array([[brush_minutes(task, mm2, f.coats) for mm2 in (0.0, 1.0)] for f in films])
+    at_model = np.array([[task.brush_minutes(mm2, f.coats) for mm2 in (0.0, 1.0)] for f in films])
     begin, each = at_model[:, 0], at_model[:, 1] - at_model[:, 0]  # minutes, and minutes of a mm²
     while len(coats) < first + most:
         out = [*task.out, *(c.mix for c in coats)]
@@ -99,7 +99,7 @@ def improved(task: Task, coats: list[Coat], films: Sequence[Film], most: int) ->
         least = np.maximum(LEAST_GAIN_OF_SPOT * task.counts / whole, task.worth * each)[:, None]
         does = gain > least * alike.weight
         area, brings = does @ alike.weight, np.where(does, gain, 0).sum(axis=1)
-        minutes = begin + each * area + [palette_minutes(f.mix, out) for f in films]
+        minutes = begin + each * area + palette_minutes([f.mix for f in films], out)
         net = np.where(area < LEAST_MM2, -np.inf, brings - task.worth * minutes)
         best = int(np.argmax(net))
         if net[best] <= 0 or brings[best] < LEAST_GAIN * task.counts:
@@ -114,15 +114,15 @@ def improved(task: Task, coats: list[Coat], films: Sequence[Film], most: int) ->
 
 def _worth_it(task: Task, coats: list[Coat], first: int) -> list[Coat]:
     """Coats without those, from the first that may be left out on, that later ones made needless."""
-    some = np.flatnonzero(task.own)
-    some = some[np.linspace(0, len(some) - 1, min(LOOKED_AT, len(some))).astype(np.int64)]
+    some = evenly(np.flatnonzero(task.own), LOOKED_AT)
     weight = task.counts * task.areas[some] / task.areas[some].sum()
     films = [f[some] for f in task.films(coats)]
 
     def costs(k: int, rest: list[int]) -> float:
         mm2 = float(task.areas[coats[k].where.samples(len(task.own))].sum())
-        hand = brush_minutes(task, mm2, coats[k].by.coats(coats[k].settings, coats[k].mix))
-        return task.worth * (hand + palette_minutes(coats[k].mix, [*task.out, *(coats[n].mix for n in rest)]))
+        hand = task.brush_minutes(mm2, coats[k].by.coats(coats[k].settings, coats[k].mix))
+        (palette,) = palette_minutes([coats[k].mix], [*task.out, *(coats[n].mix for n in rest)])
+        return task.worth * (hand + palette)
 
     left = needed(coats, films, task.under[some], task.lab[some], weight, range(first, len(coats)), costs)
     return [coats[k] for k in left]

@@ -10,8 +10,7 @@ from ...coat.coat import Coat
 from ...paint.colour import delta_e, lab, xyz
 from ...paint.mix import Mix
 from ..share import palette_minutes
-from .minutes import BRUSH, brush_minutes
-from .way import BRUSHED, LEAST_MM2, Task, Way, brushed, lost_of, paints_for, quantiles
+from .way import BRUSH, BRUSHED, LEAST_MM2, Task, Way, brushed, lost_of, paints_for, quantiles
 
 STEP = 0.6  # values from layer to layer: half a step off at most, and steps of about half a value read as smooth
 BORDER = 1.5  # values between neighbouring mixes: more shows as a border
@@ -96,7 +95,8 @@ def _worth(task: Task, ladder: Ladder) -> float:
     minutes, out = 0.0, list(task.out)
     for k, mix in enumerate(ladder.mixes):
         coats = BRUSH.coats(Even(covering_um(mix, under), BRUSH.usual(mix).water), mix)
-        minutes += palette_minutes(mix, out) + brush_minutes(task, float(weight[laid >= k].sum()), coats, k > 0)
+        (palette,) = palette_minutes([mix], out)
+        minutes += palette + task.brush_minutes(float(weight[laid >= k].sum()), coats, k > 0)
         out.append(mix)
         under = mix.pigment.masstone
     return -task.counts * float(lost_of(off) @ weight) / float(weight.sum()) - task.worth * minutes

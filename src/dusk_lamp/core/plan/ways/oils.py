@@ -11,6 +11,7 @@ from ...coat.technique import technique
 from ...errors import SettingError
 from ...paint.colour import delta_e, lab, xyz
 from ...paint.mix import Mix, only
+from ...sculpt.mesh import evenly
 from ..pots import DARK_OIL, LIGHT_OIL, sealer
 from .glazes import restated
 from .groups import Film, improved
@@ -85,8 +86,7 @@ class Oils(Way):
     ) -> Coat | None:
         """The coat that brings it nearest; None where none does good, unless it must be one."""
         seen = seen_after(task, coats)
-        some = np.flatnonzero(task.own)
-        some = some[np.linspace(0, len(some) - 1, min(LOOKED_AT, len(some))).astype(np.int64)]
+        some = evenly(np.flatnonzero(task.own), LOOKED_AT)
         few = task.site.only(some.astype(np.int32), np.zeros((0, 3), np.int32))
         films = [np.full(len(few), c.settings.film_um, np.float32) for c in coats if c.technique == "brush"]
         brushes = [c for c in coats if c.technique == "brush"]

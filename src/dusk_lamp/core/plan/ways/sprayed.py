@@ -13,6 +13,7 @@ from ...coat.technique import technique
 from ...errors import SettingError
 from ...paint.colour import delta_e, lab, xyz
 from ...paint.mix import Mix, only
+from ...sculpt.mesh import evenly
 from ...sculpt.site import Site
 from ..schools.school import spray_distance
 from ..step import SPRAYED_CUP
@@ -63,8 +64,7 @@ class Sprayed(Way):
         """A base coat by brush, which stays inside its lines, then passes."""
         if not task.tools.sprays:
             raise SettingError("airbrushed layers need an airbrush; see “My tools”")
-        some = np.flatnonzero(task.own)
-        some = some[np.linspace(0, len(some) - 1, min(LOOKED_AT, len(some))).astype(np.int64)]
+        some = evenly(np.flatnonzero(task.own), LOOKED_AT)
         few = task.site.only(some.astype(np.int32), np.zeros((0, 3), np.int32))
         mixes = self._mixes(task)
         wanted, weight = task.lab[some], task.areas[some] / task.areas[some].sum()

@@ -9,6 +9,7 @@ from ...coat.coat import Coat, usual_coat
 from ...coat.stack import appearance
 from ...paint.colour import delta_e, lab, xyz
 from ...paint.mix import only
+from ...sculpt.mesh import evenly
 from .glazes import restated
 from .groups import Film, improved
 from .layers import covering_um
@@ -60,8 +61,7 @@ class Washed(Way):
     def _wash(task: Task, coats: list[Coat]) -> Coat | None:
         """The wash that brings it nearest, a thin one where it is near already; None where even that does harm."""
         seen = seen_after(task, coats)
-        some = np.flatnonzero(task.own)
-        some = some[np.linspace(0, len(some) - 1, min(LOOKED_AT, len(some))).astype(np.int64)]
+        some = evenly(np.flatnonzero(task.own), LOOKED_AT)
         wanted, weight = task.lab[some], task.areas[some]
         best, least = None, np.inf
         off = np.minimum(delta_e(lab(xyz(seen[some])), wanted), 15)

@@ -11,6 +11,7 @@ from numpy.typing import NDArray
 from ...coat.coat import Coat, usual_coat
 from ...coat.finish import films_of
 from ...coat.stack import appearance
+from ...coat.technique import technique
 from ...errors import SettingError
 from ...light.lamp import Lamp
 from ...paint.colour import delta_e, lab, xyz
@@ -20,18 +21,19 @@ from ...plain import rounded
 from ...sculpt.site import Site, Where
 from ...target.target import Target
 from ..attention import attention_of
+from ..care import care_of, hand_minutes
 from ..prices import price
-from ..share import palette_minutes
+from ..share import BRUSHED, palette_minutes
 from ..tools import EVERYTHING, Tools
 
 NEAR = 5.0  # ΔE00: another colour at arm's length
 FAR = 0.02  # what a ΔE counts beside not being near
 STAGE = "colour"
-BRUSHED = ("base", "layer")  # kinds that layers are mixed from
 CLEAR = ("one-coat", "ink")
 TINTING = ("wash",)
 MATT = 0.0  # finish of an undercoat; what lies on it goes on from there
 LEAST_MM2 = 0.5  # what is worth mixing for
+BRUSH = technique("brush")
 
 
 ABOVE = Lamp(0, 90)  # CP-10
@@ -99,6 +101,10 @@ class Task:
         weight = areas * attention[self.site.labels]
         return float(weight[self.own].sum() / weight.sum())
 
+    def brush_minutes(self, mm2: float, coats: int, spotted: bool = True) -> float:
+        """To brush so many coats on so many mm² of it. spotted: on spots, which the brush has to find."""
+        return hand_minutes(BRUSH, None, mm2, spotted, coats, care_of(self.site, self.id))
+
     def mix(
         self, wanted: NDArray, paints: Sequence[Paint] | None = None, share: float = 1.0, out: Sequence[Mix] = ()
     ) -> Mix:
@@ -114,7 +120,7 @@ class Task:
         if delta_e(mixes[-1].colour.lab, wanted) > price("same puddle"):
             mixes.append(nearest_mix(wanted, paints))
         lost = lost_of(delta_e(np.stack([m.colour.lab for m in mixes]), wanted))
-        minutes = np.array([palette_minutes(m, out) for m in mixes])
+        minutes = np.array(palette_minutes(mixes, out))
         return mixes[int(np.argmin(self.counts * share * lost + self.worth * minutes))]
 
     def paints(self, *kinds: str) -> list[Paint]:

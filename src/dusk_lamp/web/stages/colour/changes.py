@@ -57,16 +57,12 @@ def change(sculpt_id: int) -> tuple[Response, int] | Response:
 
 def _wishes(own: Opened, what: str, given: dict[str, Any]) -> dict[int, str]:
     """Which regions should be painted which way, by their numbers."""
-    name, site = str(given.get("name")), own.site
+    name = str(given.get("name"))
     if name not in ways():
         raise SettingError("this way of painting is not known; reload the page")
     if what == "way":
         return {own.number(given.get("region")): name}
-    areas, painted = site.marking.areas(site.surface, site.paintable), set(STAGE.by_region(own.context))
-    regions, covered = enumerate(site.marking.regions, 1), STAGE.covered(own.context)
-    left = [k for k, r in regions if k not in painted and r.id not in covered and areas[k] > 0]
-    suited = [k for k in left if ways()[name].suits(site.marking.regions[k - 1].material)]
-    return dict.fromkeys(STAGE.largest_first(own.context, suited), name)
+    return dict.fromkeys(STAGE.left_for(own.context, name), name)
 
 
 def _painted(context: Context, wishes: dict[int, str], say: Say = lambda *_: None) -> Context:
