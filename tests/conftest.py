@@ -28,7 +28,7 @@ def warden_file(tmp_path_factory):
 def warden(warden_file) -> Surface:
     """The demo sculpt laid out coarsely, which is enough to compare light on."""
     mended = mend(read_sculpt(warden_file))
-    return working_surface(stand(mended.mesh, Standing(height_mm=40)), mended.shell, samples=30_000)
+    return working_surface(stand(mended.mesh, Standing(height_mm=40)), mended.shell, samples=17_000)
 
 
 @pytest.fixture(scope="session")

@@ -66,6 +66,7 @@ from dusk_lamp.core.plan.ways import ways
 from dusk_lamp.core.plan.ways.way import nearness, seen_after, task_of
 from dusk_lamp.core.sculpt import brush, curvature, display, parts, pieces, relief, texture
 from dusk_lamp.core.sculpt import regions as growth
+from dusk_lamp.core.sculpt.decimate import clustered
 from dusk_lamp.core.sculpt.facets import facets
 from dusk_lamp.core.sculpt.geodesic import along_the_skin
 from dusk_lamp.core.sculpt.marking import Marking, Region
@@ -74,7 +75,7 @@ from dusk_lamp.core.sculpt.mesh import Mesh
 from dusk_lamp.core.sculpt.planes import planes_of
 from dusk_lamp.core.sculpt.site import Site
 from dusk_lamp.core.sculpt.stand import Standing, guess_units, guess_up, placing, stand
-from dusk_lamp.core.sculpt.surface import clustered, quick_samples, working_surface
+from dusk_lamp.core.sculpt.surface import quick_samples, working_surface
 from dusk_lamp.core.sculpt.visibility import visibility_of
 from dusk_lamp.core.target import exposure, greys, hue, local, scheme
 from dusk_lamp.core.target.target import small_lights, target

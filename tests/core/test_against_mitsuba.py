@@ -5,6 +5,7 @@ from dataclasses import replace
 import mitsuba as mi
 import numpy as np
 import pytest
+from scipy.spatial import cKDTree
 
 from dusk_lamp.core.directions import direction_of
 from dusk_lamp.core.light.emitter import Source, corners_of, faces_of, glow_of
@@ -156,7 +157,7 @@ def test_a_glowing_region_agrees(which, request, rng, tmp_path):
     site = Site(surface, marking=Marking(own.astype(np.uint8), (Region("Lamp"),)))
     faces = faces_of(site, 1)
     shines = own[surface.faces].all(axis=1)
-    assert 500 < len(faces) <= shines.sum()
+    assert 200 < len(faces) <= shines.sum()
     (tmp_path / "lamp.ply").write_bytes(
         lit_ply(replace(surface, faces=np.ascontiguousarray(surface.faces[shines])), {})
     )
@@ -168,7 +169,8 @@ def test_a_glowing_region_agrees(which, request, rng, tmp_path):
     }
     body = replace(surface, faces=np.ascontiguousarray(surface.faces[~shines]))
     glow = glow_of(site, Source("region", 1))
-    reached = np.flatnonzero(~own & (glow.factor > 1e-4))
+    off = cKDTree(surface.points[own]).query(surface.points)[0]  # right beside it the grid of samples shows
+    reached = np.flatnonzero((off > 2 * surface.spacing) & (glow.factor > 1e-4))
     spots = np.sort(rng.choice(reached, SPOTS, replace=False))
     much = 0.08 / float(glow.factor[spots].mean())  # as strong as painters have it: read over half of what it reaches
     ours = much * glow.factor[spots]

@@ -160,8 +160,8 @@ def test_a_click_on_the_wrong_spot_is_left_out(scene):
     ("change", "says"),
     [
         (lambda p, s: (p[:3], s[:3]), "at least 4"),
-        (lambda p, s: (p, np.outer(np.arange(6), [1.0, 2.0, 0.5])), "in a line"),
-        (lambda p, s: (np.tile(p[:1], (6, 1)), s), "in a line"),
+        (lambda p, s: (p, np.outer(np.arange(8), [1.0, 2.0, 0.5])), "in a line"),
+        (lambda p, s: (np.tile(p[:1], (8, 1)), s), "in a line"),
         (lambda p, s: (np.column_stack([SIZE[0] - p[:, 0], p[:, 1]]), s), "contradict|no camera"),
         (lambda p, s: (p[::-1], s), "contradict|no camera"),
         (lambda p, s: (p * np.nan, s), "no place"),
@@ -170,7 +170,7 @@ def test_a_click_on_the_wrong_spot_is_left_out(scene):
 def test_points_that_cannot_be_are_told(scene, change, says):
     """Too few, in a line, mirrored, mixed up."""
     site, _ = scene
-    pixels, places = clicks(site, camera_at(site), 6, np.random.default_rng(1), 0.5)
+    pixels, places = clicks(site, camera_at(site), 8, np.random.default_rng(1), 0.5)
     with pytest.raises(SettingError, match=says):
         pose_of(*change(pixels, places), SIZE)
 

@@ -86,7 +86,7 @@ def test_what_a_camera_in_the_lamp_sees_is_exactly_what_is_lit(warden, where):
     camera = Camera(*where)
     shot = snapshot(warden, camera, 500, 500)
     shown = shot.seen
-    assert shot.field(lit.visible)[shown].mean() > 0.94, "all but the pixels across an edge are lit"
+    assert shot.field(lit.visible)[shown].mean() > 0.93, "all but the pixels across an edge are lit"
 
     # the other way round, sample by sample: what the lamp lights lies on the first surface its picture shows
     x, y = warden.points @ camera.right, warden.points @ camera.up

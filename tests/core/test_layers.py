@@ -54,7 +54,8 @@ ROOMS = (
     "drill",
     "card",
 )
-GROUND = {"errors", "directions", "units", "plain", "rays", "registry"}  # files beside the rooms, that all may use
+# files beside the rooms, that all may use
+GROUND = {"embree", "errors", "directions", "units", "plain", "rays", "registry"}
 
 
 def resolved(path: Path) -> set[tuple[str, ...]]:

@@ -142,7 +142,7 @@ class Painter:
     def page(self, url, code=200) -> BeautifulSoup:
         answer = self.client.get(url, follow_redirects=True)
         assert answer.status_code == code, answer.text[:500]
-        return BeautifulSoup(answer.data, "html.parser")
+        return BeautifulSoup(answer.data, "lxml")
 
     def token(self) -> str:
         """Of this session; one that was read before is as good."""
@@ -156,7 +156,7 @@ class Painter:
         headers = {"X-CSRFToken": self.token(), **more.pop("headers", {})}
         answer = self.client.post(url, data=data, headers=headers, follow_redirects=True, **more)
         assert answer.status_code == code, answer.text[:500]
-        return BeautifulSoup(answer.data, "html.parser")
+        return BeautifulSoup(answer.data, "lxml")
 
     def json(self, method, url, body, code=200):
         """Sends JSON. What changes a plan is changed on the revision that holds, unless `turn` says another."""

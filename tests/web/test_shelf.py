@@ -8,8 +8,10 @@ from importlib.resources import files
 
 import pytest
 import trimesh
+from sqlalchemy import select
 
 from dusk_lamp.core.units import left_words
+from dusk_lamp.store import preparing
 from dusk_lamp.store.models import Job, Sculpt
 from dusk_lamp.store.open_sculpts import OpenSculpts
 from dusk_lamp.web.events import STREAMS
@@ -28,6 +30,27 @@ def test_a_dropped_file_becomes_a_lit_sculpt(painter, figure, store):
     with store.session() as session:
         job = session.get(Sculpt, brought["id"]).latest_job()
         assert (job.state, job.share) == ("done", 1.0)
+
+
+def test_a_dense_sculpt_is_seen_before_it_is_mended(painter, store, monkeypatch):
+    """A small one is mended in a moment; no time is lost on a picture of it before."""
+    seen = []
+    mend = preparing.mend
+
+    def looked_at(mesh):
+        with store.session() as session:
+            seen.append(session.scalars(select(Sculpt).order_by(Sculpt.id.desc())).first().thumb_key)
+        return mend(mesh)
+
+    monkeypatch.setattr(preparing, "mend", looked_at)
+    painter.bring(ball(5, 3).export(file_type="stl"), "small.stl")
+    assert seen == [None]
+    monkeypatch.setattr(preparing, "MENDED_AT_ONCE", 2_000)
+    brought = painter.bring(ball(5, 4).export(file_type="stl"), "dense.stl")
+    _, sketch, whole = seen
+    assert sketch is None and store.cache.blob(whole, "thumb.png").startswith(b"\x89PNG")
+    with store.session() as session:
+        assert session.get(Sculpt, brought["id"]).thumb_key not in (None, whole), "and in its own light afterwards"
 
 
 BAD = {

@@ -4,9 +4,10 @@ finished."""
 from dataclasses import replace
 
 from ..core.plain import built
+from ..core.sculpt.mesh import Mesh
 from ..core.sculpt.parts import Part, alone, matched
 from ..core.sculpt.site import Site
-from ..core.sculpt.stand import Standing, fronts_for, guess_units
+from ..core.sculpt.stand import guessed_standing
 from ..store import plans
 from ..store import preparing as stages
 from .work import Work
@@ -25,13 +26,20 @@ def run(work: Work) -> None:
         standing, close_holes = plan.sculpt.standing, plan.sculpt.holes_closed
     paths = [store.upload_path(f["sha"], f["format"]) for f in files]
 
-    mended_key, facts = stages.mended(store.cache, files, paths, close_holes, work.say)
+    def look(raw: Mesh) -> None:
+        key = stages.look_at_once(store.cache, mended_key, raw, standing, plan.light, plan.exposure)
+        if key and not plan.coats:
+            with store.saving() as session:
+                work.sculpt(session).thumb_key = key
+
+    mended_key = stages.mended_key_of(files, close_holes)
+    mended_key, facts = stages.mended(store.cache, files, paths, close_holes, work.say, look)
     with store.saving() as session:
         sculpt = work.sculpt(session)
         sculpt.mended_key, sculpt.findings, sculpt.notes = mended_key, facts.findings, facts.notes
         plan = plans.plan_of(session, sculpt)
         parts = tuple(matched(list(plan.parts), [built(Part, p, "a part") for p in facts.parts]))
-        standing = plan.sculpt.standing or first_guess(facts)
+        standing = plan.sculpt.standing or guessed_standing(facts.up_order[0], facts.size)
         stood = replace(plan.sculpt, up=standing.up, front=standing.front, height=standing.height_mm)
         plan = replace(plan, parts=parts, sculpt=stood)
         plans.amend(session, sculpt, plan)
@@ -89,10 +97,3 @@ def run(work: Work) -> None:
         work.calm()
         work.say("Putting its pieces together", 0.995)
         stages.pieces(store.cache, sky_key, site, lambda *_: None)
-
-
-def first_guess(facts: stages.MendedFacts) -> Standing:
-    """How a sculpt probably stands, and how tall it probably is."""
-    up = facts.up_order[0]
-    guess = guess_units(facts.size["xyz".index(up[-1])])
-    return Standing(up, fronts_for(up)[0], guess.height_mm)

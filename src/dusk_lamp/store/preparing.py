@@ -12,6 +12,7 @@ from ..core.light.lamp import Lamp
 from ..core.light.rig import Rig, light_on
 from ..core.paint.value import grey_srgb
 from ..core.plain import plain
+from ..core.sculpt.decimate import clustered
 from ..core.sculpt.marking import Marking
 from ..core.sculpt.masks import read_mask
 from ..core.sculpt.mend import Findings, Mended, holes_closed, mend, put_together
@@ -21,12 +22,11 @@ from ..core.sculpt.pieces import Pieces, pieces_of
 from ..core.sculpt.read import read_sculpt
 from ..core.sculpt.relief import Relief, relief_of
 from ..core.sculpt.site import Site
-from ..core.sculpt.stand import Placing, Standing, guess_up, placing, stand
+from ..core.sculpt.stand import Placing, Standing, guess_up, guessed_standing, placing, stand
 from ..core.sculpt.surface import (
     RoughForm,
     Surface,
     as_is_surface,
-    clustered,
     quick_samples,
     rough_form,
     smoothed,
@@ -41,8 +41,9 @@ from ..core.view.raster import cut_out
 from .cache import Cache, key_of
 
 # Raise a stage's version when its code changes what comes out; old entries are then simply not found.
-MENDED, SURFACE, SKY, THUMB = 3, 5, 1, 3
+MENDED, SURFACE, SKY, THUMB = 3, 6, 1, 3
 SKETCH_VERTICES = 40_000  # for the first look, and the small pictures of how it could stand
+MENDED_AT_ONCE, FORM_FACES = 200_000, 100  # triangles: fewer are mended in a moment; fewer show no form
 THUMB_SIZE, THUMB_CAMERA = (320, 400), Camera(18, 8)
 
 Progress = Callable[[str, float], None]
@@ -74,11 +75,17 @@ def surface_key_of(mended_key: str, standing: Standing, most: int | None) -> str
 
 
 def mended(
-    cache: Cache, files: list[dict[str, str]], paths: list[Path], close_holes: bool, say: Progress
+    cache: Cache,
+    files: list[dict[str, str]],
+    paths: list[Path],
+    close_holes: bool,
+    say: Progress,
+    read: Callable[[Mesh], None] = lambda _: None,
 ) -> tuple[str, MendedFacts]:
     """Read and mend the files of a sculpt. Returns the cache key and the facts.
 
-    files: name, format and sha of each. paths: where they lie.
+    files: name, format and sha of each. paths: where they lie. read: is handed a sculpt of one file as soon as it is
+    read.
 
     Raises:
         DuskLampError: a file is bad; see core.sculpt.read.
@@ -89,6 +96,8 @@ def mended(
         for file, path in zip(files, paths, strict=True):
             say("Reading the file" if len(files) == 1 else f"Reading “{file['name']}”", 0.02)
             raw = read_sculpt(path, file["format"])
+            if len(files) == 1:
+                read(raw)
             say("Mending the surface", 0.1)
             pieces.append(mend(raw))
         result, file_of = put_together(pieces)
@@ -216,8 +225,28 @@ def sketch_picture(cache: Cache, mended_key: str, standing: Standing, width: int
     return png_bytes(cut_out(surface, grey_srgb(value), Camera(0, 8), width, height))
 
 
+def look_at_once(
+    cache: Cache, mended_key: str, raw: Mesh, standing: Standing | None, rig: Rig, exposure: Exposure
+) -> str | None:
+    """A lit picture of a dense file that is only read, seconds before it is mended: its rough form, mended. Returns
+    the cache key; None where the file is small enough to be mended at once, or has hardly any form."""
+    if len(raw.faces) < MENDED_AT_ONCE:
+        return None
+    sketch = _sketch(raw)
+    if len(sketch.faces) < FORM_FACES:
+        return None
+    sketch = mend(sketch).mesh
+    standing = standing or guessed_standing(guess_up(sketch)[0].up, np.ptp(sketch.bounds, axis=0))
+    site = Site(as_is_surface(stand(sketch, standing)))
+    return thumb(cache, [mended_key, plain(standing)], site, rig, exposure)
+
+
 def first_look(cache: Cache, mended_key: str, standing: Standing, rig: Rig, exposure: Exposure) -> str:
-    """A lit picture of the rough form, seconds before the working surface is laid out. Returns the cache key."""
+    """A lit picture of the rough form, seconds before the working surface is laid out; that of `look_at_once` where
+    it stands as was guessed. Returns the cache key."""
+    key = _thumb_key([mended_key, plain(standing)], rig, exposure)
+    if key in cache:
+        return key
     mesh = stand(Mesh(cache.array(mended_key, "sketch_vertices"), cache.array(mended_key, "sketch_faces")), standing)
     return thumb(cache, [mended_key, plain(standing)], Site(as_is_surface(mesh)), rig, exposure)
 
@@ -434,9 +463,13 @@ def painted_thumb(cache: Cache, key_inputs: list, surface: Surface, levels: np.n
     return key
 
 
+def _thumb_key(key_inputs: list, rig: Rig, exposure: Exposure) -> str:
+    return key_of("thumb", THUMB, *key_inputs, plain(rig), plain(exposure))
+
+
 def thumb(cache: Cache, key_inputs: list, site: Site, rig: Rig, exposure: Exposure) -> str:
     """A lit picture for the shelf. Returns the cache key."""
-    key = key_of("thumb", THUMB, *key_inputs, plain(rig), plain(exposure))
+    key = _thumb_key(key_inputs, rig, exposure)
     if key not in cache:
         value = target(site, rig, exposure=exposure).value
         pixels = cut_out(site.surface, grey_srgb(value)[site.shown], THUMB_CAMERA, *THUMB_SIZE)

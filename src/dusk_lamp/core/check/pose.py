@@ -20,6 +20,7 @@ USUAL_LENS, LENS_SIGMA, KNOWN_SIGMA = (
     0.03,
 )  # of phones, about 36 mm; one sigma of its logarithm. From memory
 HAND_PX = 2.0  # one sigma of a click, in a picture 1400 pixels wide
+MOST_LENS = 10.0  # a mirrored photo fits only a lens far longer than any: by it depth hardly shows
 CONTRADICT = 0.006  # of the longer side: points that are further off on average contradict each other
 FREE_DISTORTION = 9  # points from which on a lens's distortion is fitted too
 
@@ -61,7 +62,8 @@ def pose_of(photo: NDArray, sculpt: NDArray, size: tuple[int, int], lens_px: flo
             keep, best = rest, again
     off = np.linalg.norm(best.project(sculpt)[0] - photo, axis=1)
     rms = float(np.sqrt((off[keep] ** 2).mean()))
-    if rms > CONTRADICT * side:
+    too_long = lens_px is None and best.focal_px > MOST_LENS * side
+    if rms > CONTRADICT * side or too_long:
         raise SettingError(
             "the points contradict each other: one lies elsewhere on the sculpt than in the photo, or the photo is "
             "mirrored; match them again"

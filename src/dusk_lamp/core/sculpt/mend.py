@@ -9,7 +9,7 @@ from numpy.typing import NDArray
 from ..errors import SculptShapeError
 from ..rays import Caster
 from .edges import Edges, compact, connected, edges_of, same_rows
-from .mesh import Mesh, summed
+from .mesh import Mesh, sides
 
 SPECK_SHARE = 0.0025  # a shell smaller than this share of the whole (0.08 mm at 32 mm) is dust of the export
 FIN_SHARE = 0.01  # a flap smaller than this share of the whole is a leftover of decimation, not a sheet
@@ -147,17 +147,41 @@ def _enclosed(mesh: Mesh, shell: NDArray[np.int32], candidates: NDArray[np.int64
     return inside
 
 
+@numba.njit(cache=True)
+def _enclosing(vertices, faces, shell, count):
+    """Area (count,) and signed volume (count,) of each shell. For an open shell the middle of its own surface is the
+    fairest place to measure a volume from."""
+    area, volume, middle = np.zeros(count), np.zeros(count), np.zeros((count, 3))
+    for measuring in (False, True):
+        for f in range(len(faces)):
+            a, b, c = faces[f]
+            s = shell[f]
+            u0, u1, u2, v0, v1, v2 = sides(vertices, a, b, c)
+            x, y, z = u1 * v2 - u2 * v1, u2 * v0 - u0 * v2, u0 * v1 - u1 * v0
+            m0, m1, m2 = (
+                vertices[a, 0] + (u0 + v0) / 3,
+                vertices[a, 1] + (u1 + v1) / 3,
+                vertices[a, 2] + (u2 + v2) / 3,
+            )
+            if measuring:
+                volume[s] += ((m0 - middle[s, 0]) * x + (m1 - middle[s, 1]) * y + (m2 - middle[s, 2]) * z) / 6
+            else:
+                half = np.sqrt(x * x + y * y + z * z) / 2
+                area[s] += half
+                middle[s, 0] += half * m0
+                middle[s, 1] += half * m1
+                middle[s, 2] += half * m2
+        if not measuring:
+            for s in range(count):
+                for k in range(3):
+                    middle[s, k] /= max(area[s], 1e-300)
+    return area, volume
+
+
 def _face_outward(mesh: Mesh, shell: NDArray[np.int32]) -> tuple[Mesh, NDArray[np.int64]]:
     """Turn shells whose enclosed volume is negative, unless they are the inner wall of a hollow cast; and which."""
     count = int(shell.max()) + 1
-    corners, crosses = mesh.corners(), mesh.crosses()
-    areas = np.sqrt(np.einsum("ij,ij->i", crosses, crosses)) / 2
-    weight = summed(shell, areas, count)
-    middle = corners.sum(axis=1) / 3
-    # for an open shell the middle of its own surface is the fairest place to measure a volume from
-    centre = [summed(shell, areas * middle[:, k], count) / np.maximum(weight, 1e-300) for k in range(3)]
-    middle -= np.stack(centre, axis=1)[shell]
-    volumes = summed(shell, np.einsum("ij,ij->i", middle, crosses) / 6, count)
+    weight, volumes = _enclosing(mesh.vertices, mesh.faces, shell, count)
     # a flat sheet has no inside; rounding must not flip it
     negative = np.flatnonzero(volumes < -1e-6 * weight**1.5)
     flip = np.setdiff1d(negative, list(_enclosed(mesh, shell, negative)) if count > 1 else [])

@@ -9,7 +9,7 @@ from numpy.typing import NDArray
 
 from ..directions import fibonacci_sphere
 from ..errors import SettingError
-from ..rays import in_threads
+from ..rays import in_threads, stretches
 from .edges import Edges, edges_of, same_places
 from .mesh import Mesh, summed
 from .surface import SHARP_DEGREES, Surface
@@ -329,24 +329,24 @@ def _met(surface: Surface, scale: float, inward: bool) -> NDArray[np.float32]:
         surface.points[surface.faces[:, 2]] - surface.points[surface.faces[:, 0]],
     )
     face_normals /= np.maximum(np.linalg.norm(face_normals, axis=1), 1e-30)[:, None]
-    parts = 8
-    seen = np.zeros((parts, len(surface)), np.float32)
-    whole = np.zeros((parts, len(surface)), np.float32)
+    seen, whole = np.zeros(len(surface), np.float32), np.zeros(len(surface), np.float32)
 
-    def one_part(k: int) -> None:
-        for toward in sphere[k::parts]:
-            cosine = normals @ toward
+    def from_stretch(own: slice) -> None:
+        for toward in sphere:
+            cosine = normals[own] @ toward
             facing = np.flatnonzero(cosine > 0)
+            cosine, facing = cosine[facing], facing + own.start
             met = surface.caster.boxed_first_face(origins[facing], toward, reach)
             hit = met >= 0
             if inward:  # the far side of a thin sheet looks the other way
                 turned = np.einsum("ij,ij->i", face_normals[met[hit]], surface.normals[facing[hit]])
                 hit[np.flatnonzero(hit)[turned < OPPOSITE]] = False
-            whole[k, facing] += cosine[facing]
-            seen[k, facing[hit]] += cosine[facing[hit]]
+            whole[facing] += cosine
+            seen[facing[hit]] += cosine[hit]
 
-    in_threads(one_part, range(parts))
-    return seen.sum(axis=0) / np.maximum(whole.sum(axis=0), 1e-9)
+    in_threads(from_stretch, stretches(len(surface)))
+    np.divide(seen, whole, out=seen, where=whole > 0)
+    return seen
 
 
 def _checked(surface: Surface, scale: float | None) -> float:

@@ -1,5 +1,6 @@
 """Standing a sculpt up: which way is up, which way it faces, and how tall it really is."""
 
+from collections.abc import Sequence
 from dataclasses import dataclass
 
 import numpy as np
@@ -187,3 +188,9 @@ def guess_units(tall: float) -> UnitsGuess:
     return UnitsGuess(
         "unknown", USUAL_MM, f"{said} units tall fits no unit a miniature is sculpted in: set its height.", False
     )
+
+
+def guessed_standing(up: str, size: Sequence[float]) -> Standing:
+    """How a sculpt probably stands whose axis `up` points up. size: of its box along x, y and z, in its own
+    units."""
+    return Standing(up, fronts_for(up)[0], guess_units(float(size["xyz".index(up[-1])])).height_mm)

@@ -5,14 +5,14 @@ from dataclasses import dataclass
 from functools import cached_property
 from typing import NamedTuple
 
-import fast_simplification
 import numba
 import numpy as np
 from numpy.typing import NDArray
 
 from ..errors import SettingError
 from ..rays import Caster
-from .edges import connected, edges_of, same_places, same_rows
+from .decimate import DENSE, THIN, clustered, decimated, proper, thinned
+from .edges import connected, edges_of, same_places
 from .mend import weld
 from .mesh import Mesh, sides, summed
 
@@ -21,7 +21,6 @@ BRUSH_MARK_SHARE = 0.15 / 32  # sample spacing over height: a fine brush mark, 0
 FEWEST_SAMPLES, MOST_SAMPLES = 100_000, 190_000
 SAMPLES_LIMIT = 2_000_000
 SHARP_DEGREES = 40.0  # a bend sharper than this is an edge of the form and gets a normal on either side
-DENSE, THIN = 6, 5  # a file with six times the faces wanted is first thinned to five times the vertices
 AS_IS_LIFT_SHARE = 5e-5  # nearer, where a file's own vertices are compared; still far above rounding
 LIFT_SHARE = 3e-4  # rays start this share of the size off the skin (0.01 mm at 32 mm), far below a brush mark
 INSET_SHARE = 0.02  # and this share of the way to the middle of their own faces, so no seam swallows a sample
@@ -124,9 +123,9 @@ def _evened(mesh: Mesh, shell: NDArray[np.int32], samples: int) -> tuple[Mesh, N
     be, subdivided where it is coarser."""
     area, target_faces = mesh.area(), 2 * samples
     if len(mesh.faces) > DENSE * target_faces:
-        mesh, shell = _thinned(mesh, shell, THIN * samples)
+        mesh, shell = thinned(mesh, shell, int(THIN * samples))
     if len(mesh.faces) > target_faces:  # a little too few, so that long edges can still be cut where it went too far
-        mesh, shell = _decimated(mesh, shell, int(0.85 * target_faces))
+        mesh, shell = decimated(mesh, shell, int(0.85 * target_faces))
     spacing = np.sqrt(2 / np.sqrt(3) * area / samples)
     return _subdivided(mesh, shell, spacing, target_faces)
 
@@ -149,29 +148,6 @@ QUICK_SAMPLES = 30_000  # enough to tell how much of a sculpt is how; a fifth of
 ROUGH_SAMPLES = 12_000  # enough to show a sculpt whose light moves
 
 
-def clustered(mesh: Mesh, vertices: int) -> tuple[Mesh, NDArray[np.int32]]:
-    """The mesh with all vertices of one small cube drawn together, about so many left; and the number (V,) of the
-    cube each vertex fell into.
-
-    Rough, but thirty times faster than decimating well: for pictures of a thumb's size, and to thin the very densest
-    files before they are decimated. Source: Rossignac and Borrel (1993), vertex clustering.
-    """
-    cell = np.sqrt(2 / np.sqrt(3) * mesh.area() / vertices)
-    low = mesh.bounds[0]
-    cubes = np.maximum((mesh.vertices - low) / np.float32(cell), 0).astype(np.uint32)
-    number, first = same_rows(np.ascontiguousarray(cubes))
-    count = np.bincount(number, minlength=len(first))
-    middle = np.stack([summed(number, mesh.vertices[:, k], len(first)) / count for k in range(3)], axis=1)
-    faces = number[mesh.faces]
-    return Mesh(middle.astype(np.float32), faces[_proper(faces)]), number
-
-
-def _proper(faces: NDArray[np.int32]) -> NDArray[np.bool_]:
-    """(F,) whether a face has three different corners."""
-    a, b, c = faces.T
-    return (a != b) & (b != c) & (c != a)
-
-
 def quick_samples(surface: Surface, samples: int = QUICK_SAMPLES) -> tuple[NDArray[np.int32], NDArray[np.int32]]:
     """Which samples (M,) int32, and faces (G, 3) int32 between them by place in that list, stand for all: one for
     each small cube, so that each stands for about as much area."""
@@ -180,7 +156,7 @@ def quick_samples(surface: Surface, samples: int = QUICK_SAMPLES) -> tuple[NDArr
     _, number = clustered(Mesh(surface.points, surface.faces), samples)
     chosen = np.unique(number, return_index=True)[1].astype(np.int32)
     faces = number[surface.faces]
-    return chosen, np.ascontiguousarray(faces[_proper(faces)])
+    return chosen, np.ascontiguousarray(faces[proper(faces)])
 
 
 class RoughForm(NamedTuple):
@@ -203,7 +179,7 @@ def rough_form(surface: Surface, samples: int = ROUGH_SAMPLES) -> RoughForm:
     whole = Mesh(surface.points[first], place[surface.faces].astype(np.int32))
     form, _ = _evened(whole, np.zeros(len(whole.faces), np.int32), samples)
     at = cKDTree(whole.vertices).query(form.vertices, workers=-1)[1][form.faces]
-    at = at[_proper(at)]
+    at = at[proper(at)]
     form = Mesh(whole.vertices, at.astype(np.int32))
     faces = _facing(form, np.argsort(place, kind="stable"), np.bincount(place), surface.normals)
     chosen, between = np.unique(faces, return_inverse=True)
@@ -253,53 +229,25 @@ def as_is_surface(mesh: Mesh) -> Surface:
     file itself shares across a sharp edge gets the mean. A vertex without a face has no normal and receives no light.
     """
     welded = weld(mesh)
-    corner_normals, corner_areas, corner_inset, _ = _corner_fields(welded)
-    owner = mesh.faces.ravel()
-    n = len(mesh.vertices)
-    weight = np.linalg.norm(corner_normals, axis=1)
-    unit = corner_normals / np.maximum(weight, 1e-300)[:, None]
-    normals = np.stack([summed(owner, unit[:, k] * _angles(mesh), n) for k in range(3)], axis=1)
+    smooth, _, toward, patch = _patch_fields(welded)
+    owner, n, angles = mesh.faces.ravel(), len(mesh.vertices), _angles(mesh)
+    normals = np.stack([summed(owner, smooth[patch, k] * angles, n) for k in range(3)], axis=1)
     length = np.linalg.norm(normals, axis=1)
     normals /= np.where(length > 0, length, 1)[:, None]
     uses = np.maximum(np.bincount(owner, minlength=n), 1)
-    inset = np.stack([summed(owner, corner_inset[:, k], n) for k in range(3)], axis=1) / uses[:, None]
+    inset = np.stack([summed(owner, toward[patch, k], n) for k in range(3)], axis=1) / uses[:, None]
     # a coarse file's vertices must not wander: no further along the skin than off it
     most = AS_IS_LIFT_SHARE * float(np.ptp(mesh.bounds, axis=0).max())
     inset *= np.minimum(1, most / np.maximum(np.linalg.norm(inset, axis=1), 1e-300))[:, None]
     return Surface(
         points=mesh.vertices,
         normals=normals.astype(np.float32),
-        areas=summed(owner, corner_areas, n).astype(np.float32),
+        areas=summed(owner, np.repeat(mesh.face_areas() / 3, 3), n).astype(np.float32),
         faces=mesh.faces,
         part=np.zeros(n, np.int32),
         inset=inset.astype(np.float32),
         lift_share=AS_IS_LIFT_SHARE,
     )
-
-
-def _thinned(mesh: Mesh, shell: NDArray[np.int32], vertices: int) -> tuple[Mesh, NDArray[np.int32]]:
-    """The very densest files first lose what is far below a brush mark, at a tenth of the cost of decimating."""
-    thin, number = clustered(mesh, vertices)
-    kept = shell[_proper(number[mesh.faces])]
-    return thin, kept
-
-
-def _decimated(mesh: Mesh, shell: NDArray[np.int32], target: int) -> tuple[Mesh, NDArray[np.int32]]:
-    points, faces = fast_simplification.simplify(mesh.vertices, mesh.faces, target_count=target, agg=7)
-    points, faces = points.astype(np.float32), faces.astype(np.int32)
-    corners = points[faces]
-    flat = np.linalg.norm(np.cross(corners[:, 1] - corners[:, 0], corners[:, 2] - corners[:, 0]), axis=1) == 0
-    thin = Mesh(points, faces[~flat])
-    if not len(thin.faces):
-        return mesh, shell
-    if shell.max() == 0:
-        return thin, np.zeros(len(thin.faces), np.int32)
-    # decimation forgets which shell a face was of: the nearest old face remembers
-    from scipy.spatial import cKDTree
-
-    old = cKDTree(mesh.vertices[mesh.faces].mean(axis=1))
-    _, nearest = old.query(thin.vertices[thin.faces].mean(axis=1), workers=-1)
-    return thin, shell[nearest]
 
 
 def _subdivided(
@@ -308,11 +256,18 @@ def _subdivided(
     """Split long edges in the middle until none is longer than it need be, or the faces run out.
 
     Both faces of an edge see the same split, so no cracks open. Starts with the very long edges and tightens, so that
-    when the faces run out they were spent where the file was coarsest.
+    when the faces run out they were spent where the file was coarsest. Faces with short edges alone stay as they are.
     """
-    points, faces = mesh.vertices, mesh.faces
     longest = float(np.ptp(mesh.bounds, axis=0).max()) * 1.8
     limits = spacing * 1.35 * 2.0 ** np.arange(max(0, np.ceil(np.log2(longest / spacing))), -1, -1)
+    long = _longest_sides(mesh.vertices, mesh.faces) > limits[-1]
+    short, its_shell = mesh.faces[~long], shell[~long]
+    points, faces, shell = _cut(mesh.vertices, mesh.faces[long], shell[long], limits, most_faces - len(short))
+    return Mesh(points, np.concatenate([short, faces])), np.concatenate([its_shell, shell])
+
+
+def _cut(points, faces, shell, limits, most_faces):
+    """Points, faces and their shells after all edges longer than a limit are split, from one limit to the next."""
     edges, length = None, None
     for limit in limits:
         for _ in range(2):
@@ -329,10 +284,28 @@ def _subdivided(
                 cut = np.sort(length)[-room] if 0 < room < len(length) else np.inf
                 long &= length >= cut
                 if not long.any():
-                    return Mesh(points, faces), shell
+                    return points, faces, shell
             points, faces, shell = _split_edges(points, faces, shell, edges, long)
             edges = None
-    return Mesh(points, faces), shell
+    return points, faces, shell
+
+
+@numba.njit(cache=True)
+def _longest_sides(vertices, faces):
+    """(F,) length of the longest side of each face."""
+    out = np.empty(len(faces), np.float32)
+    for f in range(len(faces)):
+        most = 0.0
+        for k in range(3):
+            a, b = faces[f, k], faces[f, (k + 1) % 3]
+            x, y, z = (
+                vertices[b, 0] - vertices[a, 0],
+                vertices[b, 1] - vertices[a, 1],
+                vertices[b, 2] - vertices[a, 2],
+            )
+            most = max(most, x * x + y * y + z * z)
+        out[f] = np.sqrt(most)
+    return out
 
 
 def _split_edges(points, faces, shell, edges, long):
@@ -392,14 +365,13 @@ def _angles(mesh: Mesh) -> NDArray[np.float64]:
     return np.arctan2(sine, cosine).ravel()
 
 
-def _corner_fields(mesh: Mesh):
-    """Per face corner (3F): normal of its smooth patch at that vertex, a third of the face's area, the way toward the
-    middle of the patch, and which patch (one number per vertex and smooth side of it).
+def _patch_fields(mesh: Mesh):
+    """For each smooth patch round a vertex (P): its normal, a third of its faces' area, and a little of the way
+    toward its middle; and which patch each face corner (3F,) is of (one number per vertex and smooth side of it).
 
     Source of the weights: Thürmer and Wüthrich (1998), angle-weighted vertex normals.
     """
     faces = mesh.faces
-    c = mesh.corners()
     cross = mesh.crosses()
     length = np.sqrt(np.einsum("ij,ij->i", cross, cross))
     unit = cross / np.maximum(length, 1e-300)[:, None]
@@ -416,32 +388,52 @@ def _corner_fields(mesh: Mesh):
     patch = connected(faces.size, np.r_[e, e2], np.r_[np.where(same, g, g2), np.where(same, g2, g)])
     count = int(patch.max()) + 1
 
-    angle = _angles(mesh)
-    face_of = np.repeat(np.arange(len(faces)), 3)
-    normal = np.stack([summed(patch, unit[face_of, k] * angle, count) for k in range(3)], axis=1)
+    normal, areas, inset = _patches(mesh.vertices, faces, patch.reshape(-1, 3), _angles(mesh).reshape(-1, 3), count)
     normal /= np.maximum(np.linalg.norm(normal, axis=1), 1e-300)[:, None]
-    area = length[face_of] / 6
-    weight = np.maximum(summed(patch, area, count), 1e-300)
-    toward = c.mean(axis=1)[face_of] - c.reshape(-1, 3)
-    inset = np.stack([summed(patch, area * toward[:, k], count) for k in range(3)], axis=1)
-    inset *= (INSET_SHARE / weight)[:, None]
+    inset *= (INSET_SHARE / np.maximum(areas, 1e-300))[:, None]
     inset -= np.einsum("ij,ij->i", inset, normal)[:, None] * normal  # along the skin only
-    return normal[patch], area, inset[patch], patch
+    return normal, areas, inset, patch
+
+
+@numba.njit(cache=True)
+def _patches(vertices, faces, patch, angles, count):
+    """For each smooth patch round a vertex, from patch (F, 3) and angles (F, 3): its normal (count, 3), a third of
+    the area of its faces (count,), and the way (count, 3) to their middles, weighed by area; not of unit length."""
+    normal, area, toward = np.zeros((count, 3)), np.zeros(count), np.zeros((count, 3))
+    for f in range(len(faces)):
+        a, b, c = faces[f]
+        u0, u1, u2, v0, v1, v2 = sides(vertices, a, b, c)
+        x, y, z = u1 * v2 - u2 * v1, u2 * v0 - u0 * v2, u0 * v1 - u1 * v0
+        twice = np.sqrt(x * x + y * y + z * z)
+        scale = 1 / max(twice, 1e-300)
+        third = twice / 6
+        # from corner a to the middle; b and c lie u and v further on
+        m0, m1, m2 = (u0 + v0) / 3, (u1 + v1) / 3, (u2 + v2) / 3
+        for k in range(3):
+            p = patch[f, k]
+            weight = angles[f, k] * scale
+            normal[p, 0] += weight * x
+            normal[p, 1] += weight * y
+            normal[p, 2] += weight * z
+            area[p] += third
+            toward[p, 0] += third * (m0 - (u0 if k == 1 else v0 if k == 2 else 0.0))
+            toward[p, 1] += third * (m1 - (u1 if k == 1 else v1 if k == 2 else 0.0))
+            toward[p, 2] += third * (m2 - (u2 if k == 1 else v2 if k == 2 else 0.0))
+    return normal, area, toward
 
 
 def _split_at_edges(mesh: Mesh, shell: NDArray[np.int32]) -> Surface:
     """One sample per vertex and smooth side of it."""
-    normals, areas, inset, patch = _corner_fields(mesh)
-    count = int(patch.max()) + 1
-    first = np.zeros(count, np.int64)
+    normals, areas, inset, patch = _patch_fields(mesh)
+    first = np.zeros(len(areas), np.int64)
     first[patch[::-1]] = np.arange(len(patch))[::-1]  # any corner of the patch would do; take its first
     return Surface(
         points=mesh.vertices[mesh.faces.ravel()[first]],
-        normals=normals[first].astype(np.float32),
-        areas=summed(patch, areas, count).astype(np.float32),
+        normals=normals.astype(np.float32),
+        areas=areas.astype(np.float32),
         faces=patch.reshape(-1, 3).astype(np.int32),
         part=np.repeat(shell, 3)[first],
-        inset=inset[first].astype(np.float32),
+        inset=inset.astype(np.float32),
     )
 
 

@@ -12,7 +12,7 @@ from numpy.typing import NDArray
 
 from ..directions import fibonacci_sphere
 from ..errors import Stopped
-from ..rays import in_threads
+from ..rays import in_threads, stretches
 from .surface import Surface
 
 DIRECTIONS = 256
@@ -95,7 +95,7 @@ def visibility_of(
         Stopped: `stopped` said so.
     """
     sphere = fibonacci_sphere(directions)
-    bytes_ = np.zeros((directions // 8, len(surface)), np.uint8)  # a row per byte: threads never share one
+    bytes_ = np.zeros((directions // 8, len(surface)), np.uint8)
     body = surface.blockers or surface  # what the rays meet
     low = float(body.points[:, 2].min())
     middles = body.points[body.faces].mean(axis=1)
@@ -105,27 +105,31 @@ def visibility_of(
     boxed = surface.caster.boxed(surface.origins)
     done = 0
 
-    def one_byte(b: int, own: NDArray[np.bool_]) -> None:
+    def from_stretch(own: slice, looking: NDArray[np.int64]) -> None:
         nonlocal done
-        if stopped and stopped():
-            raise Stopped("stopped while looking at the sky")
-        for j in (8 * b + np.flatnonzero(own[8 * b : 8 * b + 8])).tolist():
+        for j in looking.tolist():
+            if stopped and stopped():
+                raise Stopped("stopped while looking at the sky")
             toward = sphere[j]
-            facing = np.flatnonzero(surface.normals @ toward > 0)
+            facing = own.start + np.flatnonzero(surface.normals[own] @ toward > 0)
             if toward[2] < 0:  # only what looks down can see the base
                 met = surface.caster.boxed_first_face(boxed[facing], toward)
                 free = met < 0
                 on_base = np.flatnonzero(~free & is_base[met])
-                hits.append((facing[on_base], body.faces[met[on_base], 0], j))
+                if len(on_base):
+                    hits.append((facing[on_base], body.faces[met[on_base], 0], j))
             else:
                 free = ~surface.caster.boxed_blocked(boxed[facing], toward)
-            bytes_[b, facing[free]] |= np.uint8(1 << (j % 8))
-        done += int(own[8 * b : 8 * b + 8].sum())
+            bytes_[j // 8, facing[free]] |= np.uint8(1 << (j % 8))
+        done += len(looking) * (own.stop - own.start)
         if progress:
-            progress(done / directions)
+            progress(done / (directions * max(len(surface), 1)))
+
+    def look(looking: NDArray[np.int64]) -> None:
+        in_threads(lambda own: from_stretch(own, looking), stretches(len(surface)))
 
     def known(chosen: NDArray[np.int64]) -> Visibility:
-        hits.sort(key=lambda h: h[2])  # threads finish in any order; results must not depend on it
+        hits.sort(key=lambda h: (h[2], h[0][0]))  # threads finish in any order; results must not depend on it
         bits = bytes_
         if len(chosen) < directions:
             each = np.unpackbits(bytes_, axis=0, bitorder="little")
@@ -133,13 +137,13 @@ def visibility_of(
         number = np.searchsorted(chosen, [j for *_, j in hits])
         return _view(sphere[chosen], np.ascontiguousarray(bits.T), hits, number)
 
-    first = np.zeros(directions, np.bool_)
+    whole = np.arange(directions)
+    first = at_first(directions) if glimpsed else whole[:0]
     if glimpsed:
-        first[at_first(directions)] = True
-        in_threads(lambda b: one_byte(b, first), range(directions // 8))
-        glimpsed(known(np.flatnonzero(first)))
-    in_threads(lambda b: one_byte(b, ~first), range(directions // 8))
-    return known(np.arange(directions))
+        look(first)
+        glimpsed(known(first))
+    look(np.setdiff1d(whole, first))
+    return known(whole)
 
 
 def _view(directions: NDArray, bits: NDArray[np.uint8], hits: list[Hits], number: NDArray) -> Visibility:
