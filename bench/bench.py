@@ -4,6 +4,7 @@
 import argparse
 import lzma
 import os
+import re
 import resource
 import statistics
 import subprocess
@@ -29,12 +30,39 @@ def median(job, runs=RUNS):
     return statistics.median(times)
 
 
+IN_SECONDS = {"ms": 1e-3, "s": 1.0}
+judged: list[tuple[str, bool]] = []  # what had a target, and whether it was met
+
+
+def met(figure, target):
+    """Whether a figure such as "44 ms" is within a target such as "≤ 50 ms"; None where there is none to compare."""
+    found = re.match(r"([≤≥]) ([\d.]+) ?(\w+|%)?", target)
+    own = re.match(r"([\d.]+) ?(\w+|%)?", figure)
+    if not found or not own:
+        return None
+    wanted = float(found[2]) * IN_SECONDS.get(found[3], 1)
+    measured = float(own[1]) * IN_SECONDS.get(own[2], 1)
+    return measured <= wanted if found[1] == "≤" else measured >= wanted
+
+
 def row(what, figure, target="", ratio=""):
-    print(f"{what:<66} {figure:>14}  {target:<12} {ratio}", flush=True)
+    good = met(figure, target)
+    if good is not None:
+        judged.append((what.strip(), good))
+    verdict = "" if good is None else "met" if good else "MISSED"
+    print(f"{what:<66} {figure:>14}  {target:<12} {verdict:<7} {ratio}", flush=True)
 
 
 def head(title):
-    print(f"\n{title:<66} {'measured':>14}  {'target':<12} ratio")
+    print(f"\n{title:<66} {'measured':>14}  {'target':<12} {'':<7} ratio")
+
+
+def pace():
+    """Seconds that ten million steps of a plain loop take: the reference that figures of another hour go by."""
+    start, total = time.perf_counter(), 0
+    for k in range(10_000_000):
+        total += k
+    return time.perf_counter() - start
 
 
 def warden_mesh():
@@ -103,7 +131,7 @@ def first_picture(path: str) -> None:
 
 def bench_import(folder: Path) -> None:
     head("From file to first lit picture (read, mend, stand, light, draw; a process of its own)")
-    for triangles, target in ((1_000_000, "5 s"), (4_000_000, "20 s")):
+    for triangles, target in ((1_000_000, "5 s"), (4_000_000, "8 s")):
         path = stl_of(triangles, folder)
         runs = []
         for _ in range(RUNS if triangles < 2e6 else 2):
@@ -116,10 +144,12 @@ def bench_import(folder: Path) -> None:
             f"{triangles:,} triangles, {path.stat().st_size / 1e6:.0f} MB",
             f"{look:.2f} s",
             f"≤ {target}",
-            f"reading and mending {mended:.1f}",
         )
-        row("    until the bench is ready", f"{ready:.2f} s", "", f"of which laying out {laid:.1f}")
-        row("    peak memory", f"{peak:.2f} GB", "≤ 1.5 GB" if triangles < 2e6 else "")
+        million = triangles < 2e6
+        row("    read and mended", f"{mended:.2f} s", "≤ 1.5 s" if million else "")
+        row("    laid out", f"{laid:.2f} s", "≤ 2.5 s" if million else "")
+        row("    until the bench is ready", f"{ready:.2f} s", "≤ 5 s" if million else "")
+        row("    peak memory", f"{peak:.2f} GB", "≤ 1.5 GB")
 
 
 def laid_out(samples):
@@ -146,8 +176,10 @@ def bench_light(_folder: Path) -> None:
     hard = median(lambda: key_light(surface, next(lamps)), 9)
     row("hard key, relight", f"{hard * 1e3:.0f} ms", "≤ 50 ms")
     row("soft key, 16° wide, 32 rays", f"{median(lambda: key_light(surface, Lamp(40, 50, 16), 32)) * 1e3:.0f} ms")
+    first = []
     start = time.perf_counter()
-    view = visibility_of(surface)
+    view = visibility_of(surface, glimpsed=lambda _: first.append(time.perf_counter() - start))
+    row("the first 64 directions of the sky", f"{first[0]:.2f} s", "≤ 2 s")
     row("sky, 256 directions", f"{time.perf_counter() - start:.2f} s", "≤ 6 s")
     quick = Site(surface, view).only(*quick_samples(surface))
     rigs = iter([Rig(Lamp(a, 50, 16), 0.25, "overcast", 0.15) for a in range(0, 3600, 7)])
@@ -840,9 +872,14 @@ def main() -> None:
     if strange := [name for name in wanted if name not in parts]:
         reader.error(f"there is no part called {strange[0]}; there are {named}")
     print(f"{os.cpu_count()} cores, Python {sys.version.split()[0]}, numpy {np.__version__}")
+    print(f"ten million steps of a plain loop: {pace():.1f} s")
     with tempfile.TemporaryDirectory() as folder:
         for name in wanted or parts:
             parts[name](Path(folder))
+    missed = [what for what, good in judged if not good]
+    print(f"\n{len(judged) - len(missed)} of {len(judged)} targets met; ten million steps: {pace():.1f} s")
+    for what in missed:
+        print(f"  missed: {what}")
 
 
 if __name__ == "__main__":

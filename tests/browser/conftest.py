@@ -11,7 +11,9 @@ import urllib.request
 import pytest
 from playwright.sync_api import sync_playwright
 
-CHROMIUM = shutil.which("chromium") or shutil.which("chromium-browser") or "/usr/bin/chromium"
+# the same browser without a window of its own, where it is installed: a fifth less of the processor
+NAMES = ("chromium-headless-shell", "chromium", "chromium-browser")
+CHROMIUM = next(filter(None, map(shutil.which, NAMES)), "/usr/bin/chromium")
 ARGUMENTS = [
     "--no-sandbox",
     "--use-gl=angle",
