@@ -7,7 +7,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from ..errors import Stopped
-from ..rays import THREADS, Caster, in_threads
+from ..rays import Caster, in_threads, stretches
 from ..sculpt.surface import Surface
 from .lamp import Lamp
 
@@ -76,33 +76,27 @@ def key_light_at(
 ) -> KeyLight:
     """The same for any places (M, 3) float32 with normals (M, 3) float32 among the caster's triangles."""
     pattern = lamp.pattern(rays)
-    if len(pattern) == 1:
-        light, seen = _from_places(origins, normals, caster, pattern, stopped, split=True)
-    else:
-        # a share of the disc per core; summed in a fixed order, so the same input gives the same bytes
-        shares: list = [None] * THREADS
+    light, seen = np.zeros(len(origins), np.float32), np.zeros(len(origins), np.float32)
+    boxed = caster.boxed(origins)
 
-        def one_share(k: int) -> None:
-            shares[k] = _from_places(origins, normals, caster, pattern[k::THREADS], stopped, split=False)
+    def from_stretch(own: slice) -> None:
+        light[own], seen[own] = _from_places(boxed[own], normals[own], caster, pattern, stopped)
 
-        in_threads(one_share, range(THREADS))
-        light = sum(share[0] for share in shares)
-        seen = sum(share[1] for share in shares)
+    in_threads(from_stretch, stretches(len(origins)))
     light /= np.float32((pattern @ lamp.direction).sum())  # a spot squarely facing the whole disc gets 1
     seen /= np.float32(len(pattern))
     return KeyLight(light, seen)
 
 
-def _from_places(origins, normals, caster, places, stopped, *, split):
+def _from_places(boxed, normals, caster, places, stopped):
     """Sum of cosines (M,) and count (M,) over the places of the disc that each spot sees."""
-    light = np.zeros(len(origins), np.float32)
-    seen = np.zeros(len(origins), np.float32)
+    light, seen = np.zeros(len(boxed), np.float32), np.zeros(len(boxed), np.float32)
     for toward in places:
         if stopped and stopped():
             raise Stopped("another light is wanted by now")
         cosine = normals @ toward
         facing = np.flatnonzero(cosine > 0)  # a spot turned away is dark already: half the rays saved
-        open_ = facing[~caster.blocked(origins[facing], toward, split=split)]
+        open_ = facing[~caster.boxed_blocked(boxed[facing], toward)]
         light[open_] += cosine[open_]
         seen[open_] += 1
     return light, seen
