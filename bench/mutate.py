@@ -47,7 +47,7 @@ NEAR = {  # the tests beside each room, the quickest first; a file belongs to th
         "test_document.py",
     ],
     "plan/economy": ["test_one_palette.py", "test_economy.py"],
-    "plan/ways": ["test_ways.py", "test_details.py"],
+    "plan/ways": ["test_ways.py", "test_details.py", "test_metal.py"],
     "plan/metal": ["test_metal.py", "test_details.py"],
     "plan/schools": ["test_undercoat.py"],
     "plan/stages": [

@@ -328,6 +328,7 @@ def test_more_time_is_never_worse_and_everything_is_within_it(planned):
     near = [(e.near_5_weighted, e.near_8) for e in planned]
     assert near == sorted(near)
     for plan in planned:
+        assert 0 < plan.near_5 <= plan.near_8 <= 1
         assert (
             plan.minutes <= plan.budget.minutes
             and len(plan.pots) <= 12
@@ -338,6 +339,14 @@ def test_more_time_is_never_worse_and_everything_is_within_it(planned):
             plan.letters
         )
     assert planned[-1].near_5_weighted > 0.9 and planned[-1].near_8 > 0.95
+
+
+def test_regions_are_asked_again_with_what_is_out_by_then(doll, planned, monkeypatch):
+    """The first choice is of what each region would have alone."""
+    monkeypatch.setattr("dusk_lamp.core.plan.economy.plan.ROUNDS", 0)
+    once = front(doll, [plan.budget for plan in planned])
+    nearer = [first.mean_de - again.mean_de for first, again in zip(once, planned, strict=True)]
+    assert min(nearer) > -0.05 and max(nearer) > 1
 
 
 def test_the_promise_is_what_the_coats_come_to_and_what_the_programme_said(doll, planned):

@@ -184,6 +184,20 @@ def test_on_what_is_white_already_no_glow_shows(lantern):
     assert (dark.band[~glow.own] >= FAR).mean() > 0.02
 
 
+def test_an_edge_that_catches_the_glow_is_of_the_region_that_most_of_it_lies_in(lantern):
+    """The post's upright edges stand in another region with their feet."""
+    site, wish, _, _, rig = lantern
+    labels, points = site.labels.copy(), site.surface.points
+    post = (np.abs(points[:, 0] - 6) < 1.1) & (np.abs(points[:, 1]) < 1.1) & (points[:, 2] > 0.2)
+    labels[post & (points[:, 2] > 2)] = 2
+    regions = (Region("Lamp", "glass or gem"), Region("Post"))
+    site = Site(site.surface, site.visibility, marking=Marking(labels, regions))
+    dark = np.full(len(site), 0.05 * rig.full, np.float32)
+    found = reached(site, wish, glow_of(site, wish.source), dark, Exposure(), rig.full)
+    upright = [c for c in found.catches if c.length == pytest.approx(8, abs=0.5)]
+    assert upright and all(c.region == 2 for c in upright)
+
+
 def test_the_source_is_lightest_and_bands_nest(lantern):
     """The source must be the lightest thing there; near lies inside far; dimming the lamp widens what is read."""
     site, wish, glow, grey_, rig = lantern

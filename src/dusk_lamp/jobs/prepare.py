@@ -27,8 +27,9 @@ def run(work: Work) -> None:
     paths = [store.upload_path(f["sha"], f["format"]) for f in files]
 
     def look(raw: Mesh) -> None:
-        key = stages.look_at_once(store.cache, mended_key, raw, standing, plan.light, plan.exposure)
-        if key and not plan.coats:
+        if plan.coats:  # the shelf shows the plan
+            return
+        if key := stages.look_at_once(store.cache, mended_key, raw, standing, plan.light, plan.exposure):
             with store.saving() as session:
                 work.sculpt(session).thumb_key = key
 
