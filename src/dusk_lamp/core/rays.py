@@ -3,7 +3,7 @@
 import os
 from collections.abc import Callable, Iterable, Iterator
 from concurrent.futures import ThreadPoolExecutor
-from typing import TypeVar
+from typing import Any, TypeVar
 
 import numpy as np
 from numpy.typing import NDArray
@@ -38,20 +38,12 @@ class Caster:
             raise SettingError("a place that is no number cannot be looked from")
         return np.ascontiguousarray((points - self._centre) * self._scale, dtype=np.float32)
 
-    def blocked(
-        self, origins: NDArray[np.float32], direction: NDArray[np.float32], *, split: bool = True
-    ) -> NDArray[np.bool_]:
-        """(N,) whether anything lies on the way from each origin (N, 3) toward one direction (3,).
-
-        split: share the rays between cores; callers that already run one direction per core say False.
-        """
-        if not len(origins):
-            return np.zeros(0, np.bool_)
+    def blocked(self, origins: NDArray[np.float32], direction: NDArray[np.float32]) -> NDArray[np.bool_]:
+        """(N,) whether anything lies on the way from each origin (N, 3) toward one direction (3,)."""
         boxed = self._to_box(origins)
-        if not split or len(boxed) < 4096:  # below this the hand-over to threads costs more than the rays
+        if len(boxed) < 4096:  # below this the hand-over to threads costs more than the rays
             return self.boxed_blocked(boxed, direction)
-        pieces = np.array_split(boxed, THREADS)
-        return np.concatenate(list(_pool.map(lambda piece: self.boxed_blocked(piece, direction), pieces)))
+        return np.concatenate(_in_parts(lambda own: self.boxed_blocked(own, direction), boxed))
 
     def boxed(self, origins: NDArray[np.float32]) -> NDArray[np.float32]:
         """Origins brought to the caster's own box, for those who cast from them toward many directions."""
@@ -73,20 +65,11 @@ class Caster:
 
     def blocked_before(self, origins: NDArray[np.float32], place: NDArray[np.float32]) -> NDArray[np.bool_]:
         """(N,) whether anything lies between each origin (N, 3) and one place (3,)."""
-        if not len(origins):
-            return np.zeros(0, np.bool_)
         way = np.asarray(place, np.float32) - origins
         far = np.linalg.norm(way, axis=1)
-        boxed, toward = self._to_box(origins), np.ascontiguousarray(way / np.maximum(far, 1e-9)[:, None], np.float32)
+        toward = np.ascontiguousarray(way / np.maximum(far, 1e-9)[:, None], np.float32)
         reach = np.ascontiguousarray(far * self._scale, np.float32)
-        parts = np.array_split(np.arange(len(boxed)), THREADS)
-
-        def one(part: NDArray[np.int64]) -> NDArray[np.bool_]:
-            if not len(part):
-                return np.zeros(0, np.bool_)
-            return self._scene.occluded(boxed[part], toward[part], reach[part])
-
-        return np.concatenate(list(_pool.map(one, parts)))
+        return np.concatenate(_in_parts(self._scene.occluded, self._to_box(origins), toward, reach))
 
     def hidden_from(
         self, origins: NDArray[np.float32], place: NDArray[np.float32], short: float
@@ -104,20 +87,14 @@ class Caster:
     ) -> tuple[NDArray[np.int32], NDArray[np.float32], NDArray[np.float32]]:
         """First face (N,) or −1 toward one direction, with the barycentric u and v (N,) of the place met."""
         toward = _row(direction)
-        pieces = np.array_split(self._to_box(origins), THREADS)
-        hits = list(_pool.map(lambda piece: self._scene.met(piece, toward), pieces))
-        face, _, u, v = (np.concatenate(part) for part in zip(*hits, strict=True))
-        return face, u, v
+        return _faces_and_places(_in_parts(lambda own: self._scene.met(own, toward), self._to_box(origins)))
 
     def first_hits_along(
         self, origins: NDArray[np.float32], directions: NDArray[np.float32]
     ) -> tuple[NDArray[np.int32], NDArray[np.float32], NDArray[np.float32]]:
         """The same from each origin (N, 3) toward a direction (N, 3) of its own."""
-        boxed, toward = self._to_box(origins), np.ascontiguousarray(directions, np.float32)
-        parts = [p for p in np.array_split(np.arange(len(boxed)), THREADS) if len(p)]
-        hits = list(_pool.map(lambda p: self._scene.met(boxed[p], toward[p]), parts))
-        face, _, u, v = (np.concatenate(part) for part in zip(*hits, strict=True))
-        return face, u, v
+        toward = np.ascontiguousarray(directions, np.float32)
+        return _faces_and_places(_in_parts(self._scene.met, self._to_box(origins), toward))
 
     def passed(
         self, origin: NDArray[np.float32], direction: NDArray[np.float32], most: int = 64
@@ -161,6 +138,17 @@ def _row(direction: NDArray[np.float32]) -> NDArray[np.float32]:
     if not np.isfinite(direction).all():
         raise SettingError("a direction that is no number cannot be looked along")
     return np.ascontiguousarray(direction, dtype=np.float32).reshape(1, 3)
+
+
+def _in_parts(job: Callable[..., Any], *rays: NDArray) -> list[Any]:
+    """What a job finds for rays, whose arrays (N, …) are cut alike, a part of them on each core."""
+    parts = zip(*(np.array_split(own, THREADS) for own in rays), strict=True)
+    return list(_pool.map(lambda part: job(*part), parts))
+
+
+def _faces_and_places(found: list[Any]) -> tuple[NDArray[np.int32], NDArray[np.float32], NDArray[np.float32]]:
+    face, _, u, v = (np.concatenate(part) for part in zip(*found, strict=True))
+    return face, u, v
 
 
 def stretches(count: int) -> list[slice]:

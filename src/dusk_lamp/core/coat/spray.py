@@ -284,7 +284,8 @@ def _received(site: Site, toward: NDArray[np.float32], rays: bool) -> NDArray[np
         doubtful = np.flatnonzero(doubt)
         if not rays:
             return out
-    free = doubtful[~_body(surface).caster.blocked(surface.origins[doubtful], toward, split=False)]
+    caster = _body(surface).caster
+    free = doubtful[~caster.boxed_blocked(caster.boxed(surface.origins[doubtful]), toward)]
     out[doubtful] = 0
     out[free] = surface.normals[free] @ toward
     return out

@@ -6,7 +6,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from .edges import same_rows
-from .mesh import Mesh, sides, summed
+from .mesh import Mesh, cross, sides, summed
 
 DENSE, THIN = 2.4, 2.2  # a mesh with more than 2.4 times the faces wanted is first thinned to 2.2 times the vertices
 HOLD = 0.003  # how much a vertex keeps to the middle of those it stands for, against the planes round it
@@ -20,7 +20,7 @@ def clustered(mesh: Mesh, vertices: int) -> tuple[Mesh, NDArray[np.int32]]:
     Rough, but thirty times faster than decimating well: for pictures of a thumb's size. Source: Rossignac and Borrel
     (1993), vertex clustering.
     """
-    number, first, _ = _cubes(mesh, vertices)
+    number, first, _ = cubes(mesh, vertices)
     return _drawn_together(mesh, number, _middles(mesh, number, len(first))), number
 
 
@@ -30,7 +30,7 @@ def thinned(mesh: Mesh, shell: NDArray[np.int32], vertices: int) -> tuple[Mesh, 
     As `clustered`, but a vertex comes to lie where the planes of the faces round it meet, so that edges stay edges,
     and the two sides of a thin sheet are not drawn together. Source: Lindstrom (2000), out-of-core simplification.
     """
-    number, first, cell = _cubes(mesh, vertices)
+    number, first, cell = cubes(mesh, vertices)
     two = 2 * number + _behind(mesh, number, first)
     used = np.zeros(2 * len(first), np.bool_)
     used[two] = True
@@ -58,11 +58,11 @@ def decimated(mesh: Mesh, shell: NDArray[np.int32], target: int) -> tuple[Mesh, 
     return thin, shell[nearest]
 
 
-def _cubes(mesh: Mesh, vertices: int) -> tuple[NDArray[np.int32], NDArray[np.int32], float]:
+def cubes(mesh: Mesh, vertices: int) -> tuple[NDArray[np.int32], NDArray[np.int32], float]:
     """The number (V,) of the small cube each vertex lies in, the first vertex of each cube, and its side."""
     cell = float(np.sqrt(2 / np.sqrt(3) * mesh.area() / vertices))
-    cubes = np.maximum((mesh.vertices - mesh.bounds[0]) / np.float32(cell), 0).astype(np.uint32)
-    return *same_rows(np.ascontiguousarray(cubes)), cell
+    places = np.maximum((mesh.vertices - mesh.bounds[0]) / np.float32(cell), 0).astype(np.uint32)
+    return *same_rows(np.ascontiguousarray(places)), cell
 
 
 def _middles(mesh: Mesh, number: NDArray[np.int32], count: int) -> NDArray[np.float64]:
@@ -95,11 +95,11 @@ def _facing(vertices, faces):
     out = np.zeros((len(vertices), 3), np.float64)
     for f in range(len(faces)):
         a, b, c = faces[f]
-        u0, u1, u2, v0, v1, v2 = sides(vertices, a, b, c)
+        x, y, z = cross(*sides(vertices, a, b, c))
         for v in (a, b, c):
-            out[v, 0] += u1 * v2 - u2 * v1
-            out[v, 1] += u2 * v0 - u0 * v2
-            out[v, 2] += u0 * v1 - u1 * v0
+            out[v, 0] += x
+            out[v, 1] += y
+            out[v, 2] += z
     return out
 
 
@@ -111,8 +111,7 @@ def _where_planes_meet(vertices, faces, number, middles, cell):
     pull = np.zeros((len(middles), 3), np.float64)
     for f in range(len(faces)):
         a, b, c = faces[f]
-        u0, u1, u2, v0, v1, v2 = sides(vertices, a, b, c)
-        x, y, z = u1 * v2 - u2 * v1, u2 * v0 - u0 * v2, u0 * v1 - u1 * v0
+        x, y, z = cross(*sides(vertices, a, b, c))
         twice = np.sqrt(x * x + y * y + z * z)
         if twice == 0:
             continue

@@ -9,7 +9,7 @@ from numpy.typing import NDArray
 from ..errors import SculptShapeError
 from ..rays import Caster
 from .edges import Edges, compact, connected, edges_of, same_rows
-from .mesh import Mesh, sides
+from .mesh import Mesh, cross, sides
 
 SPECK_SHARE = 0.0025  # a shell smaller than this share of the whole (0.08 mm at 32 mm) is dust of the export
 FIN_SHARE = 0.01  # a flap smaller than this share of the whole is a leftover of decimation, not a sheet
@@ -157,7 +157,7 @@ def _enclosing(vertices, faces, shell, count):
             a, b, c = faces[f]
             s = shell[f]
             u0, u1, u2, v0, v1, v2 = sides(vertices, a, b, c)
-            x, y, z = u1 * v2 - u2 * v1, u2 * v0 - u0 * v2, u0 * v1 - u1 * v0
+            x, y, z = cross(u0, u1, u2, v0, v1, v2)
             m0, m1, m2 = (
                 vertices[a, 0] + (u0 + v0) / 3,
                 vertices[a, 1] + (u1 + v1) / 3,

@@ -45,16 +45,19 @@ def sides(vertices, a, b, c):
     )
 
 
+@numba.njit(cache=True, nogil=True)
+def cross(u0, u1, u2, v0, v1, v2):
+    """The cross product of two ways; of the sides of a face its normal, twice its area long."""
+    return u1 * v2 - u2 * v1, u2 * v0 - u0 * v2, u0 * v1 - u1 * v0
+
+
 @numba.njit(cache=True, parallel=True)
 def _crosses(vertices, faces):
     """(F, 3) float64, a face's normal, twice its area long."""
     out = np.empty((len(faces), 3), np.float64)
     for f in numba.prange(len(faces)):
         a, b, c = faces[f]
-        u0, u1, u2, v0, v1, v2 = sides(vertices, a, b, c)
-        out[f, 0] = u1 * v2 - u2 * v1
-        out[f, 1] = u2 * v0 - u0 * v2
-        out[f, 2] = u0 * v1 - u1 * v0
+        out[f, 0], out[f, 1], out[f, 2] = cross(*sides(vertices, a, b, c))
     return out
 
 
@@ -64,8 +67,7 @@ def _areas(vertices, faces):
     out = np.empty(len(faces), np.float64)
     for f in numba.prange(len(faces)):
         a, b, c = faces[f]
-        u0, u1, u2, v0, v1, v2 = sides(vertices, a, b, c)
-        x, y, z = u1 * v2 - u2 * v1, u2 * v0 - u0 * v2, u0 * v1 - u1 * v0
+        x, y, z = cross(*sides(vertices, a, b, c))
         out[f] = np.sqrt(x * x + y * y + z * z) / 2
     return out
 

@@ -11,10 +11,10 @@ from numpy.typing import NDArray
 
 from ..errors import SettingError
 from ..rays import Caster
-from .decimate import DENSE, THIN, clustered, decimated, proper, thinned
+from .decimate import DENSE, THIN, cubes, decimated, proper, thinned
 from .edges import connected, edges_of, same_places
 from .mend import weld
-from .mesh import Mesh, sides, summed
+from .mesh import Mesh, cross, sides, summed
 
 BRUSH_MARK_SHARE = 0.15 / 32  # sample spacing over height: a fine brush mark, 0.15 mm on a 32 mm figure
 # by default, before sharp edges are split; a painter may ask for others
@@ -153,8 +153,7 @@ def quick_samples(surface: Surface, samples: int = QUICK_SAMPLES) -> tuple[NDArr
     each small cube, so that each stands for about as much area."""
     if len(surface) <= samples:
         return np.arange(len(surface), dtype=np.int32), surface.faces
-    _, number = clustered(Mesh(surface.points, surface.faces), samples)
-    chosen = np.unique(number, return_index=True)[1].astype(np.int32)
+    number, chosen, _ = cubes(Mesh(surface.points, surface.faces), samples)
     faces = number[surface.faces]
     return chosen, np.ascontiguousarray(faces[proper(faces)])
 
@@ -353,7 +352,7 @@ def _sines(vertices, faces, sine, cosine):
         for k in range(3):
             a, b, c = faces[f, k], faces[f, (k + 1) % 3], faces[f, (k + 2) % 3]
             u0, u1, u2, v0, v1, v2 = sides(vertices, a, b, c)
-            x, y, z = u1 * v2 - u2 * v1, u2 * v0 - u0 * v2, u0 * v1 - u1 * v0
+            x, y, z = cross(u0, u1, u2, v0, v1, v2)
             sine[f, k] = np.sqrt(x * x + y * y + z * z)
             cosine[f, k] = u0 * v0 + u1 * v1 + u2 * v2
 
@@ -403,7 +402,7 @@ def _patches(vertices, faces, patch, angles, count):
     for f in range(len(faces)):
         a, b, c = faces[f]
         u0, u1, u2, v0, v1, v2 = sides(vertices, a, b, c)
-        x, y, z = u1 * v2 - u2 * v1, u2 * v0 - u0 * v2, u0 * v1 - u1 * v0
+        x, y, z = cross(u0, u1, u2, v0, v1, v2)
         twice = np.sqrt(x * x + y * y + z * z)
         scale = 1 / max(twice, 1e-300)
         third = twice / 6

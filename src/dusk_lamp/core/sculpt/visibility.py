@@ -107,9 +107,9 @@ def visibility_of(
 
     def from_stretch(own: slice, looking: NDArray[np.int64]) -> None:
         nonlocal done
+        if stopped and stopped():  # a question to the database: once for a stretch
+            raise Stopped("stopped while looking at the sky")
         for j in looking.tolist():
-            if stopped and stopped():
-                raise Stopped("stopped while looking at the sky")
             toward = sphere[j]
             facing = own.start + np.flatnonzero(surface.normals[own] @ toward > 0)
             if toward[2] < 0:  # only what looks down can see the base
