@@ -353,7 +353,7 @@ def plan_ways():
             out[f"{name} {number}"] = [of_coats(coats, site), figure(nearness(own, seen_after(own, coats)))]
     for under in (0.05, 0.7):
         own = task(2, under)
-        out[f"bare {under}"] = figure(nearness(own, own.under))
+        out[f"bare {under}"] = figure(nearness(own, own.own_under))
     return out
 
 

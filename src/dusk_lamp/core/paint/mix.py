@@ -24,9 +24,10 @@ MOST_PARTS = 8  # more drops than that are not counted out on a palette
 MOST_PAINTS_IN_A_MIX = 4
 SHINE = {"matt": 0.0, "satin": 0.5, "gloss": 1.0}  # of a finish
 NEAR_OF_EACH = 41  # candidates of each number of parts
-CLOSE = 2000  # candidates looked at with the exact difference, after a rough one
+CLOSE = 600  # candidates looked at with the exact difference, after a rough one
 TIE = 0.1  # ΔE00 nobody sees: the simpler mix wins
 EARNS = 1.0  # ΔE00 just seen side by side (common practice): what each further pot in a mix must bring
+DAYLIGHT = np.ascontiguousarray(xyz(np.eye(BANDS)).T, np.float32)  # (3, 36) XYZ of each band alone
 SHORTLIST = 50  # paints mixed in threes; of a larger rack the likeliest
 NEAREST, DIRECTIONS = 24, 36  # of them the nearest, and the nearest in every direction of colour from what is wanted
 
@@ -200,60 +201,62 @@ def match(
         labs = np.stack([p.looks.lab if p.drawdown_um else colour_of_hex(p.colour).lab for p in paints])
         paints = [paints[i] for i in likeliest(target, labs)]
     K, S = (np.stack([getattr(p.pigment, name) for p in paints]).astype(np.float32) for name in "KS")
-    rough: list[tuple[NDArray[np.int64], NDArray[np.int64]]] = []
-    daylight = xyz(np.eye(BANDS)).astype(np.float32)
+    chosen, counted = [], []  # of each rough candidate its paints and their parts, none of what it has not
     for count in range(1, min(most, len(paints)) + 1):
-        which = np.array(list(combinations(range(len(paints)), count)))
-        ways = compositions(count, parts)
-        shares = (ways / ways.sum(axis=1, keepdims=True)).astype(np.float32)
-        off = _off(K, S, which, shares, daylight, WHITE_XYZ, target)  # (ways, n)
+        which, ways = _combined(len(paints), count, parts)
+        off = _off(K, S, which, _shares(ways).astype(np.float32), DAYLIGHT, WHITE_XYZ, target)  # (ways, n)
         few = np.argpartition(off, min(off.shape[1] - 1, NEAR_OF_EACH - 1), axis=1)[:, :NEAR_OF_EACH]
         way, n = np.repeat(np.arange(len(ways)), few.shape[1]), few.ravel()
         best_of = np.lexsort((n, way, off[way, n]))[:CLOSE]
-        rough.append((which[n[best_of]], ways[way[best_of]]))
-    hides = np.array([p.hides for p in paints])
-    keys, tried = [], []
-    for which, ways in rough:
-        share = ways / ways.sum(axis=1, keepdims=True)
-        k, s = (np.einsum("nc,ncb->nb", share, x[which].astype(np.float64)) for x in (K, S))
-        off = delta_e(lab(xyz(masstone(k, s))), target)
-        hiding = (hides[which] * ways).sum(axis=1) / ways.sum(axis=1)
-        pots = np.full(len(off), which.shape[1])
-        cost = np.maximum(off, earns) + earns * pots
-        keys.append(np.stack([np.round(cost / TIE), pots, -hiding, ways.sum(axis=1), off]))
-        tried += list(zip(which, ways, off, strict=True))
-    order = np.lexsort(np.concatenate(keys, axis=1)[::-1])
-    out = []
-    for n in order[:best]:
-        own, way, far = tried[n]
-        out.append(Match(Mix(tuple(paints[i] for i in own), tuple(int(w) for w in way)), float(far)))
-    return out
+        chosen.append(which[n[best_of]])
+        counted.append(ways[way[best_of]])
+    own, way = np.concatenate(chosen), np.concatenate(counted)
+    k, s = (np.einsum("nc,ncb->nb", _shares(way), x[own].astype(np.float64)) for x in (K, S))
+    off = delta_e(lab(xyz(masstone(k, s))), target)
+    hiding = (np.array([p.hides for p in paints])[own] * way).sum(axis=1) / way.sum(axis=1)
+    pots = np.count_nonzero(way, axis=1)
+    cost = np.maximum(off, earns) + earns * pots
+    order = np.lexsort((off, way.sum(axis=1), -hiding, pots, np.round(cost / TIE)))
+    return [
+        Match(Mix(tuple(paints[i] for i in own[n][: pots[n]]), tuple(way[n][: pots[n]].tolist())), float(off[n]))
+        for n in order[:best]
+    ]
+
+
+@lru_cache
+def _combined(paints: int, count: int, parts: int) -> tuple[NDArray[np.int64], NDArray[np.int64]]:
+    """(n, 3) every choice of `count` out of so many paints, and (W, 3) every way to count out their parts; a mix of
+    fewer than three takes none of some other paint."""
+    none = ((0, 0), (0, 3 - count))
+    which = np.array(list(combinations(range(paints), count)))
+    return np.pad(which, none), np.pad(compositions(count, parts), none)
+
+
+def _shares(parts: NDArray[np.int64]) -> NDArray[np.float64]:
+    return parts / parts.sum(axis=1, keepdims=True)
 
 
 @numba.njit(cache=True, parallel=True, fastmath=True)
 def _off(K, S, which, shares, daylight, white, target):
-    """(W, n) how far apart in L*a*b* the masstones of mixes (n, count) of paints in shares (W, count) are from a
-    colour: a rough difference, to leave most of them out by."""
+    """(W, n) how far apart in L*a*b* the masstones of mixes (n, 3) of paints in shares (W, 3) are from a colour: a
+    rough difference, to leave most of them out by."""
     out = np.empty((len(shares), len(which)), np.float64)
-    bands, least, one, two = K.shape[1], np.float32(LEAST_ABSORPTION), np.float32(1), np.float32(2)
+    least, one, two = np.float32(LEAST_ABSORPTION), np.float32(1), np.float32(2)
     for n in numba.prange(len(which)):
-        k, s = np.empty(bands, np.float32), np.empty(bands, np.float32)
+        i, j, m = which[n]
         for way in range(len(shares)):
-            k[:], s[:] = 0, 0
-            for c in range(which.shape[1]):
-                share, paint = shares[way, c], which[n, c]
-                for band in range(bands):
-                    k[band] += share * K[paint, band]
-                    s[band] += share * S[paint, band]
+            a, b, c = shares[way]
             x = y = z = np.float32(0)
-            for band in range(bands):
-                q = max(k[band], least * s[band]) / s[band]
+            for band in range(BANDS):
+                k = a * K[i, band] + b * K[j, band] + c * K[m, band]
+                s = a * S[i, band] + b * S[j, band] + c * S[m, band]
+                q = max(k, least * s) / s
                 seen = one + q - np.sqrt(q * (q + two))
-                x += seen * daylight[band, 0]
-                y += seen * daylight[band, 1]
-                z += seen * daylight[band, 2]
-            x, y, z = (x / white[0]) ** (1 / 3), (y / white[1]) ** (1 / 3), (z / white[2]) ** (1 / 3)
-            off_l, off_a, off_b = 116 * y - 16 - target[0], 500 * (x - y) - target[1], 200 * (y - z) - target[2]
+                x += seen * daylight[0, band]
+                y += seen * daylight[1, band]
+                z += seen * daylight[2, band]
+            fx, fy, fz = np.cbrt(x / white[0]), np.cbrt(y / white[1]), np.cbrt(z / white[2])
+            off_l, off_a, off_b = 116 * fy - 16 - target[0], 500 * (fx - fy) - target[1], 200 * (fy - fz) - target[2]
             out[way, n] = np.sqrt(off_l * off_l + off_a * off_a + off_b * off_b)
     return out
 

@@ -302,7 +302,7 @@ def edge_coats(task: Task, lamp: Lamp, least: float = 0.0, width: float = EDGE_M
 
 def _beside(task: Task, line: NDArray[np.bool_]) -> float:
     """The value of what lies beside a line; of the lighter half of the region where there is no line."""
-    value = values_of(task.under[task.own])
+    value = values_of(task.own_under)
     if not line.any():
         return float(np.quantile(value, 0.75))
     far = cKDTree(task.site.surface.points[line]).query(task.site.surface.points[task.own], workers=-1)[0]

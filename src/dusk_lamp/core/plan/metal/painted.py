@@ -183,7 +183,7 @@ def customary_layers(task: Task) -> list[Coat]:
         )
     steps = [s.mix for s in customary(dark, middle, light, "painted steel")]
     out: list[Coat] = []
-    under: NDArray = np.average(task.under[task.own], axis=0, weights=task.weight())
+    under = task.ground
     for k, mix in enumerate(steps):
         on = task.own if k == 0 else task.own & (task.value >= (steps[k - 1].colour.value + mix.colour.value) / 2)
         if not on.any():

@@ -29,7 +29,7 @@ class Glazes(Way):
     def coats(self, task: Task) -> list[Coat]:
         """The glaze that brings it nearest, and up to MORE after it."""
         films = _films(task)
-        first = best_everywhere(task, task.under, films)
+        first = best_everywhere(task, task.own_under, films)
         coat = brushed(task, first.mix, f"{first.words} over all of it", None, first.um, first.water)
         return improved(task, [coat], [*films, *restated(task)], MORE)
 
@@ -63,7 +63,7 @@ def restated(task: Task, lightest: float = 0.5) -> list[Film]:
     out = []
     for colour in colours:
         mix = task.mix(colour, paints, LIGHT_SHARE)
-        um = covering_um(mix, np.average(task.under[task.own], axis=0, weights=weight))
+        um = covering_um(mix, task.ground)
         out += [Film(mix, round(share * um, 1), 1.0, "re-stated light") for share in (0.25, 0.5, 1.0)]
     return out
 

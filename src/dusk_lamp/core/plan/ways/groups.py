@@ -42,11 +42,11 @@ class Film:
 
 
 class Groups:
-    """Groups of a task's samples by what they should be and by what is there."""
+    """Groups of a task's own samples by what they should be and by what is there, (n, 36)."""
 
     def __init__(self, task: Task, under: NDArray[np.float32]) -> None:
         self.task = task
-        now = lab(xyz(under[task.own]))
+        now = lab(xyz(under))
         wanted = task.lab[task.own]
         rows, columns = (np.rint(v).astype(np.int64) for v in (wanted[:, 0] / WANTED_STEP, now[:, 0] / UNDER_STEP))
         _, self.of = np.unique(rows * MOST_COLUMNS + columns, return_inverse=True)
@@ -55,7 +55,7 @@ class Groups:
         means = csr_array((weight, (self.of, np.arange(len(weight)))), (count, len(weight)))
         safe = np.maximum(self.weight, 1e-12)[:, None]
         self.wanted = means @ wanted / safe
-        self.under = np.where(self.weight[:, None] > 0, means @ under[task.own].astype(np.float64) / safe, 0.2)
+        self.under = np.where(self.weight[:, None] > 0, means @ under.astype(np.float64) / safe, 0.2)
 
     @property
     def lost(self) -> NDArray[np.float64]:

@@ -56,7 +56,7 @@ class Ladder:
     def coats(self, task: Task) -> list[Coat]:
         """Each on what is as light as its cut or lighter, over the one before."""
         out: list[Coat] = []
-        under: NDArray = np.average(task.under[task.own], axis=0, weights=task.weight() + 1e-9)
+        under = task.ground
         for k, (mix, cut) in enumerate(zip(self.mixes, self.cuts, strict=True)):
             step = f"layer {k + 1} of {len(self.mixes)}, where it is value {cut:.1f} or lighter"
             samples = task.own & (task.value >= cut) if k else None
@@ -91,7 +91,7 @@ def _worth(task: Task, ladder: Ladder) -> float:
     value, weight = task.value[task.own], task.weight()
     laid = np.searchsorted(np.array(ladder.cuts[1:]), value, side="right")
     off = delta_e(np.stack([m.colour.lab for m in ladder.mixes])[laid], task.lab[task.own])
-    under: NDArray = np.average(task.under[task.own], axis=0, weights=weight)
+    under = task.ground
     minutes, out = 0.0, list(task.out)
     for k, mix in enumerate(ladder.mixes):
         coats = BRUSH.coats(Even(covering_um(mix, under), BRUSH.usual(mix).water), mix)

@@ -4,9 +4,11 @@ and craft page, section 7)."""
 from dataclasses import replace
 
 import numpy as np
+from numpy.typing import NDArray
 
 from ...coat.coat import Coat, usual_coat
 from ...coat.finish import finish_of
+from ...coat.stack import appearance
 from ...coat.technique import technique
 from ...errors import SettingError
 from ...paint.colour import delta_e, lab, xyz
@@ -20,7 +22,7 @@ from .way import BRUSHED, MATT, STAGE, Task, Way, brushed, paints_for, quantiles
 
 STAINS_UM, PRESSURES = (1.0, 2.0, 4.0, 8.0), (0.6, 0.8, 0.95)
 PINS_UM = (0.5, 1.0, 2.0)
-LOOKED_AT = 3000  # samples of the region that stains are tried on
+LOOKED_AT = 1500  # samples of the region that stains are tried on
 MOST_LOST = 15.0  # ΔE00 of a spot: further off is no worse
 BASE_SHARE = 0.6  # of the area is darker than the base: it has to bear a stain
 MORE = 6
@@ -48,16 +50,17 @@ class Oils(Way):
             )
         value, weight = task.value[task.own], task.weight()
         base = task.mix(self._base(task))
-        um = covering_um(base, np.average(task.under[task.own], axis=0, weights=weight))
+        um = covering_um(base, task.ground)
         sealed = replace(
             usual_coat("brush", only(varnish), f"{task.name}: varnish under the oils", STAGE), where=task.where
         )
         coats = [brushed(task, base, "base coat", None, um), sealed]
+        rows = evenly(np.arange(np.count_nonzero(task.own)), LOOKED_AT)
         for name, label, settings in (
             ("oil wipe", "stain, then wipe", [{"film_um": f, "pressure": p} for f in STAINS_UM for p in PRESSURES]),
             ("wash", "pin wash of thinned oil", [{"film_um": f, "pooling": 12.0} for f in PINS_UM]),
         ):
-            found = self._best(task, coats, [only(p) for p in stains], name, settings, must=name == "oil wipe")
+            found = self._best(task, rows, coats, [only(p) for p in stains], name, settings, name == "oil wipe")
             if found is not None:
                 coats.append(replace(found, where=task.where, label=f"{task.name}: {label}"))
         dark, deep = quantiles(value, weight, (0.1, 0.25))
@@ -82,12 +85,19 @@ class Oils(Way):
 
     @staticmethod
     def _best(
-        task: Task, coats: list[Coat], mixes: list[Mix], name: str, settings: list[dict[str, float]], must: bool
+        task: Task,
+        rows: NDArray[np.int64],
+        coats: list[Coat],
+        mixes: list[Mix],
+        name: str,
+        settings: list[dict[str, float]],
+        must: bool,
     ) -> Coat | None:
-        """The coat that brings it nearest; None where none does good, unless it must be one."""
-        seen = seen_after(task, coats)
-        some = evenly(np.flatnonzero(task.own), LOOKED_AT)
-        few = task.site.only(some.astype(np.int32), np.zeros((0, 3), np.int32))
+        """The coat that brings some of its own samples nearest; None where none does good, unless it must be one."""
+        seen, some = seen_after(task, coats)[rows], np.flatnonzero(task.own)[rows]
+        there = np.zeros(len(task.own), np.bool_)
+        there[some] = True
+        few = task.site.few(there)
         films = [np.full(len(few), c.settings.film_um, np.float32) for c in coats if c.technique == "brush"]
         brushes = [c for c in coats if c.technique == "brush"]
         finish = finish_of(zip(brushes, films, strict=True), len(few), MATT)
@@ -97,11 +107,12 @@ class Oils(Way):
             off = delta_e(lab(xyz(reflectance)), wanted)
             return float(np.average(np.minimum(off, MOST_LOST), weights=weight))
 
-        best, least = None, np.inf if must else lost(seen[some])
-        for mix in mixes:
-            for given in settings:
-                coat = Coat(name, mix, replace(technique(name).usual(mix), **given), stage=STAGE)
-                after = lost(mix.pigment.film(coat.film(few, finish), seen[some]))
+        best, least = None, np.inf if must else lost(seen)
+        for given in settings:
+            every = [Coat(name, mix, replace(technique(name).usual(mix), **given), stage=STAGE) for mix in mixes]
+            film = every[0].film(few, finish)  # how it runs does not depend on its colour
+            for coat in every:
+                after = lost(appearance([(coat, film)], len(few), seen))
                 if after < least:
                     best, least = coat, after
         return best

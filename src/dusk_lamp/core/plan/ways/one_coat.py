@@ -32,7 +32,7 @@ class OneCoat(Way):
         paints = task.paints(*CLEAR)
         water = 0.0 if textured(task) else WATER
         films = [f for mix in _mixes(paints) for f in _films(mix, water)]
-        first = best_everywhere(task, task.under, films)
+        first = best_everywhere(task, task.own_under, films)
         coat = brushed(task, first.mix, first.words, None, first.um, first.water)
         return improved(task, [coat], [*films, *restated(task)], MORE)
 

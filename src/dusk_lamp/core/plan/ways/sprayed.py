@@ -68,9 +68,8 @@ class Sprayed(Way):
         few = task.site.only(some.astype(np.int32), np.zeros((0, 3), np.int32))
         mixes = self._mixes(task)
         wanted, weight = task.lab[some], task.areas[some] / task.areas[some].sum()
-        under = np.average(task.under[task.own], axis=0, weights=task.weight())
         passes = self._passes(task, few)
-        bases = [brushed(task, m, "base coat", None, covering_um(m, under)) for m in mixes]
+        bases = [brushed(task, m, "base coat", None, covering_um(m, task.ground)) for m in mixes]
         looks = [c.mix.pigment.film(np.full(len(some), c.settings.film_um), task.under[some]) for c in bases]
         worth = task.worth * (sum(SPRAYED_CUP) + technique("spray").handling) / task.counts  # of a pass with its cup
         first = int(np.argmin([float(_lost(seen, wanted, weight)) for seen in looks]))

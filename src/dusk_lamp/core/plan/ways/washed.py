@@ -7,6 +7,7 @@ import numpy as np
 
 from ...coat.coat import Coat, usual_coat
 from ...coat.stack import appearance
+from ...coat.technique import technique
 from ...paint.colour import delta_e, lab, xyz
 from ...paint.mix import only
 from ...sculpt.mesh import evenly
@@ -18,7 +19,7 @@ from .way import BRUSHED, STAGE, TINTING, Task, Way, brushed, paints_for, quanti
 WASH_UM = (0.5, 1.0, 2.0, 4.0, 7.0)
 HARM = 2.0  # ΔE00 further off on average, from which a wash does harm
 NO_WASH = "base coat; a wash would only spoil it here, so its shades are brushed"
-LOOKED_AT = 3000  # samples of the region that washes are tried on
+LOOKED_AT = 1500  # samples of the region that washes are tried on
 RESTATED = 0.45  # the base is laid again on what should be lighter than this share of the area
 INKED = ("hair", "fur")
 LIGHTS, DARKS = 4, 2
@@ -38,8 +39,7 @@ class Washed(Way):
         dark, deep, low, middling, high = quantiles(value, weight, (0.1, 0.25, 0.3, RESTATED, 0.7))
         middle = np.average(task.lab[task.own][(value >= low) & (value <= high)], axis=0)
         base = task.mix(middle)
-        under = np.average(task.under[task.own], axis=0, weights=weight)
-        um = covering_um(base, under)
+        um = covering_um(base, task.ground)
         coats = [brushed(task, base, "base coat", None, um)]
         wash = self._wash(task, coats)
         if wash is None:
@@ -60,18 +60,19 @@ class Washed(Way):
     @staticmethod
     def _wash(task: Task, coats: list[Coat]) -> Coat | None:
         """The wash that brings it nearest, a thin one where it is near already; None where even that does harm."""
-        seen = seen_after(task, coats)
-        some = evenly(np.flatnonzero(task.own), LOOKED_AT)
+        rows = evenly(np.arange(np.count_nonzero(task.own)), LOOKED_AT)
+        seen, some = seen_after(task, coats)[rows], np.flatnonzero(task.own)[rows]
         wanted, weight = task.lab[some], task.areas[some]
         best, least = None, np.inf
-        off = np.minimum(delta_e(lab(xyz(seen[some])), wanted), 15)
+        off = np.minimum(delta_e(lab(xyz(seen)), wanted), 15)
         without = float(np.average(off, weights=weight))
         inked = ("ink",) if task.material in INKED else ()  # dense: it shades hair as a wash shades cloth
+        wash = technique("wash")
+        flow = wash.film(task.site, wash.Settings(1.0))[some]
         for paint in task.paints(*TINTING, *inked):
             usual = usual_coat("wash", only(paint), f"{task.name}: wash", STAGE)
-            flow = usual.film(task.site)[some] / max(usual.settings.film_um, 1e-6)
             for um in WASH_UM:
-                got = appearance([(usual, (um * flow).astype(np.float32))], len(some), seen[some])
+                got = appearance([(usual, (um * flow).astype(np.float32))], len(some), seen)
                 lost = float(np.average(np.minimum(delta_e(lab(xyz(got)), wanted), 15), weights=weight))
                 if lost < least:
                     best, least = (usual, um), lost

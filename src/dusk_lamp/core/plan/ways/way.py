@@ -88,6 +88,16 @@ class Task:
         numbered again."""
         return Where.some(self.own)
 
+    @cached_property
+    def own_under(self) -> NDArray[np.float32]:
+        """(n, 36) what is there on its own samples."""
+        return self.under[self.own]
+
+    @cached_property
+    def ground(self) -> NDArray[np.float64]:
+        """(36,) what is there, on average."""
+        return np.average(self.own_under, axis=0, weights=self.weight() + 1e-9)
+
     def weight(self, own: NDArray[np.bool_] | None = None) -> NDArray[np.float64]:
         """(n,) mm² of its samples, or of some of them."""
         return self.areas[self.own if own is None else own]
@@ -179,9 +189,9 @@ ENOUGH = 0.85  # of the area near
 
 
 def nearness(task: Task, seen: NDArray[np.float32]) -> Nearness:
-    """How near reflectances (N, 36) are to a task's target."""
+    """How near reflectances (n, 36) of its own samples are to a task's target."""
     weight = task.weight()
-    got, wanted = lab(xyz(seen[task.own])), task.lab[task.own]
+    got, wanted = lab(xyz(seen)), task.lab[task.own]
     off = delta_e(got, wanted)
     mean = lambda x: float(np.average(x, weights=weight))  # noqa: E731
     within = float(weight[off <= NEAR].sum() / weight.sum())
@@ -270,12 +280,11 @@ def brushed(
 
 
 def seen_after(task: Task, coats: Sequence[Coat], under: NDArray[np.float32] | None = None) -> NDArray[np.float32]:
-    """(N, 36) what is there after coats, which lie on the region only. under: where they go on after others."""
-    own, seen = task.own, (task.under if under is None else under).copy()
-    films = task.films(coats)
-    stack = [(coat, film[own]) for coat, film in zip(coats, films, strict=True)]
-    seen[own] = appearance(stack, int(own.sum()), seen[own])
-    return seen
+    """(n, 36) what is there on the n samples of the region after coats. under: (n, 36), where they go on after
+    others."""
+    films = [film[task.own] for film in task.films(coats)]
+    under = task.own_under if under is None else under
+    return appearance(list(zip(coats, films, strict=True)), len(under), under)
 
 
 def quantiles(values: NDArray, weight: NDArray, shares: Sequence[float]) -> list[float]:

@@ -110,7 +110,10 @@ def way_png(sculpt_id: int, number: int, name: str) -> Response:
     key = key_of("way picture", PICTURES, own.open.surface_key, list(view), plain(found.coats), plain(under))
     with DRAWING:
         if key not in cache:
-            levels = looks(seen_after(own.context.task(STAGE.name, number), found.coats))[1]
+            task = own.context.task(STAGE.name, number)
+            seen = task.under.copy()
+            seen[task.own] = seen_after(task, found.coats)
+            levels = looks(seen)[1]
             if any(c.mix.kind == "metallic" for c in found.coats):  # else its picture would show no metal
                 stack = list(zip(found.coats, films_of(site, found.coats), strict=True))
                 shine = finish_of(stack, len(site)), metal_of(stack, len(site))
