@@ -2,6 +2,7 @@
 
 import io
 import re
+from base64 import b64encode
 
 import numpy as np
 import pytest
@@ -61,16 +62,15 @@ def settled(page, act):
 
 
 def test_a_dropped_file_is_lit_within_the_page_and_shows_its_progress(page, figure):
-    data = figure.read_bytes()
     page.evaluate(
-        """([name, bytes]) => {
+        """([name, data]) => {
             const box = new DataTransfer();
-            box.items.add(new File([new Uint8Array(bytes)], name));
+            box.items.add(new File([Uint8Array.from(atob(data), (letter) => letter.charCodeAt(0))], name));
             dispatchEvent(new DragEvent("dragenter", { dataTransfer: box, bubbles: true, cancelable: true }));
             window.veilShown = !document.getElementById("veil").hidden;
             dispatchEvent(new DragEvent("drop", { dataTransfer: box, bubbles: true, cancelable: true }));
         }""",
-        ["Dropped keeper.stl", list(data)],
+        ["Dropped keeper.stl", b64encode(figure.read_bytes()).decode()],
     )
     assert page.evaluate("window.veilShown")
     card = page.locator(".card-sculpt", has=page.locator('input[value="Dropped keeper"]'))

@@ -125,6 +125,16 @@ def test_the_rim_is_the_upright_side_of_the_base_in_two_coats_and_comes_last():
     assert brushed.plan.coats[-1].technique == "brush"
 
 
+def test_a_rim_is_no_higher_than_an_eighth_of_the_model_nor_than_six_millimetres():
+    """Common practice, CP-44: a wall that goes on up is the model itself. The shares are from memory."""
+    for tall, most in ((30.0, 3.6), (80.0, 6.0)):
+        trunk = trimesh.creation.cylinder(3, tall, sections=48).subdivide_to_size(0.7)
+        surface = surface_of(trunk)
+        height = surface.points[:, 2] - surface.points[:, 2].min()
+        rim = rim_spots(Site(surface))
+        assert most - 1.2 < height[rim].max() <= most
+
+
 def test_tasks_count_in_the_time_and_airbrushed_paint_rests_two_hours_before_a_wash():
     """Section 13: two hours between airbrush and washes."""
     own = context()

@@ -1,6 +1,7 @@
 """The structure docs/architecture.md promises."""
 
 import ast
+from functools import cache
 from pathlib import Path
 
 import dusk_lamp
@@ -11,12 +12,18 @@ from dusk_lamp.web.stages import STAGES
 ROOT = Path(dusk_lamp.__file__).parent
 
 
+@cache
+def _nodes(path: Path) -> list[ast.Import | ast.ImportFrom]:
+    every = ast.walk(ast.parse(path.read_text()))
+    return [node for node in every if isinstance(node, ast.Import | ast.ImportFrom)]
+
+
 def _imports(path: Path) -> set[str]:
     found = set()
-    for node in ast.walk(ast.parse(path.read_text())):
+    for node in _nodes(path):
         if isinstance(node, ast.Import):
             found |= {alias.name for alias in node.names}
-        elif isinstance(node, ast.ImportFrom):
+        else:
             found.add("." * node.level + (node.module or ""))
     return found
 
@@ -58,12 +65,13 @@ ROOMS = (
 GROUND = {"embree", "errors", "directions", "units", "plain", "rays", "registry"}
 
 
+@cache
 def resolved(path: Path) -> set[tuple[str, ...]]:
     """The modules of ours that a file imports, as parts below the package."""
     own = path.relative_to(ROOT).with_suffix("").parts
     package = own[:-1]
     out = set()
-    for node in ast.walk(ast.parse(path.read_text())):
+    for node in _nodes(path):
         if isinstance(node, ast.ImportFrom) and node.level:
             base = (*package[: len(package) - node.level + 1], *(node.module or "").split("."))
             base = tuple(p for p in base if p)
