@@ -245,7 +245,8 @@ class Colour(Stage):
         out = {}
         for number, own in sorted(self.by_region(context).items(), key=lambda one: one[0]):
             if number > 0 and float(context.site.areas[context.site.labels == number].sum()) > 0:
-                out[number] = nearness(context.task(self.aim(own[0]), number), seen)
+                task = context.task(self.aim(own[0]), number)
+                out[number] = nearness(task, seen[task.own])
         return out
 
     def near_share(self, context: Context) -> float | None:
