@@ -42,7 +42,11 @@ class Line(Technique):
     mishap = ("A line wobbles or is too wide.", "Pull the base colour, thinned, along its lower side.")
 
     def film(self, site: Site, settings: LineSettings, solids: float = 1.0) -> NDArray[np.float32]:
-        """(N,) along the crests."""
+        """(N,) along the crests; many regions have their edges drawn in one light."""
+        return site.lately((self.name, settings), lambda: self._along(site, settings))
+
+    @staticmethod
+    def _along(site: Site, settings: LineSettings) -> NDArray[np.float32]:
         toward = direction_of(settings.azimuth, settings.elevation)
         at = corners_seeing(site.surface, site.bends, toward)
         on = []

@@ -25,9 +25,11 @@ MOST_PAINTS_IN_A_MIX = 4
 SHINE = {"matt": 0.0, "satin": 0.5, "gloss": 1.0}  # of a finish
 NEAR_OF_EACH = 41  # candidates of each number of parts
 CLOSE = 600  # candidates looked at with the exact difference, after a rough one
+FEW = 5000  # mixes that are compared sooner than other threads are woken
 TIE = 0.1  # ΔE00 nobody sees: the simpler mix wins
 EARNS = 1.0  # ΔE00 just seen side by side (common practice): what each further pot in a mix must bring
-DAYLIGHT = np.ascontiguousarray(xyz(np.eye(BANDS)).T, np.float32)  # (3, 36) XYZ of each band alone
+ROUGHLY = 3  # bands that are one for a rough difference
+DAYLIGHT = xyz(np.eye(BANDS)).reshape(-1, ROUGHLY, 3).sum(axis=1).T.astype(np.float32).copy()  # (3, 12) XYZ of each
 SHORTLIST = 50  # paints mixed in threes; of a larger rack the likeliest
 NEAREST, DIRECTIONS = 24, 36  # of them the nearest, and the nearest in every direction of colour from what is wanted
 
@@ -200,18 +202,22 @@ def match(
     if len(paints) > SHORTLIST:  # by their cards' colours: what each absorbs need not be known to leave it out
         labs = np.stack([p.looks.lab if p.drawdown_um else colour_of_hex(p.colour).lab for p in paints])
         paints = [paints[i] for i in likeliest(target, labs)]
-    K, S = (np.stack([getattr(p.pigment, name) for p in paints]).astype(np.float32) for name in "KS")
+    K, S = (np.stack([getattr(p.pigment, name) for p in paints]) for name in "KS")
+    rough_K, rough_S = (x.reshape(len(x), -1, ROUGHLY).mean(axis=2).astype(np.float32) for x in (K, S))
     chosen, counted = [], []  # of each rough candidate its paints and their parts, none of what it has not
     for count in range(1, min(most, len(paints)) + 1):
         which, ways = _combined(len(paints), count, parts)
-        off = _off(K, S, which, _shares(ways).astype(np.float32), DAYLIGHT, WHITE_XYZ, target)  # (ways, n)
+        work = _off_here if len(which) * len(ways) < FEW else _off_by_all
+        off = work(
+            rough_K, rough_S, which, _shares(ways).astype(np.float32), DAYLIGHT, WHITE_XYZ, target
+        )  # (ways, n)
         few = np.argpartition(off, min(off.shape[1] - 1, NEAR_OF_EACH - 1), axis=1)[:, :NEAR_OF_EACH]
         way, n = np.repeat(np.arange(len(ways)), few.shape[1]), few.ravel()
         best_of = np.lexsort((n, way, off[way, n]))[:CLOSE]
         chosen.append(which[n[best_of]])
         counted.append(ways[way[best_of]])
     own, way = np.concatenate(chosen), np.concatenate(counted)
-    k, s = (np.einsum("nc,ncb->nb", _shares(way), x[own].astype(np.float64)) for x in (K, S))
+    k, s = (np.einsum("nc,ncb->nb", _shares(way), x[own]) for x in (K, S))
     off = delta_e(lab(xyz(masstone(k, s))), target)
     hiding = (np.array([p.hides for p in paints])[own] * way).sum(axis=1) / way.sum(axis=1)
     pots = np.count_nonzero(way, axis=1)
@@ -236,7 +242,6 @@ def _shares(parts: NDArray[np.int64]) -> NDArray[np.float64]:
     return parts / parts.sum(axis=1, keepdims=True)
 
 
-@numba.njit(cache=True, parallel=True, fastmath=True)
 def _off(K, S, which, shares, daylight, white, target):
     """(W, n) how far apart in L*a*b* the masstones of mixes (n, 3) of paints in shares (W, 3) are from a colour: a
     rough difference, to leave most of them out by."""
@@ -247,7 +252,7 @@ def _off(K, S, which, shares, daylight, white, target):
         for way in range(len(shares)):
             a, b, c = shares[way]
             x = y = z = np.float32(0)
-            for band in range(BANDS):
+            for band in range(BANDS // ROUGHLY):
                 k = a * K[i, band] + b * K[j, band] + c * K[m, band]
                 s = a * S[i, band] + b * S[j, band] + c * S[m, band]
                 q = max(k, least * s) / s
@@ -259,6 +264,10 @@ def _off(K, S, which, shares, daylight, white, target):
             off_l, off_a, off_b = 116 * fy - 16 - target[0], 500 * (fx - fy) - target[1], 200 * (fy - fz) - target[2]
             out[way, n] = np.sqrt(off_l * off_l + off_a * off_a + off_b * off_b)
     return out
+
+
+_off_here = numba.njit(cache=True, fastmath=True)(_off)
+_off_by_all = numba.njit(cache=True, fastmath=True, parallel=True)(_off)
 
 
 @lru_cache(512)

@@ -15,6 +15,7 @@ from numpy.typing import NDArray
 from scipy.spatial import cKDTree
 
 from ..errors import SettingError
+from ..memory import Bounded
 from ..plain import checked, choice, text
 from .marking import Marking
 from .mesh import Mesh
@@ -25,6 +26,7 @@ from .visibility import Visibility, visibility_of
 
 Apart = tuple[NDArray[np.int32], Surface]  # samples of a part that some neighbours do not shadow, and that part
 T = TypeVar("T")
+LATELY = 4  # fields of one number to a sample
 LONGEST_MASK = 400_000  # letters: two million samples at random
 FADES = 255  # steps from none of a film to all of it
 MOST_UNPACKED = 120  # masks kept unpacked, 0.2 MB each: a page asks for each of its plan's a dozen times
@@ -127,6 +129,7 @@ class Site:
         self._marking = marking or (lambda: Marking(np.zeros(len(surface), np.uint8)))
         self._known: dict[str, Any] = {}
         self._last_few: tuple[NDArray[np.bool_], Site] | None = None
+        self._lately: Bounded[Any, Any] = Bounded(LATELY)
         self._lock = RLock()
 
     def __len__(self) -> int:
@@ -139,6 +142,10 @@ class Site:
                 if name not in self._known:
                     self._known[name] = make()
         return self._known[name]
+
+    def lately(self, key: Any, make: Callable[[], T]) -> T:
+        """What was lately worked out of the surface alone, or now: what has too many settings to be kept for all."""
+        return self._lately.of(key, make)
 
     @property
     def visibility(self) -> Visibility | None:

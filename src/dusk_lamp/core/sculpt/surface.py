@@ -135,13 +135,24 @@ def smoothed(surface: Surface, field: NDArray[np.float32], rounds: int) -> NDArr
 
     Each round takes the mean of a sample and its neighbours.
     """
-    a, b = surface.edges
-    n = len(surface)
-    count = 1 + np.bincount(a, minlength=n) + np.bincount(b, minlength=n)
-    out = field.astype(np.float64)
+    return _means(*surface.edges, field.astype(np.float64), rounds).astype(np.float32)
+
+
+@numba.njit(cache=True, nogil=True)
+def _means(a, b, field, rounds):
+    """(N,) a field after so many rounds of means with what edges (E,) from a to b join."""
+    count = np.ones(len(field))
+    for e in range(len(a)):
+        count[a[e]] += 1
+        count[b[e]] += 1
+    one, other = np.empty_like(field), np.empty_like(field)
     for _ in range(rounds):
-        out = (out + summed(a, out[b], n) + summed(b, out[a], n)) / count
-    return out.astype(np.float32)
+        one[:], other[:] = 0, 0
+        for e in range(len(a)):
+            one[a[e]] += field[b[e]]
+            other[b[e]] += field[a[e]]
+        field = (field + one + other) / count
+    return field
 
 
 QUICK_SAMPLES = 30_000  # enough to tell how much of a sculpt is how; a fifth of the work
