@@ -2,6 +2,7 @@
 
 import json
 from collections.abc import Callable, Mapping
+from concurrent.futures import ThreadPoolExecutor
 from dataclasses import asdict, dataclass
 from pathlib import Path
 
@@ -85,19 +86,21 @@ def mended(
     """Read and mend the files of a sculpt. Returns the cache key and the facts.
 
     files: name, format and sha of each. paths: where they lie. read: is handed a sculpt of one file as soon as it is
-    read.
+    read; what it does is done while the mending goes on.
 
     Raises:
         DuskLampError: a file is bad; see core.sculpt.read.
     """
     key = mended_key_of(files, close_holes)
-    if key not in cache:
-        pieces = []
+    if key in cache:
+        return key, facts_of(cache, key)
+    pieces, looks = [], []
+    with ThreadPoolExecutor(1, thread_name_prefix="look") as beside:
         for file, path in zip(files, paths, strict=True):
             say("Reading the file" if len(files) == 1 else f"Reading “{file['name']}”", 0.02)
             raw = read_sculpt(path, file["format"])
             if len(files) == 1:
-                read(raw)
+                looks.append(beside.submit(read, raw))
             say("Mending the surface", 0.1)
             pieces.append(mend(raw))
         result, file_of = put_together(pieces)
@@ -131,6 +134,8 @@ def mended(
             },
             {"facts.json": json.dumps(asdict(facts)).encode()},
         )
+    for look in looks:
+        look.result()  # what went wrong there is said here
     return key, facts_of(cache, key)
 
 

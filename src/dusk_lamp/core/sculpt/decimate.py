@@ -89,7 +89,7 @@ def _behind(mesh: Mesh, number: NDArray[np.int32], first: NDArray[np.int32]) -> 
     return np.einsum("ij,ij->i", facing, facing[first][number]) < BACK
 
 
-@numba.njit(cache=True)
+@numba.njit(cache=True, nogil=True)
 def _facing(vertices, faces):
     """(V, 3) normals of vertices, weighed by the areas of their faces; not of unit length."""
     out = np.zeros((len(vertices), 3), np.float64)
@@ -103,7 +103,7 @@ def _facing(vertices, faces):
     return out
 
 
-@numba.njit(cache=True)
+@numba.njit(cache=True, nogil=True)
 def _where_planes_meet(vertices, faces, number, middles, cell):
     """(K, 3) for each number the place nearest to the planes of all faces that touch its vertices, by least squares
     over their areas, held to the middle of the vertices and never further from it than a cell."""

@@ -24,7 +24,7 @@ class Edges(NamedTuple):
     mate: NDArray[np.int32]
 
 
-@numba.njit(cache=True)
+@numba.njit(cache=True, nogil=True)
 def _edges(faces, vertices):
     n = faces.size
     corner = faces.ravel()
@@ -102,7 +102,7 @@ def edges_of(faces: NDArray[np.int32], vertices: int) -> Edges:
     return Edges(*_edges(np.ascontiguousarray(faces), vertices))
 
 
-@numba.njit(cache=True)
+@numba.njit(cache=True, nogil=True)
 def connected(count, a, b):
     """(count,) int32 label of the connected piece of each of `count` things, where a[i] and b[i] hang together.
 
@@ -143,7 +143,7 @@ def same_places(points: NDArray[np.float32]) -> tuple[NDArray[np.int32], NDArray
     return place, first
 
 
-@numba.njit(cache=True)
+@numba.njit(cache=True, nogil=True)
 def same_rows(rows):
     """For (N, 3) uint32 rows: the number (N,) int32 of each distinct row, and where each first stands (distinct,).
 

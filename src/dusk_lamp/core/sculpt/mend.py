@@ -82,7 +82,7 @@ def weld(mesh: Mesh) -> Mesh:
     return Mesh(points[kept], index[mesh.faces])
 
 
-@numba.njit(cache=True)
+@numba.njit(cache=True, nogil=True)
 def _turn(faces, mate, turned):
     """Walk every patch of faces from neighbour to neighbour; a face that winds against the walk is turned."""
     count = len(faces)
@@ -147,7 +147,7 @@ def _enclosed(mesh: Mesh, shell: NDArray[np.int32], candidates: NDArray[np.int64
     return inside
 
 
-@numba.njit(cache=True)
+@numba.njit(cache=True, nogil=True)
 def _enclosing(vertices, faces, shell, count):
     """Area (count,) and signed volume (count,) of each shell. For an open shell the middle of its own surface is the
     fairest place to measure a volume from."""

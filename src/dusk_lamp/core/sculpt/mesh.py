@@ -18,7 +18,7 @@ def evenly(places: NDArray, most: int) -> NDArray:
     return places[np.linspace(0, len(places) - 1, min(most, len(places))).astype(np.int64)]
 
 
-@numba.njit(cache=True)
+@numba.njit(cache=True, nogil=True)
 def _bounds(vertices, faces):
     """(2, 3) lowest and highest of the vertices that some face uses."""
     out = np.empty((2, 3), vertices.dtype)

@@ -300,7 +300,7 @@ def _cut(points, faces, shell, limits, most_faces):
     return points, faces, shell
 
 
-@numba.njit(cache=True)
+@numba.njit(cache=True, nogil=True)
 def _longest_sides(vertices, faces):
     """(F,) length of the longest side of each face."""
     out = np.empty(len(faces), np.float32)
@@ -405,7 +405,7 @@ def _patch_fields(mesh: Mesh):
     return normal, areas, inset, patch
 
 
-@numba.njit(cache=True)
+@numba.njit(cache=True, nogil=True)
 def _patches(vertices, faces, patch, angles, count):
     """For each smooth patch round a vertex, from patch (F, 3) and angles (F, 3): its normal (count, 3), a third of
     the area of its faces (count,), and the way (count, 3) to their middles, weighed by area; not of unit length."""
