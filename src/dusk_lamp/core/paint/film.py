@@ -72,32 +72,36 @@ def _over(under, a, b, decay):
     return ((np.float32(1) - under * a) * gone + under * both) / ((a - under) * gone + both)
 
 
-def _coats(K, S, thickness, full, under, out):
-    # full: (C,) of each coat: most are even, and what their full film lets through is worked out once
-    a = np.float32(1) + K / S
-    b = np.sqrt(a * a - np.float32(1))
-    fall = np.float32(-2) * b * S
-    fullest = np.exp(fall * full.reshape(-1, 1))
-    for n in numba.prange(len(out)):
-        decay = np.empty(BANDS, np.float32)
+@numba.njit(cache=True, fastmath=True, inline="always")
+def _spot(n, a, b, fall, full, fullest, thickness, out):
+    """One spot n under all coats, in its row of out."""
+    decay = np.empty(BANDS, np.float32)
+    for c in range(len(a)):
+        d = thickness[c, n]
+        if d <= 0:
+            continue
+        if d == full[c]:
+            for j in range(BANDS):
+                out[n, j] = _over(out[n, j], a[c, j], b[c, j], fullest[c, j])
+            continue
         for j in range(BANDS):
-            out[n, j] = under[n, j]
-        for c in range(len(K)):
-            d = thickness[c, n]
-            if d <= 0:
-                continue
-            if d == full[c]:
-                for j in range(BANDS):
-                    out[n, j] = _over(out[n, j], a[c, j], b[c, j], fullest[c, j])
-                continue
-            for j in range(BANDS):
-                decay[j] = _exp(fall[c, j] * d)
-            for j in range(BANDS):
-                out[n, j] = _over(out[n, j], a[c, j], b[c, j], decay[j])
+            decay[j] = _exp(fall[c, j] * d)
+        for j in range(BANDS):
+            out[n, j] = _over(out[n, j], a[c, j], b[c, j], decay[j])
 
 
-_coats_here = numba.njit(cache=True, fastmath=True)(_coats)
-_coats_by_all = numba.njit(cache=True, fastmath=True, parallel=True)(_coats)
+@numba.njit(cache=True, fastmath=True, parallel=True)
+def _by_all(a, b, fall, full, fullest, thickness, out):
+    for n in numba.prange(len(out)):
+        _spot(n, a, b, fall, full, fullest, thickness, out)
+
+
+@numba.njit(cache=True, fastmath=True)
+def _here(a, b, fall, full, fullest, thickness, out):
+    for n in range(len(out)):
+        _spot(n, a, b, fall, full, fullest, thickness, out)
+
+
 FEW = 20_000  # films of so few spots are worked out sooner than other threads are woken
 
 
@@ -115,10 +119,13 @@ def coats(K: NDArray, S: NDArray, thickness: NDArray, under: NDArray) -> NDArray
         raise SettingError("a stack needs K and S and a row of thickness for each coat")
     K = np.maximum(K, np.float32(1e-5) * S)  # float32 must still see the difference
     spots = thickness.shape[1]
-    ground = np.ascontiguousarray(np.broadcast_to(under, (spots, K.shape[1])), np.float32)
-    out = np.empty_like(ground)
-    work = _coats_here if thickness.size < FEW else _coats_by_all
-    work(K, S, thickness, thickness.max(axis=1, initial=0), ground, out)
+    out = np.array(np.broadcast_to(under, (spots, BANDS)), np.float32)
+    a = np.float32(1) + K / S
+    b = np.sqrt(a * a - np.float32(1))
+    fall, full = np.float32(-2) * b * S, thickness.max(axis=1, initial=0)
+    # most coats are even: what their full film lets through is worked out once
+    work = _here if thickness.size < FEW else _by_all
+    work(a, b, fall, full, np.exp(fall * full[:, None]), thickness, out)
     return out
 
 

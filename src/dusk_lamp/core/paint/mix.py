@@ -207,10 +207,9 @@ def match(
     chosen, counted = [], []  # of each rough candidate its paints and their parts, none of what it has not
     for count in range(1, min(most, len(paints)) + 1):
         which, ways = _combined(len(paints), count, parts)
-        work = _off_here if len(which) * len(ways) < FEW else _off_by_all
-        off = work(
-            rough_K, rough_S, which, _shares(ways).astype(np.float32), DAYLIGHT, WHITE_XYZ, target
-        )  # (ways, n)
+        off = np.empty((len(ways), len(which)))
+        work = _here if off.size < FEW else _by_all
+        work(rough_K, rough_S, which, _shares(ways).astype(np.float32), DAYLIGHT, WHITE_XYZ, target, off)
         few = np.argpartition(off, min(off.shape[1] - 1, NEAR_OF_EACH - 1), axis=1)[:, :NEAR_OF_EACH]
         way, n = np.repeat(np.arange(len(ways)), few.shape[1]), few.ravel()
         best_of = np.lexsort((n, way, off[way, n]))[:CLOSE]
@@ -242,32 +241,38 @@ def _shares(parts: NDArray[np.int64]) -> NDArray[np.float64]:
     return parts / parts.sum(axis=1, keepdims=True)
 
 
-def _off(K, S, which, shares, daylight, white, target):
-    """(W, n) how far apart in L*a*b* the masstones of mixes (n, 3) of paints in shares (W, 3) are from a colour: a
-    rough difference, to leave most of them out by."""
-    out = np.empty((len(shares), len(which)), np.float64)
+@numba.njit(cache=True, fastmath=True, inline="always")
+def _off(n, K, S, which, shares, daylight, white, target, out):
+    """How far the masstones of three paints, which[n], in shares (W, 3) are from a colour in L*a*b*, in column n of
+    out: a rough difference, to leave most of them out by."""
     least, one, two = np.float32(LEAST_ABSORPTION), np.float32(1), np.float32(2)
+    i, j, m = which[n, 0], which[n, 1], which[n, 2]
+    for way in range(len(shares)):
+        a, b, c = shares[way, 0], shares[way, 1], shares[way, 2]
+        x = y = z = np.float32(0)
+        for band in range(BANDS // ROUGHLY):
+            k = a * K[i, band] + b * K[j, band] + c * K[m, band]
+            s = a * S[i, band] + b * S[j, band] + c * S[m, band]
+            q = max(k, least * s) / s
+            seen = one + q - np.sqrt(q * (q + two))
+            x += seen * daylight[0, band]
+            y += seen * daylight[1, band]
+            z += seen * daylight[2, band]
+        fx, fy, fz = np.cbrt(x / white[0]), np.cbrt(y / white[1]), np.cbrt(z / white[2])
+        off_l, off_a, off_b = 116 * fy - 16 - target[0], 500 * (fx - fy) - target[1], 200 * (fy - fz) - target[2]
+        out[way, n] = np.sqrt(off_l * off_l + off_a * off_a + off_b * off_b)
+
+
+@numba.njit(cache=True, fastmath=True, parallel=True)
+def _by_all(K, S, which, shares, daylight, white, target, out):
     for n in numba.prange(len(which)):
-        i, j, m = which[n]
-        for way in range(len(shares)):
-            a, b, c = shares[way]
-            x = y = z = np.float32(0)
-            for band in range(BANDS // ROUGHLY):
-                k = a * K[i, band] + b * K[j, band] + c * K[m, band]
-                s = a * S[i, band] + b * S[j, band] + c * S[m, band]
-                q = max(k, least * s) / s
-                seen = one + q - np.sqrt(q * (q + two))
-                x += seen * daylight[0, band]
-                y += seen * daylight[1, band]
-                z += seen * daylight[2, band]
-            fx, fy, fz = np.cbrt(x / white[0]), np.cbrt(y / white[1]), np.cbrt(z / white[2])
-            off_l, off_a, off_b = 116 * fy - 16 - target[0], 500 * (fx - fy) - target[1], 200 * (fy - fz) - target[2]
-            out[way, n] = np.sqrt(off_l * off_l + off_a * off_a + off_b * off_b)
-    return out
+        _off(n, K, S, which, shares, daylight, white, target, out)
 
 
-_off_here = numba.njit(cache=True, fastmath=True)(_off)
-_off_by_all = numba.njit(cache=True, fastmath=True, parallel=True)(_off)
+@numba.njit(cache=True, fastmath=True)
+def _here(K, S, which, shares, daylight, white, target, out):
+    for n in range(len(which)):
+        _off(n, K, S, which, shares, daylight, white, target, out)
 
 
 @lru_cache(512)
