@@ -2,6 +2,7 @@
 
 import io
 import unicodedata
+from dataclasses import replace
 
 import numpy as np
 import pytest
@@ -138,7 +139,10 @@ def test_the_pdf_has_every_step_its_drops_and_its_cautions():
         "Own",
         0.5,
     )
-    pdf = plan_pdf(facts, steps, lambda k, v: picture, picture)
+    facts = replace(facts, cards=[Card("Armour", (0, 1)), Card("The rest", tuple(range(2, len(steps))))])
+    shares: list[float] = []
+    pdf = plan_pdf(facts, steps, lambda k, v: picture, picture, shares.append)
+    assert shares == [0, 0.5]
     pages = PdfReader(io.BytesIO(pdf)).pages
     text = " ".join(" ".join(page.extract_text() for page in pages).split())
     for name in OTHER_LETTERS:
