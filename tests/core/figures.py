@@ -645,6 +645,8 @@ ROOMS: dict[str, Callable] = {
     "view": view,
     "target": target_,
     "light": light,
+    # of these the numbers alone: what they come to is held against something outside
+    **dict.fromkeys(("paint", "squad", "schedule", "reach", "log", "check", "card", "drill"), dict),
 }
 
 

@@ -91,6 +91,21 @@ def test_the_part_that_hides_the_rest_is_painted_apart():
     assert whole.mm2 == 0 and "everywhere" in reach_words(whole, [Part("Ball")])[0]
 
 
+def test_of_two_parts_that_hide_each_other_the_one_with_the_shorter_seam_is_painted_apart():
+    """Two upright plates close together on a plinth: either may come off, and the narrow one leaves less to mend."""
+    plinth = trimesh.creation.box((34, 30, 8)).subdivide_to_size(1.2)
+    plinth.apply_translation((0, 0, -4))
+    wide, narrow = (trimesh.creation.box((x, 1, 14)).subdivide_to_size(1.0) for x in (22, 10))
+    wide.apply_translation((0, -0.9, 6.9))
+    narrow.apply_translation((0, 0.9, 6.9))
+    for order in ((wide, narrow), (narrow, wide)):
+        pieces = [plinth, *order]
+        surface = with_parts(surface_of(trimesh.util.concatenate(pieces)), pieces)
+        named = [Part("Plinth"), Part("One", 0, 1), Part("Other", 0, 2)]
+        found = reach_of(Site(surface, visibility_of(surface, 64)), named, BRUSH, most=3000)
+        assert found.apart == (1 + order.index(narrow),)
+
+
 def test_glue_faces_lie_where_a_part_touches_and_where_a_peg_goes_in():
     """A post of 8 by 8 mm on a plinth: 64 mm² on both of them; a ball sunk by half into the post: its lower half, by
     Archimedes 2 π r², and the disc that it covers there."""

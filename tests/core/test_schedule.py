@@ -127,6 +127,16 @@ def test_hours_and_nights():
         clock_of(Day((jobs,), day[:2]))
 
 
+def test_a_wait_is_told_from_five_minutes_on_and_hours_end_when_they_say():
+    """From memory: what is shorter is the kettle."""
+    for dries, told in ((4.5, 0), (6.0, 1)):
+        clock = clock_of(Day(((job("base", 10, dries), job("light", 5, needs=[(0, dries)])),)))
+        assert len(clock.waits) == told and ("waiting" in clock.words) == bool(told)
+    hours = ((0.0, 10.25), (60.0, 90.0))
+    clock = clock_of(Day(((job("base", 5.1, 0), job("light", 5.15, needs=[(0, 0)])),), hours))
+    assert clock.slots[-1].start == 60 or clock.slots[-1].end <= 10.25
+
+
 def test_what_is_worth_least_for_its_minutes_is_left_out_and_never_what_must_be_done():
     face = job("face", 20)
     jobs = (

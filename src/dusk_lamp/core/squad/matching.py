@@ -31,12 +31,12 @@ def matched(own: Sequence[Region], scheme: Sequence[Region], by_hand: Mapping[st
     Raises:
         SettingError: what was set by hand names a region that is not there.
     """
-    by_hand = {k.casefold(): v for k, v in (by_hand or {}).items()}
     named = {r.name.casefold(): r for r in scheme}
-    strange = [k for k in by_hand if k not in {r.name.casefold() for r in own}]
+    strange = [k for k in by_hand or {} if k.casefold() not in {r.name.casefold() for r in own}]
     if strange:
         there = ", ".join(r.name for r in own) or "none"
         raise SettingError(f"there is no region '{strange[0][:40]}' to match; there is {there}")
+    by_hand = {k.casefold(): v for k, v in (by_hand or {}).items()}
     out = []
     for region in own:
         found, how = None, NONE
