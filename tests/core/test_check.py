@@ -233,6 +233,21 @@ def test_what_is_too_grey_is_not_taken_for_too_light(scene):
     assert [(f.region, f.kind) for f in faults] == [("Chest", "grey")]
 
 
+@pytest.mark.parametrize("amount", [-30, 40])
+def test_a_hue_that_is_off_is_named_with_its_turn(scene, amount):
+    """By CIE 1976 hue angles of the paint itself, planned and as it was laid."""
+    site, seen = scene
+    painted, own = mistaken(site, seen, seen, [Mistake("hue", "Chest", amount)]), site.labels == 3
+
+    def hue(reflectance):
+        _, a, b = lab(xyz(reflectance[own].mean(axis=0)))
+        return np.degrees(np.arctan2(b, a))
+
+    found = looked_at(site, seen, painted, camera_at(site), Booth(ambient=0.6))
+    turned = (hue(painted) - hue(seen) + 180) % 360 - 180
+    assert next(r for r in found.regions if r.name == "Chest").hue_off == pytest.approx(turned, abs=15)
+
+
 def test_the_mend_comes_from_the_plans_own_paints_and_brings_it_nearer(scene):
     """A red that is a step too light is glazed with the darkest mix that the plan has for it; the same films as
     everywhere say that it ends nearer."""
