@@ -60,7 +60,7 @@ def changed(regions: Sequence[Region], changes: Mapping[str, Mapping[str, Any]])
     """
     wanted = {k.casefold(): v for k, v in changes.items()}
     names = {r.name.casefold() for r in regions}
-    strange = [k for k in wanted if k not in names]
+    strange = [k for k in changes if k.casefold() not in names]
     if strange:
         there = ", ".join(r.name for r in regions) or "none"
         raise SettingError(f"there is no region '{strange[0][:40]}' to make an exception of; there is {there}")
