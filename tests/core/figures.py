@@ -27,10 +27,13 @@ from dusk_lamp.core.coat.coat import usual_coat
 from dusk_lamp.core.coat.finish import films_of
 from dusk_lamp.core.coat.stack import appearance, looks
 from dusk_lamp.core.coat.technique import techniques
+from dusk_lamp.core.drill import drills
 from dusk_lamp.core.light import emitter, flame, heat, planes, reflect, sky, tint
 from dusk_lamp.core.light.key import key_light
 from dusk_lamp.core.light.lamp import Lamp
 from dusk_lamp.core.light.rig import Rig, light_on
+from dusk_lamp.core.log.entry import Entry
+from dusk_lamp.core.log.pace import pace_of, pace_words
 from dusk_lamp.core.paint.mix import Mix, only
 from dusk_lamp.core.plan import edges, glow, gradient
 from dusk_lamp.core.plan.context import Context
@@ -633,6 +636,30 @@ def light():
     }
 
 
+def drill_():
+    out, site = {}, figure_site()
+    for name, own in drills().items():
+        for seed in (1, 2):
+            task = own.make(site, seed)
+            out[f"{name} {seed}"] = [figure(task.truth), figure(task.data), figure(own.picture(site, task))]
+    return out
+
+
+def log_():
+    rng, out = np.random.default_rng(4), {}
+    for pace in (0.7, 1.0, 1.6):
+        entries = [
+            Entry(
+                technique=t, mm2=float(rng.uniform(5, 500)), expected_s=100.0, seconds=100 * pace * (1 + 0.2 * k % 3)
+            )
+            for k in range(10)
+            for t in ("brush", "spray")
+        ]
+        found = pace_of(entries)
+        out[f"pace {pace}"] = [figure(found), pace_words(found)]
+    return out
+
+
 ROOMS: dict[str, Callable] = {
     "coat": coat,
     "plan": plan,
@@ -646,7 +673,9 @@ ROOMS: dict[str, Callable] = {
     "target": target_,
     "light": light,
     # of these the numbers alone: what they come to is held against something outside
-    **dict.fromkeys(("paint", "squad", "schedule", "reach", "log", "check", "card", "drill"), dict),
+    **dict.fromkeys(("paint", "squad", "schedule", "reach", "check", "card"), dict),
+    "drill": drill_,
+    "log": log_,
 }
 
 
