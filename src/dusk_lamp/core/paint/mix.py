@@ -204,7 +204,7 @@ def match(
         paints = [paints[i] for i in likeliest(target, labs)]
     K, S = (np.stack([getattr(p.pigment, name) for p in paints]) for name in "KS")
     rough_K, rough_S = (x.reshape(len(x), -1, ROUGHLY).mean(axis=2).astype(np.float32) for x in (K, S))
-    chosen, counted = [], []  # of each rough candidate its paints and their parts, none of what it has not
+    chosen, counted = [], []  # three paints of each rough candidate, and their parts; 0 of what is not in it
     for count in range(1, min(most, len(paints)) + 1):
         which, ways = _combined(len(paints), count, parts)
         off = np.empty((len(ways), len(which)))

@@ -14,7 +14,7 @@ from ...paint.colour import delta_e, lab, xyz
 from ...paint.film import film
 from ...paint.glaze import WICKED
 from ...paint.mix import Mix
-from ...sculpt.mesh import evenly, summed
+from ...sculpt.mesh import summed
 from ...units import counted
 from ..needed import needed
 from ..share import palette_minutes
@@ -23,7 +23,6 @@ from .way import BRUSH, LEAST_MM2, Task, brushed, lost_of, quantiles, seen_after
 WANTED_STEP, UNDER_STEP = 2.5, 4.0  # L* of a group
 MOST_COLUMNS = 1000  # of L*, whatever their step
 LEAST_GAIN, LEAST_GAIN_OF_SPOT = 0.01, 0.02  # of a region's area that is worth another coat, and of a spot of it
-LOOKED_AT = 1500  # samples of a region, by which a coat is left out
 
 
 @dataclass(frozen=True)
@@ -114,7 +113,7 @@ def improved(task: Task, coats: list[Coat], films: Sequence[Film], most: int) ->
 
 def _worth_it(task: Task, coats: list[Coat], first: int) -> list[Coat]:
     """Coats without those, from the first that may be left out on, that later ones made needless."""
-    some = evenly(np.flatnonzero(task.own), LOOKED_AT)
+    some = np.flatnonzero(task.own)[task.looked_at]
     weight = task.counts * task.areas[some] / task.areas[some].sum()
     films = [f[some] for f in task.films(coats)]
 

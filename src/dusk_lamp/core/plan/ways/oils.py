@@ -4,7 +4,6 @@ and craft page, section 7)."""
 from dataclasses import replace
 
 import numpy as np
-from numpy.typing import NDArray
 
 from ...coat.coat import Coat, usual_coat
 from ...coat.finish import finish_of
@@ -13,7 +12,6 @@ from ...coat.technique import technique
 from ...errors import SettingError
 from ...paint.colour import delta_e, lab, xyz
 from ...paint.mix import Mix, only
-from ...sculpt.mesh import evenly
 from ..pots import DARK_OIL, LIGHT_OIL, sealer
 from .glazes import restated
 from .groups import Film, improved
@@ -22,7 +20,6 @@ from .way import BRUSHED, MATT, STAGE, Task, Way, brushed, paints_for, quantiles
 
 STAINS_UM, PRESSURES = (1.0, 2.0, 4.0, 8.0), (0.6, 0.8, 0.95)
 PINS_UM = (0.5, 1.0, 2.0)
-LOOKED_AT = 1500  # samples of the region that stains are tried on
 MOST_LOST = 15.0  # ΔE00 of a spot: further off is no worse
 BASE_SHARE = 0.6  # of the area is darker than the base: it has to bear a stain
 MORE = 6
@@ -55,12 +52,11 @@ class Oils(Way):
             usual_coat("brush", only(varnish), f"{task.name}: varnish under the oils", STAGE), where=task.where
         )
         coats = [brushed(task, base, "base coat", None, um), sealed]
-        rows = evenly(np.arange(np.count_nonzero(task.own)), LOOKED_AT)
         for name, label, settings in (
             ("oil wipe", "stain, then wipe", [{"film_um": f, "pressure": p} for f in STAINS_UM for p in PRESSURES]),
             ("wash", "pin wash of thinned oil", [{"film_um": f, "pooling": 12.0} for f in PINS_UM]),
         ):
-            found = self._best(task, rows, coats, [only(p) for p in stains], name, settings, name == "oil wipe")
+            found = self._best(task, coats, [only(p) for p in stains], name, settings, must=name == "oil wipe")
             if found is not None:
                 coats.append(replace(found, where=task.where, label=f"{task.name}: {label}"))
         dark, deep = quantiles(value, weight, (0.1, 0.25))
@@ -85,16 +81,10 @@ class Oils(Way):
 
     @staticmethod
     def _best(
-        task: Task,
-        rows: NDArray[np.int64],
-        coats: list[Coat],
-        mixes: list[Mix],
-        name: str,
-        settings: list[dict[str, float]],
-        must: bool,
+        task: Task, coats: list[Coat], mixes: list[Mix], name: str, settings: list[dict[str, float]], must: bool
     ) -> Coat | None:
-        """The coat that brings some of its own samples nearest; None where none does good, unless it must be one."""
-        seen, some = seen_after(task, coats)[rows], np.flatnonzero(task.own)[rows]
+        """The coat that brings it nearest; None where none does good, unless it must be one."""
+        seen, some = seen_after(task, coats)[task.looked_at], np.flatnonzero(task.own)[task.looked_at]
         there = np.zeros(len(task.own), np.bool_)
         there[some] = True
         few = task.site.few(there)

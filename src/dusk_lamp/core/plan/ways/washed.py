@@ -10,7 +10,6 @@ from ...coat.stack import appearance
 from ...coat.technique import technique
 from ...paint.colour import delta_e, lab, xyz
 from ...paint.mix import only
-from ...sculpt.mesh import evenly
 from .glazes import restated
 from .groups import Film, improved
 from .layers import covering_um
@@ -19,7 +18,6 @@ from .way import BRUSHED, STAGE, TINTING, Task, Way, brushed, paints_for, quanti
 WASH_UM = (0.5, 1.0, 2.0, 4.0, 7.0)
 HARM = 2.0  # ΔE00 further off on average, from which a wash does harm
 NO_WASH = "base coat; a wash would only spoil it here, so its shades are brushed"
-LOOKED_AT = 1500  # samples of the region that washes are tried on
 RESTATED = 0.45  # the base is laid again on what should be lighter than this share of the area
 INKED = ("hair", "fur")
 LIGHTS, DARKS = 4, 2
@@ -60,8 +58,7 @@ class Washed(Way):
     @staticmethod
     def _wash(task: Task, coats: list[Coat]) -> Coat | None:
         """The wash that brings it nearest, a thin one where it is near already; None where even that does harm."""
-        rows = evenly(np.arange(np.count_nonzero(task.own)), LOOKED_AT)
-        seen, some = seen_after(task, coats)[rows], np.flatnonzero(task.own)[rows]
+        seen, some = seen_after(task, coats)[task.looked_at], np.flatnonzero(task.own)[task.looked_at]
         wanted, weight = task.lab[some], task.areas[some]
         best, least = None, np.inf
         off = np.minimum(delta_e(lab(xyz(seen)), wanted), 15)

@@ -18,6 +18,7 @@ from ...paint.colour import delta_e, lab, xyz
 from ...paint.mix import Mix, nearest_mix
 from ...paint.rack import Paint, Rack
 from ...plain import rounded
+from ...sculpt.mesh import evenly
 from ...sculpt.site import Site, Where
 from ...target.target import Target
 from ..attention import attention_of
@@ -32,6 +33,7 @@ STAGE = "colour"
 CLEAR = ("one-coat", "ink")
 TINTING = ("wash",)
 MATT = 0.0  # finish of an undercoat; what lies on it goes on from there
+LOOKED_AT = 1500  # samples of a region that ways are compared on
 LEAST_MM2 = 0.5  # what is worth mixing for
 BRUSH = technique("brush")
 
@@ -97,6 +99,11 @@ class Task:
     def ground(self) -> NDArray[np.float64]:
         """(36,) what is there, on average."""
         return np.average(self.own_under, axis=0, weights=self.weight() + 1e-9)
+
+    @cached_property
+    def looked_at(self) -> NDArray[np.int64]:
+        """(m,) numbers among its own samples of those that ways are compared on."""
+        return evenly(np.arange(np.count_nonzero(self.own)), LOOKED_AT)
 
     def weight(self, own: NDArray[np.bool_] | None = None) -> NDArray[np.float64]:
         """(n,) mm² of its samples, or of some of them."""
