@@ -6,20 +6,17 @@ two small sculpts. A difference need not be an error; it says that plans come ou
 change log.
 """
 
-import hashlib
 import importlib
 import json
 import pkgutil
 import re
 import sys
-from collections.abc import Callable, Mapping
-from dataclasses import fields, is_dataclass, replace
-from functools import cache
+from collections.abc import Callable
+from dataclasses import replace
 from io import BytesIO
 from pathlib import Path
 
 import numpy as np
-import trimesh
 from pypdf import PdfReader
 
 from dusk_lamp import core
@@ -27,17 +24,12 @@ from dusk_lamp.core.coat.coat import usual_coat
 from dusk_lamp.core.coat.finish import films_of
 from dusk_lamp.core.coat.stack import appearance, looks
 from dusk_lamp.core.coat.technique import techniques
-from dusk_lamp.core.drill import drills
 from dusk_lamp.core.light import emitter, flame, heat, planes, reflect, sky, tint
 from dusk_lamp.core.light.key import key_light
 from dusk_lamp.core.light.lamp import Lamp
-from dusk_lamp.core.light.rig import Rig, light_on
-from dusk_lamp.core.log.entry import Entry
-from dusk_lamp.core.log.pace import pace_of, pace_words
+from dusk_lamp.core.light.rig import light_on
 from dusk_lamp.core.paint.mix import Mix, only
 from dusk_lamp.core.plan import edges, glow, gradient
-from dusk_lamp.core.plan.context import Context
-from dusk_lamp.core.plan.document import Plan
 from dusk_lamp.core.plan.economy.budget import Budget
 from dusk_lamp.core.plan.economy.candidates import candidates_of, scores
 from dusk_lamp.core.plan.economy.groups import groups_of
@@ -52,21 +44,16 @@ from dusk_lamp.core.plan.mouth import mouth_coats
 from dusk_lamp.core.plan.outcome import outcome
 from dusk_lamp.core.plan.palette import palette_of
 from dusk_lamp.core.plan.pots import pots_from
-from dusk_lamp.core.plan.run import laid, run
+from dusk_lamp.core.plan.run import laid
 from dusk_lamp.core.plan.schools import school_title, schools
 from dusk_lamp.core.plan.schools.school import Kit, more_dark
 from dusk_lamp.core.plan.share import from_what_is_out, stand_ins
 from dusk_lamp.core.plan.spray_fit import fit
-from dusk_lamp.core.plan.stages.edges import EdgeWishes, RegionEdges
-from dusk_lamp.core.plan.stages.face import FaceWishes
-from dusk_lamp.core.plan.stages.finish import FinishWishes, rim_spots
-from dusk_lamp.core.plan.stages.glow import GlowWish, GlowWishes
-from dusk_lamp.core.plan.stages.metal import MetalWishes
-from dusk_lamp.core.plan.stages.prepare import PrepareWishes
+from dusk_lamp.core.plan.stages.finish import rim_spots
 from dusk_lamp.core.plan.stages.wear import WearWishes
 from dusk_lamp.core.plan.tools import Tools
 from dusk_lamp.core.plan.ways import ways
-from dusk_lamp.core.plan.ways.way import nearness, seen_after, task_of
+from dusk_lamp.core.plan.ways.way import nearness, seen_after
 from dusk_lamp.core.sculpt import brush, curvature, display, parts, pieces, relief, texture
 from dusk_lamp.core.sculpt import regions as growth
 from dusk_lamp.core.sculpt.decimate import clustered
@@ -76,10 +63,8 @@ from dusk_lamp.core.sculpt.marking import Marking, Region
 from dusk_lamp.core.sculpt.mend import mend
 from dusk_lamp.core.sculpt.mesh import Mesh
 from dusk_lamp.core.sculpt.planes import planes_of
-from dusk_lamp.core.sculpt.site import Site
-from dusk_lamp.core.sculpt.stand import Standing, guess_units, guess_up, placing, stand
-from dusk_lamp.core.sculpt.surface import quick_samples, working_surface
-from dusk_lamp.core.sculpt.visibility import visibility_of
+from dusk_lamp.core.sculpt.stand import Standing, guess_units, guess_up, stand
+from dusk_lamp.core.sculpt.surface import quick_samples
 from dusk_lamp.core.target import exposure, greys, hue, local, scheme
 from dusk_lamp.core.target.target import small_lights, target
 from dusk_lamp.core.view import flat, formats, reading, sheen, step_picture, strokes
@@ -89,134 +74,26 @@ from dusk_lamp.core.view.raster import colour_picture, cut_out
 from dusk_lamp.core.view.sheet import plan_pdf, task_words
 from dusk_lamp.core.view.sheet_facts import SheetFacts
 
-from ..shapes import RACK, ball, mesh_of, together
+from ..shapes import RACK
+from .figure_site import (
+    LAMP,
+    LISTED,
+    RIG,
+    aim,
+    ball_site,
+    context,
+    figure,
+    figure_site,
+    of_coats,
+    replace_budget,
+    rounded,
+    task,
+    whole_run,
+)
+from .figures_of_the_day import OF_THE_DAY
 
 HERE = Path(__file__).parent.parent / "data" / "figures.json"
-FAR = 1e6  # what is further off, or nowhere
-WORDS, LISTED = 120, 40  # letters of a sentence that are kept, and entries of a list
 NUMBERS = re.compile(r"^[A-Z][A-Z0-9_]*$")
-
-
-# --- how a value is put down
-def figure(value):
-    """A value as few numbers and words, that say whether it is still the same."""
-    if value is None or isinstance(value, bool | np.bool_):
-        return None if value is None else bool(value)
-    if isinstance(value, int | float | np.number):
-        return rounded(float(value))
-    if isinstance(value, str):
-        return value if len(value) <= WORDS else hashlib.sha256(value.encode()).hexdigest()[:16]
-    if isinstance(value, bytes):
-        return hashlib.sha256(value).hexdigest()[:16]
-    if isinstance(value, np.ndarray):
-        return of_array(value)
-    if is_dataclass(value) and not isinstance(value, type):
-        return {f.name: figure(getattr(value, f.name)) for f in fields(value)}
-    if isinstance(value, Mapping):
-        return {str(k): figure(v) for k, v in list(value.items())[:LISTED]}
-    if isinstance(value, list | tuple | set | frozenset):
-        listed = sorted(value) if isinstance(value, set | frozenset) else list(value)
-        return [len(listed), *(figure(v) for v in listed[:LISTED])]
-    return str(type(value).__name__)
-
-
-def rounded(x):
-    return x if not np.isfinite(x) else float(f"{x:.5g}")
-
-
-def of_array(a):
-    numbers = np.asarray(a, float)
-    rows = np.clip(np.nan_to_num(numbers, posinf=FAR, neginf=-FAR), -FAR, FAR).reshape(len(a) if a.ndim else 1, -1)
-    if not rows.size:
-        return [0]
-    wave = np.cos(np.arange(len(rows)) * 0.7) @ rows  # tells places apart
-    return [len(rows), *(rounded(float(v)) for v in (rows.mean(), rows.std(), rows.min(), rows.max(), wave.sum()))]
-
-
-def of_coats(coats, site):
-    """Coats with where they go, and what they leave."""
-    films = films_of(site, coats)
-    return [
-        [c.technique, c.mix.words(), c.label, figure(c.settings), figure(f), int((f > 0).sum())]
-        for c, f in zip(coats, films, strict=True)
-    ]
-
-
-# --- what all of them are tried on
-@cache
-def figure_site():
-    """A plinth, a cloak, a head with two eyes, a blade of four bevels: one sculpt, lit from all sides."""
-    at = trimesh.transformations.translation_matrix
-    blade = trimesh.creation.box((1.2, 3.0, 16.0), at((7.5, -3, 14)))
-    blade.vertices[blade.vertices[:, 1] < -3] *= [1.0, 1.0, 1.0]
-    shape = together(
-        trimesh.creation.cylinder(9, 3, sections=40, transform=at((0, 0, 1.5))),
-        trimesh.creation.cone(6.5, 17, sections=28, transform=at((0, 0, 3))),
-        ball(3.4, 3, (0, 0, 19)),
-        blade,
-        ball(0.7, 2, (1.2, -3.1, 19.4)),
-        ball(0.6, 2, (-1.2, -3.1, 19.4)),
-    )
-    surface = working_surface(mesh_of(shape), mend(mesh_of(shape)).shell, samples=5_000)
-    z, x, y = surface.points[:, 2], surface.points[:, 0], surface.points[:, 1]
-    label = np.where(z < 3.01, 1, np.where(x > 6.5, 4, np.where(z > 15.8, 3, 2)))
-    label = np.where((z > 18.5) & (y < -2.9) & (np.abs(x) < 2.2), 5, label).astype(np.uint8)
-    regions = (
-        Region("Base", "stone", "quiet"),
-        Region("Cloak", "cloth", colour="#2d5c93"),
-        Region("Face", "skin", "focal point"),
-        Region("Blade", "metal", "important"),
-        Region("Lens", "glass or gem", colour="#3f9f6a"),
-    )
-    return Site(surface, visibility_of(surface), marking=Marking(label, regions))
-
-
-@cache
-def ball_site():
-    shape = ball(5, 3)
-    surface = working_surface(mesh_of(shape), np.zeros(len(shape.faces), np.int32), samples=2_000)
-    return Site(surface, visibility_of(surface))
-
-
-LAMP = Lamp(25, 50, 12)
-RIG = Rig(LAMP, 0.3, "overcast", 0.15)
-
-
-@cache
-def aim():
-    site = figure_site()
-    return target(site, RIG, [local.usual_local("stone"), *(local.local_of(r) for r in site.marking.regions)])
-
-
-def task(number, under=0.25, tools=None):
-    site = figure_site()
-    ground = np.full((len(site), 36), under, np.float32)
-    return task_of(site, aim(), number, ground, RACK, tools or Tools(), LAMP)
-
-
-@cache
-def context():
-    site = figure_site()
-    _, cloak, face, blade, lens = site.marking.ids[1:]
-    plan = Plan(light=RIG, small_forms=0.5).marked(site.marking)
-    eyes = {"left": (1.2, -3.75, 19.4), "right": (-1.2, -3.7, 19.4)}
-    for name, own in {
-        "prepare": PrepareWishes(),
-        "metal": MetalWishes({str(blade): Metal("layered", "dusk")}),
-        "edges": EdgeWishes({str(cloak): RegionEdges(highlight=True), str(blade): RegionEdges(lining=True)}),
-        "face": FaceWishes(**eyes, eyes=True, mouth="open", warm=(face,)),
-        "glow": GlowWishes((GlowWish(1, "region", "Lens", lens, colour="#ffd080"),)),
-        "wear": WearWishes(amounts={"grime": 0.4, "chips": 0.4, "dust": 0.3, "streaks": 0.3}),
-        "finish": FinishWishes(),
-    }.items():
-        plan = plan.with_wishes(name, own)
-    standing = placing(Mesh(site.surface.points, site.surface.faces), Standing(height_mm=22.4))
-    return Context(plan, site, RACK, Tools(), standing)
-
-
-@cache
-def whole_run():
-    return run(context())
 
 
 # --- the rooms
@@ -337,12 +214,6 @@ def plan_economy():
         "stand-ins": figure(stand_ins([*coats, *edge], RACK)),
         "budget": figure(budget),
     }
-
-
-def replace_budget(budget):
-    own = context()
-    colour = own.wishes("colour")
-    return own.on(own.plan.with_wishes("colour", replace(colour, budget=budget)))
 
 
 def plan_ways():
@@ -636,30 +507,6 @@ def light():
     }
 
 
-def drill_():
-    out, site = {}, figure_site()
-    for name, own in drills().items():
-        for seed in (1, 2):
-            task = own.make(site, seed)
-            out[f"{name} {seed}"] = [figure(task.truth), figure(task.data), figure(own.picture(site, task))]
-    return out
-
-
-def log_():
-    rng, out = np.random.default_rng(4), {}
-    for pace in (0.7, 1.0, 1.6):
-        entries = [
-            Entry(
-                technique=t, mm2=float(rng.uniform(5, 500)), expected_s=100.0, seconds=100 * pace * (1 + 0.2 * k % 3)
-            )
-            for k in range(10)
-            for t in ("brush", "spray")
-        ]
-        found = pace_of(entries)
-        out[f"pace {pace}"] = [figure(found), pace_words(found)]
-    return out
-
-
 ROOMS: dict[str, Callable] = {
     "coat": coat,
     "plan": plan,
@@ -672,10 +519,7 @@ ROOMS: dict[str, Callable] = {
     "view": view,
     "target": target_,
     "light": light,
-    # of these the numbers alone: what they come to is held against something outside
-    **dict.fromkeys(("paint", "squad", "schedule", "reach", "check", "card"), dict),
-    "drill": drill_,
-    "log": log_,
+    **OF_THE_DAY,
 }
 
 
