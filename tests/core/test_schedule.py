@@ -1,13 +1,14 @@
 """When what is painted, against days worked out by hand and scheduling problems from the books."""
 
-from itertools import pairwise
+from dataclasses import replace
+from itertools import combinations, pairwise, permutations
 
 import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from dusk_lamp.core.errors import SettingError
-from dusk_lamp.core.schedule import HANDS, After, Day, Job, Problem, Work, clock_of, solve
+from dusk_lamp.core.schedule import HANDS, After, Day, Job, Problem, Schedule, Work, clock_of, solve
 from dusk_lamp.core.schedule.greedy import end_of, greedy
 from dusk_lamp.core.schedule.jobs import Needs, left_of
 from dusk_lamp.core.schedule.problem import broken
@@ -230,8 +231,6 @@ def test_no_two_things_at_once_nothing_wet_nothing_outside_the_hours(day, second
 @settings(max_examples=25, deadline=None)
 @given(days(), st.integers(1, 60))
 def test_drying_longer_never_ends_earlier(day, more):
-    from dataclasses import replace
-
     slower = tuple(
         tuple(replace(j, needs=tuple(Needs(n.job, n.minutes + more) for n in j.needs)) for j in jobs)
         for jobs in day.models
@@ -241,3 +240,122 @@ def test_drying_longer_never_ends_earlier(day, more):
     if quick.schedule.exact:
         assert slow.makespan >= quick.makespan - 0.051
         assert quick.makespan <= quick.bound + 0.11, "the best there is has no room below it"
+
+
+# --- small problems, every order tried
+def placed(problem, order):
+    """Each work as early as it can be, in an order; None where that cannot be."""
+    starts = [None] * len(problem.works)
+    taken = {}
+    for k in order:
+        work = problem.works[k]
+        at = work.earliest
+        for a in problem.afters:
+            if a.later == k:
+                if starts[a.earlier] is None and a.earlier in order:
+                    return None
+                at = max(at, (starts[a.earlier] + a.minutes) if a.earlier in order else 0.0)
+        at = max(at, taken.get(work.lane, 0.0))
+        if work.lane == HANDS and problem.windows:
+            at = next((max(at, low) for low, high in problem.windows if max(at, low) + work.minutes <= high), None)
+            if at is None:
+                return None
+        starts[k], taken[work.lane] = at, at + work.minutes
+    return starts
+
+
+def by_trying_all(problem, kept=None):
+    """The end of the best schedule; None where there is none."""
+    kept = range(len(problem.works)) if kept is None else kept
+    found = [placed(problem, order) for order in permutations(kept)]
+    ends = [max((s[k] + problem.works[k].minutes for k in kept), default=0.0) for s in found if s is not None]
+    return min(ends, default=None)
+
+
+@st.composite
+def small_problems(draw, worths=(None,)):
+    count = draw(st.integers(2, 5))
+    works = tuple(
+        Work(
+            float(draw(st.integers(1, 12))),
+            draw(st.sampled_from([HANDS, HANDS, "cabinet"])),
+            float(draw(st.sampled_from([0, 0, 7]))),
+            worth=draw(st.sampled_from(worths)),
+        )
+        for _ in range(count)
+    )
+    afters = tuple(
+        After(i, j, works[i].minutes + draw(st.sampled_from([0, 4, 15])))
+        for j in range(count)
+        for i in range(j)
+        if draw(st.booleans()) and works[i].worth is None
+    )
+    windows = draw(st.sampled_from([(), tuple((40.0 * n, 40.0 * n + 14) for n in range(9))]))
+    return Problem(works, afters, windows)
+
+
+@settings(max_examples=80, deadline=None)
+@given(small_problems())
+def test_nothing_ends_sooner_than_the_best_of_all_orders(problem):
+    """Every order tried, each work as early as it can be: one of those is the best there is (K. R. Baker,
+    Introduction to Sequencing and Scheduling: for a regular measure the semi-active schedules suffice; from
+    memory)."""
+    best, found = by_trying_all(problem), solve(problem)
+    assert not broken(problem, found)
+    assert found.end == pytest.approx(best, rel=0.0101), "within the gap that is asked for"
+    assert found.bound <= best + 1e-6 and problem.chain() <= best + 1e-6 and problem.lane_bound() <= best + 1e-6
+    by_list = solve(problem, 0)
+    assert not broken(problem, by_list) and by_list.end >= best - 1e-6
+    if found.exact:
+        assert found.end == pytest.approx(best)
+
+
+@settings(max_examples=60, deadline=None)
+@given(small_problems(worths=(None, 0.01, 0.05, 0.2)), st.floats(0.3, 1.0))
+def test_what_is_kept_in_a_short_time_is_worth_the_most(problem, share):
+    """Every choice of what may be left out, in every order."""
+    optional = [k for k, w in enumerate(problem.works) if w.worth is not None]
+    until = float(round(share * by_trying_all(problem)))
+    problem = replace(problem, until=until)
+    worths = []
+    for gone in (g for n in range(len(optional) + 1) for g in combinations(optional, n)):
+        kept = [k for k in range(len(problem.works)) if k not in gone]
+        end = by_trying_all(problem, kept)
+        if end is not None and end <= until:
+            worths.append(sum(problem.works[k].worth for k in optional if k not in gone))
+    if not worths:
+        with pytest.raises(SettingError, match="too late"):
+            solve(problem)
+        return
+    found = solve(problem)
+    kept = sum(problem.works[k].worth for k in optional if found.starts[k] is not None)
+    assert kept == pytest.approx(max(worths)) and found.end <= until + 1e-6 and not broken(problem, found)
+
+
+def test_what_a_schedule_may_not_do_is_told():
+    works = (Work(10.0), Work(5.0), Work(5.0, worth=0.1), Work(8.0, "cabinet", earliest=30.0))
+    problem = Problem(works, (After(0, 1, 25.0),), ((0.0, 20.0), (25.0, 60.0)))
+    assert not broken(problem, Schedule((0.0, 25.0, 10.0, 30.0), 38.0, 0.0))
+    assert not broken(problem, Schedule((0.0, 25.0, None, 30.0), 38.0, 0.0)), "what may be left out may"
+    for starts, says in (
+        ((None, 25.0, 10.0, 30.0), "must be done"),
+        ((0.0, 24.0, 10.0, 30.0), "too early"),
+        ((0.0, 25.0, 28.0, 30.0), "at once"),
+        ((0.0, 25.0, 18.0, 30.0), "outside the hours"),
+        ((0.0, 25.0, 10.0, 29.0), "before it can"),
+    ):
+        said = broken(problem, Schedule(starts, 60.0, 0.0))
+        assert len(said) >= 1 and any(says in s for s in said), starts
+
+
+def test_bounds_that_can_be_worked_out_by_hand():
+    """30 min of work in evenings of 20: the second evening's tenth minute. A chain of 10, 30 of drying, 5: 45, or the
+    second evening where the first has no room for the 5."""
+    evenings = ((0.0, 20.0), (100.0, 120.0))
+    assert Problem((Work(10.0),) * 3, (), evenings).lane_bound() == 110
+    assert Problem((Work(10.0),) * 3).lane_bound() == 30
+    assert Problem((Work(10.0, earliest=8.0),) * 3, (), evenings).lane_bound() == 118
+    assert Problem((Work(10.0),) * 5, (), evenings).lane_bound() == float("inf")
+    chain = ((Work(10.0), Work(5.0)), (After(0, 1, 40.0),))
+    assert Problem(*chain).chain() == 45 and Problem(*chain, evenings).chain() == 105
+    assert Problem((Work(10.0, pin=7.0), Work(5.0)), (After(0, 1, 12.0),)).chain() == 24
