@@ -3,6 +3,7 @@
 import argparse
 import os
 import sys
+from functools import cache
 from typing import NoReturn
 
 from .. import __version__
@@ -68,6 +69,7 @@ def _with_signs(argv: list[str]) -> list[str]:
     return out
 
 
+@cache
 def _parser() -> argparse.ArgumentParser:
     parser = _OneLineParser(
         prog="dusk-lamp", description="Where light and shadow fall on a miniature, and a plan to paint by."

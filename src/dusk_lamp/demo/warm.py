@@ -7,6 +7,8 @@ from pathlib import Path
 
 import numpy as np
 
+from ..core.check.perspective import covered
+from ..core.check.pinhole import Pinhole
 from ..core.coat.coat import usual_coat
 from ..core.coat.stack import looks
 from ..core.light.lamp import Lamp
@@ -80,9 +82,10 @@ def warm() -> None:
             [usual_local("stone", "quiet"), usual_local("cloth", "important")],
         )
         cut_out(surface, aim.colour[site.shown], Camera(18, 8), 64, 80)
+        knob = preparing.load_mended(cache, mended).mesh
+        covered(knob, Pinhole.looking_at(surface.points.mean(axis=0), 0, 10, 60, 50, (64, 48)))
         pieces_of(surface, site.paintable, site.bends)
         grow(surface, surface.points[0].astype(float), 40.0, site.bends)
-        knob = preparing.load_mended(cache, mended).mesh
         planes_of(knob, 0.5)
         # as small as this its corners are taken for the noise of a scan, which goes another way
         planes_of(Mesh(knob.vertices * np.float32(0.02), knob.faces), 0.001)

@@ -11,8 +11,10 @@ from ..directions import far_apart
 from ..errors import SettingError
 from ..light.sky import sky_light
 from ..paint.colour import RGB_TO_XYZ, XYZ_TO_RGB, xyz
+from ..sculpt.decimate import thinned
+from ..sculpt.mesh import Mesh
 from ..sculpt.site import Site
-from .perspective import seen_by
+from .perspective import covered, seen_by
 from .photo import Photo
 from .pinhole import Pinhole
 
@@ -29,6 +31,7 @@ BEST_FEW = 5
 ENOUGH = 0.72  # share of the two outlines that they have in common, or nothing is proposed
 SURE = 0.93  # … and no other way of cutting out is tried
 PIECES, LEAST_PIECE = (1, 6), 0.04  # that a model may be seen in, tried in turn; the least, as a share of the largest
+CORNERS = 3000  # of the form whose outline is looked for: it is off by less than a pixel of SIDE
 MATCHED = 8  # spots of the sculpt that stand for a pose
 
 
@@ -107,17 +110,18 @@ def _largest(mask: NDArray[np.bool_], pieces: int) -> NDArray[np.uint8] | None:
 
 
 class _Outlines:
-    """The outline in the photo, and those of the sculpt from wherever it is looked at."""
+    """The outline in the photo, and those of the sculpt, of its rough form, from wherever it is looked at."""
 
     def __init__(
         self,
         site: Site,
+        form: Mesh,
         bright: NDArray[np.float32],
         photo: Photo,
         view: tuple[float, float],
         mask: NDArray[np.uint8],
     ) -> None:
-        self.site, self.bright, self.view = site, bright, view
+        self.site, self.form, self.bright, self.view = site, form, bright, view
         shrunk = SIDE / max(photo.size)
         self.size = max(8, round(photo.size[0] * shrunk)), max(8, round(photo.size[1] * shrunk))
         self.mask = cv2.resize(mask.astype(np.float32), self.size, interpolation=cv2.INTER_AREA)
@@ -139,7 +143,7 @@ class _Outlines:
         )
         ray = np.array([(u - self.size[0] / 2) / self.focal, (v - self.size[1] / 2) / self.focal, 1.0])
         ray /= np.linalg.norm(ray)
-        axis = np.cross([0.0, 0.0, 1.0], ray)
+        axis = np.array([-ray[1], ray[0], 0.0])  # at right angles to the view and to the ray
         sine = np.linalg.norm(axis)
         tilt = cv2.Rodrigues(axis / sine * np.arctan2(sine, ray[2]))[0] if sine > 1e-9 else np.eye(3)
         rows = cv2.Rodrigues(ray * np.radians(roll))[0] @ tilt @ plain.rows
@@ -148,7 +152,7 @@ class _Outlines:
 
     def common(self, x: NDArray) -> float:
         """The share of both outlines that they have in common."""
-        seen = seen_by(self.site.surface, self.camera(x), *self.size).seen
+        seen = covered(self.form, self.camera(x))
         both = float(np.minimum(self.mask, seen).sum())
         return both / max(self.area + float(seen.sum()) - both, 1e-9)
 
@@ -156,7 +160,7 @@ class _Outlines:
         """A look from a direction, as large and in the same place as the model in the photo."""
         x = np.array([azimuth, elevation, 0.0, *self.centre, np.log(3.3 * self.site.surface.size)])
         for _ in range(2):
-            seen = seen_by(self.site.surface, self.camera(x), *self.size).seen
+            seen = covered(self.form, self.camera(x))
             rows, columns = np.nonzero(seen)
             if len(rows) < 10:
                 break
@@ -197,10 +201,12 @@ def proposed_pose(
         raise SettingError("the sculpt is still being looked at; try again in a moment")
     albedo = np.maximum(xyz(reflectance) @ XYZ_TO_RGB.T, 1e-4) @ RGB_TO_XYZ.T[:, 1]
     bright = (albedo * (0.15 + sky_light(site.surface, site.visibility))).astype(np.float32)
+    whole = Mesh(site.surface.points, site.surface.faces)
+    form, _ = thinned(whole, np.zeros(len(whole.faces), np.int32), CORNERS)
     found: list[tuple[float, Pinhole]] = []
     for pieces in PIECES:
         for faint in (False, True):
-            own = _Outlines(site, bright, photo, view, cut_out(photo, pieces, faint))
+            own = _Outlines(site, form, bright, photo, view, cut_out(photo, pieces, faint))
             best = _best(own)
             found.append((own.common(best), own.camera(best)))
             if found[-1][0] >= SURE:

@@ -1,7 +1,10 @@
-"""What a camera with a lens sees of a surface: one ray a pixel."""
+"""What a camera with a lens sees of a surface: one ray a pixel, or the outline alone."""
 
+import numba
 import numpy as np
+from numpy.typing import NDArray
 
+from ..sculpt.mesh import Mesh
 from ..sculpt.surface import Surface
 from ..view.raster import Snapshot
 from .pinhole import Pinhole
@@ -21,6 +24,38 @@ def seen_by(surface: Surface, camera: Pinhole, width: int, height: int) -> Snaps
         corners[near] = met.reshape(*x.shape, 3)
         weights[near] = np.stack([1 - u - v, u, v], axis=1).reshape(*x.shape, 3)
     return Snapshot(corners, weights, 0.0)
+
+
+def covered(mesh: Mesh, camera: Pinhole) -> NDArray[np.bool_]:
+    """(H, W) the pixels whose middle a mesh covers: its faces are filled as they lie in the picture. Of a few
+    thousand faces that is a third of the time of a ray a pixel, and the same. For a lens that does not bend lines."""
+    out = np.zeros((camera.height, camera.width), np.bool_)
+    _fill(*camera.project(mesh.vertices), mesh.faces, out)
+    return out
+
+
+@numba.njit(cache=True, nogil=True)
+def _fill(at, depth, faces, out):
+    """Pixels whose middle lies in a face, by the sides of its three edges; (N, 2) and (N,) of corners."""
+    height, width = out.shape
+    for k in range(len(faces)):
+        a, b, c = faces[k, 0], faces[k, 1], faces[k, 2]
+        if depth[a] <= 0 or depth[b] <= 0 or depth[c] <= 0:
+            continue
+        ax, ay, bx, by, cx, cy = at[a, 0], at[a, 1], at[b, 0], at[b, 1], at[c, 0], at[c, 1]
+        left, right = max(np.ceil(min(ax, bx, cx) - 0.5), 0.0), min(np.floor(max(ax, bx, cx) - 0.5), width - 1.0)
+        top, bottom = max(np.ceil(min(ay, by, cy) - 0.5), 0.0), min(np.floor(max(ay, by, cy) - 0.5), height - 1.0)
+        for row in range(int(top), int(bottom) + 1):
+            y = row + 0.5
+            for column in range(int(left), int(right) + 1):
+                if out[row, column]:
+                    continue
+                x = column + 0.5
+                one = (bx - ax) * (y - ay) - (by - ay) * (x - ax)
+                two = (cx - bx) * (y - by) - (cy - by) * (x - bx)
+                three = (ax - cx) * (y - cy) - (ay - cy) * (x - cx)
+                if (one >= 0 and two >= 0 and three >= 0) or (one <= 0 and two <= 0 and three <= 0):
+                    out[row, column] = True
 
 
 def _near(surface: Surface, camera: Pinhole) -> tuple[slice, slice]:

@@ -1,6 +1,7 @@
 """A camera with a lens: where it stands, where it looks, how long its lens is."""
 
 from dataclasses import dataclass
+from functools import cached_property
 
 import numpy as np
 from numpy.typing import NDArray
@@ -50,7 +51,7 @@ class Pinhole:
         up = cross(side, -out)
         return cls(_three(eye), _three(-out), _three(up), lens_mm / FULL_FRAME_MM * max(size), *size, k1)
 
-    @property
+    @cached_property
     def rows(self) -> NDArray[np.float64]:
         """(3, 3) right, down and forward: from the bench to the camera's own axes."""
         forward = np.asarray(self.toward, float)

@@ -88,7 +88,7 @@ def step_picture(
     faint = np.zeros(len(on), np.bool_) if thin is None else thin
     fields = (*(own[site.shown] for own in (levels, on, faint)), form.astype(np.float32), lift.astype(np.float32))
     begins = rows.start + columns.start  # the hatch runs on over the whole sheet
-    _drawn(near.corners, near.weights, *fields, begins, picture, marks)  # type: ignore[call-arg]
+    _drawn(near.corners, near.weights, *fields, begins, picture, marks)
     return _on_paper(picture, shot, paper, marks)
 
 
