@@ -3,11 +3,12 @@
 import numpy as np
 import pytest
 
+from dusk_lamp.core.directions import fibonacci_sphere
 from dusk_lamp.core.errors import SettingError, Stopped
 from dusk_lamp.core.light import rig as rigs
 from dusk_lamp.core.light.lamp import Lamp
 from dusk_lamp.core.light.rig import Rig, light_on
-from dusk_lamp.core.light.sky import luminance, sky_light
+from dusk_lamp.core.light.sky import luminance, open_dome, sky_light
 from dusk_lamp.core.sculpt.site import Site
 from dusk_lamp.core.sculpt.surface import working_surface
 from dusk_lamp.core.sculpt.visibility import packed, unpacked, visibility_of
@@ -41,6 +42,16 @@ def test_overcast_light_on_an_upright_wall_is_the_textbook_share():
     """CIE overcast: a vertical plane gets 0.396 of the horizontal, (3/14 + 4/(7π)): Moon and Spencer (1942)."""
     s = surface_of(_wall(5, 5, 0))
     assert sky_light(s, visibility_of(s), "overcast") == pytest.approx(3 / 14 + 4 / (7 * np.pi), abs=0.01)
+
+
+@pytest.mark.parametrize("kind", ["uniform", "overcast"])
+def test_an_open_dome_is_the_sum_of_its_directions_at_every_tilt(kind):
+    """Directions spread evenly over the sphere, each with the sky's brightness there and the cosine to the plane."""
+    sphere = fibonacci_sphere(20_000).astype(float)
+    bright = luminance(kind, sphere[:, 2]) * 4 * np.pi / len(sphere)
+    tilt = np.radians(np.arange(0, 181, 15))
+    cosine = np.maximum(np.outer(np.sin(tilt), sphere[:, 0]) + np.outer(np.cos(tilt), sphere[:, 2]), 0)
+    assert open_dome(kind, np.cos(tilt).astype(np.float32)) == pytest.approx(cosine @ bright, abs=1e-4)
 
 
 @pytest.mark.parametrize("distance", [1.0, 3.0, 8.0])

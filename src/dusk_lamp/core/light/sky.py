@@ -1,12 +1,9 @@
 """The sky: the light of its upper half, weighed by what each spot sees of it."""
 
-from functools import cache
-
 import numba
 import numpy as np
 from numpy.typing import NDArray
 
-from ..directions import fibonacci_sphere
 from ..errors import SettingError
 from ..rays import in_threads
 from ..sculpt.surface import Surface
@@ -29,25 +26,17 @@ def luminance(kind: str, sin_elevation: NDArray[np.floating]) -> NDArray[np.floa
     return np.where(up, (1 + 2 * sin_elevation) / 3 * 9 / (7 * np.pi), 0.0)
 
 
-@cache
-def _open_overcast() -> NDArray[np.float64]:
-    """(181,) light of an open overcast sky on a plane tilted 0..180 degrees, by summing 200,000 directions."""
-    d = fibonacci_sphere(200_000).astype(np.float64)
-    d = d[d[:, 2] > 0]
-    bright = luminance("overcast", d[:, 2]) * 4 * np.pi / 200_000
-    tilt = np.radians(np.arange(181))
-    cosine = np.outer(np.sin(tilt), d[:, 0]) + np.outer(np.cos(tilt), d[:, 2])
-    return np.maximum(cosine, 0) @ bright
-
-
 def open_dome(kind: str, up: NDArray[np.float32]) -> NDArray[np.float32]:
     """(N,) light of a dome nothing stands before, for spots whose normal rises by `up` (N,), −1..1.
 
-    uniform: (1 + cos β)/2 at tilt β. overcast: by table.
+    At tilt β, uniform: (1 + cos β)/2; overcast: 3/14 (1 + cos β) + 4/(7π) (sin β + (π − β) cos β), from Moon and
+    Spencer's sky integrated over the half of it that the spot faces.
     """
     if kind == "uniform":
         return ((1 + up) / 2).astype(np.float32)
-    return np.interp(np.degrees(np.arccos(np.clip(up, -1, 1))), np.arange(181), _open_overcast()).astype(np.float32)
+    rise = np.clip(np.asarray(up, np.float64), -1, 1)
+    level = np.sqrt(1 - rise**2) + (np.pi - np.arccos(rise)) * rise
+    return (3 / 14 * (1 + rise) + 4 / (7 * np.pi) * level).astype(np.float32)
 
 
 @numba.njit(cache=True, nogil=True, fastmath=True)
