@@ -1,5 +1,6 @@
 """The rack and the recipes kept: added, changed, taken away and put back."""
 
+import re
 from collections.abc import Iterable
 from dataclasses import replace
 from datetime import timedelta
@@ -16,6 +17,7 @@ from .models import Bottle, Recipe, now
 from .store import UNDO_DAYS
 
 MOST_BOTTLES = 2000
+HEX = re.compile("#[0-9a-fA-F]{6}")
 
 
 def bottles(session: Session) -> list[Bottle]:
@@ -131,7 +133,10 @@ def varnishes(session: Session) -> list[Paint]:
 
 def colours_called(session: Session, names: Iterable[str]) -> dict[str, Mix]:
     """The mixes of the recipes, the paints, or the whites and blacks of some names; those that are there no more are
-    left out."""
+    left out. A colour as `#rrggbb` is no name."""
+    names = [name for name in names if name and not HEX.fullmatch(name)]
+    if not names:
+        return {}
     mixed = {r.name.casefold(): r for r in reversed(recipes(session))}
     potted = {b.paint.name.casefold(): b.paint for b in reversed(bottles(session)) if b.paint.of_kind.changes_colour}
     out = {}

@@ -73,7 +73,7 @@ def fresh(plan: Plan | None = None) -> Plan:
 def kept_of(session: Session, sculpt: Sculpt, turn: int | None = None) -> Kept:
     """The plan that holds, or another revision of it, on the surface it was kept on."""
     held = session.get_one(Revision, sculpt.plan_id if turn is None else turn)
-    plan = plan_from({**held.document, "coats": []})
+    plan = _read(json.dumps(held.document))
     last_id = max(plan.last_id, sculpt.last_id)  # of one that was undone, none comes again
     plan = replace(plan, last_id=last_id, coats=_coats(_content(session, held, held.coats_key), held.coats_key))
     packed = _content(session, held, held.labels_key)
@@ -95,6 +95,12 @@ def _content(session: Session, held: Revision, key: str) -> bytes:
 
 def _coats(packed: bytes, key: str) -> tuple[Coat, ...]:
     return _unpacked(key, packed) if packed else ()
+
+
+@lru_cache(64)
+def _read(document: str) -> Plan:
+    """A plan without its coats, as it is kept in a row; by the content itself, for the same reason."""
+    return plan_from({**json.loads(document), "coats": []})
 
 
 @lru_cache(32)
