@@ -7,6 +7,7 @@ import pytest
 
 from dusk_lamp.core.directions import direction_of
 from dusk_lamp.core.drill import drill, drills
+from dusk_lamp.core.drill.flat import ball as lit_ball
 from dusk_lamp.core.drill.glow_reach import added, reach_of_glow
 from dusk_lamp.core.drill.parts_of_black import grey_with
 from dusk_lamp.core.drill.practice import after_answer, next_drill
@@ -105,6 +106,16 @@ def test_black_drags_white_down_a_long_way_and_a_glow_falls_with_the_square():
     mm = reach_of_glow(4, 1.5)
     assert added(4, 1.5, mm) == pytest.approx(0.5, abs=1e-6) and added(4, 1.5, 2 * mm) < 0.15
     assert reach_of_glow(4, 1.5) == pytest.approx(2 * reach_of_glow(1, 1.5))
+
+
+def test_a_ball_lit_from_the_other_side_is_its_mirror_image_and_a_hundredth_of_a_mm_is_off(site):
+    lamp = np.array([0.6, 0.3, 0.74])
+    shown = lit_ball(lamp, (0.2, 0.1), 96)
+    assert (shown == lit_ball(lamp * [-1, 1, 1], (-0.2, 0.1), 96)[:, ::-1]).all()
+    assert (shown == lit_ball(lamp * [1, -1, 1], (0.2, -0.1), 96)[::-1]).all() and shown.std() > 20
+    own = drill("glow-reach")
+    task = own.make(site, 1)
+    assert own.error(task, task.truth + 0.004) == 0 < own.error(task, task.truth + 0.006)
 
 
 def test_a_sculpt_with_nothing_to_ask_about_says_so():

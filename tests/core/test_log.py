@@ -7,11 +7,13 @@ import numpy as np
 import pytest
 
 from dusk_lamp.core.errors import SettingError
-from dusk_lamp.core.log.entry import Entry
+from dusk_lamp.core.log.entry import Entry, entry_of
 from dusk_lamp.core.log.export import as_csv, as_json, from_csv, from_json
 from dusk_lamp.core.log.pace import LATEST, LEAST, Pace, pace_of, pace_words
 from dusk_lamp.core.log.paints import drops_seen, hiding_seen, used_of
 from dusk_lamp.core.plain import plain
+
+from .figure_site import whole_run
 
 TECHNIQUES = ("brush", "spray", "wash", "line")
 
@@ -55,6 +57,15 @@ def test_it_is_never_much_worse_than_what_was_estimated_without_a_log():
             assert with_ <= without + 0.05, (pace, count)
     many = [error(pace_of(painted(rng, 60, pace)), pace) for _ in range(20)]
     assert np.mean(many) < 0.6 * without
+
+
+def test_an_entry_says_what_its_step_said_and_the_longest_name_fits():
+    step = next(s for s in whole_run().steps if "psi" in getattr(s.settings, "__dict__", {}))
+    entry = entry_of(step, "W" * 200, "done", "2026-11-29T10:00", 90.0)
+    assert entry.model == "W" * 120 and entry.region == step.goes_on and entry.technique == step.technique
+    assert entry.parts == step.parts and entry.coats == step.coats and entry.psi == step.settings.psi
+    assert entry.expected_s == pytest.approx(60 * step.hand_minutes) and entry.seconds == 90
+    assert entry_of(replace(step, coats=500), "Warden", "done", "", None).coats == 100, "as many as an entry holds"
 
 
 def test_techniques_and_sizes_differ_as_far_as_there_are_enough_of_them():

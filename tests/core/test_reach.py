@@ -7,6 +7,7 @@ import pytest
 import trimesh
 from scipy.spatial import cKDTree
 
+from dusk_lamp.core.reach import assembly
 from dusk_lamp.core.reach.assembly import marks_of, reach_of, reach_words
 from dusk_lamp.core.reach.spots import Obstacles, reached
 from dusk_lamp.core.reach.tool import BRUSH, Tool
@@ -89,6 +90,41 @@ def test_the_part_that_hides_the_rest_is_painted_apart():
     assert any("Paint apart: Shield" in w for w in words)
     whole = reach_of(Site(surface_of(trimesh.creation.icosphere(4, 10.0))), [Part("Ball")], most=2000)
     assert whole.mm2 == 0 and "everywhere" in reach_words(whole, [Part("Ball")])[0]
+
+
+def test_of_many_parts_one_after_another_is_tried(monkeypatch):
+    """Of more parts than every choice can be tried of, what helps most comes off first, and what would bring nothing
+    stays on: here the same as of all choices."""
+    body = trimesh.creation.box((20, 12, 30)).subdivide_to_size(2.0)
+    pieces = [body]
+    for side in (-1, 1):
+        pieces.append(trimesh.creation.box((22, 1, 28)).subdivide_to_size(2.0))
+        pieces[-1].apply_translation((0, side * 8.2, 0))
+    pieces.append(trimesh.creation.icosphere(2, 3.0))
+    pieces[-1].apply_translation((0, 0, 20))
+    site = Site(with_parts(surface_of(trimesh.util.concatenate(pieces)), pieces))
+    named = [Part(n, 0, k) for k, n in enumerate(("Body", "Front", "Back", "Knob"))]
+    every = reach_of(site, named, BRUSH, most=900)
+    monkeypatch.setattr(assembly, "MOST_TRIED", 0)
+    greedy = reach_of(site, named, BRUSH, most=900)
+    assert every.apart == greedy.apart == (1, 2) and (every.with_apart == greedy.with_apart).all()
+
+
+def test_what_no_part_helps_with_is_said_so():
+    """Two plates close together: in one piece, or where the part that can come off is elsewhere, a long fine brush is
+    all there is."""
+    knob = trimesh.creation.icosphere(2, 3.0)
+    knob.apply_translation((0, 0, 30))
+    narrow = [trimesh.creation.box((40, 1, 40)).subdivide_to_size(2.0) for _ in range(2)]
+    narrow[0].apply_translation((0, 1.2, 0))
+    narrow[1].apply_translation((0, -1.2, 0))
+    pieces = [trimesh.util.concatenate(narrow), knob]
+    surface = surface_of(trimesh.util.concatenate(pieces))
+    whole = reach_of(Site(surface), [Part("Body")], BRUSH, most=900)
+    assert "in one piece" in reach_words(whole, [Part("Body")])[-1]
+    named = [Part("Body"), Part("Knob", 0, 1)]
+    apart = reach_of(Site(with_parts(surface, pieces)), named, BRUSH, most=900)
+    assert apart.apart == () and "No part that could stay off would help" in reach_words(apart, named)[-1]
 
 
 def test_of_two_parts_that_hide_each_other_the_one_with_the_shorter_seam_is_painted_apart():

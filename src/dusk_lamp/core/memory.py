@@ -11,10 +11,11 @@ V = TypeVar("V")
 
 
 class Bounded(Generic[K, V]):
-    """At most so many values by key; the one not used for longest goes first. Safe to ask from many threads."""
+    """At most so many values by key; the one not used for longest goes first. Safe to ask from many threads. dropped:
+    is told when one goes."""
 
-    def __init__(self, most: int) -> None:
-        self._most = most
+    def __init__(self, most: int, dropped: Callable[[], None] = lambda: None) -> None:
+        self._most, self._dropped = most, dropped
         self._kept: OrderedDict[K, V] = OrderedDict()
         self._making: dict[K, threading.Lock] = {}
         self._lock = threading.Lock()
@@ -41,8 +42,9 @@ class Bounded(Generic[K, V]):
                 value = make()
                 with self._lock:
                     self._kept[key] = value
-                    while len(self._kept) > self._most:
-                        self._kept.popitem(last=False)
+                    gone = [self._kept.popitem(last=False) for _ in range(len(self._kept) - self._most)]
+                if gone:
+                    self._dropped()
             finally:
                 with self._lock:
                     self._making.pop(key, None)

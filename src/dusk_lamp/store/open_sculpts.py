@@ -16,6 +16,7 @@ from ..core.sculpt.pieces import Pieces, pieces_of
 from ..core.sculpt.site import Site
 from ..core.sculpt.surface import RoughForm
 from ..core.sculpt.visibility import Visibility
+from ..heap import Tidying
 from .models import Sculpt
 from .preparing import (
     Progress,
@@ -122,7 +123,7 @@ class OpenSculpts:
 
     def __init__(self, store: Store, most: int = MOST_IN_MEMORY) -> None:
         self._store = store
-        self._kept: Bounded[tuple, OpenSculpt] = Bounded(most)
+        self._kept: Bounded[tuple, OpenSculpt] = Bounded(most, Tidying().ask)
         self._sky = threading.Lock()
 
     def of(self, sculpt: Sculpt) -> OpenSculpt:

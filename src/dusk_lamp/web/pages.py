@@ -1,7 +1,7 @@
 """The pages' process. Started, watched and restarted by `dusk-lamp serve`; as `python -m dusk_lamp.web.pages DATA
 SOCKET PARENT` where it is started again."""
 
-import ctypes
+import gc
 import os
 import signal
 import socket
@@ -13,6 +13,7 @@ from typing import Any
 
 from waitress import create_server
 
+from ..heap import keep_few
 from ..settings import settings_from
 from .app import create_app
 
@@ -22,7 +23,6 @@ THREADS = 8
 CHANNEL_S = 30  # a request that is sent this slowly, or half, is given up
 CONNECTIONS = 400  # at a time; half-sent ones cannot take them all for longer than CHANNEL_S
 HEADER_BYTES = 32_768
-M_ARENA_MAX, HEAPS = -8, 2  # of malloc.h
 UNHURRIED = ("/backup.zip",)  # takes as long as there is to pack
 
 
@@ -59,13 +59,6 @@ class Watched:
                 os._exit(75)
 
 
-def _keep_few_heaps() -> None:
-    """Many threads that each keep a heap of their own hold on to most of what sculpts took; a few are enough for all.
-    Only where the C library has such heaps."""
-    if hasattr(library := ctypes.CDLL(None), "mallopt"):
-        library.mallopt(M_ARENA_MAX, HEAPS)
-
-
 def main() -> None:
     """Serve the pages on a socket that the parent holds."""
     serve_on(Path(sys.argv[1]), socket.socket(fileno=int(sys.argv[2])), int(sys.argv[3]))
@@ -77,9 +70,10 @@ def serve_on(folder: Path, taken: socket.socket, parent: int) -> None:
     # at once: a thread that is deep in a piece of work would keep the process for as long as that takes
     for sign in (signal.SIGTERM, signal.SIGINT):
         signal.signal(sign, lambda *_: os._exit(0))
-    _keep_few_heaps()
+    keep_few()
     settings = settings_from()
     app = create_app(folder, settings)
+    gc.freeze()  # what was loaded stays: nobody needs to look through it for what can go
     create_server(
         Watched(app, settings.request_s),
         sockets=[taken],

@@ -1,0 +1,41 @@
+"""The memory of this process: few heaps, and what large things took given back once they are let go."""
+
+import ctypes
+import gc
+import threading
+import time
+
+M_ARENA_MAX, HEAPS = -8, 2  # of malloc.h
+SETTLING_S = 2.0  # until whoever still worked with what was let go is mostly done
+
+
+def keep_few() -> None:
+    """Many threads that each keep a heap of their own hold on to most of what sculpts took; a few are enough for all.
+    Only where the C library has such heaps."""
+    if hasattr(library := ctypes.CDLL(None), "mallopt"):
+        library.mallopt(M_ARENA_MAX, HEAPS)
+
+
+def give_back() -> None:
+    """Free what only refers to itself, as a sculpt and what was made of it do, and hand the room back to the
+    machine. Python would look for such things much later: they are few, though large."""
+    gc.collect()
+    if hasattr(library := ctypes.CDLL(None), "malloc_trim"):
+        library.malloc_trim(0)
+
+
+class Tidying:
+    """Gives back, beside the requests, soon after it was asked to; asked many times at once, it does so once."""
+
+    def __init__(self) -> None:
+        self._asked = threading.Lock()  # held while one is under way
+
+    def ask(self) -> None:
+        """Something large was let go."""
+        if self._asked.acquire(blocking=False):
+            threading.Thread(target=self._soon, daemon=True).start()
+
+    def _soon(self) -> None:
+        time.sleep(SETTLING_S)
+        self._asked.release()  # what is let go from here on asks again
+        give_back()
