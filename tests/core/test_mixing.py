@@ -237,6 +237,12 @@ def test_ordinary_paints_glaze_when_they_are_thinned_far_and_some_never_do():
         thinning_for(only(RACK.find("Straw")), 0.8).water_to_one > thinning_for(only(RACK.find("Straw"))).water_to_one
     )
     assert thinning_for(only(RACK.find("Dusk Veil"))).water_to_one < 10, "what is transparent needs less"
+    for paint in (p for p in RACK if p.kind in ("glaze", "ink", "wash", "layer")):
+        least = thinning_for(only(paint)).water_to_one
+        step = 1.0 if paint.kind == "layer" else 0.5  # as it is counted out in drops
+        assert least is None or least % step == 0
+        if least and least > (10 if paint.kind == "layer" else 0):
+            assert glaze(only(paint), USUAL_SKETCH, 5, least - step).advised < 3, "less water would not do"
     white = thinning_for(only(RACK.find("Chalk")))  # covers too much at once: no refusal, but what each pass leaves
     assert white.water_to_one == 30 and white.keeps < 0.7 and "one 8" in white.reason and "Stop when" in white.reason
     for name in ("Tin", "Mud Paste", "Fog Primer"):
