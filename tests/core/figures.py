@@ -466,6 +466,8 @@ def light():
     surface = site.surface
     source = emitter.Source("ball", middle=(0.0, -8.0, 12.0), radius=1.0)
     glow_ = emitter.glow_of(site, source)
+    lens = emitter.glow_of(site, emitter.Source("region", region=5))
+    cloak = emitter.glow_of(site, emitter.Source("region", region=2))
     plane = planes.plane_at(surface, "under")
     glow_plane = emitter.glow_of(site, plane)
     lit = light_on(site, RIG)
@@ -478,6 +480,7 @@ def light():
         "rig": [figure(lit), rounded(RIG.full)],
         "dimmed": figure(lit.dimmed(0.4).total),
         "ball": [figure(glow_.factor), figure(glow_.own)],
+        "regions": [[figure(g.factor), figure(g.visible), rounded(g.area), figure(g.own)] for g in (lens, cloak)],
         "plane": [figure(glow_plane.factor), figure(plane)],
         "heat": [
             figure(hot.heat),

@@ -509,3 +509,19 @@ def test_glow_lens_and_heat_on_the_command_line(tmp_path, capsys):
     near = np.minimum(np.hypot(got["x"], got["y"]), np.hypot(got["x"] - 10, got["y"]))
     assert got["heat"] == pytest.approx(np.clip(1 - near / 8, 0, 1), abs=0.02) and got["red"].max() > 240
     assert main(["heat", str(floor), "-o", str(out), "--as-is", "--hot", "0,0,0", "--length", "-1"]) == 2
+
+
+def test_a_glow_that_is_looked_at_as_one_is_looked_at_in_its_middle():
+    """A glowing plate, a small shield before its middle, a wall behind: what the shield hides from the wall's middle
+    is the middle of the plate, and from its corner nothing."""
+    boxes = []
+    for y, side in ((-10, 10), (-8.5, 2), (0, 10)):
+        boxes.append(trimesh.creation.box((side, 0.4, side), trimesh.transformations.translation_matrix((0, y, 10))))
+    surface = surface_of(together(*(b.subdivide_to_size(0.8) for b in boxes)))
+    y = surface.points[:, 1]
+    label = ((y < -9.7) & (surface.normals[:, 1] > 0.9)).astype(np.uint8)
+    site = Site(surface, visibility_of(surface, 32), marking=Marking(label, (Region("Plate"),)))
+    glow = glow_of(site, Source("region", region=1), places=1)
+    wall = np.flatnonzero((y > -0.25) & (surface.normals[:, 1] < -0.9))
+    off = np.hypot(surface.points[wall, 0], surface.points[wall, 2] - 10)
+    assert glow.visible[wall[off < 1]].max() < 0.05 and glow.visible[wall[off > 6]].min() > 0.95

@@ -14,7 +14,7 @@ from dusk_lamp.core.paint.colour import RGB_TO_XYZ, lab
 from dusk_lamp.core.paint.value import luminance_from_munsell
 from dusk_lamp.core.sculpt.marking import Region
 from dusk_lamp.core.target.hue import usual_path
-from dusk_lamp.core.target.local import VALUES, ladder, local_of
+from dusk_lamp.core.target.local import VALUES, coloured, ladder, local_of
 
 
 def on_path(own, material="cloth"):
@@ -72,3 +72,13 @@ def test_casts_act_on_what_is_left_and_colours_that_are_none_are_refused():
     for bad in ("red", "#12", "#12345g"):
         with pytest.raises(SettingError):
             Region("Cloak", dark=bad)
+
+
+def test_a_ladder_ends_at_its_lightest_and_its_darkest():
+    """Values beyond either end, as a hot light gives them, are the colour of that end; between two of its steps a
+    colour lies between theirs."""
+    local, rgb, _ = on_path("#9a1d22")
+    seen = coloured(np.array([-1.0, 0.0, 10.0, 14.0], np.float32), np.zeros(4, int), [local])
+    assert seen[:2] == pytest.approx(rgb[[0, 0]], abs=1e-6) and seen[2:] == pytest.approx(rgb[[-1, -1]], abs=1e-6)
+    between = coloured(np.array([(VALUES[30] + VALUES[31]) / 2], np.float32), np.zeros(1, int), [local])
+    assert between[0] == pytest.approx((rgb[30] + rgb[31]) / 2, abs=1e-5)
