@@ -11,6 +11,7 @@ import json
 import pkgutil
 import re
 import sys
+from collections import Counter
 from collections.abc import Callable
 from dataclasses import replace
 from io import BytesIO
@@ -30,6 +31,7 @@ from dusk_lamp.core.light.lamp import Lamp
 from dusk_lamp.core.light.rig import light_on
 from dusk_lamp.core.paint.mix import Mix, only
 from dusk_lamp.core.plan import edges, glow, gradient
+from dusk_lamp.core.plan.cards import cards_of
 from dusk_lamp.core.plan.economy.budget import Budget
 from dusk_lamp.core.plan.economy.candidates import candidates_of, scores
 from dusk_lamp.core.plan.economy.groups import groups_of
@@ -93,6 +95,7 @@ from .figure_site import (
 from .figures_of_the_day import OF_THE_DAY
 
 HERE = Path(__file__).parent.parent / "data" / "figures.json"
+INK = re.compile(r"[\d. ]+ (?:g|G|rg|RG|w)\b")  # greys, colours and widths in a page's drawing
 NUMBERS = re.compile(r"^[A-Z][A-Z0-9_]*$")
 
 
@@ -364,9 +367,24 @@ def view():
     trained = unrolled(site, facets_of(site, metal.shine)[0], value, metal, bases)
     read = reading.reading(site, aim().value, aim().lab, Camera(0, 8), locals_=context().locals)
     film = done.films[2]
-    facts = SheetFacts("Lamp keeper", "From above.", 22.4, 900.0, "Mind this.", ["A seam of 12 mm."], models=2)
+    puddles = [(s.hex, s.paint, f"step {s.number}") for s in done.steps[:9]]
+    facts = SheetFacts(
+        "Lamp keeper",
+        "From above.",
+        22.4,
+        900.0,
+        "Mind this.",
+        ["A seam of 12 mm."],
+        models=2,
+        cards=cards_of(site, done.coats),
+        pots=["Soot", "Gull"],
+        puddles=puddles,
+        twins=["Fog by Gull + Soot 3:1."],
+        mixing="9 of them are mixed",
+    )
     picture = formats.png_bytes(np.full((30, 24, 3), 120, np.uint8))
-    pdf = PdfReader(BytesIO(plan_pdf(facts, done.steps[:6], lambda k, v: picture, picture)))
+    pdf = PdfReader(BytesIO(plan_pdf(facts, done.steps, lambda k, v: picture, picture)))
+    drawings = [page.get_contents().get_data().decode("latin-1") for page in pdf.pages]
     finish = np.linspace(0, 1, len(site)).astype(np.float32)
     return {
         "pictures": [
@@ -391,8 +409,11 @@ def view():
         ),
         "arrows": figure(strokes.arrows(shot, site.surface.points[:, 2].astype(np.float32), film > 0)),
         "sheet": [" ".join(page.extract_text().split())[:400] for page in pdf.pages],
-        "sheet places": [sorted({(round(m[4]), round(m[5])) for m in _places(page)})[:LISTED] for page in pdf.pages],
-        "sheet drawn": [numbers_in(page.get_contents().get_data().decode("latin-1")) for page in pdf.pages],
+        "sheet places": [
+            figure(str(sorted({(round(m[4]), round(m[5])) for m in _places(page)}))) for page in pdf.pages
+        ],
+        "sheet drawn": [numbers_in(drawn) for drawn in drawings],
+        "sheet inks": [sorted(Counter(INK.findall(drawn)).items())[:LISTED] for drawn in drawings],
         "tasks": [task_words(t) for s in done.steps for t in (*s.before, *s.after)][:6],
         "files": [
             figure(np.frombuffer(formats.png_bytes(levels[:100].reshape(10, 10, 3)), np.uint8)[:40]),
