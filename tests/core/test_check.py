@@ -16,8 +16,8 @@ from dusk_lamp.core.check.booth import Booth, Mistake, mistaken, photograph
 from dusk_lamp.core.check.compare import compared
 from dusk_lamp.core.check.lamp_photo import degrees_between, lamp_of
 from dusk_lamp.core.check.merge import disagreements, merged
-from dusk_lamp.core.check.outline import proposed_pose
-from dusk_lamp.core.check.perspective import seen_by
+from dusk_lamp.core.check.outline import CORNERS, proposed_pose
+from dusk_lamp.core.check.perspective import covered, seen_by
 from dusk_lamp.core.check.photo import read_photo, troubles
 from dusk_lamp.core.check.pinhole import Pinhole
 from dusk_lamp.core.check.pose import points_from, pose_of
@@ -28,7 +28,9 @@ from dusk_lamp.core.errors import SettingError
 from dusk_lamp.core.light.lamp import Lamp
 from dusk_lamp.core.paint.colour import XYZ_TO_RGB, cones, encoded, from_cones, lab, reflectance_from_hex, xyz
 from dusk_lamp.core.paint.mix import only, values_of
+from dusk_lamp.core.sculpt.decimate import thinned
 from dusk_lamp.core.sculpt.marking import Marking, Region
+from dusk_lamp.core.sculpt.mesh import Mesh
 from dusk_lamp.core.sculpt.site import Site
 from dusk_lamp.core.sculpt.visibility import visibility_of
 
@@ -116,6 +118,19 @@ def test_a_camera_projects_as_opencv_does(scene, k1):
     rays = camera.rays(ours)
     away = places - camera.position
     assert np.abs(np.cross(rays, away / np.linalg.norm(away, axis=1)[:, None])).max() < 1e-4
+
+
+def test_an_outline_filled_face_by_face_is_that_of_a_ray_a_pixel(scene):
+    """Of the same faces every pixel is the same; of the rough form that poses are looked for on, all but the rim."""
+    site, _ = scene
+    whole = Mesh(site.surface.points, site.surface.faces)
+    rough, _ = thinned(whole, np.zeros(len(whole.faces), np.int32), CORNERS)
+    assert len(rough.faces) < 0.2 * len(whole.faces)
+    for azimuth, elevation, distance in ((0, 12, 150), (75, 40, 110), (-160, -20, 60)):
+        camera = camera_at(site, azimuth, elevation, distance).sized(112, 84)
+        seen = seen_by(site.surface, camera, 112, 84).seen
+        assert seen.sum() > 300 and (covered(whole, camera) != seen).sum() <= 2
+        assert (covered(rough, camera) != seen).mean() < 0.004
 
 
 def test_six_clicks_give_the_pose_and_the_picture_makes_it_exact(scene):
