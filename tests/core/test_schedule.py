@@ -359,3 +359,18 @@ def test_bounds_that_can_be_worked_out_by_hand():
     chain = ((Work(10.0), Work(5.0)), (After(0, 1, 40.0),))
     assert Problem(*chain).chain() == 45 and Problem(*chain, evenings).chain() == 105
     assert Problem((Work(10.0, pin=7.0), Work(5.0)), (After(0, 1, 12.0),)).chain() == 24
+
+
+def test_a_deadline_is_kept_wherever_it_can_be():
+    """What is left out holds nothing up, though it could only begin late; a list that never waits is not the last
+    word; and of two things that do not both fit, the one worth more stays, however long it is."""
+    found = solve(Problem((Work(1.0), Work(1.0, earliest=7.0, worth=0.01)), until=4.0))
+    assert found.dropped == (1,) and found.end == 1
+    waits = (Work(1.0), Work(1.0), Work(8.0), Work(1.0, earliest=7.0), Work(4.0, "cabinet"))
+    problem = Problem(waits, (After(3, 4, 5.0),), until=16.0)
+    found = solve(problem)
+    assert found.end == 16 and not broken(problem, found), "two minutes of work, five of waiting, then in a row"
+    with pytest.raises(SettingError, match="too late"):
+        solve(replace(problem, until=15.0))
+    lane = (Work(2.0, "cabinet", worth=0.01), Work(1.0, "cabinet"), Work(11.0, "cabinet", worth=0.05))
+    assert solve(Problem(lane, until=12.0)).dropped == (0,)

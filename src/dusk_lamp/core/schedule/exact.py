@@ -21,10 +21,11 @@ def exact(
     from ortools.sat.python import cp_model
 
     model = cp_model.CpModel()
-    known = [h + w.minutes for h, w in zip(hint, problem.works, strict=True) if h is not None and h < inf]
-    horizon = _up(max([*known, *(w.minutes for w in problem.works)], default=0.0)) + 1
-    if problem.until is not None:
-        horizon = min(horizon, floor(problem.until * GRAIN)) if problem.until * GRAIN < horizon else horizon
+    if problem.until is None:
+        known = [h + w.minutes for h, w in zip(hint, problem.works, strict=True) if h is not None and h < inf]
+        horizon = _up(max([*known, *(w.minutes for w in problem.works)], default=0.0)) + 1
+    else:
+        horizon = floor(problem.until * GRAIN)
     begins: list[Any] = []
     presents: list[Any] = []
     lanes: dict[str, list[Any]] = {}
@@ -62,7 +63,7 @@ def exact(
             ends.only_enforce_if(presents[k])
     for k, at in enumerate(hint):
         if at is not None and at < inf:
-            model.add_hint(begins[k], _up(at))
+            model.add_hint(begins[k], min(_up(at), horizon))
         if presents[k] is not None:
             model.add_hint(presents[k], at is not None)
     optional = [k for k, p in enumerate(presents) if p is not None]
