@@ -47,8 +47,10 @@ class Problem:
     def without(self, dropped: Sequence[int]) -> "Problem":
         """The same with some work left out; numbers stay, what is left out takes no time and no place."""
         gone = set(dropped)
-        nothing = {"minutes": 0.0, "earliest": 0.0, "pin": None}
-        works = tuple(replace(w, **nothing) if k in gone else w for k, w in enumerate(self.works))
+        nothing = Work(0.0)
+        works = tuple(
+            replace(nothing, lane=w.lane, worth=w.worth) if k in gone else w for k, w in enumerate(self.works)
+        )
         afters = tuple(a for a in self.afters if a.earlier not in gone and a.later not in gone)
         return replace(self, works=works, afters=afters)
 
