@@ -16,7 +16,7 @@ class Sculpt:
 
 
 def test_what_is_let_go_leaves_the_memory_though_it_refers_to_itself(monkeypatch):
-    """Fifty sculpts opened one after another held 5 GB, since Python looks seldom for few large things."""
+    """Sixty sculpts opened one after another held 5 GB, since Python looks seldom for few large things."""
     monkeypatch.setattr(heap, "SETTLING_S", 0.01)
     given = []
     monkeypatch.setattr(heap, "give_back", lambda own=heap.give_back: given.append(1) or own())

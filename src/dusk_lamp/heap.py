@@ -6,7 +6,7 @@ import threading
 import time
 
 M_ARENA_MAX, HEAPS = -8, 2  # of malloc.h
-SETTLING_S = 2.0  # until whoever still worked with what was let go is mostly done
+SETTLING_S = 2.0  # after which most requests that still used what was dropped have ended
 
 
 def keep_few() -> None:

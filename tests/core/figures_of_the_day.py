@@ -185,18 +185,7 @@ def schedule():
         "before": columns([k, b.coat, b.over] for k, own in enumerate(before) for b in own),
         "worths": [[rounded(w) if w is not None else None for w in worths], must_be_done(done.context, coats)],
         "jobs": columns(
-            [
-                j.title,
-                j.key,
-                j.hand,
-                j.wait,
-                j.set_up,
-                j.clean,
-                j.wet,
-                j.sprayed,
-                sum(n.job + n.minutes for n in j.needs),
-            ]
-            for j in jobs
+            [j.title, j.key, j.hand, j.wait, j.set_up, j.clean, j.wet, j.sprayed, needs(j)] for j in jobs
         ),
         "batches": columns([str(b.members), b.minutes, b.set_up, b.part, b.parts] for b in batches),
         "works": columns([w.lane, w.minutes, w.earliest, w.worth] for w in works),
@@ -206,10 +195,7 @@ def schedule():
         "listed": [rounded(s) for s in listed(problem, tails(problem).tolist())],
         "fitting": figure(fitting(short)),
         "ended": figure(ended),
-        "left": [
-            columns([j.title, needs(j)] for j in left),
-            figure(np.array(earliest)),
-        ],
+        "left": [columns([j.title, needs(j)] for j in left), figure(np.array(earliest))],
         "clocks": {
             n: [
                 c.words,

@@ -12,7 +12,7 @@ V = TypeVar("V")
 
 class Bounded(Generic[K, V]):
     """At most so many values by key; the one not used for longest goes first. Safe to ask from many threads. dropped:
-    is told when one goes."""
+    called after one went."""
 
     def __init__(self, most: int, dropped: Callable[[], None] = lambda: None) -> None:
         self._most, self._dropped = most, dropped

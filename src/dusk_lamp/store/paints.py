@@ -1,6 +1,5 @@
 """The rack and the recipes kept: added, changed, taken away and put back."""
 
-import re
 from collections.abc import Iterable
 from dataclasses import replace
 from datetime import timedelta
@@ -13,11 +12,11 @@ from ..core.paint.mix import Mix, only
 from ..core.paint.rack import FINISHES, LONGEST_NAME, Paint, Rack, RackError
 from ..core.paint.whites import mix_of, white_called
 from ..core.plain import plain
+from ..core.sculpt.marking import HEX
 from .models import Bottle, Recipe, now
 from .store import UNDO_DAYS
 
 MOST_BOTTLES = 2000
-HEX = re.compile("#[0-9a-fA-F]{6}")
 
 
 def bottles(session: Session) -> list[Bottle]:

@@ -29,21 +29,19 @@ def solve(problem: Problem, seconds: float = SECONDS) -> Schedule:
     gone = set(dropped)
     best: tuple[float | None, ...] = tuple(None if k in gone else s for k, s in enumerate(starts))
     too_late = 0.0 if problem.until is None else end - problem.until
-    if late := too_late > EPSILON:  # a list never waits for what matters more: it may be done in time all the same
-        kept = exact(problem, best, seconds) if seconds > 0 else None
-        if kept is None:
-            raise SettingError(
-                f"even with all left out that can be, it ends {too_late:.0f} min too late; give it more time, or "
-                "fewer models"
-            )
-        best, end = tuple(kept[0]), _end(problem, kept[0])
-    found = Schedule(best, end, 0.0)
+    late = too_late > EPSILON
+    if (late or dropped) and seconds > 0:  # which is best left out; and a list never waits for what matters more
+        kept = exact(problem, best, seconds if late else seconds / 2)
+        if kept is not None and (late or _worth(problem, kept[0]) > _worth(problem, best)):
+            best, late = tuple(kept[0]), False
+    if late:
+        raise SettingError(
+            f"even with all left out that can be, it ends {too_late:.0f} min too late; give it more time, or fewer "
+            "models"
+        )
+    found = Schedule(best, _end(problem, best), 0.0)
     if broken(problem, found):  # a pin that stands before what it waits for
         raise SettingError(f"a pin cannot be kept: {broken(problem, found)[0]}; free it, or pin it later")
-    if dropped and seconds > 0 and not late:  # which is best left out first, then when what is left is done
-        kept = exact(problem, best, seconds / 2)
-        if kept is not None and _worth(problem, kept[0]) > _worth(problem, best):
-            found = Schedule(tuple(kept[0]), _end(problem, kept[0]), 0.0)
     rest = problem.without(found.dropped)
     bound = max(rest.chain(), rest.lane_bound())
     found = Schedule(found.starts, found.end, min(bound, found.end), found.end <= bound + EPSILON)
