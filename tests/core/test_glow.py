@@ -393,8 +393,11 @@ def test_a_lens_is_painted_as_it_is_drawn():
     assert all(z[m].mean() < -0.2 for m in masks[1:5]) and z[masks[-1]].mean() > 0.2
     areas = [float(site.areas[m].sum()) for m in masks[:4]]
     assert areas == sorted(areas, reverse=True)
-    values = [c.mix.colour.value for c in (*coats[:4], coats[-1])]
+    values = [c.mix.colour.value for c in coats]
     assert values == sorted(values) and "dot" in coats[-1].label
+    used = {p.name for c in coats for p in c.mix.paints}
+    assert len(used) <= 3 and all(len(c.mix.paints) <= 2 for c in coats), "common practice, CP-21: few pots"
+    assert coats[-1].mix.words() == "Chalk" and min(RACK, key=lambda p: p.looks.value).name in used
     with pytest.raises(SettingError, match="no base"):
         lens_coats(site, 1, lenses(site, 1, Lamp(0, 60)), Rack([]))
 

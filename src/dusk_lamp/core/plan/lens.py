@@ -3,6 +3,7 @@ the lamp (common practice, craft page, section 10)."""
 
 from collections.abc import Sequence
 from dataclasses import dataclass, replace
+from functools import lru_cache
 
 import numpy as np
 from numpy.typing import NDArray
@@ -14,8 +15,8 @@ from ..coat.coat import Coat, usual_coat
 from ..errors import SettingError
 from ..light.lamp import Lamp
 from ..paint.colour import colour_of_hex, encoded
-from ..paint.mix import nearest_mix
-from ..paint.rack import Rack
+from ..paint.mix import EARNS, Match, Mix, match
+from ..paint.rack import Paint, Rack
 from ..plain import rounded
 from ..sculpt.site import Site, Where
 from ..target.local import Local, ladder
@@ -152,11 +153,25 @@ def lens_coats(site: Site, region: int, found: Sequence[Lens], rack: Rack) -> li
     for lens in sorted(found, key=lambda lens: -len(lens.crescents)):
         for words, colour, own in lens.marks:
             masks.setdefault(words, (colour, np.zeros(len(site), np.bool_)))[1][lens.rows[own]] = True
-    out = []
-    for words, (colour, mask) in masks.items():
-        mix = nearest_mix(colour_of_hex(colour).lab, paints)
-        out.append(replace(usual_coat("brush", mix, f"{name}: {words}", STAGE), where=Where.some(mask)))
-    return out
+    mixes = dict(zip(masks, _from_three_pots(tuple(c for c, _ in masks.values()), tuple(paints)), strict=True))
+    return [
+        replace(usual_coat("brush", mixes[words], f"{name}: {words}", STAGE), where=Where.some(mask))
+        for words, (_, mask) in masks.items()
+    ]
+
+
+@lru_cache(64)
+def _from_three_pots(colours: tuple[str, ...], paints: tuple[Paint, ...]) -> list[Mix]:
+    """A mix for each of the marks of a lens, from one dark pot, one of its hue and one light pot, at most two to a
+    mix: what is a millimetre wide is worth no more (CP-21). The hue is the pot that brings all marks nearest."""
+    wanted = [colour_of_hex(c) for c in colours]
+    by_value = sorted(paints, key=lambda p: p.looks.value)
+
+    def mixes(hue: Paint) -> list[Match]:
+        pots = list(dict.fromkeys((by_value[0], hue, by_value[-1])))
+        return [match(colour, pots, 2, earns=EARNS)[0] for colour in wanted]
+
+    return [m.mix for m in min(map(mixes, paints), key=lambda found: sum(m.delta_e for m in found))]
 
 
 def _pieces(site: Site, own: NDArray[np.int64]) -> list[NDArray[np.int64]]:
