@@ -1,13 +1,14 @@
 """Background: what takes longer than a blink is worked out beside the request, which says how far it is until it is
 there.
 
-A page asks again and again; each asking joins the work that is going on for the same thing. The work fills what is
-remembered with a sculpt in memory, so the page itself then finds everything at hand. It can be stopped whenever it
-says how far it is.
+A page asks again and again; each asking joins the work that is going on for the same thing, and what was asked for
+last is begun first. The work fills what is remembered with a sculpt in memory, so the page itself then finds
+everything at hand. It can be stopped whenever it says how far it is.
 """
 
 import itertools
 import threading
+import time
 from collections.abc import Callable
 from concurrent.futures import Future, ThreadPoolExecutor
 from concurrent.futures import TimeoutError as NotYet
@@ -28,13 +29,28 @@ Say = Callable[[str, float], None]
 
 @dataclass
 class _Going:
-    """One piece of work. progress: how far it is, and its number. painter: for whom. stop: somebody does not want it
-    any more."""
+    """One piece of work. progress: how far it is, and its number. painter: for whom. asked: when somebody last asked
+    for it, in seconds. stop: somebody does not want it any more."""
 
+    work: Callable[[Say], object]
     progress: dict[str, Any]
     painter: int | None = None
+    asked: float = 0.0
     stop: bool = False
     future: "Future[Any]" = field(default_factory=Future)
+
+    def run(self) -> None:
+        """Do it, for the painter who asked."""
+        try:
+            with acting_for(self.painter):
+                self.future.set_result(self.work(self._say))
+        except BaseException as error:
+            self.future.set_exception(error)
+
+    def _say(self, step: str, share: float) -> None:
+        if self.stop:
+            raise Stopped("stopped; what was kept before is as it was")
+        self.progress.update(step=step, share=round(share, 3))
 
 
 class Background:
@@ -43,6 +59,7 @@ class Background:
     def __init__(self) -> None:
         self._pool = ThreadPoolExecutor(AT_ONCE, thread_name_prefix="background")
         self._going: dict[Any, _Going] = {}
+        self._waiting: list[_Going] = []
         self._lock = threading.Lock()
         self._numbers = itertools.count(1)
 
@@ -53,7 +70,11 @@ class Background:
         with self._lock:
             going = self._going.get(key)
             if going is None:
-                going = self._going[key] = self._begun(work)
+                progress = {"number": next(self._numbers), "step": "Beginning", "share": 0.0}
+                going = self._going[key] = _Going(work, progress, acting())
+                self._waiting.append(going)
+                self._pool.submit(self._next)
+            going.asked = time.monotonic()
         try:
             going.future.result(BLINK_S)
         except NotYet:
@@ -66,20 +87,13 @@ class Background:
                     self._going.pop(key, None)
         return None
 
-    def _begun(self, work: Callable[[Say], object]) -> _Going:
-        going = _Going({"number": next(self._numbers), "step": "Beginning", "share": 0.0}, acting())
-
-        def say(step: str, share: float) -> None:
-            if going.stop:
-                raise Stopped("stopped; what was kept before is as it was")
-            going.progress.update(step=step, share=round(share, 3))
-
-        def for_the_painter() -> object:
-            with acting_for(going.painter):
-                return work(say)
-
-        going.future = self._pool.submit(for_the_painter)
-        return going
+    def _next(self) -> None:
+        """Do what was asked for last: a page that was left asks no more, and waits behind the one that is looked
+        at."""
+        with self._lock:
+            going = max(self._waiting, key=lambda one: one.asked)
+            self._waiting.remove(going)
+        going.run()
 
     def progress(self) -> list[dict[str, Any]]:
         """How far each piece of work of this painter is that goes on."""

@@ -1,0 +1,65 @@
+"""What is worked out beside the requests: in which order, and how it ends."""
+
+import threading
+from itertools import count
+
+import pytest
+
+from dusk_lamp.core.errors import SettingError, Stopped
+from dusk_lamp.web import background
+from dusk_lamp.web.background import AT_ONCE, Background
+
+
+@pytest.fixture
+def busy(monkeypatch):
+    """All its hands at work until the first of them is let go; by a clock that goes on with every look at it."""
+    ticks = count()
+    monkeypatch.setattr(background, "BLINK_S", 0.02)
+    monkeypatch.setattr(background.time, "monotonic", lambda: float(next(ticks)))
+    there, hands = Background(), [threading.Event() for _ in range(AT_ONCE)]
+    for k, hand in enumerate(hands):
+        assert there.of(k, lambda say, hand=hand: hand.wait(20)) is not None
+    yield there, hands[0]
+    for hand in hands:
+        hand.set()
+
+
+def end(there, key):
+    """Ask until it is there."""
+    while there.of(key, lambda say: None) is not None:
+        pass
+
+
+def test_the_page_that_is_looked_at_goes_before_pages_that_were_left(busy):
+    """Three pages are opened one after another, and it is the first that somebody goes back to."""
+    there, let_go = busy
+    done = []
+    for key in "abc":
+        there.of(key, lambda say, key=key: done.append(key))
+    there.of("a", lambda say: done.append("never: it waits already"))
+    let_go.set()
+    for key in "abc":
+        end(there, key)
+    assert done == ["a", "c", "b"]
+
+
+def test_what_it_raised_is_told_and_what_is_not_wanted_any_more_ends(busy):
+    there, let_go = busy
+
+    def refused(say):
+        raise SettingError("there is no white on the rack")
+
+    def long(say):
+        say("Laying coats", 0.5)
+        done.append("too much")
+
+    done = []
+    there.of("refused", refused)
+    going = there.of("long", long)
+    assert there.stop(going["number"]) and not there.stop(99)
+    let_go.set()
+    with pytest.raises(SettingError, match="no white"):
+        end(there, "refused")
+    with pytest.raises(Stopped):
+        end(there, "long")
+    assert done == []
