@@ -117,7 +117,7 @@ SWAP = {
 }
 FIGURES = json.loads((ROOT / "tests" / "data" / "figures.json").read_text()).keys()  # rooms whose figures are kept
 TINY = 1e-6  # a number this small is there to keep a division from nothing
-PATIENCE_S = 240
+PATIENCE_S = 400
 
 
 @dataclass(frozen=True)
@@ -284,7 +284,8 @@ def main() -> None:
     with tempfile.TemporaryDirectory() as base:
         folders = [Path(base) / str(k) for k in range(workers)]
         for folder in folders:
-            shutil.copytree(ROOT / "src", folder / "src", ignore=shutil.ignore_patterns("static", "__pycache__"))
+            # with what was compiled: to compile all of it anew takes longer than a test may
+            shutil.copytree(ROOT / "src", folder / "src", ignore=shutil.ignore_patterns("static"))
         free = list(folders)
 
         def one(error: Error) -> tuple[Error, bool, float]:

@@ -57,8 +57,9 @@ class Server:
         self.process.wait(20)
 
 
-@pytest.fixture(scope="module")
+@pytest.fixture(scope="session")
 def server(tmp_path_factory):
+    """One for all files of tests: each brings a sculpt of its own, and asks for the rack."""
     server = Server(tmp_path_factory.mktemp("bench") / "data")
     yield server
     server.end()
@@ -97,8 +98,10 @@ def brought(chromium, server, file):
     page = chromium.new_page()
     page.goto(server.address)
     page.set_input_files('input[type="file"]', str(file))
-    page.wait_for_selector('.card-sculpt:not(:has([data-working])) a:has-text("Stand it up")', timeout=90_000)
-    url = page.locator(".card-sculpt .picture a").first.get_attribute("href")
+    card = page.locator(".card-sculpt", has=page.locator(f'input[value="{file.stem}"]'))
+    card.locator('a:has-text("Stand it up")').wait_for(timeout=90_000)
+    page.locator(".card-sculpt:has([data-working])").wait_for(state="detached", timeout=90_000)
+    url = card.locator(".picture a").get_attribute("href")
     page.close()
     return f"{server.address}{url.rsplit('/', 1)[0]}"
 

@@ -15,14 +15,14 @@ from .conftest import Server, brought, to_stage
 
 
 @pytest.fixture(scope="module")
-def figure(tmp_path_factory):
-    """A keeper with one arm held out, on a plinth, as an STL file."""
+def figure(tmp_path_factory, request):
+    """A keeper with one arm held out, on a plinth, as an STL file; each file of tests has one by another name."""
     plinth = trimesh.creation.cylinder(radius=9, height=3, sections=64)
     plinth.apply_translation((0, 0, 1.5))
     arm = trimesh.creation.capsule(height=9, radius=1.2)
     arm.apply_transform(trimesh.transformations.rotation_matrix(np.pi / 2, (0, 1, 0)))
     arm.apply_translation((4, -2, 15))
-    path = tmp_path_factory.mktemp("files") / "Tide keeper.stl"
+    path = tmp_path_factory.mktemp("files") / f"Keeper of {request.module.__name__.rsplit('_', 1)[-1]}.stl"
     together(plinth, ball(5, 4, (0, 0, 11)), ball(3, 4, (0, 0, 20)), arm).export(path)
     return path
 

@@ -78,17 +78,25 @@ def with_a_sculpt(tmp_path_factory, figure):
     return data
 
 
-def undercoated_at(data, sculpt, before=lambda painter: None):
-    """A copy of a folder with a sculpt, with a rack and an undercoat. before: what its painter does first."""
-    shutil.copytree(sculpt, data)
+def folder_after(data, folder, what):
+    """A copy of a data folder after its painter did something."""
+    shutil.copytree(folder, data)
     app = shelf_at(data)
-    load_rack(app.extensions["workshop"].store)
     with few_samples():
-        painter = Painter(app.test_client())
-        before(painter)
-        painter.post("/sculpts/1/done/undercoat")
+        what(Painter(app.test_client()))
     app.extensions["workshop"].store.close()
     return data
+
+
+def undercoated_at(data, sculpt, before=lambda painter: None):
+    """A copy of a folder with a sculpt, with a rack and an undercoat. before: what its painter does first."""
+
+    def what(painter):
+        load_rack(painter.client.application.extensions["workshop"].store)
+        before(painter)
+        painter.post("/sculpts/1/done/undercoat")
+
+    return folder_after(data, sculpt, what)
 
 
 @pytest.fixture(scope="session")
@@ -108,7 +116,31 @@ def with_an_undercoat(tmp_path_factory, with_a_sculpt):
     return undercoated_at(tmp_path_factory.mktemp("undercoated") / "data", with_a_sculpt)
 
 
+@pytest.fixture(scope="session")
+def with_every_stage(tmp_path_factory, with_a_plan):
+    """The same with something of every stage: two regions, colours, metal, edges, a glow, a lens and wear."""
+
+    def stages(painter):
+        def edit(page, do, **more):
+            return painter.change(1, page, do=do, **more)
+
+        edit("regions", "pick", tool="part", free=True, origin=[0, 0, 99], direction=[0, 0, -1])
+        edit("regions", "describe", number=2, name="Visor", material="metal", colour="#a9adb0")
+        edit("colour", "way", region=1, name="layers")
+        edit("metal", "set", region=2, settings={"school": "facet", "roughness": 0.4})
+        edit("metal", "paint", region=2)
+        edit("metal", "edges", region=2)
+        edit("glow", "add", kind="region", region=1)
+        edit("glow", "paint", number=painter.client.get("/sculpts/1/glow.json").get_json()["glows"][-1]["number"])
+        edit("glow", "lens", region=2)
+        edit("wear", "set", amounts={"dust": 0.5, "grime": 0.0}, spared=[2])
+        edit("wear", "paint")
+
+    return folder_after(tmp_path_factory.mktemp("staged") / "data", with_a_plan, stages)
+
+
 PREPARED = (
+    ("whole", "with_every_stage"),
     ("marked", "with_a_plan"),
     ("undercoated", "with_an_undercoat"),
     ("sculpt_id", "with_a_sculpt"),
@@ -210,6 +242,12 @@ def painter(app):
 @pytest.fixture
 def marked(painter):
     """The painter of a sculpt with one region and an undercoat."""
+    return painter
+
+
+@pytest.fixture
+def whole(painter):
+    """The painter of a sculpt with something of every stage."""
     return painter
 
 
