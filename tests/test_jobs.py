@@ -34,12 +34,12 @@ from .shapes import ball
 
 @pytest.fixture(autouse=True)
 def few_samples(monkeypatch):
-    monkeypatch.setenv("DUSK_LAMP_MOST_SAMPLES", "20000")
+    monkeypatch.setenv("DUSK_LAMP_MOST_SAMPLES", "8000")
 
 
 @pytest.fixture
 def store(tmp_path):
-    store = Store(tmp_path / "data", Settings(most_samples=20_000))
+    store = Store(tmp_path / "data", Settings(most_samples=8_000))
     yield store
     store.close()
 
@@ -196,7 +196,7 @@ def test_many_machines_can_share_the_work_through_redis(store, waiting, tmp_path
     )
     try:
         wait_for(socket.exists, 10)
-        shared = Store(store.root, Settings(broker=f"unix://{socket}", most_samples=20_000))
+        shared = Store(store.root, Settings(broker=f"unix://{socket}", most_samples=8_000))
         one, two = Queue(shared), Queue(shared)
         one.add(waiting)
         task = two.huey.dequeue()

@@ -518,12 +518,12 @@ def test_the_sculpt_has_more_than_half_the_window(page, bench_url):
     )
 
 
-def test_a_browser_closed_in_mid_import_and_a_server_killed_lose_nothing(chromium, tmp_path, warden_file):
+def test_a_browser_closed_in_mid_import_and_a_server_killed_lose_nothing(chromium, tmp_path, figure):
     data = tmp_path / "data"
     first = Server(data)
     page = chromium.new_page()
     page.goto(first.address)
-    page.set_input_files('input[type="file"]', str(warden_file))
+    page.set_input_files('input[type="file"]', str(figure))
     page.locator(".card-sculpt progress").wait_for()
     page.close()  # the browser goes in the middle
     first.process.kill()  # and so does the server
