@@ -149,6 +149,10 @@ def counts(root):
         return {n: database.execute(f"SELECT count(*) FROM {n}").fetchone()[0] for n in names}
 
 
+def test_the_newest_shape_is_the_one_that_the_last_migration_makes():
+    assert list(upgrade.revisions()) == VERSIONS
+
+
 @pytest.mark.parametrize("version", VERSIONS)
 def test_from_every_version_nothing_is_lost(tmp_path, version):
     tables = made_at(tmp_path, version)

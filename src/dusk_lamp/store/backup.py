@@ -11,13 +11,11 @@ import zipfile
 from contextlib import closing
 from pathlib import Path
 
-from alembic.script import ScriptDirectory
-
 from ..core.errors import DuskLampError
 from ..settings import Settings
 from .move import move
 from .shared import Shared
-from .upgrade import DATABASE, config_of
+from .upgrade import DATABASE, revisions
 
 MARK = "dusk-lamp-backup.json"
 FOLDERS = ("uploads", "photos")
@@ -105,8 +103,7 @@ def restore(file: Path, root: Path) -> dict[str, int]:
             if MARK not in names or DATABASE not in names:
                 raise BackupError(f"{file.name} is cut off, or no backup of Dusk Lamp's; nothing was touched")
             mark = json.loads(z.read(MARK))
-            script = ScriptDirectory.from_config(config_of())
-            if mark["version"] not in {r.revision for r in script.walk_revisions()}:
+            if mark["version"] not in revisions():
                 raise BackupError("this backup was made by a newer Dusk Lamp; restore it with that one")
             if sum(entry.file_size for entry in z.infolist()) > MOST_UNPACKED_BYTES:
                 raise BackupError("this backup unpacks to more than any shelf holds; it was not opened")

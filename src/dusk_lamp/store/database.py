@@ -8,15 +8,13 @@ is made in that shape at once, and later revisions are brought about in one tran
 from pathlib import Path
 from typing import Any
 
-from alembic import command
-from alembic.runtime.migration import MigrationContext
 from sqlalchemy import create_engine, event, func, inspect, select, text
 from sqlalchemy.engine import Connection, Engine
 from sqlalchemy.exc import OperationalError
 
 from ..settings import Settings
 from .models import Base
-from .upgrade import DATABASE, DatabaseError, config_of, head_and_known, upgrade
+from .upgrade import DATABASE, DatabaseError, config_of, revisions, upgrade
 
 BUSY_S = 30  # how long a save waits for another one
 SAVES = "dusk_lamp_saves"  # an execution option: this transaction will write
@@ -69,7 +67,11 @@ def newest(root: Path, settings: Settings) -> None:
 
 
 def _bring(connection: Connection) -> None:
-    head, known = head_and_known()
+    from alembic import command
+    from alembic.runtime.migration import MigrationContext
+
+    known = revisions()
+    head = known[-1]
     found = MigrationContext.configure(connection).get_current_revision()
     if found == head:
         return
