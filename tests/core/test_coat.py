@@ -493,6 +493,14 @@ def test_every_technique_describes_itself():
         assert film.shape == (len(SLOT),) and film.dtype == np.float32 and film.min() >= 0 and film.max() > 0
 
 
+def test_techniques_are_listed_in_the_order_of_the_work():
+    """Common practice, craft page, sections 1 and 12: primer, spray, brush, dry-brush, wash, oil, wear from chips to
+    dust, edges last."""
+    listed = [name for name in techniques() if name not in ("blend", "oil light", "sponge")]
+    worn = ["chips", "streaks", "verdigris", "dust"]
+    assert listed == ["prime", "spray", "brush", "drybrush", "wash", "oil wipe", *worn, "line"]
+
+
 def test_a_dry_brush_by_its_own_rule():
     """Between a flat (0.02 exposed) and a sure crest (0.22): half-way out, and 1.2 of the cavity less; softness moves
     the bar."""

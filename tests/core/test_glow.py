@@ -344,6 +344,10 @@ def test_flame_is_brightest_low_and_licks_upward():
         if name == "fire":
             assert not any(r > 0.7 and g < 0.2 for r, g, _ in rgb)
     assert CATCHES_FROM == 3
+    block = Site(surface_of(trimesh.creation.box(bounds=((-6, -6, 0), (6, 6, 30))).subdivide_to_size(1.0)))
+    beside = flamed(block, [[0, -6, 6]], 8)
+    away = np.linalg.norm(block.surface.points[beside.catches] - (0, -6, 6), axis=1)
+    assert len(away) > 5 and (beside.flame[beside.catches] == 0).all() and away.max() < 1.5 * 8, "edges near it"
     dark = flamed(site, foot, 8, heart=True, seed=3)
     assert dark.hue[np.argmax(dark.flame)] == 1
     with pytest.raises(SettingError, match="a flame is one of"):
@@ -377,6 +381,9 @@ def test_a_lens_is_dark_low_crescents_and_a_dot_toward_the_lamp():
         assert len(lenses(site, 1, Lamp(0, 60), width / marks)[0].crescents) == count
     drawn = lens_svg([left, right])
     assert drawn.count("<g ") == 2 and drawn.count("<circle") == 2 and "mm" in drawn
+    assert left.words.endswith("wide: three crescents, a line and a dot.")
+    narrow = lenses(site, 1, Lamp(0, 60), width / 2.5)[0]
+    assert narrow.words.endswith("less than four marks of your brush: one crescent and a dot.")
     few = Site(site.surface, marking=Marking((np.arange(len(site)) < 3).astype(np.uint8), (Region("Bead"),)))
     with pytest.raises(SettingError, match="Bead"):
         lenses(few, 1, Lamp(0, 60))

@@ -20,10 +20,11 @@ from dusk_lamp.core.light.rig import Rig
 from dusk_lamp.core.paint.colour import lab, xyz
 from dusk_lamp.core.paint.mix import only
 from dusk_lamp.core.plan.edges import beside_words, corner_dots, crests_of, lining
-from dusk_lamp.core.plan.metal import metal_school, metal_schools
+from dusk_lamp.core.plan.metal import metal_school, metal_schools, painted
 from dusk_lamp.core.plan.metal.painted import (
     Metal,
     colours,
+    holds,
     jumps,
     layers_of,
     mirror_ball,
@@ -305,6 +306,19 @@ def test_a_transparent_green_over_silver_is_green_and_lighter_toward_the_mirror(
     )
     edge = [next(c for c in way("metallic").coats(t) if c.technique == "line").settings for t in (golden, steel)]
     assert edge[0].width < edge[1].width and edge[0].elevation > edge[1].elevation, "silver on gold sparingly"
+
+
+def test_a_metal_wants_near_black_beside_near_white(monkeypatch):
+    """Common practice, craft page, section 9: the two touch, or nearly."""
+    site = Site(surface_of(plate(-10, 10, -10, 10, cells=60)))
+    x = site.surface.points[:, 0] / site.surface.spacing
+    said = {}
+    for gap in (0, 4, 8):
+        values_ = np.where(x < 0, 1.5, np.where(x > gap, 9.5, 5)).astype(np.float32)
+        monkeypatch.setattr(painted, "values", lambda *_, own=values_: own)
+        said[gap] = holds(site, np.ones(len(site), np.bool_), Metal(), Lamp(0, 60))
+    assert [own.contrast for own in said.values()] == [True, True, False]
+    assert "lies beside near-white" in said[4].words and "Nowhere" in said[8].words
 
 
 def test_the_layers_of_a_metal_strictly_shrink():

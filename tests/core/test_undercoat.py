@@ -316,6 +316,8 @@ def test_the_paints_of_an_undercoat_are_those_a_painter_would_take():
     assert POTS.wash.looks.value == min(p.looks.value for p in RACK if p.kind == "wash")
     assert POTS.white.kind != "primer" and POTS.white.looks.value > 9 and POTS.tint.looks.chroma > 15
     assert POTS.tint.looks.value < 3.2 and 3.5 <= RACK.find(POTS.through).looks.value <= 6.5
+    middle = [p for p in RACK if p.kind in ("base", "layer") and 3.5 <= p.looks.value <= 6.5]
+    assert RACK.find(POTS.through).looks.chroma == max(p.looks.chroma for p in middle), "the strongest colour"
     bare = pots_from(Rack([p for p in RACK if p.kind in ("base", "layer")]))
     assert bare.wash == bare.shadow and bare.shadow.looks.value < 2 and bare.primer.looks.value < 2, (
         "what there is must do"

@@ -30,6 +30,7 @@ STEEL = usual_local("metal")
 FURTHEST, STEP = 60, 15  # degrees round the display view that are looked at
 READS = 0.6  # correlation of values with those of the display view, from which on it reads as the same metal
 DARK, LIGHT = 2.5, 8.5  # values that count as near-black and near-white
+BESIDE = 6  # samples from one to the other, at most, where one lies beside the other
 JUMP = 1.5  # values between neighbouring mixes that show as a border (craft page, section 11)
 # dark to light, what a neutral metal takes from a world: it is never grey only (craft page, section 11)
 WORLD_COLOURS = {
@@ -223,8 +224,7 @@ def holds(site: Site, own: NDArray[np.bool_], metal: Metal, lamp: Lamp, local: L
         degrees = off
     a, b = site.surface.edges
     mine = own[a] & own[b]
-    near = site.surface.spacing * 6
-    contrast = _beside(site, painted, own, near) if mine.any() else False
+    contrast = _beside(site, painted, own, BESIDE * site.surface.spacing) if mine.any() else False
     words = f"It still reads as metal from up to {degrees}° to either side of the display view. "
     words += (
         "Near-black lies beside near-white."
