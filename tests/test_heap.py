@@ -4,6 +4,8 @@ import gc
 import time
 import weakref
 
+import pytest
+
 from dusk_lamp import heap
 from dusk_lamp.core.memory import Bounded
 
@@ -15,24 +17,50 @@ class Sculpt:
         self.made = [self]
 
 
-def test_what_is_let_go_leaves_the_memory_though_it_refers_to_itself(monkeypatch):
-    """Sixty sculpts opened one after another held 5 GB, since Python looks seldom for few large things."""
-    monkeypatch.setattr(heap, "SETTLING_S", 0.01)
-    given = []
-    monkeypatch.setattr(heap, "give_back", lambda own=heap.give_back: given.append(1) or own())
-    kept = Bounded(2, heap.Tidying().ask)
+@pytest.fixture
+def not_by_itself():
+    """It is not Python's own turn that frees anything."""
     was = gc.isenabled()
-    gc.disable()  # it is not Python's own turn that frees them
-    try:
-        seen = [weakref.ref(kept.of(n, Sculpt)) for n in range(2)]
-        assert not given, "nothing was let go yet"
-        seen += [weakref.ref(kept.of(n, Sculpt)) for n in range(2, 6)]
-        for _ in range(500):
-            if sum(one() is not None for one in seen) == 2:
-                break
-            time.sleep(0.01)
-        assert [one() is not None for one in seen] == [False] * 4 + [True] * 2
-        assert 1 <= len(given) <= 4
-    finally:
-        if was:
-            gc.enable()
+    gc.disable()
+    yield
+    if was:
+        gc.enable()
+
+
+def test_what_is_let_go_leaves_the_memory_before_another_is_made(not_by_itself):
+    """Sixty sculpts opened one after another held 5 GB, since Python looks seldom for few large things."""
+    kept, seen, most = Bounded(2, heap.Tidying().ask), [], []
+
+    def opened():
+        most.append(sum(one() is not None for one in seen))
+        seen.append(weakref.ref(own := Sculpt()))
+        return own
+
+    for n in range(6):
+        kept.of(n, opened)
+    assert most == [0, 1, 1, 1, 1, 1] and [one() is not None for one in seen] == [False] * 4 + [True] * 2
+
+
+def test_large_sculpts_count_for_more():
+    """Three usual ones are kept, of large ones two, of one that is larger than all that one alone."""
+    kept = Bounded(3, lambda: None, lambda size: max(1.0, size))
+    for size, left in ((0.2, [0.2]), (1.0, [0.2, 1.0]), (0.7, [0.2, 1.0, 0.7]), (1.5, [0.7, 1.5]), (9.0, [9.0])):
+        kept.of(size, lambda own=size: own)
+        assert [s for s in (0.2, 1.0, 0.7, 1.5, 9.0) if kept.get(s)] == left
+        for s in left:
+            kept.get(s)  # the order in which they were used
+
+
+def test_what_a_request_still_used_goes_soon_after(not_by_itself, monkeypatch):
+    monkeypatch.setattr(heap, "SETTLING_S", 0.2)
+    kept = Bounded(1, heap.Tidying().ask)
+    used = kept.of(0, Sculpt)
+    seen = weakref.ref(used)
+    kept.of(1, Sculpt)
+    assert seen() is not None
+    del used
+    for _ in range(500):
+        if seen() is None:
+            return
+        time.sleep(0.01)
+    raise AssertionError("it stayed")

@@ -25,13 +25,15 @@ def give_back() -> None:
 
 
 class Tidying:
-    """Gives back, beside the requests, soon after it was asked to; asked many times at once, it does so once."""
+    """Gives back at once when it is asked to, and again soon after, beside the requests; asked many times, it does
+    that once."""
 
     def __init__(self) -> None:
         self._asked = threading.Lock()  # held while one is under way
 
     def ask(self) -> None:
-        """Something large was let go."""
+        """Something large was let go; some request may still use it."""
+        give_back()
         if self._asked.acquire(blocking=False):
             threading.Thread(target=self._soon, daemon=True).start()
 

@@ -509,6 +509,9 @@ def test_a_dry_brush_by_its_own_rule():
     reach, bar = (0.20 - 0.02) / 0.20 - 1.2 * 0.1, 0.35 - 0.85 * 0.4
     wanted = 10 * (reach - bar) / (1 - bar) * (1 - 0.1 / 0.35)
     assert laid("drybrush", Site(s, relief=felt), film_um=10, softness=0.4) == pytest.approx(wanted, rel=1e-4)
+    for elevation, share in ((90, 1.0), (30, 0.15 + 0.85 / 2), (0, 0.15)):  # pulled from above, aslant, and past it
+        pulled = laid("drybrush", Site(s, relief=felt), film_um=10, softness=0.4, azimuth=0, elevation=elevation)
+        assert pulled == pytest.approx(share * wanted, rel=1e-4)
 
 
 def test_poses_are_those_a_model_can_be_laid_in():

@@ -43,6 +43,19 @@ def test_the_page_that_is_looked_at_goes_before_pages_that_were_left(busy):
     assert done == ["a", "c", "b"]
 
 
+def test_what_nobody_asks_for_any_more_is_not_worked_out_and_begun_anew_for_who_comes_back(busy, monkeypatch):
+    there, let_go = busy
+    done = []
+    there.of("left", lambda say: done.append("left"))
+    monkeypatch.setattr(background, "LEFT_S", 5)  # looks at the clock of this test
+    for _ in range(9):
+        there.of("looked at", lambda say: done.append("looked at"))
+    let_go.set()
+    end(there, "looked at")
+    assert done == ["looked at"] and there.of("left", lambda say: done.append("come back")) is None
+    assert done == ["looked at", "come back"]
+
+
 def test_what_it_raised_is_told_and_what_is_not_wanted_any_more_ends(busy):
     there, let_go = busy
 

@@ -11,11 +11,16 @@ V = TypeVar("V")
 
 
 class Bounded(Generic[K, V]):
-    """At most so many values by key; the one not used for longest goes first. Safe to ask from many threads. dropped:
-    called after one went."""
+    """At most so many values by key; the one not used for longest goes first. Safe to ask from many threads.
 
-    def __init__(self, most: int, dropped: Callable[[], None] = lambda: None) -> None:
-        self._most, self._dropped = most, dropped
+    For large values: dropped, called after some went; weigh, how many usual ones a value counts for, 1 at least. Of
+    those what is too many goes before another is made, so that there is never one more.
+    """
+
+    def __init__(
+        self, most: int, dropped: Callable[[], None] | None = None, weigh: Callable[[V], float] = lambda _: 1
+    ) -> None:
+        self._most, self._dropped, self._weigh = most, dropped, weigh
         self._kept: OrderedDict[K, V] = OrderedDict()
         self._making: dict[K, threading.Lock] = {}
         self._lock = threading.Lock()
@@ -39,16 +44,26 @@ class Bounded(Generic[K, V]):
                 if key in self._kept:
                     return self._kept[key]
             try:
+                if self._dropped is not None:
+                    self._keep(self._most - 1)
                 value = make()
                 with self._lock:
                     self._kept[key] = value
-                    gone = [self._kept.popitem(last=False) for _ in range(len(self._kept) - self._most)]
-                if gone:
-                    self._dropped()
+                self._keep(self._most)
             finally:
                 with self._lock:
                     self._making.pop(key, None)
         return value
+
+    def _keep(self, most: int) -> None:
+        with self._lock:
+            before = len(self._kept)
+            # the last one is in use, however much it weighs
+            while len(self._kept) > min(most, 1) and sum(map(self._weigh, self._kept.values())) > most:
+                self._kept.popitem(last=False)
+            fewer = len(self._kept) < before
+        if fewer and self._dropped is not None:
+            self._dropped()
 
     def __len__(self) -> int:
         return len(self._kept)

@@ -32,7 +32,7 @@ from .preparing import (
 )
 from .store import Store
 
-MOST_IN_MEMORY = 3  # about 150 MB each
+MOST_IN_MEMORY, USUAL_SAMPLES = 3, 150_000  # about 200 MB each, with all that was worked out on it
 MOST_SEEN = 8  # 0.2 MB each
 
 
@@ -123,7 +123,9 @@ class OpenSculpts:
 
     def __init__(self, store: Store, most: int = MOST_IN_MEMORY) -> None:
         self._store = store
-        self._kept: Bounded[tuple, OpenSculpt] = Bounded(most, Tidying().ask)
+        self._kept: Bounded[tuple, OpenSculpt] = Bounded(
+            most, Tidying().ask, lambda opened: max(1.0, len(opened.site) / USUAL_SAMPLES)
+        )
         self._sky = threading.Lock()
 
     def of(self, sculpt: Sculpt) -> OpenSculpt:

@@ -21,6 +21,7 @@ from ..core.errors import Stopped
 from ..store.owner import acting, acting_for
 
 BLINK_S = 0.7  # nobody needs a sign for less
+LEFT_S = 40.0  # what waits and was not asked for any more for so long is left out; a page that is open asks again
 AT_ONCE = 2  # pieces of work beside the requests: there are as many processors on a small machine
 
 blueprint = Blueprint("background", __name__)
@@ -32,6 +33,7 @@ class _Going:
     """One piece of work. progress: how far it is, and its number. painter: for whom. asked: when somebody last asked
     for it, in seconds. stop: somebody does not want it any more."""
 
+    key: Any
     work: Callable[[Say], object]
     progress: dict[str, Any]
     painter: int | None = None
@@ -46,6 +48,8 @@ class _Going:
                 self.future.set_result(self.work(self._say))
         except BaseException as error:
             self.future.set_exception(error)
+        finally:
+            del self.work  # with the sculpt that it knows
 
     def _say(self, step: str, share: float) -> None:
         if self.stop:
@@ -70,8 +74,9 @@ class Background:
         with self._lock:
             going = self._going.get(key)
             if going is None:
+                self._forget()
                 progress = {"number": next(self._numbers), "step": "Beginning", "share": 0.0}
-                going = self._going[key] = _Going(work, progress, acting())
+                going = self._going[key] = _Going(key, work, progress, acting())
                 self._waiting.append(going)
                 self._pool.submit(self._next)
             going.asked = time.monotonic()
@@ -87,13 +92,23 @@ class Background:
                     self._going.pop(key, None)
         return None
 
+    def _forget(self) -> None:
+        """What ended after its page was left: what it raised may know a sculpt."""
+        since = time.monotonic() - LEFT_S
+        for key in [k for k, going in self._going.items() if going.future.done() and going.asked < since]:
+            del self._going[key]
+
     def _next(self) -> None:
         """Do what was asked for last: a page that was left asks no more, and waits behind the one that is looked
-        at."""
+        at, or is not worked out at all."""
         with self._lock:
             going = max(self._waiting, key=lambda one: one.asked)
             self._waiting.remove(going)
-        going.run()
+            left = time.monotonic() - going.asked > LEFT_S
+            if left:
+                del self._going[going.key]
+        if not left:
+            going.run()
 
     def progress(self) -> list[dict[str, Any]]:
         """How far each piece of work of this painter is that goes on."""
