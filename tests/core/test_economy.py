@@ -27,11 +27,13 @@ from dusk_lamp.core.plan.economy.choice import choose, minutes_of, undominated
 from dusk_lamp.core.plan.economy.groups import Group
 from dusk_lamp.core.plan.economy.options import Option, Region
 from dusk_lamp.core.plan.economy.plan import _exchanged, _faces_kept, made_ready
+from dusk_lamp.core.plan.metal.painted import Metal
 from dusk_lamp.core.plan.palette import palette_for, palette_of, poured
 from dusk_lamp.core.plan.prices import price
 from dusk_lamp.core.plan.stages import stages
 from dusk_lamp.core.plan.stages.colour import ColourWishes
 from dusk_lamp.core.plan.stages.glow import GlowWish, GlowWishes
+from dusk_lamp.core.plan.stages.metal import MetalWishes
 from dusk_lamp.core.plan.step import steps_of
 from dusk_lamp.core.plan.tools import Tools
 from dusk_lamp.core.sculpt.marking import Marking
@@ -121,14 +123,15 @@ def test_small_regions_take_what_is_on_the_palette_for_the_large_ones(doll):
 
 
 def test_what_comes_after_the_colours_takes_from_their_palette_without_a_budget_too(doll):
-    """CP-35. A lens asks for pots and third paints of its own; where those that are out are as near, it gets them."""
-    wishes = {"colour": ColourWishes("layers"), "glow": GlowWishes((), (3,))}
-    context, glow = doll.on(replace(doll.plan, wishes=wishes)), stages()["glow"]
+    """CP-35. Metal asks for pots and third paints of its own; where those that are out are as near, it gets them."""
+    wishes = {"colour": ColourWishes("layers"), "metal": MetalWishes({"3": Metal()})}
+    regions = tuple(replace(r, colour="#8a6a3a", material="metal") if r.id == 3 else r for r in REGIONS)
+    context, metal = doll.on(replace(doll.plan, wishes=wishes, regions=regions)), stages()["metal"]
     for item in stages()["colour"].items(context):
         context = context.with_coats(stages()["colour"].painted(context, item))
     pots = lambda coats: {p.name for c in coats for p in c.mix.paints}  # noqa: E731
-    there, (item,) = pots(context.coats("colour")), glow.items(context)
-    asked, taken = glow.coats(context, item), [c for c in glow.painted(context, item) if c.stage == "glow"]
+    there, (item,) = pots(context.coats("colour")), metal.items(context)
+    asked, taken = metal.coats(context, item), [c for c in metal.painted(context, item) if c.stage == "metal"]
     assert len(pots(taken) - there) < len(pots(asked) - there)
     off = [float(delta_e(a.mix.colour.lab, b.mix.colour.lab)) for a, b in zip(asked, taken, strict=True)]
     assert max(off) <= price("same puddle") and [c.label for c in asked] == [c.label for c in taken]
@@ -317,7 +320,9 @@ def test_every_puddle_holds_drop_by_drop(seed):
         there[puddle.letter] = {k: v / whole for k, v in own.items()}
         wanted = puddle.mix.counted()
         assert there[puddle.letter] == pytest.approx({k: v / sum(wanted.values()) for k, v in wanted.items()})
-        assert puddle.left >= 0
+        given = sum(other.takes for other in puddles if other.added_to == puddle.letter)
+        put = sum(puddle.drops.values()) + puddle.takes
+        assert puddle.left >= 0 and puddle.left == pytest.approx(put - given - 20 * puddle.ml, abs=0.051)
     assert all(n >= -1e-9 for left in poured(puddles, 20) for n in left.values())
 
 

@@ -94,6 +94,12 @@ def test_a_mirror_shows_the_lamp_half_way_and_roughness_spreads_it():
     assert BALL.normals[np.argmax(sharp)] @ half > np.cos(np.radians(4))
     facing = BALL.normals @ direction_of(*FRONT) > 0.2
     assert dull[facing].max() < sharp[facing].max() and (dull[facing] > 0.2).sum() > (sharp[facing] > 0.2).sum()
+    for view in ((35.0, 20.0), (-70.0, 50.0), (150.0, 0.0)):  # from wherever one looks
+        lamp = (view[0] + 50, 30.0)
+        dull = mirrored(BALL, None, view, replace(world, lamp=Disc(*lamp, 12, 5.0)), 0.4)
+        bright = np.average(BALL.normals, axis=0, weights=np.maximum(dull - 0.5 * dull.max(), 0))
+        half = direction_of(*lamp) + direction_of(*view)
+        assert bright @ half > np.cos(np.radians(5)) * np.linalg.norm(half) * np.linalg.norm(bright)
 
 
 def test_bands_on_a_cylinder_run_along_its_axis():

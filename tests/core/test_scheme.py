@@ -13,6 +13,7 @@ from dusk_lamp.core.target.scheme import (
     guessed_names,
     in_scheme,
     named_by_place,
+    named_if_low,
     palette_of_picture,
     schemes_of_picture,
     schemes_of_words,
@@ -100,6 +101,21 @@ def test_guesses_are_named_by_their_place():
     )
     assert [r.name for r in named] == ["Guess 1", "Base", "Head", "Guess 4"], "a lantern on its pole is no head"
     assert named[1].material == "stone" and named[2].attention == "focal point"
+
+
+def test_what_is_marked_low_is_named_as_the_base_once():
+    """A figure of 20 mm: its plate and 2 mm of it are a base, 5 mm of it are not; beside another base neither."""
+    surface = surface_of(together(plate(-10, 10, -10, 10), ball(10, 4, at=(0, 0, 10))))
+    z, named = surface.points[:, 2], {}
+    for high in (2.0, 5.0):
+        cloak = Marking((z < high).astype(np.uint8), (Region("Region 1"),))
+        named[high] = named_if_low(cloak, surface).regions[0]
+        other = Marking(np.where(z < high, 2, 1).astype(np.uint8), (Region("Base"), Region("Region 2")))
+        assert named_if_low(other, surface) is other
+    assert (named[2.0].name, named[2.0].material, named[2.0].attention) == ("Base", "stone", "quiet")
+    assert named[5.0].name == "Region 1" and named[5.0].material == Region("Region 1").material
+    nothing = Marking(np.zeros(len(z), np.uint8), (Region("Region 1"),))
+    assert named_if_low(nothing, surface) is nothing
 
 
 def test_a_guess_is_named_by_where_it_lies_on_the_sculpt():

@@ -1,5 +1,7 @@
 """The value sketch in colour: keys, ladders of a local colour, coloured light."""
 
+from dataclasses import replace
+
 import colour
 import numpy as np
 import pytest
@@ -13,7 +15,7 @@ from dusk_lamp.core.paint.value import luminance_from_munsell
 from dusk_lamp.core.sculpt.marking import MATERIALS, Marking, Region
 from dusk_lamp.core.sculpt.site import Site
 from dusk_lamp.core.sculpt.visibility import visibility_of
-from dusk_lamp.core.target.local import VALUES, Local, ladder, usual_local
+from dusk_lamp.core.target.local import DARKEST, LIGHTEST, VALUES, Local, ladder, usual_local
 from dusk_lamp.core.target.target import target
 
 from ..shapes import ball, surface_of
@@ -127,3 +129,28 @@ def test_every_region_keeps_its_own_key_and_colour(high_ball):
     assert seen.colour.shape == (len(site), 3) and seen.gloss.max() < 0.1
     with pytest.raises(SettingError, match="local colour each"):
         target(site, rig, [Local()])
+
+
+def test_a_region_keeps_its_ration_of_white():
+    """CP-14: of white cloth a tenth of the area at most is lighter than value 7; what would be too much is brought
+    down, the very brightest goes past it, and darks and middles stay as they are."""
+    share, areas = np.linspace(0, 1, 4001), np.linspace(3, 1, 4001)
+    free = Local("#d8d4c8", low=3.0, middle=6.0, high=9.5)
+    kept = replace(free, ration=(7.0, 0.1))
+    over = [float(areas[local.value(share, areas) > 7.0 + 1e-4].sum() / areas.sum()) for local in (free, kept)]
+    assert over[0] > 0.2 and over[1] == pytest.approx(0.1, abs=0.002)
+    value = kept.value(share, areas)
+    assert (np.diff(value) >= 0).all() and (value[0], value[2000], value[-1]) == (3.0, 6.0, 9.5)
+    assert np.array_equal(value[:2001], free.value(share)[:2001])
+    assert np.array_equal(kept.value(share), free.value(share)), "of what is no area there is no tenth"
+
+
+@pytest.mark.parametrize("attention", ["quiet", "focal point"])
+def test_no_key_is_blacker_or_whiter_than_paint(attention):
+    """What white lacks above it is taken below, and the other way round; nothing is lost of the span."""
+    for material in ("cloth", "skin", "metal"):
+        low, _, high = usual_local(material, attention).key
+        for own in ("#050505", "#fdfdfd"):
+            key = Local(own, material, attention).key
+            assert key[2] - key[0] == pytest.approx(high - low, abs=1e-6) and key[0] >= 0 and key[2] <= 10
+        assert high - low <= LIGHTEST - DARKEST

@@ -23,7 +23,7 @@ from dusk_lamp.core.view.formats import lit_glb, lit_ply, png_bytes
 from dusk_lamp.core.view.raster import cut_out, snapshot
 from dusk_lamp.core.view.sheet import plan_pdf
 from dusk_lamp.core.view.sheet_facts import SheetFacts
-from dusk_lamp.core.view.step_picture import covered, plan_snapshot, step_picture
+from dusk_lamp.core.view.step_picture import coat_picture, covered, plan_snapshot, step_picture
 
 from ..shapes import ball, surface_of
 
@@ -105,6 +105,9 @@ def test_a_steps_picture_marks_where_the_film_goes_and_survives_black_and_white(
     assert grey.std() > 15 > bottom.std(), "hatching shows without colour"
     assert (picture[0, 0] == 255).all(), "paper stays white"
     assert not covered(np.full(9, 20, np.float32)).any(), "a coat on everything marks nothing in particular"
+    after, alike = np.full((len(s), 3), 200, np.uint8), np.full(len(s), 8, np.float32)
+    shown = [coat_picture(site, shot, camera, alike, levels, after, whole=w)[55, 60] for w in (True, False)]
+    assert shown[0].min() > 150 and shown[1].max() < 150, "what it comes to, unless that is shown beside it"
 
 
 OTHER_LETTERS = ["Ключник", "Λύχνος", "حارس", "שומר", "Řež"]
