@@ -53,6 +53,17 @@ def test_steps_of_one_thing_never_fall_together():
     assert len({c.mix for c in made}) == 3
 
 
+def test_a_pot_that_has_to_be_opened_anyway_serves_what_comes_before_it_too():
+    """A lens: its dot asks for white, which no puddle stands in for; then its crescent has it, too."""
+    eel, sail = RACK.find("Bottle Glass"), RACK.find("Sailcloth")
+    there = [brushed(only(eel)), brushed(only(sail))]
+    crescent, dot = Mix((eel, CHALK), (5, 1)), only(CHALK)
+    alone = from_what_is_out([brushed(crescent, "glow")], there)
+    assert alone[0].mix.counted().keys() == {"Bottle Glass", "Sailcloth"}
+    both = from_what_is_out([brushed(crescent, "glow"), brushed(dot, "glow")], there)
+    assert [c.mix for c in both] == [crescent, dot]
+
+
 def test_a_third_paint_is_spared_where_two_that_are_out_do():
     there = [brushed(Mix((SOOT, GULL), (1, 2))), brushed(only(CHALK)), brushed(only(HERON))]
     (made,) = from_what_is_out([brushed(Mix((GULL, CHALK, SOOT), (3, 3, 1)), "glow")], there)
@@ -92,6 +103,14 @@ def test_every_pot_has_a_stand_in_with_its_price():
     assert "Gull" not in gull.mix.counted()
     off = float(delta_e(gull.mix.colour.lab, GULL.looks.lab))
     assert gull.delta_e >= off - 0.2 and gull.delta_e < 6
+    # of a mix so many parts: of Soot and Gull 1:2 two thirds are the stand-in then
+    two, there = [brushed(Mix((SOOT, GULL), (1, 2)))], Rack([SOOT, CHALK])
+    (instead,) = [s for s in stand_ins(two, there) if s.pot == "Gull"]
+    soot, chalk = (instead.mix.counted().get(n, 0) / sum(instead.mix.parts) for n in ("Soot", "Chalk"))
+    shares = (1 + 2 * soot) / 3, 2 * chalk / 3
+    whole = [round(s * 3 * sum(instead.mix.parts)) for s in shares]
+    wanted = float(delta_e(two[0].mix.colour.lab, Mix((SOOT, CHALK), tuple(whole)).colour.lab))
+    assert instead.delta_e == pytest.approx(wanted, abs=0.05)
     alone = stand_ins([brushed(only(SOOT))], Rack([SOOT]))
     assert alone[0].mix is None and "buy it" in alone[0].words
 

@@ -2,6 +2,7 @@
 
 from dataclasses import replace
 from itertools import combinations, pairwise, permutations
+from xml.etree import ElementTree
 
 import pytest
 from hypothesis import given, settings
@@ -12,6 +13,7 @@ from dusk_lamp.core.schedule import HANDS, After, Day, Job, Problem, Schedule, W
 from dusk_lamp.core.schedule.greedy import end_of, greedy
 from dusk_lamp.core.schedule.jobs import Needs, left_of
 from dusk_lamp.core.schedule.problem import broken
+from dusk_lamp.core.view.timeline import FOLD, SHUT, timeline_svg
 
 
 def job(key, hand, wait=0.0, needs=(), worth=None, set_up=0.0, clean=0.0, wet=120.0):
@@ -126,6 +128,28 @@ def test_hours_and_nights():
     assert long.slots[1].start == 120 and long.makespan == 1445, "the two halves fill both evenings"
     with pytest.raises(SettingError, match="not enough hours"):
         clock_of(Day((jobs,), day[:2]))
+
+
+def test_the_timeline_folds_the_night_and_every_lane_is_on_it():
+    """Two evenings of an hour with a night between them, and a break of 20 minutes, which is no night: the evenings
+    are drawn to one scale, the night is a narrow strip."""
+    hours = ((0.0, 20.0), (40.0, 60.0), (1440.0, 1500.0))
+    jobs = (replace(job("base", 20, 600), region="Cloak"), replace(job("wash", 30, needs=[(0, 600)]), region="Hood"))
+    clock = clock_of(Day((jobs,), hours))
+    drawn = ElementTree.fromstring(timeline_svg(clock, ["Runner"]))
+    scale, high, wide = (float(drawn.get(name)) for name in ("data-scale", "height", "width"))
+    own = "{http://www.w3.org/2000/svg}"
+    first, second = (
+        (float(box.get("x")), float(box.get("width"))) for box in drawn.iterfind(f"{own}g[@class='batch']/{own}rect")
+    )
+    assert (first[1], second[1]) == pytest.approx((20 * scale, 30 * scale), abs=0.1)
+    strip = [r for r in drawn.iterfind(f"{own}rect") if r.get("fill") == SHUT]
+    assert len(strip) == 1 and float(strip[0].get("x")) == pytest.approx(first[0] + 60 * scale, abs=0.1)
+    assert second[0] == pytest.approx(first[0] + (60 + FOLD) * scale, abs=0.1), "at once after the strip"
+    labels = {t.text: float(t.get("y")) for t in drawn.iterfind(f"{own}text") if t.get("text-anchor") == "end"}
+    assert list(labels) == ["Hands", "Cloak", "Hood"] and sorted(labels.values()) == list(labels.values())
+    assert max(labels.values()) < high and max(float(r.get("y", 0)) for r in drawn.iterfind(f"{own}rect")) < high - 10
+    assert 0.5 * wide < second[0] + second[1] <= wide, "it fills the width"
 
 
 def test_a_wait_is_told_from_five_minutes_on_and_hours_end_when_they_say():

@@ -1,6 +1,7 @@
 """Arrows along the strokes, and where a step's picture marks its film. Common practice, CP-17, CP-43."""
 
 import numpy as np
+import pytest
 import trimesh
 
 from dusk_lamp.core.coat.coat import usual_coat
@@ -8,7 +9,7 @@ from dusk_lamp.core.paint.mix import only
 from dusk_lamp.core.sculpt.site import Site
 from dusk_lamp.core.view.camera import Camera
 from dusk_lamp.core.view.step_picture import coat_picture, covered, sheet_shot
-from dusk_lamp.core.view.strokes import arrows, pull_of
+from dusk_lamp.core.view.strokes import arrows, pull_of, with_arrows
 
 from ..shapes import RACK, surface_of
 
@@ -29,6 +30,25 @@ def test_a_lighter_coat_is_pulled_toward_the_light_and_a_darker_one_into_the_sha
     down = arrows(SHOT, pull_of(coat("Soot"), coat("Gull"), UPWARD), on)
     assert len(up) >= 4 and all(y1 < y0 - 8 and abs(x1 - x0) < 6 for x0, y0, x1, y1 in up)  # rows count downwards
     assert len(down) >= 4 and all(y1 > y0 + 8 for _, y0, _, y1 in down)
+
+
+@pytest.mark.parametrize("turn", [0, 60, 135, 250])
+def test_an_arrow_is_dark_on_a_light_rim_and_its_head_lies_where_it_points(turn):
+    """Seen on any ground, and in grey; wider at its head than along its shaft, the same to both sides."""
+    along = np.array([np.cos(np.radians(turn)), np.sin(np.radians(turn))])
+    tail, tip = (60 - 30 * along), (60 + 30 * along)
+    y, x = np.mgrid[0:120, 0:120]
+    off = np.stack([x, y], axis=-1) - 60.0
+    ahead, aside = off @ along, off @ np.array([-along[1], along[0]])
+    drawn = with_arrows(np.full((120, 120, 3), 128, np.uint8), [(*tail, *tip)])
+    ink, rim = drawn[..., 1] < 60, drawn[..., 1] > 200
+    assert not (ink | rim)[(np.abs(aside) > 0.4 * 60) | (np.abs(ahead) > 36)].any()
+    assert ahead[ink].min() > -33 and 26 < ahead[ink].max() < 33
+    sides = [np.abs(aside[ink & (ahead > low) & (ahead < low + 8)]).max() for low in (-20, 8)]
+    assert sides[1] > 2 * sides[0], "the head is at the tip"
+    assert aside[ink].max() == pytest.approx(-aside[ink].min(), abs=1.6)
+    assert np.abs(aside[rim]).max() > np.abs(aside[ink]).max() + 1.5, "the rim lies round the head, too"
+    assert with_arrows(drawn, []) is drawn
 
 
 def test_arrows_stay_on_what_is_painted_and_an_even_ground_has_none():

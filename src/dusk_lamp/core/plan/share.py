@@ -1,7 +1,7 @@
 """One palette for all stages: what edges, metal, glow, eyes and wear need comes from the pots and puddles that are
 out already, where that is hardly seen (CP-35); and what stands in for a pot that is missing."""
 
-from collections.abc import Sequence
+from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, replace
 
 from ..coat.coat import Coat
@@ -26,10 +26,17 @@ def from_what_is_out(new: Sequence[Coat], before: Sequence[Coat]) -> list[Coat]:
 
     A puddle that is there is taken where it is as near as the table says, further off for lines, specks and haze;
     else, for what would need another pot or a third paint, a mix of two pots that are out and as near. What stays as
-    it was puts its own pots out for the coats after it.
+    it was puts its own pots out for all of these coats.
     """
     puddles = on_the_palette(before)
-    pots: dict[str, Paint] = {p.name: p for m in puddles for p in m.paints}
+    pots = {p.name: p for m in puddles for p in m.paints}
+    stays = _taken(new, puddles, pots)
+    return _taken(new, puddles, pots | {p.name: p for m in on_the_palette(stays) for p in m.paints})
+
+
+def _taken(new: Sequence[Coat], there: Sequence[Mix], out_there: Mapping[str, Paint]) -> list[Coat]:
+    """Coats with their mixes from puddles that are there, and from pots that are out."""
+    puddles, pots = list(there), dict(out_there)
     shared: dict[tuple[str, Mix], Mix] = {}
     out = []
     for coat in new:
