@@ -28,10 +28,10 @@ blueprint = Blueprint("background", __name__)
 Say = Callable[[str, float], None]
 
 
-@dataclass
+@dataclass(eq=False)
 class _Going:
-    """One piece of work. progress: how far it is, and its number. painter: for whom. asked: when somebody last asked
-    for it, in seconds. stop: somebody does not want it any more."""
+    """One piece of work, by its key. progress: how far it is, and its number. painter: for whom. asked: when somebody
+    last asked for it, in seconds. stop: somebody does not want it any more."""
 
     key: Any
     work: Callable[[Say], object]
@@ -39,13 +39,14 @@ class _Going:
     painter: int | None = None
     asked: float = 0.0
     stop: bool = False
-    future: "Future[Any]" = field(default_factory=Future)
+    future: "Future[None]" = field(default_factory=Future)
 
     def run(self) -> None:
         """Do it, for the painter who asked."""
         try:
             with acting_for(self.painter):
-                self.future.set_result(self.work(self._say))
+                self.work(self._say)  # what it comes to is remembered with the sculpt
+            self.future.set_result(None)
         except BaseException as error:
             self.future.set_exception(error)
         finally:

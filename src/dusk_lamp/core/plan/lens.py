@@ -161,7 +161,7 @@ def lens_coats(site: Site, region: int, found: Sequence[Lens], rack: Rack) -> li
 
 
 @lru_cache(64)
-def _from_three_pots(colours: tuple[str, ...], paints: tuple[Paint, ...]) -> list[Mix]:
+def _from_three_pots(colours: tuple[str, ...], paints: tuple[Paint, ...]) -> tuple[Mix, ...]:
     """A mix for each of the marks of a lens, dark to light, from three pots: the base of a dark one and one of its
     hue, all others of the hue and a light one, so that each grows out of the one before. What is a millimetre wide is
     worth no more (CP-21, CP-22). The hue is the pot that brings all marks nearest."""
@@ -172,7 +172,7 @@ def _from_three_pots(colours: tuple[str, ...], paints: tuple[Paint, ...]) -> lis
         dark, light = ([hue] if end == hue else [end, hue] for end in (by_value[0], by_value[-1]))
         return [match(colour, light if k else dark, 2, earns=EARNS)[0] for k, colour in enumerate(wanted)]
 
-    return [m.mix for m in min(map(mixes, paints), key=lambda found: sum(m.delta_e for m in found))]
+    return tuple(m.mix for m in min(map(mixes, paints), key=lambda found: sum(m.delta_e for m in found)))
 
 
 def _pieces(site: Site, own: NDArray[np.int64]) -> list[NDArray[np.int64]]:

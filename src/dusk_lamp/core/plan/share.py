@@ -34,9 +34,9 @@ def from_what_is_out(new: Sequence[Coat], before: Sequence[Coat]) -> list[Coat]:
     return _taken(new, puddles, pots | {p.name: p for m in on_the_palette(stays) for p in m.paints})
 
 
-def _taken(new: Sequence[Coat], there: Sequence[Mix], out_there: Mapping[str, Paint]) -> list[Coat]:
+def _taken(new: Sequence[Coat], there: Sequence[Mix], opened: Mapping[str, Paint]) -> list[Coat]:
     """Coats with their mixes from puddles that are there, and from pots that are out."""
-    puddles, pots = list(there), dict(out_there)
+    puddles, pots = list(there), dict(opened)
     shared: dict[tuple[str, Mix], Mix] = {}
     out = []
     for coat in new:
