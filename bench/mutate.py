@@ -80,7 +80,7 @@ NEAR = {  # the tests beside each room, the quickest first; a file belongs to th
         "test_curvature.py",
         "test_scheme.py",
     ],
-    "view": ["test_view.py", "test_strokes.py", "test_ways.py", "test_metal.py"],
+    "view": ["test_view.py", "test_strokes.py", "test_schedule.py", "test_ways.py", "test_metal.py"],
     "target": [
         "test_sketch.py",
         "test_hue_path.py",

@@ -101,7 +101,9 @@ def test_a_far_source_is_a_point_and_a_long_tube_falls_off_with_its_distance():
     assert one / two == pytest.approx(2, rel=0.01)
 
 
-@pytest.mark.parametrize(("fine", "height", "near"), [(2, 5.0, 0.012), (4, 5.0, 0.012), (4, 3.0, 0.03)])
+@pytest.mark.parametrize(
+    ("fine", "height", "near"), [(2, 5.0, 0.012), (4, 5.0, 0.012), (4, 3.0, 0.03), (4, 2.3, 0.25)]
+)
 def test_a_region_glows_as_the_shape_it_is(fine, height, near):
     """A ball that is a region against the ball in closed form, on and off its axis, near and far; few faces or
     many."""
