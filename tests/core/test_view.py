@@ -3,6 +3,7 @@
 import io
 import unicodedata
 from dataclasses import replace
+from xml.etree import ElementTree
 
 import numpy as np
 import pytest
@@ -19,6 +20,7 @@ from dusk_lamp.core.plan.cards import Card, how_once
 from dusk_lamp.core.plan.step import steps_of
 from dusk_lamp.core.sculpt.site import Site
 from dusk_lamp.core.view.camera import VIEWS, Camera
+from dusk_lamp.core.view.curve import front_svg
 from dusk_lamp.core.view.formats import lit_glb, lit_ply, png_bytes
 from dusk_lamp.core.view.raster import cut_out, snapshot
 from dusk_lamp.core.view.sheet import plan_pdf
@@ -108,6 +110,24 @@ def test_a_steps_picture_marks_where_the_film_goes_and_survives_black_and_white(
     after, alike = np.full((len(s), 3), 200, np.uint8), np.full(len(s), 8, np.float32)
     shown = [coat_picture(site, shot, camera, alike, levels, after, whole=w)[55, 60] for w in (True, False)]
     assert shown[0].min() > 150 and shown[1].max() < 150, "what it comes to, unless that is shown beside it"
+
+
+def test_the_curve_of_plans_has_its_points_at_their_minutes_and_nearness():
+    """What is said at a line is what a point on it has; the chosen point is another colour, and each says what it
+    is."""
+    plans = [(15.0, 0.25, "15 min: 25 %"), (30.0, 0.5, "30 min: 50 %"), (60.0, 1.0, "60 min: 100 %")]
+    drawn = ElementTree.fromstring(front_svg(plans, here=1))
+    own = "{http://www.w3.org/2000/svg}"
+    dots = [g.findall(f"{own}circle")[-1] for g in drawn.iterfind(f"{own}g")]
+    at = [(float(d.get("cx")), float(d.get("cy"))) for d in dots]
+    assert (at[2][0] - at[1][0], at[1][1] - at[2][1]) == pytest.approx(
+        (2 * (at[1][0] - at[0][0]), 2 * (at[0][1] - at[1][1])), abs=0.3
+    )
+    said = {t.text: (float(t.get("x")), float(t.get("y"))) for t in drawn.iterfind(f"{own}text")}
+    for (x, y), minutes, near in zip(at, ("15 min", "30 min", "60 min"), ("25 %", "50 %", "100 %"), strict=True):
+        assert said[minutes][0] == pytest.approx(x, abs=0.2) and said[near][1] == pytest.approx(y + 3.5, abs=0.2)
+    assert "75 %" in said and len({d.get("fill") for d in dots}) == 2 and dots[0].get("fill") == dots[2].get("fill")
+    assert [g.find(f"{own}title").text for g in drawn.iterfind(f"{own}g")] == [words for _, _, words in plans]
 
 
 OTHER_LETTERS = ["Ключник", "Λύχνος", "حارس", "שומר", "Řež"]
