@@ -48,6 +48,8 @@ def test_an_arrow_is_dark_on_a_light_rim_and_its_head_lies_where_it_points(turn)
     assert sides[1] > 2 * sides[0], "the head is at the tip"
     assert aside[ink].max() == pytest.approx(-aside[ink].min(), abs=1.6)
     assert np.abs(aside[rim]).max() > np.abs(aside[ink]).max() + 1.5, "the rim lies round the head, too"
+    wide = np.abs(aside) > 0.8 * np.abs(aside[ink]).max()
+    assert ahead[rim & wide].min() < ahead[ink & wide].min() - 2, "and behind it"
     assert with_arrows(drawn, []) is drawn
 
 
