@@ -43,12 +43,14 @@ def test_what_is_let_go_leaves_the_memory_before_another_is_made(not_by_itself):
 
 def test_large_sculpts_count_for_more():
     """Three usual ones are kept, of large ones two, of one that is larger than all that one alone."""
-    kept = Bounded(3, lambda: None, lambda size: max(1.0, size))
+    kept, gone = Bounded(3, lambda: gone.append(len(kept)), lambda size: max(1.0, size)), []
     for size, left in ((0.2, [0.2]), (1.0, [0.2, 1.0]), (0.7, [0.2, 1.0, 0.7]), (1.5, [0.7, 1.5]), (9.0, [9.0])):
         kept.of(size, lambda own=size: own)
         assert [s for s in (0.2, 1.0, 0.7, 1.5, 9.0) if kept.get(s)] == left
         for s in left:
             kept.get(s)  # the order in which they were used
+    kept.of(0.5, lambda: gone.append("made") or 0.5)
+    assert gone[-2:] == [0, "made"], "it goes before another is made"
 
 
 def test_what_a_request_still_used_goes_soon_after(not_by_itself, monkeypatch):

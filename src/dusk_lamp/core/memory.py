@@ -45,21 +45,20 @@ class Bounded(Generic[K, V]):
                     return self._kept[key]
             try:
                 if self._dropped is not None:
-                    self._keep(self._most - 1)
+                    self._make_room(self._most - 1)
                 value = make()
                 with self._lock:
                     self._kept[key] = value
-                self._keep(self._most)
+                self._make_room(self._most, spare=1)  # what was just made is in use, however much it weighs
             finally:
                 with self._lock:
                     self._making.pop(key, None)
         return value
 
-    def _keep(self, most: int) -> None:
+    def _make_room(self, most: int, spare: int = 0) -> None:
         with self._lock:
             before = len(self._kept)
-            # the last one is in use, however much it weighs
-            while len(self._kept) > min(most, 1) and sum(map(self._weigh, self._kept.values())) > most:
+            while len(self._kept) > spare and sum(map(self._weigh, self._kept.values())) > most:
                 self._kept.popitem(last=False)
             fewer = len(self._kept) < before
         if fewer and self._dropped is not None:
