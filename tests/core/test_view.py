@@ -16,7 +16,7 @@ from dusk_lamp.core.errors import SettingError
 from dusk_lamp.core.light.lamp import Lamp
 from dusk_lamp.core.paint.mix import only
 from dusk_lamp.core.paint.rack import Paint
-from dusk_lamp.core.plan.cards import Card, how_once
+from dusk_lamp.core.plan.cards import StepCard, how_once
 from dusk_lamp.core.plan.step import steps_of
 from dusk_lamp.core.sculpt.site import Site
 from dusk_lamp.core.view.camera import VIEWS, Camera
@@ -140,10 +140,10 @@ def test_what_the_hand_does_is_said_once_on_a_card_until_it_changes():
     coats = [usual_coat(name, paint, name) for name in ("brush", "brush", "drybrush", "brush", "brush")]
     coats[4] = coats[4].with_settings({"film_um": 60.0})
     steps = steps_of(site, coats, [c.film(site) for c in coats])
-    said = how_once(Card("Cloak", (0, 1, 2, 3, 4)), steps)
+    said = how_once(StepCard("Cloak", (0, 1, 2, 3, 4)), steps)
     assert [said[k] for k in range(4)] == [steps[0].how, "", steps[2].how, steps[3].how]
     assert "thin coats, each dry before the next." in said[4] and "pulled one way" not in said[4]
-    assert how_once(Card("Hood", (1,)), steps) == {1: steps[1].how}, "each card stands by itself"
+    assert how_once(StepCard("Hood", (1,)), steps) == {1: steps[1].how}, "each card stands by itself"
 
 
 def test_the_pdf_has_every_step_its_drops_and_its_cautions():
@@ -162,7 +162,7 @@ def test_the_pdf_has_every_step_its_drops_and_its_cautions():
         "Own",
         0.5,
     )
-    facts = replace(facts, cards=[Card("Armour", (0, 1)), Card("The rest", tuple(range(2, len(steps))))])
+    facts = replace(facts, cards=[StepCard("Armour", (0, 1)), StepCard("The rest", tuple(range(2, len(steps))))])
     shares: list[float] = []
     pdf = plan_pdf(facts, steps, lambda k, v: picture, picture, shares.append)
     assert shares == [0, 0.5]

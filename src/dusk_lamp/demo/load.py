@@ -95,7 +95,9 @@ def _finish(session: Session, sculpt: Sculpt, demo: Demo, done: Finished) -> Non
         raise ValueError(f"{demo.name} does not stand")
     surface_key = preparing.surface_key_of(preparing.mended_key_of(sculpt.files, False), standing, None)
     plan = replace(done.plan, sculpt=replace(done.plan.sculpt, file=sculpt.file_name))
-    plans.keep(session, sculpt, plans.Kept(plan, sculpt.plan_id, done.labels, surface_key), "planned for the demo")
+    plans.keep(
+        session, sculpt, plans.KeptPlan(plan, sculpt.plan_id, done.labels, surface_key), "planned for the demo"
+    )
     sculpt.stages_done = dict.fromkeys(PLANNED, "")  # as things stand, whatever they rest on
     coats = [c for c in plan.coats if not c.muted]
     keys = progress.keys_of(coats)

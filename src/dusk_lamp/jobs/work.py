@@ -71,7 +71,7 @@ class Work:
             raise Stopped("stopped before its result was kept")
         return job.sculpt
 
-    def context(self) -> tuple[Context, plans.Kept]:
+    def context(self) -> tuple[Context, plans.KeptPlan]:
         """The sculpt as it stands now, to work on, and its plan as it is kept."""
         self.say("Looking at the light", 0.01)
         with self.store.session() as session:

@@ -46,7 +46,7 @@ class ChangedElsewhereError(Exception):
 
 
 @dataclass(frozen=True)
-class Kept:
+class KeptPlan:
     """A plan as it is kept. turn: the number of its revision. labels: (N,) of the samples of the surface that
     `surface_key` names, on which the spots of its coats lie too; None where nothing is marked."""
 
@@ -70,7 +70,7 @@ def fresh(plan: Plan | None = None) -> Plan:
 
 
 # --- reading
-def kept_of(session: Session, sculpt: Sculpt, turn: int | None = None) -> Kept:
+def kept_of(session: Session, sculpt: Sculpt, turn: int | None = None) -> KeptPlan:
     """The plan that holds, or another revision of it, on the surface it was kept on."""
     held = session.get_one(Revision, sculpt.plan_id if turn is None else turn)
     plan = _read(json.dumps(held.document))
@@ -78,7 +78,7 @@ def kept_of(session: Session, sculpt: Sculpt, turn: int | None = None) -> Kept:
     plan = replace(plan, last_id=last_id, coats=_coats(_content(session, held, held.coats_key), held.coats_key))
     packed = _content(session, held, held.labels_key)
     labels = np.frombuffer(zlib.decompress(packed), np.uint8) if packed else None
-    return Kept(plan, held.id, labels, held.surface_key)
+    return KeptPlan(plan, held.id, labels, held.surface_key)
 
 
 def plan_of(session: Session, sculpt: Sculpt) -> Plan:
@@ -109,7 +109,7 @@ def _unpacked(key: str, packed: bytes) -> tuple[Coat, ...]:
     return tuple(coat_from(c) for c in json.loads(zlib.decompress(packed)))
 
 
-def on_surface(kept: Kept, opened: OpenSculpt, cache: Cache) -> Kept:
+def on_surface(kept: KeptPlan, opened: OpenSculpt, cache: Cache) -> KeptPlan:
     """The same plan on the surface that is laid out now: labels and spots go to the samples nearest to where they
     were, in the file's own axes. Where the former surface is lost, regions and spots are empty, and the steps say
     so."""
@@ -129,12 +129,12 @@ def on_surface(kept: Kept, opened: OpenSculpt, cache: Cache) -> Kept:
     if found is None:
         return replace(kept, labels=np.zeros(count, np.uint8), surface_key=opened.surface_key)
     labels = kept.labels[found] if kept.labels is not None else labels
-    return Kept(kept.plan.carried(found), kept.turn, labels, opened.surface_key)
+    return KeptPlan(kept.plan.carried(found), kept.turn, labels, opened.surface_key)
 
 
 def context_of(
-    session: Session, sculpt: Sculpt, opened: OpenSculpt, cache: Cache, kept: Kept | None = None
-) -> tuple[Context, Kept]:
+    session: Session, sculpt: Sculpt, opened: OpenSculpt, cache: Cache, kept: KeptPlan | None = None
+) -> tuple[Context, KeptPlan]:
     """The plan that holds, or another, on the sculpt as it is laid out, with the painter's rack and tools."""
     kept = on_surface(kept or kept_of(session, sculpt), opened, cache)
     rack, tools = paints.rack_of(session), painters.tools_of(session)
@@ -188,7 +188,7 @@ def _begin(session: Session, sculpt: Sculpt, plan: Plan) -> None:
     session.refresh(sculpt)
 
 
-def keep(session: Session, sculpt: Sculpt, new: Kept, action: str) -> int:
+def keep(session: Session, sculpt: Sculpt, new: KeptPlan, action: str) -> int:
     """Put a plan in the place of the revision it was made on (`new.turn`); what was undone before is gone. Returns
     the new revision's number. labels and spots lie on `new.surface_key`.
 
@@ -313,7 +313,7 @@ def can_step(session: Session, sculpt: Sculpt) -> tuple[str | None, str | None]:
     ) if after else None
 
 
-def kept_before(session: Session, sculpt: Sculpt, turn: int) -> Kept | None:
+def kept_before(session: Session, sculpt: Sculpt, turn: int) -> KeptPlan | None:
     """The plan as it was before a revision; None where there is none before it."""
     before = _neighbour(session, sculpt, session.get_one(Revision, turn), -1)
     return None if before is None else kept_of(session, sculpt, before.id)

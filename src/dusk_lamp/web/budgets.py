@@ -21,7 +21,7 @@ from ..core.view.formats import png_bytes
 from ..core.view.raster import colour_picture
 from ..store.cache import key_of
 from .background import Say, in_background, not_yet
-from .editing import Opened, opened
+from .editing import OpenPlan, opened
 from .limits import number_of
 from .responses import picture as png
 from .workshop import workshop
@@ -33,7 +33,7 @@ PICTURES = 1
 MORE_MINUTES, LEAST_BETTER = 10.0, 0.5  # what is said to come next, and the per cent that is worth saying
 
 
-def budget_from(own: Opened, given: dict[str, Any]) -> Budget:
+def budget_from(own: OpenPlan, given: dict[str, Any]) -> Budget:
     """A budget as a page asks for it: minutes, and at most so many pots, puddles and steps; no number for what is
     usual. blends, neat: as they are ticked; here: only the pots of what is painted now; on-K: steps on the region of
     a number.
@@ -70,7 +70,7 @@ def budget_from(own: Opened, given: dict[str, Any]) -> Budget:
     )
 
 
-def economy_of(own: Opened, budget: Budget, say: Say = lambda *_: None) -> Economy:
+def economy_of(own: OpenPlan, budget: Budget, say: Say = lambda *_: None) -> Economy:
     """A plan for a budget, worked out once."""
     say(f"Choosing pots, puddles and steps for {budget.minutes:.0f} minutes", 0.3)
     return STAGE.economy(own.context, budget)
@@ -144,7 +144,7 @@ def whole_front(sculpt_id: int) -> Response | tuple[Response, int]:
     )
 
 
-def _row(sculpt_id: int, own: Opened, found: Economy, asked: dict[str, str]) -> dict[str, Any]:
+def _row(sculpt_id: int, own: OpenPlan, found: Economy, asked: dict[str, str]) -> dict[str, Any]:
     budget = found.budget
     given: dict[str, Any] = asked or {"minutes": f"{budget.minutes:g}"}
     return {
@@ -160,11 +160,11 @@ def _row(sculpt_id: int, own: Opened, found: Economy, asked: dict[str, str]) -> 
     }
 
 
-def _is_here(own: Opened, budget: Budget) -> bool:
+def _is_here(own: OpenPlan, budget: Budget) -> bool:
     return plain(own.context.wishes(STAGE.name).budget) == plain(budget)
 
 
-def _ten_more(own: Opened, found: Economy) -> str:
+def _ten_more(own: OpenPlan, found: Economy) -> str:
     """What ten minutes more, and what they need, would bring."""
     wider = {k: v + 2 for k in ("pots", "puddles", "steps") if (v := getattr(found.budget, k)) is not None}
     more = STAGE.economy(own.context, replace(found.budget, minutes=found.minutes + MORE_MINUTES, **wider))
@@ -179,7 +179,7 @@ def _ten_more(own: Opened, found: Economy) -> str:
     return f"+{MORE_MINUTES:.0f} min: {better:.0f} % more near{'; ' if gained else ''}{', '.join(gained[:3])}."
 
 
-def _key(own: Opened, found: Economy) -> str:
+def _key(own: OpenPlan, found: Economy) -> str:
     before = own.context.before(STAGE.name)
     return key_of(
         "economy", PICTURES, own.open.surface_key, list(own.context.view), plain(before), plain(list(found.coats))

@@ -11,7 +11,7 @@ from ..core.coat.coat import Coat, usual_coat
 from ..core.errors import SettingError
 from ..core.paint.mix import Mix
 from ..store import paints
-from .editing import Opened
+from .editing import OpenPlan
 
 ONE_COAT = ("remove", "up", "down", "mute", "paint", "set")  # changes of one coat, by its number from 1
 ACTIONS = {
@@ -26,7 +26,7 @@ ACTIONS = {
 
 def changed_coats(
     session: Session,
-    own: Opened,
+    own: OpenPlan,
     coats: Sequence[Coat],
     what: str,
     given: dict[str, Any],
@@ -71,7 +71,7 @@ def mix_called(session: Session, name: Any, *, varnish: bool = False) -> Mix:
     return found
 
 
-def by_hand(own: Opened, technique: str, mix: Mix, label: str, stage: str) -> Coat:
+def by_hand(own: OpenPlan, technique: str, mix: Mix, label: str, stage: str) -> Coat:
     """A coat of any technique in its usual settings; what is aimed comes from the lamp, otherwise set as the last one
     like it."""
     coat = usual_coat(technique, mix, label, stage)

@@ -24,7 +24,7 @@ from ..core.sculpt.parts import spot
 from ..store import plans
 from ..store.models import Sculpt
 from ..store.open_sculpts import OpenSculpt
-from ..store.plans import Kept
+from ..store.plans import KeptPlan
 from .stages import mark_done, mark_open
 from .workshop import asked, laid_out, the_sculpt, workshop
 
@@ -34,14 +34,14 @@ INCOMPLETE = "the change that arrived is incomplete; reload the page"
 
 
 @dataclass(frozen=True)
-class Opened:
+class OpenPlan:
     """A sculpt with its plan. context: the plan with an undercoat, also where none was kept yet. kept: as it is
     kept."""
 
     sculpt: Sculpt
     open: OpenSculpt
     context: Context
-    kept: Kept
+    kept: KeptPlan
 
     @property
     def plan(self) -> Plan:
@@ -111,10 +111,10 @@ class Edit:
     instead: bool = False
 
 
-Make = Callable[[Session, Opened, str, dict[str, Any]], Edit]
+Make = Callable[[Session, OpenPlan, str, dict[str, Any]], Edit]
 
 
-def opened(session: Session, sculpt_id: int, *, sky: bool = True, undercoat: bool = True) -> Opened:
+def opened(session: Session, sculpt_id: int, *, sky: bool = True, undercoat: bool = True) -> OpenPlan:
     """A sculpt with its plan as it is kept now. sky: a conflict as long as its sky is not known.
 
     Raises:
@@ -129,7 +129,7 @@ def opened(session: Session, sculpt_id: int, *, sky: bool = True, undercoat: boo
         context, _ = laid(context)
         found = context.wishes("undercoat")  # with the values its school aims at
         kept = replace(kept, plan=kept.plan.with_wishes("undercoat", found))
-    return Opened(sculpt, own, context, kept)
+    return OpenPlan(sculpt, own, context, kept)
 
 
 def change(sculpt_id: int, make: Make, *, sky: bool = True) -> tuple[Response, int] | Response | int:
@@ -161,7 +161,7 @@ def changed(
         raise SettingError(INCOMPLETE) from e
 
 
-def keep(sculpt_id: int, own: Opened, edit: Edit) -> int:
+def keep(sculpt_id: int, own: OpenPlan, edit: Edit) -> int:
     """Keep a change as a revision; what takes long was done before.
 
     Raises:
@@ -175,7 +175,7 @@ def keep(sculpt_id: int, own: Opened, edit: Edit) -> int:
         labels, turn = own.kept.labels if edit.labels is None else edit.labels, own.turn
         if edit.instead and plans.step(session, sculpt, -1, turn):
             turn = sculpt.plan_id
-        new = Kept(edit.plan, turn, labels, own.kept.surface_key or own.open.surface_key)
+        new = KeptPlan(edit.plan, turn, labels, own.kept.surface_key or own.open.surface_key)
         turn = plans.keep(session, sculpt, new, edit.action)
         mark_done(sculpt, *edit.done)
         for name in edit.opened_again:
@@ -276,7 +276,7 @@ def clicked(
 
 
 def with_marking(
-    own: Opened, marking: Marking, action: str, done: Sequence[str] = (), again: Sequence[str] = ()
+    own: OpenPlan, marking: Marking, action: str, done: Sequence[str] = (), again: Sequence[str] = ()
 ) -> Edit:
     """A plan for another marking: coats of regions that go stay on their spots."""
     gone = {r.id for r in own.kept.plan.regions} - {r.id for r in marking.regions}

@@ -13,7 +13,7 @@ from ..core.plan.mouth import MOUTH
 from ..core.plan.simulation import digest
 from ..core.plan.stages.face import STAGE, FaceWishes
 from ..core.view.flat import face_svg
-from .editing import Edit, Opened, change, clicked, opened, settled
+from .editing import Edit, OpenPlan, change, clicked, opened, settled
 from .workshop import workshop
 
 blueprint = Blueprint("face", __name__)
@@ -65,7 +65,7 @@ def keep(sculpt_id: int) -> tuple[Response, int] | Response:
     return shown(sculpt_id) if isinstance(done, int) else done
 
 
-def _changed(session: Session, own: Opened, what: str, given: dict[str, Any]) -> Edit:
+def _changed(session: Session, own: OpenPlan, what: str, given: dict[str, Any]) -> Edit:
     kept, action = own.context.wishes(STAGE.name), "eyes marked"
     if what in SPOTS:
         new = replace(kept, **{what: clicked(own.open, given)[1]}, looks="at" if what == "at" else kept.looks)

@@ -28,7 +28,7 @@ from ..store.cache import key_of
 from ..store.store import new_job
 from .background import in_background, not_yet
 from .bench import url_for_stage, waiting
-from .editing import INCOMPLETE, Edit, Opened, changed, opened, with_marking
+from .editing import INCOMPLETE, Edit, OpenPlan, changed, opened, with_marking
 from .responses import picture as png
 from .stages import string_of
 from .stages.regions.pieces import guessed, tree_of
@@ -99,7 +99,7 @@ def _schemes(given: dict[str, Any]) -> list[Scheme]:
     return schemes_of_words([str(w) for w in words])
 
 
-def _guess(session: Session, own: Opened, what: str, given: dict[str, Any]) -> Edit:
+def _guess(session: Session, own: OpenPlan, what: str, given: dict[str, Any]) -> Edit:
     site = own.site
     named = named_by_place(guessed(own.open), site.surface, site.paintable).renewed(site.marking)
     return with_marking(own, named, "regions guessed for you", ("regions",))
@@ -136,7 +136,7 @@ def _four(colours: list[Any]) -> tuple[str, str, str, str]:
     return a, b, c, d
 
 
-def _coloured(own: Opened, scheme: Scheme) -> tuple[Any, ...]:
+def _coloured(own: OpenPlan, scheme: Scheme) -> tuple[Any, ...]:
     site = own.site
     return in_scheme(own.plan.regions, site.marking.areas(site.surface, site.paintable)[1:], scheme, own.context.rack)
 
@@ -176,7 +176,7 @@ def plan(sculpt_id: int) -> tuple[Response, int] | Response:
     return jsonify(turn=done), 202
 
 
-def _taken(session: Session, own: Opened, what: str, given: dict[str, Any]) -> Edit:
+def _taken(session: Session, own: OpenPlan, what: str, given: dict[str, Any]) -> Edit:
     if not own.plan.regions:
         raise SettingError("choose words or a picture first")
     scheme = Scheme("", _four(list(given["colours"])))

@@ -4,10 +4,10 @@ from sqlalchemy.orm import Session
 
 from ..core.paint.hiding import PrimerVerdict, Wish, choose_primer
 from ..store import paints
-from .editing import Opened
+from .editing import OpenPlan
 
 
-def weighed_primers(session: Session, own: Opened) -> tuple[list[PrimerVerdict], list[str]]:
+def weighed_primers(session: Session, own: OpenPlan) -> tuple[list[PrimerVerdict], list[str]]:
     """The primers on the rack, the one that costs the fewest coats first, and the names of regions that have no
     colour yet. Where no region has one there is nothing to weigh them by, and the list is empty."""
     areas = own.site.marking.areas(own.site.surface, own.site.paintable)

@@ -19,7 +19,7 @@ from ..core.errors import SettingError
 from ..core.paint.value import grey_srgb
 from ..core.plain import plain
 from ..core.plan.around import with_tasks
-from ..core.plan.cards import Card, cards_of, how_once, used_on, wet_words
+from ..core.plan.cards import StepCard, cards_of, how_once, used_on, wet_words
 from ..core.plan.context import Context
 from ..core.plan.outcome import Look, looks_after
 from ..core.plan.palette import Puddle, Put, palette_for, palette_words, puts_of
@@ -84,7 +84,7 @@ class PlanSheet:
         return self.context.wishes("undercoat").school if self.coats else ""
 
     @cached_property
-    def cards(self) -> list[Card]:
+    def cards(self) -> list[StepCard]:
         """The steps that are done together."""
         return cards_of(self.site, self.coats)
 
@@ -122,7 +122,7 @@ class PlanSheet:
         """How many puddles are mixed, grown and neat, in a line."""
         return palette_words(self.palette[0])
 
-    def how_once(self, card: Card) -> dict[int, str]:
+    def how_once(self, card: StepCard) -> dict[int, str]:
         """What the hand does at each step of a card, where that is not as before."""
         return how_once(card, self.steps)
 

@@ -1,5 +1,5 @@
-"""Cards: the steps of a plan as they are done together: the undercoat, then a region after another, then what goes
-over all."""
+"""Step cards: the steps of a plan as they are done together: the undercoat, then a region after another, then what
+goes over all."""
 
 from collections.abc import Sequence
 from dataclasses import dataclass
@@ -18,18 +18,18 @@ MOST_PICTURES = 3  # of a card
 
 
 @dataclass(frozen=True)
-class Card:
+class StepCard:
     """Steps that are done together. title: a region's name, or the stage's. steps: their places among all, from 0."""
 
     title: str
     steps: tuple[int, ...]
 
 
-def cards_of(site: Site, coats: Sequence[Coat]) -> list[Card]:
+def cards_of(site: Site, coats: Sequence[Coat]) -> list[StepCard]:
     """The coats of a plan, none of them muted, as cards: those in colour by region, also where others come between
     while one dries; else those that follow each other in one stage on one region."""
     names = {r.id: r.name for r in site.marking.regions}
-    out: list[Card] = []
+    out: list[StepCard] = []
     last: tuple[str, int] | None = None
     at: dict[int, int] = {}  # the card of each region in colour
     for k, coat in enumerate(coats):
@@ -37,19 +37,21 @@ def cards_of(site: Site, coats: Sequence[Coat]) -> list[Card]:
         again = at.get(coat.region) if coat.stage == "colour" and coat.region else None
         if key == last or again is not None:
             card = len(out) - 1 if again is None else again
-            out[card] = Card(out[card].title, (*out[card].steps, k))
+            out[card] = StepCard(out[card].title, (*out[card].steps, k))
         else:
             if coat.stage == "colour":
                 at[coat.region] = len(out)
             stage = plan_stages()[coat.stage].title if coat.stage in plan_stages() else coat.stage.capitalize()
             region = names.get(coat.region, "")
             alone = coat.stage in ("undercoat", "colour")
-            out.append(Card(region if region and alone else f"{region}: {stage.lower()}" if region else stage, (k,)))
+            out.append(
+                StepCard(region if region and alone else f"{region}: {stage.lower()}" if region else stage, (k,))
+            )
         last = key
     return out
 
 
-def how_once(card: Card, steps: Sequence[Step]) -> dict[int, str]:
+def how_once(card: StepCard, steps: Sequence[Step]) -> dict[int, str]:
     """What the hand does at each step of a card, by its place; how a technique is done is left out where the step
     before it on the card is done so, too. How many coats, and what is said of an edge, stays."""
     out, before = {}, ""
@@ -89,7 +91,7 @@ def wet_words(puddle: Puddle, letters: Sequence[str], steps: Sequence[Step], roo
     return f"{said}; cover it, that is {minutes_words(between)}" if between > wet_minutes(room) else said
 
 
-def pictures_of(card: Card, steps: Sequence[Step]) -> list[tuple[int, str]]:
+def pictures_of(card: StepCard, steps: Sequence[Step]) -> list[tuple[int, str]]:
     """Which pictures a card has, as the place of a step and a view: the undercoat one of each coat; a region what its
     first and its last step make, and the last from behind."""
     first, last = card.steps[0], card.steps[-1]

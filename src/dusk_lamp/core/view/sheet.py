@@ -10,7 +10,7 @@ from fpdf import FPDF
 from fpdf.fonts import TTFFont
 from PIL import Image
 
-from ..plan.cards import Card, how_once, pictures_of
+from ..plan.cards import StepCard, how_once, pictures_of
 from ..plan.step import Step
 from ..plan.task import Task
 from ..units import THIN_SPACE, counted, grouped
@@ -93,7 +93,7 @@ def plan_pdf(
     pdf.set_y(max(pdf.get_y() + 4, MARGIN_MM + 56 * PICTURE_RATIO + 6))
     _palette(pdf, facts, wide)
     column = _Columns(pdf)
-    cards = facts.cards or [Card("Steps", tuple(range(len(steps))))]
+    cards = facts.cards or [StepCard("Steps", tuple(range(len(steps))))]
     cautioned: dict[tuple[str, ...], int] = {}
     advised: set[str] = set()  # techniques of which it was said when to stop, and how to mend
     for n, card in enumerate(cards):
@@ -167,7 +167,7 @@ def _card(
     pdf: FPDF,
     column: _Columns,
     facts: SheetFacts,
-    card: Card,
+    card: StepCard,
     steps: Sequence[Step],
     picture: Callable[[int, str], bytes],
     cautioned: dict[tuple[str, ...], int],

@@ -4,7 +4,7 @@ from collections.abc import Sequence
 from dataclasses import dataclass, field
 from pathlib import Path
 
-from ..plan.cards import Card
+from ..plan.cards import StepCard
 from ..plan.palette import Put
 from ..plan.step import Step
 
@@ -36,7 +36,7 @@ class SheetFacts:
     times: str = ""
     models: int = 1
     coloured: float | None = None
-    cards: list[Card] = field(default_factory=list)
+    cards: list[StepCard] = field(default_factory=list)
     pots: list[str] = field(default_factory=list)
     puddles: list[tuple[str, str, str]] = field(default_factory=list)
     puts: list[Put | None] = field(default_factory=list)

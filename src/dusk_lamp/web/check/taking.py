@@ -20,7 +20,7 @@ from ...core.light.rig import Rig
 from ...core.plain import built, plain
 from ...core.plan.document import Plan
 from ..background import Say
-from ..editing import Edit, Opened, change
+from ..editing import Edit, OpenPlan, change
 from ..limits import LARGEST_ID, number_of
 from ..sheets import PlanSheet
 from ..workshop import asked, workshop
@@ -74,7 +74,7 @@ def take(sculpt_id: int) -> tuple[Response, int] | Response:
     return jsonify(turn=done) if isinstance(done, int) else done
 
 
-def _taken(session: Session, own: Opened, what: str, given: dict[str, Any]) -> Edit:
+def _taken(session: Session, own: OpenPlan, what: str, given: dict[str, Any]) -> Edit:
     key = str(given["key"])
     if what == "lamp":
         try:
@@ -99,7 +99,7 @@ def _taken(session: Session, own: Opened, what: str, given: dict[str, Any]) -> E
     return Edit(_laid_in(own, [coat], "colour"), f"mended: {coat.label}", done=("colour",))
 
 
-def _shine_taken(own: Opened, key: str) -> Edit:
+def _shine_taken(own: OpenPlan, key: str) -> Edit:
     try:
         coats = [coat_from(c) for c in json.loads(workshop().store.cache.blob(key, "shine.json"))["coats"]]
     except KeyError:
@@ -107,7 +107,7 @@ def _shine_taken(own: Opened, key: str) -> Edit:
     return Edit(_laid_in(own, coats, "metal"), f"painted: {coats[0].label}", done=("metal",))
 
 
-def _laid_in(own: Opened, coats: Sequence[Coat], stage: str) -> Plan:
+def _laid_in(own: OpenPlan, coats: Sequence[Coat], stage: str) -> Plan:
     """The plan with more coats at the end of a stage."""
     plan = own.kept.plan
     after = own.context.after(stage)

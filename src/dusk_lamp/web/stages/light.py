@@ -20,7 +20,7 @@ from ...core.target.greys import Greys, lay_bands, value_histogram
 from ...core.target.target import target
 from ...store.models import Sculpt
 from ...store.open_sculpts import OpenSculpt
-from ..editing import Edit, Opened, changed
+from ..editing import Edit, OpenPlan, changed
 from ..responses import LEVELS_PER_VALUE, packed
 from ..workshop import asked, laid_out, the_sculpt, workshop
 
@@ -107,7 +107,7 @@ def keep(sculpt_id: int) -> tuple[Response, int] | Response:
         ), 409
 
 
-def _kept(own: Opened, rig: Rig, greys: Greys, exposure: Exposure) -> Edit:
+def _kept(own: OpenPlan, rig: Rig, greys: Greys, exposure: Exposure) -> Edit:
     plan = own.kept.plan
     lit, cut = (plan.light, plan.exposure) != (rig, exposure), plan.greys != greys
     action = "light set" if lit else "greys chosen"

@@ -30,7 +30,7 @@ from ...store.open_sculpts import OpenSculpt
 from ...store.store import lay_out_again
 from ..background import Say, in_background, not_yet
 from ..bench import url_for_stage
-from ..editing import Edit, Opened, change, opened
+from ..editing import Edit, OpenPlan, change, opened
 from ..responses import packed
 from ..responses import picture as png
 from ..sheets import seams_of
@@ -110,7 +110,7 @@ def describe(sculpt_id: int) -> tuple[Response, int] | Response:
     return listed(sculpt_id) if isinstance(done, int) else done
 
 
-def _described(session: Session, own: Opened, what: str, given: dict[str, Any]) -> Edit:
+def _described(session: Session, own: OpenPlan, what: str, given: dict[str, Any]) -> Edit:
     named = list(own.kept.plan.parts)
     if "numbers" in given:
         numbers = {int(k) for k in given["numbers"]}

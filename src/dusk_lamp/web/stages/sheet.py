@@ -21,7 +21,7 @@ from ...core.view.camera import VIEWS
 from ...core.view.sheet_facts import READING, SheetFacts, views_of
 from ...store import plans
 from ..bench import waiting
-from ..editing import ELSEWHERE, Edit, Opened, changed, settled
+from ..editing import ELSEWHERE, Edit, OpenPlan, changed, settled
 from ..limits import number_of
 from ..responses import download
 from ..responses import picture as png
@@ -116,7 +116,7 @@ def around(sculpt_id: int) -> AnyResponse | tuple[Response, int]:
     return redirect(url_for(".sheet", sculpt_id=sculpt_id))
 
 
-def _around(session: Session, own: Opened, what: str, given: dict[str, Any]) -> Edit:
+def _around(session: Session, own: OpenPlan, what: str, given: dict[str, Any]) -> Edit:
     form = request.form
     decals = tuple(int(i) for i in form.getlist("decal") if i.isdecimal() and int(i) in own.site.marking.ids)
     plan = own.kept.plan.with_wishes("prepare", PrepareWishes(form.get("base", BASES[0]), "gaps" in form))

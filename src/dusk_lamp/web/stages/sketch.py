@@ -22,7 +22,7 @@ from ...core.view.camera import Camera
 from ...core.view.reading import APART, ARM_MM, reading
 from ...store.models import Sculpt
 from ...store.open_sculpts import OpenSculpt
-from ..editing import Edit, Opened, change, opened
+from ..editing import Edit, OpenPlan, change, opened
 from ..limits import number_of
 from ..responses import packed
 from ..workshop import colour_names, workshop
@@ -102,7 +102,7 @@ def shown(sculpt_id: int) -> Response:
     )
 
 
-def _pot(own: Opened, colour: str) -> dict[str, Any] | None:
+def _pot(own: OpenPlan, colour: str) -> dict[str, Any] | None:
     """The pot whose colour is nearest to one, as it comes from the bottle, and how far that would move it; None where
     it is such a colour already, or there is no such pot."""
     found = neat_pot(colour, own.context.rack)
@@ -133,7 +133,7 @@ def field(sculpt_id: int) -> Response:
     return packed({"samples": len(own.site)}, np.column_stack([levels, mark])[own.site.shown])
 
 
-def _tried(own: Opened) -> Any:
+def _tried(own: OpenPlan) -> Any:
     """The plan with one region as the address says."""
     if "number" not in request.args:
         return own.context
@@ -162,7 +162,7 @@ def keep(sculpt_id: int) -> tuple[Response, int] | Response:
     return shown(sculpt_id) if isinstance(done, int) else done
 
 
-def _tinted(session: Session, own: Opened, what: str, given: dict[str, Any]) -> Edit:
+def _tinted(session: Session, own: OpenPlan, what: str, given: dict[str, Any]) -> Edit:
     if what == "small":
         share = float(given["share"])
         return Edit(replace(own.kept.plan, small_forms=share), "small forms set", done=("sketch",))

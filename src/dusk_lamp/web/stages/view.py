@@ -11,7 +11,7 @@ from ...core.errors import SettingError
 from ...core.sculpt.display import MOST_SPOTS, seen_shares
 from ...store.models import Sculpt
 from ...store.open_sculpts import OpenSculpt
-from ..editing import Edit, Opened, change, clicked, opened
+from ..editing import Edit, OpenPlan, change, clicked, opened
 from ..workshop import workshop
 from .regions.common import PATCHES
 
@@ -78,7 +78,7 @@ def change_view(sculpt_id: int) -> tuple[Response, int] | Response:
     return shown(sculpt_id) if isinstance(done, int) else done
 
 
-def _changed(session: Session, own: Opened, what: str, given: dict[str, Any]) -> Edit:
+def _changed(session: Session, own: OpenPlan, what: str, given: dict[str, Any]) -> Edit:
     old, action = own.plan.display, "display view chosen"
     if what == "look":
         new = replace(old, azimuth=float(given["azimuth"]), elevation=float(given["elevation"]))

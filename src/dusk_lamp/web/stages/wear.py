@@ -17,7 +17,7 @@ from ...core.units import minutes_words
 from ...store.models import Sculpt
 from ...store.open_sculpts import OpenSculpt
 from ..background import in_background, not_yet
-from ..editing import Edit, Opened, answer, change, opened, settled
+from ..editing import Edit, OpenPlan, answer, change, opened, settled
 from ..limits import number_of
 from ..responses import packed
 from ..workshop import workshop
@@ -31,7 +31,7 @@ def panel(session: Session, sculpt: Sculpt, own: OpenSculpt) -> dict[str, Any]:
     return {"layers": LAYERS, "follows": FOLLOWS}
 
 
-def _asked(own: Opened, given: dict[str, Any]) -> WearWishes:
+def _asked(own: OpenPlan, given: dict[str, Any]) -> WearWishes:
     """How it is to be worn: as kept, with what has come from the page."""
     now = own.context.wishes(STAGE.name)
     sent = given.get("amounts", {})
@@ -74,7 +74,7 @@ def shown(sculpt_id: int) -> Response | tuple[Response, int]:
     return jsonify(turn=own.turn, **facts())
 
 
-def _facts(own: Opened, made: list[Coat]) -> dict[str, Any]:
+def _facts(own: OpenPlan, made: list[Coat]) -> dict[str, Any]:
     context, wishes = own.context, own.context.wishes(STAGE.name)
     steps = own.steps(made, context.before(STAGE.name))
     price: dict[str, list[float]] = {}
@@ -159,7 +159,7 @@ def keep(sculpt_id: int) -> tuple[Response, int] | Response:
     return answer(sculpt_id, change(sculpt_id, _changed))
 
 
-def _changed(session: Session, own: Opened, what: str, given: dict[str, Any]) -> Edit:
+def _changed(session: Session, own: OpenPlan, what: str, given: dict[str, Any]) -> Edit:
     plan, context = own.kept.plan, own.context
     if what == "set":
         return Edit(plan.with_wishes(STAGE.name, _asked(own, given)), "wear set", done=("wear",))

@@ -20,7 +20,7 @@ from ....store import paints
 from ...background import Say, in_background, not_yet
 from ...budgets import budget_from, economy_of
 from ...coat_editing import ACTIONS, ONE_COAT, by_hand, changed_coats, mix_called
-from ...editing import Edit, Opened, answer, changed, opened, settled
+from ...editing import Edit, OpenPlan, answer, changed, opened, settled
 from ...workshop import asked, workshop
 from .common import blueprint, colours_of, looked
 
@@ -55,7 +55,7 @@ def change(sculpt_id: int) -> tuple[Response, int] | Response:
     return answer(sculpt_id, changed(sculpt_id, given, _changed))
 
 
-def _wishes(own: Opened, what: str, given: dict[str, Any]) -> dict[int, str]:
+def _wishes(own: OpenPlan, what: str, given: dict[str, Any]) -> dict[int, str]:
     """Which regions should be painted which way, by their numbers."""
     name = str(given.get("name"))
     if name not in ways():
@@ -74,7 +74,7 @@ def _painted(context: Context, wishes: dict[int, str], say: Say = lambda *_: Non
     return context
 
 
-def _changed(session: Session, own: Opened, what: str, given: dict[str, Any]) -> Edit:
+def _changed(session: Session, own: OpenPlan, what: str, given: dict[str, Any]) -> Edit:
     """The plan after a change; see change."""
     context, plan, site = own.context, own.kept.plan, own.site
     names, action = ["the rest", *(r.name for r in site.marking.regions)], ACTIONS.get(what, "colours changed")
@@ -134,7 +134,7 @@ def _changed(session: Session, own: Opened, what: str, given: dict[str, Any]) ->
     return listed(changed_coats(session, own, colours_of(own), what, given, refuse), action)
 
 
-def _after_its_own(own: Opened, number: int, new: Coat) -> list[Coat]:
+def _after_its_own(own: OpenPlan, number: int, new: Coat) -> list[Coat]:
     """The coats in colour with one more after those of its region, or before what is common to the whole model."""
     coats = colours_of(own)
     of = [region_of(own.site, c) for c in coats]

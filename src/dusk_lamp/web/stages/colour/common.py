@@ -8,17 +8,17 @@ from flask import Blueprint
 from ....core.coat.coat import Coat
 from ....core.plan.stages.colour import STAGE
 from ....core.plan.stages.face import STAGE as FACE
-from ...editing import Opened
+from ...editing import OpenPlan
 
 blueprint = Blueprint("colour", __name__)
 DRAWING = threading.Lock()
 
 
-def colours_of(own: Opened) -> list[Coat]:
+def colours_of(own: OpenPlan) -> list[Coat]:
     """The coats that this page lists: colours, then what is added for faces."""
     return own.context.coats(STAGE.name, FACE.name)
 
 
-def looked(own: Opened, number: int) -> np.ndarray:
+def looked(own: OpenPlan, number: int) -> np.ndarray:
     """(N, 36) after the undercoat and so many coats in colour."""
     return own.context.simulation.reflectance([*own.context.before(STAGE.name), *colours_of(own)[:number]])

@@ -30,7 +30,7 @@ from ....store.cache import key_of
 from ....store.models import Sculpt
 from ....store.open_sculpts import OpenSculpt
 from ...background import Say, in_background, not_yet
-from ...editing import Opened, opened
+from ...editing import OpenPlan, opened
 from ...workshop import colour_names, workshop
 from .. import STAGES, state_of
 from .common import blueprint, colours_of, looked
@@ -76,7 +76,7 @@ def shown(sculpt_id: int) -> Response | tuple[Response, int]:
     return jsonify(turn=own.turn, undo=undo, redo=redo, **facts)
 
 
-def _facts(own: Opened, again: bool) -> dict[str, Any]:
+def _facts(own: OpenPlan, again: bool) -> dict[str, Any]:
     """What the page says. again: something that these coats rest on has changed."""
     context, site, coats = own.context, own.site, colours_of(own)
     of = [region_of(site, c) for c in coats]
@@ -120,7 +120,7 @@ def _facts(own: Opened, again: bool) -> dict[str, Any]:
     }
 
 
-def _palette(own: Opened, coats: list[Coat], steps: list[Any]) -> dict[str, Any]:
+def _palette(own: OpenPlan, coats: list[Coat], steps: list[Any]) -> dict[str, Any]:
     """Pots to have out and puddles to mix for all that is brushed on, in the order they are needed."""
     kept = [(c, s) for c, s in zip(coats, steps, strict=True) if not c.muted]
     laid = [c for c, _ in kept]
@@ -140,7 +140,7 @@ def _palette(own: Opened, coats: list[Coat], steps: list[Any]) -> dict[str, Any]
     return {"pots": pots, "puddles": rows, "count": count, "words": words}
 
 
-def _region_row(own: Opened, k: int, coats: list[Coat], of: list[int], areas: Any, near: Any) -> dict[str, Any]:
+def _region_row(own: OpenPlan, k: int, coats: list[Coat], of: list[int], areas: Any, near: Any) -> dict[str, Any]:
     region, count, can = own.site.marking.regions[k - 1], of.count(k), bool(areas[k] > 0)
     way = coats[of.index(k)].way if count else ""
     title = ways()[way].title if way in ways() else "planned together" if way == ECONOMY else "by hand"
@@ -162,7 +162,7 @@ def _region_row(own: Opened, k: int, coats: list[Coat], of: list[int], areas: An
     }
 
 
-def _coat_row(own: Opened, k: int, step: Any, number: int) -> dict[str, Any]:
+def _coat_row(own: OpenPlan, k: int, step: Any, number: int) -> dict[str, Any]:
     coats = colours_of(own)
     much = f"{step.laid_um:g} µm" if step.laid_um is not None else f"{step.seconds:g} s"
     beside = overspray(own.site, coats[k], coats[k + 1 :]).words
@@ -180,7 +180,7 @@ def _coat_row(own: Opened, k: int, step: Any, number: int) -> dict[str, Any]:
     }
 
 
-def _seams(own: Opened) -> list[str]:
+def _seams(own: OpenPlan) -> list[str]:
     """How far the colours on either side of each seam of parts painted apart are from each other."""
     named, site = own.sculpt.named_parts, own.site
     if not any(part.apart for part in named):

@@ -18,7 +18,7 @@ from ....core.view.formats import png_bytes
 from ....core.view.raster import colour_picture
 from ....core.view.sheen import NUMBERS, with_sheen
 from ....store.cache import key_of
-from ...editing import Opened, opened
+from ...editing import OpenPlan, opened
 from ...responses import packed
 from ...responses import picture as png
 from ...workshop import workshop
@@ -36,7 +36,7 @@ MARK_WORDS = {
 }
 
 
-def _opened_at(sculpt_id: int, number: int) -> Opened:
+def _opened_at(sculpt_id: int, number: int) -> OpenPlan:
     with workshop().store.session() as session:
         own = opened(session, sculpt_id)
     if not 0 <= number <= len(colours_of(own)):
@@ -73,7 +73,7 @@ def finish_bin(sculpt_id: int, number: int) -> Response:
     return packed(heading, both[own.site.shown])
 
 
-def _tried(sculpt_id: int, number: int, name: str) -> tuple[Opened, Tried]:
+def _tried(sculpt_id: int, number: int, name: str) -> tuple[OpenPlan, Tried]:
     with workshop().store.session() as session:
         own = opened(session, sculpt_id)
     if name not in ways() or not 1 <= number <= len(own.site.marking.regions):

@@ -10,7 +10,7 @@ from ....core.errors import SettingError
 from ....core.plain import built, one_line, plain
 from ....core.plan.stages import Item
 from ....core.plan.stages.glow import KINDS, MOST_SPOTS, STAGE, GlowWish, GlowWishes
-from ...editing import Edit, Opened, answer, change, clicked, settled
+from ...editing import Edit, OpenPlan, answer, change, clicked, settled
 from .common import blueprint, glows_of
 from .page import SETTINGS
 
@@ -23,7 +23,7 @@ def keep(sculpt_id: int) -> tuple[Response, int] | Response:
     return answer(sculpt_id, change(sculpt_id, _changed))
 
 
-def _changed(session: Session, own: Opened, what: str, given: dict[str, Any]) -> Edit:
+def _changed(session: Session, own: OpenPlan, what: str, given: dict[str, Any]) -> Edit:
     wishes, plan, context = glows_of(own), own.kept.plan, own.context
 
     def wished(new: GlowWishes, action: str, last_id: int = 0) -> Edit:
@@ -62,7 +62,7 @@ def _changed(session: Session, own: Opened, what: str, given: dict[str, Any]) ->
     return _painted(own, wishes, Item(glow.way, 0, glow.name), what == "paint", f"glow {words} the plan: {glow.name}")
 
 
-def _painted(own: Opened, wishes: GlowWishes, item: Item, wanted: bool, action: str) -> Edit:
+def _painted(own: OpenPlan, wishes: GlowWishes, item: Item, wanted: bool, action: str) -> Edit:
     """The plan with an item's coats laid, or taken off."""
     plan = own.kept.plan.with_wishes(STAGE.name, wishes)
     context = own.context.on(replace(plan, coats=own.plan.coats))
@@ -76,7 +76,7 @@ def _whole(given: Any) -> int:
     return given
 
 
-def _new(own: Opened, given: dict[str, Any]) -> GlowWish:
+def _new(own: OpenPlan, given: dict[str, Any]) -> GlowWish:
     kind = str(given["kind"])
     more: dict[str, Any] = {}
     if kind == "region":

@@ -5,16 +5,16 @@ from dataclasses import replace
 from flask import Blueprint
 
 from ....core.plan.stages.glow import STAGE, GlowWishes
-from ...editing import Opened
+from ...editing import OpenPlan
 
 blueprint = Blueprint("glow", __name__)
 
 
-def glows_of(own: Opened) -> GlowWishes:
+def glows_of(own: OpenPlan) -> GlowWishes:
     return own.context.wishes(STAGE.name)
 
 
-def with_glows(own: Opened, wishes: GlowWishes, dusk: float | None = None) -> Opened:
+def with_glows(own: OpenPlan, wishes: GlowWishes, dusk: float | None = None) -> OpenPlan:
     """The plan with other glows, or less of the lamp."""
     plan = own.plan.with_wishes(STAGE.name, wishes)
     return replace(own, context=own.context.on(plan if dusk is None else replace(plan, dusk=dusk)))

@@ -15,7 +15,7 @@ from ....core.units import minutes_words
 from ....store.models import Sculpt
 from ....store.open_sculpts import OpenSculpt
 from ...background import in_background, not_yet
-from ...editing import Opened, opened
+from ...editing import OpenPlan, opened
 from ...workshop import workshop
 from .common import blueprint, glows_of
 from .pictures import BAND_COLOURS, SHOWN
@@ -73,7 +73,7 @@ def shown(sculpt_id: int) -> Response | tuple[Response, int]:
     return jsonify(turn=own.turn, **own.page("glow", lambda: _facts(own)))
 
 
-def _facts(own: Opened) -> dict[str, Any]:
+def _facts(own: OpenPlan) -> dict[str, Any]:
     context, glows = own.context, glows_of(own).glows
     before = context.before(STAGE.name)
     value = values_of(context.simulation.reflectance(before)) if before else None
@@ -105,7 +105,7 @@ def _facts(own: Opened) -> dict[str, Any]:
     }
 
 
-def _row(own: Opened, glow: GlowWish, value: Any, highlit: dict[int, bool]) -> dict[str, Any]:
+def _row(own: OpenPlan, glow: GlowWish, value: Any, highlit: dict[int, bool]) -> dict[str, Any]:
     row = STAGE.row(own.context, glow, value, highlit)
     for band in row.get("bands", []):
         band.setdefault("colour", BAND_COLOURS[band.get("number", 0)])

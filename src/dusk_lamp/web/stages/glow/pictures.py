@@ -12,7 +12,7 @@ from ....core.plan.lens import STEPS, Lens, pair_words
 from ....core.plan.stages import Item
 from ....core.plan.stages.glow import STAGE, GlowWishes
 from ....core.view.flat import lens_svg
-from ...editing import Opened, opened
+from ...editing import OpenPlan, opened
 from ...limits import number_of
 from ...responses import packed
 from ...workshop import workshop
@@ -59,7 +59,7 @@ def look(sculpt_id: int) -> Response:
     return packed({"show": show}, np.column_stack([levels, np.zeros(count, np.uint8)])[own.site.shown])
 
 
-def _tried(own: Opened) -> GlowWishes:
+def _tried(own: OpenPlan) -> GlowWishes:
     """The glows with one as the address says."""
     wishes = glows_of(own)
     glow = wishes.one(int(number_of(request.args["number"], "the glow", 1, 2**31)))
@@ -70,7 +70,7 @@ def _tried(own: Opened) -> GlowWishes:
     return wishes.with_one(glow)
 
 
-def _lens(own: Opened, region: int, brush: float = 0.2) -> list[Lens]:
+def _lens(own: OpenPlan, region: int, brush: float = 0.2) -> list[Lens]:
     if not 1 <= region <= len(own.site.marking.regions):
         abort(404)
     return STAGE.lens(own.context, own.site.marking.ids[region], brush)

@@ -14,7 +14,7 @@ from ....core.plan.stages.edges import RegionEdges
 from ....core.plan.stages.metal import STAGE
 from ....core.sculpt.facets import FacetCut, FacetNote
 from ....core.units import counted
-from ...editing import Edit, Opened, answer, change, clicked, settled
+from ...editing import Edit, OpenPlan, answer, change, clicked, settled
 from .common import EDGE_SETTINGS, blueprint, with_settings
 
 PAINTS = {  # what is done, on which stage, by which name its coats are known, what a history calls it
@@ -36,7 +36,7 @@ def keep(sculpt_id: int) -> tuple[Response, int] | Response:
     return answer(sculpt_id, change(sculpt_id, _changed))
 
 
-def _changed(session: Session, own: Opened, what: str, given: dict[str, Any]) -> Edit:
+def _changed(session: Session, own: OpenPlan, what: str, given: dict[str, Any]) -> Edit:
     id_, plan, context = own.id(given.get("region")), own.kept.plan, own.context
     name = own.site.marking.regions[own.number(given["region"]) - 1].name
     metals, edges = context.wishes(STAGE.name), context.wishes(EDGES.name)

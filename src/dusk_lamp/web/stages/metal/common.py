@@ -9,14 +9,14 @@ from ....core.light.reflect import with_controls
 from ....core.plain import built, plain
 from ....core.plan.metal.painted import Metal
 from ....core.plan.stages.metal import STAGE
-from ...editing import Opened
+from ...editing import OpenPlan
 
 blueprint = Blueprint("metal", __name__)
 TEXTS = ("school", "world", "drag", "mixes", "wash")
 EDGE_SETTINGS = ("least", "line")
 
 
-def with_settings(own: Opened, id_: int, settings: dict[str, Any]) -> Metal:
+def with_settings(own: OpenPlan, id_: int, settings: dict[str, Any]) -> Metal:
     """How a region shines as it is kept, with some settings of the shine or of its world; `drag` puts the lamp or the
     glow where the mirror ball shows it."""
     kept = STAGE.kept(own.context, id_)

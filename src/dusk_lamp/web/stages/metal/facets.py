@@ -8,7 +8,7 @@ from ....core.plan.metal.trainer import Trainer, unrolled
 from ....core.plan.stages.metal import STAGE
 from ....core.plan.ways.way import BRUSHED
 from ....core.view.flat import facet_svg
-from ...editing import Opened, clicked, opened
+from ...editing import OpenPlan, clicked, opened
 from ...workshop import workshop
 from .common import blueprint
 
@@ -43,7 +43,7 @@ def facet_flat(sculpt_id: int, number: int, k: int) -> Response:
     return Response(facet_svg(_strip(own, own.id(number), k)), mimetype="image/svg+xml")
 
 
-def _strip(own: Opened, id_: int, k: int) -> Trainer:
+def _strip(own: OpenPlan, id_: int, k: int) -> Trainer:
     metal, local = STAGE.metal(own.context, id_), own.context.locals[own.site.marking.number_of(id_)]
     found = facets_of(own.site, metal.shine)
     if not 0 <= k < len(found):

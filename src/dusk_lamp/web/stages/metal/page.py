@@ -21,7 +21,7 @@ from ....core.units import counted, minutes_words
 from ....store.models import Sculpt
 from ....store.open_sculpts import OpenSculpt
 from ...background import in_background, not_yet
-from ...editing import Opened, opened
+from ...editing import OpenPlan, opened
 from ...workshop import workshop
 from .common import EDGE_SETTINGS, blueprint
 
@@ -60,7 +60,7 @@ def shown(sculpt_id: int) -> Response | tuple[Response, int]:
     return jsonify(turn=own.turn, **own.page("metal", lambda: _facts(own)))
 
 
-def _facts(own: Opened) -> dict[str, Any]:
+def _facts(own: OpenPlan) -> dict[str, Any]:
     context, site = own.context, own.site
     edges = crests_of(site, STAGE.lamp(context), context.view)
     lightness = EDGES.lightness(context)
@@ -79,7 +79,7 @@ def _facts(own: Opened) -> dict[str, Any]:
     return {"regions": rows, "coats": listed, "total_mm": edges.total_mm, "lit_mm": edges.lit_mm}
 
 
-def _row(own: Opened, k: int, edges: Any, lightness: np.ndarray) -> dict[str, Any]:
+def _row(own: OpenPlan, k: int, edges: Any, lightness: np.ndarray) -> dict[str, Any]:
     context, region = own.context, own.site.marking.regions[k - 1]
     metal, wish = STAGE.kept(context, region.id), context.wishes(EDGES.name).of(region.id)
     crests = [c for c in edges.crests if c.region == k and c.length_mm >= wish.least]

@@ -19,7 +19,7 @@ from ....core.view.camera import Camera
 from ....core.view.formats import png_bytes
 from ....core.view.raster import colour_picture
 from ...background import in_background, not_yet
-from ...editing import Opened, opened
+from ...editing import OpenPlan, opened
 from ...limits import number_of
 from ...responses import packed, picture
 from ...workshop import workshop
@@ -33,7 +33,7 @@ FACET_COLOURS = {  # kept apart without hue by their lightness, and by their nam
 LOOK_SIZE = (104, 132)
 
 
-def _tried(own: Opened, id_: int) -> Opened:
+def _tried(own: OpenPlan, id_: int) -> OpenPlan:
     """The plan with a region as the address says; nothing is kept."""
     left_out = ("region", "v", "facets", "share", "painted", *EDGE_SETTINGS)
     settings = {
@@ -66,13 +66,13 @@ def look(sculpt_id: int) -> Response:
     )
 
 
-def _planned(own: Opened) -> np.ndarray:
+def _planned(own: OpenPlan) -> np.ndarray:
     """(N, 3) the model as this stage and those before it leave it."""
     coats = [*own.context.before(STAGE.name), *own.context.coats(STAGE.name, EDGES.name)]
     return looks(own.context.simulation.reflectance(coats))[1]
 
 
-def _metal_on(own: Opened, id_: int, levels: np.ndarray) -> None:
+def _metal_on(own: OpenPlan, id_: int, levels: np.ndarray) -> None:
     """Levels (N, 3) with a region as metal."""
     mine = own.site.labels == own.site.marking.number_of(id_)
     levels[mine] = np.round(encoded(np.clip(STAGE.colours(own.context, id_), 0, 1)) * 255)

@@ -18,7 +18,7 @@ from ....core.target.scheme import named_by_place, named_if_low
 from ....store import plans
 from ....store.open_sculpts import OpenSculpt
 from ...background import in_background, not_yet
-from ...editing import Edit, Opened, changed, with_marking
+from ...editing import Edit, OpenPlan, changed, with_marking
 from ...workshop import asked, laid_out, the_sculpt, workshop
 from .common import blueprint, regions_answer
 from .pieces import cut_by, guessed, tree_of
@@ -72,7 +72,7 @@ def change(sculpt_id: int) -> tuple[Response, int] | Response:
     return regions_answer(sculpt_id) if isinstance(done, int) else done
 
 
-def _edit(session: Session, own: Opened, what: str, given: dict[str, Any]) -> Edit:
+def _edit(session: Session, own: OpenPlan, what: str, given: dict[str, Any]) -> Edit:
     laid, marking, again = own.open, own.site.marking, bool(given.get("again"))
     if again:  # the same spot with another crease: on what was there before it
         before = plans.kept_before(session, own.sculpt, own.turn)

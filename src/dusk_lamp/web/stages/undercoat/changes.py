@@ -15,7 +15,7 @@ from ....core.plan.stages.undercoat import STAGE, UndercoatWishes
 from ....store.store import new_job
 from ...background import done_once
 from ...coat_editing import ACTIONS, ONE_COAT, by_hand, changed_coats, mix_called
-from ...editing import Edit, Opened, change, elsewhere, settled
+from ...editing import Edit, OpenPlan, change, elsewhere, settled
 from ...workshop import asked, the_sculpt, workshop
 from .. import mark_done
 from .common import blueprint, undercoats
@@ -45,7 +45,7 @@ def change_coats(sculpt_id: int) -> tuple[Response, int] | Response:
     return done_once(shown(sculpt_id), url_for(".shown", sculpt_id=sculpt_id))
 
 
-def _changed(session: Session, own: Opened, what: str, given: dict[str, Any]) -> Edit:
+def _changed(session: Session, own: OpenPlan, what: str, given: dict[str, Any]) -> Edit:
     context, coats, wishes = own.context, undercoats(own), own.context.wishes(STAGE.name)
     action = ACTIONS.get(what, "undercoat changed")
 

@@ -10,28 +10,28 @@ from ....core.plan.outcome import Look, looks_after
 from ....core.plan.stages.undercoat import STAGE
 from ....store.cache import key_of
 from ...background import Say
-from ...editing import Opened
+from ...editing import OpenPlan
 
 blueprint = Blueprint("undercoat", __name__)
 PICTURES = 5
 DRAWING = threading.Lock()  # six pictures are asked for at once and each is heavy
 
 
-def undercoats(own: Opened) -> list[Coat]:
+def undercoats(own: OpenPlan) -> list[Coat]:
     """The coats that this stage lays."""
     return own.context.coats(STAGE.name)
 
 
-def looks_of(own: Opened, coats: list[Coat], say: Say = lambda *_: None) -> list[Look]:
+def looks_of(own: OpenPlan, coats: list[Coat], say: Say = lambda *_: None) -> list[Look]:
     """The bare model, then the model after each coat, against the values that its school aims at."""
     return looks_after(own.context.simulation, coats, STAGE.values(own.context), say)
 
 
-def look_key(own: Opened, coats: list[Coat]) -> str:
+def look_key(own: OpenPlan, coats: list[Coat]) -> str:
     view = [*own.context.view, own.sculpt.held.labels_key]
     return key_of("undercoat", PICTURES, own.open.surface_key, view, plain(coats))
 
 
-def school_picture(own: Opened, name: str) -> str:
+def school_picture(own: OpenPlan, name: str) -> str:
     """The key of a school's picture."""
     return key_of("school picture", PICTURES, STAGE.key(own.context, name), *own.context.view)

@@ -25,7 +25,7 @@ from ....store import painters, paints, plans
 from ....store.models import Job, Sculpt
 from ....store.open_sculpts import OpenSculpt
 from ...background import Say, in_background, not_yet
-from ...editing import Edit, Opened, keep, opened, settled
+from ...editing import Edit, OpenPlan, keep, opened, settled
 from ...workshop import colour_names, shelf_of, the_sculpt, workshop
 from .common import blueprint, look_key, looks_of, school_picture, undercoats
 
@@ -92,7 +92,7 @@ def shown(sculpt_id: int) -> Response | tuple[Response, int]:
     return jsonify(turn=own.turn, undo=undo, redo=redo, fit=_fit_of(job), **facts)
 
 
-def _facts(own: Opened) -> dict[str, Any]:
+def _facts(own: OpenPlan) -> dict[str, Any]:
     """What the page says of the coats as they are."""
     pots = STAGE.pots(own.context)
     context, coats, tools, models = own.context, undercoats(own), own.context.tools, own.plan.models

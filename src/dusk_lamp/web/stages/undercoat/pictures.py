@@ -13,7 +13,7 @@ from ....core.units import counted, minutes_words
 from ....core.view.camera import Camera
 from ....core.view.formats import png_bytes
 from ....core.view.raster import colour_picture
-from ...editing import Opened, opened
+from ...editing import OpenPlan, opened
 from ...responses import packed
 from ...responses import picture as png
 from ...workshop import workshop
@@ -39,7 +39,7 @@ def after_bin(sculpt_id: int, number: int) -> Response:
     return packed(heading, np.column_stack([look.levels, mark])[own.site.shown])
 
 
-def _opened_at(sculpt_id: int, number: int) -> Opened:
+def _opened_at(sculpt_id: int, number: int) -> OpenPlan:
     with workshop().store.session() as session:
         own = opened(session, sculpt_id)
     if not 0 <= number <= len(undercoats(own)):
@@ -55,7 +55,7 @@ def after_png(sculpt_id: int, number: int) -> Response:
     return _drawn(own, look_key(own, coats), lambda: looks_of(own, coats)[-1].levels)
 
 
-def _drawn(own: Opened, key: str, levels: Callable[[], np.ndarray]) -> Response:
+def _drawn(own: OpenPlan, key: str, levels: Callable[[], np.ndarray]) -> Response:
     """A picture of the model in levels (N, 3) from the display view, drawn once."""
     cache = workshop().store.cache
     with DRAWING:
@@ -103,7 +103,7 @@ def school_json(sculpt_id: int, name: str) -> Response:
     )
 
 
-def _with_school(sculpt_id: int, name: str) -> Opened:
+def _with_school(sculpt_id: int, name: str) -> OpenPlan:
     if name not in schools():
         abort(404)
     with workshop().store.session() as session:

@@ -13,12 +13,12 @@ from ....core.plan.touch_up import TouchUp, touch_ups, with_all
 from ....core.units import counted
 from ....store.cache import key_of
 from ...background import Say, in_background, not_yet
-from ...editing import Opened, opened
+from ...editing import OpenPlan, opened
 from ...workshop import workshop
 from .common import blueprint, looks_of, undercoats
 
 
-def touched(own: Opened, given: dict[str, Any]) -> list[Coat]:
+def touched(own: OpenPlan, given: dict[str, Any]) -> list[Coat]:
     """The coats with touch-ups: the one at a place of the list, or all of them."""
     found, coats = _touch_ups(own), undercoats(own)
     if given.get("all"):
@@ -29,7 +29,7 @@ def touched(own: Opened, given: dict[str, Any]) -> list[Coat]:
     return with_all(coats, [found[k]])
 
 
-def _touch_ups(own: Opened) -> list[TouchUp]:
+def _touch_ups(own: OpenPlan) -> list[TouchUp]:
     """What is left for the brush, worked out once for what is painted."""
     context, values, pots = own.context, STAGE.values(own.context), STAGE.pots(own.context)
     chain = context.simulation.chain(undercoats(own))[-1]
