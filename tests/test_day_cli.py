@@ -176,6 +176,7 @@ def test_the_log_goes_out_and_in(capsys, tmp_path):
     assert "no JSON" in said(capsys, "log", "import", log, "--data", data, code=2).err
 
 
+@pytest.mark.long
 def test_a_photo_is_taken_checked_and_its_lamp_found(folder, capsys, tmp_path):
     photo = tmp_path / "photo.jpg"
     words = ("camera", folder / "keeper.json", "-o", photo, "--size", "900,700", "--pose", "-20,14,90", "--card")
@@ -234,6 +235,7 @@ def test_a_card_is_printed_photographed_and_read(capsys, tmp_path):
     assert "a card is one of" in said(capsys, "card", "juggling", "-o", flat, code=2).err
 
 
+@pytest.mark.long
 def test_a_drill_is_asked_and_graded(folder, capsys, tmp_path):
     assert "white-dot" in said(capsys, "drill", "list").out
     words = ("drill", "which-lamp", folder / "keeper.stl", "--seed", 4)

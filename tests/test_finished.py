@@ -3,6 +3,7 @@
 from io import BytesIO
 
 import numpy as np
+import pytest
 
 from dusk_lamp.core.sculpt.surface import some_samples
 from dusk_lamp.core.sculpt.visibility import packed, visibility_of
@@ -15,6 +16,7 @@ def by_file(name):
     return next(d for d in DEMO if d.file == name)
 
 
+@pytest.mark.long
 def test_what_ships_finished_lies_on_the_surface_that_the_bench_lays_out():
     """Spots are counted by sample: another laying-out would put them elsewhere. One plan is made again and
     compared."""

@@ -73,6 +73,7 @@ def written(store):
     return {p.name: max(f.stat().st_mtime_ns for f in p.iterdir()) for p in store.cache.root.glob("*/*")}
 
 
+@pytest.mark.long
 def test_a_worker_killed_in_mid_import_resumes_at_its_last_stage(store, warden_file):
     _, job_id = brought(store, warden_file, "ply")
     command = [sys.executable, "-m", "dusk_lamp.jobs.worker", str(store.root)]
@@ -96,6 +97,7 @@ def test_a_worker_killed_in_mid_import_resumes_at_its_last_stage(store, warden_f
     assert all(again[name] == when for name, when in done_before.items()), "no finished stage was done again"
 
 
+@pytest.mark.long
 def test_a_worker_does_not_outlive_its_server_even_one_that_died_before_it_had_begun(store):
     gone = subprocess.Popen([sys.executable, "-c", ""])
     gone.wait()
@@ -188,6 +190,7 @@ def test_a_fit_and_a_preparation_do_not_end_each_other(store, waiting):
     assert not job_of(store, fit).open and job_of(store, newer).open and job_of(store, waiting).open
 
 
+@pytest.mark.long
 def test_many_machines_can_share_the_work_through_redis(store, waiting, tmp_path):
     """Against Debian's redis-server on a socket of its own."""
     socket = tmp_path / "redis.sock"
@@ -282,6 +285,7 @@ def test_trouble_inside_is_told_in_words_and_the_file_is_kept(store, tmp_path, m
     assert len(list(store.uploads.iterdir())) == 1
 
 
+@pytest.mark.long
 def test_what_somebody_waits_for_goes_before_what_fills_the_shelf_and_interrupts_it(store, warden_file, tmp_path):
     sculpt, filling = brought(store, warden_file, "ply")
     path = tmp_path / "b.stl"
@@ -309,6 +313,7 @@ def test_what_somebody_waits_for_goes_before_what_fills_the_shelf_and_interrupts
         assert session.get(Sculpt, sculpt).sky_key
 
 
+@pytest.mark.long
 def test_the_pieces_of_a_sculpt_without_regions_are_kept_before_anybody_asks(store, tmp_path):
     ball(5, 4).export(tmp_path / "ball.stl")
     sculpt, job = brought(store, tmp_path / "ball.stl", "stl", "Ball")
@@ -321,6 +326,7 @@ def test_the_pieces_of_a_sculpt_without_regions_are_kept_before_anybody_asks(sto
     assert np.array_equal(kept.children, made.children) and np.array_equal(kept.cut(5), made.cut(5))
 
 
+@pytest.mark.long
 def test_once_its_bench_is_open_a_hurried_job_lets_others_go_first(store, tmp_path):
     """Somebody looked in on three sculpts: each is laid out before any has its sky worked out."""
     jobs = []
@@ -345,6 +351,7 @@ def test_a_job_that_is_hurried_while_it_gives_way_waits_again_and_is_not_stopped
     assert job_of(store, job).state == "waiting" and job_of(store, job).attempts == 0
 
 
+@pytest.mark.long
 def test_pages_and_worker_that_die_are_started_again_and_end_with_their_server(tmp_path):
     command = [sys.executable, "-m", "dusk_lamp.cli", "serve", "--port", "0", "--data", str(tmp_path / "data")]
     server = subprocess.Popen(command, stdout=subprocess.PIPE, text=True)

@@ -176,6 +176,7 @@ def killed(process):
     process.wait(10)
 
 
+@pytest.mark.long
 def test_a_job_begun_on_one_machine_survives_its_death_on_the_other(two, tmp_path):
     """Killed without warning in the middle of its work: the other takes it up, finds what was done in the shared
     cache, and its pages show it."""

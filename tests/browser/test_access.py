@@ -75,6 +75,7 @@ def visit(page, url):
     page.wait_for_load_state("networkidle")
 
 
+@pytest.mark.long
 def test_every_page_keeps_the_rules_of_access_and_fits_a_phone(chromium, all_pages):
     """WCAG 2.2 level AA as far as axe-core can tell; and nothing has to be pushed sideways, nothing is squeezed."""
     context = chromium.new_context(viewport={"width": 1280, "height": 800}, has_touch=True, bypass_csp=True)

@@ -1,11 +1,13 @@
 """A region sketched and painted in colour, by hand, in the pages."""
 
 import numpy as np
+import pytest
 
 from .conftest import to_stage
 from .test_painter import bench_url, figure, open_bench, pixels, until, with_a_rack  # noqa: F401 - fixtures
 
 
+@pytest.mark.long
 def test_a_cloak_is_sketched_painted_scrubbed_and_taken_to_the_sheet(page, server, bench_url):  # noqa: F811
     with_a_rack(page, server)
     open_bench(page, bench_url.replace("/light", "/regions"))

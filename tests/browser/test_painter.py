@@ -104,6 +104,7 @@ def test_a_bad_file_is_refused_in_words(page, tmp_path):
     page.locator("text=text with the ending .stl").wait_for()
 
 
+@pytest.mark.long
 def test_standing_up_by_pictures_leads_on_to_the_lamp(page, bench_url):
     page.goto(bench_url.replace("/light", "/stand"))
     assert page.locator(".way").count() == 10
@@ -425,6 +426,7 @@ def with_a_rack(page, server):
         page.wait_for_selector(".bottle")
 
 
+@pytest.mark.long
 def test_the_plan_sheet_is_made_and_leaves_as_pdf(page, server, bench_url):
     with_a_rack(page, server)
     open_bench(page, bench_url.replace("/light", "/greys"))
@@ -522,6 +524,7 @@ def test_the_sculpt_has_more_than_half_the_window(page, bench_url):
     )
 
 
+@pytest.mark.long
 def test_a_browser_closed_in_mid_import_and_a_server_killed_lose_nothing(chromium, tmp_path, figure):
     data = tmp_path / "data"
     first = Server(data)

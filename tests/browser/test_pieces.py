@@ -34,6 +34,7 @@ def share(page, row):
     return float(page.locator("#region-list .share").nth(row).inner_text().split()[0])
 
 
+@pytest.mark.long
 def test_twelve_clicks_each_take_the_piece_under_the_pointer(page, scan_url):
     """The Stanford bunny; see tests/data/README.md. What is said of the piece is what the region then has."""
     at = on_the_scan(page, scan_url)
@@ -127,6 +128,7 @@ def test_a_finger_lights_a_piece_two_make_it_larger_and_a_tap_takes_it(chromium,
     context.close()
 
 
+@pytest.mark.long
 def test_on_a_machine_four_times_slower_no_early_press_is_lost(page, server, scan_url):
     """The moment a control looks as if it worked, it is pressed, while scripts still load."""
     with_a_rack(page, server)

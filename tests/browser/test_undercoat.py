@@ -1,10 +1,12 @@
 """The undercoat stage with a real browser, worker and all."""
 
 import numpy as np
+import pytest
 
 from .test_painter import bench_url, figure, open_bench, pixels, until, with_a_rack  # noqa: F401 - fixtures
 
 
+@pytest.mark.long
 def test_schools_scrub_difference_and_fit(page, server, bench_url):  # noqa: F811
     with_a_rack(page, server)
     open_bench(page, bench_url.replace("/light", "/undercoat"))
@@ -43,6 +45,7 @@ def test_schools_scrub_difference_and_fit(page, server, bench_url):  # noqa: F81
     until(lambda: page.locator("#coats").inner_text() == fitted, page, 60)
 
 
+@pytest.mark.long
 def test_steps_turn_by_key_and_finger_and_outlive_a_reload(chromium, page, server, bench_url):  # noqa: F811
     def told():
         """How often the server has answered to a step since the page was opened."""
@@ -123,6 +126,7 @@ def test_a_step_is_pinned_on_the_clock_and_somebody_rings(page, bench_url):  # n
     until(lambda: page.locator("#pause").inner_text() == "Pause", page)
 
 
+@pytest.mark.long
 def test_a_photo_is_laid_over_by_its_outline_and_checked_without_a_click(page, server, bench_url):  # noqa: F811
     with_a_rack(page, server)
     open_bench(page, bench_url.replace("/light", "/undercoat"))

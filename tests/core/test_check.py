@@ -133,6 +133,7 @@ def test_an_outline_filled_face_by_face_is_that_of_a_ray_a_pixel(scene):
         assert (covered(rough, camera) != seen).mean() < 0.004
 
 
+@pytest.mark.long
 def test_six_clicks_give_the_pose_and_the_picture_makes_it_exact(scene):
     """Six points, each a pixel and a half off, of a model some 150 pixels high: by the clicks alone within 3 % of its
     height, and after the sculpt was laid over the photo usually within 1 %; the direction within a degree and a

@@ -41,6 +41,7 @@ def _near(a, b, size=0.0):
     return bool(np.isclose(a, b, rtol=SHARE, atol=max(LEAST, 1e-3 * size)))
 
 
+@pytest.mark.long
 @pytest.mark.parametrize("room", list(ROOMS))
 def test_the_figures_of_a_room_are_as_they_were(room):
     found = differences(KEPT[room], figures(room))

@@ -374,6 +374,7 @@ def test_studs_take_a_line_on_their_upper_half_and_corners_a_dot():
     assert crests_of(Site(box), None, least=11.0).crests == [], "the shortest that counts"
 
 
+@pytest.mark.long
 def test_wear_comes_in_the_order_of_the_craft_and_spares_what_is_to_stay_clean():
     """CP-32 and craft page, section 12: varnish under the grime, matt varnish locks it before chips; lighter inside
     the large chips, rust in the middle of those; verdigris on metal alone; dust last."""

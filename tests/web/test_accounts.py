@@ -119,6 +119,7 @@ def test_no_route_shows_or_changes_what_is_anothers(club):
     assert SECRET in str(ann.page("/")), "and the first still has it"
 
 
+@pytest.mark.long
 def test_every_route_answers_on_postgresql_as_well(tmp_path, with_a_plan, postgres, figure):
     """A bench that was moved from SQLite, asked for every page there is, and worked at."""
     shutil.copytree(with_a_plan, tmp_path / "data")

@@ -57,6 +57,7 @@ def test_a_photo_is_kept_without_place_and_camera_and_is_written_down(planned, w
     assert "moves" not in bring(planned, jpeg(300, 300))
 
 
+@pytest.mark.long
 def test_from_a_simulated_photo_to_a_verdict_and_its_mend_in_the_plan(planned, with_a_plan):
     """Every press of the page, in order: take a photo, match spots on both pictures, check, take the mend."""
     page = planned.page(f"{URL}/check")
@@ -120,6 +121,7 @@ def the_camera(painter, photo, Pinhole):
     return Pinhole.looking_at(middle, azimuth + 8, elevation + 3, 3.3 * size, 70, (photo["width"], photo["height"]))
 
 
+@pytest.mark.long
 def test_the_outline_proposes_the_pose_and_the_lamp_of_a_photo_can_be_taken(planned, with_a_plan):
     photo = fetched(planned, f"{URL}/check/simulated")
     proposed = fetched(planned, f"{URL}/check/pose", photo=photo["photo"], step=None)
@@ -142,6 +144,7 @@ def test_the_outline_proposes_the_pose_and_the_lamp_of_a_photo_can_be_taken(plan
     assert gone.status_code == 400 and "bring it again" in gone.text
 
 
+@pytest.mark.long
 def test_photos_are_judged_together_their_progress_shows_and_shine_becomes_coats(planned, with_a_plan):
     checks = []
     for _ in range(2):

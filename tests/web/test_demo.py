@@ -25,6 +25,7 @@ PLANNED_AGAIN = ("kiln-keeper", "reed-runner-1")  # to plan from the wishes take
 KINDS = ("wick-warden", "sluice-knight", "kiln-keeper", "reed-runner-1")
 
 
+@pytest.mark.long
 @pytest.mark.parametrize("kind", KINDS)
 def test_a_demo_plan_is_the_same_from_page_file_and_command_line(app, painter, store, tmp_path, kind):
     demo = next(d for d in DEMO if d.file == kind)

@@ -37,6 +37,7 @@ def addresses(app, numbers=("1", "2", "9223372036854775808")):
                 yield method, url
 
 
+@pytest.mark.long
 def test_no_body_whatever_gets_a_fault_of_ours_from_any_route(app, painter, sculpt_id, monkeypatch):
     small = io.BytesIO()  # a photo takes a second to draw
     Image.new("RGB", (300, 400), (90, 80, 70)).save(small, "JPEG")
