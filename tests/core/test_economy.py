@@ -26,7 +26,13 @@ from dusk_lamp.core.plan.economy.candidates import MOST_POTS, candidates_of, rea
 from dusk_lamp.core.plan.economy.choice import choose, minutes_of, undominated
 from dusk_lamp.core.plan.economy.groups import Group
 from dusk_lamp.core.plan.economy.options import Option, Region
-from dusk_lamp.core.plan.economy.plan import _exchanged, _faces_kept, made_ready
+from dusk_lamp.core.plan.economy.plan import (
+    _exchanged,
+    _not_flat,
+    _usual_steps,
+    _with_usual_steps,
+    made_ready,
+)
 from dusk_lamp.core.plan.metal.painted import Metal
 from dusk_lamp.core.plan.palette import palette_for, palette_of, poured
 from dusk_lamp.core.plan.prices import price
@@ -521,18 +527,37 @@ def test_the_quick_greedy_choice_is_the_plain_one(rows, columns, most, seed):
     assert len(quick) <= most
 
 
-def test_a_face_is_never_left_flat_where_there_is_time(doll):
-    """CP-35, common practice: whatever is dropped for time, it is never the face; four steps in two hours, three in
-    one, and as many as there are where no option has so many."""
+def test_nothing_is_left_flat_where_there_is_time(doll):
+    """CP-35, common practice: whatever is dropped for time, it is never the face: four steps in two hours, three in
+    one; quiet parts have two or three. As many as there are where no option has so many."""
     ready = made_ready(doll, Budget.usual())
     b = np.zeros(1, np.int64)
-    make = lambda r, n: Option(r, tuple(range(n)), b, (False,) * (n - 1), b - 1, 0.5, 9.0, 0)  # noqa: E731
+    make = lambda r, n, gain=0.3: Option(r, tuple(range(n)), b, (False,) * (n - 1), b - 1, gain, 9.0, 0)  # noqa: E731
     options = [make(r, n) for r in (0, 1) for n in (1, 2, 3, 4, 5)]
-    face = replace(ready, options=options, faces=frozenset({0}), fuller=True)
-    for minutes, least in ((120.0, 4), (60.0, 3), (30.0, 1)):
-        kept = _faces_kept(face, Budget(minutes))
-        assert [o.steps for o in kept if o.region == 0] == list(range(least, 6))
-        assert [o.steps for o in kept if o.region == 1] == [1, 2, 3, 4, 5]
-    few = replace(face, options=[make(0, 1), make(0, 2)])
-    assert [o.steps for o in _faces_kept(few, Budget(120.0))] == [2]
-    assert _faces_kept(replace(face, fuller=False), Budget(120.0)) == options
+    face = replace(ready, groups=ready.groups[:2], options=options, faces=frozenset({0}))
+    for minutes, on_face, on_thing in ((120.0, 4, 2), (60.0, 3, 2), (30.0, 1, 1)):
+        everything, faces, not_flat, no_flat_face = _usual_steps(face, Budget(minutes))
+        kept = _not_flat(replace(face, least=everything))
+        assert [o.steps for o in kept if o.region == 0] == list(range(on_face, 6))
+        assert [o.steps for o in kept if o.region == 1] == list(range(on_thing, 6))
+        kept = _not_flat(replace(face, least=faces))
+        assert [o.steps for o in kept if o.region == 1] == [1, 2, 3, 4, 5], "time for the face alone"
+        assert (not_flat, no_flat_face) == ({0: on_thing, 1: on_thing}, {0: on_thing}), "no time for a whole face"
+    few = replace(face, options=[make(0, 1), make(0, 2)], least={0: 4})
+    assert [o.steps for o in _not_flat(few)] == [2]
+    assert _usual_steps(replace(face, steps_on={1: 1}), Budget(120.0))[0] == {0: 4}, "what is pinned stays"
+
+    # a second step on the second thing is worth a little less than its minutes, or far less
+    for loses, steps in ((0.01, 2), (0.05, 1)):
+        options = [make(0, 4), make(1, 1), make(1, 2, 0.3 - loses)]
+        flat = choose(face.found, options, Budget(120.0))
+        assert [o.steps for o in flat.options] == [4, 1]
+        chosen, _ = _with_usual_steps(flat, replace(face, options=options), Budget(120.0))
+        assert [o.steps for o in chosen.options] == [4, steps]
+    _, kept = _with_usual_steps(chosen, replace(face, options=options), Budget(120.0))
+    assert kept.least == {0: 4}, "what had its steps from the beginning keeps them"
+    # four steps on the face would cost too much; two do not
+    options = [make(0, 1), make(0, 2, 0.29), make(0, 4, 0.2), make(1, 2)]
+    flat = choose(face.found, options, Budget(120.0))
+    chosen, _ = _with_usual_steps(flat, replace(face, options=options), Budget(120.0))
+    assert [o.steps for o in flat.options] == [1, 2] and [o.steps for o in chosen.options] == [2, 2]

@@ -1,5 +1,6 @@
 """Ways to paint a region, and how a model reads: on shapes where the right answer is known."""
 
+import re
 from dataclasses import replace
 
 import numpy as np
@@ -205,11 +206,18 @@ def test_glazes_on_a_strip_are_those_of_the_glaze_bench():
 
 def test_a_way_that_cannot_reach_says_by_how_much_and_what_would_help(cloaked):
     blues = Rack([RACK.find(n) for n in ("Soot", "Tide Blue", "Chalk")])
-    found = nearness(
-        cloaked,
-        seen_after(cloaked, way("layers").coats(task_of(cloaked.site, _target(cloaked), 1, cloaked.under, blues))),
-    )
-    assert found.within < 0.2 and "of it is" in found.words and "a paint near" in found.words and found.mean > 10
+    few = task_of(cloaked.site, _target(cloaked), 1, cloaked.under, blues)
+    seen = seen_after(cloaked, way("layers").coats(few))
+    found = nearness(few, seen)
+    assert found.within < 0.2 and "of it is" in found.words and found.mean > 10
+    assert re.search(r"nothing on the rack comes near L\* .*: a paint like it would help", found.words)
+    # the same coats where the rack could do better: what to mix is said, and it is as near as it says
+    better = nearness(cloaked, seen)
+    parts = re.search(r"a coat of (.+?)(?: ([0-9:]+))? there would help", better.words)
+    mix = Mix(tuple(RACK.find(n) for n in parts[1].split(" + ")), tuple(int(n) for n in (parts[2] or "1").split(":")))
+    far = delta_e(lab(xyz(seen)), cloaked.lab[cloaked.own]) > 5
+    middle = np.average(cloaked.lab[cloaked.own][far], axis=0, weights=cloaked.weight()[far])
+    assert delta_e(mix.colour.lab, middle) <= 5
     with pytest.raises(SettingError, match="no one-coat or ink"):
         way("one-coat").coats(task_of(cloaked.site, _target(cloaked), 1, cloaked.under, blues))
     with pytest.raises(SettingError, match="a way is one of"):

@@ -1,6 +1,7 @@
 """Plans for a budget: groups, candidates, options, choice, coats, and what they come to when they are simulated."""
 
 import time
+from collections import Counter
 from collections.abc import Callable, Sequence
 from dataclasses import dataclass, field, replace
 
@@ -41,8 +42,9 @@ EXCHANGES = 8  # of one pot for another, in a set, at most
 OF_WHAT_IS_OUT, OF_ANY_POT = 8, 4  # further mixes that a region is tried with in each round
 FEW_MORE = (2, 3, 6)  # of them at once
 ROUNDS, LEAST_GAIN = 6, 0.002  # times that a choice is looked at again, and what one must bring
-FACE_STEPS = ((90.0, 4), (45.0, 3))  # at least so many on a face, in so many minutes; common practice, CP-35
-FACE_COSTS = 0.02  # of the weighted area near its colour, at most, that those may cost elsewhere
+# at least so many steps on a face, and on anything else, in so many minutes; common practice, CP-35
+FACE_STEPS, USUAL_STEPS = ((90.0, 4), (45.0, 3)), ((45.0, 2),)
+USUAL_COSTS = 0.025  # of the weighted area near its colour, at most, that those may cost elsewhere
 MOST_SPOTS = 4_000  # that coats are looked at on: a share is known to a thousandth
 FRONT = (30.0, 60.0, 90.0, 120.0, 180.0, 300.0)  # minutes
 
@@ -92,7 +94,7 @@ class Ready:
     known: list[Known]
     steps_on: dict[int, int] = field(default_factory=dict)  # by the places of groups
     faces: frozenset[int] = frozenset()  # places of groups that are looked at first, and are skin
-    fuller: bool = False  # whether those get the steps that are usual for a face
+    least: dict[int, int] = field(default_factory=dict)  # steps that groups get where there are options for them
 
 
 def economy(
@@ -117,7 +119,7 @@ def economy(
 def _within(context: Context, ready: Ready, budget: Budget, began: float) -> Economy:
     """A plan whose coats keep within the minutes as they are really laid."""
     asked, best = budget, None
-    chosen, ready = _with_full_faces(*_chosen(ready, asked), asked)
+    chosen, ready = _with_usual_steps(*_chosen(ready, asked), asked)
     for _ in range(TRIES):
         if not chosen.options:
             break
@@ -129,7 +131,7 @@ def _within(context: Context, ready: Ready, budget: Budget, began: float) -> Eco
         if -CLOSE <= over <= 0 or (over < 0 and not wants_more):
             break
         asked = replace(asked, minutes=max(asked.minutes - (SAFELY if over > 0 else 1.0) * over, 1.0))
-        chosen = choose(ready.found, _faces_kept(ready, asked), asked, known=chosen if over < 0 else None)
+        chosen = choose(ready.found, _not_flat(ready), asked, known=chosen if over < 0 else None)
     if best is None:
         raise SettingError(
             "nothing can be painted within this: give it more minutes, or free the pin on pots, puddles or steps"
@@ -258,32 +260,39 @@ def _chosen(ready: Ready, budget: Budget) -> tuple[Choice, Ready]:
     return chosen, ready
 
 
-def _with_full_faces(chosen: Choice, ready: Ready, budget: Budget) -> tuple[Choice, Ready]:
-    """A choice that gives a face more steps where it was left with few, unless that leaves it, or the rest, further
-    off; from the options that are there, for looking further brought nothing."""
-    if all(o.region not in ready.faces or o.steps >= _least(budget) for o in chosen.options):
-        return chosen, ready
-    fuller = replace(ready, fuller=True)
-    other = choose(ready.found, _faces_kept(fuller, budget), budget, known=chosen, better_by=-FACE_COSTS)
-    costs = sum(o.gain for o in chosen.options) - sum(o.gain for o in other.options)
-    if costs > FACE_COSTS or len(other.options) < len(chosen.options):
-        return chosen, ready
-    return other, fuller
+def _with_usual_steps(chosen: Choice, ready: Ready, budget: Budget) -> tuple[Choice, Ready]:
+    """A choice that gives more steps to what was left with few, a face first of all, unless that leaves the whole
+    further off; from the options that are there, for looking further brought nothing."""
+    for least in _usual_steps(ready, budget):
+        fuller = replace(ready, least=least)
+        if all(o.steps >= least.get(o.region, 1) for o in chosen.options):
+            return chosen, fuller
+        other = choose(ready.found, _not_flat(fuller), budget, known=chosen, better_by=-USUAL_COSTS)
+        costs = sum(o.gain for o in chosen.options) - sum(o.gain for o in other.options)
+        if costs <= USUAL_COSTS and len(other.options) == len(chosen.options):
+            return other, fuller
+    return chosen, ready
 
 
-def _faces_kept(ready: Ready, budget: Budget) -> list[Option]:
-    """The options without those that leave a face flat where there is time for it: five or six steps are usual for
-    what is looked at first, and whatever is dropped for time, it is never the face (CP-35, section 13)."""
+def _usual_steps(ready: Ready, budget: Budget) -> list[dict[int, int]]:
+    """The steps that groups usually get at least, by their places: of all of them, of faces alone, and so many that
+    nothing, or no face, is left flat. Five or six are usual for what is looked at first, two or three for quiet
+    parts; second highlights can be dropped for time, never the face (CP-35, section 13)."""
+    on_a_face, on_a_thing = (
+        next((n for minutes, n in steps if budget.minutes >= minutes), 1) for steps in (FACE_STEPS, USUAL_STEPS)
+    )
+    full, faces = (dict.fromkeys(ready.faces, n) for n in (on_a_face, on_a_thing))
+    things = dict.fromkeys(set(range(len(ready.groups))) - ready.steps_on.keys(), on_a_thing)
+    return [{**things, **full}, full, things, faces]
+
+
+def _not_flat(ready: Ready) -> list[Option]:
+    """The options without those of fewer steps than their group is to get."""
     flat = set()
-    for place in ready.faces if ready.fuller else ():
+    for place, steps in ready.least.items():
         most = max((o.steps for o in ready.options if o.region == place), default=0)
-        flat |= {id(o) for o in ready.options if o.region == place and o.steps < min(_least(budget), most)}
+        flat |= {id(o) for o in ready.options if o.region == place and o.steps < min(steps, most)}
     return [o for o in ready.options if id(o) not in flat]
-
-
-def _least(budget: Budget) -> int:
-    """Steps that a face gets in such a time."""
-    return next((n for minutes, n in FACE_STEPS if budget.minutes >= minutes), 1)
 
 
 def _pots(ready: Ready, puddles: Sequence[int]) -> list[int]:
@@ -385,7 +394,10 @@ def _without_needless(context: Context, ready: Ready, made: Economy) -> Economy:
     """A plan without the steps that the real coats show to bring less than their minutes are worth: a shade a tenth
     of a value under its base, a light that is painted over. Bases and what is pinned stay, and faces."""
     site, coats = context.site, made.coats
-    keep = {site.marking.ids[ready.groups[r].number] for r in (*ready.faces, *ready.steps_on)}
+    steps_of_region = Counter(c.region for c in coats)
+    ids = [site.marking.ids[g.number] for g in ready.groups]
+    keep = {ids[r] for r in (*ready.faces, *ready.steps_on)}
+    keep |= {ids[r] for r, least in ready.least.items() if steps_of_region[ids[r]] <= least}
     firsts = {next(k for k, c in enumerate(coats) if c.region == id_) for id_ in {c.region for c in coats}}
     may_go = [k for k, c in enumerate(coats) if k not in firsts and c.region not in keep]
     painted = np.concatenate([g.samples for g in ready.groups])

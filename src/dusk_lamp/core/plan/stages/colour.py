@@ -249,9 +249,10 @@ class Colour(Stage):
                 out[number] = nearness(task, seen[task.own])
         return out
 
-    def near_share(self, context: Context) -> float | None:
-        """The share of the area painted in colour that is near; None where nothing is."""
-        found = self.near(context)
+    def near_share(self, context: Context, found: dict[int, Nearness] | None = None) -> float | None:
+        """The share of the area painted in colour that is near; None where nothing is. found: of each region, where
+        that was worked out before."""
+        found = self.near(context) if found is None else found
         areas = context.site.marking.areas(context.site.surface, context.site.paintable)
         if not found:
             return None

@@ -206,15 +206,29 @@ def nearness(task: Task, seen: NDArray[np.float32]) -> Nearness:
     apart = (got[:, 1] - wanted[:, 1]) ** 2 + (got[:, 2] - wanted[:, 2]) ** 2
     hue = np.sqrt(np.maximum(apart - (C - C_wanted) ** 2, 0))
     out = mean(got[:, 0] - wanted[:, 0]), mean(C - C_wanted), mean(hue)
-    return Nearness(
-        within, mean(off), *out, words="" if within >= ENOUGH else _words(off, got, wanted, C, C_wanted, hue, weight)
-    )
+    if within >= ENOUGH:
+        return Nearness(within, mean(off), *out)
+    far = off > NEAR
+    middle = np.average(wanted[far], axis=0, weights=weight[far])
+    said = _wrong_words(off, got, wanted, C, C_wanted, hue, weight)
+    return Nearness(within, mean(off), *out, words=f"{said}; {_what_would_help(task, middle)}")
 
 
-def _words(
+def _what_would_help(task: Task, wanted: NDArray[np.float64]) -> str:
+    """What comes near L*a*b* (3,): out of the rack where it can, else a paint that is not there."""
+    paints = [p for p in task.rack if p.kind in BRUSHED]
+    if paints:
+        mix = nearest_mix(wanted, paints, most=2)
+        if delta_e(mix.colour.lab, wanted) <= NEAR:
+            return f"a coat of {mix.words()} there would help"
+    L, a, b = wanted
+    return f"nothing on the rack comes near L* {L:.0f}, a* {a:.0f}, b* {b:.0f}: a paint like it would help"
+
+
+def _wrong_words(
     off: NDArray, got: NDArray, wanted: NDArray, C: NDArray, C_wanted: NDArray, hue: NDArray, weight: NDArray
 ) -> str:
-    """What is wrong where it is not near, and what paint would help."""
+    """How much of it is not near, and what is wrong there, most of all."""
     far = off > NEAR
     mean = lambda x: float(np.average(x[far], weights=weight[far]))  # noqa: E731
     L, c, h = mean(got[:, 0] - wanted[:, 0]), mean(C - C_wanted), mean(hue)
@@ -223,12 +237,8 @@ def _words(
         abs(c): "too vivid" if c > 0 else "too grey",
         h: "of another hue",
     }
-    middle = np.average(wanted[far], axis=0, weights=weight[far])
     share = float(weight[far].sum() / weight.sum())
-    return (
-        f"{100 * share:.0f} % of it is {said[max(said)]} (ΔE {mean(off):.0f}); a paint near L* {middle[0]:.0f}, a* "
-        f"{middle[1]:.0f}, b* {middle[2]:.0f} would help"
-    )
+    return f"{100 * share:.0f} % of it is {said[max(said)]} (ΔE {mean(off):.0f})"
 
 
 def wrong(got: NDArray, wanted: NDArray) -> NDArray[np.uint8]:

@@ -85,7 +85,7 @@ def _facts(own: OpenPlan, again: bool) -> dict[str, Any]:
     steps = own.steps(coats, context.before(STAGE.name))
     listed = [_coat_row(own, k, s, n) for k, (s, n) in enumerate(zip(steps, of, strict=True))]
     kept = [s for s in steps if not s.muted]
-    share, times = STAGE.near_share(context), times_of(kept, own.plan.models).words if kept else ""
+    share, times = STAGE.near_share(context, near), times_of(kept, own.plan.models).words if kept else ""
     names = {WHOLE_MODEL: "The whole model", **dict(enumerate(["the rest", *(r.name for r in site.marking.regions)]))}
     done, count = sum(r["done"] for r in rows), len(rows)
     words = (
