@@ -27,6 +27,7 @@ from dusk_lamp.core.plan.economy.choice import choose, minutes_of, undominated
 from dusk_lamp.core.plan.economy.groups import Group
 from dusk_lamp.core.plan.economy.options import Option, Region
 from dusk_lamp.core.plan.economy.plan import (
+    _costs_too_much,
     _exchanged,
     _not_flat,
     _usual_steps,
@@ -561,3 +562,24 @@ def test_nothing_is_left_flat_where_there_is_time(doll):
     flat = choose(face.found, options, Budget(120.0))
     chosen, _ = _with_usual_steps(flat, replace(face, options=options), Budget(120.0))
     assert [o.steps for o in flat.options] == [1, 2] and [o.steps for o in chosen.options] == [2, 2]
+
+
+def test_what_is_usual_gives_way_where_it_costs_too_much(doll, planned, monkeypatch):
+    plan = planned[-1]
+    for other, gives_way in (
+        (replace(plan, near_8=plan.near_8 - 0.02), False),
+        (replace(plan, near_8=plan.near_8 - 0.04), True),
+        (replace(plan, near_5_weighted=plan.near_5_weighted - 0.04), True),
+        (replace(plan, bare=("Boots",)), True),
+    ):
+        assert _costs_too_much(other, plan) == gives_way
+    # steps that the coats have no time for: what there is time for is planned all the same
+    budget = Budget(30.0)
+    wanted = economy(doll, budget)
+
+    def many(chosen, ready, _):
+        most = [max((o for o in ready.options if o.region == r), key=lambda o: o.steps) for r in range(3)]
+        return replace(chosen, options=most), replace(ready, least=dict.fromkeys(range(3), 9))
+
+    monkeypatch.setattr("dusk_lamp.core.plan.economy.plan._with_usual_steps", many)
+    assert economy(doll, budget).coats == wanted.coats

@@ -117,9 +117,31 @@ def economy(
 
 
 def _within(context: Context, ready: Ready, budget: Budget, began: float) -> Economy:
-    """A plan whose coats keep within the minutes as they are really laid."""
+    """A plan whose coats keep within the minutes as they are really laid. What is usual gives way where that costs
+    too much, or leaves something bare."""
+    chosen, ready = _chosen(ready, budget)
+    usual, fuller = _with_usual_steps(chosen, ready, budget)
+    best = _kept_within(context, fuller, usual, budget, began)
+    if usual is not chosen or best is None or best.bare:
+        other = _kept_within(context, ready, chosen, budget, began)
+        if other is not None and (best is None or _costs_too_much(best, other)):
+            best, fuller = other, ready
+    if best is None:
+        raise SettingError(
+            "nothing can be painted within this: give it more minutes, or free the pin on pots, puddles or steps"
+        )
+    return _without_needless(context, fuller, best)
+
+
+def _costs_too_much(usual: Economy, other: Economy) -> bool:
+    """Whether a plan of the usual steps is too far behind another, as the coats are really laid."""
+    behind = max(other.near_5_weighted - usual.near_5_weighted, other.near_8 - usual.near_8)
+    return behind > USUAL_COSTS or len(usual.bare) > len(other.bare)
+
+
+def _kept_within(context: Context, ready: Ready, chosen: Choice, budget: Budget, began: float) -> Economy | None:
+    """The best plan whose coats keep within the minutes, from a choice on; None where none of them does."""
     asked, best = budget, None
-    chosen, ready = _with_usual_steps(*_chosen(ready, asked), asked)
     for _ in range(TRIES):
         if not chosen.options:
             break
@@ -132,11 +154,7 @@ def _within(context: Context, ready: Ready, budget: Budget, began: float) -> Eco
             break
         asked = replace(asked, minutes=max(asked.minutes - (SAFELY if over > 0 else 1.0) * over, 1.0))
         chosen = choose(ready.found, _not_flat(ready), asked, known=chosen if over < 0 else None)
-    if best is None:
-        raise SettingError(
-            "nothing can be painted within this: give it more minutes, or free the pin on pots, puddles or steps"
-        )
-    return _without_needless(context, ready, best)
+    return best
 
 
 def front(
