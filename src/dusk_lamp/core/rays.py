@@ -23,15 +23,16 @@ _pool = ThreadPoolExecutor(THREADS, thread_name_prefix="rays")
 class Caster:
     """Triangles made ready for rays. Both sides of a triangle block, so holes and odd windings do no harm.
 
-    vertices: (V, 3) float32. faces: (F, 3) int32. Building it takes about 0.1 s for 300 k triangles.
+    vertices: (V, 3) float32. faces: (F, 3) int32. Building it takes about 0.1 s for 300 k triangles. robust: see
+    `embree.Scene`.
     """
 
-    def __init__(self, vertices: NDArray[np.float32], faces: NDArray[np.int32]) -> None:
+    def __init__(self, vertices: NDArray[np.float32], faces: NDArray[np.int32], robust: bool = True) -> None:
         # Embree's own tolerances assume lengths near 1, so the shape is brought to a unit box first.
         low, high = vertices.min(axis=0), vertices.max(axis=0)
         self._centre = ((low + high) / 2).astype(np.float32)
         self._scale = np.float32(1 / max(float((high - low).max()), 1e-30))
-        self._scene = Scene(self._to_box(vertices), faces)
+        self._scene = Scene(self._to_box(vertices), faces, robust)
 
     def _to_box(self, points: NDArray[np.float32]) -> NDArray[np.float32]:
         if not np.isfinite(points).all():
