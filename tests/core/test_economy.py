@@ -537,7 +537,7 @@ def test_nothing_is_left_flat_where_there_is_time(doll):
     options = [make(r, n) for r in (0, 1) for n in (1, 2, 3, 4, 5)]
     face = replace(ready, groups=ready.groups[:2], options=options, faces=frozenset({0}))
     for minutes, on_face, on_thing in ((120.0, 4, 2), (60.0, 3, 2), (30.0, 1, 1)):
-        everything, faces, not_flat, no_flat_face = _usual_steps(face, Budget(minutes))
+        everything, not_flat, faces, no_flat_face = _usual_steps(face, Budget(minutes))
         kept = _not_flat(replace(face, least=everything))
         assert [o.steps for o in kept if o.region == 0] == list(range(on_face, 6))
         assert [o.steps for o in kept if o.region == 1] == list(range(on_thing, 6))

@@ -293,15 +293,15 @@ def _with_usual_steps(chosen: Choice, ready: Ready, budget: Budget) -> tuple[Cho
 
 
 def _usual_steps(ready: Ready, budget: Budget) -> list[dict[int, int]]:
-    """The steps that groups usually get at least, by their places: of all of them, of faces alone, and so many that
-    nothing, or no face, is left flat. Five or six are usual for what is looked at first, two or three for quiet
+    """The steps that groups usually get at least, by their places: of all of them; so many that nothing is left flat;
+    of faces alone; so many that no face is. Five or six are usual for what is looked at first, two or three for quiet
     parts; second highlights can be dropped for time, never the face (CP-35, section 13)."""
     on_a_face, on_a_thing = (
         next((n for minutes, n in steps if budget.minutes >= minutes), 1) for steps in (FACE_STEPS, USUAL_STEPS)
     )
     full, faces = (dict.fromkeys(ready.faces, n) for n in (on_a_face, on_a_thing))
     things = dict.fromkeys(set(range(len(ready.groups))) - ready.steps_on.keys(), on_a_thing)
-    return [{**things, **full}, full, things, faces]
+    return [{**things, **full}, things, full, faces]
 
 
 def _not_flat(ready: Ready) -> list[Option]:
