@@ -229,11 +229,9 @@ export default class Colour {
     const own = this.plan.regions[this.region - 1],
       pressed = $("colour-ways").querySelector('[aria-pressed="true"]'),
       way = this.titles.find((w) => w.name === own?.way);
-    $("way-words").textContent = way
-      ? `${way.words} ${own.near?.words ? `Here ${own.near.words}.` : ""}`
-      : pressed
-        ? ""
-        : "Touch a way to paint the region with it.";
+    const here = own?.near?.words ? `Here ${own.near.words}.` : "", // also of what was planned together
+      more = pressed ? "" : "Touch a way to paint the region with it.";
+    $("way-words").textContent = `${way?.words || ""} ${here} ${way ? "" : more}`.trim();
   }
 
   strip() {
