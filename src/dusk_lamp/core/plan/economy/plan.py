@@ -410,7 +410,8 @@ def _made(context: Context, ready: Ready, chosen: Choice, budget: Budget, second
 
 def _without_needless(context: Context, ready: Ready, made: Economy) -> Economy:
     """A plan without the steps that the real coats show to bring less than their minutes are worth: a shade a tenth
-    of a value under its base, a light that is painted over. Bases and what is pinned stay, and faces."""
+    of a value under its base, a light that is painted over. Bases, faces and what is pinned stay, and what would be
+    left flat."""
     site, coats = context.site, made.coats
     steps_of_region = Counter(c.region for c in coats)
     ids = [site.marking.ids[g.number] for g in ready.groups]
