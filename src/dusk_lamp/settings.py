@@ -52,7 +52,9 @@ class Settings:
         "", (0, 300), "where jobs queue: redis://… where many machines share the work; empty for a file"
     )
     room_sensor: str = text(
-        "", (0, 500), "the file that the room's sensor writes its last reading to; “simulated” for the one that ships"
+        "",
+        (0, 500),
+        "the file that the room's sensor writes its last reading to; “simulated” for the one that ships",
     )
     lease_s: int = number(30, 5, 3600, "how long a silent worker keeps its job before another takes it", "s")
 

@@ -31,7 +31,8 @@ def test_a_dab_covers_the_cap_of_its_radius():
 
 
 def test_right_through_takes_both_sides_and_front_only_one():
-    """A cylinder of radius r through the middle of a ball of radius R leaves two caps, 4πR²(1 − √(1 − r²/R²))."""
+    """A cylinder of radius r through the middle of a ball of radius R leaves two caps,
+    4πR²(1 − √(1 − r²/R²))."""
     through = dab(BALL, 10 * UP, UP, 4.0, through=True)
     expected = 4 * np.pi * 100 * (1 - np.sqrt(1 - 0.16))
     assert BALL.areas[through].sum() == pytest.approx(expected, rel=0.04)

@@ -230,8 +230,8 @@ def test_strokes_from_the_lamp_leave_more_on_what_faces_it():
 @pytest.mark.parametrize("half_angle", [20, 40])
 def test_a_wash_is_thicker_in_a_v_groove_by_its_cavity(half_angle):
     """Low in a long V-groove of half angle α the walls take 1 − sin α of the view, by cosine and in two dimensions
-    (Hottel's strings): as x → 0 in the form of tests/core/test_relief.py, (1 + sin(90° − 2α))/2 … of a wall's own
-    half-plane."""
+    (Hottel's strings): as x → 0 in the form of tests/core/test_relief.py, (1 + sin(90° − 2α))/2 … of a wall's
+    own half-plane."""
     a = np.radians(half_angle)
     walls = []
     for side in (-1, 1):

@@ -52,8 +52,8 @@ def test_nothing_painted_is_whiter_than_titanium_white():
 
 
 def test_the_closed_forms_of_kubelka_and_munk():
-    """K/S = ½ gives R∞ = 1 + ½ − √(¼ + 1) = 0.381966; without absorption a film over ideal black has R = Sd/(1 + Sd)
-    (Kubelka 1948)."""
+    """K/S = ½ gives R∞ = 1 + ½ − √(¼ + 1) = 0.381966; without absorption a film over ideal black has R =
+    Sd/(1 + Sd) (Kubelka 1948)."""
     assert masstone(np.array([0.5]), np.array([1.0])) == pytest.approx([0.381966], abs=1e-6)
     assert absorption_over_scattering(np.array([0.381966])) == pytest.approx([0.5], abs=1e-5)
     for d in (0.5, 2.0, 8.0):

@@ -55,8 +55,8 @@ def test_a_plate_at_thirty_degrees_gets_half_the_light_and_a_lid_takes_it():
 
 @pytest.mark.parametrize("size", [2, 8, 16])
 def test_a_lamp_half_behind_an_edge_is_seen_by_the_exact_area_of_the_disc(size):
-    """A straight edge cuts a circular segment: (arccos t − t√(1−t²))/π of the disc stays, t the edge's distance from
-    the middle over the radius (elementary geometry)."""
+    """A straight edge cuts a circular segment: (arccos t − t√(1−t²))/π of the disc stays, t the edge's
+    distance from the middle over the radius (elementary geometry)."""
     height = 20.0
     ground = plate(-6, 6, -0.5, 0.5, cells=60)
     roof = plate(0, 400, -400, 400, z=height, cells=2)  # hides all that lies at x > 0

@@ -91,8 +91,8 @@ def test_what_was_learnt_is_told_with_how_much_it_rests_on_and_nothing_is_told_t
 
 
 def test_more_coats_than_planned_mean_that_a_paint_hides_less():
-    """n coats of a ratio h show 1 − (1 − h)ⁿ: who takes four for two has a paint whose one coat does what half of one
-    was thought to do."""
+    """n coats of a ratio h show 1 − (1 − h)ⁿ: who takes four for two has a paint whose one coat does what half
+    of one was thought to do."""
     own = [Entry(parts={"Marsh Yellow": 1}, coats=2, coats_done=4)] * 200
     (seen,) = hiding_seen(own, {"Marsh Yellow": 0.84})
     assert seen.hides == pytest.approx(1 - 0.16**0.5, abs=0.02) and seen.count == 200

@@ -79,7 +79,7 @@ def test_more_steps_make_a_finer_gradient():
 def test_wanted_values_are_met_and_impossible_ladders_refused():
     rungs = ladder(SOOT, CHALK, GULL, wanted=[2.0, 5.0, 8.0])
     assert [r.mix.colour.value for r in rungs] == pytest.approx([2, 5, 8], abs=0.25)
-    with pytest.raises(SettingError, match="change them round"):
+    with pytest.raises(SettingError, match="swap them"):
         ladder(CHALK, SOOT)
     for n in (1, 13):
         with pytest.raises(SettingError):

@@ -113,7 +113,7 @@ def _undercoat(args: argparse.Namespace) -> None:
         write_whole(args.json, json.dumps(plan, indent=2, ensure_ascii=False).encode())
     e = plan["errors"]
     print(
-        f"{len(laid.coats)} coats; off by {e['mean']:.2f} values on the mean, {e['p95']:.2f} at the 95th percentile; "
+        f"{len(laid.coats)} coats; off by {e['mean']:.2f} values on average, {e['p95']:.2f} at the 95th percentile; "
         f"{per_cent(e['within_half'])} within half a value; order {per_cent(plan['rank_agreement'])}"
     )
 

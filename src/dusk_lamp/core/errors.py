@@ -1,9 +1,4 @@
-"""The one tree of errors the core raises. Each message says what happened and what to do next.
-
-DuskLampError (ValueError) ├── SculptFileError     the file cannot be read as a sculpt ├── SculptShapeError    the
-file was read, but what is in it cannot be painted ├── SettingError        a number or a choice is outside what makes
-sense └── Stopped             the painter stopped a long piece of work
-"""
+"""The errors the core raises, all below DuskLampError. Each message says what happened and what to do next."""
 
 
 class DuskLampError(ValueError):

@@ -38,8 +38,8 @@ def counted(count: float, one: str, many: str) -> str:
 
 
 def left_words(seconds: float) -> str:
-    """How long something takes yet, no finer than it is known: “a few seconds left”, “about 40 s left”, “about 3 min
-    left”."""
+    """How long something takes yet, no finer than it is known: “a few seconds left”, “about 40 s left”,
+    “about 3 min left”."""
     if seconds < 8:
         return "a few seconds left"
     if seconds < 90:

@@ -29,8 +29,8 @@ def luminance(kind: str, sin_elevation: NDArray[np.floating]) -> NDArray[np.floa
 def open_dome(kind: str, up: NDArray[np.float32]) -> NDArray[np.float32]:
     """(N,) light of a dome nothing stands before, for spots whose normal rises by `up` (N,), −1..1.
 
-    At tilt β, uniform: (1 + cos β)/2; overcast: 3/14 (1 + cos β) + 4/(7π) (sin β + (π − β) cos β), from Moon and
-    Spencer's sky integrated over the half of it that the spot faces.
+    At tilt β, uniform: (1 + cos β)/2; overcast: 3/14 (1 + cos β) + 4/(7π) (sin β + (π − β) cos β), from
+    Moon and Spencer's sky integrated over the half of it that the spot faces.
     """
     if kind == "uniform":
         return ((1 + up) / 2).astype(np.float32)

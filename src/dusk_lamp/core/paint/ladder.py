@@ -59,7 +59,7 @@ def ladder(
     low, high = only(dark).colour.value, only(light).colour.value
     if low >= high:
         raise SettingError(
-            f"“{dark.name}” (value {low:.1f}) is not darker than “{light.name}” (value {high:.1f}); change them round"
+            f"“{dark.name}” (value {low:.1f}) is not darker than “{light.name}” (value {high:.1f}); swap them"
         )
     values = np.linspace(low, high, count) if wanted is None else np.sort(np.asarray(wanted, np.float64))
     rungs = [only(dark), only(light)]

@@ -1,8 +1,9 @@
 """The context: a plan on one sculpt, and all that its stages may ask: light, local colours, target, what lies below.
 
 There is one target. Every stage that changes what the model ought to look like does so here, one after another: the
-lamp's light dimmed to dusk → glows → local colours → metal → wear. Coats of a stage aim at the target as far as that
-stage and the ones painted before it make it: colours are laid without the glow that is tinted over them later.
+lamp's light dimmed to dusk → glows → local colours → metal → wear. Coats of a stage aim at the target as far
+as that stage and the ones painted before it make it: colours are laid without the glow that is tinted over them
+later.
 """
 
 from collections.abc import Callable, Sequence

@@ -167,9 +167,8 @@ def broken(site: Site, coats: Sequence[Coat]) -> list[Broken]:
                     Broken(k, m, f"“{second.label}” would stain the white that is done by then: whites come last")
                 )
             elif a == WHOLE_MODEL and b != WHOLE_MODEL and _shared(first):
-                out.append(
-                    Broken(k, m, f"“{first.label}” is common to the whole model: it comes when all of it is painted")
-                )
+                why = f"“{first.label}” is common to the whole model: it comes when all of it is painted"
+                out.append(Broken(k, m, why))
     for k, coat, on in own:
         if coat.by.wiped:
             seals = [(m, c) for m, c, over in own if c.mix.clear and c.mix.finish > 0 and _meet(on, over)]

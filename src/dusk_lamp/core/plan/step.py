@@ -149,8 +149,8 @@ TUBE = ((0.01, "a pin's head"), (0.04, "a grain of rice"), (0.2, "a pea"), (1.0,
 
 
 def from_tube(parts: Mapping[str, int], ml: float) -> str:
-    """“Bone Oil, a grain of rice, from the tube”, “Bone Oil and Tide Foundation 3:1, a pea in all, from the tube”: an
-    oil has no drops."""
+    """“Bone Oil, a grain of rice, from the tube”, “Bone Oil and Tide Foundation 3:1, a pea in all, from the
+    tube”: an oil has no drops."""
     size = next((words for most, words in TUBE if ml <= most), f"{ml:.1f} ml")
     names = " and ".join(parts)
     if len(parts) == 1:

@@ -47,10 +47,11 @@ Say = Callable[[float], None]
 
 @dataclass(frozen=True)
 class Pieces:
-    """The tree. facet: (F,) of every face of the joined mesh. children: (K − 1, 2) nodes merged into node K, K + 1 …
-    in order. cost: (K − 1,) of each merge. area: (2K − 1,) mm² of each node that can be painted. place: (N,) joined
-    vertex of every sample. faces: of the joined mesh. beside: (M, 2) facets that meet; border: (M, 2) mm along which
-    they do, and how much of a border it is on the mean, 0 to 1. base: the node that is the base, −1 where none is."""
+    """The tree. facet: (F,) of every face of the joined mesh. children: (K − 1, 2) nodes merged into node K, K + 1
+    … in order. cost: (K − 1,) of each merge. area: (2K − 1,) mm² of each node that can be painted. place: (N,)
+    joined vertex of every sample. faces: of the joined mesh. beside: (M, 2) facets that meet; border: (M, 2) mm along
+    which they do, and how much of a border it is on average, 0 to 1. base: the node that is the base, −1 where
+    none is."""
 
     facet: NDArray[np.int32]
     children: NDArray[np.int32]

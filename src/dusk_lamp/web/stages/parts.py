@@ -171,8 +171,8 @@ def replace_file(sculpt_id: int) -> tuple[Response, int] | AnyResponse:
         how = taking_apart.mismatch(np.array(facts.bounds[number]), bounds.astype(float))
         if how and not request.form.get("anyway"):
             raise SculptFileError(
-                f"“{new['name']}” does not match: {how}. Export it from the same scene, in place; or tick “even if "
-                "it does not match”"
+                f"“{new['name']}” does not match: {how}. Export it from the same scene, in place; or tick “even "
+                "if it does not match”"
             )
     with workshop().store.saving() as session:
         sculpt = the_sculpt(session, sculpt_id)
