@@ -271,6 +271,14 @@ def test_a_finished_model_has_a_page_to_print(planned, with_a_plan):
     assert "1 step" in page.text and len(page.select(".finished-views img")) == 5
     for image in page.select(".finished-views img"):
         assert planned.client.get(image["src"]).status_code == 200
+    # a picture whose address stays the same is asked for again, and sent again only after the plan has changed
+    first = planned.client.get(image["src"])
+    assert first.cache_control.no_cache and first.cache_control.max_age is None
+    seen = {"If-None-Match": first.headers["ETag"]}
+    assert planned.client.get(image["src"], headers=seen).status_code == 304
+    planned.json("POST", f"{URL}/undercoat", {"do": "mute", "number": 2})
+    again = planned.client.get(image["src"], headers=seen)
+    assert again.status_code == 200 and again.data != first.data
 
 
 def test_the_shelf_says_how_far_one_gets_tonight(planned, with_a_plan):

@@ -84,6 +84,18 @@ def test_coats_are_muted_moved_changed_removed_added_and_all_of_it_undone(sprayi
     assert [c["label"] for c in now(spraying)["coats"]] == [c["label"] for c in first["coats"]] and not left
 
 
+def test_a_picture_asked_for_before_another_school_was_taken_is_not_kept_for_it(spraying):
+    first = now(spraying)["coats"]
+    change(spraying, "school", name="bright-first")
+    change(spraying, "remove", number=5)
+    assert len(now(spraying)["coats"]) < len(first)
+    late = spraying.client.get(first[-1]["picture"])
+    assert late.status_code == 204 and not late.data, "no trouble: nobody will look at it"
+    other, own = spraying.client.get(first[2]["picture"]), now(spraying)["coats"][2]["picture"]
+    assert other.status_code == 200 and other.cache_control.max_age is None and other.cache_control.no_cache
+    assert spraying.client.get(own).cache_control.max_age == 86_400 and spraying.client.get(own).data == other.data
+
+
 @pytest.mark.parametrize("school", ["twotone", "drybrush", "bright-first", "shadow-first"])
 def test_every_school_is_a_click_away(spraying, school):
     plan = change(spraying, "school", name=school)

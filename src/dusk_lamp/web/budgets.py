@@ -6,6 +6,7 @@ from dataclasses import replace
 from typing import Any
 
 from flask import Blueprint, Response, jsonify, request, url_for
+from numpy.typing import NDArray
 
 from ..core.coat.stack import looks
 from ..core.errors import SettingError
@@ -17,13 +18,12 @@ from ..core.plan.stages.colour import STAGE
 from ..core.units import counted
 from ..core.view.camera import Camera
 from ..core.view.curve import front_svg
-from ..core.view.formats import png_bytes
 from ..core.view.raster import colour_picture
 from ..store.cache import key_of
 from .background import Say, in_background, not_yet
 from .editing import OpenPlan, opened
 from .limits import number_of
-from .responses import picture as png
+from .responses import drawn_once
 from .workshop import workshop
 
 blueprint = Blueprint("budgets", __name__)
@@ -191,11 +191,10 @@ def look(sculpt_id: int) -> Response:
     """The model as a budget (minutes, pots, puddles) would leave it, from the display view."""
     with workshop().store.session() as session:
         own = opened(session, sculpt_id)
-    found, cache = economy_of(own, budget_from(own, request.args.to_dict())), workshop().store.cache
-    key = _key(own, found)
-    if key not in cache:
-        context = own.context
+    found, context = economy_of(own, budget_from(own, request.args.to_dict())), own.context
+
+    def draw() -> NDArray:
         levels = looks(context.simulation.reflectance([*context.before(STAGE.name), *found.coats]))[1]
-        drawn = colour_picture(own.site.surface, levels[own.site.shown], Camera(*context.view), *PICTURE_SIZE)
-        cache.put(key, blobs={"look.png": png_bytes(drawn)})
-    return png(cache.blob(key, "look.png"))
+        return colour_picture(own.site.surface, levels[own.site.shown], Camera(*context.view), *PICTURE_SIZE)
+
+    return drawn_once(_key(own, found), draw)

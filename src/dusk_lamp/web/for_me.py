@@ -6,6 +6,7 @@ from typing import Any
 
 import numpy as np
 from flask import Blueprint, Response, jsonify, render_template, request, url_for
+from numpy.typing import NDArray
 from PIL import Image, ImageOps, UnidentifiedImageError
 from sqlalchemy.orm import Session
 
@@ -22,14 +23,13 @@ from ..core.target.scheme import (
     schemes_of_words,
 )
 from ..core.view.camera import Camera
-from ..core.view.formats import png_bytes
 from ..core.view.raster import colour_picture
 from ..store.cache import key_of
 from ..store.store import new_job
 from .background import in_background, not_yet
 from .bench import url_for_stage, waiting
 from .editing import INCOMPLETE, Edit, OpenPlan, changed, opened, with_marking
-from .responses import picture as png
+from .responses import drawn_once
 from .stages import string_of
 from .stages.regions.pieces import guessed, tree_of
 from .workshop import asked, laid_out, the_sculpt, workshop
@@ -111,8 +111,7 @@ def look(sculpt_id: int) -> Response:
     scheme = Scheme("", _four(request.args.get("colours", "").split(",")))
     with workshop().store.session() as session:
         own = opened(session, sculpt_id, sky=False)
-    context, cache = own.context, workshop().store.cache
-    regions = _coloured(own, scheme)
+    context, regions = own.context, _coloured(own, scheme)
     key = key_of(
         "for me",
         PICTURES,
@@ -120,11 +119,12 @@ def look(sculpt_id: int) -> Response:
         digest(own.site.labels, [r.colour for r in regions]),
         list(context.view),
     )
-    if key not in cache:
+
+    def draw() -> NDArray:
         aim = context.on(replace(context.plan, regions=regions)).target("colour")
-        drawn = colour_picture(own.site.surface, aim.colour[own.site.shown], Camera(*context.view), *PICTURE_SIZE)
-        cache.put(key, blobs={"look.png": png_bytes(drawn)})
-    return png(cache.blob(key, "look.png"))
+        return colour_picture(own.site.surface, aim.colour[own.site.shown], Camera(*context.view), *PICTURE_SIZE)
+
+    return drawn_once(key, draw)
 
 
 def _four(colours: list[Any]) -> tuple[str, str, str, str]:

@@ -3,12 +3,17 @@
 import json
 import re
 import struct
+from collections.abc import Callable
 from typing import Any
 from urllib.parse import quote
 
 import numpy as np
-from flask import Response
+from flask import Response, request
+from numpy.typing import NDArray
 from werkzeug.utils import secure_filename
+
+from ..core.view.formats import png_bytes
+from .workshop import workshop
 
 LEVELS_PER_VALUE = 25  # a value of 0..10 travels to the browser as one byte
 UNSAFE = re.compile(r'[\x00-\x1f\x7f/\\:*?"<>|]')  # in a file's name, on one system or another
@@ -23,9 +28,26 @@ def packed(heading: dict[str, Any], *arrays: np.ndarray) -> Response:
     return Response(body, mimetype="application/octet-stream")
 
 
-def picture(content: bytes) -> Response:
-    """A PNG whose address changes whenever it does."""
-    return Response(content, mimetype="image/png", headers=A_DAY)
+def picture(content: bytes, key: str | None = None) -> Response:
+    """A PNG. Where its address names it (`v`, the beginning of its key), the browser keeps it for a day; else it asks
+    each time whether it has changed. key: of this picture, where `v` may be that of another: a plan can change while
+    its pictures are on their way."""
+    named = request.args.get("v", "")
+    if named and (key is None or key.startswith(named)):
+        return Response(content, mimetype="image/png", headers=A_DAY)
+    answer = Response(content, mimetype="image/png", headers={"Cache-Control": "private, no-cache"})
+    answer.add_etag()
+    answer.make_conditional(request)
+    return answer
+
+
+def drawn_once(key: str, draw: Callable[[], NDArray], named: str | None = None) -> Response:
+    """A picture (H, W, 3 or 4) drawn the first time that it is asked for, and kept. named: what its address names it
+    by, if not by its key."""
+    cache = workshop().store.cache
+    if key not in cache:
+        cache.put(key, blobs={"look.png": png_bytes(draw())})
+    return picture(cache.blob(key, "look.png"), named or key)
 
 
 def download(content: bytes, kind: str, name: str) -> Response:

@@ -5,6 +5,7 @@ from typing import Any
 
 import numpy as np
 from flask import Blueprint, Response, abort, jsonify, redirect, request, url_for
+from numpy.typing import NDArray
 from sqlalchemy.orm import Session
 from werkzeug.datastructures import FileStorage
 from werkzeug.wrappers import Response as AnyResponse
@@ -20,7 +21,6 @@ from ...core.sculpt.read import bounds_of
 from ...core.sculpt.surface import smoothed
 from ...core.target.exposure import Exposure, value_of_light
 from ...core.view.camera import Camera
-from ...core.view.formats import png_bytes
 from ...core.view.raster import cut_out
 from ...store import plans
 from ...store import preparing as stages
@@ -31,8 +31,7 @@ from ...store.store import lay_out_again
 from ..background import Say, in_background, not_yet
 from ..bench import url_for_stage
 from ..editing import Edit, OpenPlan, change, opened
-from ..responses import packed
-from ..responses import picture as png
+from ..responses import drawn_once, packed
 from ..sheets import seams_of
 from ..workshop import laid_out, read_apart, taken_in, the_sculpt, workshop
 
@@ -137,16 +136,17 @@ def picture(sculpt_id: int, number: int) -> Response:
         sculpt = the_sculpt(session, sculpt_id)
         surface = laid_out(sculpt).site.surface
         key = key_of("part", PICTURES, sculpt.surface_key, number)
-    cache = workshop().store.cache
-    if key not in cache:
-        if not (surface.part == number).any():
-            abort(404)
+    if not (surface.part == number).any():
+        abort(404)
+
+    def draw() -> NDArray:
         own = taking_apart.lifted_out(surface, number)
         camera = Camera(25, 15)
         shade = 0.25 + 0.75 * np.clip(own.normals @ (0.7 * camera.toward + 0.5 * camera.up), 0, 1)
         value = value_of_light(smoothed(own, shade.astype(np.float32), 2), Exposure())
-        cache.put(key, blobs={"part.png": png_bytes(cut_out(own, grey_srgb(value), camera, *PART_SIZE))})
-    return png(cache.blob(key, "part.png"))
+        return cut_out(own, grey_srgb(value), camera, *PART_SIZE)
+
+    return drawn_once(key, draw, sculpt.surface_key)
 
 
 @blueprint.post("/sculpts/<int:sculpt_id>/files")

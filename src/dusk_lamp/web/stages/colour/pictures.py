@@ -2,6 +2,7 @@
 
 import numpy as np
 from flask import Response, abort, jsonify, request
+from numpy.typing import NDArray
 
 from ....core.coat.finish import films_of, finish_of, metal_of
 from ....core.coat.stack import looks
@@ -14,13 +15,11 @@ from ....core.plan.ways import ways
 from ....core.plan.ways.way import FINE, seen_after, wrong
 from ....core.units import counted, minutes_words
 from ....core.view.camera import Camera
-from ....core.view.formats import png_bytes
 from ....core.view.raster import colour_picture
 from ....core.view.sheen import NUMBERS, with_sheen
 from ....store.cache import key_of
 from ...editing import OpenPlan, opened
-from ...responses import packed
-from ...responses import picture as png
+from ...responses import drawn_once, packed
 from ...workshop import workshop
 from .common import DRAWING, blueprint, colours_of, looked
 
@@ -106,21 +105,23 @@ def way_json(sculpt_id: int, number: int, name: str) -> Response:
 def way_png(sculpt_id: int, number: int, name: str) -> Response:
     """A picture of this very model with a region painted one way, over its undercoat."""
     own, found = _tried(sculpt_id, number, name)
-    site, cache, view, under = own.site, workshop().store.cache, own.context.view, own.context.before(STAGE.name)
-    key = key_of("way picture", PICTURES, own.open.surface_key, list(view), plain(found.coats), plain(under))
+    site, view, under = own.site, own.context.view, own.context.before(STAGE.name)
+
+    def draw() -> NDArray:
+        task = own.context.task(STAGE.name, number)
+        seen = task.under.copy()
+        seen[task.own] = seen_after(task, found.coats)
+        levels = looks(seen)[1]
+        if any(c.mix.kind == "metallic" for c in found.coats):  # else its picture would show no metal
+            stack = list(zip(found.coats, films_of(site, found.coats), strict=True))
+            shine = finish_of(stack, len(site)), metal_of(stack, len(site))
+            levels = with_sheen(levels, site.surface, *shine, own.context.lamp.direction, direction_of(*view))
+        return colour_picture(site.surface, levels[site.shown], Camera(*view), *PICTURE_SIZE)
+
     with DRAWING:
-        if key not in cache:
-            task = own.context.task(STAGE.name, number)
-            seen = task.under.copy()
-            seen[task.own] = seen_after(task, found.coats)
-            levels = looks(seen)[1]
-            if any(c.mix.kind == "metallic" for c in found.coats):  # else its picture would show no metal
-                stack = list(zip(found.coats, films_of(site, found.coats), strict=True))
-                shine = finish_of(stack, len(site)), metal_of(stack, len(site))
-                levels = with_sheen(levels, site.surface, *shine, own.context.lamp.direction, direction_of(*view))
-            drawn = colour_picture(site.surface, levels[site.shown], Camera(*view), *PICTURE_SIZE)
-            cache.put(key, blobs={"look.png": png_bytes(drawn)})
-    return png(cache.blob(key, "look.png"))
+        return drawn_once(
+            key_of("way picture", PICTURES, own.open.surface_key, list(view), plain(found.coats), plain(under)), draw
+        )
 
 
 @blueprint.get("/sculpts/<int:sculpt_id>/colour/<int:number>/gradients.json")

@@ -11,11 +11,9 @@ from ....core.plan.schools import schools
 from ....core.plan.stages.undercoat import STAGE
 from ....core.units import counted, minutes_words
 from ....core.view.camera import Camera
-from ....core.view.formats import png_bytes
 from ....core.view.raster import colour_picture
 from ...editing import OpenPlan, opened
-from ...responses import packed
-from ...responses import picture as png
+from ...responses import drawn_once, packed
 from ...workshop import workshop
 from .common import DRAWING, blueprint, look_key, looks_of, school_picture, undercoats
 
@@ -50,20 +48,19 @@ def _opened_at(sculpt_id: int, number: int) -> OpenPlan:
 @blueprint.get("/sculpts/<int:sculpt_id>/undercoat/<int:number>.png")
 def after_png(sculpt_id: int, number: int) -> Response:
     """A picture of the model after so many coats, from the display view."""
-    own = _opened_at(sculpt_id, number)
+    with workshop().store.session() as session:
+        own = opened(session, sculpt_id)
+    if number > len(undercoats(own)):
+        return Response(status=204)  # asked for before another school with fewer coats was taken
     coats = undercoats(own)[:number]
     return _drawn(own, look_key(own, coats), lambda: looks_of(own, coats)[-1].levels)
 
 
 def _drawn(own: OpenPlan, key: str, levels: Callable[[], np.ndarray]) -> Response:
     """A picture of the model in levels (N, 3) from the display view, drawn once."""
-    cache = workshop().store.cache
+    surface, shown, camera = own.site.surface, own.site.shown, Camera(*own.context.view)
     with DRAWING:
-        if key not in cache:
-            shown = levels()[own.site.shown]
-            drawn = colour_picture(own.site.surface, shown, Camera(*own.context.view), *PICTURE_SIZE)
-            cache.put(key, blobs={"look.png": png_bytes(drawn)})
-    return png(cache.blob(key, "look.png"))
+        return drawn_once(key, lambda: colour_picture(surface, levels()[shown], camera, *PICTURE_SIZE))
 
 
 @blueprint.get("/sculpts/<int:sculpt_id>/undercoat/<name>.school.png")

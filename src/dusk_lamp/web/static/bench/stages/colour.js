@@ -204,7 +204,7 @@ export default class Colour {
             button.type = "button";
             button.dataset.way = way.name;
             button.title = way.words;
-            button.innerHTML = `<img alt="" width="132" height="168" src="${url}.png?v=${mark}"><span></span><small></small>`;
+            button.innerHTML = `<img alt="" width="132" height="168" src="${url}.png"><span></span><small></small>`;
             button.querySelector("span").textContent = way.title;
             button.querySelector("img").addEventListener("load", async () => {
               const answer = await fetch(`${url}.json`);
