@@ -16,6 +16,8 @@ from dusk_lamp.settings import Settings
 
 from .servers import Postgres
 
+gc.set_threshold(50_000, 20, 100)  # while the tests are read
+
 
 def pytest_collection_finish():
     """What was loaded by now stays to the end: to look through it again and again for what can go took a twelfth of

@@ -3,6 +3,9 @@
 import os
 import re
 import shutil
+import signal
+import subprocess
+import sys
 import time
 import zipfile
 
@@ -35,6 +38,10 @@ def refuse():
     raise SettingError("not like this")
 
 
+def stumble():
+    raise RuntimeError("a mistake of ours")
+
+
 LIMITS = {"seconds": 30.0, "memory_gb": 4.0}
 
 
@@ -49,8 +56,9 @@ def test_too_much_memory_too_long_and_a_crash_end_the_child_only():
         call(greedy, **LIMITS)
     with pytest.raises(TooLongError):
         call(time.sleep, 60, seconds=0.5, memory_gb=4)
-    with pytest.raises(CrashedError):
-        call(os.abort, **LIMITS)
+    for crash in (os.abort, stumble):
+        with pytest.raises(CrashedError):
+            call(crash, **LIMITS)
 
 
 def test_stop_is_heard_within_two_seconds_whatever_the_child_is_at():
@@ -58,6 +66,23 @@ def test_stop_is_heard_within_two_seconds_whatever_the_child_is_at():
     with pytest.raises(Stopped):
         call(time.sleep, 60, **LIMITS, stopped=lambda: True)
     assert time.monotonic() - began < 2.5
+
+
+def test_children_are_forked_from_one_template_which_is_started_again_where_it_died():
+    first, second = call(os.getppid, **LIMITS), call(os.getppid, **LIMITS)
+    assert first == second != os.getpid()
+    os.kill(first, signal.SIGKILL)
+    assert call(os.getppid, **LIMITS) not in (first, os.getpid())
+
+
+def test_a_process_that_forked_its_template_loads_nothing_again():
+    """As the worker does: what it has loaded is there in the children."""
+    script = (
+        "import sys, os; from dusk_lamp.jobs import child; sys.modules['here'] = os; child.fork_template();"
+        "print(child.call(eval, \"'here' in __import__('sys').modules\", seconds=20, memory_gb=4))"
+    )
+    ran = subprocess.run([sys.executable, "-c", script], check=False, capture_output=True, text=True, timeout=60)
+    assert (ran.stdout.strip(), ran.stderr) == ("True", "")
 
 
 @pytest.mark.parametrize("name", list(FILES))

@@ -6,6 +6,9 @@ import threading
 import time
 
 M_ARENA_MAX, HEAPS = -8, 2  # of malloc.h
+# things made beyond those let go before Python looks for what only refers to itself, and how often it looks further:
+# hardly anything does while a program loads, where looking takes a tenth of the time
+SELDOM, USUAL = (50_000, 20, 100), gc.get_threshold()
 SETTLING_S = 2.0  # after which most requests that still used what was dropped have ended
 
 
@@ -14,6 +17,17 @@ def keep_few() -> None:
     Only where the C library has such heaps."""
     if hasattr(library := ctypes.CDLL(None), "mallopt"):
         library.mallopt(M_ARENA_MAX, HEAPS)
+
+
+def look_seldom() -> None:
+    """Have Python look seldom for what only refers to itself: while a program loads, or runs one command."""
+    gc.set_threshold(*SELDOM)
+
+
+def settle() -> None:
+    """A server has loaded: what is there stays and need not be looked through; from here on Python looks as usual."""
+    gc.freeze()
+    gc.set_threshold(*USUAL)
 
 
 def give_back() -> None:

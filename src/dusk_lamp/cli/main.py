@@ -1,6 +1,7 @@
 """The program: its parser, and how it ends."""
 
 import argparse
+import gc
 import os
 import sys
 from functools import cache
@@ -8,6 +9,7 @@ from typing import NoReturn
 
 from .. import __version__
 from ..core.errors import DuskLampError
+from ..heap import look_seldom
 from . import bench, card, check, club, drill, economy, glow, log, metal, paint, plan, sculpt, squad, undercoat
 
 # options whose value may begin with a minus
@@ -29,9 +31,18 @@ SIGNED = (
 
 def main(argv: list[str] | None = None) -> int:
     """Run one command; 0 when it worked, 2 with one line on stderr when the input is bad."""
-    if argv is None:
-        _results_alone()
-    args = _parser().parse_args(_with_signs(sys.argv[1:] if argv is None else argv))
+    if argv is not None:
+        return _run(argv)
+    look_seldom()
+    _results_alone()
+    try:
+        return _run(sys.argv[1:])
+    finally:
+        gc.freeze()  # all goes with the process: nothing needs to be looked through once more
+
+
+def _run(argv: list[str]) -> int:
+    args = _parser().parse_args(_with_signs(argv))
     try:
         return args.run(args) or 0
     except DuskLampError as e:

@@ -50,9 +50,11 @@ class Caster:
         """Origins brought to the caster's own box, for those who cast from them toward many directions."""
         return self._to_box(origins)
 
-    def boxed_blocked(self, boxed: NDArray[np.float32], direction: NDArray[np.float32]) -> NDArray[np.bool_]:
-        """As `blocked`, from origins already boxed, on the calling thread."""
-        return self._scene.occluded(boxed, _row(direction))
+    def boxed_blocked(
+        self, boxed: NDArray[np.float32], direction: NDArray[np.float32], reach: float | None = None
+    ) -> NDArray[np.bool_]:
+        """As `blocked`, from origins already boxed, on the calling thread. reach: as of `boxed_first_face`."""
+        return self._scene.occluded(boxed, _row(direction), self._far(reach))
 
     def boxed_first_face(
         self, boxed: NDArray[np.float32], direction: NDArray[np.float32], reach: float | None = None
@@ -61,8 +63,10 @@ class Caster:
 
         reach: how far to look, in the caster's own unit of length; None for as far as there is.
         """
-        far = None if reach is None else np.full(1, reach * self._scale, np.float32)
-        return self._scene.met(boxed, _row(direction), far)[0]
+        return self._scene.met(boxed, _row(direction), self._far(reach))[0]
+
+    def _far(self, reach: float | None) -> NDArray[np.float32] | None:
+        return None if reach is None else np.full(1, reach * self._scale, np.float32)
 
     def blocked_before(self, origins: NDArray[np.float32], place: NDArray[np.float32]) -> NDArray[np.bool_]:
         """(N,) whether anything lies between each origin (N, 3) and one place (3,)."""

@@ -85,21 +85,28 @@ def _under_its_sky(on: OnBench, plan: Plan, mesh: Callable[[], Mesh] | None = No
 def worked_out(demo: Demo) -> Finished:
     """The plan of a demo sculpt with all its coats, on the surface that the bench lays out."""
     with on_bench(demo) as on:
-        fields, surface_key, laid = on.fields, on.surface_key, on.laid
-        placed = preparing.load_placing(fields, surface_key)
-        marking = preparing.own_marking(on.path, "ply", laid, placed)
-        if marking is None:
-            raise ValueError(f"{demo.name} carries no regions")
-        plan = demo.plan(marking)
-        marking = replace(marking, regions=plan.regions)  # in their colours
-        mesh = preparing.load_mended(fields, on.mended).mesh
-        own = replace(mesh, vertices=placed.to_bench(mesh.vertices).astype(np.float32))
-        site = _under_its_sky(on, plan, lambda: own)
-        rack = rack_from_csv((files("dusk_lamp.demo") / "rack.csv").read_bytes())
-        context = settled(Context(plan.marked(marking), site.marked(marking, plan.loose), rack, Tools(), placed))
-        seen = looks(context.simulation.reflectance([c for c in context.plan.coats if not c.muted]))[1]
-        key = preparing.painted_thumb(fields, [demo.file], laid, seen[context.site.shown])
-        return Finished(context.plan, marking.labels, fields.blob(key, "thumb.png"))
+        return planned(demo, on)
+
+
+def planned(demo: Demo, on: OnBench, sky: bytes | None = None) -> Finished:
+    """The same of a sculpt that is laid out. sky: what it sees, packed, where that is known."""
+    fields, surface_key, laid = on.fields, on.surface_key, on.laid
+    placed = preparing.load_placing(fields, surface_key)
+    marking = preparing.own_marking(on.path, "ply", laid, placed)
+    if marking is None:
+        raise ValueError(f"{demo.name} carries no regions")
+    plan = demo.plan(marking)
+    marking = replace(marking, regions=plan.regions)  # in their colours
+    mesh = preparing.load_mended(fields, on.mended).mesh
+    own = replace(mesh, vertices=placed.to_bench(mesh.vertices).astype(np.float32))
+    if sky is not None:
+        preparing.know_sky(fields, surface_key, sky)
+    site = _under_its_sky(on, plan, lambda: own)
+    rack = rack_from_csv((files("dusk_lamp.demo") / "rack.csv").read_bytes())
+    context = settled(Context(plan.marked(marking), site.marked(marking, plan.loose), rack, Tools(), placed))
+    seen = looks(context.simulation.reflectance([c for c in context.plan.coats if not c.muted]))[1]
+    key = preparing.painted_thumb(fields, [demo.file], laid, seen[context.site.shown])
+    return Finished(context.plan, marking.labels, fields.blob(key, "thumb.png"))
 
 
 def lit_picture(demo: Demo) -> bytes:

@@ -1,23 +1,28 @@
 """Apart: work that a hostile file could make endless or enormous is done in a child process, with limits of memory
 and time.
 
-The child is forked from a server process that has our packages loaded, so it begins in a blink. What kills it kills
-nothing else.
+The child is forked from a template: a process with our packages loaded that does nothing else, so the child begins in
+a blink. What kills it kills nothing else.
 """
 
-import multiprocessing
+import os
 import resource
+import signal
+import socket
+import subprocess
+import sys
+import threading
 import time
+import traceback
 from collections.abc import Callable
 from contextlib import suppress
-from multiprocessing.connection import Connection
-from typing import Any
+from multiprocessing.connection import Connection, Pipe
+from typing import Any, NoReturn
 
 from ..core.errors import DuskLampError, SculptShapeError, Stopped
 
 CHECK_S = 0.25  # how often the one who waits looks whether it was stopped
 GRACE_S = 1.0  # a child that was asked to stop may end what it is at
-PRELOADED = ["dusk_lamp.jobs.kinds"]
 
 
 class CrashedError(Exception):
@@ -28,29 +33,104 @@ class TooLongError(DuskLampError):
     """It took longer than it may."""
 
 
-def _context() -> Any:
-    context = multiprocessing.get_context("forkserver")
-    context.set_forkserver_preload(PRELOADED)
-    return context
+class Template:
+    """The process that children are forked from, and the socket on which it is handed the pipe of each. It ends when
+    nobody holds the other end any more."""
+
+    def __init__(self, ours: socket.socket, process: subprocess.Popen | None = None) -> None:
+        self._ours, self._process = ours, process
+
+    @classmethod
+    def forked(cls) -> "Template":
+        """Of this process as it is, which has loaded what is needed, and runs no thread of its own yet."""
+        ours, theirs = socket.socketpair()
+        if os.fork() == 0:
+            ours.close()
+            try:
+                _fork_on_demand(theirs)
+            finally:
+                os._exit(1)
+        theirs.close()
+        return cls(ours)
+
+    @classmethod
+    def started(cls) -> "Template":
+        """From nothing: whatever this process does meanwhile."""
+        ours, theirs = socket.socketpair()
+        command = [sys.executable, "-m", __spec__.name, str(theirs.fileno())]
+        process = subprocess.Popen(command, pass_fds=[theirs.fileno()])  # noqa: S603 - our own module
+        theirs.close()
+        return cls(ours, process)
+
+    def child(self) -> tuple[Connection, int]:
+        """A child's pipe, on which it takes a job, gives its result and ends; and its number.
+
+        Raises:
+            OSError, EOFError: the template has died.
+        """
+        mine, theirs = Pipe()
+        with theirs:
+            socket.send_fds(self._ours, [b"."], [theirs.fileno()])
+        return mine, mine.recv()
 
 
-def warm_up() -> None:
-    """Have the server that children are forked from load our packages now, not when the first file comes."""
-    with suppress(CrashedError, EOFError, OSError):  # the worker was ended before they were there
-        call(_nothing, seconds=60, memory_gb=64)
+_template: Template | None = None
+_lock = threading.Lock()
 
 
-def _nothing() -> None:
-    """A first child's work."""
+def fork_template() -> None:
+    """Have the template forked now: while nothing runs beside, which would leave it half done in the children."""
+    global _template  # noqa: PLW0603 - one for the whole process
+    _template = _template or Template.forked()
 
 
-def _entry(pipe: Connection, memory_bytes: int, function: Callable[..., Any], args: tuple) -> None:
+def _new_child() -> tuple[Connection, int]:
+    global _template  # noqa: PLW0603
+    with _lock:
+        if _template is not None:
+            with suppress(OSError, EOFError):
+                return _template.child()
+        _template = Template.started()
+        return _template.child()
+
+
+def _fork_on_demand(theirs: socket.socket) -> NoReturn:
+    """The template's whole life."""
+    signal.signal(signal.SIGINT, signal.SIG_IGN)  # Ctrl-C is for those who can end in good order
+    signal.signal(signal.SIGTERM, signal.SIG_DFL)
+    signal.signal(signal.SIGCHLD, signal.SIG_IGN)  # nobody asks for a child that has ended: the system clears it away
+    with suppress(OSError):
+        while True:
+            _, pipes, _, _ = socket.recv_fds(theirs, 1, 1)
+            if not pipes:
+                break
+            if os.fork() == 0:
+                theirs.close()
+                _do_one(Connection(pipes[0]))
+            os.close(pipes[0])
+    os._exit(0)
+
+
+def _do_one(pipe: Connection) -> NoReturn:
+    """A child's whole life."""
+    signal.signal(signal.SIGCHLD, signal.SIG_DFL)
+    try:
+        _entry(pipe)
+    except (EOFError, BrokenPipeError):
+        pass  # who asked has stopped waiting: nobody wants it any more
+    except BaseException:
+        traceback.print_exc()
+    finally:
+        os._exit(0)
+
+
+def _entry(pipe: Connection) -> None:
+    pipe.send(os.getpid())
+    memory_bytes, function, args = pipe.recv()
     resource.setrlimit(resource.RLIMIT_AS, (memory_bytes, memory_bytes))
     resource.setrlimit(resource.RLIMIT_CORE, (0, 0))
     try:
         pipe.send((True, function(*args)))
-    except BrokenPipeError:
-        pass  # who asked has stopped waiting: nobody wants it any more
     except MemoryError:
         pipe.send((False, SculptShapeError("this needs more memory than it may take here; decimate the file first")))
     except DuskLampError as e:
@@ -70,33 +150,50 @@ def call(
         DuskLampError: the function's own; TooLongError: it had not ended in time. Stopped: `stopped` said so; it
         ended within two seconds. CrashedError: the child died.
     """
-    mine, theirs = multiprocessing.Pipe(duplex=False)
-    child = _context().Process(target=_entry, args=(theirs, int(memory_gb * 2**30), function, args), daemon=True)
-    child.start()
-    theirs.close()
-    began, asked = time.monotonic(), None
     try:
-        while not mine.poll(CHECK_S):
-            now = time.monotonic()
-            if asked is None and stopped and stopped():
-                asked = now
-            if asked is not None and now - asked > GRACE_S:
-                raise Stopped("stopped; nothing was lost. Start again whenever you like.")
-            if now - began > seconds:
-                raise TooLongError(
-                    f"this took longer than {seconds / 60:.0f} minutes and was stopped; decimate the file, or allow "
-                    "more (JOB_MINUTES)"
-                )
-        fine, result = mine.recv()
-    except EOFError as e:
+        pipe, number = _new_child()
+    except (EOFError, OSError) as e:
+        raise CrashedError("no child could be had") from e
+    try:
+        pipe.send((int(memory_gb * 2**30), function, args))
+        fine, result = _waited_for(pipe, seconds, stopped)
+    except (EOFError, OSError) as e:
         raise CrashedError("the child died") from e
     finally:
-        mine.close()
-        if child.is_alive():
-            child.join(GRACE_S)
-        if child.is_alive():
-            child.kill()
-        child.join()
+        _ended(pipe, number)
+        pipe.close()
     if not fine:
         raise result
     return result
+
+
+def _waited_for(pipe: Connection, seconds: float, stopped: Callable[[], bool] | None) -> tuple[bool, Any]:
+    """Whether it went well, and the result or what was wrong."""
+    began, asked = time.monotonic(), None
+    while not pipe.poll(CHECK_S):
+        now = time.monotonic()
+        if asked is None and stopped and stopped():
+            asked = now
+        if asked is not None and now - asked > GRACE_S:
+            raise Stopped("stopped; nothing was lost. Start again whenever you like.")
+        if now - began > seconds:
+            raise TooLongError(
+                f"this took longer than {seconds / 60:.0f} minutes and was stopped; decimate the file, or allow "
+                "more (JOB_MINUTES)"
+            )
+    return pipe.recv()
+
+
+def _ended(pipe: Connection, number: int) -> None:
+    """Wait until a child has let go of its end of the pipe; it is killed if it does not. As long as it holds it, its
+    number is its own."""
+    with suppress(EOFError, OSError):
+        if not pipe.poll(GRACE_S):
+            os.kill(number, signal.SIGKILL)
+            pipe.poll(GRACE_S)
+
+
+if __name__ == "__main__":
+    from . import kinds as _loaded  # noqa: F401 - all that children do
+
+    _fork_on_demand(socket.socket(fileno=int(sys.argv[1])))

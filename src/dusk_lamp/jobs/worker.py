@@ -10,9 +10,10 @@ from pathlib import Path
 
 from sqlalchemy.exc import OperationalError
 
+from ..heap import settle
 from ..settings import settings_from
 from ..store.store import Store
-from .child import warm_up
+from .child import fork_template
 from .queue import BROKER_ERRORS, Queue
 
 PARENT_CHECK_S = 2.0
@@ -55,16 +56,18 @@ def main() -> None:
 
 def work_for(parent: int, root: Path) -> None:
     """Work for a server: it is not outlived."""
+    fork_template()  # before any thread
     threading.Thread(target=_leave_with_parent, args=(parent,), daemon=True).start()
     work(root)
 
 
 def work(root: Path) -> None:
     """Work through the queue until stopped."""
+    fork_template()
+    settle()
     os.nice(POLITE)
     queue = Queue(Store(root, settings_from(), migrate=False))
     queue.resume()
-    threading.Thread(target=warm_up, daemon=True).start()
     threading.Thread(target=_sweep, args=(queue,), daemon=True).start()
 
     def leave(*_: object) -> None:

@@ -1,7 +1,6 @@
 """The pages' process. Started, watched and restarted by `dusk-lamp serve`; as `python -m dusk_lamp.web.pages DATA
 SOCKET PARENT` where it is started again."""
 
-import gc
 import os
 import signal
 import socket
@@ -13,7 +12,8 @@ from typing import Any
 
 from waitress import create_server
 
-from ..heap import keep_few
+from ..heap import keep_few, settle
+from ..jobs.child import fork_template
 from ..settings import settings_from
 from .app import create_app
 
@@ -66,6 +66,7 @@ def main() -> None:
 
 def serve_on(folder: Path, taken: socket.socket, parent: int) -> None:
     """Serve the pages of a data folder on a socket until stopped, or the parent is gone."""
+    fork_template()  # before any thread
     threading.Thread(target=_leave_with_parent, args=(parent,), daemon=True).start()
     # at once: a thread that is deep in a piece of work would keep the process for as long as that takes
     for sign in (signal.SIGTERM, signal.SIGINT):
@@ -73,7 +74,7 @@ def serve_on(folder: Path, taken: socket.socket, parent: int) -> None:
     keep_few()
     settings = settings_from()
     app = create_app(folder, settings)
-    gc.freeze()  # what was loaded stays: nobody needs to look through it for what can go
+    settle()
     create_server(
         Watched(app, settings.request_s),
         sockets=[taken],

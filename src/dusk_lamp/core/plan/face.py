@@ -256,12 +256,13 @@ def warm_spots(site: Site, number: int) -> NDArray[np.bool_]:
     own = (site.labels == number) & site.paintable
     if not own.any():
         return own
-    stands_out = site.relief.exposed - site.relief.cavity
-    values, weight = stands_out[own].astype(float), site.areas[own].astype(float)
+    felt = site.relief_at(own)
+    values, weight = (felt.exposed - felt.cavity).astype(float), site.areas[own].astype(float)
     cut = quantiles(values, weight, (1 - WARM_SHARE,))[0]
     middle = float(np.average(values, weights=weight))
     spread = float(np.sqrt(np.average((values - middle) ** 2, weights=weight)))
-    return own & (stands_out > max(cut, middle + spread))
+    own[own] = values > max(cut, middle + spread)
+    return own
 
 
 def warmth(site: Site, number: int, rack: Rack) -> Coat:

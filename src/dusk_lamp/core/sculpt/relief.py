@@ -293,60 +293,69 @@ def _followed(ends, meet, starts):
     return edges, corners, begun[: runs + 1]
 
 
-def cavity(surface: Surface, scale: float | None = None) -> NDArray[np.float32]:
+def cavity(surface: Surface, scale: float | None = None, rows: NDArray[np.intp] | None = None) -> NDArray[np.float32]:
     """(N,) 0..1: how much of its surroundings a spot sees blocked by its own surface, by cosine, within twice the
-    scale.
+    scale. rows: (M,) of the samples that it is wanted of, None for all.
 
     A flat spot has 0; a hemispherical pit up to the scale in radius has 0.5 anywhere inside it (every spot of a
     sphere sees every other alike); a groove what its walls take of the view. Source: ambient occlusion, Zhukov et
     al. (1998).
     """
-    return _met(surface, _checked(surface, scale), inward=False)
+    return _met(surface, _checked(surface, scale), rows, inward=False)
 
 
-def relief_of(surface: Surface, scale: float | None = None) -> Relief:
-    """Cavity and exposedness together."""
-    return Relief(cavity(surface, scale), exposed(surface, scale))
+def relief_of(surface: Surface, scale: float | None = None, rows: NDArray[np.intp] | None = None) -> Relief:
+    """Cavity and exposedness together, of all samples or of some rows."""
+    return Relief(cavity(surface, scale, rows), exposed(surface, scale, rows))
 
 
-def exposed(surface: Surface, scale: float | None = None) -> NDArray[np.float32]:
+def exposed(
+    surface: Surface, scale: float | None = None, rows: NDArray[np.intp] | None = None
+) -> NDArray[np.float32]:
     """(N,) 0..1: the same looking into the body: how soon it ends. A flat spot of a thick body has 0, a crest much.
 
     What lies straight behind, the other side of a thin sheet, does not count: a cloak is no crest.
     """
-    return _met(surface, _checked(surface, scale), inward=True)
+    return _met(surface, _checked(surface, scale), rows, inward=True)
 
 
-def _met(surface: Surface, scale: float, inward: bool) -> NDArray[np.float32]:
-    reach = 2 * scale
+def _met(surface: Surface, scale: float, rows: NDArray[np.intp] | None, inward: bool) -> NDArray[np.float32]:
+    reach, own_rows = 2 * scale, slice(None) if rows is None else rows
     sphere = fibonacci_sphere(FEW_DIRECTIONS if len(surface) > MANY_SAMPLES else DIRECTIONS)
-    skin = surface.points + surface.inset
-    lift = surface.origins - skin
+    skin = (surface.points + surface.inset)[own_rows]
+    lift = surface.origins[own_rows] - skin
     origins = surface.caster.boxed(skin - lift if inward else skin + lift)
-    normals = -surface.normals if inward else surface.normals
-    face_normals = np.cross(
-        surface.points[surface.faces[:, 1]] - surface.points[surface.faces[:, 0]],
-        surface.points[surface.faces[:, 2]] - surface.points[surface.faces[:, 0]],
-    )
-    face_normals /= np.maximum(np.linalg.norm(face_normals, axis=1), 1e-30)[:, None]
-    seen, whole = np.zeros(len(surface), np.float32), np.zeros(len(surface), np.float32)
+    outward = surface.normals[own_rows]
+    normals = -outward if inward else outward
+    seen, whole = np.zeros(len(skin), np.float32), np.zeros(len(skin), np.float32)
+    face_normals = _face_normals(surface) if inward else None
 
     def from_stretch(own: slice) -> None:
         for toward in sphere:
             cosine = normals[own] @ toward
             facing = np.flatnonzero(cosine > 0)
             cosine, facing = cosine[facing], facing + own.start
-            met = surface.caster.boxed_first_face(origins[facing], toward, reach)
-            hit = met >= 0
-            if inward:  # the far side of a thin sheet looks the other way
-                turned = np.einsum("ij,ij->i", face_normals[met[hit]], surface.normals[facing[hit]])
+            if face_normals is None:
+                hit = surface.caster.boxed_blocked(origins[facing], toward, reach)
+            else:
+                met = surface.caster.boxed_first_face(origins[facing], toward, reach)
+                hit = met >= 0
+                # the far side of a thin sheet looks the other way
+                turned = np.einsum("ij,ij->i", face_normals[met[hit]], outward[facing[hit]])
                 hit[np.flatnonzero(hit)[turned < OPPOSITE]] = False
             whole[facing] += cosine
             seen[facing[hit]] += cosine[hit]
 
-    in_threads(from_stretch, stretches(len(surface)))
+    in_threads(from_stretch, stretches(len(skin)))
     np.divide(seen, whole, out=seen, where=whole > 0)
     return seen
+
+
+def _face_normals(surface: Surface) -> NDArray[np.float32]:
+    """(F, 3) across each face."""
+    corners = surface.points[surface.faces]
+    across = np.cross(corners[:, 1] - corners[:, 0], corners[:, 2] - corners[:, 0])
+    return across / np.maximum(np.linalg.norm(across, axis=1), 1e-30)[:, None]
 
 
 def _checked(surface: Surface, scale: float | None) -> float:

@@ -125,7 +125,7 @@ class Site:
         self.apart = tuple(apart)
         self.loose = frozenset(loose)
         self._mesh = mesh
-        self._relief = relief or (lambda: relief_of(surface))
+        self._relief = relief
         self._marking = marking or (lambda: Marking(np.zeros(len(surface), np.uint8)))
         self._known: dict[str, Any] = {}
         self._last_few: tuple[NDArray[np.bool_], Site] | None = None
@@ -189,7 +189,15 @@ class Site:
     @property
     def relief(self) -> Relief:
         """Cavity and exposedness at the brush's scale."""
-        return self._relief if isinstance(self._relief, Relief) else self.once("relief", self._relief)
+        if isinstance(self._relief, Relief):
+            return self._relief
+        return self.once("relief", self._relief or (lambda: relief_of(self.surface)))
+
+    def relief_at(self, spots: NDArray[np.bool_]) -> Relief:
+        """The same of some spots (N,) alone: a face is a fiftieth of its model, and quicker felt."""
+        if self._relief is None and "relief" not in self._known:
+            return relief_of(self.surface, rows=np.flatnonzero(spots))
+        return Relief(self.relief.cavity[spots], self.relief.exposed[spots])
 
     @property
     def marking(self) -> Marking:
