@@ -194,9 +194,7 @@ def test_a_photo_is_taken_checked_and_its_lamp_found(listed, capsys, tmp_path):
     grey = ",".join(str(n) for n in truth["grey"])
     points = photo.with_suffix(".json")
     out = tmp_path / "checked"
-    found = json.loads(
-        said(capsys, "check", listed, photo, "--points", points, "--grey", grey, "-o", out).out
-    )
+    found = json.loads(said(capsys, "check", listed, photo, "--points", points, "--grey", grey, "-o", out).out)
     assert (out / "map.png").exists() and found["reprojection_px"] < 4
     assert found["pose"]["focal_px"] == pytest.approx(truth["pose"]["focal_px"], rel=0.06)
     # the one region is the whole model: only the card can say that it is too light
@@ -221,10 +219,7 @@ def test_a_photo_is_taken_checked_and_its_lamp_found(listed, capsys, tmp_path):
     assert "no region" in said(capsys, *words, "--mistake", "light:Hat:1", code=2).err
     assert "KIND:REGION" in said(capsys, *words, "--mistake", "light", code=2).err
     points.write_text("[]")
-    assert (
-        "at least 4"
-        in said(capsys, "check", listed, photo, "--points", points, "-o", out, code=2).err
-    )
+    assert "at least 4" in said(capsys, "check", listed, photo, "--points", points, "-o", out, code=2).err
 
 
 def test_a_card_is_printed_photographed_and_read(capsys, tmp_path):

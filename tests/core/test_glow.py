@@ -153,7 +153,7 @@ def test_strength_is_reach_and_no_reach_lights_what_is_hidden():
     open_ = glow_of(site, ball_, shadow=False)
     assert open_.factor[behind] > 0
     for reach in (0, -3, 1000):
-        with pytest.raises(SettingError, match="reaches between"):
+        with pytest.raises(SettingError, match="reach of a glow is between"):
             strength_of(ball_, 1, reach, least)
 
 

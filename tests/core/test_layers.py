@@ -1,6 +1,7 @@
 """The structure docs/architecture.md promises."""
 
 import ast
+import re
 from functools import cache
 from pathlib import Path
 
@@ -137,3 +138,15 @@ def test_every_stage_and_technique_is_one_of_each():
     assert panels <= {s.name for s in STAGES}, "no panel without a stage"
     files = {p.stem for p in (ROOT / "core/coat").glob("*.py") if "TECHNIQUE = " in p.read_text()}
     assert len(files) == len(techniques())
+
+
+def test_no_page_types_a_range_again():
+    """Fields get theirs from the core by `limits`; a place among coats, how far parts are pulled, is no setting."""
+    fields = re.compile(r"<input[^>]*?>", re.S)
+    for path in (ROOT / "web/templates").rglob("*.html"):
+        for field in fields.findall(re.sub(r"{{.*?}}", "", path.read_text(), flags=re.S)):
+            if not re.search(r'id="(scrub|colour-scrub|pull|wipe)"', field):
+                assert not re.search(r'\b(min|max|step)="[-0-9.]', field), (path.name, field)
+    for path in (ROOT / "web/static").rglob("*.js"):
+        if "vendor" not in path.parts:
+            assert not re.search(r"\.(min|max) = [^;]*[0-9]{2}", path.read_text()), path.name

@@ -191,7 +191,7 @@ def _model_row(model: Any, file: str) -> dict[str, Any]:
 # --- the clock
 def _models(args: argparse.Namespace) -> tuple[str, list[Any], list[str]]:
     """A name, the jobs of every model, and their names."""
-    from ..core.plan.document import read_plan
+    from ..core.plan.document import MOST_MODELS, read_plan
     from ..core.plan.run import run
     from ..core.schedule.before import before_each
     from ..core.schedule.jobs import jobs_of
@@ -218,8 +218,8 @@ def _models(args: argparse.Namespace) -> tuple[str, list[Any], list[str]]:
         return found.squad.name, jobs, names
     plan = _with_tools(read_plan(path.read_bytes()), args)
     count = plan.models if args.models is None else args.models
-    if not 1 <= count <= MOST_ON_THE_CLOCK:
-        raise SettingError(f"a clock is for 1 to {MOST_ON_THE_CLOCK} models, not {count}")
+    if not 1 <= count <= MOST_MODELS:
+        raise SettingError(f"a clock is for 1 to {MOST_MODELS} models, not {count}")
     context = context_of(plan, folder, args)
     done = run(context, lambda step, _: print(f"{step} …", file=sys.stderr))
     worth = _by_number(done.steps, worths_of(done.context, done.coats))
@@ -227,9 +227,6 @@ def _models(args: argparse.Namespace) -> tuple[str, list[Any], list[str]]:
     own = jobs_of(done.steps, before, worth, done.context.tools.room, keys_of(done.steps))
     name = Path(plan.sculpt.file).stem
     return name, [own] * count, [name if count == 1 else f"{name} {k + 1}" for k in range(count)]
-
-
-MOST_ON_THE_CLOCK = 200
 
 
 def _by_number(steps: Any, worths: Any) -> dict[int, float]:

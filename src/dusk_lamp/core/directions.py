@@ -10,6 +10,11 @@ from collections.abc import Iterable
 import numpy as np
 from numpy.typing import ArrayLike, NDArray
 
+from .plain import Range
+
+# as a form asks for them; turned further round, a direction is another's
+AZIMUTH = Range("a direction", -180, 180, "degrees", 1)
+ELEVATION = Range("a height", -90, 90, "degrees", 1)
 GOLDEN_TURN = np.pi * (3 - np.sqrt(5))
 STEEP = 0.9  # an axis that rises more than this is framed by the x axis, or the frame would be ill-defined
 BEARINGS = (

@@ -100,6 +100,19 @@ def range_of(f: "Field[Any]") -> Range | None:
     return f.metadata.get("range")
 
 
+def refuse_outside(own: Range, value: float, error: type[SettingError] = SettingError, who: str = "") -> None:
+    """Refuse a number outside a range.
+
+    Raises:
+        SettingError (or the given kind of it): says what it is, and what it may be.
+    """
+    if isinstance(value, str) or not math.isfinite(value) or not own.low <= value <= own.high:
+        unit = f" {own.unit}" if own.unit else ""
+        raise error(
+            f"{who}{own.words} is between {_plainly(own.low)} and {_plainly(own.high)}{unit}, not {_plainly(value)}"
+        )
+
+
 def described(kind: type) -> dict[str, Range]:
     """The described fields of a dataclass, in their order."""
     return {f.name: f.metadata["range"] for f in fields(kind) if "range" in f.metadata}
@@ -124,12 +137,8 @@ def checked(thing: Any, error: type[SettingError] = SettingError, who: str = "")
             if not isinstance(value, str) or not low <= len(value.strip()) or len(value) > high:
                 least = f"{low} to {high}" if low else f"at most {high}"
                 raise error(f"{who}{allowed.words} has {least} letters")
-        elif isinstance(value, str) or not math.isfinite(value) or not allowed.low <= value <= allowed.high:
-            unit = f" {allowed.unit}" if allowed.unit else ""
-            raise error(
-                f"{who}{allowed.words} is between {_plainly(allowed.low)} and {_plainly(allowed.high)}{unit}, "
-                f"not {_plainly(value)}"
-            )
+        else:
+            refuse_outside(allowed, value, error, who)
 
 
 def _plainly(value: Any) -> str:

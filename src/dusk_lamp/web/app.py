@@ -41,6 +41,7 @@ from . import (
     palette,
     photos,
     rack,
+    ranges,
     schemes,
     shelf,
     squads,
@@ -113,6 +114,8 @@ def create_app(data: Path, settings: Settings | None = None, *, testing: bool = 
             lock(app, settings.passphrase)
     app.jinja_env.trim_blocks = app.jinja_env.lstrip_blocks = True
     app.jinja_env.filters["number"] = grouped
+    app.jinja_env.filters["limits"] = ranges.limits
+    app.jinja_env.globals["ranges"] = ranges.RANGES
     app.jinja_env.filters["in_groups"] = in_groups
     app.jinja_env.filters["clock_query"] = lambda query: urlencode(query, doseq=True)
 

@@ -23,6 +23,7 @@ from ..store.cache import key_of
 from .background import Say, in_background, not_yet
 from .editing import OpenPlan, opened
 from .limits import number_of
+from .ranges import within
 from .responses import drawn_once
 from .workshop import workshop
 
@@ -41,12 +42,8 @@ def budget_from(own: OpenPlan, given: dict[str, Any]) -> Budget:
     Raises:
         SettingError: one is no number, or outside its range.
     """
-    usual = Budget.usual(number_of(str(given.get("minutes", GAME)), "the time in minutes", 1, 3000))
-    wanted: dict[str, Any] = {
-        k: int(number_of(str(given[k]), f"the number of {k}", 1, 500))
-        for k in ("pots", "puddles", "steps")
-        if given.get(k)
-    }
+    usual = Budget.usual(within(str(given.get("minutes", GAME)), "minutes"))
+    wanted: dict[str, Any] = {k: int(within(str(given[k]), k)) for k in ("pots", "puddles", "steps") if given.get(k)}
     only: tuple[str, ...] = ()
     if given.get("here") in (True, "1"):
         laid = own.context.coats(STAGE.name)

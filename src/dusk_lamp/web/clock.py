@@ -25,7 +25,7 @@ from ..days import Hours, calendar_file, moment_from, spans_from, zone_from
 from ..store import painters, progress
 from ..store.models import Sculpt
 from .background import Say, in_background
-from .limits import number_of
+from .ranges import within
 from .responses import download, picture
 from .sheets import PlanSheet, camera_of, plain_key, sheet_of, still_working
 from .stages import string_of
@@ -33,7 +33,7 @@ from .workshop import the_sculpt, workshop
 
 blueprint = Blueprint("clock", __name__)
 USUAL_HOURS = "19-22"
-MOST_MODELS, MOST_PINS = 200, 60
+MOST_PINS = 60
 BENCH_SECONDS, PAGE_SECONDS = 0.8, 2.5  # that a better order is looked for
 
 
@@ -82,7 +82,7 @@ def asked_for(session: Session, models: int) -> Asked:
     until = own.minutes(moment_from(until_text, "The end").replace(tzinfo=None)) if until_text else None
     if until is not None and until <= 0:
         raise SettingError("the time to be done by lies before the beginning; give a later one")
-    count = int(number_of(given.get("models", str(models)), "the number of models", 1, MOST_MODELS))
+    count = int(within(given.get("models", str(models)), "models"))
     pins = tuple(_pin(text) for text in given.getlist("pin")[:MOST_PINS])
     dryer, brush = bool(given.get("dryer")), bool(given.get("by_brush"))
     return Asked(own, hours, f"{own.start:%Y-%m-%dT%H:%M}", until_text, until, count, dryer, brush, pins)

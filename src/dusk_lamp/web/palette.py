@@ -9,7 +9,7 @@ from sqlalchemy.orm import Session
 from ..core.errors import SettingError
 from ..core.paint.colour import ILLUMINANTS, colour_of, colour_of_hex
 from ..core.paint.cost import EFFICIENCY, amount, drops_for
-from ..core.paint.glaze import MOST_PASSES, THINNEST, USUAL_SHARE, USUAL_THINNING, glaze, thinning_for
+from ..core.paint.glaze import USUAL_SHARE, USUAL_THINNING, glaze, thinning_for
 from ..core.paint.ladder import CUSTOMARY, LadderStep, customary, ladder, unevenness
 from ..core.paint.mix import EARNS, MOST_PAINTS_IN_A_MIX, MOST_PARTS, Mix, coloured, match, near_words
 from ..core.paint.rack import Paint, Rack
@@ -21,6 +21,7 @@ from ..store.models import Recipe, Sculpt, now
 from .editing import opened
 from .primers import weighed_primers
 from .rack import COATS, drawdown
+from .ranges import within
 from .workshop import asked, shelf_of, workshop
 
 blueprint = Blueprint("palette", __name__)
@@ -59,8 +60,6 @@ def glaze_bench() -> str:
             recipes=_recipes(session),
             thinning=USUAL_THINNING,
             keep=USUAL_SHARE,
-            most=MOST_PASSES,
-            thinnest=THINNEST,
         )
 
 
@@ -217,7 +216,7 @@ def steps() -> Response:
         rack = paints.rack_of(session)
         dark, light = (rack.find(str(given.get(k, ""))) for k in ("dark", "light"))
         middle = rack.find(str(given["mid"])) if given.get("mid") else None
-    rungs = ladder(dark, light, middle, int(_number(given, "steps", 5, 2, 12)))
+    rungs = ladder(dark, light, middle, int(within(str(given.get("steps", 5)), "rungs")))
     ladders = [{"name": "even steps", **_rungs(rungs)}]
     if middle is not None:
         ladders += [{"name": name, **_rungs(customary(dark, middle, light, name))} for name in CUSTOMARY]
@@ -298,12 +297,12 @@ def passes() -> Response:
         sketch = [float(v) for v in given.get("sketch", (1.5, 3.5, 5.5, 7.5, 9.5))][:12]
     except (TypeError, ValueError) as e:
         raise SettingError("a sketch is a row of values between 0 and 10") from e
-    keep = _number(given, "keep", USUAL_SHARE, 0.05, 1)
+    keep = within(str(given.get("keep", USUAL_SHARE)), "kept")
     found = glaze(
         mix,
         sketch,
-        int(_number(given, "passes", 6, 1, MOST_PASSES)),
-        _number(given, "thinning", USUAL_THINNING, 0, 50),
+        int(within(str(given.get("passes", 6)), "passes")),
+        within(str(given.get("thinning", USUAL_THINNING)), "thinning"),
         keep,
     )
     advice = thinning_for(mix, keep, sketch)

@@ -23,7 +23,7 @@ from ..store.store import new_job
 from .background import Say, in_background, not_yet
 from .clock import PAGE_SECONDS, Asked, asked_for, clock_shown, pinned
 from .facts import Facts, facts_of
-from .limits import number_of
+from .ranges import within
 from .responses import download
 from .workshop import shelf_of, the_sculpt, workshop
 
@@ -134,7 +134,7 @@ def _changed(members: list[Enlisted], what: str, form: Any) -> list[Enlisted]:
     if what == "remove":
         return [m for m in members if m is not own]
     if what == "count":
-        new = replace(own, count=int(number_of(form.get("count", ""), "how many of it", 1, 200)))
+        new = replace(own, count=int(within(form.get("count", ""), "models")))
     elif what == "match":
         taken = {k: v for k, v in own.matches.items() if k != region}
         new = replace(own, matches=taken if form.get("as_usual") else {**taken, region: form.get("scheme", "")})

@@ -13,12 +13,11 @@ from ..store import painters, progress
 from ..store.models import Done, Sculpt
 from .background import Say, in_background, not_yet
 from .facts import Facts, facts_of
-from .limits import number_of
+from .ranges import within
 from .workshop import the_sculpt, workshop
 
 blueprint = Blueprint("tonight", __name__)
 USUAL_MINUTES = "90"
-SHORTEST, LONGEST = 10, 600
 
 
 @blueprint.get("/tonight")
@@ -26,7 +25,7 @@ def tonight() -> Response | tuple[Response, int]:
     """Where one gets tonight, in a sentence; nothing where no model was begun. minutes: kept for the next time."""
     given = request.args.get("minutes", "")
     if given:
-        minutes = number_of(given, "the minutes you have", SHORTEST, LONGEST)
+        minutes = within(given, "evening")
         with workshop().store.saving() as session:
             painters.keep_habits(session, minutes=f"{minutes:g}")
     with workshop().store.session() as session:

@@ -13,7 +13,7 @@ from ..core.plan.room_sensor import read
 from ..core.plan.schools import schools
 from ..core.plan.tools import VARNISHES, Tools
 from ..store import painters
-from .limits import number_of
+from .ranges import within
 from .workshop import wants_json, workshop
 
 blueprint = Blueprint("tools", __name__)
@@ -76,12 +76,12 @@ def _from_form(form: Any) -> Tools:
         can="can" in form,
         dryer="dryer" in form,
         needles=tuple(n for n in NEEDLES if f"{n:g}" in form.getlist("needle")),
-        brushes=tuple(sorted(number_of(w, "a brush's width in mm", 0.2, 60) for w in widths)),
+        brushes=tuple(sorted(within(w, "brush") for w in widths)),
         varnishes=tuple(v for v in VARNISHES if v in form.getlist("varnish")),
-        highest_psi=number_of(form.get("highest_psi", ""), "what your compressor gives, in psi,", 5, 60),
+        highest_psi=within(form.get("highest_psi", ""), "highest_psi"),
         room=Room(
-            number_of(form.get("temperature", f"{USUAL_C:g}"), "the temperature of the room, in °C,", 0, 45),
-            number_of(form.get("humidity", f"{USUAL_DAMP:g}"), "the humidity of the room, in %,", 5, 98),
+            within(form.get("temperature", f"{USUAL_C:g}"), "temperature"),
+            within(form.get("humidity", f"{USUAL_DAMP:g}"), "humidity"),
         ),
-        drops_per_ml=number_of(form.get("drops_per_ml", ""), "the number of drops in a millilitre", 5, 60),
+        drops_per_ml=within(form.get("drops_per_ml", ""), "drops_per_ml"),
     )

@@ -22,7 +22,7 @@ class Lamp:
 
     azimuth: float = number(0.0, -3600, 3600, "the lamp's direction", "degrees")
     elevation: float = number(90.0, -90, 90, "the lamp's height", "degrees")
-    size: float = number(0.0, 0, LARGEST_DEG, "the lamp's size", "degrees")
+    size: float = number(0.0, 0, LARGEST_DEG, "the lamp's size", "degrees", step=1)
 
     def __post_init__(self) -> None:
         checked(self)

@@ -33,9 +33,9 @@ class Rig:
     """
 
     lamp: Lamp | None = field(default_factory=lambda: Lamp(0, 90, 12))
-    sky: float = number(0.25, 0, STRONGEST_SKY, "the strength of the sky")
+    sky: float = number(0.25, 0, STRONGEST_SKY, "the strength of the sky", step=0.01)
     sky_kind: str = choice("overcast", KINDS, "the sky")
-    bounce: float = number(0.15, 0, 1, "the share of the light that the ground sends back")
+    bounce: float = number(0.15, 0, 1, "the share of the light that the ground sends back", step=0.01)
 
     def __post_init__(self) -> None:
         checked(self)

@@ -7,7 +7,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from ..errors import SettingError
-from ..plain import rounded
+from ..plain import Range, refuse_outside, rounded
 from ..units import counted, number_word
 from .colour import BANDS, lab, rgb, xyz
 from .mix import Mix, values_of
@@ -15,7 +15,9 @@ from .value import luminance_from_munsell
 
 USUAL_SHARE = 0.7  # of the sketch's range of value that should be left
 USUAL_THINNING = 4.0  # parts of water and medium to one of paint
+SHARE = Range("the share to keep", 0.05, 1, step=0.05)
 MOST_PASSES = 20
+PASSES = Range("the number of passes", 1, MOST_PASSES, step=1, slide=12)
 # a wicked brush leaves less than half of the film that a loaded one does: from memory, and so that ordinary paints
 # glaze in two or
 # three passes from ten parts to one on, as CP-17 has it
@@ -23,6 +25,7 @@ WICKED = 0.4
 LEAST_PASSES = 3  # fewer are a coat, not a glaze
 COVERING, LEAST_FOR_COVERING = ("base", "layer"), 10.0  # such paints glaze from ten parts to one on, CP-17
 THINNEST = 30.0  # parts to one of paint: beyond that nothing is left to hold it together
+THINNING = Range("the thinning", 0, 50, "parts to one of paint", step=0.5, slide=THINNEST)
 NEVER = {
     "metallic": "its flakes lie over the sketch however thin it is",
     "texture": "it is a paste",
@@ -70,12 +73,9 @@ def glaze(
     values = np.sort(np.asarray(sketch, np.float64))
     if len(values) < 2 or not np.isfinite(values).all() or values[0] < 0 or values[-1] > 10 or np.ptp(values) < 0.1:
         raise SettingError("a sketch has at least two values between 0 and 10 that differ")
-    if not 1 <= passes <= MOST_PASSES:
-        raise SettingError(f"a glaze goes on in 1 to {MOST_PASSES} passes, not {passes}")
-    if not (np.isfinite(thinning) and 0 <= thinning <= 50):
-        raise SettingError(f"a glaze is thinned with 0 to 50 parts to one of paint, not {thinning:g}")
-    if not 0 < keep <= 1:
-        raise SettingError(f"the share to keep is between 0 and 1, not {keep:g}")
+    refuse_outside(PASSES, passes)
+    refuse_outside(THINNING, thinning)
+    refuse_outside(SHARE, keep)
     film_um = WICKED * mix.coat_um / (1 + thinning)
     under = grey(values)
     layers = np.stack([mix.pigment.film(n * film_um, under) for n in range(passes + 1)])

@@ -8,7 +8,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from ..errors import SettingError
-from ..plain import plain
+from ..plain import Range, plain, refuse_outside
 from .mix import Mix, compositions, only
 from .rack import Paint
 
@@ -37,7 +37,7 @@ class LadderStep:
         }
 
 
-FEWEST_STEPS, MOST_STEPS = 2, 12
+STEPS = Range("the number of steps", 2, 12, step=1)
 
 
 def ladder(
@@ -54,8 +54,7 @@ def ladder(
         SettingError: a number of steps outside 2..12, or a dark that is lighter than the light.
     """
     count = len(wanted) if wanted is not None else steps
-    if not FEWEST_STEPS <= count <= MOST_STEPS:
-        raise SettingError(f"a ladder has {FEWEST_STEPS} to {MOST_STEPS} steps, not {count}")
+    refuse_outside(STEPS, count)
     low, high = only(dark).colour.value, only(light).colour.value
     if low >= high:
         raise SettingError(

@@ -35,7 +35,7 @@ VERSION = 2
 LARGEST_BYTES = 64_000_000
 MOST_COATS = 400
 MOST_PAINTS = 2000
-MOST_MODELS = 100
+MOST_MODELS = 200
 GARBLED = "this plan is incomplete or garbled; see dusk-lamp schema"
 
 
@@ -113,7 +113,7 @@ class Plan:
     wishes: dict[str, Any] = field(default_factory=dict)
     coats: tuple[Coat, ...] = ()
     settled: tuple[str, ...] = ()
-    models: int = number(1, 1, MOST_MODELS, "the number of models")
+    models: int = number(1, 1, MOST_MODELS, "the number of models", step=1)
     last_id: int = number(0, 0, 2**31 - 1, "the highest id")
 
     def __post_init__(self) -> None:

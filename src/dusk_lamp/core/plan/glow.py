@@ -18,7 +18,7 @@ from ..paint.colour import RGB_TO_XYZ, delta_e, lab, linear, rgb_from_hex, xyz
 from ..paint.mix import Mix, only, values_of
 from ..paint.rack import Paint, Rack
 from ..paint.value import luminance_from_munsell
-from ..plain import checked, choice, number, rounded, text
+from ..plain import Range, checked, choice, number, refuse_outside, rounded, text
 from ..sculpt.mesh import summed
 from ..sculpt.site import Site, Where
 from ..target.exposure import Exposure, value_of_light
@@ -31,7 +31,7 @@ NONE, FAR, NEAR, CATCH, RIM, CORE = range(6)
 CORE_SHARE = 0.35  # of the source is left white in its middle; common practice, from memory
 LAMPLIT = 0.5  # of full light: where the lamp gives more, what is bright is the lamp's own doing
 OUTSHINES = 0.9  # of full light: a receiver as light as that is as light as its source
-LONGEST_REACH = 300.0  # mm
+REACH = Range("the reach of a glow", 0.01, 300.0, "mm", step=0.5)
 STAGE = "glow"
 TINTED = 0.5  # of a coat's film that a tint 1:1 leaves
 FAINT, LAST = 0.5, 0.3  # of that in the far band, and of the last tint over the source
@@ -96,8 +96,7 @@ def strength_of(source: Source, area: float, reach: float, least: float) -> floa
     Raises:
         SettingError: no reach, or one further than any model.
     """
-    if not 0 < reach <= LONGEST_REACH:
-        raise SettingError(f"a glow reaches between 0 and {LONGEST_REACH:.0f} mm, not {reach:g}")
+    refuse_outside(REACH, reach)
     if source.kind == "ball":
         return least * (max(reach, source.radius) / (source.radius + 1)) ** 2
     return least * (np.pi * reach**2 + area) / area

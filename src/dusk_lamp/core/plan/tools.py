@@ -6,7 +6,7 @@ from dataclasses import dataclass, field
 
 from ..errors import SettingError
 from ..paint.thin import HIGHEST_PSI, LOWEST_PSI, NEEDLES
-from ..plain import checked, number
+from ..plain import Range, checked, number
 from ..units import DROPS_PER_ML
 from .room import Room
 
@@ -14,6 +14,7 @@ SLOW_KINDS = ("oil", "texture")  # no dryer on these: solvents, and pastes that 
 DRIED_SHARE = 1 / 3  # of a wait is left with a hair dryer; common practice, from memory
 PRIMER_NEEDLE = 0.4  # CP-5
 BRUSHES_MM = (1.0, 2.0, 4.0, 10.0)  # widths one can have: detail, layer, base, dry brush
+BRUSH_MM = Range("a brush's width", 0.2, 60, "mm")
 VARNISHES = ("gloss", "satin", "matt")
 SLOWEST = (0.1, 10.0)  # times the estimate that a hand may take
 SMALL_MM2, LARGE_MM2 = 25.0, 200.0  # of a step: a strap, a cloak; from memory

@@ -4,6 +4,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from ..errors import SettingError
+from ..plain import Range, refuse_outside
 from .curvature import mean_curvature
 from .edges import connected
 from .mesh import summed
@@ -14,6 +15,7 @@ WAYS = ("up", "down", "outward")
 FACING_DEGREES = 45.0  # within this of the way is facing that way
 LIKE_SCALES = (0.7, 2.0)  # times the usual scale: a detail and the form it sits on
 USUAL_LIKENESS = 0.15
+LIKENESS = Range("how far spots may differ", 0.01, 1, step=0.01, slide=0.4)
 USUAL_BRUSH_SHARE = 0.75 / 32  # radius over height
 LARGEST_HOLE = 0.1  # a gap larger than this share of the region is not a gap but what lies beyond it
 RIM_ROUNDS = 4
@@ -81,7 +83,10 @@ def alike(looks: NDArray[np.float64], sample: int, near: float = USUAL_LIKENESS)
     Args:
         looks: (2, N) from `likeness`. near: how far they may differ; 0.15 is the bend a patch half as round again
         shows.
+    Raises:
+        SettingError: near is outside LIKENESS.
     """
+    refuse_outside(LIKENESS, near)
     return np.all(np.abs(looks - looks[:, sample : sample + 1]) <= near, axis=0)
 
 

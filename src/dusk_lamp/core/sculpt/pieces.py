@@ -19,6 +19,7 @@ from scipy.sparse import csr_matrix
 from scipy.sparse.csgraph import connected_components, dijkstra
 from scipy.spatial import cKDTree
 
+from ..plain import Range
 from .marking import Marking, Region
 from .relief import Bends
 from .scan_noise import smoothed_normals
@@ -40,6 +41,7 @@ LOW_SHARE = 0.1  # of the height: the base is what matches best what lies below 
 BASE_MATCH = 0.5  # of the union of the two, at least
 FLAT_BELOW, UPRIGHT, BUILT = -0.97, 0.3, 0.25  # of a normal's length upward; and how much of a base is one of the two
 MOST_PIECES = 60
+PIECES = Range("the number of pieces", 2, MOST_PIECES, step=1, slide=20)
 USUAL_PIECES = 10
 
 Say = Callable[[float], None]

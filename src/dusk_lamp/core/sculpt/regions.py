@@ -8,10 +8,12 @@ from numpy.typing import NDArray
 from scipy.spatial import cKDTree
 
 from ..errors import SettingError
+from ..plain import Range, refuse_outside
 from .edges import same_places
 from .relief import Bends, usual_scale
 from .surface import Surface
 
+CREASE = Range("a crease", 1, 180, "degrees", step=1, slide=120)
 USUAL_CREASE = 40.0  # degrees: a cloak's folds are gentler, its hem is sharper
 HARDNESS = 4  # the cost of a bend rises with its fourth power: many gentle ones cost less than one that is sharp
 RECESS_REACH_SHARE = 0.15  # a seed is in a recess if much of what lies within this share of the size hems it in
@@ -40,14 +42,13 @@ def grow(
         bends: of this surface, where they are known already.
         face: the face the seed lies on, where that is known already.
     Raises:
-        SettingError: crease outside 1..180 degrees, or a seed that is no place.
+        SettingError: crease outside CREASE, or a seed that is no place.
     Source: cost-limited Dijkstra over faces; the minima rule (Hoffman and Richards 1984) for what bounds a part.
     """
     seed = np.asarray(seed, np.float64).reshape(-1)
     if seed.shape != (3,) or not np.isfinite(seed).all():
         raise SettingError("a seed is three numbers, X,Y,Z in mm")
-    if not 1 <= crease <= 180:
-        raise SettingError(f"a crease is between 1 and 180 degrees, not {crease:g}")
+    refuse_outside(CREASE, crease)
     bends = bends or Bends(surface)
     start = face_at(surface, seed) if face is None else face
     # a fine mesh spreads one bend over many edges: what counts is how far the form turns over a brush's breadth

@@ -21,7 +21,7 @@ class Exposure:
 
     primer: float = number(1.5, 0, 10, "the value of the primer")
     white: float = number(9.5, 0, 10, "the value of the white")
-    gain: float = number(1.0, 0.25, 4, "brightness")
+    gain: float = number(1.0, 0.25, 4, "brightness", step=0.05)
 
     def __post_init__(self) -> None:
         checked(self)

@@ -29,7 +29,7 @@ class Greys:
     """
 
     steps: int = number(5, FEWEST_STEPS, MOST_STEPS, "the number of greys")
-    white_budget: float | None = number(0.03, 1e-6, 1, "the share of the surface that may be white")
+    white_budget: float | None = number(0.03, 1e-6, 1, "the share of the surface that may be white", slide=0.2)
     cuts: tuple[float, ...] | None = None
 
     def __post_init__(self) -> None:

@@ -8,7 +8,7 @@ from flask import Blueprint, Response, jsonify
 from sqlalchemy.orm import Session
 
 from ...core.errors import SettingError, Stopped
-from ...core.light.rig import MOVING_RAYS, PRESETS, STRONGEST_SKY, Rig
+from ...core.light.rig import MOVING_RAYS, PRESETS, Rig
 from ...core.paint.rack import Rack
 from ...core.paint.value import grey_hex
 from ...core.plain import built, plain
@@ -35,7 +35,6 @@ def panel(session: Session, sculpt: Sculpt, laid: OpenSculpt) -> dict[str, Any]:
     return {
         "presets": PRESETS,
         "sizes": SIZES,
-        "strongest_sky": STRONGEST_SKY,
         "spacing": site.surface.spacing,
         "samples": len(site),
         "area": float(site.areas.sum()),

@@ -9,7 +9,6 @@ from werkzeug.wrappers import Response as AnyResponse
 
 from ...core.errors import SettingError
 from ...core.plan.cards import pictures_of
-from ...core.plan.document import MOST_MODELS
 from ...core.plan.run import relaid
 from ...core.plan.schools import school_title, schools
 from ...core.plan.stages.decals import DecalWishes
@@ -22,7 +21,7 @@ from ...core.view.sheet_facts import READING, SheetFacts, views_of
 from ...store import plans
 from ..bench import waiting
 from ..editing import ELSEWHERE, Edit, OpenPlan, changed, settled
-from ..limits import number_of
+from ..ranges import within
 from ..responses import download
 from ..responses import picture as png
 from ..sheets import PlanSheet, drawn_ahead, picture_key, picture_of, seams_of, sheet_of, still_working
@@ -132,7 +131,7 @@ def _around(session: Session, own: OpenPlan, what: str, given: dict[str, Any]) -
 @blueprint.post("/sculpts/<int:sculpt_id>/models")
 def models(sculpt_id: int) -> AnyResponse:
     """How many models the plan is painted on."""
-    count = int(number_of(request.form.get("models", ""), "the number of models", 1, MOST_MODELS))
+    count = int(within(request.form.get("models", ""), "models"))
     with workshop().store.saving() as session:
         sculpt = the_sculpt(session, sculpt_id)
         kept = plans.kept_of(session, sculpt)

@@ -18,7 +18,7 @@ from ...store.models import Sculpt
 from ...store.open_sculpts import OpenSculpt
 from ..background import in_background, not_yet
 from ..editing import Edit, OpenPlan, answer, change, opened, settled
-from ..limits import number_of
+from ..ranges import within
 from ..responses import packed
 from ..workshop import workshop
 
@@ -142,7 +142,7 @@ def look(sculpt_id: int) -> Response:
         own = opened(session, sculpt_id)
     wishes = own.context.wishes(STAGE.name)
     if "layer" in request.args:
-        amount = number_of(request.args.get("amount", ""), "an amount of wear", 0, 1)
+        amount = within(request.args.get("amount", ""), "wear")
         wishes = _asked(own, {"amounts": {request.args["layer"]: amount}})
     coats = [] if request.args.get("show") == "clean" else STAGE.all_coats(own.context, wishes)
     seen = own.context.simulation.reflectance([*own.context.before(STAGE.name), *coats])

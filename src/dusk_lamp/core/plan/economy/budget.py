@@ -17,10 +17,10 @@ class Budget:
     names of the pots it may take, () for all. blends: whether neighbouring puddles may be blended. neat: whether
     every region's base comes neat from a pot. steps_on: how many steps some regions get, by their ids."""
 
-    minutes: float = number(GAME, 1, 3000, "the time", "min", step=10, form="Minutes")
-    pots: int | None = number(None, 1, 200, "the number of pots", form="Pots at most")
-    puddles: int | None = number(None, 1, 200, "the number of puddles", form="Puddles at most")
-    steps: int | None = number(None, 1, 500, "the number of steps", form="Steps at most")
+    minutes: float = number(GAME, 1, 3000, "the time", "minutes", step=10, form="Minutes")
+    pots: int | None = number(None, 1, 200, "the number of pots", step=1, form="Pots at most")
+    puddles: int | None = number(None, 1, 200, "the number of puddles", step=1, form="Puddles at most")
+    steps: int | None = number(None, 1, 500, "the number of steps", step=1, form="Steps at most")
     only: tuple[str, ...] = ()
     blends: bool = True
     neat: bool = False

@@ -6,12 +6,14 @@ import numpy as np
 
 from ...coat.coat import Coat
 from ...errors import SettingError
-from ...plain import checked, number
+from ...plain import Range, checked, number
 from ...target.local import rgb_of_lab
 from ...target.target import Target
 from ..context import Context
 from ..wear import FOLLOWS, LAYERS, LAYERS_BY_NAME, Layer, films_of_wear, wear_coats
 from .stage import Item, Stage, Takers, ids_taken, wishes_taken
+
+AMOUNT = Range("an amount of wear", 0, 1, step=0.05)
 
 
 @dataclass(frozen=True)

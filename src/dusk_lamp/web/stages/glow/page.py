@@ -1,5 +1,6 @@
 """The glows as a page shows them."""
 
+from dataclasses import replace
 from typing import Any
 
 from flask import Response, jsonify, url_for
@@ -9,6 +10,7 @@ from ....core.errors import SettingError
 from ....core.paint.mix import values_of
 from ....core.plain import described
 from ....core.plan.document import Plan
+from ....core.plan.glow import REACH
 from ....core.plan.stages import Item
 from ....core.plan.stages.glow import SIDE_WORDS, STAGE, GlowWish
 from ....core.units import minutes_words
@@ -36,6 +38,8 @@ SETTINGS = (
     "seed",
 )
 
+LEAST_SLIDE = 20.0  # mm that a reach can be slid to, on the smallest model too
+
 
 def panel(session: Session, sculpt: Sculpt, own: OpenSculpt) -> dict[str, Any]:
     """What the panel shows; the glows come as glow.json."""
@@ -47,6 +51,7 @@ def panel(session: Session, sculpt: Sculpt, own: OpenSculpt) -> dict[str, Any]:
         "shown": SHOWN,
         "sides": SIDE_WORDS,
         "ranges": described(GlowWish),
+        "reach": replace(REACH, slide=max(2 * own.site.surface.size, LEAST_SLIDE)),
         "dusk": described(Plan)["dusk"],
     }
 

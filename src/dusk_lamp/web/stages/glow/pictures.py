@@ -14,6 +14,7 @@ from ....core.plan.stages.glow import STAGE, GlowWishes
 from ....core.view.flat import lens_svg
 from ...editing import OpenPlan, opened
 from ...limits import number_of
+from ...ranges import within
 from ...responses import packed
 from ...workshop import workshop
 from .common import blueprint, glows_of, with_glows
@@ -66,7 +67,7 @@ def _tried(own: OpenPlan) -> GlowWishes:
     if "colour" in request.args:
         glow = replace(glow, colour=request.args["colour"])
     if "reach" in request.args and glow.shines:
-        glow = STAGE.with_reach(own.context, glow, number_of(request.args["reach"], "the reach", 0.01, 300))
+        glow = STAGE.with_reach(own.context, glow, within(request.args["reach"], "reach"))
     return wishes.with_one(glow)
 
 

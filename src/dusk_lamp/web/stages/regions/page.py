@@ -8,6 +8,7 @@ from sqlalchemy.orm import Session
 
 from ....core.light.lamp import Lamp
 from ....core.light.rig import Rig, light_on
+from ....core.plain import Range
 from ....core.sculpt import brush
 from ....core.sculpt import regions as growth
 from ....core.sculpt.marking import ATTENTION, MATERIALS, SUGGESTS, TEXTURES
@@ -23,6 +24,7 @@ from .common import blueprint, regions_answer
 
 def panel(session: Session, sculpt: Sculpt, laid: OpenSculpt) -> dict[str, Any]:
     """What the panel shows."""
+    usual = round(brush.USUAL_BRUSH_SHARE * laid.site.surface.height, 2)
     return {
         "materials": MATERIALS,
         "attention": ATTENTION,
@@ -33,7 +35,8 @@ def panel(session: Session, sculpt: Sculpt, laid: OpenSculpt) -> dict[str, Any]:
         "usual_likeness": brush.USUAL_LIKENESS,
         "ways": brush.WAYS,
         "colours": colour_names(session),
-        "usual_brush": round(brush.USUAL_BRUSH_SHARE * laid.site.surface.height, 2),
+        "usual_brush": usual,
+        "brushes": Range("the brush", usual / 5, 5 * usual, "mm", step=0.05),
     }
 
 

@@ -255,7 +255,6 @@ export default class Glow {
     $("glow-light").hidden = !g.shines;
     $("glow-heat").hidden = g.shines;
     for (const part of form.querySelectorAll("[data-of]")) part.hidden = part.dataset.of !== g.kind;
-    of("reach").max = Math.max(2 * this.plan.size, 20);
     for (const name of [
       "name",
       "colour",
