@@ -37,10 +37,12 @@ def test_the_core_knows_nothing_of_pages_tables_or_jobs():
             assert not name.startswith("." * (up + 1)), f"{path} reaches out of the core: {name}"
 
 
-def test_the_store_knows_nothing_of_pages():
+def test_the_store_knows_nothing_of_pages_pictures_or_ways():
     for folder in ("store", "jobs"):
         for path in (ROOT / folder).rglob("*.py"):
             assert not any("web" in name.split(".") or name.split(".")[0] == "flask" for name in _imports(path)), path
+    for path in (ROOT / "store").rglob("*.py"):
+        assert not any(name.startswith(("..core.view", "..core.plan.ways")) for name in _imports(path)), path
 
 
 # inside the core, a room may import from the rooms before it and from itself, never from a later one

@@ -31,6 +31,7 @@ from ..core.sculpt.stand import fronts_for
 from ..core.sculpt.surface import Surface
 from ..core.sculpt.visibility import packed as packed_view
 from ..core.sculpt.visibility import visibility_of
+from ..jobs import small_pictures
 from ..store import preparing
 from ..store.cache import FolderCache
 from .finished import HERE, Finished
@@ -105,7 +106,7 @@ def planned(demo: Demo, on: OnBench, sky: bytes | None = None) -> Finished:
     rack = rack_from_csv((files("dusk_lamp.demo") / "rack.csv").read_bytes())
     context = settled(Context(plan.marked(marking), site.marked(marking, plan.loose), rack, Tools(), placed))
     seen = looks(context.simulation.reflectance([c for c in context.plan.coats if not c.muted]))[1]
-    key = preparing.painted_thumb(fields, [demo.file], laid, seen[context.site.shown])
+    key = small_pictures.painted_thumb(fields, [demo.file], laid, seen[context.site.shown])
     return Finished(context.plan, marking.labels, fields.blob(key, "thumb.png"))
 
 
@@ -114,7 +115,9 @@ def lit_picture(demo: Demo) -> bytes:
     with on_bench(demo) as on:
         plan = demo.standing()
         site = _under_its_sky(on, plan)
-        return on.fields.blob(preparing.thumb(on.fields, [demo.file], site, plan.light, plan.exposure), "thumb.png")
+        return on.fields.blob(
+            small_pictures.thumb(on.fields, [demo.file], site, plan.light, plan.exposure), "thumb.png"
+        )
 
 
 def standing_ways(demo: Demo) -> bytes:
@@ -132,7 +135,7 @@ def standing_ways(demo: Demo) -> bytes:
         with zipfile.ZipFile(out, "w", zipfile.ZIP_DEFLATED) as kept:
             kept.writestr(_at_noon("facts.json"), json.dumps(plain(facts)))
             for up, front in sorted(ways):
-                drawn = preparing.way_picture(fields, mended, up, front)
+                drawn = small_pictures.way_picture(fields, mended, up, front)
                 kept.writestr(_at_noon(f"{up} {front}.png"), drawn)
         return out.getvalue()
 

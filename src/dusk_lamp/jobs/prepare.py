@@ -10,6 +10,7 @@ from ..core.sculpt.site import Site
 from ..core.sculpt.stand import guessed_standing
 from ..store import plans
 from ..store import preparing as stages
+from . import small_pictures
 from .work import Work
 
 
@@ -29,7 +30,7 @@ def run(work: Work) -> None:
     def look(raw: Mesh) -> None:
         if plan.coats:  # the shelf shows the plan
             return
-        if key := stages.look_at_once(store.cache, mended_key, raw, standing, plan.light, plan.exposure):
+        if key := small_pictures.look_at_once(store.cache, mended_key, raw, standing, plan.light, plan.exposure):
             with store.saving() as session:
                 work.sculpt(session).thumb_key = key
 
@@ -53,7 +54,7 @@ def run(work: Work) -> None:
 
     work.say("A first look", 0.32)
     if not painted:
-        thumb_key = stages.first_look(store.cache, mended_key, standing, rig, exposure)
+        thumb_key = small_pictures.first_look(store.cache, mended_key, standing, rig, exposure)
         with store.saving() as session:
             work.sculpt(session).thumb_key = thumb_key
     surface_key = stages.surface(store.cache, mended_key, standing, store.settings.most_samples or None, work.say)
@@ -74,7 +75,7 @@ def run(work: Work) -> None:
             new = replace(kept, plan=kept.plan.marked(own), labels=own.labels, surface_key=surface_key)
             plans.keep(session, sculpt, new, "regions read from the file")
     if not painted:
-        thumb_key = stages.thumb(store.cache, [surface_key, shadowless], site, rig, exposure)
+        thumb_key = small_pictures.thumb(store.cache, [surface_key, shadowless], site, rig, exposure)
         with store.saving() as session:
             work.sculpt(session).thumb_key = thumb_key
 
@@ -87,7 +88,7 @@ def run(work: Work) -> None:
     if plan.coats:
         stages.relief(store.cache, surface_key, laid)  # chips and edges lie by it, as soon as the plan is looked at
     if not painted:
-        thumb_key = stages.thumb(store.cache, [surface_key, shadowless, sky_key], site, rig, exposure)
+        thumb_key = small_pictures.thumb(store.cache, [surface_key, shadowless, sky_key], site, rig, exposure)
     with store.saving() as session:
         sculpt = work.sculpt(session)
         sculpt.sky_key = sky_key

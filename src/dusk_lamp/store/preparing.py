@@ -9,9 +9,6 @@ from pathlib import Path
 import numpy as np
 
 from ..core.errors import DuskLampError
-from ..core.light.lamp import Lamp
-from ..core.light.rig import Rig, light_on
-from ..core.paint.value import grey_srgb
 from ..core.plain import plain
 from ..core.sculpt.decimate import clustered
 from ..core.sculpt.marking import Marking
@@ -23,29 +20,20 @@ from ..core.sculpt.pieces import Pieces, pieces_of
 from ..core.sculpt.read import read_sculpt
 from ..core.sculpt.relief import Relief, relief_of
 from ..core.sculpt.site import Site
-from ..core.sculpt.stand import Placing, Standing, guess_up, guessed_standing, placing, stand
+from ..core.sculpt.stand import Placing, Standing, guess_up, placing, stand
 from ..core.sculpt.surface import (
     RoughForm,
     Surface,
-    as_is_surface,
     quick_samples,
     rough_form,
-    smoothed,
     working_surface,
 )
 from ..core.sculpt.visibility import AT_FIRST, DIRECTIONS, Visibility, unpacked, visibility_of
-from ..core.target.exposure import Exposure, value_of_light
-from ..core.target.target import target
-from ..core.view.camera import Camera
-from ..core.view.formats import png_bytes
-from ..core.view.raster import cut_out
 from .cache import Cache, key_of
 
 # Raise a stage's version when its code changes what comes out; old entries are then simply not found.
-MENDED, SURFACE, SKY, THUMB = 3, 6, 1, 3
+MENDED, SURFACE, SKY = 3, 6, 1
 SKETCH_VERTICES = 40_000  # for the first look, and the small pictures of how it could stand
-MENDED_AT_ONCE, FORM_FACES = 200_000, 100  # triangles: fewer are mended in a moment; fewer show no form
-THUMB_SIZE, THUMB_CAMERA = (320, 400), Camera(18, 8)
 
 Progress = Callable[[str, float], None]
 
@@ -121,7 +109,7 @@ def mended(
             plain(_parts(part, file_of, files)),
             closed - result.findings.holes if close_holes else 0,
         )
-        sketch = _sketch(result.mesh)
+        sketch = sketch_of(result.mesh)
         cache.put(
             key,
             {
@@ -189,71 +177,24 @@ def know(cache: Cache, mended_key: str, facts: bytes, ways: Mapping[tuple[str, s
     front."""
     cache.put(_known_key(mended_key), blobs={"facts.json": facts})
     for (up, front), drawn in ways.items():
-        cache.put(_way_key(mended_key, up, front), blobs={"way.png": drawn})
+        cache.put(way_key(mended_key, up, front), blobs={"way.png": drawn})
 
 
 def _known_key(mended_key: str) -> str:
     return key_of("known", MENDED, mended_key)
 
 
-WAY, WAY_SIZE = 1, (220, 260)
+WAY = 1  # version of those pictures
 
 
-def _way_key(mended_key: str, up: str, front: str) -> str:
+def way_key(mended_key: str, up: str, front: str) -> str:
+    """The cache key of a picture of the sculpt standing one way."""
     return key_of("way", WAY, mended_key, up, front)
 
 
-def way_picture(cache: Cache, mended_key: str, up: str, front: str) -> bytes:
-    """A small PNG of the sculpt standing one way, drawn once.
-
-    Raises:
-        KeyError: it is not mended yet.
-    """
-    key = _way_key(mended_key, up, front)
-    if key not in cache:
-        cache.put(key, blobs={"way.png": sketch_picture(cache, mended_key, Standing(up, front, 30.0), *WAY_SIZE)})
-    return cache.blob(key, "way.png")
-
-
-def _sketch(mesh: Mesh) -> Mesh:
+def sketch_of(mesh: Mesh) -> Mesh:
+    """Its rough form, for the first look and small pictures."""
     return mesh if len(mesh.vertices) <= SKETCH_VERTICES else clustered(mesh, SKETCH_VERTICES)[0]
-
-
-def sketch_picture(cache: Cache, mended_key: str, standing: Standing, width: int, height: int) -> bytes:
-    """A small PNG of the sculpt standing one way, lit from above and in front."""
-    mesh = stand(Mesh(cache.array(mended_key, "sketch_vertices"), cache.array(mended_key, "sketch_faces")), standing)
-    surface = as_is_surface(mesh)
-    light = (
-        light_on(Site(surface), Rig(Lamp(25, 55))).total * 0.6 + 0.12 + 0.15 * np.clip(surface.normals[:, 2], 0, 1)
-    )
-    value = value_of_light(smoothed(surface, light, 3), Exposure())
-    return png_bytes(cut_out(surface, grey_srgb(value), Camera(0, 8), width, height))
-
-
-def look_at_once(
-    cache: Cache, mended_key: str, raw: Mesh, standing: Standing | None, rig: Rig, exposure: Exposure
-) -> str | None:
-    """A lit picture of a dense file that is only read, seconds before it is mended: its rough form, mended. Returns
-    the cache key; None where the file is small enough to be mended at once, or has hardly any form."""
-    if len(raw.faces) < MENDED_AT_ONCE:
-        return None
-    sketch = _sketch(raw)
-    if len(sketch.faces) < FORM_FACES:
-        return None
-    sketch = mend(sketch).mesh
-    standing = standing or guessed_standing(guess_up(sketch)[0].up, np.ptp(sketch.bounds, axis=0))
-    site = Site(as_is_surface(stand(sketch, standing)))
-    return thumb(cache, [mended_key, plain(standing)], site, rig, exposure)
-
-
-def first_look(cache: Cache, mended_key: str, standing: Standing, rig: Rig, exposure: Exposure) -> str:
-    """A lit picture of the rough form, seconds before the working surface is laid out; that of `look_at_once` where
-    it stands as was guessed. Returns the cache key."""
-    key = _thumb_key([mended_key, plain(standing)], rig, exposure)
-    if key in cache:
-        return key
-    mesh = stand(Mesh(cache.array(mended_key, "sketch_vertices"), cache.array(mended_key, "sketch_faces")), standing)
-    return thumb(cache, [mended_key, plain(standing)], Site(as_is_surface(mesh)), rig, exposure)
 
 
 def surface(cache: Cache, mended_key: str, standing: Standing, most: int | None, say: Progress) -> str:
@@ -454,29 +395,3 @@ def own_marking(path: Path, file_format: str, laid: Surface, at: Placing) -> Mar
         return mask.on(laid, at) if mask else None
     except DuskLampError:  # the sculpt itself is sound; odd regions are no reason to refuse it
         return None
-
-
-PAINTED = 1
-
-
-def painted_thumb(cache: Cache, key_inputs: list, surface: Surface, levels: np.ndarray) -> str:
-    """A picture for the shelf of what a plan comes to: sRGB levels (N, 3) of the samples shown. Returns the cache
-    key."""
-    key = key_of("painted thumb", PAINTED, *key_inputs)
-    if key not in cache:
-        cache.put(key, blobs={"thumb.png": png_bytes(cut_out(surface, levels, THUMB_CAMERA, *THUMB_SIZE))})
-    return key
-
-
-def _thumb_key(key_inputs: list, rig: Rig, exposure: Exposure) -> str:
-    return key_of("thumb", THUMB, *key_inputs, plain(rig), plain(exposure))
-
-
-def thumb(cache: Cache, key_inputs: list, site: Site, rig: Rig, exposure: Exposure) -> str:
-    """A lit picture for the shelf. Returns the cache key."""
-    key = _thumb_key(key_inputs, rig, exposure)
-    if key not in cache:
-        value = target(site, rig, exposure=exposure).value
-        pixels = cut_out(site.surface, grey_srgb(value)[site.shown], THUMB_CAMERA, *THUMB_SIZE)
-        cache.put(key, blobs={"thumb.png": png_bytes(pixels)})
-    return key

@@ -8,6 +8,7 @@ from werkzeug.wrappers import Response as AnyResponse
 
 from ...core.errors import SettingError
 from ...core.sculpt.stand import AXES, HEIGHTS_MM, Standing, fronts_for, guess_units
+from ...jobs.small_pictures import way_picture
 from ...store import plans
 from ...store import preparing as stages
 from ..bench import url_for_stage, waiting
@@ -68,7 +69,7 @@ def way(sculpt_id: int, up: str, front: str) -> Response:
         abort(404)
     try:
         with _drawing:
-            return picture(stages.way_picture(workshop().store.cache, key, up, front))
+            return picture(way_picture(workshop().store.cache, key, up, front))
     except KeyError:
         abort(404)
 
