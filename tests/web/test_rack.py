@@ -1,6 +1,7 @@
 """Rack, palette and glaze bench in the pages."""
 
 import io
+import re
 
 import numpy as np
 import pytest
@@ -180,6 +181,11 @@ def test_a_mix_is_looked_at_from_every_side(racked):
     )
     assert told["squad"]["ml"] == pytest.approx(10 * told["one"]["ml"], rel=0.02)
     assert told["one"]["parts"]["Soot"] == told["one"]["parts"]["Chalk"] >= 1
+    assert re.fullmatch(
+        r"One coat: \d+\.\d\d ml, \d+ drops? of Soot, \d+ of Chalk; "
+        r"for all 10: \d+\.\d\d ml, \d+ drops of Soot, \d+ of Chalk",
+        told["amount_words"],
+    )
 
 
 @pytest.mark.parametrize(

@@ -15,7 +15,7 @@ from werkzeug.exceptions import HTTPException, RequestEntityTooLarge
 from werkzeug.middleware.proxy_fix import ProxyFix
 
 from ..core.errors import DuskLampError, Stopped
-from ..core.units import grouped
+from ..core.units import counted, grouped
 from ..jobs.queue import Queue
 from ..settings import Settings, settings_from
 from ..store.models import OWNER
@@ -115,6 +115,7 @@ def create_app(data: Path, settings: Settings | None = None, *, testing: bool = 
     app.jinja_env.trim_blocks = app.jinja_env.lstrip_blocks = True
     app.jinja_env.filters["number"] = grouped
     app.jinja_env.filters["limits"] = ranges.limits
+    app.jinja_env.filters["counted"] = counted
     app.jinja_env.globals["ranges"] = ranges.RANGES
     app.jinja_env.filters["in_groups"] = in_groups
     app.jinja_env.filters["clock_query"] = lambda query: urlencode(query, doseq=True)

@@ -8,7 +8,7 @@ from sqlalchemy.orm import Session
 
 from ..core.errors import SettingError
 from ..core.paint.colour import ILLUMINANTS, colour_of, colour_of_hex
-from ..core.paint.cost import EFFICIENCY, amount, drops_for
+from ..core.paint.cost import EFFICIENCY, amount, drop_words, drops_for
 from ..core.paint.glaze import USUAL_SHARE, USUAL_THINNING, glaze, thinning_for
 from ..core.paint.ladder import CUSTOMARY, LadderStep, customary, ladder, unevenness
 from ..core.paint.mix import EARNS, MOST_PAINTS_IN_A_MIX, MOST_PARTS, Mix, coloured, match, near_words
@@ -154,6 +154,10 @@ def look() -> Response:
     with workshop().store.session() as session:
         mix = _mix(session, given)
     one = amount(area, mix.coat_um, mix.solids, 1, tool, per_ml)
+    of_one, of_all = (drops_for(mix.counted(), n * one.ml, per_ml) for n in (1, models))
+    words = f"One coat: {one.ml:.2f} ml, {drop_words(of_one)}"
+    if models > 1:
+        words += f"; for all {models}: {models * one.ml:.2f} ml, {drop_words(of_all)}"
     return jsonify(
         {
             "words": mix.words(),
@@ -162,8 +166,9 @@ def look() -> Response:
             "drawdown": drawdown(mix.pigment, mix.coat_um, GROUNDS),
             "contrast": [round(mix.pigment.contrast_ratio(n * mix.coat_um), 3) for n in COATS],
             "coat_um": round(mix.coat_um, 1),
-            "one": plain(one) | {"parts": drops_for(mix.counted(), one.ml, per_ml)},
-            "squad": {"ml": round(one.ml * models, 3), "parts": drops_for(mix.counted(), one.ml * models, per_ml)},
+            "one": plain(one) | {"parts": of_one},
+            "squad": {"ml": round(one.ml * models, 3), "parts": of_all},
+            "amount_words": words,
         }
     )
 

@@ -6,7 +6,7 @@ from typing import Any
 from ..datasets import rows
 from ..errors import SettingError
 from ..plain import rounded
-from ..units import DROPS_PER_ML, film_ml
+from ..units import DROPS_PER_ML, counted, film_ml
 
 EFFICIENCY = {
     row["tool"]: float(row["efficiency"]) for row in rows("tools")
@@ -52,6 +52,14 @@ def drops_for(parts: dict[str, int], wanted_ml: float, drops_per_ml: float = DRO
         raise SettingError("a mix needs at least one part of some paint")
     rounds = max(LEAST_DROPS, -(-int(-(-wanted_ml * drops_per_ml // 1)) // whole))
     return {name: int(n * rounds) for name, n in parts.items()}
+
+
+def drop_words(drops: dict[str, int]) -> str:
+    """“3 drops of Soot, 1 of Chalk”."""
+    first, *others = drops.items()
+    return ", ".join(
+        [f"{counted(first[1], 'drop', 'drops')} of {first[0]}", *(f"{n} of {name}" for name, n in others)]
+    )
 
 
 def shopping(paints: list[Any]) -> list[dict[str, Any]]:

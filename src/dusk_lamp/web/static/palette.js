@@ -183,14 +183,7 @@ async function look() {
     s.append(svg("rect", { width: 60, height: 84, fill: own.hex }));
     lamps.append(s);
   }
-  const drops = (parts) =>
-    Object.entries(parts)
-      .map(([name, n], k) => `${n}${k ? "" : n === 1 ? " drop" : " drops"} of ${name}`)
-      .join(", ");
-  const models = Number(form.models);
-  $("drops-words").textContent =
-    `One coat: ${answered.one.ml.toFixed(2)} ml, ${drops(answered.one.parts)}` +
-    (models > 1 ? `; for all ${models}: ${answered.squad.ml.toFixed(2)} ml, ${drops(answered.squad.parts)}` : "");
+  $("drops-words").textContent = answered.amount_words;
 }
 // which models wear it, asked once the mix has come to rest
 let resting;
