@@ -62,8 +62,8 @@ def limits(own: Range, most: float | None = None) -> Markup:
     first = own.low if not own.step else math.ceil(own.low / own.step - 1e-9) * own.step
     high = own.high if own.slide is None else own.slide
     high = high if most is None else min(high, most)
-    step = "any" if own.step is None else f"{own.step:g}"
-    return Markup('min="{}" max="{}" step="{}"').format(f"{first:g}", f"{high:g}", step)
+    step = "any" if own.step is None else f"{own.step:.10g}"
+    return Markup('min="{}" max="{}" step="{}"').format(f"{first:.10g}", f"{high:.10g}", step)
 
 
 def within(text: str, name: str) -> float:

@@ -29,7 +29,7 @@ class Chips:
     inner: float = number(
         0.0, 0, 0.9, "the share of a chip that is left out round its rim", step=0.1, form="Inside", slide=0.9
     )
-    seed: int = number(1, 0, 2**31, "the pattern", form="Pattern")
+    seed: int = number(1, 0, 2**31, "the pattern", step=1, form="Pattern")
 
     def __post_init__(self) -> None:
         checked(self)

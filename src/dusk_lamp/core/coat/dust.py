@@ -18,7 +18,7 @@ class DustSettings:
 
     film_um: float = film_um(6.0)
     amount: float = number(0.3, 0, 1, "how high dust comes", step=0.05, form="Comes up", slide=1)
-    seed: int = number(1, 0, 2**31, "the pattern", form="Pattern")
+    seed: int = number(1, 0, 2**31, "the pattern", step=1, form="Pattern")
 
     def __post_init__(self) -> None:
         checked(self)

@@ -23,7 +23,7 @@ class StreakSettings:
     film_um: float = film_um(4.0)
     amount: float = number(0.25, 0, 1, "how much streaks", step=0.05, form="Streaked", slide=1)
     length: float = number(4.0, 0.2, 200, "the length of a streak", "mm", step=0.5, form="Length, mm")
-    seed: int = number(1, 0, 2**31, "the pattern", form="Pattern")
+    seed: int = number(1, 0, 2**31, "the pattern", step=1, form="Pattern")
 
     def __post_init__(self) -> None:
         checked(self)

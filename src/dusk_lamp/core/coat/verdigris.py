@@ -18,7 +18,7 @@ class VerdigrisSettings:
 
     film_um: float = film_um(3.0)
     amount: float = number(0.4, 0, 1, "how far verdigris comes", step=0.05, form="Comes out", slide=1)
-    seed: int = number(1, 0, 2**31, "the pattern", form="Pattern")
+    seed: int = number(1, 0, 2**31, "the pattern", step=1, form="Pattern")
 
     def __post_init__(self) -> None:
         checked(self)

@@ -36,7 +36,7 @@ def panel(session: Session, sculpt: Sculpt, laid: OpenSculpt) -> dict[str, Any]:
         "ways": brush.WAYS,
         "colours": colour_names(session),
         "usual_brush": usual,
-        "brushes": Range("the brush", usual / 5, 5 * usual, "mm", step=0.05),
+        "brushes": Range("the brush", usual / 5, 5 * usual, "mm", step=usual / 20),
     }
 
 
