@@ -3,7 +3,6 @@
 import json
 import re
 import struct
-import threading
 import time
 from importlib.resources import files
 
@@ -12,6 +11,7 @@ import trimesh
 from sqlalchemy import select
 
 from dusk_lamp.core.units import left_words
+from dusk_lamp.jobs import small_pictures
 from dusk_lamp.store import preparing
 from dusk_lamp.store.models import Job, Sculpt
 from dusk_lamp.store.open_sculpts import OpenSculpts
@@ -42,7 +42,7 @@ def test_a_dense_sculpt_is_seen_before_it_is_mended(painter, store, monkeypatch)
             return session.scalars(select(Sculpt).order_by(Sculpt.id.desc())).first().thumb_key
 
     def waits_for_the_picture(mesh):
-        if preparing.MENDED_AT_ONCE == 2_000 and not threading.current_thread().name.startswith("look"):
+        if small_pictures.MENDED_AT_ONCE == 2_000:
             end = time.monotonic() + 30
             while shown() is None and time.monotonic() < end:
                 time.sleep(0.01)
@@ -52,10 +52,10 @@ def test_a_dense_sculpt_is_seen_before_it_is_mended(painter, store, monkeypatch)
     monkeypatch.setattr(preparing, "mend", waits_for_the_picture)
     painter.bring(ball(5, 3).export(file_type="stl"), "small.stl")
     assert seen == [None]
-    monkeypatch.setattr(preparing, "MENDED_AT_ONCE", 2_000)
+    monkeypatch.setattr(small_pictures, "MENDED_AT_ONCE", 2_000)
     brought = painter.bring(ball(5, 4).export(file_type="stl"), "dense.stl")
-    _, sketch, whole = seen
-    assert sketch is None and store.cache.blob(whole, "thumb.png").startswith(b"\x89PNG")
+    _, whole = seen
+    assert store.cache.blob(whole, "thumb.png").startswith(b"\x89PNG")
     with store.session() as session:
         assert session.get(Sculpt, brought["id"]).thumb_key not in (None, whole), "and in its own light afterwards"
 
