@@ -100,6 +100,7 @@ def first_picture(path: str) -> None:
     from dusk_lamp.core.sculpt.site import Site
     from dusk_lamp.core.sculpt.stand import guessed_standing
     from dusk_lamp.core.target.exposure import Exposure
+    from dusk_lamp.jobs import small_pictures
     from dusk_lamp.store import preparing as stages
     from dusk_lamp.store.cache import FolderCache
 
@@ -110,21 +111,21 @@ def first_picture(path: str) -> None:
 
         def look(raw):
             nonlocal first
-            stages.look_at_once(cache, mended_key, raw, None, Rig(Lamp(40, 60)), Exposure())
+            small_pictures.look_at_once(cache, mended_key, raw, None, Rig(Lamp(40, 60)), Exposure())
             first = time.perf_counter()
 
         files = [{"name": "bench.stl", "format": "stl", "sha": "bench"}]
         mended_key = stages.mended_key_of(files, False)
         key, facts = stages.mended(cache, files, [Path(path)], False, lambda *_: None, look)
         standing = guessed_standing(facts.up_order[0], facts.size)
-        stages.first_look(cache, key, standing, Rig(Lamp(40, 60)), Exposure())
+        small_pictures.first_look(cache, key, standing, Rig(Lamp(40, 60)), Exposure())
         began = time.perf_counter()
         surface_key = stages.surface(cache, key, standing, None, lambda *_: None)
         laid = time.perf_counter()
         site = Site(stages.load_surface(cache, surface_key))
         stages.rough(cache, surface_key, site.surface)
         end = time.perf_counter()  # the bench opens; its picture for the shelf can wait
-        stages.thumb(cache, [surface_key], site, Rig(Lamp(40, 60)), Exposure())
+        small_pictures.thumb(cache, [surface_key], site, Rig(Lamp(40, 60)), Exposure())
         peak = resource.getrusage(resource.RUSAGE_SELF).ru_maxrss / 1e6
         alone = time.perf_counter()  # once more, without the picture that is drawn beside it
         stages.mended(FolderCache(Path(folder) / "again"), files, [Path(path)], False, lambda *_: None)
