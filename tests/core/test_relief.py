@@ -8,6 +8,7 @@ from dusk_lamp.core.errors import SettingError
 from dusk_lamp.core.light.key import key_light
 from dusk_lamp.core.light.lamp import Lamp
 from dusk_lamp.core.sculpt.relief import Bends, cavity, exposed, lengths, lines
+from dusk_lamp.core.sculpt.site import Site
 from dusk_lamp.core.sculpt.surface import working_surface
 
 from ..shapes import ball, block_with_a_slot, mesh_of, plate, surface_of, together
@@ -127,3 +128,18 @@ def test_lengths_are_told_by_region_and_by_what_the_lamp_sees():
     assert told["crests"]["length"] == pytest.approx([80, 40], rel=0.02)
     assert told["crests"]["lit"] == pytest.approx([0, 40], abs=1)
     assert told["creases"]["length"] == [0, 0]
+
+
+def test_some_of_a_surface_is_felt_as_all_of_it_is(warden):
+    """By themselves, before and after all of it was felt, and on a site of few of its samples."""
+    rows = np.arange(0, len(warden), 7)
+    alone = Site(warden).relief_at(rows)
+    site = Site(warden)
+    few = site.only(rows.astype(np.int32), np.zeros((0, 3), np.int32)).relief_at(np.arange(5))
+    assert "relief" not in site._known, "all of it was not asked for"
+    whole = site.relief
+    for name in ("cavity", "exposed"):
+        mine = getattr(alone, name)
+        assert getattr(whole, name)[rows] == pytest.approx(mine, abs=1e-5)
+        assert getattr(few, name) == pytest.approx(mine[:5], abs=1e-5)
+        assert getattr(site.relief_at(rows), name) == pytest.approx(mine, abs=1e-5)

@@ -13,7 +13,8 @@ from ..core.sculpt.display import seen_from
 from ..core.sculpt.mesh import Mesh
 from ..core.sculpt.parts import alone, pull
 from ..core.sculpt.pieces import Pieces, pieces_of
-from ..core.sculpt.site import Site
+from ..core.sculpt.relief import Relief
+from ..core.sculpt.site import Rows, Site
 from ..core.sculpt.surface import RoughForm
 from ..core.sculpt.visibility import Visibility
 from ..heap import Tidying
@@ -57,7 +58,11 @@ class OpenSculpt:
             return Mesh(self.placing.to_bench(raw.vertices).astype(np.float32), raw.faces)
 
         apart = [alone(surface, (part,), uncast) for part, uncast in shadowless]
-        self.site = Site(surface, None, apart, relief=lambda: relief(cache, surface_key, surface), mesh=mesh)
+
+        def felt(rows: Rows) -> Relief:
+            return relief(cache, surface_key, surface, rows)
+
+        self.site = Site(surface, None, apart, relief=felt, mesh=mesh)
         self.chosen = cache.array(surface_key, "quick")
         self.between = cache.array(surface_key, "quick_faces")
         self.memory = Memory()

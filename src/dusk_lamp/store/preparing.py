@@ -19,7 +19,7 @@ from ..core.sculpt.parts import Part, alone, gathered
 from ..core.sculpt.pieces import Pieces, pieces_of
 from ..core.sculpt.read import read_sculpt
 from ..core.sculpt.relief import Relief, relief_of
-from ..core.sculpt.site import Site
+from ..core.sculpt.site import Rows, Site
 from ..core.sculpt.stand import Placing, Standing, guess_up, placing, stand
 from ..core.sculpt.surface import (
     RoughForm,
@@ -349,13 +349,16 @@ def _load_view(cache: Cache, key: str) -> Visibility:
 RELIEF = 1
 
 
-def relief(cache: Cache, surface_key: str, laid: Surface) -> Relief:
-    """What a brush feels of a surface, worked out once."""
+def relief(cache: Cache, surface_key: str, laid: Surface, rows: Rows = None) -> Relief:
+    """What a brush feels of a surface, worked out once; of some rows alone where that of all is not known yet."""
     key = key_of("relief", RELIEF, surface_key)
     if key not in cache:
+        if rows is not None:
+            return relief_of(laid, rows=rows)
         felt = relief_of(laid)
         cache.put(key, {"cavity": felt.cavity, "exposed": felt.exposed})
-    return Relief(cache.array(key, "cavity"), cache.array(key, "exposed"))
+    own = slice(None) if rows is None else rows
+    return Relief(cache.array(key, "cavity")[own], cache.array(key, "exposed")[own])
 
 
 ROUGH = 1  # version of the code that makes it

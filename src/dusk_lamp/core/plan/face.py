@@ -256,7 +256,7 @@ def warm_spots(site: Site, number: int) -> NDArray[np.bool_]:
     own = (site.labels == number) & site.paintable
     if not own.any():
         return own
-    felt = site.relief_at(own)
+    felt = site.relief_at(np.flatnonzero(own))
     values, weight = (felt.exposed - felt.cavity).astype(float), site.areas[own].astype(float)
     cut = quantiles(values, weight, (1 - WARM_SHARE,))[0]
     middle = float(np.average(values, weights=weight))

@@ -293,7 +293,9 @@ def _followed(ends, meet, starts):
     return edges, corners, begun[: runs + 1]
 
 
-def cavity(surface: Surface, scale: float | None = None, rows: NDArray[np.intp] | None = None) -> NDArray[np.float32]:
+def cavity(
+    surface: Surface, scale: float | None = None, rows: NDArray[np.integer] | None = None
+) -> NDArray[np.float32]:
     """(N,) 0..1: how much of its surroundings a spot sees blocked by its own surface, by cosine, within twice the
     scale. rows: (M,) of the samples that it is wanted of, None for all.
 
@@ -304,13 +306,13 @@ def cavity(surface: Surface, scale: float | None = None, rows: NDArray[np.intp] 
     return _met(surface, _checked(surface, scale), rows, inward=False)
 
 
-def relief_of(surface: Surface, scale: float | None = None, rows: NDArray[np.intp] | None = None) -> Relief:
+def relief_of(surface: Surface, scale: float | None = None, rows: NDArray[np.integer] | None = None) -> Relief:
     """Cavity and exposedness together, of all samples or of some rows."""
     return Relief(cavity(surface, scale, rows), exposed(surface, scale, rows))
 
 
 def exposed(
-    surface: Surface, scale: float | None = None, rows: NDArray[np.intp] | None = None
+    surface: Surface, scale: float | None = None, rows: NDArray[np.integer] | None = None
 ) -> NDArray[np.float32]:
     """(N,) 0..1: the same looking into the body: how soon it ends. A flat spot of a thick body has 0, a crest much.
 
@@ -319,7 +321,7 @@ def exposed(
     return _met(surface, _checked(surface, scale), rows, inward=True)
 
 
-def _met(surface: Surface, scale: float, rows: NDArray[np.intp] | None, inward: bool) -> NDArray[np.float32]:
+def _met(surface: Surface, scale: float, rows: NDArray[np.integer] | None, inward: bool) -> NDArray[np.float32]:
     reach, own_rows = 2 * scale, slice(None) if rows is None else rows
     sphere = fibonacci_sphere(FEW_DIRECTIONS if len(surface) > MANY_SAMPLES else DIRECTIONS)
     skin = (surface.points + surface.inset)[own_rows]

@@ -24,6 +24,7 @@ from .relief import Bends, Line, Relief, lines, relief_of
 from .surface import Surface, some_samples
 from .visibility import Visibility, visibility_of
 
+Rows = NDArray[np.integer] | None  # of samples; None for all
 Apart = tuple[NDArray[np.int32], Surface]  # samples of a part that some neighbours do not shadow, and that part
 T = TypeVar("T")
 LATELY = 4  # fields of one number to a sample
@@ -103,9 +104,10 @@ class Site:
 
     surface: the samples. visibility: what each sees of its surroundings, None as long as that is not known: lamps and
     sprays can do without. glimpse: the same of a few directions, as long as that is all there is: light makes do with
-    it. apart: parts on which some others do not cast. relief, marking: given, or a function that
-    gives them, or worked out here (an empty marking). loose: numbers of the parts that are painted apart. mesh: gives
-    the file's triangles as they stand on the bench. Safe to ask from many threads.
+    it. apart: parts on which some others do not cast. relief: given, or a function that gives it for some rows or for
+    all (None), or worked out here. marking: given, or a function that gives it; else an empty one. loose: numbers of
+    the parts that are painted apart. mesh: gives the file's triangles as they stand on the bench. Safe to ask from
+    many threads.
     """
 
     def __init__(
@@ -114,7 +116,7 @@ class Site:
         visibility: Visibility | None = None,
         apart: Sequence[Apart] = (),
         *,
-        relief: Relief | Callable[[], Relief] | None = None,
+        relief: Relief | Callable[[Rows], Relief] | None = None,
         marking: Marking | Callable[[], Marking] | None = None,
         loose: Iterable[int] = (),
         mesh: Callable[[], Mesh] | None = None,
@@ -125,7 +127,7 @@ class Site:
         self.apart = tuple(apart)
         self.loose = frozenset(loose)
         self._mesh = mesh
-        self._relief = relief
+        self._relief = relief or (lambda rows: relief_of(surface, rows=rows))
         self._marking = marking or (lambda: Marking(np.zeros(len(surface), np.uint8)))
         self._known: dict[str, Any] = {}
         self._last_few: tuple[NDArray[np.bool_], Site] | None = None
@@ -189,15 +191,14 @@ class Site:
     @property
     def relief(self) -> Relief:
         """Cavity and exposedness at the brush's scale."""
-        if isinstance(self._relief, Relief):
-            return self._relief
-        return self.once("relief", self._relief or (lambda: relief_of(self.surface)))
+        given = self._relief
+        return given if isinstance(given, Relief) else self.once("relief", lambda: given(None))
 
-    def relief_at(self, spots: NDArray[np.bool_]) -> Relief:
-        """The same of some spots (N,) alone: a face is a fiftieth of its model, and quicker felt."""
-        if self._relief is None and "relief" not in self._known:
-            return relief_of(self.surface, rows=np.flatnonzero(spots))
-        return Relief(self.relief.cavity[spots], self.relief.exposed[spots])
+    def relief_at(self, rows: NDArray[np.integer]) -> Relief:
+        """The same of some samples (M,) alone: a face is a fiftieth of its model, and quicker felt."""
+        if isinstance(self._relief, Relief) or "relief" in self._known:
+            return Relief(self.relief.cavity[rows], self.relief.exposed[rows])
+        return self._relief(rows)
 
     @property
     def marking(self) -> Marking:
@@ -313,8 +314,10 @@ class Site:
         apart = [few for own, alone in self.apart if (few := _few(own, alone, chosen)) is not None]
         seen = None if self._visibility is None else _visibility_at(self._visibility, self.surface, some, chosen)
 
-        def relief() -> Relief:
-            return Relief(self.relief.cavity[chosen], self.relief.exposed[chosen])
+        def relief(rows: Rows) -> Relief:
+            if rows is None:
+                return Relief(self.relief.cavity[chosen], self.relief.exposed[chosen])
+            return self.relief_at(chosen[rows])
 
         def marking() -> Marking:
             whole = self.marking
