@@ -5,7 +5,9 @@ import gc
 import threading
 import time
 
-M_ARENA_MAX, HEAPS = -8, 2  # of malloc.h
+M_ARENA_MAX, M_MMAP_THRESHOLD = -8, -3  # of malloc.h
+HEAPS = 2
+LARGE_BYTES = 1 << 20  # a field of a sculpt takes as much, and more
 # things made beyond those let go before Python looks for what only refers to itself, and how often it looks further:
 # hardly anything does while a program loads, where looking takes a tenth of the time
 SELDOM, USUAL = (50_000, 20, 100), gc.get_threshold()
@@ -14,9 +16,12 @@ SETTLING_S = 2.0  # after which most requests that still used what was dropped h
 
 def keep_few() -> None:
     """Many threads that each keep a heap of their own hold on to most of what sculpts took; a few are enough for all.
-    Only where the C library has such heaps."""
+    What is large is had from the system and goes back to it as soon as it is let go: left to itself the library takes
+    ever larger pieces from its heaps, where small ones that stay keep them. Only where the C library has such
+    heaps."""
     if hasattr(library := ctypes.CDLL(None), "mallopt"):
         library.mallopt(M_ARENA_MAX, HEAPS)
+        library.mallopt(M_MMAP_THRESHOLD, LARGE_BYTES)
 
 
 def look_seldom() -> None:
