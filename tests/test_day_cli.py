@@ -158,6 +158,21 @@ def test_a_squad_that_cannot_be_is_told(folder, capsys, tmp_path, change, says):
     assert says in said(capsys, "squad", tmp_path / "squad.json", "-o", tmp_path / "out", code=2).err
 
 
+@pytest.mark.parametrize("name", ["../outside/keeper.stl", "/keeper.stl", "link.stl", "nul\0.stl", "half \ud800.stl"])
+def test_a_plan_reads_no_file_outside_its_folder(folder, capsys, tmp_path, name):
+    """Neither by a way out of it, nor by a link; and a name that is none is refused in words."""
+    own, outside = tmp_path / "plans", tmp_path / "outside"
+    for path in (own, outside):
+        path.mkdir()
+    shutil.copy(folder / "keeper.stl", outside)
+    (own / "link.stl").symlink_to(outside / "keeper.stl")
+    plan = json.loads((folder / "keeper.json").read_text())
+    plan["sculpt"]["file"] = f"{outside}/keeper.stl" if name[0] == "/" else name
+    (own / "plan.json").write_text(json.dumps(plan))
+    told = said(capsys, "plan", own / "plan.json", "-o", tmp_path / "out", code=2).err
+    assert told.startswith("dusk-lamp: ") and told.count("\n") == 1 and not (tmp_path / "out").exists()
+
+
 def test_what_a_brush_reaches_is_told_and_drawn(folder, capsys, tmp_path):
     picture = tmp_path / "reach.png"
     found = json.loads(said(capsys, "reach", folder / "keeper.json", "--json", "-o", picture).out)

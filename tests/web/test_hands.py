@@ -78,6 +78,19 @@ def test_tools_that_cannot_be_are_refused_in_words(planned, bad):
     )
 
 
+def test_what_a_field_offers_is_what_the_server_takes(planned):
+    """Its least and its most, and nothing beyond; steps are counted from a whole number of them."""
+    for field in planned.page("/tools").select("input[type=number]"):
+        least, most = float(field["min"]), float(field["max"])
+        for value, code in ((least, 200), (most, 200), (least - 0.01, 400), (most + 0.01, 400)):
+            own(planned, code, **{field["name"]: f"{value:g}"})
+    clock = planned.page("/sculpts/1/clock").find("input", {"name": "models"})
+    for value, code in ((clock["max"], 200), (str(int(clock["max"]) + 1), 400)):
+        planned.post("/sculpts/1/models", data={"models": value}, code=code)
+    minutes = planned.page("/sculpts/1/colour").select_one("#how-far-own input[name=minutes]")
+    assert (minutes["min"], minutes["max"], minutes["step"]) == ("10", "3000", "10")
+
+
 def test_the_rooms_sensor_is_read_into_the_form(planned, app, tmp_path):
     """A real one by the file that it writes, and the simulated one that ships."""
     workshop = app.extensions["workshop"]
