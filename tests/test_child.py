@@ -68,17 +68,17 @@ def test_stop_is_heard_within_two_seconds_whatever_the_child_is_at():
     assert time.monotonic() - began < 2.5
 
 
-def test_children_are_forked_from_one_template_which_is_started_again_where_it_died():
+def test_children_are_forked_from_one_server_which_is_started_again_where_it_died():
     first, second = call(os.getppid, **LIMITS), call(os.getppid, **LIMITS)
     assert first == second != os.getpid()
     os.kill(first, signal.SIGKILL)
     assert call(os.getppid, **LIMITS) not in (first, os.getpid())
 
 
-def test_a_process_that_forked_its_template_loads_nothing_again():
+def test_a_process_that_forked_its_fork_server_loads_nothing_again():
     """As the worker does: what it has loaded is there in the children."""
     script = (
-        "import sys, os; from dusk_lamp.jobs import child; sys.modules['here'] = os; child.fork_template();"
+        "import sys, os; from dusk_lamp.jobs import child; sys.modules['here'] = os; child.begin_fork_server();"
         "print(child.call(eval, \"'here' in __import__('sys').modules\", seconds=20, memory_gb=4))"
     )
     ran = subprocess.run([sys.executable, "-c", script], check=False, capture_output=True, text=True, timeout=60)

@@ -1,8 +1,8 @@
 """Apart: work that a hostile file could make endless or enormous is done in a child process, with limits of memory
 and time.
 
-The child is forked from a template: a process with our packages loaded that does nothing else, so the child begins in
-a blink. What kills it kills nothing else.
+The child is forked from a fork server: a process with our packages loaded that does nothing else, so the child begins
+in a blink. What kills it kills nothing else.
 """
 
 import os
@@ -33,7 +33,7 @@ class TooLongError(DuskLampError):
     """It took longer than it may."""
 
 
-class Template:
+class ForkServer:
     """The process that children are forked from, and the socket on which it is handed the pipe of each. It ends when
     nobody holds the other end any more."""
 
@@ -41,7 +41,7 @@ class Template:
         self._ours, self._process = ours, process
 
     @classmethod
-    def forked(cls) -> "Template":
+    def forked(cls) -> "ForkServer":
         """Of this process as it is, which has loaded what is needed, and runs no thread of its own yet."""
         ours, theirs = socket.socketpair()
         if os.fork() == 0:
@@ -54,7 +54,7 @@ class Template:
         return cls(ours)
 
     @classmethod
-    def started(cls) -> "Template":
+    def started(cls) -> "ForkServer":
         """From nothing: whatever this process does meanwhile."""
         ours, theirs = socket.socketpair()
         command = [sys.executable, "-m", __spec__.name, str(theirs.fileno())]
@@ -66,7 +66,7 @@ class Template:
         """A child's pipe, on which it takes a job, gives its result and ends; and its number.
 
         Raises:
-            OSError, EOFError: the template has died.
+            OSError, EOFError: the server has died.
         """
         mine, theirs = Pipe()
         with theirs:
@@ -74,28 +74,28 @@ class Template:
         return mine, mine.recv()
 
 
-_template: Template | None = None
+_server: ForkServer | None = None
 _lock = threading.Lock()
 
 
-def fork_template() -> None:
-    """Have the template forked now: while nothing runs beside, which would leave it half done in the children."""
-    global _template  # noqa: PLW0603 - one for the whole process
-    _template = _template or Template.forked()
+def begin_fork_server() -> None:
+    """Have the fork server forked now: while nothing runs beside, which would leave it half done in the children."""
+    global _server  # noqa: PLW0603 - one for the whole process
+    _server = _server or ForkServer.forked()
 
 
 def _new_child() -> tuple[Connection, int]:
-    global _template  # noqa: PLW0603
+    global _server  # noqa: PLW0603
     with _lock:
-        if _template is not None:
+        if _server is not None:
             with suppress(OSError, EOFError):
-                return _template.child()
-        _template = Template.started()
-        return _template.child()
+                return _server.child()
+        _server = ForkServer.started()
+        return _server.child()
 
 
 def _fork_on_demand(theirs: socket.socket) -> NoReturn:
-    """The template's whole life."""
+    """The fork server's whole life."""
     signal.signal(signal.SIGINT, signal.SIG_IGN)  # Ctrl-C is for those who can end in good order
     signal.signal(signal.SIGTERM, signal.SIG_DFL)
     signal.signal(signal.SIGCHLD, signal.SIG_IGN)  # nobody asks for a child that has ended: the system clears it away

@@ -13,7 +13,7 @@ from sqlalchemy.exc import OperationalError
 from ..heap import settle
 from ..settings import settings_from
 from ..store.store import Store
-from .child import fork_template
+from .child import begin_fork_server
 from .queue import BROKER_ERRORS, Queue
 
 PARENT_CHECK_S = 2.0
@@ -56,14 +56,14 @@ def main() -> None:
 
 def work_for(parent: int, root: Path) -> None:
     """Work for a server: it is not outlived."""
-    fork_template()  # before any thread
+    begin_fork_server()  # before any thread
     threading.Thread(target=_leave_with_parent, args=(parent,), daemon=True).start()
     work(root)
 
 
 def work(root: Path) -> None:
     """Work through the queue until stopped."""
-    fork_template()
+    begin_fork_server()
     settle()
     os.nice(POLITE)
     queue = Queue(Store(root, settings_from(), migrate=False))

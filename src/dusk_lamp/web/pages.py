@@ -13,7 +13,7 @@ from typing import Any
 from waitress import create_server
 
 from ..heap import keep_few, settle
-from ..jobs.child import fork_template
+from ..jobs.child import begin_fork_server
 from ..settings import settings_from
 from .app import create_app
 
@@ -66,7 +66,7 @@ def main() -> None:
 
 def serve_on(folder: Path, taken: socket.socket, parent: int) -> None:
     """Serve the pages of a data folder on a socket until stopped, or the parent is gone."""
-    fork_template()  # before any thread
+    begin_fork_server()  # before any thread
     threading.Thread(target=_leave_with_parent, args=(parent,), daemon=True).start()
     # at once: a thread that is deep in a piece of work would keep the process for as long as that takes
     for sign in (signal.SIGTERM, signal.SIGINT):

@@ -41,7 +41,7 @@ LOW_SHARE = 0.1  # of the height: the base is what matches best what lies below 
 BASE_MATCH = 0.5  # of the union of the two, at least
 FLAT_BELOW, UPRIGHT, BUILT = -0.97, 0.3, 0.25  # of a normal's length upward; and how much of a base is one of the two
 MOST_PIECES = 60
-PIECES = Range("the number of pieces", 2, MOST_PIECES, step=1, slide=20)
+PIECES = Range("the number of pieces", 1, MOST_PIECES, step=1, slide=20)
 USUAL_PIECES = 10
 
 Say = Callable[[float], None]
