@@ -266,6 +266,7 @@ def test_ten_thousand_entries_are_searched_by_the_database(app):
 
 
 def test_a_finished_model_has_a_page_to_print(planned, with_a_plan):
+    assert "no step of it is written in the log" in " ".join(planned.page(f"{URL}/finished").text.split())
     planned.json("POST", f"{URL}/paint", {"do": "done", "key": steps_of(planned)[0]})
     page = planned.page(f"{URL}/finished")
     assert "1 step" in page.text and len(page.select(".finished-views img")) == 5
