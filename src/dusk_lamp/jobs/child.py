@@ -20,6 +20,7 @@ from multiprocessing.connection import Connection, Pipe
 from typing import Any, NoReturn
 
 from ..core.errors import DuskLampError, SculptShapeError, Stopped
+from ..heap import settle
 
 CHECK_S = 0.25  # how often the one who waits looks whether it was stopped
 GRACE_S = 1.0  # a child that was asked to stop may end what it is at
@@ -81,7 +82,8 @@ _lock = threading.Lock()
 def begin_fork_server() -> None:
     """Have the fork server forked now: while nothing runs beside, which would leave it half done in the children."""
     global _server  # noqa: PLW0603 - one for the whole process
-    _server = _server or ForkServer.forked()
+    settle()  # what is loaded stays, here and in the children
+    _server = ForkServer.forked()
 
 
 def _new_child() -> tuple[Connection, int]:

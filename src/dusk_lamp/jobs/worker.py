@@ -10,7 +10,6 @@ from pathlib import Path
 
 from sqlalchemy.exc import OperationalError
 
-from ..heap import settle
 from ..settings import settings_from
 from ..store.store import Store
 from .child import begin_fork_server
@@ -48,23 +47,14 @@ def _sweep(queue: Queue) -> None:
 
 def main() -> None:
     """The worker of a data folder, or of a server on it."""
-    root = Path(sys.argv[1])
-    if len(sys.argv) > 2:
-        work_for(int(sys.argv[2]), root)
-    work(root)
+    work(Path(sys.argv[1]), int(sys.argv[2]) if len(sys.argv) > 2 else None)
 
 
-def work_for(parent: int, root: Path) -> None:
-    """Work for a server: it is not outlived."""
+def work(root: Path, parent: int | None = None) -> None:
+    """Work through the queue until stopped; or for a server, by its number, which is not outlived."""
     begin_fork_server()  # before any thread
-    threading.Thread(target=_leave_with_parent, args=(parent,), daemon=True).start()
-    work(root)
-
-
-def work(root: Path) -> None:
-    """Work through the queue until stopped."""
-    begin_fork_server()
-    settle()
+    if parent is not None:
+        threading.Thread(target=_leave_with_parent, args=(parent,), daemon=True).start()
     os.nice(POLITE)
     queue = Queue(Store(root, settings_from(), migrate=False))
     queue.resume()

@@ -167,13 +167,13 @@ def _pages(folder: Path, taken: socket.socket, passphrase: str, leave: Callable[
 
 def _worker(folder: Path, leave: Callable[[], None]) -> Child:
     """The child that works through the queue. leave: lets go of what is the parent's."""
-    from ..jobs.worker import work_for
+    from ..jobs.worker import work
 
     parent = os.getpid()
 
     def run() -> None:
         leave()
-        work_for(parent, folder)
+        work(folder, parent)
 
     return Child(run, "dusk_lamp.jobs.worker", folder, parent)
 

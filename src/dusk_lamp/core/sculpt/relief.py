@@ -324,7 +324,7 @@ def exposed(
 def _met(surface: Surface, scale: float, rows: NDArray[np.integer] | None, inward: bool) -> NDArray[np.float32]:
     reach, own_rows = 2 * scale, slice(None) if rows is None else rows
     sphere = fibonacci_sphere(FEW_DIRECTIONS if len(surface) > MANY_SAMPLES else DIRECTIONS)
-    skin = (surface.points + surface.inset)[own_rows]
+    skin = surface.points[own_rows] + surface.inset[own_rows]
     lift = surface.origins[own_rows] - skin
     origins = surface.caster.boxed(skin - lift if inward else skin + lift)
     outward = surface.normals[own_rows]

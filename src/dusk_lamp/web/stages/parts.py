@@ -37,7 +37,7 @@ from ..workshop import laid_out, read_apart, taken_in, the_sculpt, workshop
 
 blueprint = Blueprint("parts", __name__)
 REACH_SPOTS = 5_000  # that a page asks for: the picture is as good, in a third of the time
-PICTURES = 3  # version of the code that draws parts
+PICTURES = 4  # version of the code that draws parts
 PART_SIZE = (132, 132)
 
 

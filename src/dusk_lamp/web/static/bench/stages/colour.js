@@ -192,6 +192,7 @@ export default class Colour {
       box = $("colour-ways");
     $("colour-ways-box").hidden = !own;
     if (!own) return;
+    // also in the addresses of the pictures: of one address a document asks only once
     const mark = `${this.plan.under}-${own.number}-${own.material}`;
     if (box.dataset.of !== mark) {
       box.dataset.of = mark;
@@ -204,7 +205,7 @@ export default class Colour {
             button.type = "button";
             button.dataset.way = way.name;
             button.title = way.words;
-            button.innerHTML = `<img alt="" width="132" height="168" src="${url}.png"><span></span><small></small>`;
+            button.innerHTML = `<img alt="" width="132" height="168" src="${url}.png?v=${mark}"><span></span><small></small>`;
             button.querySelector("span").textContent = way.title;
             button.querySelector("img").addEventListener("load", async () => {
               const answer = await fetch(`${url}.json`);
