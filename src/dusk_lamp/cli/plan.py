@@ -132,7 +132,7 @@ def _sketch(args: argparse.Namespace) -> None:
     site = lit_site(args, rig)
     wanted = target(site, rig, [local], tints, rays=RAYS)
     lab, levels = wanted.lab.astype(np.float32), wanted.colour
-    fields = {"value": wanted.value, "gloss": wanted.gloss}
+    fields: dict[str, np.ndarray] = {"value": wanted.value, "gloss": wanted.gloss}
     fields |= {name: np.ascontiguousarray(lab[:, k]) for k, name in enumerate("Lab")}
     fields |= {name: np.ascontiguousarray(levels[:, k]) for k, name in enumerate(("red", "green", "blue"))}
     write_whole(Path(args.out), lit_ply(site.surface, fields))

@@ -100,21 +100,21 @@ def _undercoat(args: argparse.Namespace) -> None:
     from ..core.view.formats import lit_ply
 
     laid = _laid(args)
+    e, judged = laid.result.figures(), laid.judged()
     plan = {
         "school": args.school,
         "coats": [row_of(step, laid.site) for step in laid.steps],
-        "errors": laid.result.figures(),
-        **laid.judged(),
+        "errors": e,
+        **judged,
     }
     fields = {"target": laid.wanted, "value": laid.result.value}
     fields |= {c: np.ascontiguousarray(laid.result.levels[:, k]) for k, c in enumerate(("red", "green", "blue"))}
     write_whole(Path(args.out), lit_ply(laid.site.surface, fields))
     if args.json:
         write_whole(args.json, json.dumps(plan, indent=2, ensure_ascii=False).encode())
-    e = plan["errors"]
     print(
         f"{len(laid.coats)} coats; off by {e['mean']:.2f} values on average, {e['p95']:.2f} at the 95th percentile; "
-        f"{per_cent(e['within_half'])} within half a value; order {per_cent(plan['rank_agreement'])}"
+        f"{per_cent(e['within_half'])} within half a value; order {per_cent(judged['rank_agreement'])}"
     )
 
 

@@ -113,7 +113,7 @@ def refuse_outside(own: Range, value: float, error: type[SettingError] = Setting
         )
 
 
-def described(kind: type) -> dict[str, Range]:
+def described(kind: Any) -> dict[str, Range]:
     """The described fields of a dataclass, in their order."""
     return {f.name: f.metadata["range"] for f in fields(kind) if "range" in f.metadata}
 
@@ -166,7 +166,7 @@ def plain(thing: Any, digits: int | None = None) -> Any:
 
 
 @cache
-def _fields(kind: type) -> tuple[tuple[str, Mapping[str, Any]], ...]:
+def _fields(kind: Any) -> tuple[tuple[str, Mapping[str, Any]], ...]:
     return tuple((f.name, f.metadata) for f in fields(kind))
 
 
@@ -186,7 +186,7 @@ def built(kind: type[T], given: Any, what: str = "what arrived", *, whole: bool 
         SettingError: something is missing, of another kind, or outside its range.
     """
     try:
-        names = {f.name for f in fields(kind)}  # type: ignore[arg-type]
+        names = {name for name, _ in _fields(kind)}
         if whole and isinstance(given, Mapping) and not names <= given.keys():
             raise KeyError("a field")
         return _made(kind, given)
@@ -206,13 +206,13 @@ def _made(kind: Any, given: Any) -> Any:
             return None
         return _made(next(k for k in kinds if k is not NoneType), given)
     if is_dataclass(kind):
-        if isinstance(given, kind):  # type: ignore[arg-type]
+        if isinstance(given, kind):
             return given
         if not isinstance(given, Mapping):
             raise TypeError(f"no {kind} in a {type(given)}")
-        hints = _hints(kind)  # type: ignore[arg-type]
+        hints = _hints(kind)
         own = {f.name: _made(hints[f.name], given[f.name]) for f in fields(kind) if _given(f, given)}
-        return kind(**own)  # type: ignore[operator]
+        return kind(**own)
     if origin is tuple:
         if isinstance(given, str | bytes | Mapping):
             raise TypeError("words for a row of values")

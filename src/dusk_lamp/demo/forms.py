@@ -166,10 +166,10 @@ def mesh_of(form: Form, low: ArrayLike, high: ArrayLike, cell: float) -> Mesh:
     shape = blocks * BLOCK
     field = np.empty(shape, np.float32)
     half_diagonal = np.sqrt(3) / 2 * BLOCK * cell
-    grid = np.stack(np.meshgrid(*(np.arange(b) for b in blocks), indexing="ij"), axis=-1).reshape(-1, 3)
+    grid = np.indices(blocks).reshape(3, -1).T
     middles = (low + (grid + 0.5) * BLOCK * cell).astype(np.float32)
     far = form(middles)
-    inner = np.stack(np.meshgrid(*[np.arange(BLOCK)] * 3, indexing="ij"), axis=-1).reshape(-1, 3)
+    inner = np.indices((BLOCK,) * 3).reshape(3, -1).T
     for index, distance in zip(grid, far, strict=True):
         at = tuple(slice(i * BLOCK, (i + 1) * BLOCK) for i in index)
         if abs(distance) > 2.5 * half_diagonal:  # 2.5: folds and blends stretch the distances

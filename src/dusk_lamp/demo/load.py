@@ -69,16 +69,16 @@ def load_demo(store: Store, queue: Queue) -> None:
             as_finished = not store.settings.most_samples  # then it is laid out as it was for what ships
             done = finished(demo.file) if as_finished else None
             if known := known_of(demo.file):  # it can be stood up before it is mended
-                sculpt.mended_key = preparing.mended_key_of(sculpt.files, False)
-                preparing.know(store.cache, sculpt.mended_key, *known)
-                facts = preparing.facts_of(store.cache, sculpt.mended_key)
+                mended_key = sculpt.mended_key = preparing.mended_key_of(sculpt.files, False)
+                preparing.know(store.cache, mended_key, *known)
+                facts = preparing.facts_of(store.cache, mended_key)
                 sculpt.findings, sculpt.notes = facts.findings, facts.notes
                 standing = demo.standing().sculpt.standing
                 if as_finished and standing and (sky := sky_of(demo.file)):
-                    preparing.know_sky(store.cache, preparing.surface_key_of(sculpt.mended_key, standing, None), sky)
+                    preparing.know_sky(store.cache, preparing.surface_key_of(mended_key, standing, None), sky)
             if picture := picture_of(demo.file):  # the shelf shows something at once
-                sculpt.thumb_key = key_of("finished demo", 1, hashlib.sha256(picture).hexdigest())
-                store.cache.put(sculpt.thumb_key, blobs={"thumb.png": picture})
+                thumb_key = sculpt.thumb_key = key_of("finished demo", 1, hashlib.sha256(picture).hexdigest())
+                store.cache.put(thumb_key, blobs={"thumb.png": picture})
             if done:  # its spots lie on the surface that the bench lays out where it may take all samples
                 _finish(session, sculpt, demo, done)
             fresh.append(sculpt.id)

@@ -58,7 +58,7 @@ class ForkServer:
     def started(cls) -> "ForkServer":
         """From nothing: whatever this process does meanwhile."""
         ours, theirs = socket.socketpair()
-        command = [sys.executable, "-m", __spec__.name, str(theirs.fileno())]
+        command = [sys.executable, "-m", "dusk_lamp.jobs.child", str(theirs.fileno())]
         process = subprocess.Popen(command, pass_fds=[theirs.fileno()])  # noqa: S603 - our own module
         theirs.close()
         return cls(ours, process)

@@ -283,7 +283,7 @@ def _point(session: Session, sculpt: Sculpt, seen: int, to: int) -> None:
         .values(plan_id=to)
         .execution_options(synchronize_session=False)
     )
-    if moved.rowcount != 1:  # type: ignore[attr-defined]
+    if moved.rowcount != 1:  # ty: ignore[missing-attribute]
         raise ChangedElsewhereError
     session.refresh(sculpt)
 

@@ -5,6 +5,7 @@ from collections.abc import Callable, Mapping
 from concurrent.futures import ThreadPoolExecutor
 from dataclasses import asdict, dataclass
 from pathlib import Path
+from typing import Any
 
 import numpy as np
 
@@ -42,7 +43,7 @@ Progress = Callable[[str, float], None]
 class MendedFacts:
     """What is known of a sculpt once its file is read and mended."""
 
-    findings: dict[str, int | float]
+    findings: dict[str, Any]
     notes: list[str]
     up_order: list[str]
     up_reasons: list[str]
@@ -156,7 +157,7 @@ def load_mended(cache: Cache, mended_key: str) -> Mended:
         KeyError: it is not there.
     """
     arrays = [cache.array(mended_key, name) for name in ("vertices", "faces", "part", "turned")]
-    found = Findings(**facts_of(cache, mended_key).findings)  # type: ignore[arg-type]
+    found = Findings(**facts_of(cache, mended_key).findings)
     return Mended(Mesh(arrays[0], arrays[1]), arrays[2], arrays[3], found)
 
 

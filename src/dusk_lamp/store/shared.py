@@ -5,6 +5,7 @@ import contextlib
 import os
 import secrets
 import time
+from datetime import datetime
 from pathlib import Path
 from typing import Any
 
@@ -133,7 +134,7 @@ class Shared:
 
 def _written(facts: dict[str, Any]) -> float:
     at = facts.get("mtime") or facts.get("LastModified") or facts.get("created") or 0.0
-    return float(at.timestamp()) if hasattr(at, "timestamp") else float(at)
+    return at.timestamp() if isinstance(at, datetime) else float(at)
 
 
 class SharedCache(FolderCache):

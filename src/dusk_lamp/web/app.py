@@ -100,7 +100,7 @@ def create_app(data: Path, settings: Settings | None = None, *, testing: bool = 
     app.url_map.converters["int"] = Numbered
     guard(app, settings)
     if settings.proxies:
-        app.wsgi_app = ProxyFix(app.wsgi_app, settings.proxies, settings.proxies)  # type: ignore[method-assign]
+        app.wsgi_app = ProxyFix(app.wsgi_app, settings.proxies, settings.proxies)
     operations.follow_requests(app)
     CSRFProtect(app)
     Compress(app)
@@ -116,7 +116,7 @@ def create_app(data: Path, settings: Settings | None = None, *, testing: bool = 
     app.jinja_env.filters["number"] = grouped
     app.jinja_env.filters["limits"] = ranges.limits
     app.jinja_env.filters["counted"] = counted
-    app.jinja_env.globals["ranges"] = ranges.RANGES
+    app.jinja_env.globals["ranges"] = ranges.RANGES  # ty: ignore[invalid-assignment]
     app.jinja_env.filters["in_groups"] = in_groups
     app.jinja_env.filters["clock_query"] = lambda query: urlencode(query, doseq=True)
 
@@ -148,7 +148,7 @@ def create_app(data: Path, settings: Settings | None = None, *, testing: bool = 
     ):
         app.register_blueprint(page.blueprint)
     app.register_blueprint(background)
-    app.jinja_env.globals["url_for_stage"] = bench.url_for_stage
+    app.add_template_global(bench.url_for_stage, "url_for_stage")
 
     @app.after_request
     def _safely(response: Response) -> Response:

@@ -137,7 +137,7 @@ def stop(number: int) -> Response:
 
 def in_background(key: Any, work: Callable[[Say], object]) -> dict[str, Any] | None:
     """Have a piece of work done; None once it is there, else how far it is. In tests it is done at once."""
-    app = current_app._get_current_object()  # type: ignore[attr-defined]
+    app = current_app._get_current_object()  # ty: ignore[missing-attribute]
     if app.testing and not app.config.get("PATIENT"):
         work(lambda *_: None)
         return None

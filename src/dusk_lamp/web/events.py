@@ -84,7 +84,7 @@ def going_on(events: Events, background: Background) -> dict[str, Any]:
 def events() -> Response:
     """The stream: an event `now` with jobs and work, at once and whenever something has changed. 204 where there are
     as many streams as there may be."""
-    app = current_app._get_current_object()  # type: ignore[attr-defined]
+    app = current_app._get_current_object()  # ty: ignore[missing-attribute]
     own: Events = app.extensions["events"]
     if not own.room.acquire(blocking=False):
         return Response(status=204)

@@ -58,12 +58,12 @@ def _files() -> bool:
 def follow_requests(app: Flask) -> None:
     """Give every request a number of its own, write a line for it where that is wished, and count it."""
     settings = app.extensions["workshop"].settings
-    counters: Any = None
+    counters: dict[str, Any] = {}
     if settings.metrics:
         from prometheus_client import CollectorRegistry, Counter, Gauge, Histogram
 
         registry = CollectorRegistry()
-        counters = {
+        counters |= {
             "registry": registry,
             "answers": Counter("dusk_lamp_answers", "Requests answered", ["page", "kind"], registry=registry),
             "seconds": Histogram(
@@ -90,7 +90,7 @@ def follow_requests(app: Flask) -> None:
             return response
         seconds = time.monotonic() - g.get("began", time.monotonic())
         page = request.endpoint or "none"
-        if counters is not None:
+        if counters:
             counters["answers"].labels(page, f"{response.status_code // 100}xx").inc()
             counters["seconds"].labels(page).observe(seconds)
         if settings.logs:

@@ -1,7 +1,7 @@
 """Squads: one scheme on several sculpts; carried over, side by side, the paint for all, and their clock."""
 
 from dataclasses import replace
-from typing import Any
+from typing import Any, NamedTuple
 
 from flask import Blueprint, Response, jsonify, redirect, render_template, request, url_for
 from werkzeug.wrappers import Response as AnyResponse
@@ -160,7 +160,14 @@ def carry(squad_id: int) -> AnyResponse:
 
 
 # --- what they take together
-def _facts(squad_id: int) -> tuple[Squad, list[tuple[Enlisted, Sculpt, Facts]]] | tuple[Response, int]:
+class _Ready(NamedTuple):
+    """A squad whose models are all worked out."""
+
+    squad: Squad
+    models: list[tuple[Enlisted, Sculpt, Facts]]
+
+
+def _facts(squad_id: int) -> _Ready | tuple[Response, int]:
     """The facts of every model; or how far they are worked out."""
     with workshop().store.session() as session:
         own = squads.the_squad(session, squad_id)
@@ -187,7 +194,7 @@ def _facts(squad_id: int) -> tuple[Squad, list[tuple[Enlisted, Sculpt, Facts]]] 
             found = matched(plans.plan_of(session, sculpt).regions, regions, member.matches)
             names = {m.region: m.scheme for m in found if m.scheme}
             out.append((member, sculpt, replace(facts, jobs=tuple(_like_the_scheme(j, names) for j in facts.jobs))))
-        return own, out
+        return _Ready(own, out)
 
 
 def _like_the_scheme(job: Job, names: dict[str, str]) -> Job:
@@ -200,7 +207,7 @@ def _like_the_scheme(job: Job, names: dict[str, str]) -> Job:
 def paint(squad_id: int) -> Response | tuple[Response, int]:
     """The paint for all models, in ml and drops, what has to be bought, and the time at the models."""
     found = _facts(squad_id)
-    if isinstance(found[0], Response):
+    if not isinstance(found, _Ready):
         return found
     _, models = found
     with workshop().store.session() as session:
@@ -235,7 +242,7 @@ def paint(squad_id: int) -> Response | tuple[Response, int]:
 def clock(squad_id: int) -> Any:
     """The squad on the clock."""
     found = _facts(squad_id)
-    if isinstance(found[0], Response):
+    if not isinstance(found, _Ready):
         if "HX-Request" in request.headers or "X-Waits" in request.headers:
             return found
         return render_template("squad_waits.html", squad_id=squad_id)
@@ -276,7 +283,7 @@ def _on_the_clock(models: list[tuple[Enlisted, Sculpt, Facts]], asked: Asked) ->
 def calendar(squad_id: int) -> Response | tuple[Response, int]:
     """The squad's clock as a calendar with alarms."""
     found = _facts(squad_id)
-    if isinstance(found[0], Response):
+    if not isinstance(found, _Ready):
         return found
     own, models = found
     with workshop().store.session() as session:

@@ -11,7 +11,7 @@ from .card import Card
 @cache
 def cards() -> Mapping[str, Card]:
     """Every card by its name: whatever file of this folder has one."""
-    return registered(__package__, "CARD")
+    return registered(__name__, "CARD")
 
 
 def card(name: str) -> Card:

@@ -2,6 +2,7 @@
 
 from collections.abc import Sequence
 from dataclasses import dataclass
+from typing import Any
 
 import cv2
 import numpy as np
@@ -173,15 +174,15 @@ def _three(v: NDArray) -> tuple[float, float, float]:
     return float(v[0]), float(v[1]), float(v[2])
 
 
-def points_from(given: Sequence[object]) -> tuple[NDArray[np.float64], NDArray[np.float64]]:
+def points_from(given: Sequence[Any]) -> tuple[NDArray[np.float64], NDArray[np.float64]]:
     """Matched points of a list of {"photo": [x, y], "sculpt": [x, y, z]}.
 
     Raises:
         SettingError: it is none.
     """
     try:
-        photo = [[float(n) for n in p["photo"]] for p in given]  # type: ignore[index]
-        sculpt = [[float(n) for n in p["sculpt"]] for p in given]  # type: ignore[index]
+        photo = [[float(n) for n in p["photo"]] for p in given]
+        sculpt = [[float(n) for n in p["sculpt"]] for p in given]
     except (TypeError, KeyError, ValueError) as e:
         raise SettingError('points are a list such as [{"photo": [x, y], "sculpt": [x, y, z]}]') from e
     if any(len(p) != 2 for p in photo) or any(len(s) != 3 for s in sculpt):

@@ -155,7 +155,7 @@ class Technique:
 @cache
 def techniques() -> Mapping[str, Technique]:
     """Every technique by its name, in working order: whatever file of this folder has one."""
-    return registered(__package__, "TECHNIQUE")
+    return registered(__name__.rpartition(".")[0], "TECHNIQUE")
 
 
 def technique(name: str) -> Technique:

@@ -9,7 +9,7 @@ from importlib.resources import files
 @cache
 def rows(table: str) -> tuple[dict[str, str], ...]:
     """The rows of a table by its file's name without ending; lines that begin with # are remarks."""
-    content = (files(__package__) / f"{table}.csv").read_text("utf-8")
+    content = (files(__name__) / f"{table}.csv").read_text("utf-8")
     return tuple(csv.DictReader(line for line in content.splitlines() if line and not line.startswith("#")))
 
 

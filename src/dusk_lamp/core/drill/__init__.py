@@ -11,7 +11,7 @@ from .drill import Drill
 @cache
 def drills() -> Mapping[str, Drill]:
     """Every drill by its name: whatever file of this folder has one."""
-    return registered(__package__, "DRILL")
+    return registered(__name__, "DRILL")
 
 
 def drill(name: str) -> Drill:

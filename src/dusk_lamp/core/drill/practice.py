@@ -2,7 +2,7 @@
 
 from collections.abc import Mapping, Sequence
 from datetime import datetime
-from typing import Any
+from typing import Any, cast
 
 from fsrs import Card, Rating, Scheduler
 
@@ -19,7 +19,7 @@ def rated(good: float) -> Rating:
 
 def after_answer(kept: Mapping[str, Any] | None, good: float, at: datetime) -> dict[str, Any]:
     """A drill's card after an answer, as plain values. at: with its zone, UTC."""
-    card = Card.from_dict(dict(kept)) if kept else Card(card_id=1, due=at)  # type: ignore[arg-type]
+    card = Card.from_dict(cast(Any, dict(kept))) if kept else Card(card_id=1, due=at)
     card, _ = SCHEDULER.review_card(card, rated(good), at)
     return dict(card.to_dict())
 

@@ -59,7 +59,7 @@ class Ground:
             weight = float(luminance(kind, toward[2].astype(float)) * toward[2])
             whole += weight
             seen += np.float32(weight) * ~self.caster.blocked(self.places, toward)
-        return seen / np.float32(whole)
+        return (seen / np.float32(whole)).astype(np.float32, copy=False)
 
 
 @numba.njit(cache=True, nogil=True, fastmath=True)

@@ -160,7 +160,7 @@ def sealer(rack: Rack, owned: Sequence[str] = ("satin", "gloss")) -> Paint | Non
     """The varnish of a rack that goes under oils: satin holds a little in the texture, gloss wipes clean, matt holds
     too much (common practice, CP-32); None where there is none. owned: finishes of varnish that are at hand."""
     fit = [p for p in rack if not p.of_kind.changes_colour and p.of("finish") in owned and p.of("finish") != "matt"]
-    return min(fit, key=lambda p: p.of("finish") != "satin", default=None)
+    return min(fit, key=lambda p: p.of("finish") != "satin") if fit else None
 
 
 def middles(rack: Rack) -> list[str]:

@@ -81,7 +81,7 @@ def _read_stl(path: Path, size: int) -> Mesh:
 def _stl_binary(path: Path, count: int) -> Mesh:
     refuse_too_many(count)
     # a memory map: the normals and attribute bytes are never copied, so 50 MB of file cost 36 MB of memory
-    triangles = np.memmap(path, dtype=_STL_TRIANGLE, mode="r", offset=STL_HEADER_BYTES, shape=(count,))
+    triangles: NDArray[Any] = np.memmap(path, dtype=_STL_TRIANGLE, mode="r", offset=STL_HEADER_BYTES, shape=(count,))
     vertices = np.ascontiguousarray(triangles["corners"]).reshape(-1, 3).astype(np.float32, copy=False)
     return Mesh(vertices, np.arange(len(vertices), dtype=np.int32).reshape(-1, 3))
 

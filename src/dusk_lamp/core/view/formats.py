@@ -62,6 +62,7 @@ def _region_lines(regions: Sequence[Region]) -> list[str]:
 def lit_glb(surface: Surface, value: NDArray[np.float32], grey: NDArray[np.uint8]) -> bytes:
     """A GLB (y up, metres, as glTF wants it) with the greys as vertex colours and the value as `_VALUE`."""
     import trimesh
+    from trimesh.exchange.gltf import export_glb
 
     upright = np.stack([surface.points[:, 0], surface.points[:, 2], -surface.points[:, 1]], axis=1) / 1000
     normals = np.stack([surface.normals[:, 0], surface.normals[:, 2], -surface.normals[:, 1]], axis=1)
@@ -74,7 +75,7 @@ def lit_glb(surface: Surface, value: NDArray[np.float32], grey: NDArray[np.uint8
         vertex_colors=np.column_stack([grey, grey, grey, np.full(len(grey), 255, np.uint8)]),
     )
     mesh.vertex_attributes["_VALUE"] = value.astype(np.float32)
-    return trimesh.exchange.gltf.export_glb(trimesh.Scene(mesh))
+    return export_glb(trimesh.Scene(mesh))
 
 
 def png_bytes(pixels: NDArray[np.uint8]) -> bytes:

@@ -136,7 +136,7 @@ def averaged(pixels: NDArray, times: int = SOFTEN) -> NDArray[np.float32]:
     whole = pixels[: h * times, : w * times]
     offsets = [(i, j) for i in range(times) for j in range(times)]
     total = sum(whole[i::times, j::times].astype(np.float32) for i, j in offsets)
-    return np.asarray(total, np.float32) / np.float32(len(offsets))
+    return np.asarray(total / np.float32(len(offsets)), np.float32)
 
 
 def smoothed(pixels: NDArray, times: int = SOFTEN) -> NDArray[np.uint8]:

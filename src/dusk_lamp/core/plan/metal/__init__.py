@@ -16,7 +16,7 @@ from .school import School
 @cache
 def metal_schools() -> Mapping[str, School]:
     """Every school by its name, in their usual order."""
-    return registered(__package__, "SCHOOL")
+    return registered(__name__, "SCHOOL")
 
 
 def metal_school(name: str) -> School:

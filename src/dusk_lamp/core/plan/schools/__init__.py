@@ -18,7 +18,7 @@ FIT = "fit"  # what coats that were fitted to the light say they came from
 @cache
 def schools() -> Mapping[str, School]:
     """Every school by its name, in their usual order."""
-    return registered(__package__, "SCHOOL")
+    return registered(__name__, "SCHOOL")
 
 
 def school_title(name: str) -> str:

@@ -16,7 +16,7 @@ from .way import Way
 @cache
 def ways() -> Mapping[str, Way]:
     """Every way by its name, in their usual order."""
-    return registered(__package__, "WAY")
+    return registered(__name__, "WAY")
 
 
 def way(name: str) -> Way:

@@ -152,7 +152,7 @@ def _laid(few: Site, pass_: Spray, mix: Mix) -> NDArray[np.float32]:
     if not few.loose:
         return roughly(few, pass_, 1.0).film
     coat = Coat("spray", mix, pass_)
-    return coat.unbound(few, np.ones(len(few), np.bool_)) / np.float32(coat.solids)
+    return (coat.unbound(few, np.ones(len(few), np.bool_)) / np.float32(coat.solids)).astype(np.float32, copy=False)
 
 
 def _lost(seen: NDArray, wanted: NDArray, weight: NDArray) -> NDArray[np.float64]:

@@ -98,7 +98,7 @@ class Task:
     @cached_property
     def ground(self) -> NDArray[np.float64]:
         """(36,) what is there, on average."""
-        return np.average(self.own_under, axis=0, weights=self.weight() + 1e-9)
+        return np.asarray(np.average(self.own_under, axis=0, weights=self.weight() + 1e-9), np.float64)
 
     @cached_property
     def looked_at(self) -> NDArray[np.int64]:

@@ -228,7 +228,7 @@ class _Brought:
         if looks is not None:  # a kept scheme knew its regions by their names
             named = {r["name"]: r for r in looks}
             regions = [{**r, **{k: v for k, v in named.get(r["name"], {}).items() if k != "id"}} for r in regions]
-        ids = {r["name"]: r["id"] for r in regions}
+        ids: dict[Any, int] = {r["name"]: r["id"] for r in regions}
         wishes: dict[str, Any] = {}
         if state:
             under = {k: state[k] for k in ("school", "primer", "through", "darkest", "lightest")}
@@ -333,7 +333,7 @@ def _metal(kept: dict[str, Any]) -> dict[str, Any]:
     return {**{k: v for k, v in kept.items() if k in ("school", "world", "own")}, "shine": shine}
 
 
-def _glow(kept: dict[str, Any], ids: dict[str, int], first: int) -> dict[str, Any]:
+def _glow(kept: dict[str, Any], ids: dict[Any, int], first: int) -> dict[str, Any]:
     out = {k: v for k, v in kept.items() if k not in ("number", "of", "region")}
     out["seed"] = max(0, min(9999, int(out.get("seed", 1))))
     return {**out, "id": first + kept["number"], "region": ids.get(kept.get("of", ""), 0)}

@@ -15,7 +15,7 @@ def primers(sculpt_id: int) -> Response:
         own = opened(session, sculpt_id, sky=False)
         weighed, missing = weighed_primers(session, own)
     every = [p for p in own.context.rack if p.kind == "primer"]
-    rows = [
+    rows: list[dict[str, object]] = [
         {
             "name": v.primer.name,
             "hex": v.primer.looks.hex,
