@@ -8,6 +8,7 @@ import subprocess
 import sys
 import time
 import zipfile
+from pathlib import Path
 
 import pytest
 
@@ -36,6 +37,11 @@ def greedy():
 
 def refuse():
     raise SettingError("not like this")
+
+
+def say_and_wait(path):
+    Path(path).write_text(str(os.getpid()))
+    time.sleep(120)
 
 
 def stumble():
@@ -83,6 +89,28 @@ def test_a_process_that_forked_its_fork_server_loads_nothing_again():
     )
     ran = subprocess.run([sys.executable, "-c", script], check=False, capture_output=True, text=True, timeout=60)
     assert (ran.stdout.strip(), ran.stderr) == ("True", "")
+
+
+def test_a_child_ends_at_once_when_who_asked_for_it_is_gone(tmp_path):
+    """A server that is stopped, or killed, leaves nothing behind that goes on working."""
+    said = tmp_path / "number"
+    script = (
+        "from dusk_lamp.jobs.child import call; from tests.test_child import say_and_wait;"
+        f"call(say_and_wait, {str(said)!r}, seconds=100, memory_gb=4)"
+    )
+    with subprocess.Popen([sys.executable, "-c", script], cwd=Path(__file__).parents[1]) as asks:
+        until(lambda: said.exists() and said.read_text())
+        child = Path(f"/proc/{said.read_text()}/stat")
+        assert child.exists()
+        asks.kill()
+    until(lambda: not child.exists() or child.read_text().split()[2] == "Z")
+
+
+def until(true, seconds=30.0):
+    began = time.monotonic()
+    while not true():
+        assert time.monotonic() - began < seconds
+        time.sleep(0.05)
 
 
 @pytest.mark.parametrize("name", list(FILES))

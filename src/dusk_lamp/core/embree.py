@@ -104,6 +104,21 @@ class Scene:
         _met(self._scene, starts, ways, reach, face, distance, u, v)
         return face, distance, u, v
 
+    def looked(
+        self,
+        origins: NDArray[np.float32],
+        normals: NDArray[np.float32],
+        directions: NDArray[np.float32],
+        wanted: NDArray[np.bool_],
+    ) -> tuple[NDArray[np.bool_], tuple[NDArray[np.int32], NDArray[np.int32], NDArray[np.int32]]]:
+        """What places (N, 3) with normals (N, 3) see along the directions (D, 3) that they face.
+
+        (D, N) whether nothing lies there. And where a ray goes down and the first face it meets is one of those
+        wanted (F,): the places, the directions and the faces (H,), direction by direction.
+        """
+        free = np.zeros((len(directions), len(origins)), np.bool_)
+        return free, _looked(self._scene, origins, normals, directions, wanted, free)
+
 
 def _rays(
     origins: NDArray[np.float32], toward: NDArray[np.float32], far: NDArray[np.float32] | None
@@ -135,17 +150,28 @@ def _room():
 def _filled(packet, counts, origins, toward, far, start):
     """Put the next sixteen rays into a packet; how many there were."""
     many = min(WIDE, len(origins) - start)
-    for k in range(WIDE):
-        counts[k] = -1 if k < many else 0
     for k in range(many):
         i = start + k
-        j = i if len(toward) > 1 else 0
-        for axis in range(3):
-            packet[ORIGIN + axis * WIDE + k] = origins[i, axis]
-            packet[TOWARD + axis * WIDE + k] = toward[j, axis]
-        packet[NEAR + k] = 0.0
-        packet[FAR + k] = far[i if len(far) > 1 else 0]
+        _put(packet, k, origins, i, toward, i if len(toward) > 1 else 0, far[i if len(far) > 1 else 0])
+    _count(counts, many)
     return many
+
+
+@numba.njit(cache=True, nogil=True)
+def _put(packet, k, origins, i, toward, j, far):
+    """Put the ray from origin i toward direction j into place k of a packet."""
+    for axis in range(3):
+        packet[ORIGIN + axis * WIDE + k] = origins[i, axis]
+        packet[TOWARD + axis * WIDE + k] = toward[j, axis]
+    packet[NEAR + k] = 0.0
+    packet[FAR + k] = far
+
+
+@numba.njit(cache=True, nogil=True)
+def _count(counts, many):
+    """Say that the first so many rays of a packet count."""
+    for k in range(WIDE):
+        counts[k] = -1 if k < many else 0
 
 
 @numba.njit(cache=True, nogil=True)
@@ -179,3 +205,56 @@ def _met(scene, origins, toward, far, face, distance, u, v):
             distance[start + k] = packet[FAR + k]
             u[start + k] = packet[U + k]
             v[start + k] = packet[V + k]
+
+
+@numba.njit(cache=True, nogil=True)
+def _faces(normals, i, directions, d):
+    """Whether place i faces direction d."""
+    x, y, z = normals[i, 0] * directions[d, 0], normals[i, 1] * directions[d, 1], normals[i, 2] * directions[d, 2]
+    return x + y + z > 0
+
+
+@numba.njit(cache=True, nogil=True)
+def _looked(scene, origins, normals, directions, wanted, free):
+    packet, counts, query = _room()
+    query[0], query[1] = COHERENT, ALL_FEATURES
+    met = packet[FACE:].view(np.int32)
+    rows = np.empty(WIDE, np.int32)
+    hits, found = np.empty((3, len(origins)), np.int32), 0
+    for d in range(len(directions)):
+        down, many = directions[d, 2] < 0, 0
+        for i in range(len(origins)):
+            if _faces(normals, i, directions, d):
+                _put(packet, many, origins, i, directions, d, np.inf)
+                rows[many] = i
+                many += 1
+            if many == 0 or (many < WIDE and i + 1 < len(origins)):
+                continue
+            _count(counts, many)
+            if down:  # only what looks down can see the base
+                met[:] = -1
+                _rtc_intersect(
+                    _address(counts.ctypes.data),
+                    _address(scene),
+                    _address(packet.ctypes.data),
+                    _address(query.ctypes.data),
+                )
+            else:
+                _rtc_occluded(
+                    _address(counts.ctypes.data),
+                    _address(scene),
+                    _address(packet.ctypes.data),
+                    _address(query.ctypes.data),
+                )
+            for k in range(many):
+                if not down:
+                    free[d, rows[k]] = packet[FAR + k] >= 0
+                    continue
+                free[d, rows[k]] = met[k] < 0
+                if met[k] >= 0 and wanted[met[k]]:
+                    if found == hits.shape[1]:
+                        hits = np.concatenate((hits, np.empty_like(hits)), axis=1)
+                    hits[0, found], hits[1, found], hits[2, found] = rows[k], d, met[k]
+                    found += 1
+            many = 0
+    return hits[0, :found].copy(), hits[1, :found].copy(), hits[2, :found].copy()

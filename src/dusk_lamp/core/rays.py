@@ -65,6 +65,18 @@ class Caster:
         """
         return self._scene.met(boxed, _row(direction), self._far(reach))[0]
 
+    def boxed_looked(
+        self,
+        boxed: NDArray[np.float32],
+        normals: NDArray[np.float32],
+        directions: NDArray[np.float32],
+        wanted: NDArray[np.bool_],
+    ) -> tuple[NDArray[np.bool_], tuple[NDArray[np.int32], NDArray[np.int32], NDArray[np.int32]]]:
+        """What boxed origins see along all directions that they face, on the calling thread; see `Scene.looked`."""
+        for direction in directions:
+            _row(direction)
+        return self._scene.looked(boxed, normals, np.ascontiguousarray(directions, np.float32), wanted)
+
     def _far(self, reach: float | None) -> NDArray[np.float32] | None:
         return None if reach is None else np.full(1, reach * self._scale, np.float32)
 

@@ -126,9 +126,17 @@ def _do_one(pipe: Connection) -> NoReturn:
         os._exit(0)
 
 
+def _ends_with(pipe: Connection) -> None:
+    """End this process as soon as who asked is gone, in the midst of its work: nobody wants that any more."""
+    with suppress(OSError):
+        pipe.poll(None)  # nothing more is sent, so it is readable only once the other end is let go
+    os._exit(1)
+
+
 def _entry(pipe: Connection) -> None:
     pipe.send(os.getpid())
     memory_bytes, function, args = pipe.recv()
+    threading.Thread(target=_ends_with, args=(pipe,), daemon=True).start()
     resource.setrlimit(resource.RLIMIT_AS, (memory_bytes, memory_bytes))
     resource.setrlimit(resource.RLIMIT_CORE, (0, 0))
     try:

@@ -96,7 +96,7 @@ def _from_places(boxed, normals, caster, places, stopped):
             raise Stopped("another light is wanted by now")
         cosine = normals @ toward
         facing = np.flatnonzero(cosine > 0)  # a spot turned away is dark already: half the rays saved
-        open_ = facing[~caster.boxed_blocked(boxed[facing], toward)]
+        open_ = facing[~caster.boxed_blocked(boxed.take(facing, axis=0), toward)]
         light[open_] += cosine[open_]
         seen[open_] += 1
     return light, seen

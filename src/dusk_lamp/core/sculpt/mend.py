@@ -83,6 +83,17 @@ def weld(mesh: Mesh) -> Mesh:
 
 
 @numba.njit(cache=True, nogil=True)
+def _ascending(faces):
+    """(F, 3) uint32 the corners of each face, the lowest number first."""
+    out = np.empty((len(faces), 3), np.uint32)
+    for f in range(len(faces)):
+        a, b, c = faces[f]
+        low, high = min(a, b, c), max(a, b, c)
+        out[f, 0], out[f, 1], out[f, 2] = low, a + b + c - low - high, high
+    return out
+
+
+@numba.njit(cache=True, nogil=True)
 def _turn(faces, mate, turned):
     """Walk every patch of faces from neighbour to neighbour; a face that winds against the walk is turned."""
     count = len(faces)
@@ -208,7 +219,7 @@ def mend(raw: Mesh) -> Mended:
     distinct &= mesh.face_areas() > (1e-9 * longest) ** 2
     faces = faces[distinct]
 
-    number, first = same_rows(np.sort(faces, axis=1).view(np.uint32))
+    number, first = same_rows(_ascending(faces))
     keep = first[number] == np.arange(len(faces))
     duplicates = int((~keep).sum())
     faces = faces[keep]
@@ -264,6 +275,8 @@ def _without_fins(mesh: Mesh, longest: float) -> tuple[Mesh, int, Edges]:
     small = mesh.face_areas() < (FIN_SHARE * longest) ** 2
     for _ in range(4):  # what stood beside a fin may be the next one
         edges = edges_of(faces, len(mesh.vertices))
+        if not (edges.faces > 2).any():
+            break
         shared = edges.faces[edges.edge].reshape(-1, 3)
         fin = (shared == 1).any(axis=1) & (shared > 2).any(axis=1) & small
         if not fin.any():

@@ -338,9 +338,9 @@ def _met(surface: Surface, scale: float, rows: NDArray[np.integer] | None, inwar
             facing = np.flatnonzero(cosine > 0)
             cosine, facing = cosine[facing], facing + own.start
             if face_normals is None:
-                hit = surface.caster.boxed_blocked(origins[facing], toward, reach)
+                hit = surface.caster.boxed_blocked(origins.take(facing, axis=0), toward, reach)
             else:
-                met = surface.caster.boxed_first_face(origins[facing], toward, reach)
+                met = surface.caster.boxed_first_face(origins.take(facing, axis=0), toward, reach)
                 hit = met >= 0
                 # the far side of a thin sheet looks the other way
                 turned = np.einsum("ij,ij->i", face_normals[met[hit]], outward[facing[hit]])

@@ -203,16 +203,22 @@ def _facing(
 ) -> NDArray[np.int64]:
     """(F, 3) for each corner of a form, of the samples at its place the one that faces most as the face does.
     samples: all of them, place by place. counts: of those at each place."""
-    across, starts = form.crosses(), np.cumsum(counts) - counts
-    best = samples[starts[form.faces]]
-    most = np.einsum("fi,fki->fk", across, normals[best])
-    for k in range(1, int(counts.max())):
-        more = counts[form.faces] > k
-        other = samples[np.where(more, starts[form.faces] + k, starts[form.faces])]
-        own = np.einsum("fi,fki->fk", across, normals[other])
-        better = more & (own > most)
-        best, most = np.where(better, other, best), np.where(better, own, most)
-    return best
+    return _facing_most(form.faces, form.crosses(), samples, np.cumsum(counts) - counts, counts, normals)
+
+
+@numba.njit(cache=True, nogil=True)
+def _facing_most(faces, across, samples, starts, counts, normals):
+    out = np.empty(faces.shape, np.int64)
+    for f in range(len(faces)):
+        for k in range(3):
+            place = faces[f, k]
+            most = -np.inf
+            for j in range(starts[place], starts[place] + counts[place]):
+                normal = normals[samples[j]]
+                own = across[f, 0] * normal[0] + across[f, 1] * normal[1] + across[f, 2] * normal[2]
+                if own > most:
+                    most, out[f, k] = own, samples[j]
+    return out
 
 
 def some_samples(
@@ -283,8 +289,7 @@ def _cut(points, faces, shell, limits, most_faces):
         for _ in range(2):
             if edges is None or length is None:
                 edges = edges_of(faces, len(points))
-                a, b = edges.ends.T
-                length = np.linalg.norm(points[a] - points[b], axis=1)
+                length = _lengths(points, edges.ends)
             long = length > limit
             if not long.any():
                 break
@@ -298,6 +303,17 @@ def _cut(points, faces, shell, limits, most_faces):
             points, faces, shell = _split_edges(points, faces, shell, edges, long)
             edges = None
     return points, faces, shell
+
+
+@numba.njit(cache=True, nogil=True)
+def _lengths(points, ends):
+    """(E,) float32 length of each edge."""
+    out = np.empty(len(ends), np.float32)
+    for e in range(len(ends)):
+        a, b = ends[e]
+        x, y, z = points[a, 0] - points[b, 0], points[a, 1] - points[b, 1], points[a, 2] - points[b, 2]
+        out[e] = np.sqrt(x * x + y * y + z * z)
+    return out
 
 
 @numba.njit(cache=True, nogil=True)
@@ -461,6 +477,6 @@ def _sorted(s: Surface) -> Surface:
     order = along(s.points)
     new = np.empty(len(order), np.int32)
     new[order] = np.arange(len(order), dtype=np.int32)
-    faces = new[s.faces]
-    faces = faces[along(s.points[order][faces].mean(axis=1))]
-    return Surface(s.points[order], s.normals[order], s.areas[order], faces, s.part[order], s.inset[order])
+    points, faces = s.points[order], new[s.faces]
+    faces = faces[along(sum(points[faces[:, k]] for k in range(3)) / np.float32(3))]
+    return Surface(points, s.normals[order], s.areas[order], faces, s.part[order], s.inset[order])

@@ -17,7 +17,8 @@ from .surface import Surface
 
 DIRECTIONS = 256
 AT_FIRST = 64  # of them, looked along before the others: enough for a first light
-Hits = tuple[NDArray[np.int64], NDArray[np.int32], int]  # spots, the samples of the base they meet, the direction
+# spots, the samples of the base they meet, and the numbers of the directions, all (H,)
+Hits = tuple[NDArray[np.integer], NDArray[np.int32], NDArray[np.integer]]
 
 
 @dataclass(frozen=True)
@@ -95,12 +96,11 @@ def visibility_of(
         Stopped: `stopped` said so.
     """
     sphere = fibonacci_sphere(directions)
-    bytes_ = np.zeros((directions // 8, len(surface)), np.uint8)
+    seen = np.zeros((directions // 8, len(surface)), np.uint8)  # a bit for each direction
     body = surface.blockers or surface  # what the rays meet
     low = float(body.points[:, 2].min())
-    middles = body.points[body.faces].mean(axis=1)
-    upward = body.normals[body.faces].mean(axis=1)[:, 2] > 0.5
-    is_base = upward & (middles[:, 2] < low + BASE_SHARE * body.height)
+    tall, up = (sum(field[body.faces[:, k], 2] for k in range(3)) / 3 for field in (body.points, body.normals))
+    is_base = (up > 0.5) & (tall < low + BASE_SHARE * body.height)
     hits: list[Hits] = []
     caster = _quick_caster(body)
     boxed = caster.boxed(surface.origins)
@@ -110,18 +110,12 @@ def visibility_of(
         nonlocal done
         if stopped and stopped():  # a question to the database: once for a stretch
             raise Stopped("stopped while looking at the sky")
-        for j in looking.tolist():
-            toward = sphere[j]
-            facing = own.start + np.flatnonzero(surface.normals[own] @ toward > 0)
-            if toward[2] < 0:  # only what looks down can see the base
-                met = caster.boxed_first_face(boxed[facing], toward)
-                free = met < 0
-                on_base = np.flatnonzero(~free & is_base[met])
-                if len(on_base):
-                    hits.append((facing[on_base], body.faces[met[on_base], 0], j))
-            else:
-                free = ~caster.boxed_blocked(boxed[facing], toward)
-            bytes_[j // 8, facing[free]] |= np.uint8(1 << (j % 8))
+        free = np.zeros((directions, own.stop - own.start), np.bool_)
+        free[looking], (row, number, met) = caster.boxed_looked(
+            boxed[own], surface.normals[own], sphere[looking], is_base
+        )
+        seen[:, own] |= np.packbits(free, axis=0, bitorder="little")
+        hits.append((own.start + row, body.faces[met, 0], looking[number]))
         done += len(looking) * (own.stop - own.start)
         if progress:
             progress(done / (directions * max(len(surface), 1)))
@@ -130,13 +124,11 @@ def visibility_of(
         in_threads(lambda own: from_stretch(own, looking), stretches(len(surface)))
 
     def known(chosen: NDArray[np.int64]) -> Visibility:
-        hits.sort(key=lambda h: (h[2], h[0][0]))  # threads finish in any order; results must not depend on it
-        bits = bytes_
+        bits = seen
         if len(chosen) < directions:
-            each = np.unpackbits(bytes_, axis=0, bitorder="little")
+            each = np.unpackbits(seen, axis=0, bitorder="little")
             bits = np.packbits(each[chosen], axis=0, bitorder="little")
-        number = np.searchsorted(chosen, [j for *_, j in hits])
-        return _view(sphere[chosen], np.ascontiguousarray(bits.T), hits, number)
+        return _view(sphere[chosen], np.ascontiguousarray(bits.T), hits, chosen)
 
     whole = np.arange(directions)
     first = at_first(directions) if glimpsed else whole[:0]
@@ -153,15 +145,16 @@ def _quick_caster(body: Surface) -> Caster:
     return Caster(body.points, body.faces, robust=False)
 
 
-def _view(directions: NDArray, bits: NDArray[np.uint8], hits: list[Hits], number: NDArray) -> Visibility:
-    """A visibility of what was found along each direction. number: of the direction of each of the hits."""
-    none = np.zeros(0, np.int32)
+def _view(
+    directions: NDArray[np.float32], bits: NDArray[np.uint8], hits: list[Hits], chosen: NDArray[np.int64]
+) -> Visibility:
+    """A visibility of what was found along directions. chosen: (D,) their numbers in the hits, ascending."""
+    row, sample, number = (np.concatenate(found) for found in zip(*hits, strict=True))
+    # threads finish in any order; results must not depend on it
+    order = np.lexsort((row, number))
+    number = np.searchsorted(chosen, number[order])
     return Visibility(
-        directions,
-        bits,
-        np.concatenate([none, *(rows for rows, _, _ in hits)]).astype(np.int32),
-        np.concatenate([none, *(met for _, met, _ in hits)]).astype(np.int32),
-        np.repeat(number, [len(rows) for rows, _, _ in hits]).astype(np.int32),
+        directions, bits, row[order].astype(np.int32), sample[order].astype(np.int32), number.astype(np.int32)
     )
 
 
@@ -184,15 +177,16 @@ def unpacked(content: bytes, surface: Surface) -> Visibility | None:
     sphere, body = fibonacci_sphere(base.shape[1]), surface.blockers or surface
     caster = _quick_caster(body)
     boxed = caster.boxed(surface.origins)
-    hits: dict[int, Hits] = {}
+    none = np.zeros(0, np.int32)
+    hits: list[Hits] = [(none, none, none)]
 
     def one(j: int) -> None:
         rows = np.flatnonzero(base[:, j])
-        hits[j] = rows, body.faces[caster.boxed_first_face(boxed[rows], sphere[j]), 0], j
+        met = caster.boxed_first_face(boxed.take(rows, axis=0), sphere[j])
+        hits.append((rows, body.faces[met, 0], np.full(len(rows), j)))
 
-    looking = np.flatnonzero(base.any(axis=0)).tolist()
-    in_threads(one, looking)
-    return _view(sphere, bits, [hits[j] for j in looking], np.array(looking, np.int64))
+    in_threads(one, np.flatnonzero(base.any(axis=0)).tolist())
+    return _view(sphere, bits, hits, np.arange(len(sphere)))
 
 
 def _mark(surface: Surface) -> str:

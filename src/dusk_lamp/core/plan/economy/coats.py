@@ -108,8 +108,15 @@ def _width(context: Context, group: Group, fading: NDArray[np.bool_]) -> float:
     surface = context.site.surface
     zone = np.zeros(len(context.site), np.bool_)
     zone[group.samples] = fading[group.bin]
-    a, b = surface.edges
-    mine = (context.site.labels[a] == group.number) & (context.site.labels[b] == group.number)
-    crossing = (zone[a] != zone[b]) & mine
+    a, b = context.site.once(f"edges within {group.number}", lambda: _edges_within(context, group.number))
+    crossing = zone[a] != zone[b]
     border = float(np.linalg.norm(surface.points[a[crossing]] - surface.points[b[crossing]], axis=1).sum()) / 1.6
     return max(NARROWEST_MM, float(context.site.areas[zone].sum()) / max(border / 2, 1.0))
+
+
+def _edges_within(context: Context, number: int) -> tuple[NDArray[np.int32], NDArray[np.int32]]:
+    """The two ends (E,) of the edges between samples of one region."""
+    a, b = context.site.surface.edges
+    own = context.site.labels == number
+    mine = own[a] & own[b]
+    return a[mine], b[mine]
