@@ -27,22 +27,15 @@ class Edges(NamedTuple):
 @numba.njit(cache=True, nogil=True)
 def _edges(faces, vertices):
     n = faces.size
-    corner = faces.ravel()
     start = np.zeros(vertices + 1, np.int32)
-    low = np.empty(n, np.int32)
-    high = np.empty(n, np.int32)
-    for h in range(n):
-        f = h // 3
-        a = corner[h]
-        b = corner[3 * f + (h + 1 - 3 * f) % 3]
-        low[h] = min(a, b)
-        high[h] = max(a, b)
-        start[low[h] + 1] += 1
+    for f in range(len(faces)):
+        for k in range(3):
+            start[min(faces[f, k], faces[f, k - 2]) + 1] += 1
     for v in range(vertices):
         start[v + 1] += start[v]
-    # edges are met in the order of the half-edges; a bucket per lower vertex holds the few it has
+    # edges are met in the order of the half-edges; a bucket per lower vertex holds the few it has, by their other end
     filled = np.zeros(vertices, np.int32)
-    bucket = np.empty(n, np.int32)
+    far, bucket = np.empty(n, np.int32), np.empty(n, np.int32)
     edge = np.empty(n, np.int32)
     ends = np.empty((n, 2), np.int32)
     shared = np.zeros(n, np.int32)
@@ -58,42 +51,50 @@ def _edges(faces, vertices):
     while size < 2 * heavy:
         size *= 2
     table = np.full(size if heavy else 1, -1, np.int32)
-    for h in range(n):
-        v = low[h]
-        found = -1
-        hashed = start[v + 1] - start[v] > CROWD
-        slot = 0
-        if hashed:
-            slot = (np.int64(high[h]) * 2654435761 + v) % size
-            while table[slot] >= 0:
-                if ends[table[slot], 1] == high[h] and ends[table[slot], 0] == v:
-                    found = table[slot]
-                    break
-                slot = (slot + 1) % size
-        else:
-            for k in range(start[v], start[v] + filled[v]):
-                if ends[bucket[k], 1] == high[h]:
-                    found = bucket[k]
-                    break
-        if found < 0:
-            found = count
+    crowded = False
+    for f in range(len(faces)):
+        for side in range(3):
+            a, b = faces[f, side], faces[f, side - 2]
+            v, w = min(a, b), max(a, b)
+            found = -1
+            hashed = start[v + 1] - start[v] > CROWD
+            slot = 0
             if hashed:
-                table[slot] = count
+                slot = (np.int64(w) * 2654435761 + v) % size
+                while table[slot] >= 0:
+                    if ends[table[slot], 1] == w and ends[table[slot], 0] == v:
+                        found = table[slot]
+                        break
+                    slot = (slot + 1) % size
             else:
-                bucket[start[v] + filled[v]] = count
-                filled[v] += 1
-            ends[count, 0] = v
-            ends[count, 1] = high[h]
-            first[count] = h
-            count += 1
-        edge[h] = found
-        shared[found] += 1
-        if shared[found] == 2:
-            mate[h] = first[found]
-            mate[first[found]] = h
-    for h in range(n):
-        if shared[edge[h]] > 2:
-            mate[h] = CROWDED
+                for k in range(start[v], start[v] + filled[v]):
+                    if far[k] == w:
+                        found = bucket[k]
+                        break
+            h = 3 * f + side
+            if found < 0:
+                found = count
+                if hashed:
+                    table[slot] = count
+                else:
+                    k = start[v] + filled[v]
+                    far[k], bucket[k] = w, count
+                    filled[v] += 1
+                ends[count, 0] = v
+                ends[count, 1] = w
+                first[count] = h
+                count += 1
+            edge[h] = found
+            shared[found] += 1
+            if shared[found] == 2:
+                mate[h] = first[found]
+                mate[first[found]] = h
+            elif shared[found] > 2:
+                crowded = True
+    if crowded:
+        for h in range(n):
+            if shared[edge[h]] > 2:
+                mate[h] = CROWDED
     return ends[:count].copy(), edge, shared[:count].copy(), mate
 
 
@@ -166,16 +167,15 @@ def same_rows(rows):
         h *= np.uint64(0xBF58476D1CE4E5B9)
         slot = np.int64((h >> np.uint64(20)) & np.uint64(mask))
         while True:
-            j = table[slot]
-            if j < 0:
-                table[slot] = distinct
+            k = table[slot]
+            if k < 0:
+                table[slot] = i
                 number[i] = distinct
                 first[distinct] = i
                 distinct += 1
                 break
-            k = first[j]
             if rows[k, 0] == rows[i, 0] and rows[k, 1] == rows[i, 1] and rows[k, 2] == rows[i, 2]:
-                number[i] = j
+                number[i] = number[k]
                 break
             slot = (slot + 1) & mask
     return number, first[:distinct].copy()
@@ -185,5 +185,7 @@ def compact(vertices: NDArray[np.float32], faces: NDArray[np.int32]) -> tuple[ND
     """Only the vertices that some face uses, in their old order."""
     used = np.zeros(len(vertices), np.bool_)
     used[faces.ravel()] = True
+    if used.all():
+        return vertices, faces
     new = np.cumsum(used, dtype=np.int32) - np.int32(1)
     return vertices[used], new[faces]

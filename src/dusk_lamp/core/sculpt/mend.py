@@ -217,12 +217,12 @@ def mend(raw: Mesh) -> Mended:
     distinct = (faces[:, 0] != faces[:, 1]) & (faces[:, 1] != faces[:, 2]) & (faces[:, 2] != faces[:, 0])
     longest = float(np.ptp(mesh.bounds, axis=0).max())
     distinct &= mesh.face_areas() > (1e-9 * longest) ** 2
-    faces = faces[distinct]
+    faces = faces if distinct.all() else faces[distinct]
 
     number, first = same_rows(_ascending(faces))
     keep = first[number] == np.arange(len(faces))
     duplicates = int((~keep).sum())
-    faces = faces[keep]
+    faces = faces[keep] if duplicates else faces
     if len(faces) < FEWEST_FACES:
         raise SculptShapeError(
             f"only {len(faces)} {'triangle' if len(faces) == 1 else 'triangles'} with any area: that is a scrap, "
@@ -234,11 +234,12 @@ def mend(raw: Mesh) -> Mended:
     dust = _specks(mesh, shell, longest)
     if len(dust):
         faces = faces[~np.isin(shell, dust)]
-    mesh = Mesh(*compact(mesh.vertices, faces))
+    whole, mesh = mesh, Mesh(*compact(mesh.vertices, faces))
 
     mesh, fins, edges = _without_fins(mesh, longest)
     mesh, turned = _wound_alike(mesh, edges)
-    shell = shells_of(mesh)
+    if len(dust) or fins or mesh.vertices is not whole.vertices:  # else what hangs together is known
+        shell = shells_of(mesh)
     mesh, flipped = _face_outward(mesh, shell)
     wrong = turned | np.isin(shell, flipped)
     area = np.bincount(shell, mesh.face_areas())
