@@ -332,13 +332,11 @@ def _gather(points, normals, p, n, a, start, middle, normal, weight, wide):
             r2 = dx * dx + dy * dy + dz * dz
             limit = NEAR_TIMES * wide[g]
             if r2 > limit * limit and r2 > 0:
-                r = np.sqrt(r2)
-                if dx * u + dy * v + dz * w < -wide[g]:
-                    continue
-                facing = (dx * u + dy * v + dz * w) / r
-                shines = -(dx * normal[g, 0] + dy * normal[g, 1] + dz * normal[g, 2]) / r
-                if facing > 0 and shines > 0:
-                    total += facing * shines / (np.pi * r2 + weight[g])
+                facing = dx * u + dy * v + dz * w
+                if facing > 0:
+                    shines = -(dx * normal[g, 0] + dy * normal[g, 1] + dz * normal[g, 2])
+                    if shines > 0:
+                        total += facing * shines / (r2 * (np.pi * r2 + weight[g]))
                 continue
             for k in range(start[g], start[g + 1]):
                 ex, ey, ez = p[k, 0] - x, p[k, 1] - y, p[k, 2] - z

@@ -91,7 +91,7 @@ def facets(
             have left.
     """
     mesh = bends.joined if mesh is None else mesh
-    area, middle = mesh.face_areas(), mesh.corners().mean(axis=1)
+    area, middle = mesh.face_areas(), mesh.middles()
     whole = float(area.sum())
     planes = planes_of(mesh, max(LEAST_MM2 * (surface.height / USUAL_HEIGHT) ** 2, LEAST_PLANE * whole))
     label = _with_round_forms(planes, area, whole)
@@ -155,7 +155,7 @@ def _with_round_forms(planes: Planes, area: NDArray, whole: float) -> NDArray[np
     f, g = np.repeat(np.arange(len(label)), 3), mates.ravel()
     free = (g > f) & (label[f] < 0) & (label[np.maximum(g, 0)] < 0)
     f, g = f[free], g[free]
-    gentle = np.einsum("ij,ij->i", planes.smooth[f], planes.smooth[g]) > np.cos(SHARP)
+    gentle = np.einsum("ij,ij->i", planes.smooth.take(f, 0), planes.smooth.take(g, 0)) > np.cos(SHARP)
     graph = coo_matrix((np.ones(int(gentle.sum())), (f[gentle], g[gentle])), (len(label), len(label)))
     part = connected_components(graph, directed=False)[1]
     size = np.bincount(part, np.where(label < 0, area, 0.0))
@@ -179,8 +179,8 @@ def _by_sample(surface: Surface, mesh: Mesh, area: NDArray, label: NDArray[np.in
     """(N,) the part of each sample: of those that the faces round it lie on, the first that has a good share of them,
     so that all samples along an edge go with the same side, and a border is as straight as the edge."""
     dots, face = dots_on(mesh, area, max(surface.spacing, float(np.sqrt(area.sum() / MOST_DOTS))))
-    normals, corners = mesh.crosses(), surface.points[surface.faces].astype(float)
-    middle, own = corners.mean(axis=1), np.cross(corners[:, 1] - corners[:, 0], corners[:, 2] - corners[:, 0])
+    laid = Mesh(surface.points, surface.faces)
+    normals, middle, own = mesh.crosses(), laid.middles(), laid.crosses()
     at = cKDTree(dots).query(middle, k=min(NEAREST, len(dots)), workers=-1)[1].reshape(len(middle), -1)
     facing = np.einsum("nkj,nj->nk", normals[face[at]], own) > 0
     part = label[face[at[np.arange(len(at)), np.argmax(facing, axis=1)]]].astype(np.int64) + 1  # 0: none
@@ -212,7 +212,7 @@ def _cut(
     if not cuts:
         return label
     dots, face = dots_on(mesh, area, max(spacing, float(np.sqrt(area.sum() / MOST_DOTS))))
-    middle, tree, label = mesh.corners().mean(axis=1), cKDTree(dots), label.copy()
+    middle, tree, label = mesh.middles(), cKDTree(dots), label.copy()
     for cut in cuts:
         start, end = np.array(cut.place, float), np.array(cut.end, float)
         under = face[tree.query((start + end) / 2)[1]]

@@ -47,7 +47,7 @@ def planes_of(mesh: Mesh, least_mm2: float) -> Planes:
     cross = mesh.crosses()
     twice = np.linalg.norm(cross, axis=1)
     area, raw = twice / 2, cross / np.maximum(twice, 1e-300)[:, None]
-    middle = mesh.corners().mean(axis=1)
+    middle = mesh.middles()
     noise = noise_of(mesh, raw, twice, mates)
     if LEAST_NOISE_MM < noise < MOST_NOISE_MM:  # more is no noise but a coarse file
         smooth, uneven = fitted_normals(mesh, raw, area, middle, noise)
@@ -82,12 +82,10 @@ def planes_of(mesh: Mesh, least_mm2: float) -> Planes:
 
 def _means(label: NDArray, normals: NDArray, middle: NDArray, area: NDArray) -> tuple[NDArray, NDArray, NDArray]:
     """Normal, middle and area of every part (P, 3), (P, 3), (P,)."""
-    own = label >= 0
-    count = int(label.max(initial=-1)) + 1
-    mm2 = summed(label[own], area[own], count)
+    part, count = label + 1, int(label.max(initial=-1)) + 2  # what is none is summed, too, and left out
+    mm2 = summed(part, area, count)[1:]
     mean, at = (
-        np.stack([summed(label[own], area[own] * x[own, k], count) for k in range(3)], axis=1)
-        for x in (normals, middle)
+        np.stack([summed(part, area * x[:, k], count)[1:] for k in range(3)], axis=1) for x in (normals, middle)
     )
     at /= np.maximum(mm2, 1e-30)[:, None]
     return mean / np.maximum(np.linalg.norm(mean, axis=1), 1e-30)[:, None], at, mm2
@@ -201,17 +199,21 @@ def _rimmed(
     beyond = np.where(mates >= 0, label[np.maximum(mates, 0)], -1)
     best = np.full(len(label), np.inf)
     chosen = label.copy()
-    own = label >= 0
-    best[own] = np.abs(np.einsum("ij,ij->i", middle[own] - at[label[own]], mean[label[own]]))
-    best[own] = np.maximum(best[own] - 0.25 * slack, 0)  # what is there stays, unless another is clearly nearer
+
+    def off_from(rows: NDArray, part: NDArray) -> NDArray:
+        return np.abs(np.einsum("ij,ij->i", middle.take(rows, 0) - at.take(part, 0), mean.take(part, 0)))
+
+    own = np.flatnonzero(label >= 0)
+    # what is there stays, unless another is clearly nearer
+    best[own] = np.maximum(off_from(own, label[own]) - 0.25 * slack, 0)
     for k in range(3):
-        some = (beyond[:, k] >= 0) & (beyond[:, k] != label)
+        some = np.flatnonzero((beyond[:, k] >= 0) & (beyond[:, k] != label))
         part = beyond[some, k]
-        off = np.abs(np.einsum("ij,ij->i", middle[some] - at[part], mean[part]))
-        off[np.einsum("ij,ij->i", raw[some], mean[part]) < np.cos(tilt)] = np.inf
+        off = off_from(some, part)
+        off[np.einsum("ij,ij->i", raw.take(some, 0), mean.take(part, 0)) < np.cos(tilt)] = np.inf
         off[off > slack] = np.inf
         better = off < best[some]
-        rows = np.flatnonzero(some)[better]
+        rows = some[better]
         best[rows], chosen[rows] = off[better], part[better]
     return chosen
 

@@ -126,7 +126,7 @@ def guess_up(mesh: Mesh) -> list[UpGuess]:
     normals = some.crosses()
     areas = np.linalg.norm(normals, axis=1) * (0.5 * len(mesh.faces) / len(some.faces))
     normals /= np.maximum(2 * areas * len(some.faces) / len(mesh.faces), 1e-300)[:, None]
-    middles = some.corners().mean(axis=1)
+    middles = some.middles()
     size = np.ptp(mesh.bounds.astype(float), axis=0)
     habit = {"z": 0.10, "y": 0.07, "x": 0.01, "-z": 0.0, "-y": 0.0, "-x": 0.0}
     guesses = []
