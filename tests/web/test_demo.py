@@ -10,13 +10,14 @@ import pytest
 import trimesh
 
 from dusk_lamp.cli.main import main
+from dusk_lamp.core.log.pace import pace_of
 from dusk_lamp.core.plan.run import laid
 from dusk_lamp.core.sculpt.masks import read_mask
 from dusk_lamp.demo.finished import finished
 from dusk_lamp.demo.load import load_demo, load_rack, sculpt_file
 from dusk_lamp.demo.plans import DEMO
-from dusk_lamp.store import plans, progress
-from dusk_lamp.store.models import Sculpt
+from dusk_lamp.store import log, plans, progress
+from dusk_lamp.store.models import Sculpt, now
 from dusk_lamp.store.store import new_job
 
 from .conftest import packet
@@ -97,5 +98,11 @@ def test_a_fresh_shelf_shows_finished_plans_at_once(app, painter, store):
         state = progress.state_of(session, sculpt, progress.keys_of(coats))
         assert len(state.ends) == 10 and all(e.how == "done" and e.seconds > 30 for e in state.ends.values())
         assert state.place == progress.keys_of(coats)[10]
+        kept = log.entries(session, warden)  # what is painted is in the log, and teaches no other pace than expected
+        assert [e.title for e in kept][::9] == ["Primer everywhere", "Hood: base"] and len(kept) == 10
+        assert sorted(e.at for e in kept) == [e.at for e in kept] and kept[-1].at[:19] <= now().isoformat()
+        assert [e.technique for e in kept] == [c.technique for c in coats[:10]]
+        assert all(list(e.parts.values()) == list(c.mix.parts) for e, c in zip(kept, coats, strict=False))
+        assert abs(pace_of(kept).all - 1) < 0.1
         keeper = session.get(Sculpt, [d.file for d in DEMO].index("kiln-keeper") + 1)
         assert not plans.plan_of(session, keeper).coats and keeper.thumb_key

@@ -18,11 +18,12 @@ from typing import Any
 import numpy as np
 
 from ..core.coat.stack import looks
+from ..core.log.entry import Entry, entry_of
 from ..core.paint.rack import rack_from_csv
 from ..core.plain import plain
 from ..core.plan.context import Context
 from ..core.plan.document import PARTS_OF_FILE, Plan, document_of
-from ..core.plan.run import settled
+from ..core.plan.run import run, settled
 from ..core.plan.tools import Tools
 from ..core.sculpt.mesh import Mesh
 from ..core.sculpt.parts import alone
@@ -83,14 +84,22 @@ def _under_its_sky(on: OnBench, plan: Plan, mesh: Callable[[], Mesh] | None = No
     return Site(on.laid, view, [alone(on.laid, (part,), uncast) for part, uncast in plan.shadowless], mesh=mesh)
 
 
-def worked_out(demo: Demo) -> Finished:
-    """The plan of a demo sculpt with all its coats, on the surface that the bench lays out."""
-    with on_bench(demo) as on:
-        return planned(demo, on)
-
-
 def planned(demo: Demo, on: OnBench, sky: bytes | None = None) -> Finished:
-    """The same of a sculpt that is laid out. sky: what it sees, packed, where that is known."""
+    """The plan of a demo sculpt that is laid out, with all its coats. sky: what it sees, packed, if it is known."""
+    context = settled(_opened(demo, on, sky))
+    seen = looks(context.simulation.reflectance([c for c in context.plan.coats if not c.muted]))[1]
+    key = small_pictures.painted_thumb(on.fields, [demo.file], on.laid, seen[context.site.shown])
+    return Finished(context.plan, context.site.marking.labels, on.fields.blob(key, "thumb.png"))
+
+
+def painted_steps(demo: Demo, on: OnBench, plan: Plan, sky: bytes | None = None) -> list[Entry]:
+    """What the log says of those steps of a finished plan that are painted, but for when and how long."""
+    ran = run(_opened(demo, on, sky).on(plan))
+    return [entry_of(step, demo.name, "done", "", None) for step in ran.steps[: demo.painted]]
+
+
+def _opened(demo: Demo, on: OnBench, sky: bytes | None) -> Context:
+    """A demo sculpt on the bench, with its regions and wishes."""
     fields, surface_key, laid = on.fields, on.surface_key, on.laid
     placed = preparing.load_placing(fields, surface_key)
     marking = preparing.own_marking(on.path, "ply", laid, placed)
@@ -104,10 +113,7 @@ def planned(demo: Demo, on: OnBench, sky: bytes | None = None) -> Finished:
         preparing.know_sky(fields, surface_key, sky)
     site = _under_its_sky(on, plan, lambda: own)
     rack = rack_from_csv((files("dusk_lamp.demo") / "rack.csv").read_bytes())
-    context = settled(Context(plan.marked(marking), site.marked(marking, plan.loose), rack, Tools(), placed))
-    seen = looks(context.simulation.reflectance([c for c in context.plan.coats if not c.muted]))[1]
-    key = small_pictures.painted_thumb(fields, [demo.file], laid, seen[context.site.shown])
-    return Finished(context.plan, marking.labels, fields.blob(key, "thumb.png"))
+    return Context(plan.marked(marking), site.marked(marking, plan.loose), rack, Tools(), placed)
 
 
 def lit_picture(demo: Demo) -> bytes:
@@ -167,10 +173,15 @@ def main() -> None:
             (HERE / f"{demo.file}.sky.npz").write_bytes(sky_of(demo))
         if not demo.finished:
             (HERE / f"{demo.file}.png").write_bytes(lit_picture(demo))
-        else:
-            content = packed(worked_out(demo))
+            continue
+        with on_bench(demo) as on:
+            done = planned(demo, on)
+            content = packed(done)
             (HERE / f"{demo.file}.json.xz").write_bytes(content)
             print(f"{demo.file}: {len(content) / 1e6:.2f} MB")
+            if demo.painted:
+                entries = [plain(e) for e in painted_steps(demo, on, done.plan)]
+                (HERE / f"{demo.file}.log.json").write_text(json.dumps(entries, ensure_ascii=False, indent=1))
 
 
 if __name__ == "__main__":

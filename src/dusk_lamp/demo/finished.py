@@ -11,6 +11,8 @@ from pathlib import Path
 import numpy as np
 from numpy.typing import NDArray
 
+from ..core.log.entry import Entry
+from ..core.plain import built
 from ..core.plan.document import Plan, plan_from
 
 HERE = Path(__file__).parent / "plans_done"
@@ -48,6 +50,12 @@ def sky_of(name: str) -> bytes | None:
     """What a demo sculpt sees of the sky, packed; None where it does not ship."""
     path = HERE / f"{name}.sky.npz"
     return path.read_bytes() if path.is_file() else None
+
+
+def painted_steps(name: str) -> list[Entry]:
+    """What the log says of the steps of a demo plan that are painted, but for when and how long."""
+    path = HERE / f"{name}.log.json"
+    return [built(Entry, e) for e in json.loads(path.read_text("utf-8"))] if path.is_file() else []
 
 
 @cache

@@ -59,13 +59,16 @@ def _once(site: Site, bright: NDArray[np.float32], grey: NDArray[np.float32], ca
     template, picture = (np.sqrt(np.clip(p / level, 0, 2)).astype(np.float32) for p in (drawn, grey))
     ground = float(np.median(picture[~shot.seen])) if (~shot.seen).any() else 0.0
     template[~shot.seen] = ground
-    warp: Any = np.eye(3, dtype=np.float32)
     how = (cv2.TERM_CRITERIA_EPS | cv2.TERM_CRITERIA_COUNT, STEPS, ENOUGH)
     whole = cv2.dilate(mask, np.ones((9, 9), np.uint8))
+    left, top, wide, high = cv2.boundingRect(whole)  # only what is drawn is laid over the picture
+    warp: Any = _moved(left, top)
     try:
-        _, warp = cv2.findTransformECC(template, picture, warp, cv2.MOTION_HOMOGRAPHY, how, whole, BLUR)
+        part = np.ascontiguousarray(template[top : top + high, left : left + wide])
+        _, warp = cv2.findTransformECC(part, picture, warp, cv2.MOTION_HOMOGRAPHY, how, whole, BLUR)
     except cv2.error:
         return None
+    warp = warp @ _moved(-left, -top)
     spots = evenly(np.unique(shot.corners[shot.seen][:, 0]), POINTS)
     places = site.surface.points[spots].astype(float)
     at = camera.project(places)[0]
@@ -73,3 +76,8 @@ def _once(site: Site, bright: NDArray[np.float32], grey: NDArray[np.float32], ca
     if np.median(np.linalg.norm(moved - at, axis=1)) > FARTHEST * max(width, height):
         return None
     return pose_refined(moved, places, camera)
+
+
+def _moved(right: int, down: int) -> NDArray[np.float32]:
+    """(3, 3) that moves places of a picture by so many pixels."""
+    return np.array([[1, 0, right], [0, 1, down], [0, 0, 1]], np.float32)
