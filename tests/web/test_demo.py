@@ -89,6 +89,8 @@ def test_a_fresh_shelf_shows_finished_plans_at_once(app, painter, store):
     shown = [a["href"] for a in page.select("#welcome a")]
     assert len(shown) == 4 and [h.rsplit("/", 1)[1] for h in shown] == ["paint", "metal", "sheet", "for-me"]
     assert all(painter.client.get(h).status_code == 200 for h in shown)  # a page that says how far it is
+    said = " ".join(painter.page("/log").get_text(" ").split())
+    assert "done in 33 s (29 s expected)" in said and "Chalk < 0.01" in said
     warden = [d.file for d in DEMO].index("wick-warden") + 1
     coats = finished("wick-warden").plan.coats
     assert {c.stage for c in coats} >= {"undercoat", "colour", "face", "metal", "edges", "glow", "wear", "finish"}

@@ -22,6 +22,11 @@ def film_ml(film_um_mm2: float) -> float:
     return film_um_mm2 / 1e6
 
 
+def ml_words(ml: float) -> str:
+    """“1.39”, and “< 0.01” of what is used but is less than a stir of the brush takes."""
+    return f"{ml:.2f}" if ml >= 0.005 or not ml else "< 0.01"
+
+
 def grouped(number: float, digits: int = 0) -> str:
     """A number with thin spaces between thousands."""
     return f"{number:,.{digits}f}".replace(",", THIN_SPACE)

@@ -15,7 +15,7 @@ from werkzeug.exceptions import HTTPException, RequestEntityTooLarge
 from werkzeug.middleware.proxy_fix import ProxyFix
 
 from ..core.errors import DuskLampError, Stopped
-from ..core.units import counted, grouped
+from ..core.units import counted, grouped, minutes_words, ml_words
 from ..jobs.queue import Queue
 from ..settings import Settings, settings_from
 from ..store.models import OWNER
@@ -116,6 +116,8 @@ def create_app(data: Path, settings: Settings | None = None, *, testing: bool = 
     app.jinja_env.filters["number"] = grouped
     app.jinja_env.filters["limits"] = ranges.limits
     app.jinja_env.filters["counted"] = counted
+    app.jinja_env.filters["minutes"] = minutes_words
+    app.jinja_env.filters["millilitres"] = ml_words
     app.jinja_env.globals["ranges"] = ranges.RANGES  # ty: ignore[invalid-assignment]
     app.jinja_env.filters["in_groups"] = in_groups
     app.jinja_env.filters["clock_query"] = lambda query: urlencode(query, doseq=True)
