@@ -73,9 +73,7 @@ class Caster:
         wanted: NDArray[np.bool_],
     ) -> tuple[NDArray[np.bool_], tuple[NDArray[np.int32], NDArray[np.int32], NDArray[np.int32]]]:
         """What boxed origins see along all directions that they face, on the calling thread; see `Scene.looked`."""
-        for direction in directions:
-            _row(direction)
-        return self._scene.looked(boxed, normals, np.ascontiguousarray(directions, np.float32), wanted)
+        return self._scene.looked(boxed, normals, _ways(directions), wanted)
 
     def _far(self, reach: float | None) -> NDArray[np.float32] | None:
         return None if reach is None else np.full(1, reach * self._scale, np.float32)
@@ -151,10 +149,14 @@ class Caster:
 
 
 def _row(direction: NDArray[np.float32]) -> NDArray[np.float32]:
+    return _ways(direction).reshape(1, 3)
+
+
+def _ways(directions: NDArray[np.float32]) -> NDArray[np.float32]:
     # a ray that is no number never comes back: it would keep the pool for good
-    if not np.isfinite(direction).all():
+    if not np.isfinite(directions).all():
         raise SettingError("a direction that is no number cannot be looked along")
-    return np.ascontiguousarray(direction, dtype=np.float32).reshape(1, 3)
+    return np.ascontiguousarray(directions, dtype=np.float32)
 
 
 def _in_parts(job: Callable[..., Any], *rays: NDArray) -> list[Any]:
