@@ -19,7 +19,7 @@ DIRECTIONS = 256
 AT_FIRST = 64  # of them, looked along before the others: enough for a first light
 # spots, the samples of the base they meet, and the numbers of the directions, all (H,)
 Hits = tuple[NDArray[np.integer], NDArray[np.int32], NDArray[np.integer]]
-NONE: Hits = (np.zeros(0, np.int32),) * 3
+NONE: Hits = (np.zeros(0, np.int32), np.zeros(0, np.int32), np.zeros(0, np.int32))
 
 
 @dataclass(frozen=True)
