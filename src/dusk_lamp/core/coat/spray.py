@@ -285,9 +285,9 @@ def _received(site: Site, toward: NDArray[np.float32], rays: bool) -> NDArray[np
         if not rays:
             return out
     caster = _body(surface).caster
-    free = doubtful[~caster.boxed_blocked(caster.boxed(surface.origins[doubtful]), toward)]
+    free = doubtful[~caster.boxed_blocked(caster.boxed(surface.origins.take(doubtful, axis=0)), toward)]
     out[doubtful] = 0
-    out[free] = surface.normals[free] @ toward
+    out[free] = surface.normals.take(free, axis=0) @ toward
     return out
 
 
