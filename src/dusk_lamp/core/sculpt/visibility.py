@@ -19,7 +19,7 @@ DIRECTIONS = 256
 AT_FIRST = 64  # of them, looked along before the others: enough for a first light
 # spots, the samples of the base they meet, and the numbers of the directions, all (H,)
 Hits = tuple[NDArray[np.integer], NDArray[np.int32], NDArray[np.integer]]
-NONE: Hits = (np.zeros(0, np.int32), np.zeros(0, np.int32), np.zeros(0, np.int32))
+_NONE: Hits = (np.zeros(0, np.int32), np.zeros(0, np.int32), np.zeros(0, np.int32))
 
 
 @dataclass(frozen=True)
@@ -102,7 +102,7 @@ def visibility_of(
     low = float(body.points[:, 2].min())
     tall, up = (sum(field[body.faces[:, k], 2] for k in range(3)) / 3 for field in (body.points, body.normals))
     is_base = (up > 0.5) & (tall < low + BASE_SHARE * body.height)
-    hits = [NONE]
+    hits = [_NONE]
     caster = _quick_caster(body)
     boxed = caster.boxed(surface.origins)
     done = 0
@@ -178,7 +178,7 @@ def unpacked(content: bytes, surface: Surface) -> Visibility | None:
     sphere, body = fibonacci_sphere(base.shape[1]), surface.blockers or surface
     caster = _quick_caster(body)
     boxed = caster.boxed(surface.origins)
-    hits = [NONE]
+    hits = [_NONE]
 
     def one(j: int) -> None:
         rows = np.flatnonzero(base[:, j])
