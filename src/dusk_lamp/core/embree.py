@@ -8,7 +8,7 @@ import ctypes
 import os
 import weakref
 from functools import cache
-from typing import Any
+from typing import Any, NamedTuple
 
 import llvmlite.binding as llvm
 import numba
@@ -58,6 +58,16 @@ _rtc_intersect = types.ExternalFunction("rtcIntersect16", _packet)
 def _device(_process: int) -> int:
     """The library, made ready once in each process: threads that a fork left behind would be waited for in vain."""
     return _library.rtcNewDevice(None)
+
+
+class Look(NamedTuple):
+    """free: (D, N) whether nothing lies along a direction from a place. place, direction, face: (H,) of the rays that
+    go down and first meet a face that is wanted, direction by direction."""
+
+    free: NDArray[np.bool_]
+    place: NDArray[np.int32]
+    direction: NDArray[np.int32]
+    face: NDArray[np.int32]
 
 
 class Scene:
@@ -110,14 +120,11 @@ class Scene:
         normals: NDArray[np.float32],
         directions: NDArray[np.float32],
         wanted: NDArray[np.bool_],
-    ) -> tuple[NDArray[np.bool_], tuple[NDArray[np.int32], NDArray[np.int32], NDArray[np.int32]]]:
-        """What places (N, 3) with normals (N, 3) see along the directions (D, 3) that they face.
-
-        (D, N) whether nothing lies there. And where a ray goes down and the first face it meets is one of those
-        wanted (F,): the places, the directions and the faces (H,), direction by direction.
-        """
+    ) -> "Look":
+        """What places (N, 3) with normals (N, 3) see along the directions (D, 3) that they face. wanted: (F,) bool,
+        the faces of which it is said where they are met from above."""
         free = np.zeros((len(directions), len(origins)), np.bool_)
-        return free, _looked(self._scene, origins, normals, directions, wanted, free)
+        return Look(free, *_looked(self._scene, origins, normals, directions, wanted, free))
 
 
 def _rays(
@@ -219,6 +226,12 @@ def _looked(scene, origins, normals, directions, wanted, free):
     packet, counts, query = _room()
     query[0], query[1] = COHERENT, ALL_FEATURES
     met = packet[FACE:].view(np.int32)
+    at = (
+        _address(counts.ctypes.data),
+        _address(scene),
+        _address(packet.ctypes.data),
+        _address(query.ctypes.data),
+    )
     rows = np.empty(WIDE, np.int32)
     hits, found = np.empty((3, len(origins)), np.int32), 0
     for d in range(len(directions)):
@@ -233,19 +246,9 @@ def _looked(scene, origins, normals, directions, wanted, free):
             _count(counts, many)
             if down:  # only what looks down can see the base
                 met[:] = -1
-                _rtc_intersect(
-                    _address(counts.ctypes.data),
-                    _address(scene),
-                    _address(packet.ctypes.data),
-                    _address(query.ctypes.data),
-                )
+                _rtc_intersect(*at)
             else:
-                _rtc_occluded(
-                    _address(counts.ctypes.data),
-                    _address(scene),
-                    _address(packet.ctypes.data),
-                    _address(query.ctypes.data),
-                )
+                _rtc_occluded(*at)
             for k in range(many):
                 if not down:
                     free[d, rows[k]] = packet[FAR + k] >= 0

@@ -8,7 +8,7 @@ from typing import Any, TypeVar
 import numpy as np
 from numpy.typing import NDArray
 
-from .embree import Scene
+from .embree import Look, Scene
 from .errors import SettingError
 
 THREADS = max(1, min(8, os.cpu_count() or 1))
@@ -71,7 +71,7 @@ class Caster:
         normals: NDArray[np.float32],
         directions: NDArray[np.float32],
         wanted: NDArray[np.bool_],
-    ) -> tuple[NDArray[np.bool_], tuple[NDArray[np.int32], NDArray[np.int32], NDArray[np.int32]]]:
+    ) -> Look:
         """What boxed origins see along all directions that they face, on the calling thread; see `Scene.looked`."""
         return self._scene.looked(boxed, normals, _ways(directions), wanted)
 

@@ -23,7 +23,7 @@ def film_ml(film_um_mm2: float) -> float:
 
 
 def ml_words(ml: float) -> str:
-    """“1.39”, and “< 0.01” of what is used but is less than a stir of the brush takes."""
+    """“1.39”; “< 0.01” of what is used but too little to be shown in hundredths."""
     return f"{ml:.2f}" if ml >= 0.005 or not ml else "< 0.01"
 
 

@@ -83,6 +83,24 @@ def _middles(vertices, faces):
     return out
 
 
+@numba.njit(cache=True, nogil=True)
+def _longest_sides(vertices, faces):
+    """(F,) length of the longest side of each face."""
+    out = np.empty(len(faces), np.float32)
+    for f in range(len(faces)):
+        most = 0.0
+        for k in range(3):
+            a, b = faces[f, k], faces[f, (k + 1) % 3]
+            x, y, z = (
+                vertices[b, 0] - vertices[a, 0],
+                vertices[b, 1] - vertices[a, 1],
+                vertices[b, 2] - vertices[a, 2],
+            )
+            most = max(most, x * x + y * y + z * z)
+        out[f] = np.sqrt(most)
+    return out
+
+
 @dataclass(frozen=True)
 class Mesh:
     """Triangles in the file's own axes and units.
@@ -105,6 +123,10 @@ class Mesh:
     def middles(self) -> NDArray[np.float64]:
         """(F, 3) float64 middle of each face."""
         return _middles(self.vertices, self.faces)
+
+    def longest_sides(self) -> NDArray[np.float32]:
+        """(F,) float32 length of the longest side of each face."""
+        return _longest_sides(self.vertices, self.faces)
 
     def crosses(self) -> NDArray[np.float64]:
         """(F, 3) float64: a face's normal, twice its area long."""

@@ -4,7 +4,7 @@ import numba
 import numpy as np
 from numpy.typing import NDArray
 
-from .mesh import Mesh, sides
+from .mesh import Mesh
 
 OFF_BY_NOISE = 1.15  # measured on boxes, prisms, cylinders and balls with known noise: 1.0 to 1.3
 ROOM_MM, ROOM_TIMES = (0.3, 1.0), 25.0  # how far round a spot a plane is fitted to it: so many times the noise
@@ -14,18 +14,18 @@ EDGES_IN_ROOM, DOTS_IN_ROOM, MOST_DOTS, NEIGHBOURS = 1.5, 4.0, 400_000, 48
 def noise_of(mesh: Mesh, normals: NDArray, twice: NDArray, mates: NDArray) -> float:
     """How far the vertices are off, mm: by how much a face is turned from the mean of its neighbours, times its
     height. A smooth form, however bent, is turned by next to nothing."""
-    cosine, longest = _among_neighbours(mesh.vertices, mesh.faces, normals, mates)
-    off = np.arccos(np.clip(cosine, -1, 1)) * twice / np.maximum(longest, 1e-12)
+    turn = np.arccos(np.clip(_cosine_to_neighbours(normals, mates), -1, 1))
+    off = turn * twice / np.maximum(mesh.longest_sides(), 1e-12)
     order = np.argsort(off)
     upto = np.cumsum(twice[order])
     return float(off[order[np.searchsorted(upto, upto[-1] / 2)]]) / OFF_BY_NOISE
 
 
 @numba.njit(cache=True, parallel=True)
-def _among_neighbours(vertices, faces, normals, mates):
-    """For each face: the cosine (F,) to the mean normal of its neighbours, and its longest side (F,)."""
-    cosine, longest = np.empty(len(faces)), np.empty(len(faces))
-    for f in numba.prange(len(faces)):
+def _cosine_to_neighbours(normals, mates):
+    """(F,) cosine between the normal of each face and the mean of its neighbours'."""
+    out = np.empty(len(mates))
+    for f in numba.prange(len(mates)):
         x, y, z = 0.0, 0.0, 0.0
         for k in range(3):
             g = np.int64(mates[f, k])
@@ -33,14 +33,8 @@ def _among_neighbours(vertices, faces, normals, mates):
                 g = np.int64(f)
             x, y, z = x + normals[g, 0], y + normals[g, 1], z + normals[g, 2]
         length = max(np.sqrt(x * x + y * y + z * z), 1e-12)
-        cosine[f] = normals[f, 0] * x / length + normals[f, 1] * y / length + normals[f, 2] * z / length
-        a, b, c = faces[f]
-        u0, u1, u2, v0, v1, v2 = sides(vertices, a, b, c)
-        w0, w1, w2 = v0 - u0, v1 - u1, v2 - u2
-        longest[f] = np.sqrt(
-            max(u0 * u0 + u1 * u1 + u2 * u2, v0 * v0 + v1 * v1 + v2 * v2, w0 * w0 + w1 * w1 + w2 * w2)
-        )
-    return cosine, longest
+        out[f] = normals[f, 0] * x / length + normals[f, 1] * y / length + normals[f, 2] * z / length
+    return out
 
 
 @numba.njit(cache=True, parallel=True)

@@ -212,7 +212,7 @@ def _facing_most(faces, across, samples, starts, counts, normals):
     for f in range(len(faces)):
         for k in range(3):
             place = faces[f, k]
-            most = -np.inf
+            most, out[f, k] = -np.inf, samples[starts[place]]
             for j in range(starts[place], starts[place] + counts[place]):
                 normal = normals[samples[j]]
                 own = across[f, 0] * normal[0] + across[f, 1] * normal[1] + across[f, 2] * normal[2]
@@ -276,7 +276,7 @@ def _subdivided(
     """
     longest = float(np.ptp(mesh.bounds, axis=0).max()) * 1.8
     limits = spacing * 1.35 * 2.0 ** np.arange(max(0, np.ceil(np.log2(longest / spacing))), -1, -1)
-    long = _longest_sides(mesh.vertices, mesh.faces) > limits[-1]
+    long = mesh.longest_sides() > limits[-1]
     short, its_shell = mesh.faces[~long], shell[~long]
     points, faces, shell = _cut(mesh.vertices, mesh.faces[long], shell[long], limits, most_faces - len(short))
     return Mesh(points, np.concatenate([short, faces])), np.concatenate([its_shell, shell])
@@ -313,24 +313,6 @@ def _lengths(points, ends):
         a, b = ends[e]
         x, y, z = points[a, 0] - points[b, 0], points[a, 1] - points[b, 1], points[a, 2] - points[b, 2]
         out[e] = np.sqrt(x * x + y * y + z * z)
-    return out
-
-
-@numba.njit(cache=True, nogil=True)
-def _longest_sides(vertices, faces):
-    """(F,) length of the longest side of each face."""
-    out = np.empty(len(faces), np.float32)
-    for f in range(len(faces)):
-        most = 0.0
-        for k in range(3):
-            a, b = faces[f, k], faces[f, (k + 1) % 3]
-            x, y, z = (
-                vertices[b, 0] - vertices[a, 0],
-                vertices[b, 1] - vertices[a, 1],
-                vertices[b, 2] - vertices[a, 2],
-            )
-            most = max(most, x * x + y * y + z * z)
-        out[f] = np.sqrt(most)
     return out
 
 

@@ -112,16 +112,15 @@ def visibility_of(
         if stopped and stopped():  # a question to the database: once for a stretch
             raise Stopped("stopped while looking at the sky")
         free = np.zeros((directions, own.stop - own.start), np.bool_)
-        free[looking], (row, number, met) = caster.boxed_looked(
-            boxed[own], surface.normals[own], sphere[looking], is_base
-        )
+        look = caster.boxed_looked(boxed[own], surface.normals[own], sphere[looking], is_base)
+        free[looking] = look.free
         seen[:, own] |= np.packbits(free, axis=0, bitorder="little")
-        hits.append((own.start + row, body.faces[met, 0], looking[number]))
+        hits.append((own.start + look.place, body.faces[look.face, 0], looking[look.direction]))
         done += len(looking) * (own.stop - own.start)
         if progress:
             progress(done / (directions * max(len(surface), 1)))
 
-    def look(looking: NDArray[np.int64]) -> None:
+    def look_along(looking: NDArray[np.int64]) -> None:
         in_threads(lambda own: from_stretch(own, looking), stretches(len(surface)))
 
     def known(chosen: NDArray[np.int64]) -> Visibility:
@@ -134,9 +133,9 @@ def visibility_of(
     whole = np.arange(directions)
     first = at_first(directions) if glimpsed else whole[:0]
     if glimpsed:
-        look(first)
+        look_along(first)
         glimpsed(known(first))
-    look(np.setdiff1d(whole, first))
+    look_along(np.setdiff1d(whole, first))
     return known(whole)
 
 
