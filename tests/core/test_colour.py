@@ -17,9 +17,12 @@ from dusk_lamp.core.paint.colour import (
     colour_of,
     colour_of_hex,
     delta_e,
+    encoded,
     lab,
     reflectance_from_hex,
     reflectance_from_rgb,
+    screen_hex,
+    screen_levels,
     xyz,
 )
 from dusk_lamp.core.paint.value import luminance_from_munsell
@@ -145,3 +148,21 @@ def test_what_is_no_colour_is_refused(bad):
         colour_of_hex(bad)
     with pytest.raises(SettingError):
         xyz(np.ones(36), "candle")
+
+
+def test_levels_of_a_screen_are_those_of_the_standard_to_the_last_bit_of_light(rng):
+    """IEC 61966-2-1, as colour-science has it; and by our own formula where one level ends and the next begins."""
+    light = rng.uniform(-0.1, 1.1, (20_000, 3))
+    wanted = np.round(255 * colour.cctf_encoding(np.clip(light, 0, 1), function="sRGB"))
+    assert np.array_equal(screen_levels(light), wanted)
+    assert np.array_equal(
+        screen_levels(light.astype(np.float32)), screen_levels(light.astype(np.float32).astype(float))
+    )
+    low, high = np.zeros(255), np.ones(255)
+    for _ in range(70):
+        middle = (low + high) / 2
+        below = np.round(255 * encoded(middle)) < np.arange(1, 256)
+        low, high = np.where(below, middle, low), np.where(below, high, middle)
+    ends = np.concatenate([np.nextafter(high, 0), high, np.nextafter(high, 1), [0, 1, -0.0]])
+    assert np.array_equal(screen_levels(ends), np.round(255 * encoded(ends)))
+    assert screen_hex(np.array([0.0, 0.5, 2.0])) == "#00bcff"

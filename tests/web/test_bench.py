@@ -15,11 +15,13 @@ from dusk_lamp.core.plain import built
 from dusk_lamp.core.target.exposure import Exposure, value_of_light
 from dusk_lamp.core.target.greys import Greys, lay_bands
 from dusk_lamp.demo.load import load_rack
+from dusk_lamp.store import open_sculpts
 from dusk_lamp.store.backup import restore
 from dusk_lamp.store.models import Sculpt
 from dusk_lamp.store.open_sculpts import OpenSculpts
 from dusk_lamp.web.stages import ON_BENCH, STAGES
 
+from ..shapes import ball, together
 from .conftest import packet
 
 
@@ -252,6 +254,22 @@ def test_what_a_lost_cache_held_is_made_anew(painter, sculpt_id, store, app):
         "jobs run at once in tests: it is there again"
     )
     assert painter.client.get(f"/sculpts/{sculpt_id}/surface.bin").status_code == 200
+
+
+def test_a_sculpt_that_nobody_looks_at_holds_less_and_shows_the_same(whole, store, app, monkeypatch):
+    """Once another is looked at it lets go of what takes most room, and its pages are as they were."""
+    monkeypatch.setattr(open_sculpts, "IDLE_S", 0.0)
+    whole.bring(together(ball(5, 3), ball(3, 3, (0, 0, 7))).export(file_type="stl"), "Other.stl")
+    seen = {
+        url: whole.client.get(f"/sculpts/1/{url}").data for url in ("undercoat.json", "colour.json", "metal.json")
+    }
+    with store.session() as session:
+        opened = app.extensions["workshop"].sculpts.of(session.get(Sculpt, 1))
+    last = opened.site.bends
+    assert opened.site.bends is last
+    whole.page("/sculpts/2/light")
+    assert opened.site.bends is not last and np.array_equal(opened.site.bends.angle, last.angle)
+    assert {url: whole.client.get(f"/sculpts/1/{url}").data for url in seen} == seen
 
 
 def test_regions_outlive_the_cache_even_when_the_height_changes_afterwards(painter, sculpt_id, store, app):

@@ -64,6 +64,16 @@ class Bounded(Generic[K, V]):
         if fewer and self._dropped is not None:
             self._dropped()
 
+    def clear(self) -> None:
+        """Keep nothing of what is there now."""
+        with self._lock:
+            self._kept.clear()
+
+    def values(self) -> list[V]:
+        """What is kept, the one not used for longest first."""
+        with self._lock:
+            return list(self._kept.values())
+
     def __len__(self) -> int:
         return len(self._kept)
 
@@ -102,3 +112,7 @@ class Memory:
     def get(self, kind: str, key: Hashable) -> Any:
         """What is kept, or None."""
         return self._kinds[kind].get(key)
+
+    def clear(self, kind: str) -> None:
+        """Keep nothing of a kind."""
+        self._kinds[kind].clear()

@@ -11,6 +11,7 @@ from ..core.check.perspective import covered
 from ..core.check.pinhole import Pinhole
 from ..core.coat.coat import usual_coat
 from ..core.coat.stack import looks
+from ..core.light.bounce import Ground, base_transfer, bounce_light
 from ..core.light.lamp import Lamp
 from ..core.light.rig import Rig
 from ..core.paint.colour import colour_of_hex
@@ -21,12 +22,14 @@ from ..core.plan.document import Plan
 from ..core.plan.economy import Budget
 from ..core.plan.metal.painted import usual_metal
 from ..core.plan.run import laid
+from ..core.plan.school_fit import light_match
 from ..core.plan.simulation import Simulation
 from ..core.plan.stages.colour import ColourWishes
 from ..core.plan.stages.glow import GlowWish, GlowWishes
 from ..core.plan.stages.metal import MetalWishes
 from ..core.plan.stages.undercoat import UndercoatWishes
 from ..core.plan.tools import Tools
+from ..core.sculpt.decimate import thinned
 from ..core.sculpt.marking import Marking, Region
 from ..core.sculpt.mesh import Mesh
 from ..core.sculpt.pieces import pieces_of
@@ -34,12 +37,15 @@ from ..core.sculpt.planes import planes_of
 from ..core.sculpt.regions import grow
 from ..core.sculpt.site import Site
 from ..core.sculpt.stand import Placing
+from ..core.sculpt.surface import Surface
+from ..core.sculpt.visibility import Visibility
 from ..core.target.greys import lay_bands
 from ..core.target.local import usual_local
 from ..core.target.target import target
 from ..core.view.camera import Camera
 from ..core.view.formats import ply_bytes
-from ..core.view.raster import cut_out
+from ..core.view.raster import cut_out, snapshot
+from ..core.view.step_picture import coat_picture
 from ..store import preparing
 from ..store.cache import FolderCache
 
@@ -74,6 +80,7 @@ def warm() -> None:
         sky = preparing.sky(cache, surface_key, surface, [], quiet, lambda: False)
         view = preparing.load_sky(cache, sky, surface_key, surface, [])
         preparing.relief(cache, surface_key, surface)
+        preparing.rough(cache, surface_key, surface)
         marking = Marking(np.ones(len(surface), np.uint8), (Region("Knob"),))
         site = Site(surface, view, marking=marking)
         aim = target(
@@ -89,12 +96,24 @@ def warm() -> None:
         planes_of(knob, 0.5)
         # as small as this its corners are taken for the noise of a scan, which goes another way
         planes_of(Mesh(knob.vertices * np.float32(0.02), knob.faces), 0.001)
+        thinned(knob, np.zeros(len(knob.faces), np.int32), 100)  # as a file of a million triangles is
+        _light_large(surface, view)
         rack = rack_from_csv((files("dusk_lamp.demo") / "rack.csv").read_bytes())
         match(colour_of_hex("#7a5030"), rack.paints)
         coats = [usual_coat(name, only(rack.find("Gull"))) for name in ("prime", "spray", "brush", "wash")]
         looks(Simulation(site).reflectance(coats))
         site.lines  # noqa: B018 - crests and creases
+        camera, bare = Camera(18, 8), np.zeros((len(surface), 3), np.uint8)
+        shot = snapshot(surface, camera, 160, 80)  # with paper on both sides
+        coat_picture(site, shot, camera, coats[1].film(site), bare, bare)
         _plan_all(site, rack, preparing.load_placing(cache, surface_key))
+
+
+def _light_large(surface: Surface, view: Visibility) -> None:
+    """The light of the ground as it is worked out for a sculpt of many samples."""
+    lamp = Lamp(40, 55, 14)
+    ground, base, dark = Ground(surface), base_transfer(surface, view), np.zeros(len(surface), np.float32)
+    bounce_light(surface, view, ground, base, 0.15, lamp, 0.25, "overcast", dark)
 
 
 def _plan_all(site: Site, rack: Rack, placing: Placing) -> None:
@@ -117,6 +136,7 @@ def _plan_all(site: Site, rack: Rack, placing: Placing) -> None:
     plan = Plan(light=Rig(Lamp(40, 55, 14)), regions=marking.regions, wishes=wishes)
     context, _ = laid(Context(plan, site.marked(marking, ()), rack, Tools(), placing))
     lay_bands(site.surface, context.grey.value, plan.greys, plan.exposure)
+    light_match(site, context.grey.value, context.share)  # of a school
 
 
 if __name__ == "__main__":

@@ -1,6 +1,7 @@
 """Sculpts opened: laid out in memory, ready to be lit and painted. The few used last are kept."""
 
 import threading
+import time
 from functools import cached_property
 
 import numpy as np
@@ -35,6 +36,7 @@ from .store import Store
 
 MOST_IN_MEMORY, USUAL_SAMPLES = 3, 150_000  # about 200 MB each, with all that was worked out on it
 MOST_SEEN = 8  # 0.2 MB each
+IDLE_S = 10.0  # after which a sculpt that nobody asks for lets go of half of that, once another is asked for
 
 
 class OpenSculpt:
@@ -69,6 +71,7 @@ class OpenSculpt:
         # a shot takes 14 MB, a large one 28, what a page shows some 60 kB
         self.more = Memory({"shot": 6, "large shot": 1, "plan": 1, "guess": 1, "nearest": 4, "page": 12})
         self._seen: Bounded[tuple[float, float], NDArray[np.bool_]] = Bounded(MOST_SEEN)
+        self._asked, self._resting = time.monotonic(), False
         self.motion = 0  # counts lamps moved: a light that was asked for before the latest is not wanted any more
         surface.caster  # noqa: B018 - built now, so that the first drag does not wait for it
 
@@ -114,6 +117,22 @@ class OpenSculpt:
         key = self._sky_key
         return self.more.of("guess", key, lambda: pieces(self._cache, key, self.site, say))
 
+    def asked(self) -> None:
+        """Somebody looks at it."""
+        self._asked, self._resting = time.monotonic(), False
+
+    def rest(self) -> bool:
+        """Let go of what is large and made again in a second, where nobody has asked for this sculpt for a while;
+        whether there was something to let go of."""
+        if self._resting or time.monotonic() - self._asked < IDLE_S:
+            return False
+        self._resting = True
+        self.site.rest()
+        self.memory.clear("reflectance")
+        for kind in ("shot", "large shot"):
+            self.more.clear(kind)
+        return True
+
     def add_sky(self, view: Visibility, sky_key: str) -> None:
         """Let the sky in."""
         self.site.visibility, self._sky_key = view, sky_key
@@ -128,8 +147,9 @@ class OpenSculpts:
 
     def __init__(self, store: Store, most: int = MOST_IN_MEMORY) -> None:
         self._store = store
+        self._tidy = Tidying().ask
         self._kept: Bounded[tuple, OpenSculpt] = Bounded(
-            most, Tidying().ask, lambda opened: max(1.0, len(opened.site) / USUAL_SAMPLES)
+            most, self._tidy, lambda opened: max(1.0, len(opened.site) / USUAL_SAMPLES)
         )
         self._sky = threading.Lock()
 
@@ -146,6 +166,10 @@ class OpenSculpts:
         opened = self._kept.of(
             (surface_key, tuple(shadowless)), lambda: OpenSculpt(self._store, surface_key, shadowless, mended_key)
         )
+        opened.asked()
+        rested = [other.rest() for other in self._kept.values() if other is not opened]
+        if any(rested):
+            self._tidy()
         if sky_key and opened.site.visibility is None:
             with self._sky:
                 if opened.site.visibility is None:

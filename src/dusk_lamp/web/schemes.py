@@ -4,7 +4,7 @@ import numpy as np
 from flask import Blueprint, Response, abort, jsonify, request
 
 from ..core.errors import SettingError
-from ..core.paint.colour import ILLUMINANTS, rgb, xyz
+from ..core.paint.colour import ILLUMINANTS, levels_of, xyz
 from ..core.plain import one_line
 from ..core.units import counted
 from ..store import plans
@@ -81,6 +81,6 @@ def look(sculpt_id: int, number: int) -> Response | tuple[Response, int]:
         ("scheme", sculpt_id, number, turn), lambda say: context.simulation.reflectance(coats)
     ):
         return not_yet(working)
-    levels = np.round(rgb(xyz(context.simulation.reflectance(coats), light)) * 255).astype(np.uint8)
+    levels = levels_of(xyz(context.simulation.reflectance(coats), light))
     empty = np.zeros(len(levels), np.uint8)
     return packed({"name": scheme.name}, np.column_stack([levels, empty])[context.site.shown])

@@ -7,7 +7,7 @@ from typing import Any, ClassVar
 import numpy as np
 from numpy.typing import NDArray
 
-from ..paint.colour import RGB_TO_XYZ, encoded
+from ..paint.colour import RGB_TO_XYZ, screen_levels
 from ..paint.film import WHITE_CARD
 from ..paint.value import munsell_from_luminance
 from ..plain import rounded
@@ -57,7 +57,7 @@ class Flat:
     @property
     def picture(self) -> NDArray[np.uint8]:
         """(H, W, 3) the card as it is, in even light."""
-        return np.round(255 * encoded(np.clip(self.reflectance / WHITE_CARD, 0, 1))).astype(np.uint8)
+        return screen_levels(self.reflectance / WHITE_CARD)
 
     def blocks(
         self, place: Place, across: int = BLOCKS, down: int = BLOCKS, inner: float = INNER

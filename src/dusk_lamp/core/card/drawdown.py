@@ -8,7 +8,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from ..errors import SettingError
-from ..paint.colour import XYZ_TO_RGB, delta_e, encoded, lab, reflectance_from_rgb, xyz
+from ..paint.colour import XYZ_TO_RGB, delta_e, encoded, lab, reflectance_from_rgb, screen_hex, xyz
 from ..paint.film import card, film
 from ..paint.pigment import NORMAL_COAT_UM, Pigment, from_grounds, from_swatch
 from ..plain import plain, rounded
@@ -55,8 +55,7 @@ def _spectrum(colour: NDArray) -> NDArray[np.float64]:
 
 
 def _hex(reflectance: NDArray) -> str:
-    level = np.round(255 * encoded(xyz(reflectance) @ XYZ_TO_RGB.T)).astype(int).tolist()
-    return "#{:02x}{:02x}{:02x}".format(*level)
+    return screen_hex(xyz(reflectance) @ XYZ_TO_RGB.T)
 
 
 def pigment_of(

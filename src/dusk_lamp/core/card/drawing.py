@@ -9,7 +9,7 @@ import numpy as np
 from numpy.typing import NDArray
 from PIL import Image, ImageDraw, ImageFont
 
-from ..paint.colour import encoded
+from ..paint.colour import screen_levels
 from ..view.sheet_facts import FONTS
 from .card import GREY_PLACE, INK, MARKER_AT_MM, MARKER_MM, PAPER, PX_MM, TALL_MM, WIDE_MM, Card, Words
 from .reading import DICTIONARY, corners_mm, marker_number
@@ -128,4 +128,4 @@ def card_light(
 
 def card_picture(card: Card, px_mm: float = PX_MM) -> NDArray[np.uint8]:
     """(H, W, 3) the card as it is printed."""
-    return np.round(255 * encoded(card_light(card, px_mm=px_mm) / PAPER)).astype(np.uint8)
+    return screen_levels(card_light(card, px_mm=px_mm) / PAPER)

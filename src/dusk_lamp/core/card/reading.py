@@ -109,12 +109,8 @@ def _paper(card: Card, light: NDArray, lost: NDArray) -> NDArray[np.float32]:
     if len(rows) < 40:
         raise SettingError("too little bare paper is left to tell the light by; paint inside the lines")
     half = step // 3
-    seen = np.stack(
-        [
-            np.median(light[r - half : r + half + 1, c - half : c + half + 1].reshape(-1, 3), axis=0)
-            for r, c in zip(rows, columns, strict=True)
-        ]
-    )
+    patches = np.lib.stride_tricks.sliding_window_view(light, (2 * half + 1, 2 * half + 1), axis=(0, 1))
+    seen = np.median(patches[rows - half, columns - half].reshape(len(rows), 3, -1), axis=2)
     log = np.log(np.maximum(seen, 1e-4))
     terms = _smooth(columns / width, rows / height)
     keep = log[:, 1] > np.quantile(log[:, 1], 0.9) - 1.2
@@ -123,8 +119,10 @@ def _paper(card: Card, light: NDArray, lost: NDArray) -> NDArray[np.float32]:
         keep = np.abs(log - terms @ fit).max(axis=1) < TRIMMED
         if keep.sum() < 30:
             raise SettingError("the light on the card is not even: shadows fall on it, or it is dirty")
-    y, x = np.mgrid[:height, :width]
-    return np.exp(_smooth(x.ravel() / width, y.ravel() / height) @ fit).reshape(height, width, 3).astype(np.float32)
+    x, y = np.arange(width)[:, None] / width, np.arange(height)[:, None, None] / height
+    return np.exp((fit[0] + x * fit[1] + x * x * fit[4]) + y * (fit[2] + x * fit[3]) + y * y * fit[5]).astype(
+        np.float32
+    )
 
 
 def _smooth(x: NDArray, y: NDArray) -> NDArray[np.float64]:

@@ -9,7 +9,7 @@ import cv2
 import numpy as np
 from PIL import Image
 
-from ..paint.colour import encoded
+from ..paint.colour import screen_levels
 from ..paint.film import GREY_CARD
 from ..plain import checked, number
 from .card import Card
@@ -56,7 +56,7 @@ def card_photo(card: Card, seed: int, snap: Snap = Snap()) -> tuple[bytes, dict[
     light = 1 - snap.falloff * np.clip(away, 0, 1) ** 1.5
     picture = picture * light[..., None] * 2.0**snap.exposure * np.array([snap.red, 1.0, snap.blue])
     noise = rng.normal(0, 1, picture.shape) * np.sqrt(np.maximum(picture, 0) / FULL_WELL + 1e-7)
-    levels = np.round(255 * encoded(np.clip(picture + snap.noise * noise, 0, 1))).astype(np.uint8)
+    levels = screen_levels(picture + snap.noise * noise)
     out = io.BytesIO()
     Image.fromarray(levels).save(out, "JPEG", quality=93, subsampling=0)
     return out.getvalue(), truth

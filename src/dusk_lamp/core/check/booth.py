@@ -14,7 +14,7 @@ from ..errors import SettingError
 from ..light.key import key_light
 from ..light.lamp import Lamp
 from ..light.sky import open_dome, sky_light
-from ..paint.colour import XYZ_TO_RGB, encoded, xyz
+from ..paint.colour import XYZ_TO_RGB, screen_levels, xyz
 from ..paint.value import luminance_from_munsell, munsell_from_luminance
 from ..plain import checked, choice, number, text
 from ..sculpt.site import Site
@@ -112,7 +112,7 @@ def room_light(site: Site, booth: Booth) -> NDArray[np.float32]:
     lamp = Lamp(booth.azimuth, booth.elevation, 12.0)
     above = room_sky(site)
     below = 0.35 * (1 - np.clip(site.surface.normals[:, 2], -1, 1)) / 2  # the table sends some back
-    key = key_light(site.surface, lamp).light
+    key = site.lately(("booth", lamp), lambda: key_light(site.surface, lamp).light)  # photos from many sides
     return (booth.ambient * (above + below * above.mean()) + (1 - booth.ambient) * key).astype(np.float32)
 
 
@@ -161,7 +161,7 @@ def photograph(
         bright = picture.mean(axis=2) > np.quantile(picture.mean(axis=2), 1 - 0.03 * booth.glare)
         picture[bright] += booth.glare
     noise = rng.normal(0, 1, picture.shape) * np.sqrt(np.maximum(picture, 0) / FULL_WELL + 1e-7)
-    levels = np.round(255 * encoded(np.clip(picture + booth.noise * noise, 0, 1))).astype(np.uint8)
+    levels = screen_levels(picture + booth.noise * noise)
     out = io.BytesIO()
     image = Image.fromarray(levels)
     if booth.quality:

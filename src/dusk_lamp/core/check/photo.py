@@ -19,6 +19,7 @@ CLIPPED, CRUSHED = 252, 2  # levels
 MUCH_CLIPPED = 0.02  # of what is looked at
 BLURRED = 12.0  # variance of the Laplacian of an 8-bit grey picture 1000 pixels wide; from memory
 GREY_CARD = 0.18  # reflectance
+_LIGHT = linear(np.arange(256) / 255).astype(np.float32)  # of each level
 CARD_SHARE = 0.012  # of the longer side: the patch of the card that is averaged
 
 
@@ -93,7 +94,8 @@ def read_photo(content: bytes) -> Photo:
         size = (max(1, round(picture.width / times)), max(1, round(picture.height / times)))
         picture = picture.resize(size, Image.Resampling.BOX)
     levels = np.asarray(picture, np.uint8)
-    return Photo(linear(levels / 255.0).astype(np.float32), levels, whole / max(picture.size), lens)
+    light = np.asarray(cv2.LUT(levels, _LIGHT), np.float32)
+    return Photo(light, levels, whole / max(picture.size), lens)
 
 
 def jpeg_of(photo: Photo) -> bytes:

@@ -5,7 +5,7 @@ from collections.abc import Sequence
 import numpy as np
 from numpy.typing import NDArray
 
-from ..paint.colour import BANDS, rgb, xyz
+from ..paint.colour import BANDS, levels_of, xyz
 from ..paint.film import BARE_RESIN
 from ..paint.film import coats as films
 from ..paint.mix import values_of
@@ -31,4 +31,4 @@ def appearance(
 def looks(reflectance: NDArray[np.float32]) -> tuple[NDArray[np.float32], NDArray[np.uint8]]:
     """(N,) Munsell values and (N, 3) sRGB levels of reflectances (N, 36)."""
     XYZ = xyz(reflectance)
-    return values_of(reflectance).astype(np.float32), np.round(rgb(XYZ) * 255).astype(np.uint8)
+    return values_of(reflectance).astype(np.float32), levels_of(XYZ)

@@ -7,7 +7,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from ..errors import SettingError
-from ..paint.colour import RGB_TO_XYZ, XYZ_TO_RGB, bands, encoded, linear, rgb_from_hex
+from ..paint.colour import RGB_TO_XYZ, XYZ_TO_RGB, bands, linear, rgb_from_hex, screen_hex
 from ..plain import text
 from .rig import Light
 
@@ -51,8 +51,7 @@ def of_temperature(kelvin: float) -> str:
     power = metres**-5.0 / np.expm1(PLANCK / (metres * kelvin))
     XYZ = np.array([power @ table[axis] for axis in "xyz"])
     rgb = np.maximum(XYZ @ XYZ_TO_RGB.T, 0)
-    level = np.round(encoded(rgb / rgb.max()) * 255).astype(int)
-    return "#{:02x}{:02x}{:02x}".format(*level)
+    return screen_hex(rgb / rgb.max())
 
 
 def even_light(colour: str) -> NDArray[np.float64]:

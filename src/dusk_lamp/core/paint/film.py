@@ -119,7 +119,7 @@ def coats(K: NDArray, S: NDArray, thickness: NDArray, under: NDArray) -> NDArray
         raise SettingError("a stack needs K and S and a row of thickness for each coat")
     K = np.maximum(K, np.float32(1e-5) * S)  # float32 must still see the difference
     spots = thickness.shape[1]
-    out = np.array(np.broadcast_to(under, (spots, BANDS)), np.float32)
+    out = np.array(np.broadcast_to(under, (spots, BANDS)), np.float32, order="C")
     a = np.float32(1) + K / S
     b = np.sqrt(a * a - np.float32(1))
     fall, full = np.float32(-2) * b * S, thickness.max(axis=1, initial=0)

@@ -9,7 +9,7 @@ from numpy.typing import NDArray
 from ..errors import SettingError
 from ..plain import Range, refuse_outside, rounded
 from ..units import counted, number_word
-from .colour import BANDS, lab, rgb, xyz
+from .colour import BANDS, lab, levels_of, xyz
 from .mix import Mix, values_of
 from .value import luminance_from_munsell
 
@@ -84,7 +84,7 @@ def glaze(
     chroma = np.hypot(*np.moveaxis(lab(XYZ)[..., 1:], -1, 0))
     left = np.ptp(value, axis=1) / np.ptp(value[0])
     keeps = np.flatnonzero(left >= keep)
-    levels = np.round(rgb(XYZ) * 255).astype(int)
+    levels = levels_of(XYZ)
     hexes = [["#{:02x}{:02x}{:02x}".format(*spot) for spot in row] for row in levels.tolist()]
     return Glaze(values, hexes, value, chroma, left, int(keeps[-1]), film_um)
 

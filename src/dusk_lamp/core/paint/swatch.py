@@ -6,7 +6,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from ..errors import SettingError
-from .colour import cones, encoded, from_cones, linear
+from .colour import cones, from_cones, linear, screen_hex
 from .film import GREY_CARD
 
 SPOT_SHARE = 0.012  # half the side of the patch that is read, over the photo's longer side
@@ -51,5 +51,4 @@ def swatch_of(
         if card.min() < DARKEST_CARD or card.max() > LIGHTEST_CARD:
             raise SettingError("the grey card is too dark or burnt out there; click on an evenly lit place of it")
         light = from_cones(cones(light) * GREY_CARD / cones(card))
-    level = np.round(encoded(light) * 255).astype(int).tolist()
-    return Swatch("#{:02x}{:02x}{:02x}".format(*level), bool((light > 1).any()))
+    return Swatch(screen_hex(light), bool((light > 1).any()))

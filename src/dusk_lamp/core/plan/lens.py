@@ -14,7 +14,7 @@ from scipy.spatial import cKDTree
 from ..coat.coat import Coat, usual_coat
 from ..errors import SettingError
 from ..light.lamp import Lamp
-from ..paint.colour import colour_of_hex, encoded
+from ..paint.colour import colour_of_hex, screen_hex
 from ..paint.mix import EARNS, Match, Mix, match
 from ..paint.rack import Paint, Rack
 from ..plain import rounded
@@ -214,7 +214,7 @@ def _lens(site: Site, rows: NDArray[np.int64], lamp: Lamp, brush: float, colour:
     away = float(np.arctan2(-toward[1], -toward[0]))
     local = Local(colour, "glass or gem")
     table = ladder(local)
-    shades = (*(_hex(table[round(v / 0.05)]) for v in (*VALUES[: count + 1], 8.8)), "#ffffff")
+    shades = (*(screen_hex(table[round(v / 0.05)]) for v in (*VALUES[: count + 1], 8.8)), "#ffffff")
     dot = toward * _radius(outline, away + np.pi) * DOT_OUT
     return Lens(
         outline,
@@ -261,7 +261,3 @@ def _crescent(outline: NDArray[np.float64], away: float, k: int) -> NDArray[np.f
     half, share = HALF_TURN[k], np.linspace(-1, 1, 33)
     inner = OUT[k] - THICK[k] * np.cos(share * np.pi / 2)
     return np.concatenate([_arc(outline, away, half, OUT[k]), _arc(outline, away, half, inner)[::-1]])
-
-
-def _hex(rgb: NDArray[np.float64]) -> str:
-    return "#{:02x}{:02x}{:02x}".format(*np.round(encoded(rgb) * 255).astype(int))

@@ -122,7 +122,7 @@ class Mesh:
 
     def middles(self) -> NDArray[np.float64]:
         """(F, 3) float64 middle of each face."""
-        return _middles(self.vertices, self.faces)
+        return _middles(self.vertices, np.ascontiguousarray(self.faces))
 
     def longest_sides(self) -> NDArray[np.float32]:
         """(F,) float32 length of the longest side of each face."""
@@ -130,7 +130,7 @@ class Mesh:
 
     def crosses(self) -> NDArray[np.float64]:
         """(F, 3) float64: a face's normal, twice its area long."""
-        return _crosses(self.vertices, self.faces)
+        return _crosses(self.vertices, np.ascontiguousarray(self.faces))
 
     def face_areas(self) -> NDArray[np.float64]:
         """(F,) float64, in the square of the file's unit."""

@@ -139,11 +139,18 @@ class Site:
 
     def once(self, name: str, make: Callable[[], T]) -> T:
         """What was worked out on this site before under a name, or now: for those who light it or paint it."""
-        if name not in self._known:
+        try:
+            return self._known[name]
+        except KeyError:  # not yet, or it was let go a moment ago
             with self._lock:
                 if name not in self._known:
                     self._known[name] = make()
-        return self._known[name]
+                return self._known[name]
+
+    def rest(self) -> None:
+        """Let go of what is large and soon worked out again: nobody looks at this sculpt for now."""
+        with self._lock:
+            self._known.pop("bends", None)
 
     def lately(self, key: Any, make: Callable[[], T]) -> T:
         """What was lately worked out of the surface alone, or now: what has too many settings to be kept for all."""

@@ -244,7 +244,7 @@ def coloured(
     tables = np.stack([ladder(one) for one in locals_])
     lit = np.zeros((0, 3)) if tint is None else np.ascontiguousarray(tint, np.float64)
     Y = np.zeros(0) if tint is None else luminance_from_munsell(value) / 100
-    return _coloured(np.ascontiguousarray(value, np.float64), labels, tables, lit, Y)
+    return _coloured(np.ascontiguousarray(value, np.float64), labels.astype(np.int64), tables, lit, Y)
 
 
 @numba.njit(cache=True, parallel=True)

@@ -13,7 +13,7 @@ from scipy.cluster.vq import kmeans2
 
 from ..datasets import by
 from ..errors import SettingError
-from ..paint.colour import colour_of_hex, encoded, linear
+from ..paint.colour import colour_of_hex, linear, screen_hex
 from ..paint.mix import neat_pot
 from ..paint.rack import Rack
 from ..sculpt.marking import Marking, Region
@@ -49,8 +49,7 @@ class Scheme:
 
 def _hex(L: float, chroma: float, hue: float) -> str:
     at = np.radians(hue)
-    levels = encoded(rgb_of_lab(np.array([[np.clip(L, 12, 88), chroma * np.cos(at), chroma * np.sin(at)]])))[0]
-    return "#{:02x}{:02x}{:02x}".format(*np.round(levels * 255).astype(int))
+    return screen_hex(rgb_of_lab(np.array([[np.clip(L, 12, 88), chroma * np.cos(at), chroma * np.sin(at)]]))[0])
 
 
 def schemes_of_words(words: Sequence[str]) -> list[Scheme]:

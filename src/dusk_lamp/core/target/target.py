@@ -11,7 +11,7 @@ from ..errors import SettingError
 from ..light.key import Stop
 from ..light.rig import BENCH_RAYS, Light, Rig, light_on
 from ..light.tint import LUMINANCE, Tints, tint_of
-from ..paint.colour import encoded
+from ..paint.colour import screen_levels
 from ..paint.value import grey_srgb, munsell_from_luminance
 from ..sculpt.site import Site
 from .exposure import Exposure, laid_between, value_of_light
@@ -38,7 +38,7 @@ class Target:
         """(N, 3) sRGB levels."""
         if self.rgb is None:
             return np.repeat(grey_srgb(self.value)[:, None], 3, axis=1)
-        return np.round(encoded(self.rgb) * 255).astype(np.uint8)
+        return screen_levels(self.rgb)
 
     @cached_property
     def lab(self) -> NDArray[np.float64]:

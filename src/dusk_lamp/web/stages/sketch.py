@@ -9,7 +9,7 @@ from sqlalchemy.orm import Session
 
 from ...core.errors import SettingError
 from ...core.light.tint import Tints, of_temperature
-from ...core.paint.colour import encoded, rgb_from_hex
+from ...core.paint.colour import rgb_from_hex, screen_hex
 from ...core.paint.mix import neat_pot
 from ...core.paint.value import grey_srgb
 from ...core.paint.whites import white_called
@@ -55,8 +55,7 @@ def panel(session: Session, sculpt: Sculpt, own: OpenSculpt) -> dict[str, Any]:
 
 def hex_at(local: Local, value: float) -> str:
     """`#rrggbb` of a local colour at a value."""
-    rgb = ladder(local)[int(np.abs(VALUES - value).argmin())]
-    return "#{:02x}{:02x}{:02x}".format(*np.round(encoded(rgb) * 255).astype(int))
+    return screen_hex(ladder(local)[int(np.abs(VALUES - value).argmin())])
 
 
 @blueprint.get("/sculpts/<int:sculpt_id>/sketch.json")

@@ -9,7 +9,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from ...errors import SettingError
-from ...paint.colour import encoded
+from ...paint.colour import screen_hex
 from ...paint.mix import nearest_mix
 from ...paint.rack import Paint
 from ...plain import rounded
@@ -72,7 +72,7 @@ def unrolled(
     known = np.isfinite(values)
     values = np.interp(middles, middles[known], values[known])
     rgb = colours(values.astype(np.float32), metal, local)
-    stops = [Stop(float(m), float(v), _hex(c)) for m, v, c in zip(middles, values, rgb, strict=True)]
+    stops = [Stop(float(m), float(v), screen_hex(c)) for m, v, c in zip(middles, values, rgb, strict=True)]
     count = int(np.clip(round(float(np.ptp(values)) / 1.2) + 1, 2, MOST_MIXES))
     places = np.linspace(0, STOPS - 1, count).round().astype(int)
     mixes = [nearest_mix(lab_of(rgb[k : k + 1])[0], paints) for k in places]
@@ -90,7 +90,3 @@ def unrolled(
     )
     named = [(float(middles[k]), m.words(), m.colour.hex) for k, m in zip(places, mixes, strict=True)]
     return Trainer(facet.kind, stops, named, words, float(facet.length), float(width))
-
-
-def _hex(rgb: NDArray[np.float64]) -> str:
-    return "#{:02x}{:02x}{:02x}".format(*np.round(encoded(np.clip(rgb, 0, 1)) * 255).astype(int))

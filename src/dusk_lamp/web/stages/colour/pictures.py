@@ -7,7 +7,7 @@ from numpy.typing import NDArray
 from ....core.coat.finish import films_of, finish_of, metal_of
 from ....core.coat.stack import looks
 from ....core.directions import direction_of
-from ....core.paint.colour import ILLUMINANTS, lab, rgb, xyz
+from ....core.paint.colour import ILLUMINANTS, lab, levels_of, xyz
 from ....core.plain import plain
 from ....core.plan.gradient import gradients
 from ....core.plan.stages.colour import STAGE, Tried
@@ -51,7 +51,7 @@ def after_bin(sculpt_id: int, number: int) -> Response:
     if light not in ILLUMINANTS:
         abort(404)
     seen, site = looked(own, number), own.site
-    levels = np.round(rgb(xyz(seen, light)) * 255).astype(np.uint8)
+    levels = levels_of(xyz(seen, light))
     mark = wrong(lab(xyz(seen)), own.context.target(STAGE.name).lab)
     mark[site.labels == 0] = FINE  # what is not marked stays a sketch
     areas = {name: round(float(site.areas[mark == k].sum()), 1) for k, name in enumerate(MARKS)}

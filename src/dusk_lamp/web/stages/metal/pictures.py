@@ -7,7 +7,7 @@ import numpy as np
 from flask import Response, jsonify, request
 
 from ....core.coat.stack import looks
-from ....core.paint.colour import encoded
+from ....core.paint.colour import screen_levels
 from ....core.plain import plain
 from ....core.plan.edges import beside_words, creases_round, crests_of
 from ....core.plan.metal.painted import FURTHEST, holds, mirror_ball
@@ -75,7 +75,7 @@ def _planned(own: OpenPlan) -> np.ndarray:
 def _metal_on(own: OpenPlan, id_: int, levels: np.ndarray) -> None:
     """Levels (N, 3) with a region as metal."""
     mine = own.site.labels == own.site.marking.number_of(id_)
-    levels[mine] = np.round(encoded(np.clip(STAGE.colours(own.context, id_), 0, 1)) * 255)
+    levels[mine] = screen_levels(STAGE.colours(own.context, id_))
 
 
 @blueprint.get("/sculpts/<int:sculpt_id>/metal/<int:number>/ball.png")
