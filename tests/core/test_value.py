@@ -22,6 +22,15 @@ def test_luminance_to_munsell_value_is_its_inverse_as_colour_science_has_it():
     assert v.munsell_from_luminance(Y) == pytest.approx(colour.notation.munsell_value_ASTMD1535(Y), abs=2e-3)
 
 
+def test_many_values_are_those_of_one_to_the_last_bit(rng):
+    """What is seen of a whole model is looked up another way than one colour; by numpy's own interpolation."""
+    V = np.linspace(0, 10, 20_001)
+    Y = v.luminance_from_munsell(V)
+    edges = np.concatenate([Y, np.nextafter(Y, -1), np.nextafter(Y, 200), [np.nan, -0.0, -3, 250, np.inf, -np.inf]])
+    light = np.concatenate([rng.uniform(-1, 102, 50_000), rng.uniform(0, 0.1, 20_000), edges])[:, None]
+    assert np.array_equal(v.munsell_from_luminance(light), np.interp(light, Y, V), equal_nan=True)
+
+
 def test_lightness_is_cie_15_as_colour_science_has_it():
     Y = np.linspace(0, 100, 101)
     assert v.lightness_from_luminance(Y) == pytest.approx(colour.lightness(Y, method="CIE 1976"), abs=1e-9)

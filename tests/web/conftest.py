@@ -10,7 +10,7 @@ import pytest
 import trimesh
 from bs4 import BeautifulSoup
 
-from dusk_lamp.core.plan import spray_fit
+from dusk_lamp.core.plan import school_fit, spray_fit
 from dusk_lamp.core.sculpt import surface
 from dusk_lamp.demo.load import load_rack
 from dusk_lamp.settings import settings_from
@@ -27,6 +27,7 @@ def few_samples():
         patch.setattr(surface, "FEWEST_SAMPLES", 2_000)
         patch.setattr(surface, "MOST_SAMPLES", 3_000)
         patch.setattr(spray_fit, "FIT_SAMPLES", 1_000)
+        patch.setattr(school_fit, "SAMPLES", 600)
         yield
 
 

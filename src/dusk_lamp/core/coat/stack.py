@@ -8,7 +8,7 @@ from numpy.typing import NDArray
 from ..paint.colour import BANDS, levels_of, xyz
 from ..paint.film import BARE_RESIN
 from ..paint.film import coats as films
-from ..paint.mix import values_of
+from ..paint.value import munsell_from_luminance
 from .coat import Coat
 
 
@@ -31,4 +31,4 @@ def appearance(
 def looks(reflectance: NDArray[np.float32]) -> tuple[NDArray[np.float32], NDArray[np.uint8]]:
     """(N,) Munsell values and (N, 3) sRGB levels of reflectances (N, 36)."""
     XYZ = xyz(reflectance)
-    return values_of(reflectance).astype(np.float32), levels_of(XYZ)
+    return munsell_from_luminance(100 * XYZ[..., 1]).astype(np.float32), levels_of(XYZ)
