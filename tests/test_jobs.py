@@ -13,8 +13,11 @@ from pathlib import Path
 
 import numpy as np
 import pytest
+import trimesh
 
+from dusk_lamp.core.sculpt.marking import Region
 from dusk_lamp.core.sculpt.pieces import pieces_of
+from dusk_lamp.core.sculpt.site import Site
 from dusk_lamp.core.sculpt.stand import Standing
 from dusk_lamp.jobs import leases, prepare
 from dusk_lamp.jobs.leases import give_back, new_worker, take
@@ -324,6 +327,19 @@ def test_the_pieces_of_a_sculpt_without_regions_are_kept_before_anybody_asks(sto
         assert key_of("pieces", PIECES, own.sky_key) in store.cache
     kept, made = laid.pieces(lambda *_: None), pieces_of(laid.site.surface, laid.site.paintable, laid.site.bends)
     assert np.array_equal(kept.children, made.children) and np.array_equal(kept.cut(5), made.cut(5))
+
+
+def test_the_facets_of_a_sculpt_with_metal_are_kept_before_anybody_asks(store, tmp_path, monkeypatch):
+    trimesh.creation.box((8, 6, 20)).subdivide_to_size(1.0).export(tmp_path / "block.stl")
+    sculpt, job = brought(store, tmp_path / "block.stl", "stl", "Block")
+    with store.session() as session:
+        own = session.get(Sculpt, sculpt)
+        plans.amend(session, own, replace(plans.plan_of(session, own), regions=(Region("Block", "metal"),)))
+    Queue(store)._run(job)
+    monkeypatch.setattr(Site, "found_facets", None)  # nothing is worked out again
+    with store.session() as session:
+        found = OpenSculpts(store).of(session.get(Sculpt, sculpt)).site.facets()
+    assert len(found) == 6 and all(f.kind == "flat" and len(f.neighbours) == 4 for f in found)
 
 
 @pytest.mark.long

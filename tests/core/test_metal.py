@@ -38,7 +38,7 @@ from dusk_lamp.core.plan.tools import Tools
 from dusk_lamp.core.plan.ways import way
 from dusk_lamp.core.plan.ways.way import task_of
 from dusk_lamp.core.plan.wear import LAYERS, LAYERS_BY_NAME, wear_coats
-from dusk_lamp.core.sculpt.facets import FacetNote, facets
+from dusk_lamp.core.sculpt.facets import FacetCut, FacetNote, facet_fields, facets, facets_from
 from dusk_lamp.core.sculpt.marking import Marking, Region
 from dusk_lamp.core.sculpt.relief import Bends, Relief, caught
 from dusk_lamp.core.sculpt.site import WHOLE, Site, Where
@@ -278,6 +278,28 @@ def test_what_the_painter_says_of_a_facet_counts_and_a_facet_is_unrolled():
     assert 2 <= len(strip.mixes) <= 5 and strip.words[0].endswith("the cutting edge last.")
     drawn = facet_svg(strip)
     assert drawn.count("<stop") == len(strip.stops) and drawn.count("<text") == len(strip.mixes)
+
+
+@pytest.mark.parametrize("shape", ["box", "ball", "pipe"])
+def test_facets_that_were_kept_and_those_found_again_are_the_same(shape):
+    """Through arrays and back; and with what is flat found before a painter said anything."""
+    made = {
+        "box": trimesh.creation.box((8, 6, 30)).subdivide_to_size(1.0),
+        "ball": ball(radius=5, fine=4),
+        "pipe": trimesh.creation.cylinder(radius=4, height=20, sections=64).subdivide(),
+    }
+    surface = surface_of(made[shape])
+    site, notes = Site(surface), (FacetNote((0.0, -3.0, 0.0), "ball"),)
+    cuts = (FacetCut((4.0, -3.0, 0.0), (4.0, 3.0, 1.0)),)
+    for said in ((), (notes,), (notes, cuts)):
+        plain = facets(surface, Bends(surface), None, *said)
+        fields = {name: array.copy() for name, array in facet_fields(plain).items()}
+        for found in (site.facets(*said), facets_from(fields, len(surface))):
+            assert [(f.kind, f.neighbours, f.length, f.width, f.mm2, f.hollow) for f in found] == [
+                (f.kind, f.neighbours, f.length, f.width, f.mm2, f.hollow) for f in plain
+            ]
+            for a, b in zip(found, plain, strict=True):
+                assert all(np.array_equal(getattr(a, n), getattr(b, n)) for n in ("own", "normal", "along"))
 
 
 def test_a_transparent_green_over_silver_is_green_and_lighter_toward_the_mirror():

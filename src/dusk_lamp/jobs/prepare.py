@@ -65,8 +65,10 @@ def run(work: Work) -> None:
             stages.surface(store.cache, mended_key, once, store.settings.most_samples or None, work.say)
     work.say("Turning on the lamp", 0.5)
     laid = stages.load_surface(store.cache, surface_key)
-    site = Site(laid, apart=[alone(laid, (part,), uncast) for part, uncast in shadowless])
-    own = stages.own_marking(paths[0], files[0]["format"], laid, stages.load_placing(store.cache, surface_key))
+    at = stages.load_placing(store.cache, surface_key)
+    apart = [alone(laid, (part,), uncast) for part, uncast in shadowless]
+    site = Site(laid, apart=apart, mesh=lambda: stages.mesh_on_bench(store.cache, mended_key, at))
+    own = stages.own_marking(paths[0], files[0]["format"], laid, at)
     with store.saving() as session:
         sculpt = work.sculpt(session)
         sculpt.surface_key, sculpt.sky_key = surface_key, None  # the bench opens; its picture can wait
@@ -95,6 +97,10 @@ def run(work: Work) -> None:
         if not painted:
             sculpt.thumb_key = thumb_key
         marked = plans.ever_marked(session, sculpt)
+    if any(region.material == "metal" for region in plan.regions):
+        work.calm()
+        work.say("Finding its facets", 0.995)
+        stages.facets(store.cache, surface_key, site)
     if not marked:
         work.calm()
         work.say("Putting its pieces together", 0.995)

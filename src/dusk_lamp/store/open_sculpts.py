@@ -11,11 +11,12 @@ from scipy.spatial import cKDTree
 from ..core.memory import Bounded, Memory
 from ..core.sculpt.brush import likeness
 from ..core.sculpt.display import seen_from
+from ..core.sculpt.facets import Facet
 from ..core.sculpt.mesh import Mesh
 from ..core.sculpt.parts import alone, pull
 from ..core.sculpt.pieces import Pieces, pieces_of
 from ..core.sculpt.relief import Relief
-from ..core.sculpt.site import Rows, Site
+from ..core.sculpt.site import Cuts, Notes, Rows, Site
 from ..core.sculpt.surface import RoughForm
 from ..core.sculpt.visibility import Visibility
 from ..heap import Tidying
@@ -23,11 +24,12 @@ from .models import Sculpt
 from .preparing import (
     Progress,
     Shadowless,
+    facets,
     load_glimpse,
-    load_mended,
     load_placing,
     load_sky,
     load_surface,
+    mesh_on_bench,
     pieces,
     relief,
     rough,
@@ -54,17 +56,21 @@ class OpenSculpt:
 
         def mesh() -> Mesh:
             try:
-                raw = load_mended(cache, mended_key or "").mesh
+                return mesh_on_bench(cache, mended_key or "", self.placing)
             except KeyError:  # the cache let it go: what was laid out is nearly as good
                 return self.site.bends.joined
-            return Mesh(self.placing.to_bench(raw.vertices).astype(np.float32), raw.faces)
+
+        def faceted(site: Site, notes: Notes, cuts: Cuts) -> list[Facet]:
+            if (mended_key or "") in cache:
+                return facets(cache, surface_key, site, notes, cuts)
+            return site.found_facets(notes, cuts)
 
         apart = [alone(surface, (part,), uncast) for part, uncast in shadowless]
 
         def felt(rows: Rows) -> Relief:
             return relief(cache, surface_key, surface, rows)
 
-        self.site = Site(surface, None, apart, relief=felt, mesh=mesh)
+        self.site = Site(surface, None, apart, relief=felt, mesh=mesh, facets=faceted)
         self.chosen = cache.array(surface_key, "quick")
         self.between = cache.array(surface_key, "quick_faces")
         self.memory = Memory()

@@ -12,6 +12,7 @@ import numpy as np
 from ..core.errors import DuskLampError
 from ..core.plain import plain
 from ..core.sculpt.decimate import clustered
+from ..core.sculpt.facets import Facet, facet_fields, facets_from
 from ..core.sculpt.marking import Marking
 from ..core.sculpt.masks import read_mask
 from ..core.sculpt.mend import Findings, Mended, holes_closed, mend, put_together
@@ -20,7 +21,7 @@ from ..core.sculpt.parts import Part, alone, gathered
 from ..core.sculpt.pieces import Pieces, pieces_of
 from ..core.sculpt.read import read_sculpt
 from ..core.sculpt.relief import Relief, relief_of
-from ..core.sculpt.site import Rows, Site
+from ..core.sculpt.site import Cuts, Notes, Rows, Site
 from ..core.sculpt.stand import Placing, Standing, guess_up, placing, stand
 from ..core.sculpt.surface import (
     RoughForm,
@@ -371,6 +372,27 @@ def rough(cache: Cache, surface_key: str, laid: Surface) -> RoughForm:
     if key not in cache:
         cache.put(key, rough_form(laid)._asdict())
     return RoughForm(*(cache.array(key, name) for name in RoughForm._fields))
+
+
+FACETS = 1
+
+
+def facets(cache: Cache, surface_key: str, site: Site, notes: Notes = (), cuts: Cuts = ()) -> list[Facet]:
+    """The facets of a sculpt as a painter corrected them, worked out once."""
+    key = key_of("facets", FACETS, surface_key, plain(notes), plain(cuts))
+    if key not in cache:
+        cache.put(key, facet_fields(site.found_facets(notes, cuts)))
+    return facets_from({name: cache.array(key, name) for name in ("numbers", "own", "meets")}, len(site))
+
+
+def mesh_on_bench(cache: Cache, mended_key: str, at: Placing) -> Mesh:
+    """The file's triangles as they stand on the bench, mm.
+
+    Raises:
+        KeyError: they are not in the cache.
+    """
+    raw = load_mended(cache, mended_key).mesh
+    return Mesh(at.to_bench(raw.vertices).astype(np.float32), raw.faces)
 
 
 PIECES = 1

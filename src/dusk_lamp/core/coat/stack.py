@@ -17,9 +17,7 @@ def appearance(
 ) -> NDArray[np.float32]:
     """(N, 36) reflectance of the model under a stack of coats and their films (N,) µm; muted
     coats and varnishes are left out."""
-    ground: NDArray = np.asarray(under, np.float64)
-    if ground.ndim < 2:
-        ground = np.broadcast_to(ground, (BANDS,))
+    ground = np.broadcast_to(under, (BANDS,)) if np.ndim(under) < 2 else np.asarray(under)
     seen = [(c, f) for c, f in stack if not c.muted and not c.mix.clear]
     if not seen:
         return np.broadcast_to(np.asarray(ground, np.float32), (spots, BANDS)).copy()

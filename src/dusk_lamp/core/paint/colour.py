@@ -27,6 +27,7 @@ _BRADFORD = np.array([[0.8951, 0.2664, -0.1614], [-0.7502, 1.7135, 0.0367], [0.0
 _CONES = _BRADFORD @ RGB_TO_XYZ
 _CONES /= _CONES.sum(axis=1, keepdims=True)
 _HEX = re.compile(r"#?([0-9a-fA-F]{6})")
+_AT_A_TIME = 4096  # of a whole model: what is worked with stays near the processor, and a copy of all takes no room
 _CELLS = 4096  # of light from none to full: so narrow that no level of a screen begins and ends within one
 
 
@@ -153,7 +154,14 @@ def reflectance_from_hex(colour: str) -> NDArray[np.float64]:
 
 def xyz(reflectance: NDArray, illuminant: str = "daylight") -> NDArray[np.float64]:
     """(..., 3) XYZ (Y of a perfect white = 1) of a reflectance (..., 36), the eye adapted to the illuminant."""
-    return reflectance @ _weights(illuminant)
+    weights = _weights(illuminant)
+    if np.ndim(reflectance) != 2 or len(reflectance) <= _AT_A_TIME:
+        return reflectance @ weights
+    out = np.empty((len(reflectance), 3))
+    for first in range(0, len(out), _AT_A_TIME):
+        own = slice(first, first + _AT_A_TIME)
+        np.matmul(reflectance[own].astype(np.float64), weights, out=out[own])
+    return out
 
 
 def lab(XYZ: NDArray) -> NDArray[np.float64]:

@@ -179,6 +179,11 @@ def _in_order(strokes: Sequence[Stroke]) -> list[Stroke]:
 def lining(site: Site, values: NDArray) -> list[Line]:
     """Creases between two regions or parts, to be lined dark; none between two regions that are both white. values:
     (R + 1,) of the rest and of each region."""
+    key = ("lining", np.asarray(values, float).tobytes(), site.labels.tobytes())  # asked for region by region
+    return site.lately(key, lambda: _lining(site, values))
+
+
+def _lining(site: Site, values: NDArray) -> list[Line]:
     label = np.zeros(len(site.bends.joined.vertices), np.int64)
     label[site.bends.place] = site.labels
     part = np.zeros(len(label), np.int64)

@@ -1,6 +1,6 @@
 """Facets: flat parts of a surface bounded by sharp edges, and parts that bend like a cylinder or a ball."""
 
-from collections.abc import Sequence
+from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, replace
 
 import numpy as np
@@ -78,6 +78,7 @@ def facets(
     mesh: Mesh | None = None,
     notes: Sequence[FacetNote] = (),
     cuts: Sequence[FacetCut] = (),
+    planes: Planes | None = None,
 ) -> list[Facet]:
     """The facets of a surface, the largest first.
 
@@ -88,12 +89,12 @@ def facets(
     Args:
         mesh: the file's triangles as they stand on the bench, mm; without them those of the surface. notes: what a
             painter knows better; the last word counts. cuts: strokes that cut one in two, each what the ones before
-            have left.
+            have left. planes: of the mesh, where they are known; see flat_parts.
     """
     mesh = bends.joined if mesh is None else mesh
+    planes = flat_parts(surface, mesh) if planes is None else planes
     area, middle = mesh.face_areas(), mesh.middles()
     whole = float(area.sum())
-    planes = planes_of(mesh, max(LEAST_MM2 * (surface.height / USUAL_HEIGHT) ** 2, LEAST_PLANE * whole))
     label = _with_round_forms(planes, area, whole)
     label = _cut(mesh, label, planes.smooth, area, surface.spacing, cuts)
     known = _noted(mesh, label, area, surface.spacing, notes)
@@ -147,6 +148,33 @@ def facets(
             meets[a].add(place[b])
             meets[b].add(place[a])
     return [replace(facet, neighbours=tuple(sorted(meets[k]))) for k, facet in out]
+
+
+def flat_parts(surface: Surface, mesh: Mesh) -> Planes:
+    """The planes of a sculpt's triangles (mm), before a painter says anything of them."""
+    least = max(LEAST_MM2 * (surface.height / USUAL_HEIGHT) ** 2, LEAST_PLANE * float(mesh.face_areas().sum()))
+    return planes_of(mesh, least)
+
+
+def facet_fields(found: Sequence[Facet]) -> dict[str, NDArray]:
+    """Facets as arrays, to be kept."""
+    numbers = [(KINDS.index(f.kind), f.hollow, f.length, f.width, f.mm2, *f.normal, *f.along) for f in found]
+    return {
+        "numbers": np.array(numbers, np.float64).reshape(-1, 11),
+        "own": np.packbits(np.array([f.own for f in found], np.bool_).reshape(len(found), -1), axis=1),
+        "meets": np.array([(k, n) for k, f in enumerate(found) for n in f.neighbours], np.int32).reshape(-1, 2),
+    }
+
+
+def facets_from(fields: Mapping[str, NDArray], samples: int) -> list[Facet]:
+    """The facets that were kept as arrays, of a surface of so many samples."""
+    out = []
+    for k, (kind, hollow, length, width, mm2, *ways) in enumerate(fields["numbers"].tolist()):
+        own = np.unpackbits(fields["own"][k], count=samples).astype(np.bool_)
+        meets = tuple(fields["meets"][fields["meets"][:, 0] == k, 1].tolist())
+        normal, along = np.array(ways[:3]), np.array(ways[3:])
+        out.append(Facet(KINDS[int(kind)], own, normal, along, meets, length, width, mm2, bool(hollow)))
+    return out
 
 
 def _with_round_forms(planes: Planes, area: NDArray, whole: float) -> NDArray[np.int32]:

@@ -23,6 +23,7 @@ DOUBLE_SHARE = 0.8  # a line with this share of its places beside a longer one i
 # of the model's size: a ring no wider is a stud's; no steeper, it faces up and is lit all round
 STUD_SHARE, LEVEL = 0.08, 0.3
 EVEN_ROUNDS = 2
+_ALONGSIDE = 0.7  # cosine between an edge and one that runs beside it
 LEAST_LENGTH = 2.0  # an edge shorter than this many scales is a bump
 GRAZE = 0.05  # less light than this is a lamp that only grazes past
 OPPOSITE = -0.5  # a face turned this far away is the other side of a thin sheet, not the far side of a crest
@@ -133,16 +134,24 @@ def _without_doubles(found: list[Line], near: float) -> list[Line]:
 
 def _run_length(places: NDArray[np.float32]) -> float:
     """Length of a line of mesh edges along its run: evened out, or a zigzag would count as detour."""
-    p = places.astype(float)
-    ring = len(p) > 3 and (p[0] == p[-1]).all()
-    for _ in range(EVEN_ROUNDS):
-        before = np.r_[p[-2:-1], p[:-1]] if ring else np.r_[p[:1], p[:-1]]
-        after = np.r_[p[1:], p[1:2]] if ring else np.r_[p[1:], p[-1:]]
-        even = (before + 2 * p + after) / 4
-        if not ring:
-            even[0], even[-1] = p[0], p[-1]
+    return float(_evened_length(places.astype(np.float64), EVEN_ROUNDS))
+
+
+@numba.njit(cache=True, nogil=True)
+def _evened_length(p, rounds):
+    last = len(p) - 1
+    ring = last > 2 and p[0, 0] == p[last, 0] and p[0, 1] == p[last, 1] and p[0, 2] == p[last, 2]
+    for _ in range(rounds):
+        even = p.copy()
+        for i in range(0 if ring else 1, last + 1 if ring else last):
+            before, after = last - 1 if i == 0 else i - 1, 1 if i == last else i + 1
+            for k in range(3):
+                even[i, k] = (p[before, k] + 2 * p[i, k] + p[after, k]) / 4
         p = even
-    return float(np.linalg.norm(np.diff(p, axis=0), axis=1).sum())
+    whole = 0.0
+    for i in range(last):
+        whole += np.sqrt((p[i + 1, 0] - p[i, 0]) ** 2 + (p[i + 1, 1] - p[i, 1]) ** 2 + (p[i + 1, 2] - p[i, 2]) ** 2)
+    return whole
 
 
 def lengths(
@@ -226,16 +235,24 @@ def corners_seeing(surface: Surface, bends: Bends, toward: NDArray) -> NDArray[n
 
 def _tightest(bends: Bends) -> NDArray[np.bool_]:
     """(E,) whether no edge that runs beside it, in the two faces it joins, bends more the same way."""
-    best = np.ones(len(bends.angle), np.bool_)
     unit = bends.along / np.maximum(bends.length, 1e-300)[:, None]
-    of_face = bends.edges.edge.reshape(-1, 3)
-    for side in (0, 1):
-        own = np.flatnonzero(bends.faces[:, side] >= 0)
-        for k in range(3):
-            other = of_face[bends.faces[own, side], k]
-            beside = np.abs(np.einsum("ij,ij->i", unit[own], unit[other])) > 0.7
-            more = (bends.angle[other] > bends.angle[own]) & (bends.convex[other] == bends.convex[own])
-            best[own[beside & more & (other != own)]] = False
+    return _unrivalled(bends.faces, bends.edges.edge.reshape(-1, 3), unit, bends.angle, bends.convex)
+
+
+@numba.njit(cache=True, nogil=True)
+def _unrivalled(faces, of_face, unit, angle, convex):
+    best = np.ones(len(angle), np.bool_)
+    for e in range(len(angle)):
+        for side in range(2):
+            f = faces[e, side]
+            if f < 0:
+                continue
+            for k in range(3):
+                other = of_face[f, k]
+                if other != e and angle[other] > angle[e] and convex[other] == convex[e]:
+                    across = unit[e, 0] * unit[other, 0] + unit[e, 1] * unit[other, 1] + unit[e, 2] * unit[other, 2]
+                    if abs(across) > _ALONGSIDE:
+                        best[e] = False
     return best
 
 

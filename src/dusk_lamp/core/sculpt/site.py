@@ -17,6 +17,7 @@ from scipy.spatial import cKDTree
 from ..errors import SettingError
 from ..memory import Bounded
 from ..plain import checked, choice, text
+from .facets import Facet, FacetCut, FacetNote, facets, flat_parts
 from .marking import Marking
 from .mesh import Mesh
 from .parts import alone, glue_faces
@@ -25,6 +26,8 @@ from .surface import Surface, some_samples
 from .visibility import Visibility, visibility_of
 
 Rows = NDArray[np.integer] | None  # of samples; None for all
+Notes = Sequence[FacetNote]
+Cuts = Sequence[FacetCut]
 Apart = tuple[NDArray[np.int32], Surface]  # samples of a part that some neighbours do not shadow, and that part
 T = TypeVar("T")
 LATELY = 4  # fields of one number to a sample
@@ -106,8 +109,8 @@ class Site:
     sprays can do without. glimpse: the same of a few directions, as long as that is all there is: light makes do with
     it. apart: parts on which some others do not cast. relief: given, or a function that gives it for some rows or for
     all (None), or worked out here. marking: given, or a function that gives it; else an empty one. loose: numbers of
-    the parts that are painted apart. mesh: gives the file's triangles as they stand on the bench. Safe to ask from
-    many threads.
+    the parts that are painted apart. mesh: gives the file's triangles as they stand on the bench. facets: gives its
+    facets where they may be kept. Safe to ask from many threads.
     """
 
     def __init__(
@@ -120,6 +123,7 @@ class Site:
         marking: Marking | Callable[[], Marking] | None = None,
         loose: Iterable[int] = (),
         mesh: Callable[[], Mesh] | None = None,
+        facets: "Callable[[Site, Notes, Cuts], list[Facet]] | None" = None,
     ) -> None:
         self.surface = surface
         self._visibility = visibility
@@ -127,6 +131,7 @@ class Site:
         self.apart = tuple(apart)
         self.loose = frozenset(loose)
         self._mesh = mesh
+        self._facets = facets or Site.found_facets
         self._relief = relief or (lambda rows: relief_of(surface, rows=rows))
         self._marking = marking or (lambda: Marking(np.zeros(len(surface), np.uint8)))
         self._known: dict[str, Any] = {}
@@ -150,7 +155,8 @@ class Site:
     def rest(self) -> None:
         """Let go of what is large and soon worked out again: nobody looks at this sculpt for now."""
         with self._lock:
-            self._known.pop("bends", None)
+            for name in ("bends", "flat parts"):
+                self._known.pop(name, None)
 
     def lately(self, key: Any, make: Callable[[], T]) -> T:
         """What was lately worked out of the surface alone, or now: what has too many settings to be kept for all."""
@@ -231,6 +237,15 @@ class Site:
     def mesh(self) -> Mesh:
         """The file's triangles as they stand on the bench, mm; those of the surface where the file is not at hand."""
         return self.bends.joined if self._mesh is None else self._mesh()
+
+    def facets(self, notes: Notes = (), cuts: Cuts = ()) -> list[Facet]:
+        """Its facets, the largest first, as they were found and as the painter corrected them."""
+        return self.once(f"facets {notes} {cuts}", lambda: self._facets(self, notes, cuts))
+
+    def found_facets(self, notes: Notes = (), cuts: Cuts = ()) -> list[Facet]:
+        """The same, worked out; what is flat is found once for all corrections."""
+        flat = self.once("flat parts", lambda: flat_parts(self.surface, self.mesh))
+        return facets(self.surface, self.bends, self.mesh, notes, cuts, flat)
 
     @property
     def lines(self) -> list[Line]:

@@ -9,7 +9,7 @@ from numpy.typing import NDArray
 from ...light.lamp import Lamp
 from ...light.reflect import World
 from ...plain import checked, number
-from ...sculpt.facets import Facet, FacetCut, FacetNote, facets
+from ...sculpt.facets import Facet, FacetCut, FacetNote
 from ...sculpt.site import Site
 
 DARKEST, LIGHTEST = 1.2, 9.5  # values of painted metal: near-black beside near-white (craft page, section 11)
@@ -39,8 +39,7 @@ class Shine:
 
 def facets_of(site: Site, shine: Shine) -> list[Facet]:
     """The facets of a sculpt, as they were found and as the painter corrected them."""
-    notes, cuts = shine.corrections, shine.cuts
-    return site.once(f"facets {notes} {cuts}", lambda: facets(site.surface, site.bends, site.mesh, notes, cuts))
+    return site.facets(shine.corrections, shine.cuts)
 
 
 class School:
