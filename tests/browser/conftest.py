@@ -35,7 +35,7 @@ class Server:
     """One running bench."""
 
     def __init__(self, data):
-        self.data = data
+        self.data, self.has_a_rack = data, False
         self.process = subprocess.Popen(
             [sys.executable, "-m", "dusk_lamp.cli", "serve", "--port", "0", "--data", str(data)],
             stdout=subprocess.PIPE,
@@ -74,8 +74,8 @@ def chromium():
 
 
 @pytest.fixture
-def page(chromium, server):
-    """A page at 1280 × 800 that fails the test on any script error or blocked content."""
+def page(chromium):
+    """An empty page at 1280 × 800 that fails the test on any script error or blocked content."""
     context = chromium.new_context(
         viewport={"width": 1280, "height": 800}, accept_downloads=True, reduced_motion="reduce"
     )
@@ -85,12 +85,18 @@ def page(chromium, server):
     page.on("pageerror", lambda e: trouble.append(str(e)))
     page.on("console", lambda m: trouble.append(f"{m.text} {m.location['url']}") if m.type == "error" else None)
     page.trouble = trouble
-    page.goto(server.address)
     yield page
     holes = [own.evaluate(HOLES) for own in context.pages]
     context.close()
     assert trouble == []
     assert not any(holes), "a script says something of what the server does not send"
+
+
+@pytest.fixture
+def shelf(page, server):
+    """The same at the shelf."""
+    page.goto(server.address)
+    return page
 
 
 def brought(chromium, server, file):

@@ -61,8 +61,8 @@ def settled(page, act):
     page.wait_for_load_state("networkidle")
 
 
-def test_a_dropped_file_is_lit_within_the_page_and_shows_its_progress(page, figure):
-    page.evaluate(
+def test_a_dropped_file_is_lit_within_the_page_and_shows_its_progress(shelf, figure):
+    shelf.evaluate(
         """([name, data]) => {
             const box = new DataTransfer();
             box.items.add(new File([Uint8Array.from(atob(data), (letter) => letter.charCodeAt(0))], name));
@@ -72,36 +72,36 @@ def test_a_dropped_file_is_lit_within_the_page_and_shows_its_progress(page, figu
         }""",
         ["Dropped keeper.stl", b64encode(figure.read_bytes()).decode()],
     )
-    assert page.evaluate("window.veilShown")
-    card = page.locator(".card-sculpt", has=page.locator('input[value="Dropped keeper"]'))
+    assert shelf.evaluate("window.veilShown")
+    card = shelf.locator(".card-sculpt", has=shelf.locator('input[value="Dropped keeper"]'))
     card.locator("progress").wait_for()
     card.locator("img").wait_for(timeout=90_000)
     card.locator(".group-lamps").wait_for(timeout=90_000)
     assert "23 mm" in card.inner_text()
 
 
-def test_rename_delete_and_undo_survive_a_reload(page, bench_url):
-    card = page.locator(".card-sculpt").last
+def test_rename_delete_and_undo_survive_a_reload(shelf, bench_url):
+    card = shelf.locator(".card-sculpt").last
     name = card.locator("input.name")
     name.fill("Gull keeper")
-    with page.expect_response("**/rename"):
+    with shelf.expect_response("**/rename"):
         name.press("Enter")
-    page.locator(".card-sculpt").last.locator(".card-menu summary").click()
-    page.locator(".card-sculpt").last.locator("text=Delete").click()
-    page.locator("text=is off the shelf").wait_for()
-    page.reload()
-    page.locator("summary:has-text('Recently deleted')").click()
-    page.locator("text=Put it back").first.click()
-    page.locator('input.name[value="Gull keeper"]').wait_for()
-    page.reload()
-    assert page.locator('input.name[value="Gull keeper"]').count() == 1
+    shelf.locator(".card-sculpt").last.locator(".card-menu summary").click()
+    shelf.locator(".card-sculpt").last.locator("text=Delete").click()
+    shelf.locator("text=is off the shelf").wait_for()
+    shelf.reload()
+    shelf.locator("summary:has-text('Recently deleted')").click()
+    shelf.locator("text=Put it back").first.click()
+    shelf.locator('input.name[value="Gull keeper"]').wait_for()
+    shelf.reload()
+    assert shelf.locator('input.name[value="Gull keeper"]').count() == 1
 
 
-def test_a_bad_file_is_refused_in_words(page, tmp_path):
+def test_a_bad_file_is_refused_in_words(shelf, tmp_path):
     letter = tmp_path / "letter.stl"
     letter.write_text("Dear painter,\n" * 40)
-    page.set_input_files('input[type="file"]', str(letter))
-    page.locator("text=text with the ending .stl").wait_for()
+    shelf.set_input_files('input[type="file"]', str(letter))
+    shelf.locator("text=text with the ending .stl").wait_for()
 
 
 @pytest.mark.long
@@ -259,19 +259,19 @@ def test_the_display_view_and_a_focal_spot_are_set_and_looked_at_by_key(page, be
     until(lambda: page.locator("#spot-list li").count() == 0, page)
 
 
-def test_two_files_dropped_together_become_one_sculpt_if_the_painter_says_so(page, tmp_path):
+def test_two_files_dropped_together_become_one_sculpt_if_the_painter_says_so(shelf, tmp_path):
     for name, at in (("body.stl", (0, 0, 8)), ("cap.stl", (0, 0, 18))):
         ball(6, 3, at).export(tmp_path / name)
-    before = page.locator(".card-sculpt").count()
-    page.set_input_files('input[name="file"]', [tmp_path / "body.stl", tmp_path / "cap.stl"])
-    page.get_by_role("button", name="One sculpt in parts").click()
-    until(lambda: page.locator(".card-sculpt").count() == before + 1, page)
-    card = page.locator(".card-sculpt").first
-    until(lambda: card.locator("progress").count() == 0, page, 60)
+    before = shelf.locator(".card-sculpt").count()
+    shelf.set_input_files('input[name="file"]', [tmp_path / "body.stl", tmp_path / "cap.stl"])
+    shelf.get_by_role("button", name="One sculpt in parts").click()
+    until(lambda: shelf.locator(".card-sculpt").count() == before + 1, shelf)
+    card = shelf.locator(".card-sculpt").first
+    until(lambda: card.locator("progress").count() == 0, shelf, 60)
     card.locator(".picture a").click()
-    page.wait_for_selector('#bench[data-drawn="true"]')
-    to_stage(page, "parts")
-    until(lambda: page.locator(".part-list b").all_inner_texts() == ["body", "cap"], page)
+    shelf.wait_for_selector('#bench[data-drawn="true"]')
+    to_stage(shelf, "parts")
+    until(lambda: shelf.locator(".part-list b").all_inner_texts() == ["body", "cap"], shelf)
 
 
 def test_dragging_the_lamp_relights_the_sculpt_and_is_kept(page, bench_url):
@@ -419,11 +419,14 @@ def test_the_ladder_changes_by_clicks_and_by_its_notches(page, bench_url):
 
 def with_a_rack(page, server):
     """The guild's paints on the rack, where it is empty."""
+    if server.has_a_rack:
+        return
     page.goto(server.address + "/rack")
     lay_out = page.get_by_role("button", name="Lay out the guild's rack")
     if lay_out.count():
         lay_out.click()
         page.wait_for_selector(".bottle")
+    server.has_a_rack = True
 
 
 @pytest.mark.long

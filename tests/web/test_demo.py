@@ -22,8 +22,8 @@ from dusk_lamp.store.store import new_job
 
 from .conftest import packet
 
-PLANNED_AGAIN = ("kiln-keeper", "reed-runner-1")  # to plan from the wishes takes longer than to run the coats
-KINDS = ("wick-warden", "sluice-knight", "kiln-keeper", "reed-runner-1")
+PLANNED_AGAIN = ("reed-runner-1",)  # to plan from the wishes takes longer than to run the coats
+KINDS = ("sluice-knight", "reed-runner-1")  # metal, whose facets the bench keeps; and a plan from its wishes
 
 
 @pytest.mark.long
