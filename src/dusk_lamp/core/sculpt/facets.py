@@ -210,8 +210,14 @@ def _by_sample(surface: Surface, mesh: Mesh, area: NDArray, label: NDArray[np.in
     laid = Mesh(surface.points, surface.faces)
     normals, middle, own = mesh.crosses(), laid.middles(), laid.crosses()
     at = cKDTree(dots).query(middle, k=min(NEAREST, len(dots)), workers=-1)[1].reshape(len(middle), -1)
-    facing = np.einsum("nkj,nj->nk", normals[face[at]], own) > 0
-    part = label[face[at[np.arange(len(at)), np.argmax(facing, axis=1)]]].astype(np.int64) + 1  # 0: none
+    nearest = face.take(at[:, 0])
+    left = np.arange(len(at))  # faces whose nearest dot looks another way: the other side of a thin thing
+    for k in range(at.shape[1]):
+        other = face.take(at[left, k])
+        facing = np.einsum("nj,nj->n", normals.take(other, axis=0), own.take(left, axis=0)) > 0
+        nearest[left[facing]] = other[facing]
+        left = left[~facing]
+    part = label[nearest].astype(np.int64) + 1  # 0: none
     mm2, count = np.repeat(np.linalg.norm(own, axis=1), 3), int(part.max(initial=0)) + 1
     round_it = coo_matrix((mm2, (surface.faces.ravel(), np.repeat(part, 3))), (len(surface), count)).tocsr()
     whole = np.maximum(np.asarray(round_it.sum(axis=1)).ravel(), 1e-12)
