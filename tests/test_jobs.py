@@ -32,7 +32,7 @@ from dusk_lamp.store.plans import add_sculpt
 from dusk_lamp.store.preparing import PIECES
 from dusk_lamp.store.store import Store, lay_out_again, new_job
 
-from .shapes import ball
+from .shapes import ball, surface_of
 
 
 @pytest.fixture(autouse=True)
@@ -340,6 +340,15 @@ def test_the_facets_of_a_sculpt_with_metal_are_kept_before_anybody_asks(store, t
     with store.session() as session:
         found = OpenSculpts(store).of(session.get(Sculpt, sculpt)).site.facets()
     assert len(found) == 6 and all(f.kind == "flat" and len(f.neighbours) == 4 for f in found)
+
+
+def test_facets_that_ship_are_taken_for_the_surface_they_are_of_and_for_no_other(store, monkeypatch):
+    block, other = (Site(surface_of(trimesh.creation.box(size))) for size in ((8, 6, 20), (8, 6, 19)))
+    stages.know_facets(store.cache, "a block", content := stages.packed_facets(block))
+    stages.know_facets(store.cache, "another", content)
+    assert stages.facets(store.cache, "another", other)[0].mm2 == pytest.approx(8 * 19)
+    monkeypatch.setattr(Site, "found_facets", None)  # nothing is worked out
+    assert stages.facets(store.cache, "a block", block)[0].mm2 == pytest.approx(8 * 20)
 
 
 @pytest.mark.long

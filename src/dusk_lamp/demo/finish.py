@@ -15,8 +15,6 @@ from io import BytesIO
 from pathlib import Path
 from typing import Any
 
-import numpy as np
-
 from ..core.coat.stack import looks
 from ..core.log.entry import Entry, entry_of
 from ..core.paint.rack import rack_from_csv
@@ -39,6 +37,7 @@ from .finished import HERE, Finished
 from .load import sculpt_file
 from .plans import DEMO, Demo
 
+FACETS = ("wick-warden", "sluice-knight")  # those with metal
 SKIES = ("wick-warden", "sluice-knight", "kiln-keeper", "reed-runner-1")  # behind the shelf's cards; a megabyte each
 
 
@@ -78,6 +77,13 @@ def sky_of(demo: Demo) -> bytes:
         return packed_view(visibility_of(own.laid), own.laid)
 
 
+def facets_of(demo: Demo) -> bytes:
+    """The facets of a demo sculpt, packed."""
+    with on_bench(demo) as own:
+        mesh = preparing.mesh_on_bench(own.fields, own.mended, preparing.load_placing(own.fields, own.surface_key))
+        return preparing.packed_facets(Site(own.laid, mesh=lambda: mesh))
+
+
 def _under_its_sky(on: OnBench, plan: Plan, mesh: Callable[[], Mesh] | None = None) -> Site:
     sky = preparing.sky(on.fields, on.surface_key, on.laid, plan.shadowless, _quiet, lambda: False)
     view = preparing.load_sky(on.fields, sky, on.surface_key, on.laid, plan.shadowless)
@@ -107,8 +113,7 @@ def _opened(demo: Demo, on: OnBench, sky: bytes | None) -> Context:
         raise ValueError(f"{demo.name} carries no regions")
     plan = demo.plan(marking)
     marking = replace(marking, regions=plan.regions)  # in their colours
-    mesh = preparing.load_mended(fields, on.mended).mesh
-    own = replace(mesh, vertices=placed.to_bench(mesh.vertices).astype(np.float32))
+    own = preparing.mesh_on_bench(fields, on.mended, placed)
     if sky is not None:
         preparing.know_sky(fields, surface_key, sky)
     site = _under_its_sky(on, plan, lambda: own)
@@ -171,6 +176,8 @@ def main() -> None:
         (HERE / f"{demo.file}.stand.zip").write_bytes(standing_ways(demo))
         if demo.file in SKIES:
             (HERE / f"{demo.file}.sky.npz").write_bytes(sky_of(demo))
+        if demo.file in FACETS:
+            (HERE / f"{demo.file}.facets.npz").write_bytes(facets_of(demo))
         if not demo.finished:
             (HERE / f"{demo.file}.png").write_bytes(lit_picture(demo))
             continue

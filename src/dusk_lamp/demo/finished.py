@@ -52,6 +52,12 @@ def sky_of(name: str) -> bytes | None:
     return path.read_bytes() if path.is_file() else None
 
 
+def facets_of(name: str) -> bytes | None:
+    """The facets of a demo sculpt, packed; None where they do not ship."""
+    path = HERE / f"{name}.facets.npz"
+    return path.read_bytes() if path.is_file() else None
+
+
 def painted_steps(name: str) -> list[Entry]:
     """What the log says of the steps of a demo plan that are painted, but for when and how long."""
     path = HERE / f"{name}.log.json"

@@ -21,7 +21,7 @@ from ..store import log, paints, plans, preparing, progress
 from ..store.cache import key_of
 from ..store.models import FILLS_THE_SHELF, Bottle, Sculpt, now
 from ..store.store import Store, new_job
-from .finished import Finished, finished, known_of, painted_steps, picture_of, sky_of
+from .finished import Finished, facets_of, finished, known_of, painted_steps, picture_of, sky_of
 from .plans import DEMO, Demo
 
 # stages of the bench that a finished plan has been through
@@ -77,8 +77,12 @@ def load_demo(store: Store, queue: Queue) -> None:
                 facts = preparing.facts_of(store.cache, mended_key)
                 sculpt.findings, sculpt.notes = facts.findings, facts.notes
                 standing = demo.standing().sculpt.standing
-                if as_finished and standing and (sky := sky_of(demo.file)):
-                    preparing.know_sky(store.cache, preparing.surface_key_of(mended_key, standing, None), sky)
+                if as_finished and standing:
+                    surface_key = preparing.surface_key_of(mended_key, standing, None)
+                    if sky := sky_of(demo.file):
+                        preparing.know_sky(store.cache, surface_key, sky)
+                    if facets := facets_of(demo.file):
+                        preparing.know_facets(store.cache, surface_key, facets)
             if picture := picture_of(demo.file):  # the shelf shows something at once
                 thumb_key = sculpt.thumb_key = key_of("finished demo", 1, hashlib.sha256(picture).hexdigest())
                 store.cache.put(thumb_key, blobs={"thumb.png": picture})

@@ -85,18 +85,18 @@ def run(work: Work) -> None:
     work.say("Working out soft shadows", 0.6)
     sky_key = stages.sky(store.cache, surface_key, laid, shadowless, work.say, work.stopped)
     site.visibility = stages.load_sky(store.cache, sky_key, surface_key, laid, shadowless)
+    with store.saving() as session:
+        sculpt = work.sculpt(session)
+        sculpt.sky_key = sky_key  # who waits for its light goes on; the rest is soon made where it is asked for first
+        marked = plans.ever_marked(session, sculpt)
     work.say("Drawing its picture", 0.99)
     stages.rough(store.cache, surface_key, laid)  # where no bench was opened meanwhile
     if plan.coats:
         stages.relief(store.cache, surface_key, laid)  # chips and edges lie by it, as soon as the plan is looked at
     if not painted:
         thumb_key = small_pictures.thumb(store.cache, [surface_key, shadowless, sky_key], site, rig, exposure)
-    with store.saving() as session:
-        sculpt = work.sculpt(session)
-        sculpt.sky_key = sky_key
-        if not painted:
-            sculpt.thumb_key = thumb_key
-        marked = plans.ever_marked(session, sculpt)
+        with store.saving() as session:
+            work.sculpt(session).thumb_key = thumb_key
     if any(region.material == "metal" for region in plan.regions):
         work.calm()
         work.say("Finding its facets", 0.995)

@@ -4,10 +4,12 @@ import json
 from collections.abc import Callable, Mapping
 from concurrent.futures import ThreadPoolExecutor
 from dataclasses import asdict, dataclass
+from io import BytesIO
 from pathlib import Path
 from typing import Any
 
 import numpy as np
+from numpy.typing import NDArray
 
 from ..core.errors import DuskLampError
 from ..core.plain import plain
@@ -30,7 +32,7 @@ from ..core.sculpt.surface import (
     rough_form,
     working_surface,
 )
-from ..core.sculpt.visibility import AT_FIRST, DIRECTIONS, Visibility, unpacked, visibility_of
+from ..core.sculpt.visibility import AT_FIRST, DIRECTIONS, Visibility, mark_of, unpacked, visibility_of
 from .cache import Cache, key_of
 
 # Raise a stage's version when its code changes what comes out; old entries are then simply not found.
@@ -375,14 +377,36 @@ def rough(cache: Cache, surface_key: str, laid: Surface) -> RoughForm:
 
 
 FACETS = 1
+FACET_ARRAYS = ("numbers", "own", "meets")
 
 
 def facets(cache: Cache, surface_key: str, site: Site, notes: Notes = (), cuts: Cuts = ()) -> list[Facet]:
     """The facets of a sculpt as a painter corrected them, worked out once."""
     key = key_of("facets", FACETS, surface_key, plain(notes), plain(cuts))
     if key not in cache:
-        cache.put(key, facet_fields(site.found_facets(notes, cuts)))
-    return facets_from({name: cache.array(key, name) for name in ("numbers", "own", "meets")}, len(site))
+        known = None if notes or cuts else _known_facets(cache, surface_key, site.surface)
+        cache.put(key, known or facet_fields(site.found_facets(notes, cuts)))
+    return facets_from({name: cache.array(key, name) for name in FACET_ARRAYS}, len(site))
+
+
+def know_facets(cache: Cache, surface_key: str, content: bytes) -> None:
+    """Keep the facets of a sculpt before it is laid out; see `packed_facets`."""
+    cache.put(key_of("known facets", FACETS, surface_key), blobs={"facets.npz": content})
+
+
+def packed_facets(site: Site) -> bytes:
+    """The facets of a sculpt as a small NPZ."""
+    out = BytesIO()
+    np.savez_compressed(out, of=mark_of(site.surface), **facet_fields(site.found_facets()))
+    return out.getvalue()
+
+
+def _known_facets(cache: Cache, surface_key: str, laid: Surface) -> dict[str, NDArray] | None:
+    key = key_of("known facets", FACETS, surface_key)
+    if key not in cache:
+        return None
+    with np.load(BytesIO(cache.blob(key, "facets.npz")), allow_pickle=False) as kept:
+        return {name: kept[name] for name in FACET_ARRAYS} if str(kept["of"]) == mark_of(laid) else None
 
 
 def mesh_on_bench(cache: Cache, mended_key: str, at: Placing) -> Mesh:

@@ -164,14 +164,14 @@ def packed(view: Visibility, surface: Surface) -> bytes:
     base = np.zeros((len(view.bits), len(view.directions)), np.bool_)
     base[view.base_row, view.base_direction] = True
     out = BytesIO()
-    np.savez_compressed(out, bits=view.bits, base=np.packbits(base, axis=1, bitorder="little"), of=_mark(surface))
+    np.savez_compressed(out, bits=view.bits, base=np.packbits(base, axis=1, bitorder="little"), of=mark_of(surface))
     return out.getvalue()
 
 
 def unpacked(content: bytes, surface: Surface) -> Visibility | None:
     """The visibility that was packed, to the last bit; None where it is that of another surface."""
     with np.load(BytesIO(content), allow_pickle=False) as kept:
-        if str(kept["of"]) != _mark(surface):
+        if str(kept["of"]) != mark_of(surface):
             return None
         bits, base = kept["bits"], np.unpackbits(kept["base"], axis=1, bitorder="little")
     sphere, body = fibonacci_sphere(base.shape[1]), surface.blockers or surface
@@ -188,7 +188,7 @@ def unpacked(content: bytes, surface: Surface) -> Visibility | None:
     return _view(sphere, bits, hits, np.arange(len(sphere)))
 
 
-def _mark(surface: Surface) -> str:
+def mark_of(surface: Surface) -> str:
     """What tells the spots of one surface from those of another."""
     places = np.ascontiguousarray(surface.points, np.float32).round(3)
     return hashlib.sha256(places.tobytes()).hexdigest()[:32]
