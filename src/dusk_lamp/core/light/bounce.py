@@ -99,7 +99,8 @@ def base_transfer(surface: Surface, view: Visibility) -> "csr_array":
     """
     from scipy.sparse import csr_array
 
-    cosine = np.einsum("ij,ij->i", surface.normals[view.base_row], view.directions[view.base_direction])
+    normals = surface.normals.take(view.base_row, axis=0)
+    cosine = np.einsum("ij,ij->i", normals, view.directions.take(view.base_direction, axis=0))
     share = cosine * np.float32(4 / len(view.directions))  # solid angle 4π/D over π
     return csr_array((share, (view.base_row, view.base_sample)), shape=(len(surface),) * 2, dtype=np.float32)
 

@@ -76,15 +76,17 @@ class Bends:
         self.faces = np.full((count, 2), -1, np.int32)
         self.faces[edge] = np.stack([f, g], axis=1)
         self.angle = np.zeros(count)
-        cosine = np.einsum("ij,ij->i", self.normals[f], self.normals[g])
-        sine = np.linalg.norm(np.cross(self.normals[f], self.normals[g]), axis=1)
+        here, there = (self.normals.take(k, axis=0) for k in (f, g))
+        cosine = np.einsum("ij,ij->i", here, there)
+        sine = np.linalg.norm(np.cross(here, there), axis=1)
         self.angle[edge] = np.arctan2(sine, cosine)
-        tip = self.joined.faces.ravel()[3 * g + (mate - 3 * g + 2) % 3]  # the corner of g that f does not share
-        foot = self.joined.vertices[self.joined.faces.ravel()[half]].astype(float)
+        tip = self.joined.faces.take(3 * g + (mate - 3 * g + 2) % 3)  # the corner of g that f does not share
+        vertices = self.joined.vertices
+        foot = vertices.take(self.joined.faces.take(half), axis=0).astype(float)
         self.convex = np.ones(count, np.bool_)
-        self.convex[edge] = np.einsum("ij,ij->i", self.joined.vertices[tip] - foot, self.normals[f]) <= 0
+        self.convex[edge] = np.einsum("ij,ij->i", vertices.take(tip, axis=0) - foot, here) <= 0
         a, b = self.edges.ends.T
-        self.along = (self.joined.vertices[b] - self.joined.vertices[a]).astype(float)
+        self.along = (vertices.take(b, axis=0) - vertices.take(a, axis=0)).astype(float)
         self.length = np.linalg.norm(self.along, axis=1)
         self.across = np.zeros(count)
         self.across[edge] = (twice[f] + twice[g]) / 3 / np.maximum(self.length[edge], 1e-300)
