@@ -396,8 +396,9 @@ def know_facets(cache: Cache, surface_key: str, content: bytes) -> None:
 
 def packed_facets(site: Site) -> bytes:
     """The facets of a sculpt as a small NPZ."""
-    out = BytesIO()
-    np.savez_compressed(out, of=mark_of(site.surface), **facet_fields(site.found_facets()))
+    out, found = BytesIO(), facet_fields(site.found_facets())
+    of, numbers, own, meets = mark_of(site.surface), *(found[name] for name in FACET_ARRAYS)
+    np.savez_compressed(out, of=of, numbers=numbers, own=own, meets=meets)
     return out.getvalue()
 
 
