@@ -20,8 +20,10 @@ from dusk_lamp.core.sculpt.pieces import pieces_of
 from dusk_lamp.core.sculpt.site import Site
 from dusk_lamp.core.sculpt.stand import Standing
 from dusk_lamp.jobs import leases, prepare
+from dusk_lamp.jobs import work as work_module
 from dusk_lamp.jobs.leases import give_back, new_worker, take
 from dusk_lamp.jobs.queue import Queue, run
+from dusk_lamp.jobs.work import Work
 from dusk_lamp.settings import Settings
 from dusk_lamp.store import plans
 from dusk_lamp.store import preparing as stages
@@ -327,6 +329,33 @@ def test_the_pieces_of_a_sculpt_without_regions_are_kept_before_anybody_asks(sto
         assert key_of("pieces", PIECES, own.sky_key) in store.cache
     kept, made = laid.pieces(lambda *_: None), pieces_of(laid.site.surface, laid.site.paintable, laid.site.bends)
     assert np.array_equal(kept.children, made.children) and np.array_equal(kept.cut(5), made.cut(5))
+
+
+def test_what_only_fills_the_shelf_makes_way_for_pages_that_are_worked_out(store, tmp_path, monkeypatch):
+    ball(5, 2).export(tmp_path / "ball.stl")
+    _, job = brought(store, tmp_path / "ball.stl", "stl", "Ball")
+    work, order = Work(store, job), []
+
+    def looks(_seconds):
+        order.append("waits")
+        assert len(order) < 9
+        if len(order) == 3:
+            hurried(LOOKED_AT)
+
+    def hurried(urgency):
+        with store.saving() as session:
+            session.get(Job, job).urgency = urgency
+
+    monkeypatch.setattr(work_module.time, "sleep", looks)
+    hurried(FILLS_THE_SHELF)
+    work.say("Nobody is at a page", 0.1)
+    assert order == []
+    with store.at_work.shown():
+        work.say("It waits until somebody looks at it", 0.2)
+        assert order == ["waits"] * 3 and not work.stopped_in_its_way() and len(order) == 3
+        hurried(FILLS_THE_SHELF)
+        Work(store, job, begun=time.monotonic() - 100).say("It waited long enough", 0.3)
+    assert len(order) == 3
 
 
 def test_the_facets_of_a_sculpt_with_metal_are_kept_before_anybody_asks(store, tmp_path, monkeypatch):

@@ -1,22 +1,24 @@
 """What is worked out beside the requests: in which order, and how it ends."""
 
+import os
 import threading
 from itertools import count
 
 import pytest
 
 from dusk_lamp.core.errors import SettingError, Stopped
+from dusk_lamp.store.at_work import AtWork
 from dusk_lamp.web import background
 from dusk_lamp.web.background import AT_ONCE, Background
 
 
 @pytest.fixture
-def busy(monkeypatch):
+def busy(monkeypatch, tmp_path):
     """All its hands at work until the first of them is let go; by a clock that goes on with every look at it."""
     ticks = count()
     monkeypatch.setattr(background, "BLINK_S", 0.02)
     monkeypatch.setattr(background.time, "monotonic", lambda: float(next(ticks)))
-    there, hands = Background(), [threading.Event() for _ in range(AT_ONCE)]
+    there, hands = Background(AtWork(tmp_path)), [threading.Event() for _ in range(AT_ONCE)]
     for k, hand in enumerate(hands):
         assert there.of(k, lambda say, hand=hand: hand.wait(20)) is not None
     yield there, hands[0]
@@ -76,3 +78,14 @@ def test_what_it_raised_is_told_and_what_is_not_wanted_any_more_ends(busy):
     with pytest.raises(Stopped):
         end(there, "long")
     assert done == []
+
+
+def test_other_processes_see_that_pages_are_worked_out_until_the_last_is(busy, tmp_path):
+    there, let_go = busy
+    assert AtWork(tmp_path).seen()
+    there.of("more", lambda say: say("Laying coats", 0.5))
+    let_go.set()
+    end(there, "more")
+    assert AtWork(tmp_path).seen(), "the other hand is still at work"
+    os.utime(tmp_path / "at-work", (0, 0))
+    assert not AtWork(tmp_path).seen(), "a server that was killed leaves its sign"

@@ -10,7 +10,6 @@ import numpy as np
 from ..core.check.perspective import covered
 from ..core.check.pinhole import Pinhole
 from ..core.coat.coat import usual_coat
-from ..core.coat.stack import looks
 from ..core.light.bounce import Ground, base_transfer, bounce_light
 from ..core.light.lamp import Lamp
 from ..core.light.rig import Rig
@@ -21,6 +20,7 @@ from ..core.plan.context import Context
 from ..core.plan.document import Plan
 from ..core.plan.economy import Budget
 from ..core.plan.metal.painted import usual_metal
+from ..core.plan.outcome import looks_after
 from ..core.plan.run import laid
 from ..core.plan.school_fit import light_match
 from ..core.plan.simulation import Simulation
@@ -101,7 +101,7 @@ def warm() -> None:
         rack = rack_from_csv((files("dusk_lamp.demo") / "rack.csv").read_bytes())
         match(colour_of_hex("#7a5030"), rack.paints)
         coats = [usual_coat(name, only(rack.find("Gull"))) for name in ("prime", "spray", "brush", "wash")]
-        looks(Simulation(site).reflectance(coats))
+        looks_after(Simulation(site), coats, aim.value)
         site.lines  # noqa: B018 - crests and creases
         camera, bare = Camera(18, 8), np.zeros((len(surface), 3), np.uint8)
         shot = snapshot(surface, camera, 160, 80)  # with paper on both sides

@@ -83,7 +83,7 @@ def run(work: Work) -> None:
 
     work.calm()  # the bench is open
     work.say("Working out soft shadows", 0.6)
-    sky_key = stages.sky(store.cache, surface_key, laid, shadowless, work.say, work.stopped)
+    sky_key = stages.sky(store.cache, surface_key, laid, shadowless, work.say, work.stopped_in_its_way)
     site.visibility = stages.load_sky(store.cache, sky_key, surface_key, laid, shadowless)
     with store.saving() as session:
         sculpt = work.sculpt(session)
@@ -91,8 +91,8 @@ def run(work: Work) -> None:
         marked = plans.ever_marked(session, sculpt)
     work.say("Drawing its picture", 0.99)
     stages.rough(store.cache, surface_key, laid)  # where no bench was opened meanwhile
-    if plan.coats:
-        stages.relief(store.cache, surface_key, laid)  # chips and edges lie by it, as soon as the plan is looked at
+    if plan.coats and not store.at_work.seen():  # chips and edges lie by it: who works at a page makes it, if need be
+        stages.relief(store.cache, surface_key, laid)
     if not painted:
         thumb_key = small_pictures.thumb(store.cache, [surface_key, shadowless, sky_key], site, rig, exposure)
         with store.saving() as session:

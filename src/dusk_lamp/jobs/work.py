@@ -1,6 +1,7 @@
 """What every kind of work is given: its job, how to say how far it is, and whether it was stopped."""
 
-from dataclasses import dataclass
+import time
+from dataclasses import dataclass, field
 
 from sqlalchemy import select
 from sqlalchemy.orm import Session
@@ -13,6 +14,8 @@ from ..store.open_sculpts import OpenSculpts
 from ..store.owner import acting_for
 from ..store.store import Store
 
+MAKES_WAY_S, LOOK_S = 60.0, 0.3  # for how long it makes way, and how often it looks meanwhile
+
 
 @dataclass(frozen=True)
 class Work:
@@ -20,6 +23,7 @@ class Work:
 
     store: Store
     job_id: int
+    begun: float = field(default_factory=time.monotonic)
 
     def painter(self) -> int | None:
         """Whose job it is; None where it is gone."""
@@ -44,12 +48,23 @@ class Work:
             if job is None or job.stop_asked:
                 raise Stopped(f"stopped before: {step}")
             job.step, job.share = step, share
+        self._make_way()
 
     def stopped(self) -> bool:
         """Whether it was stopped."""
         with self.store.session() as session:
             job = session.get(Job, self.job_id)
             return job is None or job.stop_asked
+
+    def stopped_in_its_way(self) -> bool:
+        """The same, asked in the middle of long work, once it has made way."""
+        self._make_way()
+        return self.stopped()
+
+    def _make_way(self) -> None:
+        """What only fills the shelf waits while pages are worked out on this machine, in its first minute at most."""
+        while self.store.at_work.seen() and time.monotonic() < self.begun + MAKES_WAY_S and self.fills_the_shelf():
+            time.sleep(LOOK_S)
 
     def calm(self) -> None:
         """What somebody waited for is there: where others wait, the rest of the job only fills the shelf. Who looks

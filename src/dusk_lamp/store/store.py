@@ -15,6 +15,7 @@ from sqlalchemy.orm import Session, sessionmaker
 
 from ..core.errors import SettingError
 from ..settings import Settings
+from .at_work import AtWork
 from .cache import FolderCache
 from .database import SAVES, engine_of, newest
 from .models import USUAL, Job, LogEntry, Sculpt, now
@@ -35,6 +36,7 @@ class Store:
 
     def __init__(self, root: Path, settings: Settings | None = None, *, migrate: bool = True) -> None:
         self.root = root
+        self.at_work = AtWork(root)
         self.settings = settings or Settings()
         self.uploads, self.photos = root / "uploads", root / "photos"
         for folder in (self.uploads, self.photos):

@@ -185,7 +185,7 @@ def open_folder(app: Flask, data: Path, settings: Settings) -> None:
     store = Store(data, settings)
     app.secret_key = settings.secret or store.secret()
     app.extensions["workshop"] = Workshop(settings, store, Queue(store), OpenSculpts(store))
-    app.extensions["background"] = Background()
+    app.extensions["background"] = Background(store.at_work)
     app.extensions["events"] = events.Events()
 
 

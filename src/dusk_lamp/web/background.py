@@ -18,6 +18,7 @@ from typing import Any
 from flask import Blueprint, Response, abort, current_app, jsonify
 
 from ..core.errors import Stopped
+from ..store.at_work import AtWork
 from ..store.owner import acting, acting_for
 
 BLINK_S = 0.7  # nobody needs a sign for less
@@ -30,12 +31,14 @@ Say = Callable[[str, float], None]
 
 @dataclass(eq=False)
 class _Going:
-    """One piece of work, by its key. progress: how far it is, and its number. painter: for whom. asked: when somebody
+    """One piece of work, by its key. progress: how far it is, and its number. renew: asked for whenever it goes on.
+    painter: for whom. asked: when somebody
     last asked for it, in seconds. stop: somebody does not want it any more."""
 
     key: Any
     work: Callable[[Say], object]
     progress: dict[str, Any]
+    renew: Callable[[], None]
     painter: int | None = None
     asked: float = 0.0
     stop: bool = False
@@ -56,12 +59,14 @@ class _Going:
         if self.stop:
             raise Stopped("stopped; what was kept before is as it was")
         self.progress.update(step=step, share=round(share, 3))
+        self.renew()
 
 
 class Background:
-    """The work that is going on beside the requests of one application."""
+    """The work that is going on beside the requests of one application. at_work: the sign that it shows meanwhile."""
 
-    def __init__(self) -> None:
+    def __init__(self, at_work: AtWork) -> None:
+        self._at_work = at_work
         self._pool = ThreadPoolExecutor(AT_ONCE, thread_name_prefix="background")
         self._going: dict[Any, _Going] = {}
         self._waiting: list[_Going] = []
@@ -77,7 +82,7 @@ class Background:
             if going is None:
                 self._forget()
                 progress = {"number": next(self._numbers), "step": "Beginning", "share": 0.0}
-                going = self._going[key] = _Going(key, work, progress, acting())
+                going = self._going[key] = _Going(key, work, progress, self._at_work.renew, acting())
                 self._waiting.append(going)
                 self._pool.submit(self._next)
             going.asked = time.monotonic()
@@ -109,7 +114,8 @@ class Background:
             if left:
                 del self._going[going.key]
         if not left:
-            going.run()
+            with self._at_work.shown():
+                going.run()
 
     def progress(self) -> list[dict[str, Any]]:
         """How far each piece of work of this painter is that goes on."""

@@ -2,9 +2,10 @@
 
 from collections.abc import Callable, Sequence
 from dataclasses import dataclass
-from functools import partial
+from functools import cached_property, partial
 from typing import Any
 
+import numba
 import numpy as np
 from numpy.typing import NDArray
 
@@ -47,13 +48,33 @@ class Outcome:
 
 @dataclass(frozen=True)
 class Look:
-    """The model after some coats: value (N,), levels (N, 3) sRGB; and how near it is to the target."""
+    """The model of a site after some coats: value (N,), levels (N, 3) sRGB; and how near it is to a target (N,) of
+    values, of which a step asks for the share that is near alone."""
 
     value: NDArray[np.float32]
     levels: NDArray[np.uint8]
-    mean: float
-    p95: float
-    within: float
+    site: Site
+    target: NDArray[np.float32]
+
+    @cached_property
+    def within(self) -> float:
+        """The share of the area within half a value."""
+        off, area = _off(self.site, self.value, self.target)
+        return _near(off, area)
+
+    @cached_property
+    def _apart(self) -> tuple[float, float, float]:
+        return differences(self.site, self.value, self.target)
+
+    @property
+    def mean(self) -> float:
+        """Of the difference in value, by area."""
+        return self._apart[0]
+
+    @property
+    def p95(self) -> float:
+        """Its 95th percentile."""
+        return self._apart[1]
 
 
 def look_of(
@@ -64,14 +85,26 @@ def look_of(
 ) -> Look:
     """What reflectances (N, 36) look like beside a target (N,) of values. before: the look and the reflectances that
     one coat changed; only what it changed is worked out again."""
-    changed = None if before is None else np.flatnonzero((reflectance != before[1]).any(axis=1))
+    changed = None if before is None else np.flatnonzero(_other(reflectance, before[1]))
     if before is None or changed is None or len(changed) > FEW * len(reflectance):
         value, levels = looks(reflectance)
     else:
         value, levels = before[0].value.copy(), before[0].levels.copy()
         if len(changed):
             value[changed], levels[changed] = looks(reflectance[changed])
-    return Look(value, levels, *differences(site, value, target))
+    return Look(value, levels, site, target)
+
+
+@numba.njit(cache=True, nogil=True)
+def _other(a, b):
+    """(N,) where rows (N, 36) are not the same."""
+    out = np.zeros(len(a), np.bool_)
+    for n in range(len(a)):
+        for j in range(a.shape[1]):
+            if a[n, j] != b[n, j]:
+                out[n] = True
+                break
+    return out
 
 
 def looks_after(
@@ -99,13 +132,21 @@ def looks_after(
 
 def differences(site: Site, value: NDArray, target: NDArray) -> tuple[float, float, float]:
     """Mean and 95th percentile of the difference in value by area, and the share of the area within half a value."""
-    painted = site.paintable
-    off = np.abs(value - target)[painted]
-    area = site.surface.areas[painted].astype(np.float64)
+    off, area = _off(site, value, target)
     order = np.argsort(off)
     run = np.cumsum(area[order])
     p95 = float(off[order][np.searchsorted(run, 0.95 * run[-1])])
-    return float(np.average(off, weights=area)), p95, float(area[off <= HALF_VALUE].sum() / area.sum())
+    return float(np.average(off, weights=area)), p95, _near(off, area)
+
+
+def _off(site: Site, value: NDArray, target: NDArray) -> tuple[NDArray, NDArray[np.float64]]:
+    """(M,) by how much what can be painted is off, and its areas."""
+    painted = site.paintable
+    return np.abs(value - target)[painted], site.surface.areas[painted].astype(np.float64)
+
+
+def _near(off: NDArray, area: NDArray[np.float64]) -> float:
+    return float(area[off <= HALF_VALUE].sum() / area.sum())
 
 
 def off_target(value: NDArray, target: NDArray) -> NDArray[np.uint8]:
