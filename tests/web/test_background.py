@@ -89,3 +89,10 @@ def test_other_processes_see_that_pages_are_worked_out_until_the_last_is(busy, t
     assert AtWork(tmp_path).seen(), "the other hand is still at work"
     os.utime(tmp_path / "at-work", (0, 0))
     assert not AtWork(tmp_path).seen(), "a server that was killed leaves its sign"
+
+
+def test_a_page_is_worked_out_where_no_sign_can_be_shown(tmp_path):
+    there, done = Background(AtWork(tmp_path / "not there")), []
+    there.of("page", lambda say: (say("Laying coats", 0.5), done.append("page")))
+    end(there, "page")
+    assert done == ["page"] and not AtWork(tmp_path / "not there").seen()

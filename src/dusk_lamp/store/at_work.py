@@ -3,7 +3,7 @@
 import threading
 import time
 from collections.abc import Iterator
-from contextlib import contextmanager
+from contextlib import contextmanager, suppress
 from pathlib import Path
 
 STALE_S = 60.0  # after which a sign that nobody renewed is one of a server that was killed
@@ -18,20 +18,20 @@ class AtWork:
     @contextmanager
     def shown(self) -> Iterator[None]:
         """Show it while a page is worked out."""
-        with self._lock:
+        with self._lock, suppress(OSError):  # on a full disk the page is worked out all the same
             self._pages += 1
             self._path.touch()
         try:
             yield
         finally:
-            with self._lock:
+            with self._lock, suppress(OSError):
                 self._pages -= 1
                 if not self._pages:
                     self._path.unlink(missing_ok=True)
 
     def renew(self) -> None:
         """The work goes on."""
-        with self._lock:
+        with self._lock, suppress(OSError):
             if self._pages:
                 self._path.touch()
 
@@ -39,5 +39,5 @@ class AtWork:
         """Whether pages are being worked out."""
         try:
             return time.time() - self._path.stat().st_mtime < STALE_S
-        except FileNotFoundError:
+        except OSError:
             return False
