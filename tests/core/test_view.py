@@ -23,7 +23,7 @@ from dusk_lamp.core.view.camera import VIEWS, Camera
 from dusk_lamp.core.view.curve import front_svg
 from dusk_lamp.core.view.formats import lit_glb, lit_ply, png_bytes
 from dusk_lamp.core.view.raster import cut_out, snapshot
-from dusk_lamp.core.view.sheet import plan_pdf
+from dusk_lamp.core.view.sheet import _Pages, plan_pdf
 from dusk_lamp.core.view.sheet_facts import SheetFacts
 from dusk_lamp.core.view.step_picture import coat_picture, covered, plan_snapshot, step_picture
 
@@ -144,6 +144,21 @@ def test_what_the_hand_does_is_said_once_on_a_card_until_it_changes():
     assert [said[k] for k in range(4)] == [steps[0].how, "", steps[2].how, steps[3].how]
     assert "thin coats, each dry before the next." in said[4] and "pulled one way" not in said[4]
     assert how_once(StepCard("Hood", (1,)), steps) == {1: steps[1].how}, "each card stands by itself"
+
+
+def test_plain_words_are_broken_where_the_library_breaks_them_and_others_are_left_to_it(rng):
+    """fpdf2, which breaks letter by letter."""
+    pdf = _Pages("Plan", "")
+    pdf.add_page()
+    words = "thin 3 µm of Chalk + Soot, 2:1; 4 – wait 20_min. Light-grey (Gull) on top, then stop!"
+    some = [word.replace("_", "\u00a0") for word in words.split()]
+    for k in range(60):
+        pdf.set_font("text", "B" if k % 2 else "", (7.2, 8.0, 9.0)[k % 3])
+        words = " ".join(rng.choice(some, 1 + 2 * k))
+        wide = 25.0 + k
+        assert pdf.lines_of_plain(words, wide) == pdf.multi_cell(wide, 4, words, dry_run=True, output="LINES")
+    for other in ("two\nlines", "two  spaces", "soft\u00adhyphen", "夜の灯", "ΔE 4", "W" * 90, " before"):
+        assert pdf.lines_of_plain(other, 40) is None
 
 
 def test_the_pdf_has_every_step_its_drops_and_its_cautions():
