@@ -8,7 +8,7 @@ import pytest
 from dusk_lamp.core.sculpt.facets import facets_from
 from dusk_lamp.core.sculpt.surface import some_samples
 from dusk_lamp.core.sculpt.visibility import packed, visibility_of
-from dusk_lamp.demo.finish import FACETS, SKIES, on_bench, planned, standing_ways
+from dusk_lamp.demo.finish import SKIES, WITH_METAL, on_bench, planned, standing_ways
 from dusk_lamp.demo.finished import HERE, finished, known_of, sky_of
 from dusk_lamp.demo.plans import DEMO
 
@@ -58,10 +58,10 @@ def test_the_sky_that_ships_is_what_the_bench_would_see(bench):
 
 
 def test_the_facets_that_ship_are_of_the_surface_whose_sky_ships():
-    for name in FACETS:
+    for name in WITH_METAL:
         with np.load(HERE / f"{name}.sky.npz") as sky, np.load(HERE / f"{name}.facets.npz") as shipped:
             assert str(shipped["of"]) == str(sky["of"]) and len(finished(name).labels) == len(sky["bits"])
             found = facets_from(shipped, len(sky["bits"]))
         assert found[0].mm2 > 50 and sum(f.kind == "flat" for f in found) > 10
         assert [f.mm2 for f in found] == sorted((f.mm2 for f in found), reverse=True)
-    assert {path.name.split(".")[0] for path in HERE.glob("*.facets.npz")} == set(FACETS)
+    assert {path.name.split(".")[0] for path in HERE.glob("*.facets.npz")} == set(WITH_METAL)

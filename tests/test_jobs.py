@@ -352,7 +352,7 @@ def test_what_only_fills_the_shelf_makes_way_for_pages_that_are_worked_out(store
     assert order == []
     with store.at_work.shown():
         work.say("It waits until somebody looks at it", 0.2)
-        assert order == ["waits"] * 3 and not work.stopped_in_its_way() and len(order) == 3
+        assert order == ["waits"] * 3 and not work.stopped_after_a_pause() and len(order) == 3
         hurried(FILLS_THE_SHELF)
         Work(store, job, begun=time.monotonic() - 100).say("It waited long enough", 0.3)
     assert len(order) == 3

@@ -267,6 +267,18 @@ def test_a_page_before_its_sculpt_is_lit_is_asked_to_wait(painter, sculpt_id, st
     assert waiting.status_code == 202 and waiting.get_json()["step"] == "Waiting for its light"
 
 
+def test_a_plan_is_told_under_its_whole_light_and_waits_for_it(painter, marked, store, app):
+    """In the first seconds of a demo a sheet said what its coats come to under the lamp alone."""
+    with store.session() as session:
+        sculpt = session.get(Sculpt, 1)
+        sculpt.sky_key = None
+        sculpt.latest_job().state, sculpt.latest_job().step = "working", "Working out soft shadows"
+    app.extensions["workshop"].sculpts = OpenSculpts(store)
+    waiting = painter.page("/sculpts/1/sheet")
+    assert "Working out soft shadows" in waiting.select_one("#again").text and not waiting.select("article.step")
+    assert painter.page("/sculpts/1/sheet").select("article.step"), "its job was hurried, and runs at once in tests"
+
+
 def test_what_pages_name_of_the_style_sheet_is_in_what_ships_of_it():
     """Of Bulma only the rules that pages name are shipped: a name of its own that nothing styles was added since."""
     web = files("dusk_lamp.web")

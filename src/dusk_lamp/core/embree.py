@@ -120,7 +120,7 @@ class Scene:
         normals: NDArray[np.float32],
         directions: NDArray[np.float32],
         wanted: NDArray[np.bool_],
-    ) -> "Look":
+    ) -> Look:
         """What places (N, 3) with normals (N, 3) see along the directions (D, 3) that they face. wanted: (F,) bool,
         the faces of which it is said where they are met from above."""
         free = np.zeros((len(directions), len(origins)), np.bool_)

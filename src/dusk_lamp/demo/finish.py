@@ -37,7 +37,7 @@ from .finished import HERE, Finished
 from .load import sculpt_file
 from .plans import DEMO, Demo
 
-FACETS = ("wick-warden", "sluice-knight")  # those with metal
+WITH_METAL = ("wick-warden", "sluice-knight")  # their facets ship
 SKIES = ("wick-warden", "sluice-knight", "kiln-keeper", "reed-runner-1")  # behind the shelf's cards; a megabyte each
 
 
@@ -176,7 +176,7 @@ def main() -> None:
         (HERE / f"{demo.file}.stand.zip").write_bytes(standing_ways(demo))
         if demo.file in SKIES:
             (HERE / f"{demo.file}.sky.npz").write_bytes(sky_of(demo))
-        if demo.file in FACETS:
+        if demo.file in WITH_METAL:
             (HERE / f"{demo.file}.facets.npz").write_bytes(facets_of(demo))
         if not demo.finished:
             (HERE / f"{demo.file}.png").write_bytes(lit_picture(demo))

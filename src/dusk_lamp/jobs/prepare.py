@@ -83,7 +83,7 @@ def run(work: Work) -> None:
 
     work.calm()  # the bench is open
     work.say("Working out soft shadows", 0.6)
-    sky_key = stages.sky(store.cache, surface_key, laid, shadowless, work.say, work.stopped_in_its_way)
+    sky_key = stages.sky(store.cache, surface_key, laid, shadowless, work.say, work.stopped_after_a_pause)
     site.visibility = stages.load_sky(store.cache, sky_key, surface_key, laid, shadowless)
     with store.saving() as session:
         sculpt = work.sculpt(session)

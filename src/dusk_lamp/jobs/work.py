@@ -56,8 +56,8 @@ class Work:
             job = session.get(Job, self.job_id)
             return job is None or job.stop_asked
 
-    def stopped_in_its_way(self) -> bool:
-        """The same, asked in the middle of long work, once it has made way."""
+    def stopped_after_a_pause(self) -> bool:
+        """The same, asked in the middle of long work, once it has made way for pages."""
         self._make_way()
         return self.stopped()
 

@@ -32,8 +32,7 @@ Say = Callable[[str, float], None]
 @dataclass(eq=False)
 class _Going:
     """One piece of work, by its key. progress: how far it is, and its number. renew: asked for whenever it goes on.
-    painter: for whom. asked: when somebody
-    last asked for it, in seconds. stop: somebody does not want it any more."""
+    painter: for whom. asked: when somebody last asked, in seconds. stop: somebody does not want it any more."""
 
     key: Any
     work: Callable[[Say], object]

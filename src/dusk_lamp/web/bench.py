@@ -13,7 +13,7 @@ from ..core.view.camera import VIEWS
 from ..store.preparing import glimpsed
 from . import stages
 from .responses import LEVELS_PER_VALUE, packed
-from .workshop import laid_out, prepare_again, the_sculpt, wants_json, workshop
+from .workshop import hurried, laid_out, prepare_again, the_sculpt, wants_json, workshop
 
 blueprint = Blueprint("bench", __name__)
 GROUNDS = {"dark": 3.0, "middle": 5.0, "light": 7.0}  # the three greys the sculpt can stand on, Munsell value
@@ -65,9 +65,7 @@ def light_now(sculpt_id: int) -> Response:
 
 def waiting(sculpt: Any, stage: str) -> str:
     """The page that waits until the sculpt is laid out; what is looked at is laid out first."""
-    job = sculpt.latest_job()
-    if job is not None and job.open:
-        workshop().queue.hurry(job.id)
+    hurried(sculpt)
     return render_template(
         "waiting.html", sculpt=sculpt, stages=stages.string_of(sculpt, stage), string_of=stages.string_of
     )
@@ -146,8 +144,8 @@ def state(sculpt_id: int) -> Response:
     with workshop().store.session() as session:
         sculpt = the_sculpt(session, sculpt_id)
         job = sculpt.latest_job()
-        if job is not None and job.open and sculpt.sky_key is None:
-            workshop().queue.hurry(job.id)
+        if sculpt.sky_key is None:
+            hurried(sculpt)
         return jsonify(
             ready=sculpt.ready,
             sky=sculpt.sky_key is not None,

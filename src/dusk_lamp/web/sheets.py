@@ -42,7 +42,7 @@ from ..store.models import Sculpt
 from ..store.open_sculpts import OpenSculpt
 from .background import Say, in_background, not_yet
 from .stages import string_of
-from .workshop import laid_out, the_sculpt, wants_json, workshop
+from .workshop import hurried, laid_out, the_sculpt, wants_json, workshop
 
 BENCH_SIZE = (480, 640)
 MOST_THREADS = 4  # that draw pictures of one PDF
@@ -195,7 +195,8 @@ def _worked_out(context: Context, say: Callable[[str, float], None]) -> PlanShee
 
 
 def still_working(sculpt: Sculpt, stage: str) -> Any:
-    """The page, or for a script the words, that say how far a sculpt's plan is; None once it is at hand."""
+    """The page, or for a script the words, that say how far a sculpt's plan is; None once it is at hand. What it
+    comes to is told under its whole light, so that waits for its sky."""
     sculpt_id = sculpt.id
 
     def work(say: Say) -> None:
@@ -203,8 +204,12 @@ def still_working(sculpt: Sculpt, stage: str) -> Any:
         with workshop().store.session() as session:
             sheet_of(session, the_sculpt(session, sculpt_id), say)
 
-    progress = in_background(("plan", sculpt_id, sculpt.plan_id), work)
-    if progress is None:
+    job = hurried(sculpt) if sculpt.sky_key is None else None
+    if job is not None:
+        progress = {"step": job.step, "share": job.share, "number": 0}
+    elif (found := in_background(("plan", sculpt_id, sculpt.plan_id), work)) is not None:
+        progress = found
+    else:
         return None
     if wants_json():
         return not_yet(progress)

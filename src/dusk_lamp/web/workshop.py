@@ -18,7 +18,7 @@ from ..jobs.queue import Queue
 from ..settings import Settings
 from ..store import paints
 from ..store.accounts import bytes_of
-from ..store.models import Sculpt
+from ..store.models import Job, Sculpt
 from ..store.open_sculpts import OpenSculpt, OpenSculpts
 from ..store.owner import owner_of
 from ..store.store import Store, lay_out_again
@@ -62,9 +62,18 @@ def laid_out(sculpt: Sculpt) -> OpenSculpt:
     except KeyError:
         if sculpt.surface_key is not None:
             prepare_again(sculpt.id, sculpt.surface_key)
-        elif (job := sculpt.latest_job()) is not None and job.open:
-            workshop().queue.hurry(job.id)  # somebody asks for it
+        else:
+            hurried(sculpt)
         abort(409)
+
+
+def hurried(sculpt: Sculpt) -> Job | None:
+    """The job that prepares a sculpt, which goes first now since somebody looks at it; None where none is open."""
+    job = sculpt.latest_job()
+    if job is None or not job.open:
+        return None
+    workshop().queue.hurry(job.id)
+    return job
 
 
 def prepare_again(sculpt_id: int, lost: str | None) -> None:
