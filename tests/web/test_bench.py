@@ -10,12 +10,14 @@ import pytest
 import trimesh
 from PIL import Image
 
+from dusk_lamp.core.coat.spray import Spraying
 from dusk_lamp.core.light.rig import Rig, light_on
 from dusk_lamp.core.plain import built
+from dusk_lamp.core.target import target
 from dusk_lamp.core.target.exposure import Exposure, value_of_light
 from dusk_lamp.core.target.greys import Greys, lay_bands
 from dusk_lamp.demo.load import load_rack
-from dusk_lamp.store import open_sculpts
+from dusk_lamp.store import cache, open_sculpts
 from dusk_lamp.store.backup import restore
 from dusk_lamp.store.models import Sculpt
 from dusk_lamp.store.open_sculpts import OpenSculpts
@@ -270,6 +272,25 @@ def test_a_sculpt_that_nobody_looks_at_holds_less_and_shows_the_same(whole, stor
     whole.page("/sculpts/2/light")
     assert opened.site.bends is not last and np.array_equal(opened.site.bends.angle, last.angle)
     assert {url: whole.client.get(f"/sculpts/1/{url}").data for url in seen} == seen
+
+
+def test_light_sprays_and_metal_are_worked_out_once_for_all_openings(whole, store, app, monkeypatch):
+    """Opened again, and by a server that has just begun, a sculpt shows the same without a ray; another light is
+    worked out anew, and so is everything once the code is another."""
+    pages = ("undercoat.json", "colour.json")
+    seen = {url: whole.client.get(f"/sculpts/1/{url}").data for url in pages}
+    lit, laid = [], []
+    own_light, own_film = target.light_on, Spraying.film
+    monkeypatch.setattr(target, "light_on", lambda *of: lit.append(1) or own_light(*of))
+    monkeypatch.setattr(Spraying, "film", lambda *of: laid.append(1) or own_film(*of))
+    app.extensions["workshop"].sculpts = OpenSculpts(store)
+    assert {url: whole.client.get(f"/sculpts/1/{url}").data for url in pages} == seen and not lit + laid
+    kept = whole.settings(1)
+    whole.json("PUT", "/sculpts/1/plan", {**kept, "rig": {**kept["rig"], "bounce": 0.5}})
+    assert whole.client.get("/sculpts/1/undercoat.json").data and lit == [1]
+    monkeypatch.setattr(cache, "code_mark", lambda: "other code")
+    app.extensions["workshop"].sculpts = OpenSculpts(store)
+    assert whole.client.get("/sculpts/1/undercoat.json").data and lit == [1, 1] and laid
 
 
 def test_regions_outlive_the_cache_even_when_the_height_changes_afterwards(painter, sculpt_id, store, app):

@@ -1,10 +1,13 @@
-"""Memory: the few results used last, bounded by number, each worked out once however many threads ask for it."""
+"""Memory: the few results used last, bounded by number, each worked out once however many threads ask for it; and
+what outlives it."""
 
 import threading
 from collections import OrderedDict
 from collections.abc import Callable, Hashable, Mapping
 from types import MappingProxyType
 from typing import Any, Generic, TypeVar
+
+from numpy.typing import NDArray
 
 K = TypeVar("K", bound=Hashable)
 V = TypeVar("V")
@@ -116,3 +119,26 @@ class Memory:
     def clear(self, kind: str) -> None:
         """Keep nothing of a kind."""
         self._kinds[kind].clear()
+
+
+class Kept:
+    """What outlives memory, by a key that names all it depends on. This one keeps nothing."""
+
+    def plain(self, key: str, make: Callable[[], Any]) -> Any:
+        """Plain values that were kept; made now where they were not."""
+        return make()
+
+    def fields(self, key: str) -> dict[str, NDArray] | None:
+        """Fields by their names that were kept, or None."""
+        return None
+
+    def keep_fields(self, key: str, fields: Mapping[str, NDArray]) -> None:
+        """Keep fields, where they are not kept yet."""
+
+    def field(self, key: str, make: Callable[[], NDArray]) -> NDArray:
+        """One field that was kept; made and kept now where it was not."""
+        known = self.fields(key)
+        if known is None:
+            known = {"field": make()}
+            self.keep_fields(key, known)
+        return known["field"]

@@ -11,11 +11,16 @@ import json
 import os
 import shutil
 import uuid
+from collections.abc import Callable, Mapping
+from functools import cache
 from pathlib import Path
 from typing import Any, Protocol
 
 import numpy as np
 from numpy.typing import NDArray
+
+from .. import core
+from ..core.memory import Kept
 
 
 def key_of(stage: str, version: int, *inputs: Any) -> str:
@@ -113,3 +118,44 @@ class FolderCache:
             return (self.folder(key) / name).read_bytes()
         except OSError as e:
             raise KeyError(f"{key}/{name}") from e
+
+
+@cache
+def code_mark() -> str:
+    """Of the code and tables of the core: what other code worked out is not found any more."""
+    out, root = hashlib.sha256(), Path(core.__file__).parent
+    for path in sorted(p for p in root.rglob("*") if p.suffix in (".py", ".csv")):
+        out.update(f"{path.relative_to(root)}\0".encode())
+        out.update(path.read_bytes())
+    return out.hexdigest()
+
+
+class KeptInCache(Kept):
+    """What was worked out on one sculpt and outlives memory. of: what tells the sculpt from others."""
+
+    def __init__(self, cache: Cache, *of: Any) -> None:
+        self._cache, self._of = cache, of
+
+    def plain(self, key: str, make: Callable[[], Any]) -> Any:
+        """Plain values; see Kept."""
+        own = key_of("kept", 1, key)
+        if own not in self._cache:
+            self._cache.put(own, blobs={"kept.json": json.dumps(make()).encode()})
+        return json.loads(self._cache.blob(own, "kept.json"))
+
+    def fields(self, key: str) -> dict[str, NDArray] | None:
+        """Fields by their names; see Kept."""
+        own = self._key(key)
+        try:
+            names = json.loads(self._cache.blob(own, "names.json"))
+            return {name: self._cache.array(own, name) for name in names}
+        except KeyError:
+            return None
+
+    def keep_fields(self, key: str, fields: Mapping[str, NDArray]) -> None:
+        """Keep fields; see Kept."""
+        if (own := self._key(key)) not in self._cache:
+            self._cache.put(own, dict(fields), {"names.json": json.dumps(list(fields)).encode()})
+
+    def _key(self, key: str) -> str:
+        return key_of("fields", 1, code_mark(), *self._of, key)

@@ -17,9 +17,10 @@ from ..core.sculpt.parts import alone, pull
 from ..core.sculpt.pieces import Pieces, pieces_of
 from ..core.sculpt.relief import Relief
 from ..core.sculpt.site import Cuts, Notes, Rows, Site
-from ..core.sculpt.surface import RoughForm
+from ..core.sculpt.surface import RoughForm, Surface
 from ..core.sculpt.visibility import Visibility
 from ..heap import Tidying
+from .cache import KeptInCache
 from .models import Sculpt
 from .preparing import (
     Progress,
@@ -39,6 +40,12 @@ from .store import Store
 MOST_IN_MEMORY, USUAL_SAMPLES = 3, 150_000  # about 200 MB each, with all that was worked out on it
 MOST_SEEN = 8  # 0.2 MB each
 IDLE_S = 10.0  # after which a sculpt that nobody asks for lets go of half of that, once another is asked for
+
+
+def _made_ready(surface: Surface) -> None:
+    """What the first drag of a lamp and the first page would wait for, beside what the page does meanwhile."""
+    surface.caster  # noqa: B018
+    surface.outermost  # noqa: B018
 
 
 class OpenSculpt:
@@ -73,13 +80,13 @@ class OpenSculpt:
         self.site = Site(surface, None, apart, relief=felt, mesh=mesh, facets=faceted)
         self.chosen = cache.array(surface_key, "quick")
         self.between = cache.array(surface_key, "quick_faces")
-        self.memory = Memory()
+        self.memory, self.kept = Memory(), KeptInCache(cache, surface_key, shadowless)
         # a shot takes 14 MB, a large one 28, what a page shows some 60 kB
         self.more = Memory({"shot": 6, "large shot": 1, "plan": 1, "guess": 1, "nearest": 4, "page": 12})
         self._seen: Bounded[tuple[float, float], NDArray[np.bool_]] = Bounded(MOST_SEEN)
         self._asked, self._resting = time.monotonic(), False
         self.motion = 0  # counts lamps moved: a light that was asked for before the latest is not wanted any more
-        surface.caster  # noqa: B018 - built now, so that the first drag does not wait for it
+        threading.Thread(target=_made_ready, args=(surface,), daemon=True).start()
 
     @property
     def quick(self) -> Site:

@@ -28,7 +28,7 @@ from ..core.plan.document import MOST_COATS, PARTS_OF_FILE, Plan, document_of, p
 from ..core.sculpt.marking import Marking
 from ..core.sculpt.stand import Standing
 from . import painters, paints
-from .cache import Cache, key_of
+from .cache import Cache
 from .models import Job, Piece, Revision, Scheme, Sculpt
 from .open_sculpts import OpenSculpt
 from .preparing import load_placing, load_surface
@@ -142,14 +142,8 @@ def context_of(
     named = {r.colour for r in kept.plan.regions}
     colours = {name: mix.colour.hex for name, mix in paints.colours_called(session, named).items()}
 
-    def keep(key: str, make: Any) -> Any:
-        own = key_of("kept", 1, key)
-        if own not in cache:
-            cache.put(own, blobs={"kept.json": json.dumps(make()).encode()})
-        return json.loads(cache.blob(own, "kept.json"))
-
     quick = (opened.chosen, opened.quick)
-    found = Context(kept.plan, site, rack, tools, opened.placing, colours.get, opened.memory, quick, keep)
+    found = Context(kept.plan, site, rack, tools, opened.placing, colours.get, opened.memory, quick, opened.kept)
     return found, kept
 
 

@@ -66,7 +66,7 @@ class Chip(Technique):
     name, order, title = "chips", 62, "Sponge chips"
     Settings = Chips
     handling, pace = 1.0, 500.0
-    fine = True
+    fine = costly = True
     when_to_stop = "Stop early: a few chips on the edges read, many are noise."
     mishap = ("A chip is a blot.", "Cover it with the colour under it, thinned, and chip its rim again.")
 

@@ -37,7 +37,7 @@ class Line(Technique):
     name, order, title = "line", 70, "Edge highlight"
     Settings = LineSettings
     handling, pace = 2.0, 12.0
-    fine = True
+    fine = costly = True
     when_to_stop = "Stop at the edges the light sees; a line in the shadow flattens the form."
     mishap = ("A line wobbles or is too wide.", "Pull the base colour, thinned, along its lower side.")
 

@@ -33,7 +33,7 @@ class Sponge(Technique):
     name, order, title = "sponge", 60, "Sponge"
     Settings = Dabs
     handling, pace = 1.0, 800.0
-    fine = True
+    fine = costly = True
     when_to_stop = "Stop early: chips read when they are few."
     mishap = ("The dabs are blots.", "Dab most of it off on paper first; cover a blot with the colour under it.")
 

@@ -421,7 +421,7 @@ class Spraying(Technique):
     Settings = Spray
     handling = 1.2
     drying_share = 0.5
-    from_afar = True
+    from_afar = costly = True
     times = (0.2, 5.0)
     when_to_stop = "Stop when the amber parts have taken it; the rest stays as the picture shows."
     mishap = ("It lands as speckle or webs.", "Closer, or less thinner; flow improver against a dry tip.")

@@ -58,7 +58,7 @@ class Streak(Technique):
     name, order, title = "streaks", 64, "Streaks"
     Settings = StreakSettings
     handling, pace = 1.0, 300.0
-    fine = True
+    fine = costly = True
     when_to_stop = "Stop when each streak is thin and fades before the next edge."
     mishap = ("A streak is a stripe.", "Pull a damp, clean brush down beside it until it fades.")
 

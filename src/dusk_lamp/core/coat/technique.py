@@ -48,6 +48,7 @@ class Technique:
     )
     from_afar: ClassVar[bool] = False  # whether what stands in the way stops it, and what misses lands beside it
     even: ClassVar[bool] = False  # whether its film is the same everywhere
+    costly: ClassVar[bool] = False  # whether its film takes a good part of a second to find, and is kept for good
     floods: ClassVar[bool] = False  # whether it runs onto neighbours
     wiped: ClassVar[bool] = False  # whether most of it comes off again: a varnish belongs under it (CP-32)
     primes: ClassVar[bool] = False  # whether it is the ground of all others, in an amount nobody changes

@@ -7,7 +7,7 @@ later.
 """
 
 from collections.abc import Callable, Sequence
-from dataclasses import replace
+from dataclasses import fields, replace
 from functools import cached_property
 from typing import Any
 
@@ -18,7 +18,7 @@ from ..coat.coat import Coat
 from ..light.key import Stop
 from ..light.lamp import Lamp
 from ..light.rig import Light
-from ..memory import Memory
+from ..memory import Kept, Memory
 from ..paint.rack import Rack
 from ..paint.whites import mix_of, white_called
 from ..plain import plain
@@ -27,7 +27,7 @@ from ..sculpt.stand import Placing
 from ..sculpt.surface import quick_samples
 from ..target.exposure import laid_between, value_of_light
 from ..target.local import GLOSS, Local, local_of, usual_local
-from ..target.target import Target, target
+from ..target.target import Target, greys_of, target
 from .document import Plan, plan_stages, stages_that_aim
 from .simulation import Simulation, digest
 from .tools import Tools
@@ -35,7 +35,6 @@ from .ways.way import ABOVE, Task, task_of
 
 REST = usual_local("stone", "quiet")  # what nobody has marked stays a grey sketch
 ColourOf = Callable[[str], str | None]  # `#rrggbb` of a paint, a recipe or a white by its name; None where it is gone
-Keep = Callable[[str, Callable[[], Any]], Any]  # plain values by a key, kept longer than memory
 
 
 def colours_on(rack: Rack) -> ColourOf:
@@ -56,7 +55,7 @@ class Context:
 
     plan: the document. site: the sculpt with the plan's regions. rack, tools: what there is. placing: from the file's
     axes, in which places are kept, to the bench. colour_of: of a paint's name. memory: of this sculpt. quick: the
-    site at its quick samples with their numbers; worked out where it is not given. keep: what outlives memory.
+    site at its quick samples with their numbers; worked out where it is not given. kept: what outlives memory.
     """
 
     def __init__(
@@ -69,14 +68,14 @@ class Context:
         colour_of: ColourOf | None = None,
         memory: Memory | None = None,
         quick: tuple[NDArray[np.int32], Site] | None = None,
-        keep: Keep | None = None,
+        kept: Kept | None = None,
     ) -> None:
         self.plan, self.site, self.rack, self.tools, self.placing = plan, site, rack, tools, placing
         self.memory = Memory() if memory is None else memory
-        self.simulation = Simulation(site, self.memory)
+        self.kept = kept or Kept()
+        self.simulation = Simulation(site, self.memory, self.kept)
         self._colour_of = colour_of or colours_on(rack)
         self._quick = quick
-        self.keep: Keep = keep or (lambda key, make: make())
 
     def on(self, plan: Plan, tools: Tools | None = None) -> "Context":
         """The same sculpt with another plan for the same regions, and with other tools where they are given; all that
@@ -93,7 +92,7 @@ class Context:
             self._colour_of,
             self.memory,
             self._quick,
-            self.keep,
+            self.kept,
         )
 
     def with_coats(self, coats: Sequence[Coat]) -> "Context":
@@ -134,16 +133,35 @@ class Context:
             Stopped: `stopped` said so.
         """
         plan = self.plan
-        key = digest(plan.light, plan.exposure, self.site.looked)
-        return self.memory.of(
-            "light", key, lambda: target(self.site, plan.light, exposure=plan.exposure, stopped=stopped)
-        )
+
+        def make() -> Target:
+            found = self.kept.fields(self._light_key)
+            if found is None:
+                return target(self.site, plan.light, exposure=plan.exposure, stopped=stopped)
+            return greys_of(Light(**found), plan.light, plan.exposure)
+
+        return self.memory.of("light", (self._light_key, digest(plan.exposure)), make)
+
+    @cached_property
+    def _light_key(self) -> str:
+        return digest("light", self.plan.light, self.site.looked)
 
     @cached_property
     def grey(self) -> Target:
         """The greys under the lamp at dusk, without any glow."""
         lit = self.lit()
+        self._keep_light(lit.light)
         return lit if self.plan.dusk == 1 else self.relit(lit, lit.light.dimmed(self.plan.dusk))
+
+    def _keep_light(self, light: Light) -> None:
+        """Once for all: others are tried out, this one is built on."""
+
+        def keep() -> bool:
+            parts = {f.name: getattr(light, f.name) for f in fields(light)}
+            self.kept.keep_fields(self._light_key, {name: part for name, part in parts.items() if part is not None})
+            return True
+
+        self.memory.of("stage", ("kept", self._light_key), keep)
 
     def relit(self, grey: Target, light: Light) -> Target:
         """Greys under another light."""

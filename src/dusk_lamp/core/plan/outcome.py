@@ -14,9 +14,10 @@ from ..coat.finish import films_of
 from ..coat.stack import appearance, looks
 from ..sculpt.site import Site
 from .pots import HALF_VALUE
-from .simulation import FEW, Simulation, digest
+from .simulation import Simulation, digest
 
 NEAR, TOO_LIGHT, TOO_DARK = 0, 1, 2
+_MOSTLY = 0.7  # of all samples; where more than that changed, all are looked at again
 
 
 @dataclass(frozen=True)
@@ -86,12 +87,12 @@ def look_of(
     """What reflectances (N, 36) look like beside a target (N,) of values. before: the look and the reflectances that
     one coat changed; only what it changed is worked out again."""
     changed = None if before is None else np.flatnonzero(_other(reflectance, before[1]))
-    if before is None or changed is None or len(changed) > FEW * len(reflectance):
+    if before is None or changed is None or len(changed) > _MOSTLY * len(reflectance):
         value, levels = looks(reflectance)
     else:
         value, levels = before[0].value.copy(), before[0].levels.copy()
         if len(changed):
-            value[changed], levels[changed] = looks(reflectance[changed])
+            value[changed], levels[changed] = looks(reflectance.take(changed, axis=0))
     return Look(value, levels, site, target)
 
 

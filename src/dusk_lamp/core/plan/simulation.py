@@ -7,6 +7,7 @@ is known by a chain of hashes, one a coat, so that a list that grew by one coat 
 import hashlib
 import json
 from collections.abc import Sequence
+from functools import partial
 
 import numpy as np
 from numpy.typing import NDArray
@@ -14,7 +15,7 @@ from numpy.typing import NDArray
 from ..coat.coat import Coat
 from ..coat.finish import BARE, films_of, finish_of, metal_of
 from ..coat.stack import appearance
-from ..memory import Memory
+from ..memory import Kept, Memory
 from ..plain import plain
 from ..sculpt.site import Site
 
@@ -31,30 +32,23 @@ def digest(*things: object) -> str:
     return out.hexdigest()[:24]
 
 
-FEW = 0.7  # of all samples; a coat on more than that is worked out on all
-
-
 def over(before: NDArray[np.float32], coat: Coat, film: NDArray[np.float32]) -> NDArray[np.float32]:
     """(N, 36) reflectances (N, 36) under one more coat with its film (N,) µm; where none lies they stay as they
     are."""
-    there = np.flatnonzero(film > 0)
-    if len(there) > FEW * len(film):
-        return appearance([(coat, film)], len(film), before)
-    out = before.copy()
-    if len(there):
-        out[there] = appearance([(coat, film[there])], len(there), before[there])
-    return out
+    return appearance([(coat, film)], len(film), before)
 
 
 class Simulation:
     """What coats come to on one site.
 
-    site: the sculpt with its regions. memory: where results are kept; one of its own where none is given.
+    site: the sculpt with its regions. memory: where results are kept; one of its own where none is given. kept: what
+    outlives that.
     """
 
-    def __init__(self, site: Site, memory: Memory | None = None) -> None:
+    def __init__(self, site: Site, memory: Memory | None = None, kept: Kept | None = None) -> None:
         self.site = site
         self.memory = Memory() if memory is None else memory
+        self._kept = kept or Kept()
         self._keys: dict[
             int, tuple[Coat, str, str]
         ] = {}  # of coats by their place in memory, each held there by this
@@ -89,7 +83,13 @@ class Simulation:
         if coat.by.even:  # made faster than it is found
             return coat.film(self.site)
         under = np.zeros(0) if finish is None else finish
-        return self.memory.of("film", (self.key(coat), digest(under)), lambda: coat.film(self.site, finish))
+        key = self.key(coat), digest(under)
+
+        def make() -> NDArray[np.float32]:
+            film = partial(coat.film, self.site, finish)
+            return self._kept.field(digest("film", key), film) if coat.by.costly else film()
+
+        return self.memory.of("film", key, make)
 
     def films(self, coats: Sequence[Coat]) -> list[NDArray[np.float32]]:
         """The film (N,) µm of each coat on what lies under it."""

@@ -74,9 +74,14 @@ def target(
         SettingError: not one local colour for the rest and for each region.
     """
     light = light_on(site, rig, rays, stopped)
-    value = value_of_light(light.total, exposure or Exposure(), rig.full)
-    grey = Target(value, np.zeros(len(site), np.float32), light)
+    grey = greys_of(light, rig, exposure or Exposure())
     return sketched(site, grey, exposure or Exposure(), locals_, tints) if locals_ else grey
+
+
+def greys_of(light: Light, rig: Rig, exposure: Exposure) -> Target:
+    """The greys under a light that a rig gives."""
+    value = value_of_light(light.total, exposure, rig.full)
+    return Target(value, np.zeros(len(value), np.float32), light)
 
 
 SMALL_GAIN = 0.35  # of full light, at most, that a small form in full light gains; common practice, from memory

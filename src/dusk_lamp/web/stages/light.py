@@ -71,7 +71,13 @@ def relight(sculpt_id: int) -> Response:
             lit = target(site, rig, exposure=exposure, rays=MOVING_RAYS)
         else:
             context = Context(
-                Plan(light=rig, exposure=exposure), site, Rack([]), Tools(), laid.placing, memory=laid.memory
+                Plan(light=rig, exposure=exposure),
+                site,
+                Rack([]),
+                Tools(),
+                laid.placing,
+                memory=laid.memory,
+                kept=laid.kept,
             )
             lit = context.lit(lambda: laid.motion != seen)
     except Stopped:

@@ -1,6 +1,7 @@
 """Painted metal: regions that show a reflection from the display view, no metal in the paint."""
 
 from dataclasses import dataclass, field, replace
+from functools import partial
 
 import numpy as np
 from numpy.typing import NDArray
@@ -80,8 +81,9 @@ class MetalStage(Stage):
         """(N,) the values of the whole sculpt, were it the metal of a region."""
         metal, local = self.metal(context, id_), context.locals[context.site.marking.number_of(id_)]
         lamp = self.lamp(context)
-        key = digest(plain(metal), plain(lamp), plain(local))
-        return context.memory.of("metal", key, lambda: values(context.site, metal, lamp, local))
+        key = digest("metal", plain(metal), plain(lamp), plain(local), context.site.looked)
+        found = partial(context.kept.field, key, lambda: values(context.site, metal, lamp, local))
+        return context.memory.of("metal", key, found)
 
     def colours(self, context: Context, id_: int) -> NDArray[np.float64]:
         """(M, 3) linear RGB that the samples of a region should show in daylight, without any glow."""
