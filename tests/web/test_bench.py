@@ -259,8 +259,8 @@ def test_what_a_lost_cache_held_is_made_anew(painter, sculpt_id, store, app):
 
 
 def test_a_sculpt_that_nobody_looks_at_holds_less_and_shows_the_same(whole, store, app, monkeypatch):
-    """Once another is looked at it lets go of what takes most room, and its pages are as they were."""
-    monkeypatch.setattr(open_sculpts, "IDLE_S", 0.0)
+    """Once another is opened, and again once it was idle for long, it lets go of what takes most room, and its pages
+    are as they were."""
     whole.bring(together(ball(5, 3), ball(3, 3, (0, 0, 7))).export(file_type="stl"), "Other.stl")
     seen = {
         url: whole.client.get(f"/sculpts/1/{url}").data for url in ("undercoat.json", "colour.json", "metal.json")
@@ -270,7 +270,14 @@ def test_a_sculpt_that_nobody_looks_at_holds_less_and_shows_the_same(whole, stor
     last = opened.site.bends
     assert opened.site.bends is last
     whole.page("/sculpts/2/light")
-    assert opened.site.bends is not last and np.array_equal(opened.site.bends.angle, last.angle)
+    again = opened.site.bends
+    assert again is not last and np.array_equal(again.angle, last.angle)
+    assert {url: whole.client.get(f"/sculpts/1/{url}").data for url in seen} == seen
+    whole.page("/sculpts/2/light")
+    assert opened.site.bends is again, "it was looked at a moment ago"
+    monkeypatch.setattr(open_sculpts, "IDLE_S", 0.0)
+    whole.page("/sculpts/2/light")
+    assert opened.site.bends is not again
     assert {url: whole.client.get(f"/sculpts/1/{url}").data for url in seen} == seen
 
 

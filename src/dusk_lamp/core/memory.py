@@ -67,10 +67,12 @@ class Bounded(Generic[K, V]):
         if fewer and self._dropped is not None:
             self._dropped()
 
-    def clear(self) -> None:
-        """Keep nothing of what is there now."""
+    def clear(self) -> bool:
+        """Keep nothing of what is there now; whether there was something."""
         with self._lock:
+            some = bool(self._kept)
             self._kept.clear()
+        return some
 
     def values(self) -> list[V]:
         """What is kept, the one not used for longest first."""
@@ -116,9 +118,9 @@ class Memory:
         """What is kept, or None."""
         return self._kinds[kind].get(key)
 
-    def clear(self, kind: str) -> None:
-        """Keep nothing of a kind."""
-        self._kinds[kind].clear()
+    def clear(self, *kinds: str) -> bool:
+        """Keep nothing of some kinds; whether there was something."""
+        return sum(self._kinds[kind].clear() for kind in kinds) > 0
 
 
 class Kept:

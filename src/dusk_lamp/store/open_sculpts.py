@@ -39,7 +39,7 @@ from .store import Store
 
 MOST_IN_MEMORY, USUAL_SAMPLES = 3, 150_000  # about 200 MB each, with all that was worked out on it
 MOST_SEEN = 8  # 0.2 MB each
-IDLE_S = 10.0  # after which a sculpt that nobody asks for lets go of half of that, once another is asked for
+IDLE_S = 5.0  # after which a sculpt that nobody asks for lets go of half of that, once another is asked for
 
 
 def _made_ready(surface: Surface) -> None:
@@ -84,7 +84,7 @@ class OpenSculpt:
         # a shot takes 14 MB, a large one 28, what a page shows some 60 kB
         self.more = Memory({"shot": 6, "large shot": 1, "plan": 1, "guess": 1, "nearest": 4, "page": 12})
         self._seen: Bounded[tuple[float, float], NDArray[np.bool_]] = Bounded(MOST_SEEN)
-        self._asked, self._resting = time.monotonic(), False
+        self._asked = time.monotonic()
         self.motion = 0  # counts lamps moved: a light that was asked for before the latest is not wanted any more
         threading.Thread(target=_made_ready, args=(surface,), daemon=True).start()
 
@@ -132,19 +132,15 @@ class OpenSculpt:
 
     def asked(self) -> None:
         """Somebody looks at it."""
-        self._asked, self._resting = time.monotonic(), False
+        self._asked = time.monotonic()
 
-    def rest(self) -> bool:
-        """Let go of what is large and made again in a second, where nobody has asked for this sculpt for a while;
+    def rest(self, idle_s: float) -> bool:
+        """Let go of what is large and had again in a second, where nobody has asked for this sculpt for so long;
         whether there was something to let go of."""
-        if self._resting or time.monotonic() - self._asked < IDLE_S:
+        if time.monotonic() - self._asked < idle_s:
             return False
-        self._resting = True
-        self.site.rest()
-        self.memory.clear("reflectance")
-        for kind in ("shot", "large shot"):
-            self.more.clear(kind)
-        return True
+        of_site, seen = self.site.rest(), self.more.clear("shot", "large shot")
+        return self.memory.clear("reflectance", "look", "film", "light", "metal") or seen or of_site
 
     def add_sky(self, view: Visibility, sky_key: str) -> None:
         """Let the sky in."""
@@ -176,13 +172,14 @@ class OpenSculpts:
         mended_key = sculpt.mended_key
         if surface_key is None:
             raise KeyError("not laid out yet")
-        opened = self._kept.of(
-            (surface_key, tuple(shadowless)), lambda: OpenSculpt(self._store, surface_key, shadowless, mended_key)
-        )
+
+        def lay_out() -> OpenSculpt:
+            self._rest(0.0)  # room for it
+            return OpenSculpt(self._store, surface_key, shadowless, mended_key)
+
+        opened = self._kept.of((surface_key, tuple(shadowless)), lay_out)
         opened.asked()
-        rested = [other.rest() for other in self._kept.values() if other is not opened]
-        if any(rested):
-            self._tidy()
+        self._rest(IDLE_S, but=opened)
         if sky_key and opened.site.visibility is None:
             with self._sky:
                 if opened.site.visibility is None:
@@ -195,3 +192,9 @@ class OpenSculpts:
                 if first is not None:
                     opened.add_glimpse(first)
         return opened
+
+    def _rest(self, idle_s: float, but: OpenSculpt | None = None) -> None:
+        """Have sculpts rest that nobody has asked for so long, but for one."""
+        rested = [one for one in self._kept.values() if one is not but and one.rest(idle_s)]
+        if rested:
+            self._tidy()

@@ -152,11 +152,12 @@ class Site:
                     self._known[name] = make()
                 return self._known[name]
 
-    def rest(self) -> None:
-        """Let go of what is large and soon worked out again: nobody looks at this sculpt for now."""
+    def rest(self) -> bool:
+        """Let go of what is large and soon worked out again, as nobody looks at this sculpt for now; whether there
+        was something."""
         with self._lock:
-            for name in ("bends", "flat parts"):
-                self._known.pop(name, None)
+            gone = [self._known.pop(name, None) for name in ("bends", "flat parts", "base", "ground", "from ground")]
+        return any(one is not None for one in gone)
 
     def lately(self, key: Any, make: Callable[[], T]) -> T:
         """What was lately worked out of the surface alone, or now: what has too many settings to be kept for all."""
