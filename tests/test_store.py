@@ -32,7 +32,7 @@ from dusk_lamp.store.store import Store, clear_away
 @pytest.mark.filterwarnings(
     "ignore:Skipped unsupported reflection of expression-based index"
 )  # those that forbid twins
-def test_the_migrations_make_exactly_the_models(tmp_path, kept_in):
+def test_a_new_database_has_exactly_the_models(tmp_path, kept_in):
     store = Store(tmp_path, kept_in)
     with store.engine.connect() as connection:
         context = MigrationContext.configure(connection, opts={"compare_type": True})

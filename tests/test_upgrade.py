@@ -153,6 +153,32 @@ def test_the_newest_shape_is_the_one_that_the_last_migration_makes():
     assert list(upgrade.revisions()) == VERSIONS
 
 
+def shape(root):
+    """Of every table its columns, without what they hold where nobody says; where it points to; and its indexes."""
+    out = {}
+    with closing(sqlite3.connect(root / DATABASE)) as database:
+
+        def said(what, name):
+            return database.execute(f"PRAGMA {what}('{name}')").fetchall()
+
+        for (name,) in database.execute("SELECT name FROM sqlite_master WHERE type='table'").fetchall():
+            if name not in ("alembic_version", "sqlite_sequence"):
+                columns = {(c[1], c[2], c[3], c[5]) for c in said("table_info", name)}
+                points = {(p[2], p[3], p[4], p[6]) for p in said("foreign_key_list", name)}
+                indexes = {
+                    (i[2], i[4], tuple(c[2] for c in said("index_info", i[1]))) for i in said("index_list", name)
+                }
+                out[name] = columns, points, indexes
+        made = "SELECT sql FROM sqlite_master WHERE name LIKE 'one_%' AND type = 'index' ORDER BY name"
+        return {**out, "no twins": database.execute(made).fetchall()}
+
+
+def test_a_new_database_has_the_shape_that_all_migrations_make(tmp_path):
+    made_at(tmp_path / "old", VERSIONS[-1])
+    Store(tmp_path / "new").close()
+    assert shape(tmp_path / "new") == shape(tmp_path / "old")
+
+
 @pytest.mark.parametrize("version", VERSIONS)
 def test_from_every_version_nothing_is_lost(tmp_path, version):
     tables = made_at(tmp_path, version)

@@ -1,8 +1,8 @@
 """The database: SQLite in the data folder, or any other that an address names; PostgreSQL is the second one that is
 tested.
 
-SQLite is brought to the newest shape on a copy (store.upgrade). PostgreSQL came with revision 0018: an empty database
-is made in that shape at once, and later revisions are brought about in one transaction, by one process at a time.
+A database that has just begun is made in the newest shape at once. An older one of SQLite is brought to it on a copy
+(store.upgrade); one of PostgreSQL, which came with revision 0018, in one transaction, by one process at a time.
 """
 
 from pathlib import Path
@@ -14,15 +14,15 @@ from sqlalchemy.exc import OperationalError
 
 from ..settings import Settings
 from .models import Base
-from .upgrade import DATABASE, DatabaseError, config_of, revisions, upgrade
+from .upgrade import DATABASE, DatabaseError, begin, config_of, revisions, upgrade
 
 BUSY_S = 30  # how long a save waits for another one
 SAVES = "dusk_lamp_saves"  # an execution option: this transaction will write
 UPGRADE_LOCK, SAVE_LOCK = 5_151_001, 5_151_002  # advisory locks of ours
 CONNECT_S = 5
-MADE_BY_HAND = (  # no twins, as revision 0007 has them in SQLite; and the first painter's number is taken
-    "SELECT setval(pg_get_serial_sequence('painter', 'id'), 1)",
-    "CREATE UNIQUE INDEX one_paint_of_a_name ON paint (user_id, lower(label->>'name')) WHERE deleted_at IS NULL",
+PAINT_NAME = {"sqlite": "json_extract(label, '$.name')", "postgresql": "label->>'name'"}
+NO_TWINS = (  # as revision 0007 has them
+    "CREATE UNIQUE INDEX one_paint_of_a_name ON paint (user_id, lower({paint_name})) WHERE deleted_at IS NULL",
     "CREATE UNIQUE INDEX one_recipe_of_a_name ON recipe (user_id, lower(name)) WHERE deleted_at IS NULL",
     "CREATE UNIQUE INDEX one_sculpt_of_a_name ON sculpt (user_id, lower(name)) WHERE deleted_at IS NULL",
 )
@@ -52,7 +52,10 @@ def newest(root: Path, settings: Settings) -> None:
         was changed.
     """
     if not settings.database:
-        upgrade(root)
+        if (root / DATABASE).exists():
+            upgrade(root)
+        else:
+            begin(root, _make)
         return
     engine = engine_of(root, settings)
     try:
@@ -64,6 +67,18 @@ def newest(root: Path, settings: Settings) -> None:
         raise DatabaseError(f"the database {_named(engine)} cannot be reached; nothing was changed") from e
     finally:
         engine.dispose()
+
+
+def _make(connection: Connection) -> None:
+    """Give an empty database the newest shape, and note it where Alembic looks for it."""
+    Base.metadata.create_all(connection)
+    name = connection.dialect.name
+    for line in NO_TWINS if name in PAINT_NAME else ():
+        connection.exec_driver_sql(line.format(paint_name=PAINT_NAME[name]))
+    if name == "postgresql":  # the first painter's number is taken
+        connection.exec_driver_sql("SELECT setval(pg_get_serial_sequence('painter', 'id'), 1)")
+    connection.exec_driver_sql("CREATE TABLE alembic_version (version_num VARCHAR(32) NOT NULL PRIMARY KEY)")
+    connection.execute(text("INSERT INTO alembic_version VALUES (:head)"), {"head": revisions()[-1]})
 
 
 def _bring(connection: Connection) -> None:
@@ -82,10 +97,7 @@ def _bring(connection: Connection) -> None:
             raise DatabaseError(
                 "this database holds tables of something else; name an empty one. Nothing was changed"
             )
-        Base.metadata.create_all(connection)
-        for line in MADE_BY_HAND if connection.dialect.name == "postgresql" else ():
-            connection.execute(text(line))
-        command.stamp(config, "head")
+        _make(connection)
         return
     if found not in known:
         raise DatabaseError("this database was made by a newer Dusk Lamp; nothing was changed. Start that one")

@@ -1,16 +1,18 @@
-"""Upgrades: an older database is brought to the newest shape on a copy, which takes its place only when it is
-whole."""
+"""The database of a data folder: begun in the newest shape, and an older one brought to it on a copy, which takes its
+place only when it is whole."""
 
 import os
 import shutil
 import sqlite3
 import time
+from collections.abc import Callable
 from contextlib import closing
 from functools import cache
 from pathlib import Path
 from typing import TYPE_CHECKING
 
 from sqlalchemy import create_engine, event
+from sqlalchemy.engine import Connection, Engine
 
 from ..core.errors import DuskLampError
 
@@ -28,6 +30,19 @@ class DatabaseError(DuskLampError):
     """The database cannot be opened; the message says why and what is safe."""
 
 
+def begin(root: Path, make: Callable[[Connection], None]) -> None:
+    """A database where there is none. make: gives an empty one the newest shape."""
+    path, copy = root / DATABASE, root / f"{DATABASE}.new"
+    _drop(copy)  # left over from a beginning that was cut off
+    engine = _engine(copy)
+    try:
+        with engine.begin() as connection:
+            make(connection)
+    finally:
+        engine.dispose()
+    _take_place(copy, path)
+
+
 def upgrade(root: Path) -> None:
     """Bring the database of a data folder to the newest shape; what was there before is kept beside it.
 
@@ -39,10 +54,6 @@ def upgrade(root: Path) -> None:
     known = revisions()
     head = known[-1]
     _drop(copy)  # left over from an upgrade that was cut off: the original was never touched
-    if not path.exists():
-        _migrate(copy, head)
-        _take_place(copy, path)
-        return
     found = _version(path)
     if found == head:
         return
@@ -89,10 +100,8 @@ def config_of() -> "Config":
     return config
 
 
-def _migrate(path: Path, head: str) -> None:
-    """All at once: foreign keys off, or a table that is made again would take its rows' rows with it."""
-    from alembic import command
-
+def _engine(path: Path) -> Engine:
+    """Of one transaction: foreign keys off, or a table that is made again would take its rows' rows with it."""
     engine = create_engine(f"sqlite:///{path}")
 
     def plainly(connection: sqlite3.Connection, _record: object) -> None:
@@ -101,7 +110,14 @@ def _migrate(path: Path, head: str) -> None:
 
     event.listen(engine, "connect", plainly)
     event.listen(engine, "begin", lambda connection: connection.exec_driver_sql("BEGIN IMMEDIATE"))
-    config = config_of()
+    return engine
+
+
+def _migrate(path: Path, head: str) -> None:
+    """All at once."""
+    from alembic import command
+
+    engine, config = _engine(path), config_of()
     try:
         with engine.connect() as connection:
             config.attributes["connection"] = connection
