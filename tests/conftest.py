@@ -2,12 +2,14 @@
 
 import gc
 import lzma
+from contextlib import contextmanager
 from importlib.resources import files
 from pathlib import Path
 
 import numpy as np
 import pytest
 
+from dusk_lamp.core.plan import school_fit, spray_fit
 from dusk_lamp.core.sculpt.mend import mend
 from dusk_lamp.core.sculpt.read import read_sculpt
 from dusk_lamp.core.sculpt.stand import Standing, stand
@@ -68,6 +70,21 @@ def postgres():
 def kept_in(request):
     """The settings of a store in each of the databases that there are."""
     return Settings() if request.param == "sqlite" else Settings(database=request.getfixturevalue("postgres").new())
+
+
+@contextmanager
+def few_spots():
+    """Schools and passes are fitted at few spots: where pages and commands are tested, not fits."""
+    with pytest.MonkeyPatch.context() as patch:
+        patch.setattr(spray_fit, "FIT_SAMPLES", 1_000)
+        patch.setattr(school_fit, "SAMPLES", 600)
+        yield
+
+
+@pytest.fixture(scope="module")
+def fitted_roughly():
+    with few_spots():
+        yield
 
 
 @pytest.fixture

@@ -13,6 +13,8 @@ from dusk_lamp.cli import main
 
 from .shapes import ball, plate
 
+pytestmark = pytest.mark.usefixtures("fitted_roughly")
+
 
 def shaded(path):
     mesh = trimesh.load(path, process=False)
@@ -310,7 +312,7 @@ def test_an_undercoat_is_planned_and_written(capsys, keeper, tmp_path, school, m
         "--lamp",
         "30,50",
         "--samples",
-        "4000",
+        "2500",
         "--height",
         "32",
         "--json",

@@ -9,6 +9,8 @@ import trimesh
 
 from dusk_lamp.cli import main
 
+pytestmark = pytest.mark.usefixtures("fitted_roughly")
+
 
 @pytest.fixture(scope="module")
 def folder(tmp_path_factory):
@@ -23,7 +25,7 @@ def folder(tmp_path_factory):
     tall.apply_scale((0.8, 0.8, 1.2))
     trimesh.util.concatenate([foot, tall]).export(out / "guard.stl")
     region = {"name": "Cloak", "material": "cloth", "colour": "#3d5a80"}
-    sculpt = {"file": "keeper.stl", "up": "z", "front": "-y", "samples": 2500}
+    sculpt = {"file": "keeper.stl", "up": "z", "front": "-y", "samples": 1500}
     wishes = {"undercoat": {"school": "twotone"}, "colour": {"budget": {"minutes": 60.0}}}
     plan = {"plan": 2, "sculpt": sculpt, "regions": [region], "wishes": wishes}
     (out / "keeper.json").write_text(json.dumps(plan))
@@ -178,7 +180,7 @@ def test_what_a_brush_reaches_is_told_and_drawn(folder, capsys, tmp_path):
     found = json.loads(said(capsys, "reach", folder / "keeper.json", "--json", "-o", picture).out)
     assert picture.read_bytes().startswith(b"\x89PNG") and found["words"]
     assert {r["name"] for r in found["regions"]} == {"Cloak"} and found["parts"]
-    far = json.loads(said(capsys, "reach", folder / "keeper.stl", "--samples", 2500, "--hand", 60, "--json").out)
+    far = json.loads(said(capsys, "reach", folder / "keeper.stl", "--samples", 1500, "--hand", 60, "--json").out)
     assert far["out_of_reach_mm2"] >= found["out_of_reach_mm2"]
     assert "brush" in said(capsys, "reach", folder / "keeper.stl", "--angle", 80, code=2).err
 

@@ -10,24 +10,22 @@ import pytest
 import trimesh
 from bs4 import BeautifulSoup
 
-from dusk_lamp.core.plan import school_fit, spray_fit
 from dusk_lamp.core.sculpt import surface
 from dusk_lamp.demo.load import load_rack
 from dusk_lamp.settings import settings_from
 from dusk_lamp.store.store import Store
 from dusk_lamp.web.app import create_app, open_folder
 
+from ..conftest import few_spots
 from ..shapes import ball, together
 
 
 @contextmanager
 def few_samples():
     """So that a test of the pages is not a test of patience."""
-    with pytest.MonkeyPatch.context() as patch:
+    with few_spots(), pytest.MonkeyPatch.context() as patch:
         patch.setattr(surface, "FEWEST_SAMPLES", 2_000)
         patch.setattr(surface, "MOST_SAMPLES", 3_000)
-        patch.setattr(spray_fit, "FIT_SAMPLES", 1_000)
-        patch.setattr(school_fit, "SAMPLES", 600)
         yield
 
 
