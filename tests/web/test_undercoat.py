@@ -15,6 +15,9 @@ from .conftest import packet
 URL = "/sculpts/1/undercoat"
 
 
+LEFT = {"waitress.client_disconnected": lambda: True}  # as waitress says that nobody listens any more
+
+
 @pytest.fixture
 def spraying(app, painter, sculpt_id):
     load_rack(app.extensions["workshop"].store)
@@ -40,6 +43,18 @@ def test_the_grey_ladder_is_laid_first_and_says_what_each_coat_adds(spraying):
     assert plan["total"]["ml"] == pytest.approx(sum(c["ml"] for c in plan["coats"]), abs=0.01)
     sprayed = plan["coats"][1]
     assert sprayed["kpa"] == pytest.approx(sprayed["psi"] * 6.895, abs=1) and len(sprayed["nozzle"]) == 3
+
+
+def test_nothing_is_drawn_for_a_browser_that_has_left(spraying, monkeypatch):
+    """Seven pictures of schools wait for each other; who turns the page meanwhile is not kept waiting by them."""
+    school = next(s for s in now(spraying)["schools"] if s["name"] == "twotone")
+    own, fitted = type(page.STAGE).fitted, []
+    monkeypatch.setattr(type(page.STAGE), "fitted", lambda *of: fitted.append(of[-1]) or own(*of))
+    for url in (school["picture"], school["near"]):
+        answer = spraying.client.get(url, environ_overrides=LEFT)
+        assert answer.status_code == 204 and not answer.data
+    assert "twotone" not in fitted
+    assert spraying.client.get(school["picture"]).data.startswith(b"\x89PNG") and "twotone" in fitted
 
 
 def test_the_model_is_seen_after_every_coat_in_its_colours(spraying):

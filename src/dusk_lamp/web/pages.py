@@ -86,6 +86,7 @@ def serve_on(folder: Path, taken: socket.socket, parent: int) -> None:
         max_request_header_size=HEADER_BYTES,
         channel_timeout=CHANNEL_S,
         cleanup_interval=5,
+        channel_request_lookahead=1,  # reads on meanwhile, and so learns that a browser has left
     ).run()
 
 

@@ -3,12 +3,13 @@
 import json
 import re
 import struct
+import threading
 from collections.abc import Callable
 from typing import Any
 from urllib.parse import quote
 
 import numpy as np
-from flask import Response, request
+from flask import Response, abort, request
 from numpy.typing import NDArray
 from werkzeug.utils import secure_filename
 
@@ -18,6 +19,24 @@ from .workshop import workshop
 LEVELS_PER_VALUE = 25  # a value of 0..10 travels to the browser as one byte
 UNSAFE = re.compile(r'[\x00-\x1f\x7f/\\:*?"<>|]')  # in a file's name, on one system or another
 A_DAY = {"Cache-Control": "private, max-age=86400"}
+
+
+class Turn:
+    """One at a time of what a page asks for all at once, where each is heavy; nothing for a browser that has left
+    meanwhile, which would keep the next page waiting."""
+
+    def __init__(self) -> None:
+        self._lock = threading.Lock()
+
+    def __enter__(self) -> None:
+        self._lock.acquire()
+        left = request.environ.get("waitress.client_disconnected")
+        if left is not None and left():
+            self._lock.release()
+            abort(Response(status=204))
+
+    def __exit__(self, *_: object) -> None:
+        self._lock.release()
 
 
 def packed(heading: dict[str, Any], *arrays: np.ndarray) -> Response:

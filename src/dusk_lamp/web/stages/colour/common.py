@@ -1,7 +1,5 @@
 """What the pages of the colours share."""
 
-import threading
-
 import numpy as np
 from flask import Blueprint
 
@@ -9,9 +7,10 @@ from ....core.coat.coat import Coat
 from ....core.plan.stages.colour import STAGE
 from ....core.plan.stages.face import STAGE as FACE
 from ...editing import OpenPlan
+from ...responses import Turn
 
 blueprint = Blueprint("colour", __name__)
-DRAWING = threading.Lock()
+DRAWING = Turn()
 
 
 def colours_of(own: OpenPlan) -> list[Coat]:

@@ -1,7 +1,5 @@
 """The undercoat: its blueprint, its coats and the keys of its pictures, for all of its pages."""
 
-import threading
-
 from flask import Blueprint
 
 from ....core.coat.coat import Coat
@@ -11,10 +9,11 @@ from ....core.plan.stages.undercoat import STAGE
 from ....store.cache import key_of
 from ...background import Say
 from ...editing import OpenPlan
+from ...responses import Turn
 
 blueprint = Blueprint("undercoat", __name__)
 PICTURES = 5
-DRAWING = threading.Lock()  # six pictures are asked for at once and each is heavy
+DRAWING = Turn()
 
 
 def undercoats(own: OpenPlan) -> list[Coat]:
