@@ -123,7 +123,7 @@ class Memory:
         return sum(self._kinds[kind].clear() for kind in kinds) > 0
 
 
-class Kept:
+class Lasting:
     """What outlives memory, by a key that names all it depends on. This one keeps nothing."""
 
     def plain(self, key: str, make: Callable[[], Any]) -> Any:
@@ -134,7 +134,7 @@ class Kept:
         """Fields by their names that were kept, or None."""
         return None
 
-    def keep_fields(self, key: str, fields: Mapping[str, NDArray]) -> None:
+    def keep(self, key: str, fields: Mapping[str, NDArray]) -> None:
         """Keep fields, where they are not kept yet."""
 
     def field(self, key: str, make: Callable[[], NDArray]) -> NDArray:
@@ -142,5 +142,5 @@ class Kept:
         known = self.fields(key)
         if known is None:
             known = {"field": make()}
-            self.keep_fields(key, known)
+            self.keep(key, known)
         return known["field"]

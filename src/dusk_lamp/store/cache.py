@@ -20,7 +20,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from .. import core
-from ..core.memory import Kept
+from ..core.memory import Lasting
 
 
 def key_of(stage: str, version: int, *inputs: Any) -> str:
@@ -130,21 +130,21 @@ def code_mark() -> str:
     return out.hexdigest()
 
 
-class KeptInCache(Kept):
+class LastingInCache(Lasting):
     """What was worked out on one sculpt and outlives memory. of: what tells the sculpt from others."""
 
     def __init__(self, cache: Cache, *of: Any) -> None:
         self._cache, self._of = cache, of
 
     def plain(self, key: str, make: Callable[[], Any]) -> Any:
-        """Plain values; see Kept."""
+        """Plain values; see Lasting."""
         own = key_of("kept", 1, key)
         if own not in self._cache:
             self._cache.put(own, blobs={"kept.json": json.dumps(make()).encode()})
         return json.loads(self._cache.blob(own, "kept.json"))
 
     def fields(self, key: str) -> dict[str, NDArray] | None:
-        """Fields by their names; see Kept."""
+        """Fields by their names; see Lasting."""
         own = self._key(key)
         try:
             names = json.loads(self._cache.blob(own, "names.json"))
@@ -152,8 +152,8 @@ class KeptInCache(Kept):
         except KeyError:
             return None
 
-    def keep_fields(self, key: str, fields: Mapping[str, NDArray]) -> None:
-        """Keep fields; see Kept."""
+    def keep(self, key: str, fields: Mapping[str, NDArray]) -> None:
+        """Keep fields; see Lasting."""
         if (own := self._key(key)) not in self._cache:
             self._cache.put(own, dict(fields), {"names.json": json.dumps(list(fields)).encode()})
 

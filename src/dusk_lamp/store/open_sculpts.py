@@ -20,7 +20,7 @@ from ..core.sculpt.site import Cuts, Notes, Rows, Site
 from ..core.sculpt.surface import RoughForm, Surface
 from ..core.sculpt.visibility import Visibility
 from ..heap import Tidying
-from .cache import KeptInCache
+from .cache import LastingInCache
 from .models import Sculpt
 from .preparing import (
     Progress,
@@ -51,7 +51,8 @@ def _made_ready(surface: Surface) -> None:
 class OpenSculpt:
     """One sculpt laid out: its site, the same at few samples, and its rough form, lit while a lamp is dragged.
 
-    memory: what has been worked out on it and may be wanted again. more: the same for those above the store, by kind.
+    memory: what has been worked out on it and may be wanted again. lasting: what outlives that. more: memory of those
+    above the store, by kind.
     """
 
     def __init__(self, store: Store, surface_key: str, shadowless: Shadowless, mended_key: str | None) -> None:
@@ -80,7 +81,7 @@ class OpenSculpt:
         self.site = Site(surface, None, apart, relief=felt, mesh=mesh, facets=faceted)
         self.chosen = cache.array(surface_key, "quick")
         self.between = cache.array(surface_key, "quick_faces")
-        self.memory, self.kept = Memory(), KeptInCache(cache, surface_key, shadowless)
+        self.memory, self.lasting = Memory(), LastingInCache(cache, surface_key, shadowless)
         # a shot takes 14 MB, a large one 28, what a page shows some 60 kB
         self.more = Memory({"shot": 6, "large shot": 1, "plan": 1, "guess": 1, "nearest": 4, "page": 12})
         self._seen: Bounded[tuple[float, float], NDArray[np.bool_]] = Bounded(MOST_SEEN)

@@ -143,7 +143,7 @@ def context_of(
     colours = {name: mix.colour.hex for name, mix in paints.colours_called(session, named).items()}
 
     quick = (opened.chosen, opened.quick)
-    found = Context(kept.plan, site, rack, tools, opened.placing, colours.get, opened.memory, quick, opened.kept)
+    found = Context(kept.plan, site, rack, tools, opened.placing, colours.get, opened.memory, quick, opened.lasting)
     return found, kept
 
 

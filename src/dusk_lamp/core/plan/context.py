@@ -18,7 +18,7 @@ from ..coat.coat import Coat
 from ..light.key import Stop
 from ..light.lamp import Lamp
 from ..light.rig import Light
-from ..memory import Kept, Memory
+from ..memory import Lasting, Memory
 from ..paint.rack import Rack
 from ..paint.whites import mix_of, white_called
 from ..plain import plain
@@ -55,7 +55,7 @@ class Context:
 
     plan: the document. site: the sculpt with the plan's regions. rack, tools: what there is. placing: from the file's
     axes, in which places are kept, to the bench. colour_of: of a paint's name. memory: of this sculpt. quick: the
-    site at its quick samples with their numbers; worked out where it is not given. kept: what outlives memory.
+    site at its quick samples with their numbers; worked out where it is not given. lasting: what outlives memory.
     """
 
     def __init__(
@@ -68,12 +68,12 @@ class Context:
         colour_of: ColourOf | None = None,
         memory: Memory | None = None,
         quick: tuple[NDArray[np.int32], Site] | None = None,
-        kept: Kept | None = None,
+        lasting: Lasting | None = None,
     ) -> None:
         self.plan, self.site, self.rack, self.tools, self.placing = plan, site, rack, tools, placing
         self.memory = Memory() if memory is None else memory
-        self.kept = kept or Kept()
-        self.simulation = Simulation(site, self.memory, self.kept)
+        self.lasting = lasting or Lasting()
+        self.simulation = Simulation(site, self.memory, self.lasting)
         self._colour_of = colour_of or colours_on(rack)
         self._quick = quick
 
@@ -92,7 +92,7 @@ class Context:
             self._colour_of,
             self.memory,
             self._quick,
-            self.kept,
+            self.lasting,
         )
 
     def with_coats(self, coats: Sequence[Coat]) -> "Context":
@@ -135,14 +135,14 @@ class Context:
         plan = self.plan
 
         def make() -> Target:
-            found = self.kept.fields(self._light_key)
+            found = self.lasting.fields(self._light_key)
             if found is None:
                 return target(self.site, plan.light, exposure=plan.exposure, stopped=stopped)
             return greys_of(Light(**found), plan.light, plan.exposure)
 
         return self.memory.of("light", (self._light_key, digest(plan.exposure)), make)
 
-    @cached_property
+    @property
     def _light_key(self) -> str:
         return digest("light", self.plan.light, self.site.looked)
 
@@ -158,7 +158,7 @@ class Context:
 
         def keep() -> bool:
             parts = {f.name: getattr(light, f.name) for f in fields(light)}
-            self.kept.keep_fields(self._light_key, {name: part for name, part in parts.items() if part is not None})
+            self.lasting.keep(self._light_key, {name: part for name, part in parts.items() if part is not None})
             return True
 
         self.memory.of("stage", ("kept", self._light_key), keep)

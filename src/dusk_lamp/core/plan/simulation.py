@@ -15,7 +15,7 @@ from numpy.typing import NDArray
 from ..coat.coat import Coat
 from ..coat.finish import BARE, films_of, finish_of, metal_of
 from ..coat.stack import appearance
-from ..memory import Kept, Memory
+from ..memory import Lasting, Memory
 from ..plain import plain
 from ..sculpt.site import Site
 
@@ -32,23 +32,17 @@ def digest(*things: object) -> str:
     return out.hexdigest()[:24]
 
 
-def over(before: NDArray[np.float32], coat: Coat, film: NDArray[np.float32]) -> NDArray[np.float32]:
-    """(N, 36) reflectances (N, 36) under one more coat with its film (N,) µm; where none lies they stay as they
-    are."""
-    return appearance([(coat, film)], len(film), before)
-
-
 class Simulation:
     """What coats come to on one site.
 
-    site: the sculpt with its regions. memory: where results are kept; one of its own where none is given. kept: what
-    outlives that.
+    site: the sculpt with its regions. memory: where results are kept; one of its own where none is given. lasting:
+    what outlives that.
     """
 
-    def __init__(self, site: Site, memory: Memory | None = None, kept: Kept | None = None) -> None:
+    def __init__(self, site: Site, memory: Memory | None = None, lasting: Lasting | None = None) -> None:
         self.site = site
         self.memory = Memory() if memory is None else memory
-        self._kept = kept or Kept()
+        self._lasting = lasting or Lasting()
         self._keys: dict[
             int, tuple[Coat, str, str]
         ] = {}  # of coats by their place in memory, each held there by this
@@ -87,7 +81,7 @@ class Simulation:
 
         def make() -> NDArray[np.float32]:
             film = partial(coat.film, self.site, finish)
-            return self._kept.field(digest("film", key), film) if coat.by.costly else film()
+            return self._lasting.field(digest("film", key), film) if coat.by.costly else film()
 
         return self.memory.of("film", key, make)
 
@@ -109,7 +103,7 @@ class Simulation:
             if done:
                 before = self.memory.get("reflectance", keys[-2])
                 if before is not None:
-                    return over(before, done[-1], self.last_film(done))
+                    return appearance([(done[-1], self.last_film(done))], len(self.site), before)
             return appearance(list(zip(done, self.films(done), strict=True)), len(self.site))
 
         return self.memory.of("reflectance", keys[-1], make)

@@ -77,7 +77,7 @@ def relight(sculpt_id: int) -> Response:
                 Tools(),
                 laid.placing,
                 memory=laid.memory,
-                kept=laid.kept,
+                lasting=laid.lasting,
             )
             lit = context.lit(lambda: laid.motion != seen)
     except Stopped:

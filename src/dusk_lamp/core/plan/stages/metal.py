@@ -82,7 +82,7 @@ class MetalStage(Stage):
         metal, local = self.metal(context, id_), context.locals[context.site.marking.number_of(id_)]
         lamp = self.lamp(context)
         key = digest("metal", plain(metal), plain(lamp), plain(local), context.site.looked)
-        found = partial(context.kept.field, key, lambda: values(context.site, metal, lamp, local))
+        found = partial(context.lasting.field, key, lambda: values(context.site, metal, lamp, local))
         return context.memory.of("metal", key, found)
 
     def colours(self, context: Context, id_: int) -> NDArray[np.float64]:

@@ -145,7 +145,7 @@ class Undercoat(Stage):
             }
 
         key = self.key(context, name, wishes)
-        kept = dict(context.memory.of("stage", key, lambda: context.kept.plain(key, make)))
+        kept = dict(context.memory.of("stage", key, lambda: context.lasting.plain(key, make)))
         coats = tuple(coat_from(c) for c in kept.pop("coats"))
         return FittedSchool(coats, built(LightMatch, kept.pop("match")), **kept)
 
