@@ -272,21 +272,23 @@ def mend(raw: Mesh) -> Mended:
 def _without_fins(mesh: Mesh, longest: float) -> tuple[Mesh, int, Edges]:
     """Drop single small triangles that stick out of an edge: open on one side, one too many on another. The mesh, how
     many they were, and its edges."""
-    faces, before = mesh.faces, len(mesh.faces)
+    edges = edges_of(mesh.faces, len(mesh.vertices))
+    of_face, met = edges.edge.reshape(-1, 3), edges.faces.copy()
+    there = np.ones(len(mesh.faces), np.bool_)
     small = mesh.face_areas() < (FIN_SHARE * longest) ** 2
     for _ in range(4):  # what stood beside a fin may be the next one
-        edges = edges_of(faces, len(mesh.vertices))
-        if not (edges.faces > 2).any():
+        if not (met > 2).any():
             break
-        shared = edges.faces[edges.edge].reshape(-1, 3)
-        fin = (shared == 1).any(axis=1) & (shared > 2).any(axis=1) & small
+        shared = met.take(of_face)
+        fin = (shared == 1).any(axis=1) & (shared > 2).any(axis=1) & small & there
         if not fin.any():
             break
-        faces, small = faces[~fin], small[~fin]
-    if len(faces) == before:
+        there &= ~fin
+        np.subtract.at(met, of_face[fin].ravel(), 1)
+    if there.all():
         return mesh, 0, edges
-    mesh = Mesh(*compact(mesh.vertices, faces))
-    return mesh, before - len(faces), edges_of(mesh.faces, len(mesh.vertices))
+    before, mesh = len(mesh.faces), Mesh(*compact(mesh.vertices, mesh.faces[there]))
+    return mesh, before - len(mesh.faces), edges_of(mesh.faces, len(mesh.vertices))
 
 
 def put_together(pieces: list[Mended]) -> tuple[Mended, NDArray[np.int32]]:
