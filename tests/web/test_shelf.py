@@ -2,12 +2,14 @@
 
 import json
 import re
+import shutil
 import struct
 import time
 from importlib.resources import files
 
 import pytest
 import trimesh
+from jinja2 import Environment
 from sqlalchemy import select
 
 from dusk_lamp.core.units import left_words
@@ -15,10 +17,11 @@ from dusk_lamp.jobs import small_pictures
 from dusk_lamp.store import preparing
 from dusk_lamp.store.models import Job, Sculpt
 from dusk_lamp.store.open_sculpts import OpenSculpts
+from dusk_lamp.web.app import create_app
 from dusk_lamp.web.events import STREAMS
 
 from ..shapes import ball
-from .conftest import INLINE
+from .conftest import INLINE, SETTINGS
 
 
 def test_a_dropped_file_becomes_a_lit_sculpt(painter, figure, store):
@@ -288,3 +291,17 @@ def test_what_pages_name_of_the_style_sheet_is_in_what_ships_of_it():
     styled = set(re.findall(r"\.((?:is|has)-[a-z0-9-]+)", "\n".join(s.read_text() for s in sheets)))
     assert len(named) > 5 and named - styled == set(), "run bin/vendor"
     assert sheets[1].stat().st_size < 100_000
+
+
+def test_pages_are_compiled_once_for_all_starts_if_that_can_be_kept(tmp_path, empty_shelf, monkeypatch):
+    data = shutil.copytree(empty_shelf, tmp_path / "data")
+    first = create_app(data, SETTINGS, testing=True)
+    seen = first.test_client().get("/").status_code
+    again = create_app(data, SETTINGS, testing=True)
+    with monkeypatch.context() as patch:
+        patch.setattr(Environment, "compile", lambda *_: pytest.fail("compiled again"))
+        assert again.test_client().get("/").status_code == seen == 200
+    shutil.rmtree(data / "templates")
+    assert again.test_client().get("/tools").status_code == 200
+    for app in (first, again):
+        app.extensions["workshop"].store.close()

@@ -38,8 +38,8 @@ class Store:
         self.root = root
         self.at_work = AtWork(root)
         self.settings = settings or Settings()
-        self.uploads, self.photos = root / "uploads", root / "photos"
-        for folder in (self.uploads, self.photos):
+        self.uploads, self.photos, self.templates = root / "uploads", root / "photos", root / "templates"
+        for folder in (self.uploads, self.photos, self.templates):
             folder.mkdir(parents=True, exist_ok=True)
             folder.chmod(0o700)
         self._shared = Shared(self.settings.files) if self.settings.files else None

@@ -2,6 +2,7 @@
 
 import errno
 import hashlib
+from contextlib import suppress
 from functools import cache
 from pathlib import Path
 from urllib.parse import urlencode
@@ -10,6 +11,7 @@ from flask import Flask, Response, jsonify, render_template, request
 from flask_compress import Compress
 from flask_wtf import CSRFProtect
 from flask_wtf.csrf import CSRFError
+from jinja2.bccache import Bucket, FileSystemBytecodeCache
 from sqlalchemy.exc import OperationalError
 from werkzeug.exceptions import HTTPException, RequestEntityTooLarge
 from werkzeug.middleware.proxy_fix import ProxyFix
@@ -79,6 +81,15 @@ def _stamp() -> str:
     return found.hexdigest()[:10]
 
 
+class KeptTemplates(FileSystemBytecodeCache):
+    """Templates as they were compiled, for the next start; a page does not need them."""
+
+    def dump_bytecode(self, bucket: Bucket) -> None:
+        """Keep one, where there is room."""
+        with suppress(OSError):
+            super().dump_bytecode(bucket)
+
+
 def create_app(data: Path, settings: Settings | None = None, *, testing: bool = False) -> Flask:
     """The application over one data folder."""
     app = Flask(__name__, static_url_path=f"/static/{_stamp()}")
@@ -112,6 +123,7 @@ def create_app(data: Path, settings: Settings | None = None, *, testing: bool = 
         answer_for(app, lambda: OWNER)
         if settings.passphrase:
             lock(app, settings.passphrase)
+    app.jinja_env.bytecode_cache = KeptTemplates(str(app.extensions["workshop"].store.templates))
     app.jinja_env.trim_blocks = app.jinja_env.lstrip_blocks = True
     app.jinja_env.filters["number"] = grouped
     app.jinja_env.filters["limits"] = ranges.limits
