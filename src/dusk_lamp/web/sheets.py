@@ -195,8 +195,8 @@ def _worked_out(context: Context, say: Callable[[str, float], None]) -> PlanShee
 
 
 def still_working(sculpt: Sculpt, stage: str) -> Any:
-    """The page, or for a script the words, that say how far a sculpt's plan is; None once it is at hand. What it
-    comes to is told under its whole light, so that waits for its sky."""
+    """The page, or for a script the words, that say how far a sculpt's plan is; None once it is at hand. It
+    waits for the sky: what coats come to is known under the whole light alone."""
     sculpt_id = sculpt.id
 
     def work(say: Say) -> None:

@@ -25,7 +25,7 @@ from ..plain import plain
 from ..sculpt.site import Site
 from ..sculpt.stand import Placing
 from ..sculpt.surface import quick_samples
-from ..target.exposure import laid_between, value_of_light
+from ..target.exposure import laid_between
 from ..target.local import GLOSS, Local, local_of, usual_local
 from ..target.target import Target, greys_of, target
 from .document import Plan, plan_stages, stages_that_aim
@@ -138,7 +138,7 @@ class Context:
             found = self.lasting.fields(self._light_key)
             if found is None:
                 return target(self.site, plan.light, exposure=plan.exposure, stopped=stopped)
-            return greys_of(Light(**found), plan.light, plan.exposure)
+            return self.relit(Light(**found))
 
         return self.memory.of("light", (self._light_key, digest(plan.exposure)), make)
 
@@ -151,7 +151,7 @@ class Context:
         """The greys under the lamp at dusk, without any glow."""
         lit = self.lit()
         self._keep_light(lit.light)
-        return lit if self.plan.dusk == 1 else self.relit(lit, lit.light.dimmed(self.plan.dusk))
+        return lit if self.plan.dusk == 1 else self.relit(lit.light.dimmed(self.plan.dusk))
 
     def _keep_light(self, light: Light) -> None:
         """Once for all: others are tried out, this one is built on."""
@@ -163,10 +163,9 @@ class Context:
 
         self.memory.of("stage", ("kept", self._light_key), keep)
 
-    def relit(self, grey: Target, light: Light) -> Target:
-        """Greys under another light."""
-        value = value_of_light(light.total, self.plan.exposure, self.plan.light.full)
-        return replace(grey, light=light, value=value)
+    def relit(self, light: Light) -> Target:
+        """The greys under another light."""
+        return greys_of(light, self.plan.light, self.plan.exposure)
 
     @cached_property
     def share(self) -> NDArray[np.float32]:

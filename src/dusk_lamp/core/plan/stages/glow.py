@@ -318,7 +318,7 @@ class GlowStage(Stage):
     def target(self, context: Context, aim: Target) -> Target:
         """The light of every glow that is on, added to the lamp's."""
         own = [(self.wish(context, g), self.caught(context, g)) for g in self.shining(context)]
-        return context.relit(aim, glowing(aim.light, own, context.plan.light.full)) if own else aim
+        return context.relit(glowing(aim.light, own, context.plan.light.full)) if own else aim
 
     def items(self, context: Context) -> list[Item]:
         """Glows that are on and can glow, then lenses."""
