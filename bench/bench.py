@@ -300,11 +300,11 @@ def bench_undercoat(_folder: Path) -> None:
     from dusk_lamp.core.light.rig import Rig
     from dusk_lamp.core.paint.mix import only
     from dusk_lamp.core.paint.rack import rack_from_csv
+    from dusk_lamp.core.plan.features.undercoat.pots import pots_from
+    from dusk_lamp.core.plan.features.undercoat.schools import school_coats
+    from dusk_lamp.core.plan.features.undercoat.schools.school import Kit, primed
+    from dusk_lamp.core.plan.features.undercoat.spray_fit import fit
     from dusk_lamp.core.plan.outcome import outcome
-    from dusk_lamp.core.plan.pots import pots_from
-    from dusk_lamp.core.plan.schools import school_coats
-    from dusk_lamp.core.plan.schools.school import Kit, primed
-    from dusk_lamp.core.plan.spray_fit import fit
     from dusk_lamp.core.sculpt.site import Site
     from dusk_lamp.core.sculpt.visibility import visibility_of
     from dusk_lamp.core.target.exposure import Exposure, laid_between
@@ -353,13 +353,14 @@ def bench_colour(_folder: Path) -> None:
     from dusk_lamp.core.light.lamp import Lamp
     from dusk_lamp.core.light.rig import Rig
     from dusk_lamp.core.light.tint import Tints
-    from dusk_lamp.core.plan.pots import pots_from
-    from dusk_lamp.core.plan.school_fit import fit_school
-    from dusk_lamp.core.plan.schools import school_coats
-    from dusk_lamp.core.plan.schools.school import Kit
+    from dusk_lamp.core.plan.brief import seen_after, task_of
+    from dusk_lamp.core.plan.features.colour.ways import ways
+    from dusk_lamp.core.plan.features.undercoat.pots import pots_from
+    from dusk_lamp.core.plan.features.undercoat.school_fit import fit_school
+    from dusk_lamp.core.plan.features.undercoat.schools import school_coats
+    from dusk_lamp.core.plan.features.undercoat.schools.school import Kit
+    from dusk_lamp.core.plan.nearness import nearness
     from dusk_lamp.core.plan.simulation import Simulation
-    from dusk_lamp.core.plan.ways import ways
-    from dusk_lamp.core.plan.ways.way import nearness, seen_after, task_of
     from dusk_lamp.core.sculpt.marking import Marking
     from dusk_lamp.core.sculpt.masks import read_mask
     from dusk_lamp.core.sculpt.site import Site
@@ -454,7 +455,7 @@ def bench_glow(_folder: Path) -> None:
     from dusk_lamp.core.light.lamp import Lamp
     from dusk_lamp.core.light.planes import plane_at
     from dusk_lamp.core.light.rig import Rig
-    from dusk_lamp.core.plan.glow import Wish, glowing, reached
+    from dusk_lamp.core.plan.features.glow.glows import Wish, glowing, reached
     from dusk_lamp.core.target.exposure import Exposure, value_of_light
     from dusk_lamp.core.target.local import usual_local
     from dusk_lamp.core.target.target import sketched, target
@@ -497,9 +498,10 @@ def bench_economy(folder: Path) -> None:
     from dataclasses import replace
 
     from dusk_lamp.cli.plan import context_of
-    from dusk_lamp.core.plan.economy import Budget, economy, front
+    from dusk_lamp.core.plan.economy.budget import Budget
+    from dusk_lamp.core.plan.economy.plan import economy, front
+    from dusk_lamp.core.plan.features.colour.feature import FEATURE
     from dusk_lamp.core.plan.run import laid
-    from dusk_lamp.core.plan.stages.colour import STAGE
     from dusk_lamp.core.sculpt.masks import read_mask
     from dusk_lamp.demo.plans import DEMO
 
@@ -517,7 +519,7 @@ def bench_economy(folder: Path) -> None:
             one = replace(plan, regions=regions)
             context, _ = laid(context_of(one, folder, argparse.Namespace(json=True)))
             context.target("metal"), context.seen_before("colour")
-            numbers = STAGE.planned(context)
+            numbers = FEATURE.planned(context)
             first = median(lambda c=context, n=numbers: economy(c, Budget.usual(120.0), numbers=n), 1)
             for found in front(context, [Budget.usual(m) for m in (60.0, 120.0)], numbers=numbers):
                 counts = f"{len(found.pots)} / {len(found.puddles)} / {len(found.steps)}"
@@ -536,7 +538,7 @@ def bench_metal(_folder: Path) -> None:
     from dusk_lamp.core.coat.technique import technique
     from dusk_lamp.core.light.lamp import Lamp
     from dusk_lamp.core.light.reflect import WORLDS, mirrored
-    from dusk_lamp.core.plan.edges import crests_of
+    from dusk_lamp.core.plan.features.edges.lines import crests_of
     from dusk_lamp.core.sculpt.facets import facets
 
     site = warden_site(150_000)
@@ -567,9 +569,9 @@ def bench_day(folder: Path) -> None:
     from dusk_lamp.cli import main as command
     from dusk_lamp.cli.plan import context_of
     from dusk_lamp.core.log.entry import Entry
-    from dusk_lamp.core.plan.care import nth_share
     from dusk_lamp.core.plan.document import read_plan
     from dusk_lamp.core.plan.run import run
+    from dusk_lamp.core.plan.steps.care import nth_share
     from dusk_lamp.core.schedule.before import before_each
     from dusk_lamp.core.schedule.day import Day, clock_of
     from dusk_lamp.core.schedule.jobs import jobs_of
@@ -674,9 +676,10 @@ def bench_growth(folder: Path) -> None:
     from dusk_lamp.core.light.key import key_light
     from dusk_lamp.core.light.lamp import Lamp
     from dusk_lamp.core.paint.mix import only
-    from dusk_lamp.core.plan.economy import Budget, economy
+    from dusk_lamp.core.plan.economy.budget import Budget
+    from dusk_lamp.core.plan.economy.plan import economy
+    from dusk_lamp.core.plan.features.colour.feature import FEATURE
     from dusk_lamp.core.plan.run import laid
-    from dusk_lamp.core.plan.stages.colour import STAGE
     from dusk_lamp.core.sculpt.masks import read_mask
     from dusk_lamp.core.sculpt.relief import relief_of
     from dusk_lamp.core.sculpt.visibility import visibility_of
@@ -740,7 +743,7 @@ def bench_growth(folder: Path) -> None:
     def layered(context, regions):
         fresh = forgetful(context)
         for number in range(1, regions + 1):
-            STAGE.tried(fresh, number, "layers")
+            FEATURE.tried(fresh, number, "layers")
 
     several = (3, 6, 12)
     grows(f"{every}: all regions in layers", counts, [median(lambda c=c: layered(c, 12), 1) for c in contexts])
@@ -760,7 +763,9 @@ def forgetful(context):
     """The same context with nothing remembered."""
     from dusk_lamp.core.plan.context import Context
 
-    return Context(context.plan, context.site, context.rack, context.tools, context.placing)
+    return Context(
+        context.plan, context.site, context.rack, context.tools, context.placing, features=context.features
+    )
 
 
 def bench_browser(folder: Path) -> None:

@@ -9,7 +9,7 @@ from pathlib import Path
 import numpy as np
 import pytest
 
-from dusk_lamp.core.plan import school_fit, spray_fit
+from dusk_lamp.core.plan.features.undercoat import school_fit, spray_fit
 from dusk_lamp.core.sculpt.mend import mend
 from dusk_lamp.core.sculpt.read import read_sculpt
 from dusk_lamp.core.sculpt.stand import Standing, stand

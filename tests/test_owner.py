@@ -6,7 +6,7 @@ from sqlalchemy.exc import IntegrityError
 
 from dusk_lamp.core.log.entry import Entry
 from dusk_lamp.core.paint.rack import Paint
-from dusk_lamp.core.plan.tools import Tools
+from dusk_lamp.core.workplace.tools import Tools
 from dusk_lamp.store import accounts, log, painters, paints
 from dusk_lamp.store.models import Base, Bottle, Job, LogEntry, OfSculpt, Owned, Revision, Sculpt
 from dusk_lamp.store.owner import acting_for

@@ -11,19 +11,20 @@ import trimesh
 from dusk_lamp.core.coat.finish import films_of
 from dusk_lamp.core.light.lamp import Lamp
 from dusk_lamp.core.light.rig import Rig
+from dusk_lamp.core.plan.brief import task_of
 from dusk_lamp.core.plan.context import Context
 from dusk_lamp.core.plan.document import Plan
-from dusk_lamp.core.plan.metal.painted import Metal
+from dusk_lamp.core.plan.features.edges.feature import EdgeWishes
+from dusk_lamp.core.plan.features.edges.wishes import RegionEdges
+from dusk_lamp.core.plan.features.face.feature import FaceWishes
+from dusk_lamp.core.plan.features.finish.feature import FinishWishes
+from dusk_lamp.core.plan.features.glow.feature import GlowWish, GlowWishes
+from dusk_lamp.core.plan.features.metal.feature import MetalWishes
+from dusk_lamp.core.plan.features.metal.wishes import Metal
+from dusk_lamp.core.plan.features.prepare.feature import PrepareWishes
+from dusk_lamp.core.plan.features.wear.feature import WearWishes
+from dusk_lamp.core.plan.registry import features
 from dusk_lamp.core.plan.run import run
-from dusk_lamp.core.plan.stages.edges import EdgeWishes, RegionEdges
-from dusk_lamp.core.plan.stages.face import FaceWishes
-from dusk_lamp.core.plan.stages.finish import FinishWishes
-from dusk_lamp.core.plan.stages.glow import GlowWish, GlowWishes
-from dusk_lamp.core.plan.stages.metal import MetalWishes
-from dusk_lamp.core.plan.stages.prepare import PrepareWishes
-from dusk_lamp.core.plan.stages.wear import WearWishes
-from dusk_lamp.core.plan.tools import Tools
-from dusk_lamp.core.plan.ways.way import task_of
 from dusk_lamp.core.sculpt.marking import Marking, Region
 from dusk_lamp.core.sculpt.mend import mend
 from dusk_lamp.core.sculpt.mesh import Mesh
@@ -33,6 +34,7 @@ from dusk_lamp.core.sculpt.surface import working_surface
 from dusk_lamp.core.sculpt.visibility import visibility_of
 from dusk_lamp.core.target import local
 from dusk_lamp.core.target.target import target
+from dusk_lamp.core.workplace.tools import Tools
 
 from ..shapes import RACK, ball, mesh_of, together
 
@@ -154,7 +156,7 @@ def context():
     }.items():
         plan = plan.with_wishes(name, own)
     standing = placing(Mesh(site.surface.points, site.surface.faces), Standing(height_mm=22.4))
-    return Context(plan, site, RACK, Tools(), standing)
+    return Context(plan, site, RACK, Tools(), standing, features=features())
 
 
 @cache

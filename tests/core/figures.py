@@ -30,32 +30,35 @@ from dusk_lamp.core.light.key import key_light
 from dusk_lamp.core.light.lamp import Lamp
 from dusk_lamp.core.light.rig import light_on
 from dusk_lamp.core.paint.mix import Mix, only
-from dusk_lamp.core.plan import edges, glow, gradient
-from dusk_lamp.core.plan.cards import cards_of
+from dusk_lamp.core.plan.brief import seen_after
 from dusk_lamp.core.plan.economy.budget import Budget
 from dusk_lamp.core.plan.economy.candidates import candidates_of, scores
 from dusk_lamp.core.plan.economy.groups import groups_of
 from dusk_lamp.core.plan.economy.options import Region as RegionOptions
-from dusk_lamp.core.plan.face import face_of
-from dusk_lamp.core.plan.lens import lenses
-from dusk_lamp.core.plan.metal import metal_schools
-from dusk_lamp.core.plan.metal.painted import Metal, holds, layers_of, values
-from dusk_lamp.core.plan.metal.school import Shine, facets_of, value_of
-from dusk_lamp.core.plan.metal.trainer import unrolled
-from dusk_lamp.core.plan.mouth import mouth_coats
+from dusk_lamp.core.plan.features.colour.ways import ways
+from dusk_lamp.core.plan.features.edges import lines as edges
+from dusk_lamp.core.plan.features.face.eyes import face_of
+from dusk_lamp.core.plan.features.face.mouth import mouth_coats
+from dusk_lamp.core.plan.features.finish.feature import rim_spots
+from dusk_lamp.core.plan.features.glow import glows as glow
+from dusk_lamp.core.plan.features.glow.lens import lenses
+from dusk_lamp.core.plan.features.metal.painted import holds, layers_of, values
+from dusk_lamp.core.plan.features.metal.schools import metal_schools
+from dusk_lamp.core.plan.features.metal.schools.school import Shine, facets_of, value_of
+from dusk_lamp.core.plan.features.metal.trainer import unrolled
+from dusk_lamp.core.plan.features.metal.wishes import Metal
+from dusk_lamp.core.plan.features.undercoat.pots import pots_from
+from dusk_lamp.core.plan.features.undercoat.schools import school_title, schools
+from dusk_lamp.core.plan.features.undercoat.schools.school import Kit, more_dark
+from dusk_lamp.core.plan.features.undercoat.spray_fit import fit
+from dusk_lamp.core.plan.features.wear.feature import WearWishes
+from dusk_lamp.core.plan.nearness import nearness
 from dusk_lamp.core.plan.outcome import outcome
-from dusk_lamp.core.plan.palette import palette_of
-from dusk_lamp.core.plan.pots import pots_from
+from dusk_lamp.core.plan.palette.puddles import palette_of
+from dusk_lamp.core.plan.palette.share import from_what_is_out, stand_ins
 from dusk_lamp.core.plan.run import laid
-from dusk_lamp.core.plan.schools import school_title, schools
-from dusk_lamp.core.plan.schools.school import Kit, more_dark
-from dusk_lamp.core.plan.share import from_what_is_out, stand_ins
-from dusk_lamp.core.plan.spray_fit import fit
-from dusk_lamp.core.plan.stages.finish import rim_spots
-from dusk_lamp.core.plan.stages.wear import WearWishes
-from dusk_lamp.core.plan.tools import Tools
-from dusk_lamp.core.plan.ways import ways
-from dusk_lamp.core.plan.ways.way import nearness, seen_after
+from dusk_lamp.core.plan.steps import gradient
+from dusk_lamp.core.plan.steps.cards import cards_of
 from dusk_lamp.core.sculpt import brush, curvature, display, parts, pieces, relief, texture
 from dusk_lamp.core.sculpt import regions as growth
 from dusk_lamp.core.sculpt.decimate import clustered
@@ -75,6 +78,7 @@ from dusk_lamp.core.view.curve import front_svg
 from dusk_lamp.core.view.raster import colour_picture, cut_out
 from dusk_lamp.core.view.sheet import plan_pdf, task_words
 from dusk_lamp.core.view.sheet_facts import SheetFacts
+from dusk_lamp.core.workplace.tools import Tools
 
 from ..shapes import RACK
 from .figure_site import (
@@ -282,12 +286,12 @@ def plan_schools():
 def plan_stages():
     own, done = context(), whole_run()
     out = {
-        name: [figure(own.stage(name).items(own)), of_coats([c for c in done.coats if c.stage == name], own.site)]
+        name: [figure(own.feature(name).items(own)), of_coats([c for c in done.coats if c.stage == name], own.site)]
         for name in ("undercoat", "colour", "metal", "edges", "face", "glow", "wear", "finish", "prepare")
     }
     lens = own.site.marking.ids[5]
     wishes = own.wishes("glow").glows
-    stage = own.stage("glow")
+    stage = own.feature("glow")
     out["glow"] = [figure(stage.row(own, w, own.target().value, {})) for w in wishes]
     out["new glows"] = [
         figure(stage.new(own, kind, 7, **given))
@@ -299,12 +303,12 @@ def plan_stages():
             ("hot metal", {"place": (7.5, -3.0, 21.0), "out": (0.0, 0.0, 1.0), "off": 0.0}),
         )
     ]
-    out["lens"] = figure(own.stage("glow").lens(own, lens))
+    out["lens"] = figure(own.feature("glow").lens(own, lens))
     out["rim"] = figure(rim_spots(own.site))
     out["target"] = [figure(own.target().value), figure(own.target().rgb), figure(own.target("colour").rgb)]
     out["nothing wished"] = [
-        figure(own.on(own.plan.with_wishes("wear", WearWishes(amounts={}))).stage("wear").items(own)),
-        figure(own.stage("colour").near(own.with_coats(done.coats))),
+        figure(own.on(own.plan.with_wishes("wear", WearWishes(amounts={}))).feature("wear").items(own)),
+        figure(own.feature("colour").near(own.with_coats(done.coats))),
     ]
     return out
 

@@ -221,7 +221,7 @@ def squad():
     member = Member("other.json", "Other", 3, changes={"Lens": {"colour": "#a04040"}})
     out = {}
     for name, own in {"ways": scheme, "minutes": replace_budget(Budget.usual(40))}.items():
-        there = Context(plan, other, RACK, own.tools, own.placing)
+        there = Context(plan, other, RACK, own.tools, own.placing, features=own.features)
         found = worked_out(
             Squad(1, "Three", "own.json", (member,)),
             own,

@@ -12,20 +12,19 @@ from dusk_lamp.core.errors import SettingError
 from dusk_lamp.core.light.lamp import Lamp
 from dusk_lamp.core.light.rig import Rig
 from dusk_lamp.core.paint.mix import Mix, only
-from dusk_lamp.core.plan.around import tasks_around, with_tasks
 from dusk_lamp.core.plan.context import Context
-from dusk_lamp.core.plan.cup import cups_of
 from dusk_lamp.core.plan.document import Plan
-from dusk_lamp.core.plan.face import face_of
-from dusk_lamp.core.plan.mouth import mouth_coats
-from dusk_lamp.core.plan.room import Room
+from dusk_lamp.core.plan.features.decals.feature import DecalWishes
+from dusk_lamp.core.plan.features.face.eyes import face_of
+from dusk_lamp.core.plan.features.face.mouth import mouth_coats
+from dusk_lamp.core.plan.features.finish.feature import FinishWishes, rim_spots
+from dusk_lamp.core.plan.features.prepare.feature import PrepareWishes
+from dusk_lamp.core.plan.registry import features
 from dusk_lamp.core.plan.run import relaid
-from dusk_lamp.core.plan.stages.decals import DecalWishes
-from dusk_lamp.core.plan.stages.finish import FinishWishes, rim_spots
-from dusk_lamp.core.plan.stages.prepare import PrepareWishes
-from dusk_lamp.core.plan.step import steps_of
-from dusk_lamp.core.plan.times import times_of
-from dusk_lamp.core.plan.tools import Tools
+from dusk_lamp.core.plan.steps.around import tasks_around, with_tasks
+from dusk_lamp.core.plan.steps.cup import cups_of
+from dusk_lamp.core.plan.steps.step import steps_of
+from dusk_lamp.core.plan.steps.times import times_of
 from dusk_lamp.core.sculpt.marking import Marking, Region
 from dusk_lamp.core.sculpt.site import Site
 from dusk_lamp.core.sculpt.stand import Standing, placing
@@ -33,6 +32,8 @@ from dusk_lamp.core.target.local import usual_local
 from dusk_lamp.core.target.target import target
 from dusk_lamp.core.view.camera import Camera
 from dusk_lamp.core.view.reading import reading
+from dusk_lamp.core.workplace.room import Room
+from dusk_lamp.core.workplace.tools import Tools
 
 from ..shapes import RACK, mesh_of, surface_of, together
 
@@ -60,7 +61,14 @@ def context(rack=RACK, tools=None, loose=frozenset(), **wishes):
     )
     site = Site(surface, marking=marking, loose=loose)
     mesh = mesh_of(FIGURE)
-    return Context(replace(plan, coats=coats), site, rack, tools or Tools(), placing(mesh, Standing("z", "-y", None)))
+    return Context(
+        replace(plan, coats=coats),
+        site,
+        rack,
+        tools or Tools(),
+        placing(mesh, Standing("z", "-y", None)),
+        features=features(),
+    )
 
 
 def placed(own):

@@ -20,7 +20,7 @@ from dusk_lamp.core.errors import SettingError
 from dusk_lamp.core.paint.film import card
 from dusk_lamp.core.paint.mix import only
 from dusk_lamp.core.plain import plain
-from dusk_lamp.core.plan.step import step_of
+from dusk_lamp.core.plan.steps.step import step_of
 from dusk_lamp.core.sculpt.marking import Marking, Region
 from dusk_lamp.core.sculpt.relief import Relief, cavity, relief_of
 from dusk_lamp.core.sculpt.site import Site, Where

@@ -18,17 +18,16 @@ from dusk_lamp.core.light.reflect import WORLDS
 from dusk_lamp.core.light.rig import Rig
 from dusk_lamp.core.paint.mix import only
 from dusk_lamp.core.paint.rack import Paint, Rack
-from dusk_lamp.core.plan.face import Eye, eye_words
-from dusk_lamp.core.plan.glow import core_of
-from dusk_lamp.core.plan.metal import metal_school
-from dusk_lamp.core.plan.metal.facet import runs_of
-from dusk_lamp.core.plan.metal.school import Shine
-from dusk_lamp.core.plan.schools.school import Kit
-from dusk_lamp.core.plan.stages import stages
-from dusk_lamp.core.plan.stages.face import FaceWishes
-from dusk_lamp.core.plan.stages.glow import GlowWish, GlowWishes
-from dusk_lamp.core.plan.ways import way
-from dusk_lamp.core.plan.ways.way import task_of
+from dusk_lamp.core.plan.brief import task_of
+from dusk_lamp.core.plan.features.colour.ways import way_called
+from dusk_lamp.core.plan.features.face.eyes import Eye, eye_words
+from dusk_lamp.core.plan.features.face.feature import FaceWishes
+from dusk_lamp.core.plan.features.glow.feature import GlowWish, GlowWishes
+from dusk_lamp.core.plan.features.glow.glows import core_of
+from dusk_lamp.core.plan.features.metal.schools import metal_school
+from dusk_lamp.core.plan.features.metal.schools.facet import runs_of
+from dusk_lamp.core.plan.features.metal.schools.school import Shine
+from dusk_lamp.core.plan.features.undercoat.schools.school import Kit
 from dusk_lamp.core.sculpt.facets import Facet, facets
 from dusk_lamp.core.sculpt.marking import Marking, Region
 from dusk_lamp.core.sculpt.relief import Relief
@@ -147,7 +146,7 @@ def test_metal_is_washed_with_the_darkest_wash_there_is():
             Paint("Mid Wash", "wash", "#6b4a35"),
         ]
     )
-    (wash,) = [c for c in way("metallic").coats(_task(rack)) if c.technique == "wash"]
+    (wash,) = [c for c in way_called("metallic").coats(_task(rack)) if c.technique == "wash"]
     assert wash.mix.counted() == {"Deep Wash": 1}
 
 
@@ -157,9 +156,9 @@ def test_after_a_wash_the_base_is_laid_again_on_the_light_half(monkeypatch):
     task = replace(task, value=(2 + 0.3 * task.site.surface.points[:, 2]).astype(np.float32))  # lighter upward
     flood = usual_coat("wash", only(RACK.find("Bilge Wash")), "wash", "colour")
     monkeypatch.setattr(
-        type(way("wash")), "_wash", staticmethod(lambda task, coats: replace(flood, where=task.where))
+        type(way_called("wash")), "_wash", staticmethod(lambda task, coats: replace(flood, where=task.where))
     )
-    (again,) = [c for c in way("wash").coats(task) if "the base again" in c.label]
+    (again,) = [c for c in way_called("wash").coats(task) if "the base again" in c.label]
     on = again.where.samples(len(task.site))
     assert task.value[on].min() >= task.value[task.own & ~on].max()
 
@@ -196,7 +195,7 @@ def test_where_the_eyes_look_goes_along_unless_it_is_at_a_spot_of_the_other_scul
     regions that take after the warmed ones, and this sculpt's other regions keep theirs."""
     scheme = FaceWishes(looks=of, warm=(3,), eyes=True, mouth="open")
     mine = FaceWishes(left=(0, 0, 1), right=(1, 0, 1), looks=own, warm=(8, 9))
-    found = stages()["face"].carried(scheme, mine, {3: (7, 9)}, 20)
+    found = scheme.carried(mine, {3: (7, 9)}, 20)
     assert (found.looks, found.mouth, found.eyes) == (looks, "open", True)
     assert found.left == mine.left and found.warm == (7, 9, 8)
 

@@ -9,8 +9,9 @@ from dusk_lamp.core.coat.coat import usual_coat
 from dusk_lamp.core.errors import SettingError
 from dusk_lamp.core.paint.mix import only
 from dusk_lamp.core.plan import document
-from dusk_lamp.core.plan.document import Plan, document_of, plan_from, plan_stages, read_plan, schema
-from dusk_lamp.core.plan.metal.painted import usual_metal
+from dusk_lamp.core.plan.document import Plan, document_of, plan_from, read_plan, schema
+from dusk_lamp.core.plan.features.metal.painted import usual_metal
+from dusk_lamp.core.plan.wishes import kinds_of_wishes
 from dusk_lamp.core.sculpt.marking import Marking, Region
 from dusk_lamp.core.sculpt.site import Where
 
@@ -23,9 +24,9 @@ LABELS = np.array([0, 1, 1, 2, 2, 3], np.uint8)
 def wished():
     """A plan with wishes of many stages."""
     plan = Plan(regions=REGIONS, last_id=9)
-    stages = plan_stages()
-    metal = stages["metal"].Wishes().with_one(7, usual_metal("metal"))
-    plan = plan.with_wishes("metal", metal).with_wishes("wear", stages["wear"].Wishes({"dust": 0.4}, (4, 7)))
+    kinds = kinds_of_wishes()
+    metal = kinds["metal"]().with_one(7, usual_metal("metal"))
+    plan = plan.with_wishes("metal", metal).with_wishes("wear", kinds["wear"]({"dust": 0.4}, (4, 7)))
     coat = usual_coat("brush", only(RACK.find("Soot")), "base", "metal")
     on_blade = type(coat)(
         coat.technique,
@@ -46,11 +47,11 @@ def test_a_plan_comes_back_from_its_file_as_it_was():
     assert document_of(read_plan(json.dumps(document_of(plan)).encode())) == document_of(plan)
 
 
-def test_every_stage_has_described_wishes_that_are_in_the_schema():
+def test_every_feature_has_described_wishes_that_are_in_the_schema():
     printed = schema()["properties"]["wishes"]["properties"]
     assert (
         list(printed)
-        == list(plan_stages())
+        == list(kinds_of_wishes())
         == [
             "prepare",
             "undercoat",
@@ -64,8 +65,8 @@ def test_every_stage_has_described_wishes_that_are_in_the_schema():
             "finish",
         ]
     )
-    for name, stage in plan_stages().items():
-        assert plan_from({"plan": 2, "wishes": {name: {}}}).wishes_of(name) == stage.Wishes()
+    for name, kind in kinds_of_wishes().items():
+        assert plan_from({"plan": 2, "wishes": {name: {}}}).wishes_of(name) == kind()
     assert printed["undercoat"]["properties"]["darkest"]["anyOf"][0]["maximum"] == 10
 
 

@@ -10,6 +10,7 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from dusk_lamp.core.coat.coat import usual_coat
+from dusk_lamp.core.datasets.prices import price
 from dusk_lamp.core.errors import SettingError
 from dusk_lamp.core.light.lamp import Lamp
 from dusk_lamp.core.light.rig import Rig
@@ -17,11 +18,9 @@ from dusk_lamp.core.paint.colour import delta_e, lab, reflectance_from_hex, xyz
 from dusk_lamp.core.paint.mix import Mix, only
 from dusk_lamp.core.paint.pigment import mixed
 from dusk_lamp.core.paint.rack import Paint, Rack
-from dusk_lamp.core.plan.cards import cards_of
-from dusk_lamp.core.plan.care import care
 from dusk_lamp.core.plan.context import Context
 from dusk_lamp.core.plan.document import Plan
-from dusk_lamp.core.plan.economy import Budget, economy, front
+from dusk_lamp.core.plan.economy.budget import Budget
 from dusk_lamp.core.plan.economy.candidates import MOST_POTS, candidates_of, reaching_most, score, scores
 from dusk_lamp.core.plan.economy.choice import choose, minutes_of, undominated
 from dusk_lamp.core.plan.economy.groups import Group
@@ -32,23 +31,26 @@ from dusk_lamp.core.plan.economy.plan import (
     _not_flat,
     _usual_steps,
     _with_usual_steps,
+    economy,
+    front,
     made_ready,
 )
-from dusk_lamp.core.plan.metal.painted import Metal
-from dusk_lamp.core.plan.palette import palette_for, palette_of, poured
-from dusk_lamp.core.plan.prices import price
-from dusk_lamp.core.plan.stages import stages
-from dusk_lamp.core.plan.stages.colour import ColourWishes
-from dusk_lamp.core.plan.stages.glow import GlowWish, GlowWishes
-from dusk_lamp.core.plan.stages.metal import MetalWishes
-from dusk_lamp.core.plan.step import steps_of
-from dusk_lamp.core.plan.tools import Tools
+from dusk_lamp.core.plan.features.colour.feature import ColourWishes
+from dusk_lamp.core.plan.features.glow.feature import GlowWish, GlowWishes
+from dusk_lamp.core.plan.features.metal.feature import MetalWishes
+from dusk_lamp.core.plan.features.metal.wishes import Metal
+from dusk_lamp.core.plan.palette.puddles import palette_for, palette_of, poured
+from dusk_lamp.core.plan.registry import features
+from dusk_lamp.core.plan.steps.cards import cards_of
+from dusk_lamp.core.plan.steps.care import care
+from dusk_lamp.core.plan.steps.step import steps_of
 from dusk_lamp.core.sculpt.marking import Marking
 from dusk_lamp.core.sculpt.marking import Region as Marked
 from dusk_lamp.core.sculpt.mesh import Mesh
 from dusk_lamp.core.sculpt.site import Site, Where
 from dusk_lamp.core.sculpt.stand import Standing, placing
 from dusk_lamp.core.sculpt.visibility import visibility_of
+from dusk_lamp.core.workplace.tools import Tools
 
 from ..shapes import RACK, ball, mesh_of, surface_of
 
@@ -75,7 +77,14 @@ def doll():
         last_id=3,
         coats=(usual_coat("prime", only(RACK.find("Pitch Primer"))),),
     )
-    return Context(plan, site, RACK, Tools(), placing(Mesh(mesh.vertices, mesh.faces), Standing("z", "-y", 20.0)))
+    return Context(
+        plan,
+        site,
+        RACK,
+        Tools(),
+        placing(Mesh(mesh.vertices, mesh.faces), Standing("z", "-y", 20.0)),
+        features=features(),
+    )
 
 
 @pytest.fixture(scope="module")
@@ -94,14 +103,14 @@ def ramp(number=1, bins=6, weight=1.0):
 def test_no_colour_is_laid_under_what_a_later_stage_covers_whole(doll):
     """Common practice, section 11: a source is painted solid white before it is tinted, a lens begins with a dark
     base; what was below is not seen. Who asks for it by name gets it all the same."""
-    colour = stages()["colour"]
+    colour = features()["colour"]
     wishes = {
         "colour": ColourWishes("layers"),
         "glow": GlowWishes((GlowWish(4, "region", "Fire", 3, colour="#ffb347"),), (2,)),
     }
     glowing = doll.on(replace(doll.plan, wishes=wishes))
     assert colour.planned(doll) == [1, 2, 3] and colour.planned(glowing) == [1]
-    assert [i.region for i in colour.items(glowing)] == [1] and glowing.stage("glow").title in colour.covered(
+    assert [i.region for i in colour.items(glowing)] == [1] and glowing.feature("glow").title in colour.covered(
         glowing
     )[3]
     asked = tuple(replace(r, way="layers") if r.id == 3 else r for r in REGIONS)
@@ -119,7 +128,7 @@ def test_small_regions_take_what_is_on_the_palette_for_the_large_ones(doll):
         replace(r, name=n, colour="Saddle", material="leather", attention="important", way="layers")
         for r, n in zip(REGIONS, names, strict=True)
     )
-    colour, context = stages()["colour"], doll.on(replace(doll.plan, regions=regions))
+    colour, context = features()["colour"], doll.on(replace(doll.plan, regions=regions))
     items = colour.items(context)
     assert items[0].region == 1, "half of the ball"
     mixes = lambda some: len({c.mix for c in some})  # noqa: E731
@@ -133,9 +142,9 @@ def test_what_comes_after_the_colours_takes_from_their_palette_without_a_budget_
     """CP-35. Metal asks for pots and third paints of its own; where those that are out are as near, it gets them."""
     wishes = {"colour": ColourWishes("layers"), "metal": MetalWishes({"3": Metal()})}
     regions = tuple(replace(r, colour="#8a6a3a", material="metal") if r.id == 3 else r for r in REGIONS)
-    context, metal = doll.on(replace(doll.plan, wishes=wishes, regions=regions)), stages()["metal"]
-    for item in stages()["colour"].items(context):
-        context = context.with_coats(stages()["colour"].painted(context, item))
+    context, metal = doll.on(replace(doll.plan, wishes=wishes, regions=regions)), features()["metal"]
+    for item in features()["colour"].items(context):
+        context = context.with_coats(features()["colour"].painted(context, item))
     pots = lambda coats: {p.name for c in coats for p in c.mix.paints}  # noqa: E731
     there, (item,) = pots(context.coats("colour")), metal.items(context)
     asked, taken = metal.coats(context, item), [c for c in metal.painted(context, item) if c.stage == "metal"]
@@ -430,9 +439,13 @@ def test_pins_hold_and_are_refused_where_they_contradict(doll):
         Budget(0.0)
     with pytest.raises(SettingError, match="mark the regions"):
         bare = Site(doll.site.surface, doll.site.visibility)
-        economy(Context(replace(doll.plan, regions=()), bare, RACK, Tools(), doll.placing))
+        economy(Context(replace(doll.plan, regions=()), bare, RACK, Tools(), doll.placing, features=features()))
     with pytest.raises(SettingError, match="no base or layer"):
-        economy(Context(doll.plan, doll.site, Rack([RACK.find("Pitch Primer")]), Tools(), doll.placing))
+        economy(
+            Context(
+                doll.plan, doll.site, Rack([RACK.find("Pitch Primer")]), Tools(), doll.placing, features=features()
+            )
+        )
 
 
 def test_a_large_rack_is_cut_to_the_likeliest(doll):

@@ -14,8 +14,8 @@ from dusk_lamp.core.light.lamp import Lamp
 from dusk_lamp.core.light.rig import Rig
 from dusk_lamp.core.paint.colour import lab, xyz
 from dusk_lamp.core.paint.mix import only, values_of
-from dusk_lamp.core.plan.edges import edge_coats
-from dusk_lamp.core.plan.ways.way import task_of
+from dusk_lamp.core.plan.brief import task_of
+from dusk_lamp.core.plan.features.edges.lines import edge_coats
 from dusk_lamp.core.sculpt.marking import Marking, Region
 from dusk_lamp.core.sculpt.site import Site
 from dusk_lamp.core.target.local import local_of, usual_local

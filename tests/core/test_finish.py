@@ -10,9 +10,9 @@ from dusk_lamp.core.coat.finish import films_of, finish_of, finish_words, shares
 from dusk_lamp.core.coat.stack import appearance
 from dusk_lamp.core.errors import SettingError
 from dusk_lamp.core.paint.mix import Mix, only
-from dusk_lamp.core.plan.face import FURTHEST, IRIS, LEAST_DOT_MM, face_of, warm_spots, warmth
-from dusk_lamp.core.plan.order import WHOLE_MODEL, broken, move_refused, ordered, region_of, touching
-from dusk_lamp.core.plan.step import steps_of
+from dusk_lamp.core.plan.features.face.eyes import FURTHEST, IRIS, LEAST_DOT_MM, face_of, warm_spots, warmth
+from dusk_lamp.core.plan.steps.order import WHOLE_MODEL, broken, move_refused, ordered, region_of, touching
+from dusk_lamp.core.plan.steps.step import steps_of
 from dusk_lamp.core.sculpt.marking import Marking, Region
 from dusk_lamp.core.sculpt.site import Site, Where
 from dusk_lamp.core.sculpt.visibility import visibility_of

@@ -22,7 +22,7 @@ from dusk_lamp.core.paint.colour import RGB_TO_XYZ, linear, rgb_from_hex
 from dusk_lamp.core.paint.glaze import grey
 from dusk_lamp.core.paint.mix import only, values_of
 from dusk_lamp.core.paint.rack import Rack
-from dusk_lamp.core.plan.glow import (
+from dusk_lamp.core.plan.features.glow.glows import (
     CORE,
     FAR,
     NEAR,
@@ -37,7 +37,7 @@ from dusk_lamp.core.plan.glow import (
     strength_of,
     strongest,
 )
-from dusk_lamp.core.plan.lens import lens_coats, lenses
+from dusk_lamp.core.plan.features.glow.lens import lens_coats, lenses
 from dusk_lamp.core.sculpt.geodesic import along_the_skin
 from dusk_lamp.core.sculpt.marking import Marking, Region
 from dusk_lamp.core.sculpt.relief import Bends

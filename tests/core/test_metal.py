@@ -19,10 +19,11 @@ from dusk_lamp.core.light.reflect import WORLDS, World, mirrored, on_ball, with_
 from dusk_lamp.core.light.rig import Rig
 from dusk_lamp.core.paint.colour import lab, xyz
 from dusk_lamp.core.paint.mix import only
-from dusk_lamp.core.plan.edges import beside_words, corner_dots, crests_of, lining
-from dusk_lamp.core.plan.metal import metal_school, metal_schools, painted
-from dusk_lamp.core.plan.metal.painted import (
-    Metal,
+from dusk_lamp.core.plan.brief import task_of
+from dusk_lamp.core.plan.features.colour.ways import way_called
+from dusk_lamp.core.plan.features.edges.lines import beside_words, corner_dots, crests_of, lining
+from dusk_lamp.core.plan.features.metal import painted
+from dusk_lamp.core.plan.features.metal.painted import (
     colours,
     holds,
     jumps,
@@ -31,13 +32,12 @@ from dusk_lamp.core.plan.metal.painted import (
     usual_metal,
     values,
 )
-from dusk_lamp.core.plan.metal.school import Shine, value_of
-from dusk_lamp.core.plan.metal.trainer import unrolled
-from dusk_lamp.core.plan.stages.wear import WearWishes
-from dusk_lamp.core.plan.tools import Tools
-from dusk_lamp.core.plan.ways import way
-from dusk_lamp.core.plan.ways.way import task_of
-from dusk_lamp.core.plan.wear import LAYERS, LAYERS_BY_NAME, wear_coats
+from dusk_lamp.core.plan.features.metal.schools import metal_school, metal_schools
+from dusk_lamp.core.plan.features.metal.schools.school import Shine, value_of
+from dusk_lamp.core.plan.features.metal.trainer import unrolled
+from dusk_lamp.core.plan.features.metal.wishes import Metal
+from dusk_lamp.core.plan.features.wear.feature import WearWishes
+from dusk_lamp.core.plan.features.wear.layers import LAYERS, LAYERS_BY_NAME, wear_coats
 from dusk_lamp.core.sculpt.facets import FacetCut, FacetNote, facet_fields, facets, facets_from
 from dusk_lamp.core.sculpt.marking import Marking, Region
 from dusk_lamp.core.sculpt.relief import Bends, Relief, caught
@@ -48,6 +48,7 @@ from dusk_lamp.core.target.target import target
 from dusk_lamp.core.view.flat import facet_svg
 from dusk_lamp.core.view.formats import ply_bytes
 from dusk_lamp.core.view.sheen import with_sheen
+from dusk_lamp.core.workplace.tools import Tools
 
 from ..shapes import ball, mesh_of, plate, surface_of, together
 from .test_glow import RACK, columns
@@ -308,7 +309,7 @@ def test_a_transparent_green_over_silver_is_green_and_lighter_toward_the_mirror(
     local = local_of(site.marking.regions[0])
     wanted = target(site, Rig(Lamp(0, 60)), [usual_local("stone"), local])
     task = task_of(site, wanted, 1, np.full((len(site), 36), 0.1, np.float32), RACK, lamp=Lamp(0, 60))
-    coats = way("metallic").coats(task)
+    coats = way_called("metallic").coats(task)
     assert (coats[0].technique, coats[0].mix.kind, coats[0].settings.water) == ("brush", "metallic", 0)
     assert any(c.mix.kind in ("ink", "one-coat") for c in coats) and {"wash", "line"} <= {c.technique for c in coats}
     films = films_of(site, coats)
@@ -332,7 +333,9 @@ def test_a_transparent_green_over_silver_is_green_and_lighter_toward_the_mirror(
         task,
         lab=target(site, Rig(Lamp(0, 60)), [usual_local("stone"), local_of(replace(gold, colour="#a9adb0"))]).lab,
     )
-    edge = [next(c for c in way("metallic").coats(t) if c.technique == "line").settings for t in (golden, steel)]
+    edge = [
+        next(c for c in way_called("metallic").coats(t) if c.technique == "line").settings for t in (golden, steel)
+    ]
     assert edge[0].width < edge[1].width and edge[0].elevation > edge[1].elevation, "silver on gold sparingly"
 
 

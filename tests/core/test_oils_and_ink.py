@@ -14,27 +14,28 @@ from dusk_lamp.core.light.lamp import Lamp
 from dusk_lamp.core.light.rig import Rig
 from dusk_lamp.core.paint.mix import Mix, only
 from dusk_lamp.core.paint.rack import Rack
-from dusk_lamp.core.plan.face import eye_coats, eyes_seen, face_of, pair_words
-from dusk_lamp.core.plan.lens import lenses
-from dusk_lamp.core.plan.lens import pair_words as lens_words
-from dusk_lamp.core.plan.metal.painted import CUSTOMARY, DARK_WASH, Metal, layers_of, values
-from dusk_lamp.core.plan.pots import pots_from
-from dusk_lamp.core.plan.room import Room
-from dusk_lamp.core.plan.room_sensor import reading_from, simulated
-from dusk_lamp.core.plan.schools import school_coats, schools
-from dusk_lamp.core.plan.schools.oils import light_for
-from dusk_lamp.core.plan.schools.school import Kit
-from dusk_lamp.core.plan.step import step_of, steps_of
-from dusk_lamp.core.plan.times import times_of
-from dusk_lamp.core.plan.tools import Tools
-from dusk_lamp.core.plan.ways import way
-from dusk_lamp.core.plan.ways.way import task_of
+from dusk_lamp.core.plan.brief import task_of
+from dusk_lamp.core.plan.features.colour.ways import way_called
+from dusk_lamp.core.plan.features.face.eyes import eye_coats, eyes_seen, face_of, pair_words
+from dusk_lamp.core.plan.features.glow.lens import lenses
+from dusk_lamp.core.plan.features.glow.lens import pair_words as lens_words
+from dusk_lamp.core.plan.features.metal.painted import layers_of, values
+from dusk_lamp.core.plan.features.metal.wishes import CUSTOMARY, DARK_WASH, Metal
+from dusk_lamp.core.plan.features.undercoat.pots import pots_from
+from dusk_lamp.core.plan.features.undercoat.schools import school_coats, schools
+from dusk_lamp.core.plan.features.undercoat.schools.oils import light_for
+from dusk_lamp.core.plan.features.undercoat.schools.school import Kit
+from dusk_lamp.core.plan.steps.step import step_of, steps_of
+from dusk_lamp.core.plan.steps.times import times_of
 from dusk_lamp.core.sculpt.facets import FacetCut, facets
 from dusk_lamp.core.sculpt.marking import Marking, Region
 from dusk_lamp.core.sculpt.relief import Bends
 from dusk_lamp.core.sculpt.site import Site
 from dusk_lamp.core.target.local import usual_local
 from dusk_lamp.core.target.target import target
+from dusk_lamp.core.workplace.room import Room
+from dusk_lamp.core.workplace.room_sensor import reading_from, simulated
+from dusk_lamp.core.workplace.tools import Tools
 
 from ..shapes import RACK, ball, surface_of, together
 
@@ -125,7 +126,7 @@ def test_hair_may_be_shaded_with_ink_and_cloth_is_not():
         site = Site(PAWN, marking=Marking(np.ones(len(PAWN), np.uint8), (region,)))
         wanted = target(site, Rig(Lamp(0, 60)), [usual_local("stone"), usual_local(material)])
         task = task_of(site, wanted, 1, np.full((len(site), 36), 0.3, np.float32), rack)
-        return {c.mix.kind for c in way("wash").coats(task) if c.technique == "wash"}
+        return {c.mix.kind for c in way_called("wash").coats(task) if c.technique == "wash"}
 
     assert washes("hair") == {"ink"} and "ink" not in washes("cloth")
 

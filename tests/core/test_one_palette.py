@@ -11,12 +11,12 @@ from dusk_lamp.core.coat.coat import usual_coat
 from dusk_lamp.core.paint.colour import delta_e
 from dusk_lamp.core.paint.mix import Mix, neat_pot, only
 from dusk_lamp.core.paint.rack import Rack
-from dusk_lamp.core.plan.cards import wet_words
-from dusk_lamp.core.plan.palette import palette_for, puts_of
-from dusk_lamp.core.plan.room import Room
-from dusk_lamp.core.plan.share import from_what_is_out, on_the_palette, stand_ins
-from dusk_lamp.core.plan.step import steps_of
+from dusk_lamp.core.plan.palette.puddles import palette_for, puts_of
+from dusk_lamp.core.plan.palette.share import from_what_is_out, on_the_palette, stand_ins
+from dusk_lamp.core.plan.steps.cards import wet_words
+from dusk_lamp.core.plan.steps.step import steps_of
 from dusk_lamp.core.sculpt.site import Site
+from dusk_lamp.core.workplace.room import Room
 
 from ..shapes import RACK, surface_of
 

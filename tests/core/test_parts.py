@@ -11,8 +11,8 @@ from dusk_lamp.core.errors import SettingError
 from dusk_lamp.core.light.lamp import Lamp
 from dusk_lamp.core.light.rig import Rig, light_on
 from dusk_lamp.core.paint.mix import only
-from dusk_lamp.core.plan.overspray import overspray
-from dusk_lamp.core.plan.step import step_of
+from dusk_lamp.core.plan.features.colour.overspray import overspray
+from dusk_lamp.core.plan.steps.step import step_of
 from dusk_lamp.core.sculpt.mend import holes_closed, mend, put_together
 from dusk_lamp.core.sculpt.parts import (
     MOST_PARTS,

@@ -15,21 +15,21 @@ from dusk_lamp.core.light.lamp import Lamp
 from dusk_lamp.core.light.rig import Rig
 from dusk_lamp.core.paint.mix import only
 from dusk_lamp.core.paint.value import luminance_from_munsell
+from dusk_lamp.core.plan.features.undercoat.pots import LEAST_SPAN, ValueSpan, pots_from
+from dusk_lamp.core.plan.features.undercoat.school_fit import best_span, fit_school, light_match, rank_agreement
+from dusk_lamp.core.plan.features.undercoat.schools import school_coats, schools
+from dusk_lamp.core.plan.features.undercoat.schools.school import Kit, primed
+from dusk_lamp.core.plan.features.undercoat.spray_fit import fit
+from dusk_lamp.core.plan.features.undercoat.touch_up import touch_ups, with_all
 from dusk_lamp.core.plan.outcome import outcome
-from dusk_lamp.core.plan.pots import LEAST_SPAN, ValueSpan, pots_from
-from dusk_lamp.core.plan.school_fit import best_span, fit_school, light_match, rank_agreement
-from dusk_lamp.core.plan.schools import school_coats, schools
-from dusk_lamp.core.plan.schools.school import Kit, primed
-from dusk_lamp.core.plan.spray_fit import fit
-from dusk_lamp.core.plan.step import steps_of
-from dusk_lamp.core.plan.times import times_of
-from dusk_lamp.core.plan.tools import Tools
-from dusk_lamp.core.plan.touch_up import touch_ups, with_all
+from dusk_lamp.core.plan.steps.step import steps_of
+from dusk_lamp.core.plan.steps.times import times_of
 from dusk_lamp.core.sculpt.marking import Marking, Region
 from dusk_lamp.core.sculpt.site import Site, Where
 from dusk_lamp.core.sculpt.visibility import visibility_of
 from dusk_lamp.core.target.exposure import Exposure, laid_between
 from dusk_lamp.core.target.target import target
+from dusk_lamp.core.workplace.tools import Tools
 
 from ..shapes import RACK
 

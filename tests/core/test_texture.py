@@ -9,8 +9,8 @@ import trimesh
 
 from dusk_lamp.core.light.lamp import Lamp
 from dusk_lamp.core.light.rig import Rig
-from dusk_lamp.core.plan.ways.one_coat import textured
-from dusk_lamp.core.plan.ways.way import task_of
+from dusk_lamp.core.plan.brief import task_of
+from dusk_lamp.core.plan.features.colour.ways.one_coat import textured
 from dusk_lamp.core.sculpt.marking import Marking, Region
 from dusk_lamp.core.sculpt.site import Site
 from dusk_lamp.core.sculpt.texture import texture_mm

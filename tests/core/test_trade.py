@@ -13,21 +13,22 @@ from dusk_lamp.core.light.rig import Rig
 from dusk_lamp.core.paint.colour import delta_e
 from dusk_lamp.core.paint.mix import only
 from dusk_lamp.core.paint.rack import Rack
-from dusk_lamp.core.plan.face import eye_coats, face_of
-from dusk_lamp.core.plan.metal.painted import CUSTOMARY, Metal, layers_of, values
-from dusk_lamp.core.plan.pots import ValueSpan, pots_from
-from dusk_lamp.core.plan.school_fit import fewest_of_the_nearest, fit_school
-from dusk_lamp.core.plan.schools import schools
-from dusk_lamp.core.plan.schools.school import Kit
-from dusk_lamp.core.plan.step import step_of, steps_of
-from dusk_lamp.core.plan.times import times_of
-from dusk_lamp.core.plan.tools import Tools
-from dusk_lamp.core.plan.twins import twins_of
-from dusk_lamp.core.plan.ways.way import task_of
+from dusk_lamp.core.plan.brief import task_of
+from dusk_lamp.core.plan.features.face.eyes import eye_coats, face_of
+from dusk_lamp.core.plan.features.metal.painted import layers_of, values
+from dusk_lamp.core.plan.features.metal.wishes import CUSTOMARY, Metal
+from dusk_lamp.core.plan.features.undercoat.pots import ValueSpan, pots_from
+from dusk_lamp.core.plan.features.undercoat.school_fit import fewest_of_the_nearest, fit_school
+from dusk_lamp.core.plan.features.undercoat.schools import schools
+from dusk_lamp.core.plan.features.undercoat.schools.school import Kit
+from dusk_lamp.core.plan.features.undercoat.twins import twins_of
+from dusk_lamp.core.plan.steps.step import step_of, steps_of
+from dusk_lamp.core.plan.steps.times import times_of
 from dusk_lamp.core.sculpt.marking import Marking, Region
 from dusk_lamp.core.sculpt.site import Site, Where
 from dusk_lamp.core.target.local import usual_local
 from dusk_lamp.core.target.target import target
+from dusk_lamp.core.workplace.tools import Tools
 
 from ..shapes import RACK, surface_of
 

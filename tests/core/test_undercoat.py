@@ -14,14 +14,14 @@ from dusk_lamp.core.light.rig import Rig
 from dusk_lamp.core.paint.film import coats as film_coats
 from dusk_lamp.core.paint.mix import only, values_of
 from dusk_lamp.core.paint.rack import KINDS, Paint, Rack
-from dusk_lamp.core.plan import spray_fit
-from dusk_lamp.core.plan.cautions import DEFER, cautions_for, tags_of
+from dusk_lamp.core.plan.features.undercoat import spray_fit
+from dusk_lamp.core.plan.features.undercoat.pots import pots_from
+from dusk_lamp.core.plan.features.undercoat.schools import school_coats, schools
+from dusk_lamp.core.plan.features.undercoat.schools.school import Kit, more_dark, primed
+from dusk_lamp.core.plan.features.undercoat.spray_fit import HELD_DEGREES, MOST_PER_GREY, candidates, fit, linear_step
 from dusk_lamp.core.plan.outcome import NEAR, TOO_DARK, TOO_LIGHT, differences, off_target, outcome
-from dusk_lamp.core.plan.pots import pots_from
-from dusk_lamp.core.plan.schools import school_coats, schools
-from dusk_lamp.core.plan.schools.school import Kit, more_dark, primed
-from dusk_lamp.core.plan.spray_fit import HELD_DEGREES, MOST_PER_GREY, candidates, fit, linear_step
-from dusk_lamp.core.plan.step import rig_words, steps_of
+from dusk_lamp.core.plan.steps.cautions import DEFER, cautions_for, tags_of
+from dusk_lamp.core.plan.steps.step import rig_words, steps_of
 from dusk_lamp.core.sculpt.site import Site
 from dusk_lamp.core.sculpt.visibility import Visibility, visibility_of
 from dusk_lamp.core.squad.paint import paint_for

@@ -16,8 +16,8 @@ from dusk_lamp.core.errors import SettingError
 from dusk_lamp.core.light.lamp import Lamp
 from dusk_lamp.core.paint.mix import only
 from dusk_lamp.core.paint.rack import Paint
-from dusk_lamp.core.plan.cards import StepCard, how_once
-from dusk_lamp.core.plan.step import steps_of
+from dusk_lamp.core.plan.steps.cards import StepCard, how_once
+from dusk_lamp.core.plan.steps.step import steps_of
 from dusk_lamp.core.sculpt.site import Site
 from dusk_lamp.core.view.camera import VIEWS, Camera
 from dusk_lamp.core.view.curve import front_svg

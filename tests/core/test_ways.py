@@ -7,6 +7,7 @@ import numpy as np
 import pytest
 
 from dusk_lamp.core.coat.coat import Coat, usual_coat
+from dusk_lamp.core.datasets.prices import price
 from dusk_lamp.core.errors import SettingError
 from dusk_lamp.core.light.lamp import Lamp
 from dusk_lamp.core.light.rig import Rig
@@ -15,27 +16,15 @@ from dusk_lamp.core.paint.glaze import glaze
 from dusk_lamp.core.paint.mix import Mix, only
 from dusk_lamp.core.paint.rack import Paint, Rack
 from dusk_lamp.core.paint.whites import WHITES, mix_of, white_called
-from dusk_lamp.core.plan.gradient import gradients
-from dusk_lamp.core.plan.needed import needed
-from dusk_lamp.core.plan.order import ordered
-from dusk_lamp.core.plan.overspray import overspray
-from dusk_lamp.core.plan.prices import price
-from dusk_lamp.core.plan.step import steps_of
-from dusk_lamp.core.plan.ways import way, ways
-from dusk_lamp.core.plan.ways.groups import glaze_films
-from dusk_lamp.core.plan.ways.way import (
-    DARK,
-    ENOUGH,
-    FINE,
-    GREY,
-    HUE,
-    LIGHT,
-    VIVID,
-    nearness,
-    seen_after,
-    task_of,
-    wrong,
-)
+from dusk_lamp.core.plan.brief import seen_after, task_of
+from dusk_lamp.core.plan.features.colour.needed import needed
+from dusk_lamp.core.plan.features.colour.overspray import overspray
+from dusk_lamp.core.plan.features.colour.ways import way_called, ways
+from dusk_lamp.core.plan.features.colour.ways.groups import glaze_films
+from dusk_lamp.core.plan.nearness import DARK, ENOUGH, FINE, GREY, HUE, LIGHT, VIVID, nearness, wrong
+from dusk_lamp.core.plan.steps.gradient import gradients
+from dusk_lamp.core.plan.steps.order import ordered
+from dusk_lamp.core.plan.steps.step import steps_of
 from dusk_lamp.core.sculpt.marking import Marking, Region
 from dusk_lamp.core.sculpt.site import Site, Where
 from dusk_lamp.core.sculpt.visibility import visibility_of
@@ -64,7 +53,7 @@ def cloaked():
 
 @pytest.mark.parametrize("name", [w.name for w in ways().values() if w.suits("cloth")])
 def test_a_way_brings_a_region_near_and_touches_nothing_else(cloaked, name):
-    coats = way(name).coats(cloaked)
+    coats = way_called(name).coats(cloaked)
     seen = seen_after(cloaked, coats)
     found = nearness(cloaked, seen)
     least = {"one-coat": 0.5}.get(name, ENOUGH)
@@ -88,7 +77,7 @@ def test_a_step_is_taken_only_where_it_is_worth_its_minutes(cloaked, name):
     found = []
     for worth in (0.0, price("worth of a way"), 0.05):
         task = replace(cloaked, worth=worth)
-        coats = way(name).coats(task)
+        coats = way_called(name).coats(task)
         found.append((len(coats), minutes_of(task, coats), nearness(task, seen_after(task, coats)).within))
     (most, long, near), (some, usual, fair), (few, short, far) = found
     assert most >= some >= few and most > few and long >= usual >= short
@@ -136,7 +125,7 @@ def test_what_is_painted_over_is_not_needed_and_what_shows_is(cloaked):
 def test_layers_nest_and_climb(cloaked):
     """CP-16: each lighter step lies inside the one before and leaves a rim of it; CP-23: steps as small as the range
     needs; and on a lit ball every band lies nearer to the lamp than the one before."""
-    coats = way("layers").coats(cloaked)
+    coats = way_called("layers").coats(cloaked)
     masks = [np.ones(len(cloaked.site), bool) & cloaked.own, *(c.where.samples(len(cloaked.site)) for c in coats[1:])]
     areas = [float(cloaked.areas[m].sum()) for m in masks]
     assert all((a & b).sum() == b.sum() and b.sum() < a.sum() for a, b in zip(masks, masks[1:], strict=False))
@@ -163,7 +152,7 @@ def test_a_white_cloth_on_an_open_scan_keeps_its_ration_and_its_bands_nest(bunny
     read = lambda t: reading(site, t.value, t.lab, Camera(0, 8), locals_=locals_).findings  # noqa: E731
     assert any("ration" in said for said in read(free)) and not any("ration" in said for said in read(wanted))
     task = task_of(site, wanted, 1, np.full((len(site), 36), 0.3, np.float32), RACK)
-    coats = way("layers").coats(task)
+    coats = way_called("layers").coats(task)
     masks = [c.where.samples(len(site)) for c in coats]
     assert all((b & ~a).sum() == 0 and b.sum() < a.sum() for a, b in zip(masks, masks[1:], strict=False))
     assert all((c.film(site)[m] >= c.settings.film_um - 1e-3).all() for c, m in zip(coats, masks, strict=True))
@@ -207,7 +196,7 @@ def test_glazes_on_a_strip_are_those_of_the_glaze_bench():
 def test_a_way_that_cannot_reach_says_by_how_much_and_what_would_help(cloaked):
     blues = Rack([RACK.find(n) for n in ("Soot", "Tide Blue", "Chalk")])
     few = task_of(cloaked.site, _target(cloaked), 1, cloaked.under, blues)
-    seen = seen_after(cloaked, way("layers").coats(few))
+    seen = seen_after(cloaked, way_called("layers").coats(few))
     found = nearness(few, seen)
     assert found.within < 0.2 and "of it is" in found.words and found.mean > 10
     assert re.search(r"nothing on the rack comes near L\* .*: a paint like it would help", found.words)
@@ -219,9 +208,9 @@ def test_a_way_that_cannot_reach_says_by_how_much_and_what_would_help(cloaked):
     middle = np.average(cloaked.lab[cloaked.own][far], axis=0, weights=cloaked.weight()[far])
     assert delta_e(mix.colour.lab, middle) <= 5
     with pytest.raises(SettingError, match="no one-coat or ink"):
-        way("one-coat").coats(task_of(cloaked.site, _target(cloaked), 1, cloaked.under, blues))
+        way_called("one-coat").coats(task_of(cloaked.site, _target(cloaked), 1, cloaked.under, blues))
     with pytest.raises(SettingError, match="a way is one of"):
-        way("magic")
+        way_called("magic")
 
 
 def _target(task):
@@ -292,7 +281,7 @@ def test_the_focal_point_must_hold_the_strongest_contrast(cloaked):
 
 def test_paints_that_are_off_the_rack_are_not_mixed(cloaked):
     few = Rack([p for p in RACK if p.name != "Cockle Red"] + [Paint("Own Red", "base", "#8e2f2b", 0.97)])
-    coats = way("layers").coats(task_of(cloaked.site, _target(cloaked), 1, cloaked.under, few))
+    coats = way_called("layers").coats(task_of(cloaked.site, _target(cloaked), 1, cloaked.under, few))
     used = {p.name for c in coats for p in c.mix.paints}
     assert "Own Red" in used and "Cockle Red" not in used
 
@@ -313,7 +302,7 @@ def test_a_gradient_is_as_many_steps_as_its_jump_asks_for(cloaked):
         and "border" in found.words
     )
     assert (found.layers + 1) * 0.5 >= found.step > found.layers * 0.5
-    steps = gradients(cloaked.site, way("layers").coats(cloaked))
+    steps = gradients(cloaked.site, way_called("layers").coats(cloaked))
     assert steps and max(g.step for g in steps) < 1.0
 
 
@@ -383,10 +372,12 @@ def test_one_coat_paint_is_thinned_on_panels_and_neat_on_texture(cloaked):
     from dusk_lamp.core.coat.brush import blotch
 
     assert blotch(1.0, 2) < 0.5 * blotch(0.0, 1)
-    assert way("one-coat").coats(cloaked)[0].settings.water == 1, "a ball is a panel"
+    assert way_called("one-coat").coats(cloaked)[0].settings.water == 1, "a ball is a panel"
     marking = cloaked.site.marking  # what is texture is judged in test_texture.py; here a painter says so
     regions = tuple(replace(r, texture="textured") for r in marking.regions)
-    first = way("one-coat").coats(replace(cloaked, site=cloaked.site.marked(replace(marking, regions=regions))))[0]
+    first = way_called("one-coat").coats(
+        replace(cloaked, site=cloaked.site.marked(replace(marking, regions=regions)))
+    )[0]
     assert first.settings.water == 0 and "textured" in first.label
 
 
@@ -449,6 +440,6 @@ def test_base_and_wash_has_a_wash_wherever_it_does_no_harm():
             surface, marking=Marking(np.ones(len(surface), np.uint8), (Region("Part", material, colour=colour),))
         )
         wanted = target(site, Rig(Lamp(0, 60)), [usual_local("stone"), local_of(site.marking.regions[0])])
-        coats = way("wash").coats(task_of(site, wanted, 1, np.full((len(site), 36), 0.2, np.float32), RACK))
+        coats = way_called("wash").coats(task_of(site, wanted, 1, np.full((len(site), 36), 0.2, np.float32), RACK))
         assert any(c.technique == "wash" for c in coats) or "a wash would only spoil it" in coats[0].label
         assert colour == "#f4f2ea" or any(c.technique == "wash" for c in coats)

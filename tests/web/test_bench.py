@@ -21,7 +21,7 @@ from dusk_lamp.store import cache, open_sculpts
 from dusk_lamp.store.backup import restore
 from dusk_lamp.store.models import Sculpt
 from dusk_lamp.store.open_sculpts import OpenSculpts
-from dusk_lamp.web.stages import ON_BENCH, STAGES
+from dusk_lamp.web.stage_registry import ON_BENCH, STAGES
 
 from ..shapes import ball, together
 from .conftest import packet

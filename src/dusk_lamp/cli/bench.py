@@ -35,7 +35,7 @@ def add_commands(commands: Any) -> None:
 
 def _room(args: argparse.Namespace) -> None:
     from ..core.plain import plain
-    from ..core.plan.room_sensor import read
+    from ..core.workplace.room_sensor import read
 
     now = datetime.now()
     room = read(args.sensor, now.hour * 60 + now.minute)

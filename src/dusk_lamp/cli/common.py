@@ -77,7 +77,7 @@ def the_tools(path: Path | None):
         SettingError: there is none, or it is garbled.
     """
     from ..core.plain import built
-    from ..core.plan.tools import Tools
+    from ..core.workplace.tools import Tools
 
     if path is None:
         return Tools()

@@ -37,7 +37,7 @@ def add_commands(commands: Any) -> None:
 def _budget(args: argparse.Namespace, minutes: float, plan: Any) -> Any:
     from dataclasses import replace
 
-    from ..core.plan.economy import Budget
+    from ..core.plan.economy.budget import Budget
 
     own = Budget.usual(minutes)
     only = tuple(n.strip() for n in args.only.split(",") if n.strip()) if args.only else ()
@@ -71,11 +71,10 @@ def _economy(args: argparse.Namespace) -> None:
     from dataclasses import replace
 
     from ..core.plan.document import document_of, read_plan
-    from ..core.plan.economy import front
-    from ..core.plan.economy.plan import FRONT
+    from ..core.plan.economy.plan import FRONT, front
+    from ..core.plan.features.colour.feature import FEATURE as COLOUR
+    from ..core.plan.registry import features
     from ..core.plan.run import laid
-    from ..core.plan.stages import stages
-    from ..core.plan.stages.colour import STAGE as COLOUR
     from .plan import context_of
 
     given = read_plan(Path(args.file).read_bytes())
@@ -85,7 +84,7 @@ def _economy(args: argparse.Namespace) -> None:
     budgets = [wanted if m == minutes else _budget(args, m, given) for m in others]
     wishes = replace(given.wishes_of("colour"), budget=wanted)
     bare = replace(given, coats=tuple(c for c in given.coats if c.stage == "undercoat")).with_wishes("colour", wishes)
-    rest = tuple(name for name in stages() if name != "undercoat")
+    rest = tuple(name for name in features() if name != "undercoat")
     context = context_of(bare, args.files_from or Path(args.file).parent, args)
     say = lambda step, _=0.0: print(f"{step} …", file=sys.stderr)  # noqa: E731
     under, _ = laid(context.on(replace(context.plan, settled=tuple(dict.fromkeys((*given.settled, *rest))))), say)
@@ -99,7 +98,7 @@ def _economy(args: argparse.Namespace) -> None:
         ),
         say,
     )
-    plan = replace(done.plan, settled=tuple(stages()), marking=given.marking)
+    plan = replace(done.plan, settled=tuple(features()), marking=given.marking)
     if not plan.marking and len(plan.regions) > 1:  # they came from the sculpt's own file
         plan = replace(plan, regions=given.regions)
     text = json.dumps(document_of(plan), ensure_ascii=False)

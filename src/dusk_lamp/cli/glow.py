@@ -96,7 +96,7 @@ def _glow(args: argparse.Namespace) -> None:
     from ..core.light.glint import glinting
     from ..core.light.rig import light_on
     from ..core.plain import plain
-    from ..core.plan.glow import Wish, band_rows, reach_of, reached, readable, strength_of, strongest
+    from ..core.plan.features.glow.glows import Wish, band_rows, reach_of, reached, readable, strength_of, strongest
     from ..core.target.exposure import Exposure
 
     if not 0 <= args.dusk <= 1:
@@ -158,7 +158,7 @@ def lit_ply_of(site: Any, fields: dict[str, Any]) -> bytes:
 
 def _lens(args: argparse.Namespace) -> None:
     from ..core.light.lamp import Lamp
-    from ..core.plan.lens import STEPS, lenses, pair_words
+    from ..core.plan.features.glow.lens import STEPS, lenses, pair_words
     from ..core.view.flat import lens_svg
 
     rig = rig_of(args)

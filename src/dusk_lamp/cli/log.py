@@ -75,7 +75,7 @@ def _teaches(args: argparse.Namespace) -> None:
     from ..core.log.pace import pace_of, pace_words
     from ..core.log.paints import drops_seen, used_of
     from ..core.plain import plain
-    from ..core.plan.tools import Tools
+    from ..core.workplace.tools import Tools
 
     tools = Tools()
     if args.file:

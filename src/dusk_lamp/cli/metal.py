@@ -94,8 +94,8 @@ def _world(name: str) -> Any:
 def _metal(args: argparse.Namespace) -> None:
     from ..core.light.lamp import Lamp
     from ..core.light.reflect import mirrored
-    from ..core.plan.metal import metal_school
-    from ..core.plan.metal.school import Shine, value_of
+    from ..core.plan.features.metal.schools import metal_school
+    from ..core.plan.features.metal.schools.school import Shine, value_of
     from ..core.sculpt.facets import FacetCut
     from ..core.sculpt.visibility import visibility_of
 
@@ -111,8 +111,8 @@ def _metal(args: argparse.Namespace) -> None:
     write_whole(Path(args.out), lit_ply_of(site, {"reflect": shown, "value": value}))
     if args.json:
         from ..core.directions import direction_of
-        from ..core.plan.metal.facet import ends_of, runs_of
-        from ..core.plan.metal.school import facets_of
+        from ..core.plan.features.metal.schools.facet import ends_of, runs_of
+        from ..core.plan.features.metal.schools.school import facets_of
 
         lamp = rig.lamp or Lamp(0, 60)
         found = facets_of(site, shine)
@@ -138,7 +138,7 @@ def _metal(args: argparse.Namespace) -> None:
 
 
 def _edges(args: argparse.Namespace) -> None:
-    from ..core.plan.edges import crests_of, drawn_svg
+    from ..core.plan.features.edges.lines import crests_of, drawn_svg
 
     rig, view = rig_of(args), _view(args.view) if args.view else None
     if args.scale is not None and not 0 < args.scale <= 100:
@@ -173,7 +173,7 @@ def _edges(args: argparse.Namespace) -> None:
 def _wear(args: argparse.Namespace) -> None:
     from ..core.coat.technique import technique
     from ..core.light.rig import Rig
-    from ..core.plan.wear import film_by_material
+    from ..core.plan.features.wear.layers import film_by_material
 
     if args.kind not in KINDS:
         raise SettingError(f"--kind is one of {', '.join(KINDS)}, not '{args.kind[:40]}'")

@@ -105,7 +105,7 @@ def _coats(args: argparse.Namespace) -> None:
     from ..core.paint.hiding import MOST_COATS, coats_over, underpaint_for
     from ..core.paint.mix import only
     from ..core.plain import plain
-    from ..core.plan.care import hand_minutes
+    from ..core.plan.steps.care import hand_minutes
     from ..core.units import minutes_words
 
     rack = the_rack(args.rack)

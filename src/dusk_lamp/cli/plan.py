@@ -7,6 +7,7 @@ from pathlib import Path
 from typing import Any
 
 from ..core.errors import SettingError
+from ..core.plan.registry import features
 from ..core.units import per_cent
 from .common import (
     add_light_options,
@@ -153,7 +154,7 @@ def _face(args: argparse.Namespace) -> None:
     import numpy as np
 
     from ..core.plain import plain
-    from ..core.plan.face import eye_words, face_of
+    from ..core.plan.features.face.eyes import eye_words, face_of
     from ..core.view.flat import face_svg
 
     left, right = (np.array(place_from_text(f"--{s}", getattr(args, s))) for s in ("left", "right"))
@@ -270,7 +271,7 @@ def _tasks(tasks: Any) -> list[dict[str, Any]]:
 
 def _region_of(site: Any, coat: Any) -> str | None:
     """The name of the region a coat is for; None where it is for the whole model."""
-    from ..core.plan.order import WHOLE_MODEL, region_of
+    from ..core.plan.steps.order import WHOLE_MODEL, region_of
 
     number = region_of(site, coat)
     if number == WHOLE_MODEL or coat.where.kind == "whole":
@@ -327,7 +328,7 @@ def context_of(plan: Any, folder: Path, args: argparse.Namespace):
         print(f"{len(marking.regions)} regions come from {paths[0].name}", file=sys.stderr)
     site = seen_site(surface, plan.shadowless, marking=marking, loose=plan.loose, mesh=standing_mesh)
     rack = plan.own_rack or the_rack(None)
-    return Context(plan.marked(marking), site, rack, plan.tools, placed)
+    return Context(plan.marked(marking), site, rack, plan.tools, placed, features=features())
 
 
 def file_in(folder: Path, name: str) -> Path:

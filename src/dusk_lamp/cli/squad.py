@@ -249,7 +249,7 @@ def _with_tools(plan: Any, args: argparse.Namespace) -> Any:
 def _clock(args: argparse.Namespace) -> None:
     from datetime import datetime
 
-    from ..core.plan.care import nth_share
+    from ..core.plan.steps.care import nth_share
     from ..core.schedule.day import Day, clock_of
     from ..core.schedule.jobs import left_of
     from ..core.view.timeline import timeline_svg

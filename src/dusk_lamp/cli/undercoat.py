@@ -96,7 +96,7 @@ def _add_plan_options(command: Any) -> None:
 def _undercoat(args: argparse.Namespace) -> None:
     import numpy as np
 
-    from ..core.plan.step import row_of
+    from ..core.plan.steps.step import row_of
     from ..core.view.formats import lit_ply
 
     laid = _laid(args)
@@ -138,10 +138,10 @@ class _Laid:
         """How well it tells the light in its own key; of a fit also what is left for the brush."""
         from ..core.coat.stack import appearance
         from ..core.plain import plain
+        from ..core.plan.features.undercoat.school_fit import light_match
+        from ..core.plan.features.undercoat.touch_up import touch_ups, with_all
         from ..core.plan.outcome import outcome
-        from ..core.plan.school_fit import light_match
-        from ..core.plan.times import times_of
-        from ..core.plan.touch_up import touch_ups, with_all
+        from ..core.plan.steps.times import times_of
 
         found = light_match(self.site, self.result.value, self.span.share(self.wanted), self.span)
         out = {
@@ -162,14 +162,14 @@ def _laid(args: argparse.Namespace) -> _Laid:
     from ..core.light.lamp import Lamp
     from ..core.light.rig import Rig
     from ..core.paint.mix import only
+    from ..core.plan.features.undercoat.feature import COMPARED
+    from ..core.plan.features.undercoat.pots import pots_from
+    from ..core.plan.features.undercoat.school_fit import fewest_of_the_nearest, fit_school
+    from ..core.plan.features.undercoat.schools import school_coats
+    from ..core.plan.features.undercoat.schools.school import Kit, primed
+    from ..core.plan.features.undercoat.spray_fit import fit
     from ..core.plan.outcome import outcome
-    from ..core.plan.pots import pots_from
-    from ..core.plan.school_fit import fewest_of_the_nearest, fit_school
-    from ..core.plan.schools import school_coats
-    from ..core.plan.schools.school import Kit, primed
-    from ..core.plan.spray_fit import fit
-    from ..core.plan.stages.undercoat import COMPARED
-    from ..core.plan.step import steps_of
+    from ..core.plan.steps.step import steps_of
     from ..core.sculpt.site import Site
     from ..core.sculpt.visibility import visibility_of
     from ..core.target.exposure import Exposure, laid_between
@@ -207,12 +207,12 @@ def _laid(args: argparse.Namespace) -> _Laid:
 
 
 def _sheet(args: argparse.Namespace) -> None:
-    from ..core.plan.cards import cards_of
-    from ..core.plan.palette import palette_for, palette_words, puts_of
-    from ..core.plan.schools import school_title
-    from ..core.plan.step import rig_words, row_of
-    from ..core.plan.times import times_of
-    from ..core.plan.twins import twins_of
+    from ..core.plan.features.undercoat.schools import school_title
+    from ..core.plan.features.undercoat.twins import twins_of
+    from ..core.plan.palette.puddles import palette_for, palette_words, puts_of
+    from ..core.plan.steps.cards import cards_of
+    from ..core.plan.steps.step import rig_words, row_of
+    from ..core.plan.steps.times import times_of
     from ..core.view.camera import VIEWS, Camera
     from ..core.view.formats import png_bytes
     from ..core.view.sheet import plan_pdf
@@ -333,7 +333,7 @@ def _coat(args: argparse.Namespace) -> None:
     from ..core.coat.coat import usual_coat
     from ..core.coat.technique import technique, techniques
     from ..core.paint.mix import only
-    from ..core.plan.step import row_of, step_of
+    from ..core.plan.steps.step import row_of, step_of
     from ..core.sculpt.site import Site
     from ..core.view.formats import lit_ply
 

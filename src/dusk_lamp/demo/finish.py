@@ -21,8 +21,8 @@ from ..core.paint.rack import rack_from_csv
 from ..core.plain import plain
 from ..core.plan.context import Context
 from ..core.plan.document import PARTS_OF_FILE, Plan, document_of
+from ..core.plan.registry import features
 from ..core.plan.run import run, settled
-from ..core.plan.tools import Tools
 from ..core.sculpt.mesh import Mesh
 from ..core.sculpt.parts import alone
 from ..core.sculpt.site import Site
@@ -30,6 +30,7 @@ from ..core.sculpt.stand import fronts_for
 from ..core.sculpt.surface import Surface
 from ..core.sculpt.visibility import packed as packed_view
 from ..core.sculpt.visibility import visibility_of
+from ..core.workplace.tools import Tools
 from ..jobs import small_pictures
 from ..store import preparing
 from ..store.cache import FolderCache
@@ -118,7 +119,7 @@ def _opened(demo: Demo, on: OnBench, sky: bytes | None) -> Context:
         preparing.know_sky(fields, surface_key, sky)
     site = _under_its_sky(on, plan, lambda: own)
     rack = rack_from_csv((files("dusk_lamp.demo") / "rack.csv").read_bytes())
-    return Context(plan.marked(marking), site.marked(marking, plan.loose), rack, Tools(), placed)
+    return Context(plan.marked(marking), site.marked(marking, plan.loose), rack, Tools(), placed, features=features())
 
 
 def lit_picture(demo: Demo) -> bytes:

@@ -10,16 +10,18 @@ from ..core.light.lamp import Lamp
 from ..core.light.rig import Rig
 from ..core.paint.rack import Rack, rack_from_csv
 from ..core.plan.document import Plan, SculptFile
-from ..core.plan.economy import EVENING, GAME, Budget
-from ..core.plan.metal.painted import CUSTOMARY, Metal, usual_metal
-from ..core.plan.stages.colour import ColourWishes
-from ..core.plan.stages.edges import EdgeWishes, RegionEdges
-from ..core.plan.stages.face import FaceWishes
-from ..core.plan.stages.finish import FinishWishes
-from ..core.plan.stages.glow import GlowWish, GlowWishes
-from ..core.plan.stages.metal import MetalWishes
-from ..core.plan.stages.prepare import PrepareWishes
-from ..core.plan.stages.wear import WearWishes
+from ..core.plan.economy.budget import EVENING, GAME, Budget
+from ..core.plan.features.colour.feature import ColourWishes
+from ..core.plan.features.edges.feature import EdgeWishes
+from ..core.plan.features.edges.wishes import RegionEdges
+from ..core.plan.features.face.feature import FaceWishes
+from ..core.plan.features.finish.feature import FinishWishes
+from ..core.plan.features.glow.feature import GlowWish, GlowWishes
+from ..core.plan.features.metal.feature import MetalWishes
+from ..core.plan.features.metal.painted import usual_metal
+from ..core.plan.features.metal.wishes import CUSTOMARY, Metal
+from ..core.plan.features.prepare.feature import PrepareWishes
+from ..core.plan.features.wear.feature import WearWishes
 from ..core.sculpt.display import Display
 from ..core.sculpt.marking import Marking, Region
 from ..core.sculpt.parts import Part

@@ -18,17 +18,17 @@ from ..core.paint.mix import match, only
 from ..core.paint.rack import Rack, rack_from_csv
 from ..core.plan.context import Context
 from ..core.plan.document import Plan
-from ..core.plan.economy import Budget
-from ..core.plan.metal.painted import usual_metal
+from ..core.plan.economy.budget import Budget
+from ..core.plan.features.colour.feature import ColourWishes
+from ..core.plan.features.glow.feature import GlowWish, GlowWishes
+from ..core.plan.features.metal.feature import MetalWishes
+from ..core.plan.features.metal.painted import usual_metal
+from ..core.plan.features.undercoat.feature import UndercoatWishes
+from ..core.plan.features.undercoat.school_fit import light_match
 from ..core.plan.outcome import looks_after
+from ..core.plan.registry import features
 from ..core.plan.run import laid
-from ..core.plan.school_fit import light_match
 from ..core.plan.simulation import Simulation
-from ..core.plan.stages.colour import ColourWishes
-from ..core.plan.stages.glow import GlowWish, GlowWishes
-from ..core.plan.stages.metal import MetalWishes
-from ..core.plan.stages.undercoat import UndercoatWishes
-from ..core.plan.tools import Tools
 from ..core.sculpt.decimate import thinned
 from ..core.sculpt.marking import Marking, Region
 from ..core.sculpt.mesh import Mesh
@@ -46,6 +46,7 @@ from ..core.view.camera import Camera
 from ..core.view.formats import ply_bytes
 from ..core.view.raster import cut_out, snapshot
 from ..core.view.step_picture import coat_picture
+from ..core.workplace.tools import Tools
 from ..store import preparing
 from ..store.cache import FolderCache
 
@@ -134,7 +135,7 @@ def _plan_all(site: Site, rack: Rack, placing: Placing) -> None:
         ),
     }
     plan = Plan(light=Rig(Lamp(40, 55, 14)), regions=marking.regions, wishes=wishes)
-    context, _ = laid(Context(plan, site.marked(marking, ()), rack, Tools(), placing))
+    context, _ = laid(Context(plan, site.marked(marking, ()), rack, Tools(), placing, features=features()))
     lay_bands(site.surface, context.grey.value, plan.greys, plan.exposure)
     light_match(site, context.grey.value, context.share)  # of a school
 

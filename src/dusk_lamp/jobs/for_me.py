@@ -3,11 +3,11 @@
 from dataclasses import replace
 
 from ..core.errors import Stopped
-from ..core.plan.economy import GAME, Budget
+from ..core.plan.economy.budget import GAME, Budget
+from ..core.plan.features.colour.feature import ColourWishes
+from ..core.plan.features.undercoat.feature import FEATURE
+from ..core.plan.registry import features
 from ..core.plan.run import laid
-from ..core.plan.stages import stages
-from ..core.plan.stages.colour import ColourWishes
-from ..core.plan.stages.undercoat import STAGE
 from ..store import plans
 from .work import Work
 
@@ -24,13 +24,13 @@ def run(work: Work) -> None:
     plan = replace(context.plan, coats=(), settled=()).with_wishes("colour", ColourWishes("", Budget.usual(GAME)))
     context = context.on(plan)
     if context.tools.sprays:
-        coats, span = STAGE.fit(context, lambda step, share: work.say(step, FITTED * share), work.stopped)
-        context = context.on(plan.with_wishes(STAGE.name, context.wishes(STAGE.name).of("fit", span)))
-        context = context.with_coats(STAGE.put(context, STAGE.items(context)[0], coats))
+        coats, span = FEATURE.fit(context, lambda step, share: work.say(step, FITTED * share), work.stopped)
+        context = context.on(plan.with_wishes(FEATURE.name, context.wishes(FEATURE.name).of("fit", span)))
+        context = context.with_coats(FEATURE.put(context, FEATURE.items(context)[0], coats))
     context, _ = laid(context, lambda step, share: work.say(step, FITTED + (1 - FITTED) * share))
     with work.store.saving() as session:
         try:
-            new = replace(kept, plan=replace(context.plan, settled=tuple(stages())))
+            new = replace(kept, plan=replace(context.plan, settled=tuple(features())))
             plans.keep(session, work.sculpt(session), new, "planned for you")
         except plans.ChangedElsewhereError:
             raise Stopped("the plan was changed while yours was being made; it was left as it is") from None

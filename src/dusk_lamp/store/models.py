@@ -11,9 +11,9 @@ from sqlalchemy.orm import DeclarativeBase, Mapped, mapped_column, relationship
 from ..core.paint.mix import Mix
 from ..core.paint.rack import Paint
 from ..core.plain import built, plain
-from ..core.plan.tools import Tools
 from ..core.sculpt.parts import Part
 from ..core.sculpt.stand import Standing
+from ..core.workplace.tools import Tools
 
 # how urgent a job is; the first gives way to the others in the middle of it
 FILLS_THE_SHELF, USUAL, LOOKED_AT = 0, 1, 2

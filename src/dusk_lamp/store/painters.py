@@ -5,7 +5,7 @@ from collections.abc import Iterable
 from sqlalchemy.orm import Session
 
 from ..core.plain import built, plain
-from ..core.plan.tools import Tools
+from ..core.workplace.tools import Tools
 from .models import Painter, now
 from .owner import owner_of
 

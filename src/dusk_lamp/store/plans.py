@@ -24,7 +24,9 @@ from ..core.coat.coat import Coat, coat_from
 from ..core.errors import SettingError
 from ..core.plain import built, plain
 from ..core.plan.context import Context
-from ..core.plan.document import MOST_COATS, PARTS_OF_FILE, Plan, document_of, plan_from, plan_stages
+from ..core.plan.document import MOST_COATS, PARTS_OF_FILE, Plan, document_of, plan_from
+from ..core.plan.registry import features
+from ..core.plan.wishes import kinds_of_wishes
 from ..core.sculpt.marking import Marking
 from ..core.sculpt.stand import Standing
 from . import painters, paints
@@ -65,7 +67,7 @@ class KeptPlan:
 def fresh(plan: Plan | None = None) -> Plan:
     """A plan as it begins on a bench: coats come only when the painter asks for them, but for the undercoat, which is
     shown until it is kept."""
-    settled = tuple(name for name in plan_stages() if name != "undercoat")
+    settled = tuple(name for name in kinds_of_wishes() if name != "undercoat")
     return replace(plan or Plan(), settled=settled)
 
 
@@ -143,7 +145,18 @@ def context_of(
     colours = {name: mix.colour.hex for name, mix in paints.colours_called(session, named).items()}
 
     quick = (opened.chosen, opened.quick)
-    found = Context(kept.plan, site, rack, tools, opened.placing, colours.get, opened.memory, quick, opened.lasting)
+    found = Context(
+        kept.plan,
+        site,
+        rack,
+        tools,
+        opened.placing,
+        colours.get,
+        opened.memory,
+        quick,
+        opened.lasting,
+        features=features(),
+    )
     return found, kept
 
 

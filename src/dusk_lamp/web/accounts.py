@@ -18,7 +18,8 @@ from ..store.plans import add_sculpt, copy
 from ..store.store import free_name, new_job
 from .limits import number_of
 from .login import Tries
-from .stages import mark_open, sheet
+from .stage_registry import mark_open
+from .stages import sheet
 from .workshop import the_sculpt, wants_json, workshop
 
 blueprint = Blueprint("accounts", __name__)

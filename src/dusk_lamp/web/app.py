@@ -2,12 +2,13 @@
 
 import errno
 import hashlib
+import logging
 from contextlib import suppress
 from functools import cache
 from pathlib import Path
 from urllib.parse import urlencode
 
-from flask import Flask, Response, jsonify, render_template, request
+from flask import Flask, Response, g, jsonify, render_template, request
 from flask_compress import Compress
 from flask_wtf import CSRFProtect
 from flask_wtf.csrf import CSRFError
@@ -47,7 +48,7 @@ from . import (
     schemes,
     shelf,
     squads,
-    stages,
+    stage_registry,
     tonight,
     tools,
 )
@@ -55,7 +56,7 @@ from .background import Background
 from .background import blueprint as background
 from .limits import Numbered, guard
 from .login import lock
-from .stages import in_groups
+from .stage_registry import in_groups
 from .whose import answer_for
 from .workshop import Workshop, wants_json
 
@@ -66,6 +67,7 @@ POLICY = (
 )
 
 
+slips = logging.getLogger("dusk_lamp.slips")
 STATIC = Path(__file__).parent / "static"
 A_YEAR = 31_536_000
 
@@ -158,7 +160,7 @@ def create_app(data: Path, settings: Settings | None = None, *, testing: bool = 
         operations,
         squads,
         tonight,
-        *(stage.page for stage in stages.STAGES),
+        *(stage.page for stage in stage_registry.STAGES),
     ):
         app.register_blueprint(page.blueprint)
     app.register_blueprint(background)
@@ -189,6 +191,8 @@ def create_app(data: Path, settings: Settings | None = None, *, testing: bool = 
     app.register_error_handler(HTTPException, _http_error)
     app.register_error_handler(OperationalError, _database)
     app.register_error_handler(OSError, _disk)
+    if not testing:  # a test sees what was raised
+        app.register_error_handler(Exception, _slip)
     return app
 
 
@@ -212,6 +216,13 @@ def _disk(error: OSError) -> tuple[Response | str, int]:
     if error.errno in (errno.ENOSPC, errno.EDQUOT):
         return _said("the disk is full: this was not saved, all before it was. Make room and try again", 507)
     raise error
+
+
+def _slip(error: Exception) -> tuple[Response | str, int]:
+    """A slip of the program: logged whole, and told to the painter with the number of the request."""
+    number = g.get("request_id", "")
+    slips.error("request %s to %s", number, request.endpoint, exc_info=error)
+    return _said(f"something went wrong on our side; nothing was lost. If you report it, say number {number}", 500)
 
 
 def _http_error(error: HTTPException) -> tuple[Response | str, int]:

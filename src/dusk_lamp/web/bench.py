@@ -11,13 +11,13 @@ from ..core.paint.value import grey_hex, grey_srgb
 from ..core.sculpt.surface import Surface
 from ..core.view.camera import VIEWS
 from ..store.preparing import glimpsed
-from . import stages
+from . import stage_registry
 from .responses import LEVELS_PER_VALUE, packed
 from .workshop import hurried, laid_out, prepare_again, the_sculpt, wants_json, workshop
 
 blueprint = Blueprint("bench", __name__)
 GROUNDS = {"dark": 3.0, "middle": 5.0, "light": 7.0}  # the three greys the sculpt can stand on, Munsell value
-BENCH_NAMES = ", ".join(stage.name for stage in stages.ON_BENCH)
+BENCH_NAMES = ", ".join(stage.name for stage in stage_registry.ON_BENCH)
 
 
 @blueprint.get(f"/sculpts/<int:sculpt_id>/<any({BENCH_NAMES}):stage>")
@@ -40,9 +40,9 @@ def bench(sculpt_id: int, stage: str) -> str | AnyResponse:
             "bench.html",
             sculpt=sculpt,
             stage=stage,
-            stages=stages.string_of(sculpt, stage),
-            on_bench=stages.ON_BENCH,
-            panels={s.name: s.page.panel(session, sculpt, laid) for s in stages.ON_BENCH},
+            stages=stage_registry.string_of(sculpt, stage),
+            on_bench=stage_registry.ON_BENCH,
+            panels={s.name: s.page.panel(session, sculpt, laid) for s in stage_registry.ON_BENCH},
             kept=light_kept(sculpt),
             footprint=footprint(laid.site.surface),
             grounds={name: grey_hex(v) for name, v in GROUNDS.items()},
@@ -67,7 +67,10 @@ def waiting(sculpt: Any, stage: str) -> str:
     """The page that waits until the sculpt is laid out; what is looked at is laid out first."""
     hurried(sculpt)
     return render_template(
-        "waiting.html", sculpt=sculpt, stages=stages.string_of(sculpt, stage), string_of=stages.string_of
+        "waiting.html",
+        sculpt=sculpt,
+        stages=stage_registry.string_of(sculpt, stage),
+        string_of=stage_registry.string_of,
     )
 
 
@@ -115,17 +118,17 @@ def surface(sculpt_id: int) -> Response:
 @blueprint.post("/sculpts/<int:sculpt_id>/done/<stage>")
 def done(sculpt_id: int, stage: str) -> AnyResponse:
     """Light the lamp of a stage and go on to the next."""
-    if stage not in {s.name for s in stages.ON_BENCH}:
+    if stage not in {s.name for s in stage_registry.ON_BENCH}:
         abort(404)
-    onward = stages.after(stage)
-    page = next(s for s in stages.ON_BENCH if s.name == stage).page
+    onward = stage_registry.after(stage)
+    page = next(s for s in stage_registry.ON_BENCH if s.name == stage).page
     if hasattr(page, "confirm"):
         page.confirm(sculpt_id)
     with workshop().store.saving() as session:
         sculpt = the_sculpt(session, sculpt_id)
-        own = next(s for s in stages.ON_BENCH if s.name == stage)
+        own = next(s for s in stage_registry.ON_BENCH if s.name == stage)
         reached = [] if onward.on_bench else [onward.name]
-        stages.mark_done(sculpt, *([] if own.optional else [stage]), *reached)
+        stage_registry.mark_done(sculpt, *([] if own.optional else [stage]), *reached)
     if wants_json():
         return Response(status=204)
     return redirect(url_for_stage(onward.name, sculpt_id))
@@ -133,7 +136,7 @@ def done(sculpt_id: int, stage: str) -> AnyResponse:
 
 def url_for_stage(name: str, sculpt_id: int) -> str:
     """The address of a stage."""
-    if name in {s.name for s in stages.ON_BENCH}:
+    if name in {s.name for s in stage_registry.ON_BENCH}:
         return url_for("bench.bench", sculpt_id=sculpt_id, stage=name)
     return url_for(f"{name}.{name}", sculpt_id=sculpt_id)
 
@@ -154,5 +157,5 @@ def state(sculpt_id: int) -> Response:
             share=job.share if job else 1.0,
             state=job.state if job else "done",
             message=job.message if job else "",
-            stages=[[s["name"], s["lamp"], s["said"]] for s in stages.string_of(sculpt)],
+            stages=[[s["name"], s["lamp"], s["said"]] for s in stage_registry.string_of(sculpt)],
         )

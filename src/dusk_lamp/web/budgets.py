@@ -2,6 +2,7 @@
 it comes."""
 
 from collections import Counter
+from collections.abc import Mapping
 from dataclasses import replace
 from typing import Any
 
@@ -11,10 +12,9 @@ from numpy.typing import NDArray
 from ..core.coat.stack import looks
 from ..core.errors import SettingError
 from ..core.plain import plain
-from ..core.plan.economy import DISPLAY, EVENING, GAME, Budget, Economy
-from ..core.plan.economy.budget import MOST_STEPS_ON
-from ..core.plan.economy.plan import FRONT
-from ..core.plan.stages.colour import STAGE
+from ..core.plan.economy.budget import DISPLAY, EVENING, GAME, MOST_STEPS_ON, Budget
+from ..core.plan.economy.plan import FRONT, Economy
+from ..core.plan.features.colour.feature import FEATURE
 from ..core.units import counted
 from ..core.view.camera import Camera
 from ..core.view.curve import front_svg
@@ -34,7 +34,7 @@ PICTURES = 1
 MORE_MINUTES, LEAST_BETTER = 10.0, 0.5  # what is said to come next, and the per cent that is worth saying
 
 
-def budget_from(own: OpenPlan, given: dict[str, Any]) -> Budget:
+def budget_from(own: OpenPlan, given: Mapping[str, Any]) -> Budget:
     """A budget as a page asks for it: minutes, and at most so many pots, puddles and steps; no number for what is
     usual. blends, neat: as they are ticked; here: only the pots of what is painted now; on-K: steps on the region of
     a number.
@@ -46,7 +46,7 @@ def budget_from(own: OpenPlan, given: dict[str, Any]) -> Budget:
     wanted: dict[str, Any] = {k: int(within(str(given[k]), k)) for k in ("pots", "puddles", "steps") if given.get(k)}
     only: tuple[str, ...] = ()
     if given.get("here") in (True, "1"):
-        laid = own.context.coats(STAGE.name)
+        laid = own.context.coats(FEATURE.name)
         only = tuple(dict.fromkeys(name for c in laid for name in c.mix.counted()))
         if not only:
             raise SettingError(
@@ -70,7 +70,7 @@ def budget_from(own: OpenPlan, given: dict[str, Any]) -> Budget:
 def economy_of(own: OpenPlan, budget: Budget, say: Say = lambda *_: None) -> Economy:
     """A plan for a budget, worked out once."""
     say(f"Choosing pots, puddles and steps for {budget.minutes:.0f} minutes", 0.3)
-    return STAGE.economy(own.context, budget)
+    return FEATURE.economy(own.context, budget)
 
 
 @blueprint.get("/sculpts/<int:sculpt_id>/economy.json")
@@ -82,7 +82,7 @@ def shown(sculpt_id: int) -> Response | tuple[Response, int]:
             own = opened(session, sculpt_id)
         except SettingError as e:
             return jsonify(trouble=str(e), rack=url_for("rack.rack"))
-    if not STAGE.planned(own.context):
+    if not FEATURE.planned(own.context):
         return jsonify(trouble="Mark the regions first: a plan is made for what is marked.")
     asked = request.args.to_dict()
     budgets = [Budget.usual(m) for m in NAMED]
@@ -115,7 +115,7 @@ def whole_front(sculpt_id: int) -> Response | tuple[Response, int]:
     """Half an hour to five hours as a curve (SVG): how near each comes; minutes of each point."""
     with workshop().store.session() as session:
         own = opened(session, sculpt_id)
-    if not STAGE.planned(own.context):
+    if not FEATURE.planned(own.context):
         return jsonify(trouble="Mark the regions first: a plan is made for what is marked.")
     budgets = [Budget.usual(m) for m in FRONT]
 
@@ -158,13 +158,13 @@ def _row(sculpt_id: int, own: OpenPlan, found: Economy, asked: dict[str, str]) -
 
 
 def _is_here(own: OpenPlan, budget: Budget) -> bool:
-    return plain(own.context.wishes(STAGE.name).budget) == plain(budget)
+    return plain(own.context.wishes(FEATURE.name).budget) == plain(budget)
 
 
 def _ten_more(own: OpenPlan, found: Economy) -> str:
     """What ten minutes more, and what they need, would bring."""
     wider = {k: v + 2 for k in ("pots", "puddles", "steps") if (v := getattr(found.budget, k)) is not None}
-    more = STAGE.economy(own.context, replace(found.budget, minutes=found.minutes + MORE_MINUTES, **wider))
+    more = FEATURE.economy(own.context, replace(found.budget, minutes=found.minutes + MORE_MINUTES, **wider))
     names = {r.id: r.name for r in own.site.marking.regions}
     steps = [Counter(names.get(c.region, "") for c in e.coats) for e in (found, more)]
     gained = [
@@ -177,7 +177,7 @@ def _ten_more(own: OpenPlan, found: Economy) -> str:
 
 
 def _key(own: OpenPlan, found: Economy) -> str:
-    before = own.context.before(STAGE.name)
+    before = own.context.before(FEATURE.name)
     return key_of(
         "economy", PICTURES, own.open.surface_key, list(own.context.view), plain(before), plain(list(found.coats))
     )
@@ -191,7 +191,7 @@ def look(sculpt_id: int) -> Response:
     found, context = economy_of(own, budget_from(own, request.args.to_dict())), own.context
 
     def draw() -> NDArray:
-        levels = looks(context.simulation.reflectance([*context.before(STAGE.name), *found.coats]))[1]
+        levels = looks(context.simulation.reflectance([*context.before(FEATURE.name), *found.coats]))[1]
         return colour_picture(own.site.surface, levels[own.site.shown], Camera(*context.view), *PICTURE_SIZE)
 
     return drawn_once(_key(own, found), draw)

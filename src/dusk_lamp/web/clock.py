@@ -9,8 +9,8 @@ from flask import Blueprint, Response, jsonify, render_template, request, url_fo
 from sqlalchemy.orm import Session
 
 from ..core.errors import SettingError
-from ..core.plan.care import nth_share
 from ..core.plan.run import run
+from ..core.plan.steps.care import nth_share
 from ..core.schedule.before import Before, before_each
 from ..core.schedule.day import Clock, Day, clock_of
 from ..core.schedule.jobs import Job, ended_of, jobs_of, left_of
@@ -28,7 +28,7 @@ from .background import Say, in_background
 from .ranges import within
 from .responses import download, picture
 from .sheets import PlanSheet, camera_of, plain_key, sheet_of, still_working
-from .stages import string_of
+from .stage_registry import string_of
 from .workshop import the_sculpt, workshop
 
 blueprint = Blueprint("clock", __name__)

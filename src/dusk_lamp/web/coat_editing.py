@@ -11,6 +11,7 @@ from ..core.coat.coat import Coat, usual_coat
 from ..core.errors import SettingError
 from ..core.paint.mix import Mix
 from ..store import paints
+from .body import Body
 from .editing import OpenPlan
 
 ONE_COAT = ("remove", "up", "down", "mute", "paint", "set")  # changes of one coat, by its number from 1
@@ -29,7 +30,7 @@ def changed_coats(
     own: OpenPlan,
     coats: Sequence[Coat],
     what: str,
-    given: dict[str, Any],
+    given: Body,
     refuse: Callable[[list[Coat]], str] = lambda new: "",
 ) -> list[Coat]:
     """A stage's coats after one of ONE_COAT. refuse: why coats may not lie in an order.
@@ -37,7 +38,7 @@ def changed_coats(
     Raises:
         SettingError: the coat or the paint is not there any more, or it cannot be so.
     """
-    k, out = int(given["number"]) - 1, list(coats)
+    k, out = given.whole("number") - 1, list(coats)
     if not 0 <= k < len(out):
         raise SettingError("this coat is not there any more; reload the page")
     if what == "remove":
@@ -52,7 +53,7 @@ def changed_coats(
     elif what == "paint":
         out[k] = replace(out[k], mix=mix_called(session, given["name"]))
     else:
-        out[k] = out[k].with_settings(dict(given["settings"]))
+        out[k] = out[k].with_settings(given.within("settings"))
         own.context.simulation.film(out[k])  # refused here where it cannot be
     return out
 

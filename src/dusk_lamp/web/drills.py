@@ -13,10 +13,11 @@ from ..core.plain import plain
 from ..core.sculpt.site import Site
 from ..core.view.formats import png_bytes
 from ..store import drills as kept
+from .body import json_body
 from .cards import exercises
 from .limits import number_of
 from .responses import picture
-from .workshop import asked, laid_out, shelf_of, the_sculpt, workshop
+from .workshop import laid_out, shelf_of, the_sculpt, workshop
 
 blueprint = Blueprint("drills", __name__)
 MOST_SEEDS = 1_000_000
@@ -75,7 +76,7 @@ def answer(name: str, sculpt_id: int, seed: int) -> Response:
     """An answer graded, explained, and kept for what comes next."""
     own, site = _named(name), _site(sculpt_id)
     task = own.make(site, seed)
-    grade = own.grade(task, asked().get("answer"))
+    grade = own.grade(task, json_body().get("answer"))
     with workshop().store.saving() as session:
         kept.answered(session, name, grade.good)
         following = next_drill(kept.plain_cards(session), tuple(drills()), datetime.now(UTC))

@@ -18,19 +18,19 @@ from ..core.plain import plain
 from ..core.plan.context import Context
 from ..core.plan.document import Plan
 from ..core.plan.run import laid
-from ..core.plan.step import Step, steps_of
+from ..core.plan.steps.step import Step, steps_of
 from ..core.sculpt.marking import Marking
 from ..core.sculpt.parts import spot
 from ..store import plans
 from ..store.models import Sculpt
 from ..store.open_sculpts import OpenSculpt
 from ..store.plans import KeptPlan
-from .stages import mark_done, mark_open
-from .workshop import asked, laid_out, the_sculpt, workshop
+from .body import Body, json_body
+from .stage_registry import mark_done, mark_open
+from .workshop import laid_out, the_sculpt, workshop
 
 blueprint = Blueprint("editing", __name__)
 ELSEWHERE = "The plan was changed in another tab since you last looked; nothing of yours or of theirs is lost."
-INCOMPLETE = "the change that arrived is incomplete; reload the page"
 
 
 @dataclass(frozen=True)
@@ -111,7 +111,7 @@ class Edit:
     instead: bool = False
 
 
-Make = Callable[[Session, OpenPlan, str, dict[str, Any]], Edit]
+Make = Callable[[Session, OpenPlan, str, Body], Edit]
 
 
 def opened(session: Session, sculpt_id: int, *, sky: bool = True, undercoat: bool = True) -> OpenPlan:
@@ -135,13 +135,10 @@ def opened(session: Session, sculpt_id: int, *, sky: bool = True, undercoat: boo
 def change(sculpt_id: int, make: Make, *, sky: bool = True) -> tuple[Response, int] | Response | int:
     """One change that came as JSON: `do` says what, `turn` the revision it was made on. The number of the new
     revision, or the answer to one that was made on another revision."""
-    given = asked()
-    return changed(sculpt_id, given, make, sky=sky)
+    return changed(sculpt_id, json_body(), make, sky=sky)
 
 
-def changed(
-    sculpt_id: int, given: dict[str, Any], make: Make, *, sky: bool = True
-) -> tuple[Response, int] | Response | int:
+def changed(sculpt_id: int, given: Body, make: Make, *, sky: bool = True) -> tuple[Response, int] | Response | int:
     """The same for a change that was read already."""
     turn = given.get("turn")
     if isinstance(turn, bool) or not isinstance(turn, int):
@@ -155,10 +152,6 @@ def changed(
         return keep(sculpt_id, own, edit)
     except plans.ChangedElsewhereError:
         return elsewhere()
-    except (KeyError, TypeError, ValueError, IndexError, OverflowError) as e:
-        if isinstance(e, SettingError):
-            raise
-        raise SettingError(INCOMPLETE) from e
 
 
 def keep(sculpt_id: int, own: OpenPlan, edit: Edit) -> int:
@@ -218,7 +211,7 @@ def history(sculpt_id: int) -> Response:
 @blueprint.post("/sculpts/<int:sculpt_id>/history")
 def step(sculpt_id: int) -> tuple[Response, int] | Response:
     """do: undo or redo, over everything in the plan. `turn` says which revision the page shows."""
-    given, job_id = asked(), None
+    given, job_id = json_body(), None
     what, turn = str(given.get("do")), given.get("turn")
     if what not in ("undo", "redo") or isinstance(turn, bool) or not isinstance(turn, int):
         raise SettingError("undo and redo are what can be done here; reload the page")
@@ -243,21 +236,20 @@ def step(sculpt_id: int) -> tuple[Response, int] | Response:
 
 
 # --- gestures
-def sight(line: dict[str, Any]) -> tuple[np.ndarray, np.ndarray]:
+def sight(line: Body) -> tuple[np.ndarray, np.ndarray]:
     """A line of sight: origin and direction (3,) mm.
 
     Raises:
         SettingError: they are no places.
     """
-    origin, direction = (np.array([float(x) for x in line[k]], np.float32) for k in ("origin", "direction"))
-    places = origin.shape == (3,) and direction.shape == (3,)
-    if not places or not np.isfinite([*origin, *direction]).all() or not direction.any():
+    origin, direction = (np.array(line.numbers(k, 3), np.float32) for k in ("origin", "direction"))
+    if not np.isfinite([*origin, *direction]).all() or not direction.any():
         raise SettingError("the spot that arrived is no place; click again")
     return origin, direction
 
 
 def clicked(
-    own: OpenSculpt, given: dict[str, Any]
+    own: OpenSculpt, given: Body
 ) -> tuple[NDArray[np.float64], tuple[float, float, float], tuple[float, float, float]]:
     """The place that a line of sight meets, mm on the bench; the same in the file's axes; and its normal there.
 

@@ -12,10 +12,10 @@ from ..core.errors import SettingError
 from ..core.paint.value import grey_hex, grey_srgb
 from ..core.paint.whites import white_called
 from ..core.plain import plain
-from ..core.plan.by_region import steps_by_region
 from ..core.plan.document import document_of
-from ..core.plan.stages import stages
-from ..core.plan.step import rig_words, row_of
+from ..core.plan.features.undercoat.by_region import steps_by_region
+from ..core.plan.registry import features
+from ..core.plan.steps.step import rig_words, row_of
 from ..core.sculpt.marking import Region
 from ..core.sculpt.masks import mask_json
 from ..core.view.camera import Camera
@@ -84,7 +84,7 @@ def whole_plan(sculpt_id: int) -> Response:
             tools=own.context.tools,
             rack=tuple(own.context.rack),
             regions=tuple(_with_colours(session, plan.regions)),
-            settled=tuple(stages()),
+            settled=tuple(features()),
         )
     marking = {k: v for k, v in json.loads(mask_json(site.surface, site.marking)).items() if k != "regions"}
     content = {**document_of(plan), "marking": marking}

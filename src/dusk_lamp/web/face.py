@@ -1,18 +1,18 @@
 """The face: two eyes and what they look at, marked on the sculpt; where the pupils go, as words and as a drawing."""
 
 from dataclasses import replace
-from typing import Any
 
 from flask import Blueprint, Response, abort, jsonify, url_for
 from sqlalchemy.orm import Session
 
 from ..core.errors import SettingError
 from ..core.plain import plain
-from ..core.plan.face import eye_words
-from ..core.plan.mouth import MOUTH
+from ..core.plan.features.face.eyes import eye_words
+from ..core.plan.features.face.feature import FEATURE, FaceWishes
+from ..core.plan.features.face.mouth import MOUTH
 from ..core.plan.simulation import digest
-from ..core.plan.stages.face import STAGE, FaceWishes
 from ..core.view.flat import face_svg
+from .body import Body
 from .editing import Edit, OpenPlan, change, clicked, opened, settled
 from .workshop import workshop
 
@@ -27,19 +27,19 @@ def shown(sculpt_id: int) -> Response:
         own = opened(session, sculpt_id, sky=False)
     trouble, face = "", None
     try:
-        face = STAGE.face(own.context)
+        face = FEATURE.face(own.context)
     except SettingError as e:
         trouble = str(e)
-    places, looks = STAGE.places(own.context), own.context.wishes(STAGE.name).looks
+    places, looks = FEATURE.places(own.context), own.context.wishes(FEATURE.name).looks
     return jsonify(
         turn=own.turn,
         spots={k: v.round(3).tolist() for k, v in places.items()},
         looks=looks,
         trouble=trouble,
-        painted=own.context.wishes(STAGE.name).eyes,
-        mouth=own.context.wishes(STAGE.name).mouth,
+        painted=own.context.wishes(FEATURE.name).eyes,
+        mouth=own.context.wishes(FEATURE.name).mouth,
         can=face is not None,
-        words=[eye_words(face.right), eye_words(face.left), *face.words, *filter(None, [STAGE.worse(own.context)])]
+        words=[eye_words(face.right), eye_words(face.left), *face.words, *filter(None, [FEATURE.worse(own.context)])]
         if face
         else [],
         drawing=url_for(".drawing", sculpt_id=sculpt_id, v=digest(plain(face))) if face else "",
@@ -51,7 +51,7 @@ def drawing(sculpt_id: int) -> Response:
     """Both eyes, ten times as large as life."""
     with workshop().store.session() as session:
         own = opened(session, sculpt_id, sky=False)
-    face = STAGE.face(own.context)
+    face = FEATURE.face(own.context)
     if face is None:
         abort(404)
     return Response(face_svg(face), mimetype="image/svg+xml")
@@ -65,28 +65,28 @@ def keep(sculpt_id: int) -> tuple[Response, int] | Response:
     return shown(sculpt_id) if isinstance(done, int) else done
 
 
-def _changed(session: Session, own: OpenPlan, what: str, given: dict[str, Any]) -> Edit:
-    kept, action = own.context.wishes(STAGE.name), "eyes marked"
+def _changed(session: Session, own: OpenPlan, what: str, given: Body) -> Edit:
+    kept, action = own.context.wishes(FEATURE.name), "eyes marked"
     if what in SPOTS:
         new = replace(kept, **{what: clicked(own.open, given)[1]}, looks="at" if what == "at" else kept.looks)
     elif what in ("viewer", "ahead"):
         new, action = replace(kept, at=None, looks=what), f"eyes look {'at the viewer' if what == 'viewer' else what}"
     elif what in ("paint", "unpaint"):
         new = replace(kept, eyes=what == "paint")
-        context = own.context.on(own.plan.with_wishes(STAGE.name, new))
-        item = STAGE.eyes(context)
-        coats = STAGE.painted(context, item) if new.eyes else STAGE.put(context, item, [])
+        context = own.context.on(own.plan.with_wishes(FEATURE.name, new))
+        item = FEATURE.eyes(context)
+        coats = FEATURE.painted(context, item) if new.eyes else FEATURE.put(context, item, [])
         action = "eyes put in the plan" if new.eyes else "eyes taken off the plan"
-        return Edit(settled(own.kept.plan.with_wishes(STAGE.name, new), context, coats), action, done=("colour",))
+        return Edit(settled(own.kept.plan.with_wishes(FEATURE.name, new), context, coats), action, done=("colour",))
     elif what == "mouth":
         new = replace(kept, mouth=str(given.get("mouth", "")))
-        context = own.context.on(own.plan.with_wishes(STAGE.name, new))
-        item = replace(STAGE.eyes(context), way=MOUTH, title="Mouth")
-        coats = STAGE.painted(context, item) if new.mouth else STAGE.put(context, item, [])
+        context = own.context.on(own.plan.with_wishes(FEATURE.name, new))
+        item = replace(FEATURE.eyes(context), way=MOUTH, title="Mouth")
+        coats = FEATURE.painted(context, item) if new.mouth else FEATURE.put(context, item, [])
         action = "mouth put in the plan" if new.mouth else "mouth taken off the plan"
-        return Edit(settled(own.kept.plan.with_wishes(STAGE.name, new), context, coats), action, done=("colour",))
+        return Edit(settled(own.kept.plan.with_wishes(FEATURE.name, new), context, coats), action, done=("colour",))
     elif what == "clear":
         new, action = FaceWishes(warm=kept.warm), "eyes removed"
     else:
         raise SettingError("this change of the face is not known; reload the page")
-    return Edit(own.kept.plan.with_wishes(STAGE.name, new), action)
+    return Edit(own.kept.plan.with_wishes(FEATURE.name, new), action)

@@ -28,11 +28,12 @@ from ..store.cache import key_of
 from ..store.store import new_job
 from .background import in_background, not_yet
 from .bench import url_for_stage, waiting
-from .editing import INCOMPLETE, Edit, OpenPlan, changed, opened, with_marking
+from .body import Body, json_body
+from .editing import Edit, OpenPlan, changed, opened, with_marking
 from .responses import drawn_once
-from .stages import string_of
+from .stage_registry import string_of
 from .stages.regions.pieces import guessed, tree_of
-from .workshop import asked, laid_out, the_sculpt, workshop
+from .workshop import laid_out, the_sculpt, workshop
 
 blueprint = Blueprint("for_me", __name__)
 KIND = "for_me"
@@ -64,7 +65,7 @@ def for_me(sculpt_id: int) -> str:
 @blueprint.post("/sculpts/<int:sculpt_id>/for-me/schemes")
 def schemes(sculpt_id: int) -> tuple[Response, int] | Response:
     """Three schemes for words, or for the palette of a picture; regions are guessed first where there are none."""
-    given = asked()
+    given = json_body()
     found = _schemes(given)
     with workshop().store.session() as session:
         sculpt = the_sculpt(session, sculpt_id)
@@ -72,7 +73,7 @@ def schemes(sculpt_id: int) -> tuple[Response, int] | Response:
     if bare:
         if working := in_background(("guess", sculpt_id, laid.surface_key), lambda say: tree_of(laid, say)):
             return not_yet(working)
-        done = changed(sculpt_id, {"turn": turn}, _guess, sky=False)
+        done = changed(sculpt_id, Body(turn=turn), _guess, sky=False)
         if not isinstance(done, int):
             return done
         turn = done
@@ -87,19 +88,16 @@ def schemes(sculpt_id: int) -> tuple[Response, int] | Response:
     return jsonify(turn=turn, schemes=rows)
 
 
-def _schemes(given: dict[str, Any]) -> list[Scheme]:
+def _schemes(given: Body) -> list[Scheme]:
     if given.get("palette"):
-        colours = [str(c) for c in given["palette"]][:12]
+        colours = [str(c) for c in given.listed("palette", 12)]
         for colour in colours:
             rgb_from_hex(colour)  # refused here where it is none
         return schemes_of_picture(colours)
-    words = given.get("words")
-    if not isinstance(words, list):
-        raise SettingError(INCOMPLETE)
-    return schemes_of_words([str(w) for w in words])
+    return schemes_of_words([str(w) for w in given.listed("words")])
 
 
-def _guess(session: Session, own: OpenPlan, what: str, given: dict[str, Any]) -> Edit:
+def _guess(session: Session, own: OpenPlan, what: str, given: Body) -> Edit:
     site = own.site
     named = named_by_place(guessed(own.open), site.surface, site.paintable).renewed(site.marking)
     return with_marking(own, named, "regions guessed for you", ("regions",))
@@ -167,7 +165,7 @@ def palette(sculpt_id: int) -> Response:
 @blueprint.post("/sculpts/<int:sculpt_id>/for-me")
 def plan(sculpt_id: int) -> tuple[Response, int] | Response:
     """Take a scheme (`colours`), and have everything else worked out. `turn` says which revision it was made on."""
-    done = changed(sculpt_id, asked(), _taken, sky=False)
+    done = changed(sculpt_id, json_body(), _taken, sky=False)
     if not isinstance(done, int):
         return done
     with workshop().store.saving() as session:
@@ -176,10 +174,10 @@ def plan(sculpt_id: int) -> tuple[Response, int] | Response:
     return jsonify(turn=done), 202
 
 
-def _taken(session: Session, own: OpenPlan, what: str, given: dict[str, Any]) -> Edit:
+def _taken(session: Session, own: OpenPlan, what: str, given: Body) -> Edit:
     if not own.plan.regions:
         raise SettingError("choose words or a picture first")
-    scheme = Scheme("", _four(list(given["colours"])))
+    scheme = Scheme("", _four(given.listed("colours")))
     return Edit(
         replace(own.kept.plan, regions=_coloured(own, scheme)),
         "colours chosen for you",

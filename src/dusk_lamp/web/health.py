@@ -17,7 +17,7 @@ from ..store.cache import key_of
 from ..store.models import Sculpt
 from ..store.open_sculpts import OpenSculpt
 from .bench import waiting
-from .stages import string_of
+from .stage_registry import string_of
 from .workshop import laid_out, the_sculpt, workshop
 
 blueprint = Blueprint("health", __name__)

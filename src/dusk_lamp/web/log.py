@@ -18,9 +18,10 @@ from ..store import log as kept
 from ..store import painters, paints
 from ..store.models import now
 from . import photos
+from .body import json_body
 from .limits import number_of
 from .responses import download
-from .workshop import asked, sent_bytes, the_sculpt, wants_json, workshop
+from .workshop import sent_bytes, the_sculpt, wants_json, workshop
 
 blueprint = Blueprint("log", __name__)
 A_PAGE = 40
@@ -91,7 +92,7 @@ def write() -> AnyResponse:
 @blueprint.post("/log/<int:entry_id>")
 def change(entry_id: int) -> str | Response:
     """Write into an entry what was really done."""
-    given = asked() if request.is_json else _from_form()
+    given = json_body() if request.is_json else _from_form()
     with workshop().store.saving() as session:
         row = kept.change(session, entry_id, given)
         session.flush()

@@ -18,11 +18,12 @@ from ..core.plain import built, plain
 from ..core.units import DROPS_PER_ML
 from ..store import paints, plans
 from ..store.models import Recipe, Sculpt, now
+from .body import Body, json_body
 from .editing import opened
 from .primers import weighed_primers
 from .rack import COATS, drawdown
 from .ranges import within
-from .workshop import asked, shelf_of, workshop
+from .workshop import shelf_of, workshop
 
 blueprint = Blueprint("palette", __name__)
 MOST_PLANS, MOST_MIXES = 3, 12  # that are shown under the mix
@@ -109,7 +110,7 @@ def _planned(session: Session, shelf: list[Sculpt]) -> list[dict[str, Any]]:
     return out
 
 
-def _mix(session: Session, given: dict[str, Any]) -> Mix:
+def _mix(session: Session, given: Body) -> Mix:
     """The mix that came from the page: `wells` of paint and parts, or `name` of a recipe or paint."""
     if given.get("name"):
         mix = paints.colour_called(session, str(given["name"]))
@@ -118,10 +119,7 @@ def _mix(session: Session, given: dict[str, Any]) -> Mix:
         return mix
     rack = paints.rack_of(session)
     kept = {p["name"].casefold(): p for r in paints.recipes(session) for p in r.paints}
-    try:
-        wells = [(str(w["paint"]), int(w["parts"])) for w in given["wells"]][:MOST_PAINTS_IN_A_MIX]
-    except (KeyError, TypeError, ValueError) as e:
-        raise SettingError("the mix that arrived is incomplete; reload the page") from e
+    wells = [(str(w["paint"]), w.whole("parts")) for w in given.bodies("wells", MOST_PAINTS_IN_A_MIX)]
     own = {p.name.casefold(): p for p in rack}
     chosen = []
     for name, _ in wells:
@@ -132,7 +130,7 @@ def _mix(session: Session, given: dict[str, Any]) -> Mix:
     return coloured(Mix(tuple(chosen), tuple(n for _, n in wells)))
 
 
-def _number(given: dict[str, Any], name: str, usual: float, low: float, high: float) -> float:
+def _number(given: Body, name: str, usual: float, low: float, high: float) -> float:
     try:
         value = float(given.get(name, usual))
     except (TypeError, ValueError) as e:
@@ -146,7 +144,7 @@ def _number(given: dict[str, Any], name: str, usual: float, low: float, high: fl
 def look() -> Response:
     """A mix: its colour under three lamps, its drawdown, its coats over the cards, drops for one model and the
     squad."""
-    given = asked()
+    given = json_body()
     area = _number(given, "area", 500, 0, 1e7)
     models = int(_number(given, "models", 1, 1, 1000))
     per_ml = _number(given, "drops_per_ml", DROPS_PER_ML, 1, 200)
@@ -178,7 +176,7 @@ def worn() -> Response:
     """Which plans on the shelf have a mix, and at which of their steps."""
     found = []
     with workshop().store.session() as session:
-        parts = _mix(session, asked()).counted()
+        parts = _mix(session, json_body()).counted()
         for sculpt in (s for s in shelf_of(session) if s.held.coats_key):
             coats = [c for c in plans.plan_of(session, sculpt).coats if not c.muted]
             steps = [(k, c.label) for k, c in enumerate(coats, 1) if c.mix.counted() == parts]
@@ -193,7 +191,7 @@ def worn() -> Response:
 @blueprint.post("/palette/match")
 def find() -> Response:
     """The three best mixes for a colour."""
-    given = asked()
+    given = json_body()
     wanted = colour_of_hex(str(given.get("colour", "")))
     with workshop().store.session() as session:
         best = match(
@@ -216,7 +214,7 @@ def find() -> Response:
 @blueprint.post("/palette/ladder")
 def steps() -> Response:
     """A ladder from one paint to another, even, and the customary ones beside it where there is a middle."""
-    given = asked()
+    given = json_body()
     with workshop().store.session() as session:
         rack = paints.rack_of(session)
         dark, light = (rack.find(str(given.get(k, ""))) for k in ("dark", "light"))
@@ -242,7 +240,7 @@ def _rungs(rungs: list[LadderStep]) -> dict[str, Any]:
 @blueprint.post("/recipes")
 def keep() -> Response:
     """Keep a mix as a recipe."""
-    given = asked()
+    given = json_body()
     with workshop().store.saving() as session:
         paints.keep_recipe(session, str(given.get("called", "")), _mix(session, given))
         return jsonify(recipes=_recipes(session))
@@ -268,7 +266,7 @@ def recipe(recipe_id: int, what: str) -> Response:
 @blueprint.post("/palette/primer")
 def primer() -> Response:
     """Which primer costs the fewest coats for a sculpt's regions and their colours, with the table behind it."""
-    given = asked()
+    given = json_body()
     with workshop().store.session() as session:
         own = opened(session, int(_number(given, "sculpt", 0, 1, 1e9)), sky=False)
         verdicts, missing = weighed_primers(session, own)
@@ -295,7 +293,7 @@ def primer() -> Response:
 @blueprint.post("/glaze/passes")
 def passes() -> Response:
     """What passes of a glaze make of a sketch's values, and the advised stop."""
-    given = asked()
+    given = json_body()
     with workshop().store.session() as session:
         mix = _mix(session, given)
     try:

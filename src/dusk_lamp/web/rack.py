@@ -29,12 +29,13 @@ from ..core.paint.rack import (
     rack_gpl,
 )
 from ..core.paint.swatch import swatch_of
-from ..core.plan.share import stand_ins
+from ..core.plan.palette.share import stand_ins
 from ..core.units import counted
 from ..store import paints, plans
 from ..store.models import Bottle, Sculpt, now
+from .body import json_body
 from .responses import download
-from .workshop import asked, workshop
+from .workshop import workshop
 
 blueprint = Blueprint("rack", __name__)
 SORTS = {
@@ -274,7 +275,7 @@ def photo_png() -> Response:
 def photo_colour() -> Response:
     """The colour at a spot of the photo; `grey`: where the grey card is, to take the light's colour and strength
     out."""
-    given = asked()
+    given = json_body()
     pixels = np.asarray(Image.open(io.BytesIO(_photo())), np.float64) / 255
     grey = _place(given["grey"]) if given.get("grey") else None
     found = swatch_of(pixels, _place(given.get("swatch")), grey)

@@ -12,16 +12,16 @@ from ..core.paint import glaze, ladder
 from ..core.plain import Range, described
 from ..core.plan.document import Plan
 from ..core.plan.economy.budget import Budget
-from ..core.plan.glow import REACH
-from ..core.plan.room import Room
-from ..core.plan.stages.wear import AMOUNT
-from ..core.plan.tools import BRUSH_MM, Tools
+from ..core.plan.features.glow.glows import REACH
+from ..core.plan.features.wear.feature import AMOUNT
 from ..core.sculpt.brush import LIKENESS
 from ..core.sculpt.pieces import PIECES
 from ..core.sculpt.regions import CREASE
 from ..core.sculpt.stand import Standing
 from ..core.target.exposure import Exposure
 from ..core.target.greys import Greys
+from ..core.workplace.room import Room
+from ..core.workplace.tools import BRUSH_MM, Tools
 from .limits import number_of
 
 _gain, _white = described(Exposure)["gain"], described(Greys)["white_budget"]

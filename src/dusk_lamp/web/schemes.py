@@ -10,9 +10,10 @@ from ..core.units import counted
 from ..store import plans
 from ..store.models import Revision
 from .background import in_background, not_yet
+from .body import json_body
 from .editing import elsewhere
 from .responses import packed
-from .workshop import asked, laid_out, the_sculpt, workshop
+from .workshop import laid_out, the_sculpt, workshop
 
 blueprint = Blueprint("schemes", __name__)
 
@@ -34,7 +35,7 @@ def shown(sculpt_id: int) -> Response:
 @blueprint.post("/sculpts/<int:sculpt_id>/schemes")
 def change(sculpt_id: int) -> Response | tuple[Response, int]:
     """do: copy (name), take (number), go (number). `turn` says which revision it was made on."""
-    given, job_id = asked(), None
+    given, job_id = json_body(), None
     what, number, turn = str(given.get("do")), given.get("number"), given.get("turn")
     if what not in ("copy", "take", "go"):
         raise SettingError("a scheme can be copied, taken up or removed; reload the page")

@@ -20,7 +20,7 @@ from pathlib import Path
 from typing import Any
 
 from ..core.errors import DuskLampError, SettingError
-from ..core.plan.room_sensor import SIMULATED
+from ..core.workplace.room_sensor import SIMULATED
 from ..settings import PREFIX, Settings, settings_from
 from ..store import accounts
 from ..store.lock import FolderLock

@@ -18,17 +18,17 @@ from ..core.coat.coat import Coat
 from ..core.errors import SettingError
 from ..core.paint.value import grey_srgb
 from ..core.plain import plain
-from ..core.plan.around import with_tasks
-from ..core.plan.cards import StepCard, cards_of, how_once, used_on, wet_words
 from ..core.plan.context import Context
+from ..core.plan.features.colour.feature import FEATURE as COLOUR
+from ..core.plan.features.undercoat.feature import FEATURE as UNDERCOAT
+from ..core.plan.features.undercoat.twins import twins_of
 from ..core.plan.outcome import Look, looks_after
-from ..core.plan.palette import Puddle, Put, palette_for, palette_words, puts_of
-from ..core.plan.share import stand_ins
-from ..core.plan.stages.colour import STAGE as COLOUR
-from ..core.plan.stages.undercoat import STAGE as UNDERCOAT
-from ..core.plan.step import Step, steps_of
-from ..core.plan.times import Times, times_of
-from ..core.plan.twins import twins_of
+from ..core.plan.palette.puddles import Puddle, Put, palette_for, palette_words, puts_of
+from ..core.plan.palette.share import stand_ins
+from ..core.plan.steps.around import with_tasks
+from ..core.plan.steps.cards import StepCard, cards_of, how_once, used_on, wet_words
+from ..core.plan.steps.step import Step, steps_of
+from ..core.plan.steps.times import Times, times_of
 from ..core.sculpt.parts import seams
 from ..core.sculpt.site import Site
 from ..core.target.greys import Bands, lay_bands
@@ -41,7 +41,7 @@ from ..store.cache import Cache, key_of
 from ..store.models import Sculpt
 from ..store.open_sculpts import OpenSculpt
 from .background import Say, in_background, not_yet
-from .stages import string_of
+from .stage_registry import string_of
 from .workshop import hurried, laid_out, the_sculpt, wants_json, workshop
 
 BENCH_SIZE = (480, 640)
@@ -147,7 +147,7 @@ class PlanSheet:
         coat = self.coats[k]
         earlier = (c for c in reversed(self.coats[:k]) if c.region == coat.region and c.by.even)
         below = next(earlier, None) if coat.region else None
-        aim = self.context.stage(coat.stage).aim(coat)
+        aim = self.context.feature(coat.stage).aim(coat)
         return None if below is None else pull_of(coat, below, self.context.target(aim).value)
 
     @property

@@ -27,7 +27,7 @@ from ..store.backup import backup
 from ..store.models import Job, Sculpt, now
 from ..store.store import UNDO_DAYS, free_name, new_job
 from .responses import picture
-from .stages import mark_open, string_of
+from .stage_registry import mark_open, string_of
 from .workshop import taken_in, the_sculpt, wants_json, workshop
 
 blueprint = Blueprint("shelf", __name__)

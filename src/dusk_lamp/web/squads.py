@@ -9,7 +9,7 @@ from werkzeug.wrappers import Response as AnyResponse
 from ..core.errors import SettingError
 from ..core.paint.cost import drops_for
 from ..core.plain import one_line
-from ..core.plan.care import nth_share
+from ..core.plan.steps.care import nth_share
 from ..core.schedule.day import Clock, Day, clock_of
 from ..core.schedule.jobs import Job
 from ..core.squad.matching import matched

@@ -8,10 +8,10 @@ from werkzeug.wrappers import Response as AnyResponse
 
 from ..core.errors import SettingError
 from ..core.paint.thin import NEEDLES
-from ..core.plan.room import USUAL_C, USUAL_DAMP, Room
-from ..core.plan.room_sensor import read
-from ..core.plan.schools import schools
-from ..core.plan.tools import VARNISHES, Tools
+from ..core.plan.features.undercoat.schools import schools
+from ..core.workplace.room import USUAL_C, USUAL_DAMP, Room
+from ..core.workplace.room_sensor import read
+from ..core.workplace.tools import VARNISHES, Tools
 from ..store import painters
 from .ranges import within
 from .workshop import wants_json, workshop

@@ -86,18 +86,6 @@ def prepare_again(sculpt_id: int, lost: str | None) -> None:
     workshop().queue.add(job_id)
 
 
-def asked() -> dict[str, Any]:
-    """The object that came as JSON.
-
-    Raises:
-        SettingError: it is none.
-    """
-    given = request.get_json(silent=True)
-    if not isinstance(given, dict):
-        raise SettingError("what arrived is incomplete; reload the page and try again")
-    return given
-
-
 def sent_bytes(field: str, most: int, missing: str, too_large: str) -> bytes:
     """What is in a file that a form has sent, of at most so many bytes.
 

@@ -12,7 +12,7 @@ from ..paint.colour import delta_e, lab, xyz
 from ..paint.film import film
 from ..paint.mix import Mix, values_of
 from ..plain import rounded
-from ..plan.care import care_of, hand_minutes
+from ..plan.steps.care import care_of, hand_minutes
 from ..sculpt.site import Site, Where
 from ..units import counted, minutes_words
 from .compare import Comparison, RegionOff

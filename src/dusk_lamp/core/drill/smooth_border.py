@@ -6,7 +6,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from ..paint.value import grey_srgb
-from ..plan.gradient import SMOOTH
+from ..plan.steps.gradient import SMOOTH
 from ..sculpt.site import Site
 from .drill import Drill, Task, numbers_in
 from .flat import HIGH, WIDE, written

@@ -5,8 +5,8 @@ from dataclasses import dataclass, field
 
 from ..errors import SettingError
 from ..plain import checked, choice, number, text
-from ..plan.step import Step
-from ..plan.tools import size_of
+from ..plan.steps.step import Step
+from ..workplace.tools import size_of
 
 HOWS = ("done", "skipped", "changed", "note")
 LONGEST_NOTE = 2000

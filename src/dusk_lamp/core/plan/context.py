@@ -1,12 +1,13 @@
-"""The context: a plan on one sculpt, and all that its stages may ask: light, local colours, target, what lies below.
+"""The context: a plan on one sculpt, and all that its features may ask: light, local colours, target, what lies
+below.
 
-There is one target. Every stage that changes what the model ought to look like does so here, one after another: the
-lamp's light dimmed to dusk → glows → local colours → metal → wear. Coats of a stage aim at the target as far
+There is one target. Every feature that changes what the model ought to look like does so here, one after another: the
+lamp's light dimmed to dusk → glows → local colours → metal → wear. Coats of a feature aim at the target as far
 as that stage and the ones painted before it make it: colours are laid without the glow that is tinted over them
 later.
 """
 
-from collections.abc import Callable, Sequence
+from collections.abc import Callable, Mapping, Sequence
 from dataclasses import fields, replace
 from functools import cached_property
 from typing import Any
@@ -28,10 +29,10 @@ from ..sculpt.surface import quick_samples
 from ..target.exposure import laid_between
 from ..target.local import GLOSS, Local, local_of, usual_local
 from ..target.target import Target, greys_of, target
-from .document import Plan, plan_stages, stages_that_aim
+from ..workplace.tools import Tools
+from .brief import ABOVE, Task, task_of
+from .document import Plan
 from .simulation import Simulation, digest
-from .tools import Tools
-from .ways.way import ABOVE, Task, task_of
 
 REST = usual_local("stone", "quiet")  # what nobody has marked stays a grey sketch
 ColourOf = Callable[[str], str | None]  # `#rrggbb` of a paint, a recipe or a white by its name; None where it is gone
@@ -54,9 +55,9 @@ class Context:
     """A plan on a site.
 
     plan: the document. site: the sculpt with the plan's regions. rack, tools: what there is. placing: from the file's
-    axes, in which places are kept, to the bench. colour_of: of a paint's name. memory: of this sculpt. quick: the
-    site at its quick samples with their numbers; worked out where it is not given. lasting: what outlives memory.
-    """
+    axes, in which places are kept, to the bench. colour_of: of a paint's name. features: those of the registry.
+    memory: of this sculpt. quick: the site at its quick samples with their numbers; worked out where it is not given.
+    lasting: what outlives memory."""
 
     def __init__(
         self,
@@ -69,8 +70,11 @@ class Context:
         memory: Memory | None = None,
         quick: tuple[NDArray[np.int32], Site] | None = None,
         lasting: Lasting | None = None,
+        *,
+        features: Mapping[str, Any],
     ) -> None:
         self.plan, self.site, self.rack, self.tools, self.placing = plan, site, rack, tools, placing
+        self.features = features
         self.memory = Memory() if memory is None else memory
         self.lasting = lasting or Lasting()
         self.simulation = Simulation(site, self.memory, self.lasting)
@@ -93,19 +97,25 @@ class Context:
             self.memory,
             self._quick,
             self.lasting,
+            features=self.features,
         )
 
     def with_coats(self, coats: Sequence[Coat]) -> "Context":
         """The same plan with other coats."""
         return self.on(replace(self.plan, coats=tuple(coats)))
 
-    def stage(self, name: str) -> Any:
-        """A stage by its name."""
-        return plan_stages()[name]
+    def feature(self, name: str) -> Any:
+        """A feature by its name."""
+        return self.features[name]
 
-    def wishes(self, stage: str) -> Any:
-        """What the painter wants of a stage."""
-        return self.plan.wishes_of(stage)
+    def wishes(self, feature: str) -> Any:
+        """What the painter wants of a feature."""
+        return self.plan.wishes_of(feature)
+
+    def aiming(self, last: int | None = None) -> list[Any]:
+        """The features that change the target, in the order they do; up to an order of coats."""
+        found = [f for f in self.features.values() if f.aims is not None and (last is None or f.order <= last)]
+        return sorted(found, key=lambda f: f.aims)
 
     @property
     def lamp(self) -> Lamp:
@@ -190,8 +200,8 @@ class Context:
 
     def target_key(self, upto: str | None = None) -> str:
         """All that the target depends on, as far as a stage makes it."""
-        plan, last = self.plan, None if upto is None else plan_stages()[upto].order
-        wishes = [plan.wishes.get(s.name) for s in stages_that_aim(last)]
+        plan, last = self.plan, None if upto is None else self.features[upto].order
+        wishes = [plan.wishes.get(s.name) for s in self.aiming(last)]
         return digest(
             plan.light,
             plan.exposure,
@@ -204,7 +214,7 @@ class Context:
             self.site.marking.ids,
             plain(self.view),
             [plain(w) for w in wishes],
-            [s.name for s in stages_that_aim(last)],
+            [s.name for s in self.aiming(last)],
         )
 
     def target(self, upto: str | None = None) -> Target:
@@ -212,8 +222,8 @@ class Context:
 
         def make() -> Target:
             aim = self.grey
-            for stage in stages_that_aim(None if upto is None else plan_stages()[upto].order):
-                aim = stage.target(self, aim)
+            for feature in self.aiming(None if upto is None else self.features[upto].order):
+                aim = feature.target(self, aim)
             return aim
 
         return self.memory.of("target", self.target_key(upto), make)
@@ -225,13 +235,13 @@ class Context:
 
     def before(self, stage: str) -> list[Coat]:
         """The coats of the stages before one."""
-        order = plan_stages()[stage].order
-        return [c for c in self.plan.coats if order_of(c) < order]
+        order = self.features[stage].order
+        return [c for c in self.plan.coats if self.order_of(c) < order]
 
     def after(self, stage: str) -> list[Coat]:
         """The coats of the stages after one."""
-        order = plan_stages()[stage].order
-        return [c for c in self.plan.coats if order_of(c) > order]
+        order = self.features[stage].order
+        return [c for c in self.plan.coats if self.order_of(c) > order]
 
     def seen_before(self, stage: str) -> NDArray[np.float32]:
         """(N, 36) the model as the stages before one leave it."""
@@ -246,7 +256,7 @@ class Context:
         under = self.seen_before(stage)
         return task_of(self.site, self.target(stage), number, under, self.rack, self.tools, self.lamp)
 
-
-def order_of(coat: Coat) -> int:
-    """Where the stage of a coat comes among all; a stage that is not known comes first."""
-    return plan_stages()[coat.stage].order if coat.stage in plan_stages() else 0
+    def order_of(self, coat: Coat) -> int:
+        """Where the feature of a coat comes among all; one that is not known comes first."""
+        feature = self.features.get(coat.stage)
+        return 0 if feature is None else feature.order

@@ -1,14 +1,12 @@
 """The plan: one versioned document of everything about how a sculpt is painted.
 
-It holds how the sculpt stands and what it is made of, view, light, regions, the wishes of every stage and the one
+It holds how the sculpt stands and what it is made of, view, light, regions, the wishes of every feature and the one
 list of coats. A page keeps it as revisions, a file brings it to another bench, the command line runs it: all the same
-document. Version 1, which knew undercoat and colour only, is read and brought along.
-"""
+document. Version 1, which knew undercoat and colour only, is read and brought along."""
 
 import json
 from collections.abc import Mapping, Sequence
 from dataclasses import MISSING, dataclass, field, fields, is_dataclass, replace
-from functools import cache
 from types import NoneType, UnionType
 from typing import Any, Union, get_args, get_origin, get_type_hints
 
@@ -20,7 +18,6 @@ from ..light.rig import Rig
 from ..light.tint import Tints
 from ..paint.rack import Paint, Rack
 from ..plain import built, checked, choice, number, plain, range_of, text
-from ..registry import registered
 from ..sculpt.display import Display
 from ..sculpt.marking import MOST_REGIONS, Marking, Region
 from ..sculpt.parts import MOST_PARTS, Part
@@ -28,8 +25,9 @@ from ..sculpt.site import Where
 from ..sculpt.stand import AXES, SHORTEST_MM, TALLEST_MM, Standing
 from ..target.exposure import Exposure
 from ..target.greys import Greys
-from .tools import Tools
-from .ways import ways
+from ..workplace.tools import Tools
+from .features.colour.ways import ways
+from .wishes import kinds_of_wishes
 
 VERSION = 2
 LARGEST_BYTES = 64_000_000
@@ -37,19 +35,6 @@ MOST_COATS = 400
 MOST_PAINTS = 2000
 MOST_MODELS = 200
 GARBLED = "this plan is incomplete or garbled; see dusk-lamp schema"
-
-
-@cache
-def plan_stages() -> Mapping[str, Any]:
-    """The stages whose wishes a plan holds, by their names; found late, for they are given a plan."""
-    return registered(f"{__package__}.stages", "STAGE")
-
-
-@cache
-def stages_that_aim(last: int | None = None) -> tuple[Any, ...]:
-    """Those that change the target, in the order they do; up to an order of coats."""
-    found = [s for s in plan_stages().values() if s.aims is not None and (last is None or s.order <= last)]
-    return tuple(sorted(found, key=lambda s: s.aims))
 
 
 @dataclass(frozen=True)
@@ -86,11 +71,10 @@ class Plan:
     light, tints, exposure, greys: its light; dusk: the share of the lamp's light that is left. small_forms: how much
     sooner studs, scales and knuckles go bright (CP-13). tools, rack: what there is, for a plan that brings its own.
     regions: with the spots they cover in marking, as the regions' file has them (docs/formats.md); without, the first
-    region is the whole model. wishes: of every stage by its name; what is not there is as usual. coats: all of them,
-    in order, each with the stage it belongs to. settled: names of the stages whose coats are as listed, also where
-    there are none; the coats of the others are worked out from their wishes.
-    models: how many it is painted on. last_id: the highest id that a region or a glow was ever given.
-    """
+    region is the whole model. wishes: of every feature by its name; what is not there is as usual. coats: all of
+    them, in order, each with the feature it belongs to. settled: names of the features whose coats are as listed,
+    also where there are none; the coats of the others are worked out from their wishes. models: how many it is
+    painted on. last_id: the highest id that a region or a glow was ever given."""
 
     plan: int = VERSION
     sculpt: SculptFile = field(default_factory=SculptFile)
@@ -122,20 +106,21 @@ class Plan:
         if strange:
             raise SettingError(f"a way is one of {', '.join(ways())}, not '{strange[0][:40]}'")
         for name in (*self.wishes, *self.settled, *(c.stage for c in self.coats)):
-            if name not in plan_stages():
-                raise SettingError(f"a stage is one of {', '.join(plan_stages())}, not '{str(name)[:40]}'")
-        highest = max([self.last_id, *(r.id for r in self.regions), *(g.id for g in self.wishes_of("glow").glows)])
+            if name not in kinds_of_wishes():
+                raise SettingError(f"a stage is one of {', '.join(kinds_of_wishes())}, not '{str(name)[:40]}'")
+        given = (i for wishes in self.wishes.values() for i in wishes.ids)
+        highest = max([self.last_id, *(r.id for r in self.regions), *given])
         object.__setattr__(self, "last_id", highest)
 
-    def wishes_of(self, stage: str) -> Any:
-        """What is wished of a stage, as usual where nobody has set it."""
-        return self.wishes.get(stage) or plan_stages()[stage].Wishes()
+    def wishes_of(self, feature: str) -> Any:
+        """What is wished of a feature, as usual where nobody has set it."""
+        return self.wishes.get(feature) or kinds_of_wishes()[feature]()
 
-    def with_wishes(self, stage: str, wishes: Any) -> "Plan":
-        """The plan with other wishes of a stage."""
-        usual = wishes == plan_stages()[stage].Wishes()
-        others = {k: v for k, v in self.wishes.items() if k != stage}
-        return replace(self, wishes=others if usual else {**others, stage: wishes})
+    def with_wishes(self, feature: str, wishes: Any) -> "Plan":
+        """The plan with other wishes of a feature."""
+        usual = wishes == kinds_of_wishes()[feature]()
+        others = {k: v for k, v in self.wishes.items() if k != feature}
+        return replace(self, wishes=others if usual else {**others, feature: wishes})
 
     @property
     def own_rack(self) -> Rack | None:
@@ -158,9 +143,8 @@ class Plan:
         gone = {r.id for r in self.regions} - {r.id for r in marking.regions}
         out = replace(self, regions=marking.regions, last_id=max(self.last_id, marking.last_id))
         for id_ in sorted(gone):
-            for name, stage in plan_stages().items():
-                if name in out.wishes:
-                    out = out.with_wishes(name, stage.without_region(out.wishes[name], id_))
+            for name, wishes in out.wishes.items():
+                out = out.with_wishes(name, wishes.without_region(id_))
         return out
 
     def bound_to_spots(self, marking: Marking, ids: Sequence[int]) -> "Plan":
@@ -227,10 +211,10 @@ def plan_from(given: Mapping[str, Any]) -> Plan:
     try:
         made = {}
         for name, own in wishes.items():
-            if name not in plan_stages():
-                raise SettingError(f"a stage is one of {', '.join(plan_stages())}, not '{str(name)[:40]}'")
-            _all_known(plan_stages()[name].Wishes, own, f"the wishes of {name}")
-            made[name] = built(plan_stages()[name].Wishes, own, f"the wishes of {name}")
+            if name not in kinds_of_wishes():
+                raise SettingError(f"a stage is one of {', '.join(kinds_of_wishes())}, not '{str(name)[:40]}'")
+            _all_known(kinds_of_wishes()[name], own, f"the wishes of {name}")
+            made[name] = built(kinds_of_wishes()[name], own, f"the wishes of {name}")
         plan = built(Plan, {**given, "plan": VERSION}, "the plan")
         return replace(plan, wishes=made, coats=tuple(coat_from(c) for c in coats))
     except SettingError as e:
@@ -276,7 +260,7 @@ def _from_first(given: Mapping[str, Any]) -> dict[str, Any]:
     out["coats"] = [*under, *coats]
     out["settled"] = [
         *(["undercoat"] if under else []),
-        *([n for n in plan_stages() if n != "undercoat"] if coats else []),
+        *([n for n in kinds_of_wishes() if n != "undercoat"] if coats else []),
     ]
     return out
 
@@ -323,7 +307,7 @@ def _all_known(kind: Any, given: Any, where: str) -> None:
             _all_known(get_args(kind)[1], one, f"{where}, {str(key)[:40]}")
     elif is_dataclass(kind) and kind is not Coat and isinstance(given, Mapping):
         hints = get_type_hints(kind)
-        _known(given, hints, where)
+        _known(given, [f.name for f in fields(kind)], where)
         for key, value in given.items():
             _all_known(hints[key], value, f"{where}, {key}")
 
@@ -338,10 +322,10 @@ def _bare(kind: Any) -> Any:
 def schema() -> dict[str, Any]:
     """The JSON Schema (2020-12) of a plan."""
     out = _schema_of(Plan)
-    wishes = {name: _schema_of(stage.Wishes) for name, stage in plan_stages().items()}
+    wishes = {name: _schema_of(kind) for name, kind in kinds_of_wishes().items()}
     out["properties"]["wishes"] = {"type": "object", "properties": wishes, "additionalProperties": False}
     out["properties"]["plan"] |= {"minimum": 1, "maximum": VERSION}
-    out["properties"]["settled"]["items"] = {"enum": list(plan_stages())}
+    out["properties"]["settled"]["items"] = {"enum": list(kinds_of_wishes())}
     out["required"] = ["plan"]
     return {"$schema": "https://json-schema.org/draft/2020-12/schema", "title": "Dusk Lamp plan", **out}
 

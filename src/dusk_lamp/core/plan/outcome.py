@@ -13,7 +13,7 @@ from ..coat.coat import Coat
 from ..coat.finish import films_of
 from ..coat.stack import appearance, looks
 from ..sculpt.site import Site
-from .pots import HALF_VALUE
+from .features.undercoat.pots import HALF_VALUE
 from .simulation import Simulation, digest
 
 NEAR, TOO_LIGHT, TOO_DARK = 0, 1, 2

@@ -13,17 +13,18 @@ from ..coat.coat import Coat
 from ..errors import SettingError
 from ..target.target import Target
 from ..units import counted
-from .around import with_tasks
 from .context import Context
-from .stages import Item, stages
-from .step import Step, steps_of
-from .ways.way import Nearness
+from .features.feature import Item
+from .nearness import Nearness
+from .registry import features
+from .steps.around import with_tasks
+from .steps.step import Step, steps_of
 
 Say = Callable[[str, float], None]
 
 
 @dataclass(frozen=True)
-class StageDone:
+class FeatureDone:
     """What one stage did. coats: how many it has. settled: whether they were taken as listed. words: in a
     sentence."""
 
@@ -45,10 +46,10 @@ class Run:
     films: list[NDArray[np.float32]]
     steps: list[Step]
     near: dict[int, Nearness]
-    done: list[StageDone] = field(default_factory=list)
+    done: list[FeatureDone] = field(default_factory=list)
 
 
-def laid(context: Context, say: Say = lambda *_: None) -> tuple[Context, list[StageDone]]:
+def laid(context: Context, say: Say = lambda *_: None) -> tuple[Context, list[FeatureDone]]:
     """The plan with the coats of every stage that is not settled, worked out from its wishes, and what each stage
     did.
 
@@ -63,35 +64,34 @@ def laid(context: Context, say: Say = lambda *_: None) -> tuple[Context, list[St
                 "number of samples; give wishes instead of coats"
             )
     done = []
-    for k, (name, stage) in enumerate(stages().items()):
+    for k, (name, feature) in enumerate(features().items()):
         own = context.coats(name)
         if own or name in context.plan.settled:
             done.append(
-                StageDone(name, stage.title, len(own), True, f"{counted(len(own), 'coat', 'coats')}, as listed")
+                FeatureDone(name, feature.title, len(own), True, f"{counted(len(own), 'coat', 'coats')}, as listed")
             )
             continue
-        items, troubles = stage.items(context), []
+        items, troubles = feature.items(context), []
         for item in items:
-            say(f"{stage.title}: {item.title}" if item.title else stage.title, k / len(stages()))
+            say(f"{feature.title}: {item.title}" if item.title else feature.title, k / len(features()))
             try:
-                context = context.with_coats(stage.painted(context, item))
+                context = context.with_coats(feature.painted(context, item))
             except SettingError as e:
-                if name == "undercoat":
+                if feature.needed:
                     raise
-                troubles.append(f"{item.title or stage.title}: {e}")
+                troubles.append(f"{item.title or feature.title}: {e}")
         if items:
-            context = context.on(context.plan.with_wishes(name, stage.came_to(context)))
-        if name == "colour" and items:
-            context = context.with_coats(stage.in_order(context))
+            context = context.on(context.plan.with_wishes(name, feature.came_to(context)))
+            context = context.with_coats(feature.in_order(context))
         done.append(_said(name, len(items), len(context.coats(name)), troubles))
     return context, done
 
 
-def _said(name: str, asked: int, coats: int, troubles: list[str]) -> StageDone:
+def _said(name: str, asked: int, coats: int, troubles: list[str]) -> FeatureDone:
     words = (
         f"{counted(coats, 'coat', 'coats')} for {counted(asked, 'wish', 'wishes')}" if asked else "nothing was wished"
     )
-    return StageDone(name, stages()[name].title, coats, False, "; ".join([words, *troubles]))
+    return FeatureDone(name, features()[name].title, coats, False, "; ".join([words, *troubles]))
 
 
 def run(context: Context, say: Say = lambda *_: None) -> Run:
@@ -104,14 +104,14 @@ def run(context: Context, say: Say = lambda *_: None) -> Run:
     coats = [c for c in context.plan.coats if not c.muted]
     films = context.simulation.films(coats)
     steps = with_tasks(context, coats, steps_of(context.site, coats, films, context.tools, context.plan.models))
-    near = stages()["colour"].near(context)
+    near = {k: found for feature in features().values() for k, found in feature.near(context).items()}
     return Run(context, context.target(), coats, films, steps, near, done)
 
 
 def settled(context: Context) -> Context:
     """The same plan with all coats worked out and every stage settled."""
     context, _ = laid(context)
-    return context.on(replace(context.plan, settled=tuple(stages())))
+    return context.on(replace(context.plan, settled=tuple(features())))
 
 
 def relaid(context: Context, *names: str) -> Context:
@@ -121,13 +121,13 @@ def relaid(context: Context, *names: str) -> Context:
         SettingError: the rack lacks something for one.
     """
     for name in names:
-        stage = stages()[name]
+        feature = features()[name]
         context = context.with_coats([c for c in context.plan.coats if c.stage != name])
-        for item in stage.items(context):
-            context = context.with_coats(stage.painted(context, item))
+        for item in feature.items(context):
+            context = context.with_coats(feature.painted(context, item))
     return context
 
 
 def undercoat_item(context: Context) -> Item:
     """The one item of the undercoat."""
-    return stages()["undercoat"].items(context)[0]
+    return features()["undercoat"].items(context)[0]

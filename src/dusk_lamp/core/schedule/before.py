@@ -7,7 +7,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from ..coat.coat import Coat
-from ..plan.order import WHOLE_MODEL, rank_of, region_of
+from ..plan.steps.order import WHOLE_MODEL, rank_of, region_of
 from ..sculpt.site import Site
 
 SHARED = 0.02  # of the smaller of two coats: less is an edge that they have in common

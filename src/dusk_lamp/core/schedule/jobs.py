@@ -4,13 +4,13 @@ before it can."""
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, replace
 
-from ..plan.cards import wet_minutes
-from ..plan.room import Room
-from ..plan.step import Step
-from ..plan.task import Task
-from ..plan.times import is_sprayed, lag_between
-from ..plan.tools import EVERYTHING
+from ..plan.steps.cards import wet_minutes
+from ..plan.steps.step import Step
+from ..plan.steps.task import Task
+from ..plan.steps.times import is_sprayed, lag_between
 from ..squad.work import keys_of
+from ..workplace.room import Room
+from ..workplace.tools import EVERYTHING
 from .before import Before
 
 CUP_MINUTES = 40.0  # that paint stays sprayable in a cup; from memory

@@ -5,9 +5,9 @@ from dataclasses import replace
 
 from ..coat.coat import Coat
 from ..plan.document import Plan
-from ..plan.schools import schools
-from ..plan.step import Step
-from ..plan.tools import DRIED_SHARE, SLOW_KINDS, Tools
+from ..plan.features.undercoat.schools import schools
+from ..plan.steps.step import Step
+from ..workplace.tools import DRIED_SHARE, SLOW_KINDS, Tools
 
 
 def without_airbrush(plan: Plan, tools: Tools) -> tuple[Plan, Tools]:

@@ -9,10 +9,10 @@ from numpy.typing import NDArray
 from ..coat.coat import Coat
 from ..coat.stack import appearance
 from ..paint.colour import delta_e, lab, xyz
-from ..plan.attention import attention_of
 from ..plan.context import Context
 from ..plan.economy.candidates import score
 from ..sculpt.mesh import evenly
+from ..target.attention import attention_of
 
 MOST_SPOTS = 5_000  # of the model that are looked at: a share is known to a thousandth
 KEPT_STAGES = ("undercoat", "face")

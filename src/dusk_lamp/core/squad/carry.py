@@ -6,7 +6,8 @@ from typing import Any
 
 from ..errors import SettingError
 from ..plain import built, plain
-from ..plan.document import Plan, plan_stages
+from ..plan.document import Plan
+from ..plan.wishes import kinds_of_wishes
 from ..sculpt.marking import Region
 from .document import LOOKS
 from .matching import Match
@@ -16,8 +17,8 @@ def carried(
     scheme: Plan, own: Plan, matches: Sequence[Match], changes: Mapping[str, Mapping[str, Any]] | None = None
 ) -> Plan:
     """A sculpt's plan as the scheme has it, nothing laid yet: the scheme's light, greys, dusk and view, the looks of
-    the regions it takes after, and the wishes of every stage for those. What is different on it, by the names of its
-    regions, comes last. Places on the scheme's own sculpt (a ball beside it, eyes, spots of heat) mean nothing on
+    the regions it takes after, and the wishes of every feature for those. What is different on it, by the names of
+    its regions, comes last. Places on the scheme's own sculpt (a ball beside it, eyes, spots of heat) mean nothing on
     another and stay what they are there.
 
     Raises:
@@ -46,8 +47,8 @@ def carried(
     for m in matches:
         if m.scheme_id:
             takers.setdefault(m.scheme_id, []).append(m.id)
-    for name, stage in plan_stages().items():
-        wishes = stage.carried(scheme.wishes_of(name), plan.wishes_of(name), takers, plan.last_id + 1)
+    for name in kinds_of_wishes():
+        wishes = scheme.wishes_of(name).carried(plan.wishes_of(name), takers, plan.last_id + 1)
         plan = plan.with_wishes(name, wishes)
     return plan
 

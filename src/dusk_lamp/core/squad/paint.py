@@ -4,7 +4,7 @@ from collections.abc import Iterable, Sequence
 from dataclasses import dataclass
 
 from ..plain import rounded
-from ..plan.step import Step
+from ..plan.steps.step import Step
 from ..units import DROPS_PER_ML
 
 

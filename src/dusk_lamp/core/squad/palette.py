@@ -9,14 +9,15 @@ import numpy as np
 from ..coat.coat import Coat
 from ..paint.colour import delta_e
 from ..paint.mix import Mix
-from ..plan.attention import attention_of
 from ..plan.context import Context
-from ..plan.economy import Budget, economy
+from ..plan.economy.budget import Budget
 from ..plan.economy.coats import WAY as ECONOMY
 from ..plan.economy.given import coats_from
+from ..plan.economy.plan import economy
+from ..plan.features.colour.feature import FEATURE as COLOUR
+from ..plan.registry import features
 from ..plan.run import laid
-from ..plan.stages import stages
-from ..plan.stages.colour import STAGE as COLOUR
+from ..target.attention import attention_of
 
 LEAST_MINUTES = 10.0  # that an exception is planned for
 SNAP = 5.0  # ΔE00: a mix of a later stage so near to one of the scheme's is that one
@@ -45,7 +46,7 @@ def with_puddles(context: Context, scheme: Sequence[Coat], takes_after: Mapping[
     if not there or budget is None:
         done, _ = laid(context)
         return _snapped(done, scheme, takes_after)
-    others = tuple(name for name in stages() if name not in ("prepare", "undercoat"))
+    others = tuple(name for name in features() if name not in ("prepare", "undercoat"))
     done, _ = laid(context.on(replace(context.plan, settled=others)))
     planned = COLOUR.planned(done)
     ids = done.site.marking.ids

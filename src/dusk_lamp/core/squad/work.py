@@ -11,9 +11,9 @@ from ..paint.rack import Rack
 from ..plain import rounded
 from ..plan.context import Context
 from ..plan.document import Plan
+from ..plan.registry import features
 from ..plan.run import Run, run
-from ..plan.stages import stages
-from ..plan.step import Step, key_of_step
+from ..plan.steps.step import Step, key_of_step
 from .carry import carried
 from .document import Member, Squad
 from .matching import Match, matched
@@ -145,7 +145,7 @@ def on_model(context: Context, scheme: Plan, coats: Sequence[Coat], member: Memb
     different = {n.casefold() for n in member.changes}
     takes_after = {m.id: m.scheme_id for m in matches if m.scheme_id and m.region.casefold() not in different}
     done = with_puddles(context.on(replace(plan, models=member.count)), coats, takes_after)
-    return done.on(replace(done.plan, settled=tuple(stages()))), matches
+    return done.on(replace(done.plan, settled=tuple(features()))), matches
 
 
 def name_of(member: Member) -> str:

@@ -6,9 +6,9 @@ from html import escape
 
 from numpy.typing import NDArray
 
-from ..plan.face import Eye, Face
-from ..plan.lens import Lens
-from ..plan.metal.trainer import Trainer
+from ..plan.features.face.eyes import Eye, Face
+from ..plan.features.glow.lens import Lens
+from ..plan.features.metal.trainer import Trainer
 
 TIMES = 10.0
 ROOM_MM = 0.8  # round what is drawn

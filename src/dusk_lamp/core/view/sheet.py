@@ -10,9 +10,9 @@ from fpdf import FPDF
 from fpdf.fonts import TTFFont
 from PIL import Image
 
-from ..plan.cards import StepCard, how_once, pictures_of
-from ..plan.step import Step
-from ..plan.task import Task
+from ..plan.steps.cards import StepCard, how_once, pictures_of
+from ..plan.steps.step import Step
+from ..plan.steps.task import Task
 from ..units import THIN_SPACE, counted, grouped
 from .sheet_facts import FONTS, READING, SheetFacts
 

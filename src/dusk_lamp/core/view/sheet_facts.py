@@ -4,9 +4,9 @@ from collections.abc import Sequence
 from dataclasses import dataclass, field
 from pathlib import Path
 
-from ..plan.cards import StepCard
-from ..plan.palette import Put
-from ..plan.step import Step
+from ..plan.palette.puddles import Put
+from ..plan.steps.cards import StepCard
+from ..plan.steps.step import Step
 
 FONTS = Path(__file__).parent / "fonts"
 FEW_VIEWS = ("display", "back")

@@ -13,6 +13,7 @@ from ...core.view.camera import VIEWS
 from ...store.cache import key_of
 from .. import photos
 from ..background import Say, in_background, not_yet
+from ..body import Body
 from ..limits import number_of
 from ..sheets import PlanSheet, sheet_of
 from ..workshop import the_sculpt, workshop
@@ -32,7 +33,7 @@ def step_of(plan: PlanSheet, text: str) -> int:
 
 
 def of_photo(
-    kind: str, sculpt_id: int, given: dict[str, Any], work: Work, *more: Any
+    kind: str, sculpt_id: int, given: Body, work: Work, *more: Any
 ) -> tuple[str, int, tuple[Response, int] | None]:
     """What is worked out of a photo (photo, step) once for the same, and more that it depends on: the key of the
     blobs it is kept as, the revision of the plan, and how far it is where it is not there yet."""
@@ -54,7 +55,7 @@ def of_photo(
     return key, turn, not_yet(working) if working else None
 
 
-def points_in(given: dict[str, Any]) -> Any:
+def points_in(given: Body) -> Any:
     """The matched points that a page has sent: pixels and places."""
     if not isinstance(given.get("points"), list):
         raise SettingError("match some points first")

@@ -16,11 +16,12 @@ from ...core.view.raster import Snapshot, smoothed, snapshot
 from ...store import log, progress
 from ...store.models import now
 from .. import photos
+from ..body import json_body
 from ..limits import number_of
 from ..responses import picture
 from ..sheets import PlanSheet, camera_of, sheet_of, still_working
-from ..stages import string_of
-from ..workshop import asked, the_sculpt, workshop
+from ..stage_registry import string_of
+from ..workshop import the_sculpt, workshop
 from .common import PHOTO, SCULPT_SIZE, SIDES, blueprint, step_of
 
 
@@ -62,7 +63,7 @@ def bring(sculpt_id: int) -> Response:
 @blueprint.post("/sculpts/<int:sculpt_id>/check/simulated")
 def simulated(sculpt_id: int) -> Response:
     """A photo by the simulated bench camera, with a mistake in it: to try the check without a camera."""
-    step = asked().get("step")
+    step = json_body().get("step")
     with workshop().store.session() as session:
         sculpt = the_sculpt(session, sculpt_id)
         _, plan = sheet_of(session, sculpt)
@@ -109,7 +110,7 @@ def sculpt_picture(sculpt_id: int, view: str) -> Response:
 @blueprint.post("/sculpts/<int:sculpt_id>/check/spot")
 def spot(sculpt_id: int) -> Response:
     """The place of the sculpt at a pixel of its picture: view, x, y."""
-    given = asked()
+    given = json_body()
     view = str(given.get("view"))
     if view not in SIDES:
         raise SettingError("this side is not known; reload the page")

@@ -3,7 +3,6 @@
 import json
 from collections.abc import Sequence
 from dataclasses import replace
-from typing import Any
 
 from flask import Response, jsonify
 from sqlalchemy.orm import Session
@@ -20,17 +19,18 @@ from ...core.light.rig import Rig
 from ...core.plain import built, plain
 from ...core.plan.document import Plan
 from ..background import Say
+from ..body import Body, json_body
 from ..editing import Edit, OpenPlan, change
 from ..limits import LARGEST_ID, number_of
 from ..sheets import PlanSheet
-from ..workshop import asked, workshop
+from ..workshop import workshop
 from .common import blueprint, kept_as, of_photo, points_in
 
 
 @blueprint.post("/sculpts/<int:sculpt_id>/check/lamp")
 def lamp(sculpt_id: int) -> Response | tuple[Response, int]:
     """Where the lamp of a photo shines (photo, points, step), in words; it can be taken by its key."""
-    given = asked()
+    given = json_body()
     points = points_in(given)
 
     def work(plan: PlanSheet, count: int, own: Photo, say: Say) -> dict[str, bytes]:
@@ -39,14 +39,14 @@ def lamp(sculpt_id: int) -> Response | tuple[Response, int]:
         rig = found.rig(plan.context.plan.light)
         return {"lamp.json": json.dumps({"words": found.words, "rig": plain(rig)}).encode()}
 
-    key, _, waiting = of_photo("lamp of", sculpt_id, given, work, given["points"])
+    key, _, waiting = of_photo("lamp of", sculpt_id, given, work, given.listed("points"))
     return waiting or jsonify(key=key, words=kept_as(key, "lamp.json")["words"])
 
 
 @blueprint.post("/sculpts/<int:sculpt_id>/check/shine")
 def shine(sculpt_id: int) -> Response | tuple[Response, int]:
     """Where metal shone in a photo (photo, points, step, region: its id), in words; it can be taken by its key."""
-    given = asked()
+    given = json_body()
     points, region = points_in(given), int(number_of(str(given.get("region")), "the region", 1, LARGEST_ID))
 
     def work(plan: PlanSheet, count: int, own: Photo, say: Say) -> dict[str, bytes]:
@@ -74,7 +74,7 @@ def take(sculpt_id: int) -> tuple[Response, int] | Response:
     return jsonify(turn=done) if isinstance(done, int) else done
 
 
-def _taken(session: Session, own: OpenPlan, what: str, given: dict[str, Any]) -> Edit:
+def _taken(session: Session, own: OpenPlan, what: str, given: Body) -> Edit:
     key = str(given["key"])
     if what == "lamp":
         try:
@@ -88,7 +88,7 @@ def _taken(session: Session, own: OpenPlan, what: str, given: dict[str, Any]) ->
         )
     if what == "shine":
         return _shine_taken(own, key)
-    n = int(given["number"])
+    n = given.whole("number")
     try:
         coats = json.loads(workshop().store.cache.blob(key, "coats.json"))
     except KeyError:

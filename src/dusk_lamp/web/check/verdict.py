@@ -27,9 +27,10 @@ from ...core.view.formats import png_bytes
 from ...store import log
 from ...store.cache import key_of
 from ..background import Say
+from ..body import json_body
 from ..responses import picture
 from ..sheets import PlanSheet, sheet_of
-from ..workshop import asked, the_sculpt, workshop
+from ..workshop import the_sculpt, workshop
 from .common import (
     CHECK,
     MOST_PHOTOS,
@@ -63,7 +64,7 @@ def pose(sculpt_id: int) -> Response | tuple[Response, int]:
             "over.png": png_bytes(predicted_picture(plan.site, seen, camera, own.size)),
         }
 
-    key, _, waiting = of_photo("pose", sculpt_id, asked(), work)
+    key, _, waiting = of_photo("pose", sculpt_id, json_body(), work)
     if waiting:
         return waiting
     over = url_for(".result", sculpt_id=sculpt_id, key=key, name="over.png")
@@ -73,15 +74,14 @@ def pose(sculpt_id: int) -> Response | tuple[Response, int]:
 @blueprint.post("/sculpts/<int:sculpt_id>/check")
 def found(sculpt_id: int) -> Response | tuple[Response, int]:
     """The verdict on a photo: photo, points, step, grey (a pixel)."""
-    given = asked()
-    points, grey = points_in(given), given.get("grey")
-    if grey is not None and not (isinstance(grey, list) and len(grey) == 2):
-        raise SettingError("the grey card is a place in the photo")
+    given = json_body()
+    points = points_in(given)
+    grey = None if given.get("grey") is None else given.numbers("grey", 2)
 
     def work(plan: PlanSheet, count: int, own: Photo, say: Say) -> dict[str, bytes]:
         say("Laying the sculpt over the photo", 0.2)
         coats, site, simulation = plan.coats[:count], plan.site, plan.context.simulation
-        card = None if grey is None else (float(grey[0]), float(grey[1]))
+        card = None if grey is None else (grey[0], grey[1])
         done = checked_photo(site, simulation, coats, own, points, card, plan.coats)
         camera = done.camera.sized(*own.size)
         return {
@@ -139,7 +139,7 @@ def _note_near(sculpt_id: int, sha: str, near: float) -> None:
 @blueprint.post("/sculpts/<int:sculpt_id>/check/together")
 def together(sculpt_id: int) -> Response:
     """Several photos of one step judged together: keys (of their checks), step."""
-    given = asked()
+    given = json_body()
     keys = given.get("keys")
     if not isinstance(keys, list) or not 2 <= len(keys) <= MOST_PHOTOS or not all(str(k).isalnum() for k in keys):
         raise SettingError(f"two to {MOST_PHOTOS} photos are judged together; check them first")

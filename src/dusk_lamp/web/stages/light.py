@@ -14,15 +14,17 @@ from ...core.paint.value import grey_hex
 from ...core.plain import built, plain
 from ...core.plan.context import Context
 from ...core.plan.document import Plan
-from ...core.plan.tools import Tools
+from ...core.plan.registry import features
 from ...core.target.exposure import Exposure
 from ...core.target.greys import Greys, lay_bands, value_histogram
 from ...core.target.target import target
+from ...core.workplace.tools import Tools
 from ...store.models import Sculpt
 from ...store.open_sculpts import OpenSculpt
+from ..body import Body, json_body
 from ..editing import Edit, OpenPlan, changed
 from ..responses import LEVELS_PER_VALUE, packed
-from ..workshop import asked, laid_out, the_sculpt, workshop
+from ..workshop import laid_out, the_sculpt, workshop
 
 blueprint = Blueprint("light", __name__)
 
@@ -41,7 +43,7 @@ def panel(session: Session, sculpt: Sculpt, laid: OpenSculpt) -> dict[str, Any]:
     }
 
 
-def _wishes(given: dict[str, Any]) -> tuple[Rig, Greys, Exposure]:
+def _wishes(given: Body) -> tuple[Rig, Greys, Exposure]:
     if not {"rig", "greys", "exposure"} <= given.keys():
         raise SettingError("the settings that arrived are incomplete; reload the page")
     return (
@@ -53,12 +55,12 @@ def _wishes(given: dict[str, Any]) -> tuple[Rig, Greys, Exposure]:
 
 @blueprint.post("/sculpts/<int:sculpt_id>/relight")
 def relight(sculpt_id: int) -> Response:
-    """Light the sculpt as asked, without keeping it: value and step of every sample, a byte each.
+    """Light the sculpt as without keeping it: value and step of every sample, a byte each.
 
     `moving`: the lamp is being dragged; only the rough form is lit, with few rays, and the greys are left out. A
     whole light that is being worked out then gives way: 204, no fault of anybody's.
     """
-    given = asked()
+    given = json_body()
     rig, wanted, exposure = _wishes(given)
     moving = bool(given.get("moving"))
     with workshop().store.session() as session:
@@ -78,6 +80,7 @@ def relight(sculpt_id: int) -> Response:
                 laid.placing,
                 memory=laid.memory,
                 lasting=laid.lasting,
+                features=features(),
             )
             lit = context.lit(lambda: laid.motion != seen)
     except Stopped:
@@ -98,7 +101,7 @@ def relight(sculpt_id: int) -> Response:
 @blueprint.put("/sculpts/<int:sculpt_id>/plan")
 def keep(sculpt_id: int) -> tuple[Response, int] | Response:
     """Keep light and greys. Refused with 409 where another tab has kept something since; both are then known."""
-    given = asked()
+    given = json_body()
     wishes = _wishes(given)
     done = changed(sculpt_id, given, lambda session, own, what, given: _kept(own, *wishes), sky=False)
     if isinstance(done, int):

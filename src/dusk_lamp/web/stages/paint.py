@@ -8,16 +8,17 @@ from sqlalchemy.orm import Session
 from ...core.errors import SettingError
 from ...core.log.entry import entry_of
 from ...core.plain import plain
-from ...core.plan.schools import schools
-from ...core.plan.step import Step
+from ...core.plan.features.undercoat.schools import schools
+from ...core.plan.steps.step import Step
 from ...core.view.camera import VIEWS
 from ...store import log, painters, progress
 from ...store.models import Sculpt, now
 from ..bench import waiting
+from ..body import json_body
 from ..responses import picture as png
 from ..sheets import PlanSheet, bench_picture, picture_key, sheet_of, still_working
-from ..workshop import asked, the_sculpt, workshop
-from . import mark_done, string_of
+from ..stage_registry import mark_done, string_of
+from ..workshop import the_sculpt, workshop
 
 blueprint = Blueprint("paint", __name__)
 LOOKS = ("before", "after")
@@ -60,7 +61,7 @@ def _state(session: Session, sculpt: Sculpt, plan: PlanSheet, keys: list[str]) -
 @blueprint.post("/sculpts/<int:sculpt_id>/paint")
 def change(sculpt_id: int) -> Response:
     """do: take, done, skipped, open (a step by its key), pause, go on, dry, read (the cautions of a step)."""
-    given = asked()
+    given = json_body()
     what, key = str(given.get("do")), str(given.get("key", ""))
     with workshop().store.session() as session:
         sculpt = the_sculpt(session, sculpt_id)

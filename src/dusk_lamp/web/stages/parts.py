@@ -30,6 +30,7 @@ from ...store.open_sculpts import OpenSculpt
 from ...store.store import lay_out_again
 from ..background import Say, in_background, not_yet
 from ..bench import url_for_stage
+from ..body import Body
 from ..editing import Edit, OpenPlan, change, opened
 from ..responses import drawn_once, packed
 from ..sheets import seams_of
@@ -109,14 +110,14 @@ def describe(sculpt_id: int) -> tuple[Response, int] | Response:
     return listed(sculpt_id) if isinstance(done, int) else done
 
 
-def _described(session: Session, own: OpenPlan, what: str, given: dict[str, Any]) -> Edit:
+def _described(session: Session, own: OpenPlan, what: str, given: Body) -> Edit:
     named = list(own.kept.plan.parts)
     if "numbers" in given:
-        numbers = {int(k) for k in given["numbers"]}
+        numbers = set(given.wholes("numbers"))
         named = [replace(p, apart=p.apart or k in numbers) for k, p in enumerate(named)]
         return Edit(replace(own.kept.plan, parts=tuple(named)), "parts painted apart", done=("parts",))
-    number = given["number"]
-    if isinstance(number, bool) or not isinstance(number, int) or not 0 <= number < len(named):
+    number = given.whole("number")
+    if not 0 <= number < len(named):
         raise SettingError("this part is not there any more; reload the page")
     wishes = plain(named[number])
     if "name" in given:
@@ -124,7 +125,7 @@ def _described(session: Session, own: OpenPlan, what: str, given: dict[str, Any]
     if "apart" in given:
         wishes["apart"] = bool(given["apart"])
     if "uncast" in given:
-        wishes["uncast"] = sorted({int(k) for k in given["uncast"] if 0 <= int(k) < len(named)} - {number})
+        wishes["uncast"] = sorted({k for k in given.wholes("uncast") if 0 <= k < len(named)} - {number})
     named[number] = built(Part, wishes, "this part")
     return Edit(replace(own.kept.plan, parts=tuple(named)), f"part “{named[number].name}” changed", done=("parts",))
 

@@ -8,25 +8,27 @@ from sqlalchemy.orm import Session
 from werkzeug.wrappers import Response as AnyResponse
 
 from ...core.errors import SettingError
-from ...core.plan.cards import pictures_of
+from ...core.plan.features.decals.feature import DecalWishes
+from ...core.plan.features.finish.feature import NONE, FinishWishes
+from ...core.plan.features.prepare.feature import PrepareWishes
+from ...core.plan.features.prepare.wishes import BASES
+from ...core.plan.features.undercoat.schools import school_title, schools
 from ...core.plan.run import relaid
-from ...core.plan.schools import school_title, schools
-from ...core.plan.stages.decals import DecalWishes
-from ...core.plan.stages.finish import NONE, FinishWishes
-from ...core.plan.stages.prepare import BASES, PrepareWishes
-from ...core.plan.step import rig_words
+from ...core.plan.steps.cards import pictures_of
+from ...core.plan.steps.step import rig_words
 from ...core.units import counted
 from ...core.view.camera import VIEWS
 from ...core.view.sheet_facts import READING, SheetFacts, views_of
 from ...store import plans
 from ..bench import waiting
+from ..body import Body
 from ..editing import ELSEWHERE, Edit, OpenPlan, changed, settled
 from ..ranges import within
 from ..responses import download
 from ..responses import picture as png
 from ..sheets import PlanSheet, drawn_ahead, picture_key, picture_of, seams_of, sheet_of, still_working
+from ..stage_registry import STAGES, mark_done, state_of, string_of
 from ..workshop import the_sculpt, workshop
-from . import STAGES, mark_done, state_of, string_of
 
 blueprint = Blueprint("sheet", __name__)
 
@@ -109,13 +111,13 @@ def around(sculpt_id: int) -> AnyResponse | tuple[Response, int]:
     on."""
     form = request.form
     turn = form.get("turn", "")
-    done = changed(sculpt_id, {"turn": int(turn) if turn.isdecimal() else None}, _around)
+    done = changed(sculpt_id, Body(turn=int(turn) if turn.isdecimal() else None), _around)
     if not isinstance(done, int):
         raise SettingError(ELSEWHERE)
     return redirect(url_for(".sheet", sculpt_id=sculpt_id))
 
 
-def _around(session: Session, own: OpenPlan, what: str, given: dict[str, Any]) -> Edit:
+def _around(session: Session, own: OpenPlan, what: str, given: Body) -> Edit:
     form = request.form
     decals = tuple(int(i) for i in form.getlist("decal") if i.isdecimal() and int(i) in own.site.marking.ids)
     plan = own.kept.plan.with_wishes("prepare", PrepareWishes(form.get("base", BASES[0]), "gaps" in form))

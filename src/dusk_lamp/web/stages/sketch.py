@@ -22,6 +22,7 @@ from ...core.view.camera import Camera
 from ...core.view.reading import APART, ARM_MM, reading
 from ...store.models import Sculpt
 from ...store.open_sculpts import OpenSculpt
+from ..body import Body
 from ..editing import Edit, OpenPlan, change, opened
 from ..limits import number_of
 from ..responses import packed
@@ -161,9 +162,9 @@ def keep(sculpt_id: int) -> tuple[Response, int] | Response:
     return shown(sculpt_id) if isinstance(done, int) else done
 
 
-def _tinted(session: Session, own: OpenPlan, what: str, given: dict[str, Any]) -> Edit:
+def _tinted(session: Session, own: OpenPlan, what: str, given: Body) -> Edit:
     if what == "small":
-        share = float(given["share"])
+        share = given.decimal("share")
         return Edit(replace(own.kept.plan, small_forms=share), "small forms set", done=("sketch",))
     sent = {k: given[k] for k in ("lamp", "sky", "ground") if k in given}
     if len(sent) < 3:

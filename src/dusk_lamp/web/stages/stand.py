@@ -13,8 +13,8 @@ from ...store import plans
 from ...store import preparing as stages
 from ..bench import url_for_stage, waiting
 from ..responses import picture
+from ..stage_registry import mark_done, string_of
 from ..workshop import the_sculpt, wants_json, workshop
-from . import mark_done, string_of
 
 blueprint = Blueprint("stand", __name__)
 _drawing = threading.Lock()  # ten pictures are asked for at once; side by side they would only wait for each other

@@ -11,6 +11,7 @@ from ...core.errors import SettingError
 from ...core.sculpt.display import MOST_SPOTS, seen_shares
 from ...store.models import Sculpt
 from ...store.open_sculpts import OpenSculpt
+from ..body import Body
 from ..editing import Edit, OpenPlan, change, clicked, opened
 from ..workshop import workshop
 from .regions.common import PATCHES
@@ -78,14 +79,14 @@ def change_view(sculpt_id: int) -> tuple[Response, int] | Response:
     return shown(sculpt_id) if isinstance(done, int) else done
 
 
-def _changed(session: Session, own: OpenPlan, what: str, given: dict[str, Any]) -> Edit:
+def _changed(session: Session, own: OpenPlan, what: str, given: Body) -> Edit:
     old, action = own.plan.display, "display view chosen"
     if what == "look":
-        new = replace(old, azimuth=float(given["azimuth"]), elevation=float(given["elevation"]))
+        new = replace(old, azimuth=given.decimal("azimuth"), elevation=given.decimal("elevation"))
     elif what == "spot":
         new, action = replace(old, spots=(*old.spots, clicked(own.open, given)[1])), "focal spot set"
     elif what == "away":
-        k = int(given["number"])
+        k = given.whole("number")
         new, action = replace(old, spots=tuple(s for i, s in enumerate(old.spots) if i != k)), "focal spot removed"
     else:
         raise SettingError("this change of the view is not known; reload the page")

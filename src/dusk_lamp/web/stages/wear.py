@@ -11,12 +11,13 @@ from ...core.coat.coat import Coat
 from ...core.coat.stack import looks
 from ...core.errors import SettingError
 from ...core.plain import built, plain
-from ...core.plan.stages.wear import STAGE, WearWishes
-from ...core.plan.wear import FOLLOWS, LAYERS, LAYERS_BY_NAME, PART_OF, share_of
+from ...core.plan.features.wear.feature import FEATURE, WearWishes
+from ...core.plan.features.wear.layers import FOLLOWS, LAYERS, LAYERS_BY_NAME, PART_OF, share_of
 from ...core.units import minutes_words
 from ...store.models import Sculpt
 from ...store.open_sculpts import OpenSculpt
 from ..background import in_background, not_yet
+from ..body import Body
 from ..editing import Edit, OpenPlan, answer, change, opened, settled
 from ..ranges import within
 from ..responses import packed
@@ -31,19 +32,19 @@ def panel(session: Session, sculpt: Sculpt, own: OpenSculpt) -> dict[str, Any]:
     return {"layers": LAYERS, "follows": FOLLOWS}
 
 
-def _asked(own: OpenPlan, given: dict[str, Any]) -> WearWishes:
+def _asked(own: OpenPlan, given: Body) -> WearWishes:
     """How it is to be worn: as kept, with what has come from the page."""
-    now = own.context.wishes(STAGE.name)
+    now = own.context.wishes(FEATURE.name)
     sent = given.get("amounts", {})
     if not isinstance(sent, dict):
         raise SettingError("amounts of wear come by the name of a layer; reload the page")
     if strange := [k for k in sent if k not in LAYERS_BY_NAME]:
         raise SettingError(f"wear is {', '.join(LAYERS_BY_NAME)}, not '{str(strange[0])[:40]}'")
     amounts = {k: v for k, v in {**now.shown, **sent}.items() if v}
-    spared = [own.id(n) for n in given["spared"]] if "spared" in given else now.spared
+    spared = [own.id(n) for n in given.listed("spared")] if "spared" in given else now.spared
     shares = {k: dict(v) for k, v in now.shares.items()}
     if "share" in given:
-        one = given["share"]
+        one = given.within("share")
         id_, layer = str(own.id(one["region"])), str(one["layer"])
         shares.setdefault(id_, {})[layer] = one["share"]
         if one["share"] is None:  # as its material asks for
@@ -58,7 +59,7 @@ def shown(sculpt_id: int) -> Response | tuple[Response, int]:
     with workshop().store.session() as session:
         try:
             own = opened(session, sculpt_id)
-            made = STAGE.all_coats(own.context)
+            made = FEATURE.all_coats(own.context)
         except SettingError as e:
             return jsonify(trouble=str(e), rack=url_for("rack.rack"))
 
@@ -75,14 +76,14 @@ def shown(sculpt_id: int) -> Response | tuple[Response, int]:
 
 
 def _facts(own: OpenPlan, made: list[Coat]) -> dict[str, Any]:
-    context, wishes = own.context, own.context.wishes(STAGE.name)
-    steps = own.steps(made, context.before(STAGE.name))
+    context, wishes = own.context, own.context.wishes(FEATURE.name)
+    steps = own.steps(made, context.before(FEATURE.name))
     price: dict[str, list[float]] = {}
     for coat, step in zip(made, steps, strict=True):
         mine = price.setdefault(PART_OF.get(coat.way, coat.way), [0.0, 0.0])
         mine[0] += step.hand_minutes + step.set_up_minutes + step.clean_minutes
         mine[1] += step.wait_minutes
-    asked_for = {name for name, amount in STAGE.amounts(wishes).items() if amount}
+    asked_for = {name for name, amount in FEATURE.amounts(wishes).items() if amount}
     rows = [
         {
             "name": layer.name,
@@ -106,7 +107,7 @@ def _facts(own: OpenPlan, made: list[Coat]) -> dict[str, Any]:
         }
         for k, s in enumerate(steps, 1)
     ]
-    laid = context.coats(STAGE.name)
+    laid = context.coats(FEATURE.name)
     stale = bool(laid) and plain(laid) != plain(made)
     return {
         "layers": rows,
@@ -140,12 +141,12 @@ def look(sculpt_id: int) -> Response:
     (layer, amount); show=clean: without any."""
     with workshop().store.session() as session:
         own = opened(session, sculpt_id)
-    wishes = own.context.wishes(STAGE.name)
+    wishes = own.context.wishes(FEATURE.name)
     if "layer" in request.args:
         amount = within(request.args.get("amount", ""), "wear")
-        wishes = _asked(own, {"amounts": {request.args["layer"]: amount}})
-    coats = [] if request.args.get("show") == "clean" else STAGE.all_coats(own.context, wishes)
-    seen = own.context.simulation.reflectance([*own.context.before(STAGE.name), *coats])
+        wishes = _asked(own, Body(amounts={request.args["layer"]: amount}))
+    coats = [] if request.args.get("show") == "clean" else FEATURE.all_coats(own.context, wishes)
+    seen = own.context.simulation.reflectance([*own.context.before(FEATURE.name), *coats])
     levels = looks(seen)[1]
     return packed(
         {"samples": len(levels)}, np.column_stack([levels, np.zeros(len(levels), np.uint8)])[own.site.shown]
@@ -159,20 +160,22 @@ def keep(sculpt_id: int) -> tuple[Response, int] | Response:
     return answer(sculpt_id, change(sculpt_id, _changed))
 
 
-def _changed(session: Session, own: OpenPlan, what: str, given: dict[str, Any]) -> Edit:
+def _changed(session: Session, own: OpenPlan, what: str, given: Body) -> Edit:
     plan, context = own.kept.plan, own.context
     if what == "set":
-        return Edit(plan.with_wishes(STAGE.name, _asked(own, given)), "wear set", done=("wear",))
+        return Edit(plan.with_wishes(FEATURE.name, _asked(own, given)), "wear set", done=("wear",))
     if what == "usual":
-        return Edit(plan.with_wishes(STAGE.name, WearWishes()), "wear back to usual", done=("wear",))
+        return Edit(plan.with_wishes(FEATURE.name, WearWishes()), "wear back to usual", done=("wear",))
     if what not in ("paint", "unpaint"):
         raise SettingError("this change of the wear is not known; reload the page")
-    item = STAGE.items(context.on(own.plan.with_wishes(STAGE.name, _asked(own, {}))))[:1]
+    item = FEATURE.items(context.on(own.plan.with_wishes(FEATURE.name, _asked(own, Body()))))[:1]
     if what == "unpaint":
-        coats = [c for c in own.plan.coats if c.stage != STAGE.name]
+        coats = [c for c in own.plan.coats if c.stage != FEATURE.name]
         return Edit(settled(plan, context, coats), "wear taken off the plan")
-    wished = _asked(own, {})
+    wished = _asked(own, Body())
     if not item:
         raise SettingError("there is no wear to paint: choose a layer first")
-    coats = STAGE.put(context, item[0], STAGE.all_coats(context, wished))
-    return Edit(settled(plan.with_wishes(STAGE.name, wished), context, coats), "wear put in the plan", done=("wear",))
+    coats = FEATURE.put(context, item[0], FEATURE.all_coats(context, wished))
+    return Edit(
+        settled(plan.with_wishes(FEATURE.name, wished), context, coats), "wear put in the plan", done=("wear",)
+    )

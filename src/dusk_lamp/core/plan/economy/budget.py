@@ -2,9 +2,9 @@
 
 from dataclasses import dataclass, field
 
+from ...datasets.prices import price
 from ...errors import SettingError
 from ...plain import checked, number
-from ..prices import price
 
 EVENING, GAME, DISPLAY = 60.0, 120.0, 300.0  # minutes
 MOST_STEPS_ON = 12  # of one region, that a pin can ask for

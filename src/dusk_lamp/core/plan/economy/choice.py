@@ -12,7 +12,7 @@ from numpy.typing import NDArray
 from scipy.optimize import Bounds, LinearConstraint, linprog, milp
 from scipy.sparse import coo_matrix
 
-from ..prices import price
+from ...datasets.prices import price
 from .budget import Budget
 from .candidates import Candidates
 from .options import Option

@@ -14,7 +14,7 @@ from ...paint.film import film
 from ...paint.mix import Mix
 from ...sculpt.site import Where
 from ..context import Context
-from ..ways.layers import covering_um
+from ..features.colour.ways.layers import covering_um
 from .candidates import Candidates, score
 from .groups import Group
 from .options import Option, job_of

@@ -9,7 +9,7 @@ from ...paint.colour import lab, xyz
 from ...paint.film import masstone
 from ...paint.mix import Mix
 from ..context import Context
-from ..order import interleaved, ordered, touching
+from ..steps.order import interleaved, ordered, touching
 from .budget import Budget
 from .candidates import Candidates, scores
 from .coats import coats_of

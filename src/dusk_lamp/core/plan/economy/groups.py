@@ -7,9 +7,9 @@ import numpy as np
 from numpy.typing import NDArray
 
 from ...sculpt.mesh import summed
-from ..attention import attention_of
-from ..care import care_of
+from ...target.attention import attention_of
 from ..context import Context
+from ..steps.care import care_of
 
 BIN = 0.1  # of a value
 MOST_BINS = 48  # of one region; a wider range has wider ones

@@ -16,8 +16,8 @@ from ...coat.brush import Even, job_water
 from ...coat.technique import technique
 from ...paint.colour import delta_e, lab, xyz
 from ...paint.film import film, masstone
-from ..care import hand_minutes
-from ..ways.layers import covering_um
+from ..features.colour.ways.layers import covering_um
+from ..steps.care import hand_minutes
 from .candidates import Candidates, reaching_most, score
 from .groups import Group
 

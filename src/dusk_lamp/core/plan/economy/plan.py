@@ -12,15 +12,15 @@ from ...coat.coat import Coat
 from ...errors import SettingError
 from ...paint.colour import delta_e, lab, xyz
 from ...sculpt.mesh import evenly
-from ..attention import attention_of
-from ..care import care
+from ...target.attention import attention_of
+from ..brief import BRUSHED
 from ..context import Context
-from ..needed import needed
-from ..order import interleaved, ordered, touching
-from ..palette import Puddle, palette_for
-from ..share import palette_minutes
-from ..step import Step, steps_of
-from ..ways.way import BRUSHED
+from ..features.colour.needed import needed
+from ..palette.puddles import Puddle, palette_for
+from ..palette.share import palette_minutes
+from ..steps.care import care
+from ..steps.order import interleaved, ordered, touching
+from ..steps.step import Step, steps_of
 from .budget import Budget
 from .candidates import Candidates, candidates_of, reaching_most, scores
 from .choice import Choice, choose, minutes_of

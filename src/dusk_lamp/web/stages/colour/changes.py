@@ -10,18 +10,19 @@ from ....core.coat.coat import Coat, usual_coat
 from ....core.coat.technique import technique
 from ....core.errors import SettingError
 from ....core.plan.context import Context
-from ....core.plan.order import WHOLE_MODEL, move_refused, region_of
-from ....core.plan.stages import Item
-from ....core.plan.stages.colour import STAGE
-from ....core.plan.stages.face import STAGE as FACE
-from ....core.plan.ways import ways
+from ....core.plan.features.colour.feature import FEATURE
+from ....core.plan.features.colour.ways import ways
+from ....core.plan.features.face.feature import FEATURE as FACE
+from ....core.plan.features.feature import Item
+from ....core.plan.steps.order import WHOLE_MODEL, move_refused, region_of
 from ....core.sculpt.site import WHOLE, Where
 from ....store import paints
 from ...background import Say, in_background, not_yet
+from ...body import Body, json_body
 from ...budgets import budget_from, economy_of
 from ...coat_editing import ACTIONS, ONE_COAT, by_hand, changed_coats, mix_called
 from ...editing import Edit, OpenPlan, answer, changed, opened, settled
-from ...workshop import asked, workshop
+from ...workshop import workshop
 from .common import blueprint, colours_of, looked
 
 
@@ -31,7 +32,7 @@ def change(sculpt_id: int) -> tuple[Response, int] | Response:
     none yet), clear (region), order: as the craft has it; add (region, technique, paint; on), warm (region), varnish
     (name): the last one; mute, remove, up, down (number, from 1), set (number and settings of its technique), paint
     (number, name)."""
-    given = asked()
+    given = json_body()
     if given.get("do") in ("way", "all"):
         with workshop().store.session() as session:
             own = opened(session, sculpt_id)
@@ -55,14 +56,14 @@ def change(sculpt_id: int) -> tuple[Response, int] | Response:
     return answer(sculpt_id, changed(sculpt_id, given, _changed))
 
 
-def _wishes(own: OpenPlan, what: str, given: dict[str, Any]) -> dict[int, str]:
+def _wishes(own: OpenPlan, what: str, given: Body) -> dict[int, str]:
     """Which regions should be painted which way, by their numbers."""
     name = str(given.get("name"))
     if name not in ways():
         raise SettingError("this way of painting is not known; reload the page")
     if what == "way":
         return {own.number(given.get("region")): name}
-    return dict.fromkeys(STAGE.left_for(own.context, name), name)
+    return dict.fromkeys(FEATURE.left_for(own.context, name), name)
 
 
 def _painted(context: Context, wishes: dict[int, str], say: Say = lambda *_: None) -> Context:
@@ -70,11 +71,11 @@ def _painted(context: Context, wishes: dict[int, str], say: Say = lambda *_: Non
     for k, (number, name) in enumerate(wishes.items()):
         region = context.site.marking.regions[number - 1]
         say(f"Mixing for {region.name}", k / len(wishes))
-        context = context.with_coats(STAGE.painted(context, Item(name, region.id)))
+        context = context.with_coats(FEATURE.painted(context, Item(name, region.id)))
     return context
 
 
-def _changed(session: Session, own: OpenPlan, what: str, given: dict[str, Any]) -> Edit:
+def _changed(session: Session, own: OpenPlan, what: str, given: Body) -> Edit:
     """The plan after a change; see change."""
     context, plan, site = own.context, own.kept.plan, own.site
     names, action = ["the rest", *(r.name for r in site.marking.regions)], ACTIONS.get(what, "colours changed")
@@ -83,32 +84,32 @@ def _changed(session: Session, own: OpenPlan, what: str, given: dict[str, Any]) 
         return Edit(settled(plan, context, coats), action, done=("colour",))
 
     def listed(coats: list[Coat], action: str) -> Edit:
-        return kept([*context.before(STAGE.name), *coats, *context.after(FACE.name)], action)
+        return kept([*context.before(FEATURE.name), *coats, *context.after(FACE.name)], action)
 
     if what in ("way", "all"):
         wishes = _wishes(own, what, given)
         context = _painted(context, wishes)
-        coats = STAGE.in_order(context) if len(wishes) > 1 else list(context.plan.coats)
+        coats = FEATURE.in_order(context) if len(wishes) > 1 else list(context.plan.coats)
         title = ways()[str(given["name"])].title
         return kept(
             coats, f"{title}: {names[next(iter(wishes))] if what == 'way' else 'all others'}" if wishes else action
         )
     if what == "plan":
         budget = budget_from(own, given)
-        new = plan.with_wishes(STAGE.name, replace(context.wishes(STAGE.name), budget=budget))
+        new = plan.with_wishes(FEATURE.name, replace(context.wishes(FEATURE.name), budget=budget))
         context = context.on(replace(new, coats=own.plan.coats))
-        coats = STAGE.painted(context, STAGE.items(context)[-1])
+        coats = FEATURE.painted(context, FEATURE.items(context)[-1])
         return kept(coats, f"planned for {budget.minutes:.0f} minutes", new)
     if what == "clear":
         number = own.number(given["region"])
-        return kept(STAGE.put(context, Item("", site.marking.ids[number]), []), f"coats removed: {names[number]}")
+        return kept(FEATURE.put(context, Item("", site.marking.ids[number]), []), f"coats removed: {names[number]}")
     if what == "add":
         whole = given.get("on") == "whole"
         number = 0 if whole else own.number(given.get("region"))
         mix = mix_called(session, given["paint"], varnish=True)
         name = str(given["technique"])
         label = f"{'Whole model' if whole else names[number]}: {technique(name).title.lower()}"
-        coat = by_hand(own, name, mix, label, STAGE.name)
+        coat = by_hand(own, name, mix, label, FEATURE.name)
         if whole:
             return listed([*colours_of(own), coat], "coat added: whole model")
         coat = replace(coat, where=Where.some(site.labels == number), region=site.marking.ids[number])
@@ -123,11 +124,11 @@ def _changed(session: Session, own: OpenPlan, what: str, given: dict[str, Any]) 
         varnish = paints.varnish_called(session, str(given["name"]))
         if varnish is None:
             raise SettingError("this varnish is not on the rack any more; choose another")
-        last = usual_coat("brush", varnish, f"last varnish, {given['name']}, all over", STAGE.name)
+        last = usual_coat("brush", varnish, f"last varnish, {given['name']}, all over", FEATURE.name)
         left = [c for c in colours_of(own) if not (c.mix.clear and c.where == WHOLE)]
         return listed([*left, last], "last varnish chosen")
     if what == "order":
-        return kept(STAGE.in_order(context), "coats put in order")
+        return kept(FEATURE.in_order(context), "coats put in order")
     if what not in ONE_COAT:
         raise SettingError("this change of the colours is not known; reload the page")
     refuse = lambda new: move_refused(site, colours_of(own), new)  # noqa: E731

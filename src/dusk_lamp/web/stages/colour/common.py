@@ -4,8 +4,8 @@ import numpy as np
 from flask import Blueprint
 
 from ....core.coat.coat import Coat
-from ....core.plan.stages.colour import STAGE
-from ....core.plan.stages.face import STAGE as FACE
+from ....core.plan.features.colour.feature import FEATURE
+from ....core.plan.features.face.feature import FEATURE as FACE
 from ...editing import OpenPlan
 from ...responses import Turn
 
@@ -15,9 +15,9 @@ DRAWING = Turn()
 
 def colours_of(own: OpenPlan) -> list[Coat]:
     """The coats that this page lists: colours, then what is added for faces."""
-    return own.context.coats(STAGE.name, FACE.name)
+    return own.context.coats(FEATURE.name, FACE.name)
 
 
 def looked(own: OpenPlan, number: int) -> np.ndarray:
     """(N, 36) after the undercoat and so many coats in colour."""
-    return own.context.simulation.reflectance([*own.context.before(STAGE.name), *colours_of(own)[:number]])
+    return own.context.simulation.reflectance([*own.context.before(FEATURE.name), *colours_of(own)[:number]])

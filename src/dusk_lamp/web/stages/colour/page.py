@@ -12,17 +12,17 @@ from ....core.coat.technique import techniques
 from ....core.errors import SettingError
 from ....core.paint.colour import ILLUMINANTS, delta_e, lab, xyz
 from ....core.plain import plain
-from ....core.plan.cards import used_on
-from ....core.plan.cautions import cautions_for
+from ....core.plan.brief import NEAR
 from ....core.plan.economy.coats import WAY as ECONOMY
-from ....core.plan.order import WHOLE_MODEL, broken, region_of
-from ....core.plan.overspray import overspray
-from ....core.plan.palette import palette_for, palette_words
-from ....core.plan.stages.colour import STAGE
-from ....core.plan.step import in_drops, row_of
-from ....core.plan.times import times_of
-from ....core.plan.ways import ways
-from ....core.plan.ways.way import NEAR
+from ....core.plan.features.colour.feature import FEATURE
+from ....core.plan.features.colour.overspray import overspray
+from ....core.plan.features.colour.ways import ways
+from ....core.plan.palette.puddles import palette_for, palette_words
+from ....core.plan.steps.cards import used_on
+from ....core.plan.steps.cautions import cautions_for
+from ....core.plan.steps.order import WHOLE_MODEL, broken, region_of
+from ....core.plan.steps.step import in_drops, row_of
+from ....core.plan.steps.times import times_of
 from ....core.sculpt.parts import seams
 from ....core.units import counted, minutes_words
 from ....store import painters, paints, plans
@@ -31,8 +31,8 @@ from ....store.models import Sculpt
 from ....store.open_sculpts import OpenSculpt
 from ...background import Say, in_background, not_yet
 from ...editing import OpenPlan, opened
+from ...stage_registry import STAGES, state_of
 from ...workshop import colour_names, workshop
-from .. import STAGES, state_of
 from .common import blueprint, colours_of, looked
 
 CHANGED = (
@@ -80,12 +80,12 @@ def _facts(own: OpenPlan, again: bool) -> dict[str, Any]:
     """What the page says. again: something that these coats rest on has changed."""
     context, site, coats = own.context, own.site, colours_of(own)
     of = [region_of(site, c) for c in coats]
-    areas, near = site.marking.areas(site.surface, site.paintable), STAGE.near(context)
+    areas, near = site.marking.areas(site.surface, site.paintable), FEATURE.near(context)
     rows = [_region_row(own, k, coats, of, areas, near.get(k)) for k in range(1, len(site.marking.regions) + 1)]
-    steps = own.steps(coats, context.before(STAGE.name))
+    steps = own.steps(coats, context.before(FEATURE.name))
     listed = [_coat_row(own, k, s, n) for k, (s, n) in enumerate(zip(steps, of, strict=True))]
     kept = [s for s in steps if not s.muted]
-    share, times = STAGE.near_share(context, near), times_of(kept, own.plan.models).words if kept else ""
+    share, times = FEATURE.near_share(context, near), times_of(kept, own.plan.models).words if kept else ""
     names = {WHOLE_MODEL: "The whole model", **dict(enumerate(["the rest", *(r.name for r in site.marking.regions)]))}
     done, count = sum(r["done"] for r in rows), len(rows)
     words = (
@@ -98,7 +98,7 @@ def _facts(own: OpenPlan, again: bool) -> dict[str, Any]:
     )
     if coats and again:
         words = f"{words} {CHANGED}"
-    shares = shares_of(context.simulation.finish([*context.before(STAGE.name), *coats])[0], site.areas)
+    shares = shares_of(context.simulation.finish([*context.before(FEATURE.name), *coats])[0], site.areas)
     return {
         "words": words,
         "regions": rows,
@@ -108,12 +108,12 @@ def _facts(own: OpenPlan, again: bool) -> dict[str, Any]:
         "times": times,
         "limit": NEAR,
         "near": share and round(share, 4),
-        "under": key_of(context.target_key(STAGE.name), plain(context.before(STAGE.name)))[:12],
+        "under": key_of(context.target_key(FEATURE.name), plain(context.before(FEATURE.name)))[:12],
         "seams": _seams(own),
-        "order": [{"region": names[p.region], "why": p.why} for p in STAGE.places(context)],
+        "order": [{"region": names[p.region], "why": p.why} for p in FEATURE.places(context)],
         "out_of_order": list(dict.fromkeys(b.why for b in broken(site, coats))),
         "palette": _palette(own, coats, steps),
-        "planned": str(context.wishes(STAGE.name).budget),
+        "planned": str(context.wishes(FEATURE.name).budget),
         "aim": key_of("aim", 1, context.target_key("metal"), [p.name for p in context.rack])[:12],
         "finish": finish_words(shares) if coats else "Nothing is painted in colour yet.",
         "cautions": cautions_for(*dict.fromkeys(tag for s in kept for tag in s.caution_tags)),
@@ -144,7 +144,7 @@ def _region_row(own: OpenPlan, k: int, coats: list[Coat], of: list[int], areas: 
     region, count, can = own.site.marking.regions[k - 1], of.count(k), bool(areas[k] > 0)
     way = coats[of.index(k)].way if count else ""
     title = ways()[way].title if way in ways() else "planned together" if way == ECONOMY else "by hand"
-    covered = STAGE.covered(own.context).get(region.id)
+    covered = FEATURE.covered(own.context).get(region.id)
     left = f"left to “{covered}”, which covers all of it" if covered else "not painted yet"
     words = f"{title}, {counted(count, 'coat', 'coats')}" if count else left
     return {

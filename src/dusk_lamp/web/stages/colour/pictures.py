@@ -9,10 +9,11 @@ from ....core.coat.stack import looks
 from ....core.directions import direction_of
 from ....core.paint.colour import ILLUMINANTS, lab, levels_of, xyz
 from ....core.plain import plain
-from ....core.plan.gradient import gradients
-from ....core.plan.stages.colour import STAGE, Tried
-from ....core.plan.ways import ways
-from ....core.plan.ways.way import FINE, seen_after, wrong
+from ....core.plan.brief import seen_after
+from ....core.plan.features.colour.feature import FEATURE, Tried
+from ....core.plan.features.colour.ways import ways
+from ....core.plan.nearness import FINE, wrong
+from ....core.plan.steps.gradient import gradients
 from ....core.units import counted, minutes_words
 from ....core.view.camera import Camera
 from ....core.view.raster import colour_picture
@@ -52,7 +53,7 @@ def after_bin(sculpt_id: int, number: int) -> Response:
         abort(404)
     seen, site = looked(own, number), own.site
     levels = levels_of(xyz(seen, light))
-    mark = wrong(lab(xyz(seen)), own.context.target(STAGE.name).lab)
+    mark = wrong(lab(xyz(seen)), own.context.target(FEATURE.name).lab)
     mark[site.labels == 0] = FINE  # what is not marked stays a sketch
     areas = {name: round(float(site.areas[mark == k].sum()), 1) for k, name in enumerate(MARKS)}
     said = ", ".join(words.format(round(areas[name])) for name, words in MARK_WORDS.items())
@@ -65,7 +66,7 @@ def finish_bin(sculpt_id: int, number: int) -> Response:
     """How shiny every sample is after so many coats in colour: four bytes, from matt to gloss and how much metallic
     paint shows; the heading says where the lamp is."""
     own = _opened_at(sculpt_id, number)
-    coats = [*own.context.before(STAGE.name), *colours_of(own)[:number]]
+    coats = [*own.context.before(FEATURE.name), *colours_of(own)[:number]]
     finish, metal = own.context.simulation.finish(coats)
     heading = {"number": number, "lamp": plain(own.context.lamp.direction, 4), "sheen": NUMBERS}
     both = np.round(np.clip(np.column_stack([finish, metal, 0 * finish, 0 * finish]), 0, 1) * 255).astype(np.uint8)
@@ -78,7 +79,7 @@ def _tried(sculpt_id: int, number: int, name: str) -> tuple[OpenPlan, Tried]:
     if name not in ways() or not 1 <= number <= len(own.site.marking.regions):
         abort(404)
     with DRAWING:
-        return own, STAGE.tried(own.context, number, name)
+        return own, FEATURE.tried(own.context, number, name)
 
 
 @blueprint.get("/sculpts/<int:sculpt_id>/colour/<int:number>/<name>.json")
@@ -105,10 +106,10 @@ def way_json(sculpt_id: int, number: int, name: str) -> Response:
 def way_png(sculpt_id: int, number: int, name: str) -> Response:
     """A picture of this very model with a region painted one way, over its undercoat."""
     own, found = _tried(sculpt_id, number, name)
-    site, view, under = own.site, own.context.view, own.context.before(STAGE.name)
+    site, view, under = own.site, own.context.view, own.context.before(FEATURE.name)
 
     def draw() -> NDArray:
-        task = own.context.task(STAGE.name, number)
+        task = own.context.task(FEATURE.name, number)
         seen = task.under.copy()
         seen[task.own] = seen_after(task, found.coats)
         levels = looks(seen)[1]
@@ -129,7 +130,7 @@ def gradients_json(sculpt_id: int, number: int) -> Response:
     """The borders between neighbouring mixes of a region, and how the hand makes each smooth."""
     with workshop().store.session() as session:
         own = opened(session, sculpt_id)
-    found = gradients(own.site, STAGE.by_region(own.context).get(number, []))
+    found = gradients(own.site, FEATURE.by_region(own.context).get(number, []))
     return jsonify(
         [
             {**plain(g), "line": f"{g.lower} to {g.upper}: {g.mm:.0f} mm, {g.step:.1f} value apart; {g.words}."}

@@ -8,8 +8,9 @@ from sqlalchemy.orm import Session
 
 from ....core.errors import SettingError
 from ....core.plain import built, one_line, plain
-from ....core.plan.stages import Item
-from ....core.plan.stages.glow import KINDS, MOST_SPOTS, STAGE, GlowWish, GlowWishes
+from ....core.plan.features.feature import Item
+from ....core.plan.features.glow.feature import FEATURE, KINDS, MOST_SPOTS, GlowWish, GlowWishes
+from ...body import Body
 from ...editing import Edit, OpenPlan, answer, change, clicked, settled
 from .common import blueprint, glows_of
 from .page import SETTINGS
@@ -23,18 +24,18 @@ def keep(sculpt_id: int) -> tuple[Response, int] | Response:
     return answer(sculpt_id, change(sculpt_id, _changed))
 
 
-def _changed(session: Session, own: OpenPlan, what: str, given: dict[str, Any]) -> Edit:
+def _changed(session: Session, own: OpenPlan, what: str, given: Body) -> Edit:
     wishes, plan, context = glows_of(own), own.kept.plan, own.context
 
     def wished(new: GlowWishes, action: str, last_id: int = 0) -> Edit:
-        changed = replace(plan, last_id=max(plan.last_id, last_id)).with_wishes(STAGE.name, new)
+        changed = replace(plan, last_id=max(plan.last_id, last_id)).with_wishes(FEATURE.name, new)
         return Edit(changed, action, done=("glow",))
 
     if what == "add":
         glow = _new(own, given)
         return wished(wishes.with_one(glow), f"glow added: {glow.name}", glow.id)
     if what == "dusk":
-        return Edit(replace(plan, dusk=float(given["share"])), "lamp dimmed", done=("glow",))
+        return Edit(replace(plan, dusk=given.decimal("share")), "lamp dimmed", done=("glow",))
     if what in ("lens", "unlens"):
         item = Item("lens", own.id(given["region"]))
         left = [i for i in wishes.lenses if i != item.region]
@@ -42,17 +43,17 @@ def _changed(session: Session, own: OpenPlan, what: str, given: dict[str, Any]) 
         return _painted(
             own, new, item, what == "lens", "lens put in the plan" if what == "lens" else "lens taken off the plan"
         )
-    glow = wishes.one(_whole(given["number"]))
+    glow = wishes.one(given.whole("number"))
     if what == "spot":
         spots = (*glow.spots, clicked(own.open, given)[1])[-MOST_SPOTS:]
         return wished(wishes.with_one(replace(glow, spots=spots)), f"hot spot added: {glow.name}")
     if what == "set":
-        changes = {k: v for k, v in dict(given["settings"]).items() if k in SETTINGS}
+        changes = {k: v for k, v in given.within("settings").items() if k in SETTINGS}
         if "name" in changes:
             changes["name"] = one_line(changes["name"])
         new_glow = built(GlowWish, {**plain(glow), **changes}, "the glow")
-        if "reach" in given["settings"] and new_glow.shines:
-            new_glow = STAGE.with_reach(context, new_glow, float(given["settings"]["reach"]))
+        if "reach" in given.within("settings") and new_glow.shines:
+            new_glow = FEATURE.with_reach(context, new_glow, given.within("settings").decimal("reach"))
         return wished(wishes.with_one(new_glow), f"glow set: {new_glow.name}")
     if what == "away":
         return _painted(own, wishes.without(glow.id), Item(glow.way), False, f"glow removed: {glow.name}")
@@ -64,19 +65,13 @@ def _changed(session: Session, own: OpenPlan, what: str, given: dict[str, Any]) 
 
 def _painted(own: OpenPlan, wishes: GlowWishes, item: Item, wanted: bool, action: str) -> Edit:
     """The plan with an item's coats laid, or taken off."""
-    plan = own.kept.plan.with_wishes(STAGE.name, wishes)
+    plan = own.kept.plan.with_wishes(FEATURE.name, wishes)
     context = own.context.on(replace(plan, coats=own.plan.coats))
-    coats = STAGE.painted(context, item) if wanted else STAGE.put(context, item, [])
+    coats = FEATURE.painted(context, item) if wanted else FEATURE.put(context, item, [])
     return Edit(settled(plan, context, coats), action, done=("glow",))
 
 
-def _whole(given: Any) -> int:
-    if isinstance(given, bool) or not isinstance(given, int):
-        raise SettingError("choose the glow first")
-    return given
-
-
-def _new(own: OpenPlan, given: dict[str, Any]) -> GlowWish:
+def _new(own: OpenPlan, given: Body) -> GlowWish:
     kind = str(given["kind"])
     more: dict[str, Any] = {}
     if kind == "region":
@@ -84,5 +79,5 @@ def _new(own: OpenPlan, given: dict[str, Any]) -> GlowWish:
     elif kind in KINDS:
         _, more["place"], more["out"] = clicked(own.open, given)
         if "off" in given:
-            more["off"] = float(given["off"])
-    return STAGE.new(own.context, kind, own.kept.plan.last_id + 1, **more)
+            more["off"] = given.decimal("off")
+    return FEATURE.new(own.context, kind, own.kept.plan.last_id + 1, **more)

@@ -4,17 +4,17 @@ from dataclasses import replace
 
 from flask import Blueprint
 
-from ....core.plan.stages.glow import STAGE, GlowWishes
+from ....core.plan.features.glow.feature import FEATURE, GlowWishes
 from ...editing import OpenPlan
 
 blueprint = Blueprint("glow", __name__)
 
 
 def glows_of(own: OpenPlan) -> GlowWishes:
-    return own.context.wishes(STAGE.name)
+    return own.context.wishes(FEATURE.name)
 
 
 def with_glows(own: OpenPlan, wishes: GlowWishes, dusk: float | None = None) -> OpenPlan:
     """The plan with other glows, or less of the lamp."""
-    plan = own.plan.with_wishes(STAGE.name, wishes)
+    plan = own.plan.with_wishes(FEATURE.name, wishes)
     return replace(own, context=own.context.on(plan if dusk is None else replace(plan, dusk=dusk)))

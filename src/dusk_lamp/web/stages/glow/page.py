@@ -10,9 +10,9 @@ from ....core.errors import SettingError
 from ....core.paint.mix import values_of
 from ....core.plain import described
 from ....core.plan.document import Plan
-from ....core.plan.glow import REACH
-from ....core.plan.stages import Item
-from ....core.plan.stages.glow import SIDE_WORDS, STAGE, GlowWish
+from ....core.plan.features.feature import Item
+from ....core.plan.features.glow.feature import FEATURE, SIDE_WORDS, GlowWish
+from ....core.plan.features.glow.glows import REACH
 from ....core.units import minutes_words
 from ....store.models import Sculpt
 from ....store.open_sculpts import OpenSculpt
@@ -65,12 +65,12 @@ def shown(sculpt_id: int) -> Response | tuple[Response, int]:
         except SettingError as e:
             return jsonify(trouble=str(e), rack=url_for("rack.rack"))
     context, glows = own.context, glows_of(own).glows
-    before = context.before(STAGE.name)
+    before = context.before(FEATURE.name)
 
     def work(say: Any) -> None:
         for k, glow in enumerate(glows):
             say(f"Looking from {glow.name or 'the glow'}", k / max(len(glows), 1))
-            STAGE.trouble(context, glow)
+            FEATURE.trouble(context, glow)
         context.simulation.reflectance(before)
 
     if not own.has_page("glow") and (working := in_background(("glows", sculpt_id, own.turn), work)):
@@ -80,11 +80,11 @@ def shown(sculpt_id: int) -> Response | tuple[Response, int]:
 
 def _facts(own: OpenPlan) -> dict[str, Any]:
     context, glows = own.context, glows_of(own).glows
-    before = context.before(STAGE.name)
+    before = context.before(FEATURE.name)
     value = values_of(context.simulation.reflectance(before)) if before else None
     highlit: dict[int, bool] = {}
     rows = [_row(own, glow, value, highlit) for glow in glows]
-    coats = context.coats(STAGE.name)
+    coats = context.coats(FEATURE.name)
     listed = [
         {
             "number": k,
@@ -111,9 +111,9 @@ def _facts(own: OpenPlan) -> dict[str, Any]:
 
 
 def _row(own: OpenPlan, glow: GlowWish, value: Any, highlit: dict[int, bool]) -> dict[str, Any]:
-    row = STAGE.row(own.context, glow, value, highlit)
+    row = FEATURE.row(own.context, glow, value, highlit)
     for band in row.get("bands", []):
         band.setdefault("colour", BAND_COLOURS[band.get("number", 0)])
-    row["painted"] = STAGE.has(own.context, Item(glow.way))
+    row["painted"] = FEATURE.has(own.context, Item(glow.way))
     row["paint"] = "Update it in the plan" if row["painted"] else "Put it in the plan"
     return {**row, "number": glow.id, "region": None}

@@ -7,10 +7,10 @@ from flask import Response, abort, jsonify, request
 
 from ....core.coat.stack import looks
 from ....core.paint.colour import rgb_from_hex
-from ....core.plan.glow import BANDS, NONE
-from ....core.plan.lens import STEPS, Lens, pair_words
-from ....core.plan.stages import Item
-from ....core.plan.stages.glow import STAGE, GlowWishes
+from ....core.plan.features.feature import Item
+from ....core.plan.features.glow.feature import FEATURE, GlowWishes
+from ....core.plan.features.glow.glows import BANDS, NONE
+from ....core.plan.features.glow.lens import STEPS, Lens, pair_words
 from ....core.view.flat import lens_svg
 from ...editing import OpenPlan, opened
 from ...limits import number_of
@@ -39,23 +39,23 @@ def look(sculpt_id: int) -> Response:
         own = with_glows(own, glows_of(own), number_of(request.args["dusk"], "what is left of the lamp", 0, 1))
     context, count = own.context, len(own.site)
     if show == "painted":
-        coats = [*context.before(STAGE.name), *context.coats(STAGE.name)]
+        coats = [*context.before(FEATURE.name), *context.coats(FEATURE.name)]
         levels = looks(context.simulation.reflectance(coats))[1]
     elif show == "bands":
         grey = context.target("colour").colour.mean(axis=1, keepdims=True)
         levels = (np.repeat(grey, 3, axis=1) * 0.7).astype(np.uint8)
         table = np.round(np.array([rgb_from_hex(c) for c in BAND_COLOURS]) * 255).astype(np.uint8)
-        for glow in STAGE.shining(context):
-            band = STAGE.reached(context, glow).band
+        for glow in FEATURE.shining(context):
+            band = FEATURE.reached(context, glow).band
             drawn = band > NONE if only is None else band == only
             levels[drawn] = table[band[drawn]]
     else:
         lamp_alone = replace(glows_of(own), glows=()) if show == "lamp" else glows_of(own)
         alone = with_glows(own, lamp_alone, 0.0 if show == "glow" else None)
-        levels = alone.context.target(STAGE.name).colour.copy()
+        levels = alone.context.target(FEATURE.name).colour.copy()
         for glow in [] if show == "lamp" else glows_of(own).glows:
-            if not glow.shines and glow.on and not STAGE.trouble(context, glow):
-                for _, colour, mask in STAGE.hot(context, glow)[0]:
+            if not glow.shines and glow.on and not FEATURE.trouble(context, glow):
+                for _, colour, mask in FEATURE.hot(context, glow)[0]:
                     levels[mask] = np.round(rgb_from_hex(colour) * 255).astype(np.uint8)
     return packed({"show": show}, np.column_stack([levels, np.zeros(count, np.uint8)])[own.site.shown])
 
@@ -67,14 +67,14 @@ def _tried(own: OpenPlan) -> GlowWishes:
     if "colour" in request.args:
         glow = replace(glow, colour=request.args["colour"])
     if "reach" in request.args and glow.shines:
-        glow = STAGE.with_reach(own.context, glow, within(request.args["reach"], "reach"))
+        glow = FEATURE.with_reach(own.context, glow, within(request.args["reach"], "reach"))
     return wishes.with_one(glow)
 
 
 def _lens(own: OpenPlan, region: int, brush: float = 0.2) -> list[Lens]:
     if not 1 <= region <= len(own.site.marking.regions):
         abort(404)
-    return STAGE.lens(own.context, own.site.marking.ids[region], brush)
+    return FEATURE.lens(own.context, own.site.marking.ids[region], brush)
 
 
 @blueprint.get("/sculpts/<int:sculpt_id>/glow/lens/<int:region>.svg")
@@ -92,6 +92,6 @@ def lens_words(sculpt_id: int, region: int) -> Response:
     with workshop().store.session() as session:
         own = opened(session, sculpt_id)
     found = _lens(own, region)
-    planned = STAGE.has(own.context, Item("lens", own.site.marking.ids[region]))
+    planned = FEATURE.has(own.context, Item("lens", own.site.marking.ids[region]))
     worse = filter(None, [pair_words(found)])
     return jsonify(words=[*dict.fromkeys(o.words for o in found), *worse, *STEPS], planned=planned)

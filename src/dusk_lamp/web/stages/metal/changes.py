@@ -1,25 +1,25 @@
 """What a press on the metal stage changes in the plan."""
 
 from dataclasses import replace
-from typing import Any
 
 from flask import Response
 from sqlalchemy.orm import Session
 
 from ....core.errors import SettingError
 from ....core.plain import built, plain
-from ....core.plan.stages import Item
-from ....core.plan.stages.edges import STAGE as EDGES
-from ....core.plan.stages.edges import RegionEdges
-from ....core.plan.stages.metal import STAGE
+from ....core.plan.features.edges.feature import FEATURE as EDGES
+from ....core.plan.features.edges.wishes import RegionEdges
+from ....core.plan.features.feature import Item
+from ....core.plan.features.metal.feature import FEATURE
 from ....core.sculpt.facets import FacetCut, FacetNote
 from ....core.units import counted
+from ...body import Body
 from ...editing import Edit, OpenPlan, answer, change, clicked, settled
 from .common import EDGE_SETTINGS, blueprint, with_settings
 
 PAINTS = {  # what is done, on which stage, by which name its coats are known, what a history calls it
-    "paint": (STAGE, "metal", "metal put in the plan"),
-    "unpaint": (STAGE, "metal", "metal taken off the plan"),
+    "paint": (FEATURE, "metal", "metal put in the plan"),
+    "unpaint": (FEATURE, "metal", "metal taken off the plan"),
     "edges": (EDGES, "edges", "edges put in the plan"),
     "unedge": (EDGES, "edges", "edges taken off the plan"),
     "lining": (EDGES, "lining", "creases lined"),
@@ -36,42 +36,44 @@ def keep(sculpt_id: int) -> tuple[Response, int] | Response:
     return answer(sculpt_id, change(sculpt_id, _changed))
 
 
-def _changed(session: Session, own: OpenPlan, what: str, given: dict[str, Any]) -> Edit:
+def _changed(session: Session, own: OpenPlan, what: str, given: Body) -> Edit:
     id_, plan, context = own.id(given.get("region")), own.kept.plan, own.context
     name = own.site.marking.regions[own.number(given["region"]) - 1].name
-    metals, edges = context.wishes(STAGE.name), context.wishes(EDGES.name)
+    metals, edges = context.wishes(FEATURE.name), context.wishes(EDGES.name)
     if what == "set":
-        settings = dict(given["settings"])
+        settings = dict(given.within("settings"))
         lines = {k: settings.pop(k) for k in EDGE_SETTINGS if k in settings}
         if lines:
             wish = built(RegionEdges, {**plain(edges.of(id_)), **lines}, "the edges")
             plan = plan.with_wishes(EDGES.name, edges.with_one(id_, wish))
         if settings:
-            plan = plan.with_wishes(STAGE.name, metals.with_one(id_, with_settings(own, id_, settings)))
+            plan = plan.with_wishes(FEATURE.name, metals.with_one(id_, with_settings(own, id_, settings)))
         return Edit(plan, f"metal set: {name}", done=("metal",))
     if what == "facet":
-        kept, (_, place, _) = STAGE.kept(context, id_), clicked(own.open, given)
+        kept, (_, place, _) = FEATURE.kept(context, id_), clicked(own.open, given)
         note = built(FacetNote, {"place": place, "kind": str(given["kind"])}, "the facet")
         notes = (*kept.shine.corrections, note)[-MOST_CORRECTIONS:]
         metal = replace(kept, shine=replace(kept.shine, corrections=notes))
         return Edit(
-            plan.with_wishes(STAGE.name, metals.with_one(id_, metal)), f"facet corrected: {name}", done=("metal",)
+            plan.with_wishes(FEATURE.name, metals.with_one(id_, metal)), f"facet corrected: {name}", done=("metal",)
         )
     if what == "cut":
-        kept = STAGE.kept(context, id_)
-        start, end = (clicked(own.open, given[k])[1] for k in ("start", "end"))
+        kept = FEATURE.kept(context, id_)
+        start, end = (clicked(own.open, given.within(k))[1] for k in ("start", "end"))
         cut = built(FacetCut, {"place": start, "end": end}, "the stroke")
         metal = replace(kept, shine=replace(kept.shine, cuts=(*kept.shine.cuts, cut)[-MOST_CORRECTIONS:]))
-        return Edit(plan.with_wishes(STAGE.name, metals.with_one(id_, metal)), f"facet cut: {name}", done=("metal",))
+        return Edit(
+            plan.with_wishes(FEATURE.name, metals.with_one(id_, metal)), f"facet cut: {name}", done=("metal",)
+        )
     if what == "usual":
-        plan = plan.with_wishes(STAGE.name, metals.with_one(id_, None))
+        plan = plan.with_wishes(FEATURE.name, metals.with_one(id_, None))
         return Edit(plan.with_wishes(EDGES.name, edges.with_one(id_, None)), f"metal back to usual: {name}")
     if what not in PAINTS:
         raise SettingError("this change of the metal is not known; reload the page")
     stage, way, action = PAINTS[what]
     item, wanted = Item(way, id_), not what.startswith("un")
     if way == "metal" and wanted:  # what is painted is wished for, also where nothing was changed of it
-        plan = plan.with_wishes(STAGE.name, metals.with_one(id_, STAGE.kept(context, id_)))
+        plan = plan.with_wishes(FEATURE.name, metals.with_one(id_, FEATURE.kept(context, id_)))
     elif way != "metal":
         mark = {"edges": "highlight", "lining": "lining"}[way]
         plan = plan.with_wishes(EDGES.name, edges.with_one(id_, replace(edges.of(id_), **{mark: wanted})))

@@ -7,8 +7,8 @@ from flask import Blueprint
 
 from ....core.light.reflect import with_controls
 from ....core.plain import built, plain
-from ....core.plan.metal.painted import Metal
-from ....core.plan.stages.metal import STAGE
+from ....core.plan.features.metal.feature import FEATURE
+from ....core.plan.features.metal.wishes import Metal
 from ...editing import OpenPlan
 
 blueprint = Blueprint("metal", __name__)
@@ -19,7 +19,7 @@ EDGE_SETTINGS = ("least", "line")
 def with_settings(own: OpenPlan, id_: int, settings: dict[str, Any]) -> Metal:
     """How a region shines as it is kept, with some settings of the shine or of its world; `drag` puts the lamp or the
     glow where the mirror ball shows it."""
-    kept = STAGE.kept(own.context, id_)
+    kept = FEATURE.kept(own.context, id_)
     if "world" in settings:  # another one takes the place of a changed one
         kept = built(Metal, {**plain(kept), "world": settings["world"], "own": None}, "the metal")
     world = with_controls(kept.mirrors, settings, own.context.view)

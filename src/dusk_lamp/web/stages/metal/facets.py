@@ -3,11 +3,12 @@
 from flask import Response, abort, jsonify, request
 
 from ....core.errors import SettingError
-from ....core.plan.metal.school import facets_of
-from ....core.plan.metal.trainer import Trainer, unrolled
-from ....core.plan.stages.metal import STAGE
-from ....core.plan.ways.way import BRUSHED
+from ....core.plan.brief import BRUSHED
+from ....core.plan.features.metal.feature import FEATURE
+from ....core.plan.features.metal.schools.school import facets_of
+from ....core.plan.features.metal.trainer import Trainer, unrolled
 from ....core.view.flat import facet_svg
+from ...body import Body
 from ...editing import OpenPlan, clicked, opened
 from ...workshop import workshop
 from .common import blueprint
@@ -20,12 +21,14 @@ def facet_at(sculpt_id: int, number: int) -> Response:
         own = opened(session, sculpt_id)
     id_ = own.id(number)
     try:
-        place, _, _ = clicked(own.open, {k: request.args.get(k, "").split(",") for k in ("origin", "direction")})
+        place, _, _ = clicked(
+            own.open, Body({k: request.args.get(k, "").split(",") for k in ("origin", "direction")})
+        )
     except ValueError as e:
         if isinstance(e, SettingError):
             raise
         raise SettingError("where you touched did not arrive; reload the page") from e
-    found = facets_of(own.site, STAGE.metal(own.context, id_).shine)
+    found = facets_of(own.site, FEATURE.metal(own.context, id_).shine)
     at = int(((own.site.surface.points - place) ** 2).sum(axis=1).argmin())
     k = next((k for k, f in enumerate(found) if f.own[at]), None)
     if k is None:
@@ -44,9 +47,9 @@ def facet_flat(sculpt_id: int, number: int, k: int) -> Response:
 
 
 def _strip(own: OpenPlan, id_: int, k: int) -> Trainer:
-    metal, local = STAGE.metal(own.context, id_), own.context.locals[own.site.marking.number_of(id_)]
+    metal, local = FEATURE.metal(own.context, id_), own.context.locals[own.site.marking.number_of(id_)]
     found = facets_of(own.site, metal.shine)
     if not 0 <= k < len(found):
         abort(404)
     paints = [p for p in own.context.rack if p.kind in BRUSHED]
-    return unrolled(own.site, found[k], STAGE.values(own.context, id_), metal, paints, local)
+    return unrolled(own.site, found[k], FEATURE.values(own.context, id_), metal, paints, local)

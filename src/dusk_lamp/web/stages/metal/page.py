@@ -8,15 +8,16 @@ from sqlalchemy.orm import Session
 
 from ....core.light.reflect import WORLDS, WorldControls, controls_of
 from ....core.plain import described, plain
-from ....core.plan.edges import crests_of, lining_mm
-from ....core.plan.metal import metal_schools
-from ....core.plan.metal.painted import FURTHEST, STEP, Metal, jumps
-from ....core.plan.metal.school import Shine
-from ....core.plan.order import region_of
-from ....core.plan.stages import Item
-from ....core.plan.stages.edges import STAGE as EDGES
-from ....core.plan.stages.edges import RegionEdges
-from ....core.plan.stages.metal import STAGE
+from ....core.plan.features.edges.feature import FEATURE as EDGES
+from ....core.plan.features.edges.lines import crests_of, lining_mm
+from ....core.plan.features.edges.wishes import RegionEdges
+from ....core.plan.features.feature import Item
+from ....core.plan.features.metal.feature import FEATURE
+from ....core.plan.features.metal.painted import FURTHEST, STEP, jumps
+from ....core.plan.features.metal.schools import metal_schools
+from ....core.plan.features.metal.schools.school import Shine
+from ....core.plan.features.metal.wishes import Metal
+from ....core.plan.steps.order import region_of
 from ....core.units import counted, minutes_words
 from ....store.models import Sculpt
 from ....store.open_sculpts import OpenSculpt
@@ -62,9 +63,9 @@ def shown(sculpt_id: int) -> Response | tuple[Response, int]:
 
 def _facts(own: OpenPlan) -> dict[str, Any]:
     context, site = own.context, own.site
-    edges = crests_of(site, STAGE.lamp(context), context.view)
+    edges = crests_of(site, FEATURE.lamp(context), context.view)
     lightness = EDGES.lightness(context)
-    coats = context.coats(STAGE.name, EDGES.name)
+    coats = context.coats(FEATURE.name, EDGES.name)
     rows = [_row(own, k, edges, lightness) for k in range(1, len(site.marking.regions) + 1)]
     listed = [
         {
@@ -74,17 +75,17 @@ def _facts(own: OpenPlan) -> dict[str, Any]:
             "words": f"{s.paint}; {minutes_words(s.hand_minutes)}",
             "region": region_of(site, c),
         }
-        for n, (s, c) in enumerate(zip(own.steps(coats, context.before(STAGE.name)), coats, strict=True), 1)
+        for n, (s, c) in enumerate(zip(own.steps(coats, context.before(FEATURE.name)), coats, strict=True), 1)
     ]
     return {"regions": rows, "coats": listed, "total_mm": edges.total_mm, "lit_mm": edges.lit_mm}
 
 
 def _row(own: OpenPlan, k: int, edges: Any, lightness: np.ndarray) -> dict[str, Any]:
     context, region = own.context, own.site.marking.regions[k - 1]
-    metal, wish = STAGE.kept(context, region.id), context.wishes(EDGES.name).of(region.id)
+    metal, wish = FEATURE.kept(context, region.id), context.wishes(EDGES.name).of(region.id)
     crests = [c for c in edges.crests if c.region == k and c.length_mm >= wish.least]
     lining = lining_mm(own.site, k, lightness)
-    layers = [c for c in context.coats(STAGE.name) if c.region == region.id]
+    layers = [c for c in context.coats(FEATURE.name) if c.region == region.id]
     marks = {way: EDGES.has(context, Item(way, region.id)) for way in ("edges", "lining")}
     notes = [
         region.material,
@@ -103,7 +104,7 @@ def _row(own: OpenPlan, k: int, edges: Any, lightness: np.ndarray) -> dict[str, 
         "edged": marks["edges"],
         "lined": marks["lining"],
         "edges_now": " and ".join(way for way in marks if marks[way]) or "none in the plan",
-        "set": context.wishes(STAGE.name).of(region.id) is not None or wish != RegionEdges(),
+        "set": context.wishes(FEATURE.name).of(region.id) is not None or wish != RegionEdges(),
         "words": ", ".join([*notes, *(["lined"] if marks["lining"] else [])]),
         "jumps": jumps(layers),
         "edge_words": (

@@ -9,12 +9,12 @@ from flask import Response, jsonify, request
 from ....core.coat.stack import looks
 from ....core.paint.colour import screen_levels
 from ....core.plain import plain
-from ....core.plan.edges import beside_words, creases_round, crests_of
-from ....core.plan.metal.painted import FURTHEST, holds, mirror_ball
-from ....core.plan.metal.school import facets_of
+from ....core.plan.features.edges.feature import FEATURE as EDGES
+from ....core.plan.features.edges.lines import beside_words, creases_round, crests_of
+from ....core.plan.features.metal.feature import FEATURE
+from ....core.plan.features.metal.painted import FURTHEST, holds, mirror_ball
+from ....core.plan.features.metal.schools.school import facets_of
 from ....core.plan.simulation import digest
-from ....core.plan.stages.edges import STAGE as EDGES
-from ....core.plan.stages.metal import STAGE
 from ....core.view.camera import Camera
 from ....core.view.formats import png_bytes
 from ....core.view.raster import colour_picture
@@ -41,8 +41,8 @@ def _tried(own: OpenPlan, id_: int) -> OpenPlan:
         for k, v in request.args.items()
         if k not in left_out
     }
-    wishes = own.context.wishes(STAGE.name).with_one(id_, with_settings(own, id_, settings))
-    return replace(own, context=own.context.on(own.plan.with_wishes(STAGE.name, wishes)))
+    wishes = own.context.wishes(FEATURE.name).with_one(id_, with_settings(own, id_, settings))
+    return replace(own, context=own.context.on(own.plan.with_wishes(FEATURE.name, wishes)))
 
 
 @blueprint.get("/sculpts/<int:sculpt_id>/metal.bin")
@@ -57,7 +57,7 @@ def look(sculpt_id: int) -> Response:
         levels = levels.copy()
         if "facets" in request.args:
             levels = (levels.mean(axis=1, keepdims=True) * np.ones(3) * 0.6).astype(np.uint8)
-            for k, facet in enumerate(facets_of(own.site, STAGE.metal(own.context, id_).shine)):
+            for k, facet in enumerate(facets_of(own.site, FEATURE.metal(own.context, id_).shine)):
                 levels[facet.own] = FACET_COLOURS[facet.kind][k % len(FACET_COLOURS[facet.kind])]
         else:
             _metal_on(_tried(own, id_), id_, levels)
@@ -68,14 +68,14 @@ def look(sculpt_id: int) -> Response:
 
 def _planned(own: OpenPlan) -> np.ndarray:
     """(N, 3) the model as this stage and those before it leave it."""
-    coats = [*own.context.before(STAGE.name), *own.context.coats(STAGE.name, EDGES.name)]
+    coats = [*own.context.before(FEATURE.name), *own.context.coats(FEATURE.name, EDGES.name)]
     return looks(own.context.simulation.reflectance(coats))[1]
 
 
 def _metal_on(own: OpenPlan, id_: int, levels: np.ndarray) -> None:
     """Levels (N, 3) with a region as metal."""
     mine = own.site.labels == own.site.marking.number_of(id_)
-    levels[mine] = screen_levels(STAGE.colours(own.context, id_))
+    levels[mine] = screen_levels(FEATURE.colours(own.context, id_))
 
 
 @blueprint.get("/sculpts/<int:sculpt_id>/metal/<int:number>/ball.png")
@@ -84,7 +84,7 @@ def ball(sculpt_id: int, number: int) -> Response:
     with workshop().store.session() as session:
         own = opened(session, sculpt_id)
     id_ = own.id(number)
-    made = mirror_ball(STAGE.metal(_tried(own, id_).context, id_), own.context.locals[number])
+    made = mirror_ball(FEATURE.metal(_tried(own, id_).context, id_), own.context.locals[number])
     return Response(png_bytes(made), mimetype="image/png", headers={"Cache-Control": "no-store"})
 
 
@@ -109,7 +109,7 @@ def edge_lines(sculpt_id: int, number: int) -> Response:
         own = opened(session, sculpt_id)
     number, context = own.number(number), own.context
     least = number_of(request.args.get("least", "0"), "the shortest edge", 0, 100)
-    edges = crests_of(own.site, STAGE.lamp(context), context.view, least=least)
+    edges = crests_of(own.site, FEATURE.lamp(context), context.view, least=least)
     strokes = [s.places for s in edges.strokes if edges.crests[s.crest].region == number]
     paths: list[np.ndarray] = [*strokes, *creases_round(own.site, number, EDGES.lightness(context))]
     ends = [np.stack([p[:-1], p[1:]], axis=1).reshape(-1, 3) for p in paths]
@@ -124,7 +124,7 @@ def holding(sculpt_id: int, number: int) -> Response | tuple[Response, int]:
     with workshop().store.session() as session:
         own = opened(session, sculpt_id)
     id_, context, site = own.id(number), own.context, own.site
-    metal, lamp, local = STAGE.metal(context, id_), STAGE.lamp(context), context.locals[number]
+    metal, lamp, local = FEATURE.metal(context, id_), FEATURE.lamp(context), context.locals[number]
     key = digest("holds", plain(metal), plain(lamp), plain(local), site.labels == number)
     mine = site.labels == number
 

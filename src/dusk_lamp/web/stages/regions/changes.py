@@ -1,7 +1,6 @@
 """What a press or a stroke on the regions stage changes in the plan."""
 
 from dataclasses import replace
-from typing import Any
 
 import numpy as np
 from flask import Response
@@ -18,8 +17,9 @@ from ....core.target.scheme import named_by_place, named_if_low
 from ....store import plans
 from ....store.open_sculpts import OpenSculpt
 from ...background import in_background, not_yet
+from ...body import Body, json_body
 from ...editing import Edit, OpenPlan, changed, with_marking
-from ...workshop import asked, laid_out, the_sculpt, workshop
+from ...workshop import laid_out, the_sculpt, workshop
 from .common import blueprint, regions_answer
 from .pieces import cut_by, guessed, tree_of
 from .strokes import brushed, picked
@@ -62,7 +62,7 @@ def change(sculpt_id: int) -> tuple[Response, int] | Response:
     (number), remove (number), guess (pieces), clear. A spot is looked for among the parts that are in sight: hidden,
     pulled (0..1).
     """
-    given = asked()
+    given = json_body()
     if given.get("do") == "guess":
         with workshop().store.session() as session:
             laid = laid_out(the_sculpt(session, sculpt_id))
@@ -72,7 +72,7 @@ def change(sculpt_id: int) -> tuple[Response, int] | Response:
     return regions_answer(sculpt_id) if isinstance(done, int) else done
 
 
-def _edit(session: Session, own: OpenPlan, what: str, given: dict[str, Any]) -> Edit:
+def _edit(session: Session, own: OpenPlan, what: str, given: Body) -> Edit:
     laid, marking, again = own.open, own.site.marking, bool(given.get("again"))
     if again:  # the same spot with another crease: on what was there before it
         before = plans.kept_before(session, own.sculpt, own.turn)
@@ -87,23 +87,23 @@ def _edit(session: Session, own: OpenPlan, what: str, given: dict[str, Any]) -> 
     return replace(edit, instead=again)
 
 
-def _named(marking: Marking, given: dict[str, Any]) -> str:
+def _named(marking: Marking, given: Body) -> str:
     number = given.get("number")
     if not isinstance(number, int) or isinstance(number, bool) or not 1 <= number <= len(marking.regions):
         return ""
     return f": {marking.regions[number - 1].name}"
 
 
-def _changed(laid: OpenSculpt, marking: Marking, what: str | None, given: dict[str, Any]) -> Marking:
+def _changed(laid: OpenSculpt, marking: Marking, what: str | None, given: Body) -> Marking:
     surface = laid.site.surface
     if what in ("pick", "piece", "brush", "facing"):
         if what == "piece":
-            tree, node = tree_of(laid), int(given["node"])
+            tree, node = tree_of(laid), given.whole("node")
             if not 0 <= node < 2 * tree.leaves - 1:
                 raise SettingError("this piece is not there any more; reload the page")
             mask = tree.of(node)[tree.facet_of_sample] & laid.site.paintable
             if given.get("take") and given.get("number") is None:
-                given = {**given, "number": marking.most_of(mask, surface.areas)}
+                given = Body({**given, "number": marking.most_of(mask, surface.areas)})
         elif what == "pick":
             mask = picked(laid, given)
         elif what == "brush":
@@ -111,7 +111,7 @@ def _changed(laid: OpenSculpt, marking: Marking, what: str | None, given: dict[s
             mask[brushed(laid, given)] = True
         else:
             mask = brush.by_facing(surface, str(given["way"])) & laid.site.paintable
-        number = None if given.get("number") is None else int(given["number"])
+        number = None if given.get("number") is None else given.whole("number")
         if given.get("free") and not given.get("take"):
             mask &= (marking.labels == 0) | (marking.labels == (number or 0))
         if not mask.any():
@@ -122,11 +122,11 @@ def _changed(laid: OpenSculpt, marking: Marking, what: str | None, given: dict[s
         number, mask = cut_by(laid, marking, given)
         return marking.painted(mask, number, take=True)
     if what == "guess":
-        found = named_by_place(guessed(laid, int(given.get("pieces", USUAL_PIECES))), surface, laid.site.paintable)
+        found = named_by_place(guessed(laid, given.whole("pieces", USUAL_PIECES)), surface, laid.site.paintable)
         return marking.filled_with(found, surface, laid.site.paintable) if marking.regions else found.renewed(marking)
     if what == "clear":
         return Marking(np.zeros(len(surface), np.uint8), (), marking.last_id)
-    number = int(given["number"])
+    number = given.whole("number")
     own = marking.labels == number
     if what == "describe":
         words = {
@@ -145,14 +145,14 @@ def _changed(laid: OpenSculpt, marking: Marking, what: str | None, given: dict[s
             )
             if k in given
         }
-        values = {k: None if given[k] is None else float(given[k]) for k in ("low", "middle", "high") if k in given}
+        values = {k: None if given[k] is None else given.decimal(k) for k in ("low", "middle", "high") if k in given}
         changed = marking.described(number, **words, **values)
         if "name" in words and number <= len(marking.regions):
             changed = changed.described(number, **suggestions(marking.regions[number - 1], words))
         local_of(changed.regions[number - 1])  # refused here where its key makes no sense
         return changed
     if what == "rim":
-        rounds = max(-5, min(5, int(given["rounds"])))
+        rounds = max(-5, min(5, given.whole("rounds")))
         mask = growth.widened(surface, own, rounds)
         return marking.painted(mask, number) if rounds > 0 else marking.painted(~mask, number, take=True)
     if what == "fill":

@@ -1,7 +1,5 @@
 """The pieces of a sculpt: the tree that a page shows under the pointer, its first guess, and strokes that cut."""
 
-from typing import Any
-
 import numpy as np
 from flask import Response, request
 
@@ -11,6 +9,7 @@ from ....core.sculpt.piece_cut import cut_by_stroke
 from ....core.sculpt.pieces import MOST_PIECES, USUAL_PIECES, Pieces, guess
 from ....store.open_sculpts import OpenSculpt
 from ...background import Say, in_background, not_yet
+from ...body import Body
 from ...responses import packed
 from ...workshop import laid_out, the_sculpt, workshop
 from .common import blueprint
@@ -49,7 +48,7 @@ def pieces(sculpt_id: int) -> Response | tuple[Response, int]:
     return packed(heading, *(a.astype(np.int32) for a in arrays), tree.area.astype(np.float32))
 
 
-def cut_by(laid: OpenSculpt, marking: Marking, given: dict[str, Any]) -> tuple[int, np.ndarray]:
+def cut_by(laid: OpenSculpt, marking: Marking, given: Body) -> tuple[int, np.ndarray]:
     """The region that a stroke is drawn on, and what (N,) the stroke cuts out of it.
 
     Raises:
@@ -59,7 +58,7 @@ def cut_by(laid: OpenSculpt, marking: Marking, given: dict[str, Any]) -> tuple[i
     touched = np.zeros(len(surface), np.bool_)
     touched[[corner for corner, _, _ in spots(laid, given)]] = True
     number = given.get("number")
-    number = marking.most_of(touched, surface.areas) if number is None else int(number)
+    number = marking.most_of(touched, surface.areas) if number is None else given.whole("number")
     own = marking.labels == number
     if not (touched & own).any():
         raise SettingError("draw the stroke on what should not belong to the region")

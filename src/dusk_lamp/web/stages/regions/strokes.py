@@ -1,7 +1,5 @@
 """What a stroke, a dab or a click on the sculpt takes."""
 
-from typing import Any
-
 import numpy as np
 from flask import Response
 
@@ -10,9 +8,10 @@ from ....core.sculpt import brush
 from ....core.sculpt import regions as growth
 from ....core.sculpt.parts import spot
 from ....store.open_sculpts import OpenSculpt
-from ...editing import INCOMPLETE, sight
+from ...body import Body, json_body
+from ...editing import sight
 from ...responses import packed
-from ...workshop import asked, laid_out, the_sculpt, workshop
+from ...workshop import laid_out, the_sculpt, workshop
 from .common import blueprint
 
 MOST_DABS = 400  # in one stroke
@@ -22,29 +21,24 @@ MOST_DABS = 400  # in one stroke
 def dab(sculpt_id: int) -> Response:
     """The samples under a brush in motion, to be shown at once: rays in, int32 sample numbers out. Nothing is
     kept."""
-    given = asked()
+    given = json_body()
     with workshop().store.session() as session:
         laid = laid_out(the_sculpt(session, sculpt_id))
-    try:
-        touched = brushed(laid, given)
-    except (KeyError, TypeError, ValueError) as e:
-        if isinstance(e, SettingError):
-            raise
-        raise SettingError(INCOMPLETE) from e
+    touched = brushed(laid, given)
     return packed({"touched": len(touched)}, touched.astype(np.int32))
 
 
-def _spot(laid: OpenSculpt, given: dict[str, Any], line: dict[str, Any]) -> tuple[int, np.ndarray] | None:
-    hidden = frozenset(int(k) for k in given.get("hidden", ()))
-    pulled = min(1.0, max(0.0, float(given.get("pulled", 0))))
+def _spot(laid: OpenSculpt, given: Body, line: Body) -> tuple[int, np.ndarray] | None:
+    hidden = frozenset(given.wholes("hidden", usual=()))
+    pulled = min(1.0, max(0.0, given.decimal("pulled", 0)))
     return spot(laid.site.surface, *sight(line), hidden, np.float32(pulled) * laid.pulled if pulled else None)
 
 
-def spots(laid: OpenSculpt, given: dict[str, Any]) -> list[tuple[int, np.ndarray, np.ndarray]]:
+def spots(laid: OpenSculpt, given: Body) -> list[tuple[int, np.ndarray, np.ndarray]]:
     """Where a stroke's rays meet the sculpt: the nearest sample, the place (3,) mm, and the unit vector (3,) back to
     the eye."""
     out = []
-    for line in given["rays"][:MOST_DABS]:
+    for line in given.bodies("rays", MOST_DABS):
         met = _spot(laid, given, line)
         if met is not None:
             toward = -sight(line)[1]
@@ -59,14 +53,14 @@ def _corner(laid: OpenSculpt, face: int, place: np.ndarray) -> int:
     return int(corners[np.argmin(np.linalg.norm(surface.points[corners] - place, axis=1))])
 
 
-def brushed(laid: OpenSculpt, given: dict[str, Any]) -> np.ndarray:
+def brushed(laid: OpenSculpt, given: Body) -> np.ndarray:
     """The samples (M,) under a stroke of the brush."""
-    radius, through = float(given["radius"]), bool(given.get("through"))
+    radius, through = given.decimal("radius"), bool(given.get("through"))
     touched = [brush.dab(laid.site.surface, place, eye, radius, through) for _, place, eye in spots(laid, given)]
     return np.unique(np.concatenate(touched)) if touched else np.zeros(0, np.int64)
 
 
-def picked(laid: OpenSculpt, given: dict[str, Any]) -> np.ndarray:
+def picked(laid: OpenSculpt, given: Body) -> np.ndarray:
     surface = laid.site.surface
     met = _spot(laid, given, given)
     if met is None:
@@ -76,6 +70,6 @@ def picked(laid: OpenSculpt, given: dict[str, Any]) -> np.ndarray:
     if tool == "part":
         return growth.by_part(surface, place)
     if tool == "alike":
-        near = float(given.get("near", brush.USUAL_LIKENESS))
+        near = given.decimal("near", brush.USUAL_LIKENESS)
         return brush.alike(laid.looks, _corner(laid, face, place), near) & laid.site.paintable
-    return growth.grow(surface, place, float(given.get("crease", growth.USUAL_CREASE)), laid.site.bends, face)
+    return growth.grow(surface, place, given.decimal("crease", growth.USUAL_CREASE), laid.site.bends, face)

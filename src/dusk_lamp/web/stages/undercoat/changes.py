@@ -9,15 +9,16 @@ from sqlalchemy.orm import Session
 from ....core.coat.coat import Coat
 from ....core.errors import SettingError
 from ....core.paint.mix import only
-from ....core.plan.schools import FIT, schools
-from ....core.plan.schools.school import more_dark
-from ....core.plan.stages.undercoat import STAGE, UndercoatWishes
+from ....core.plan.features.undercoat.feature import FEATURE, UndercoatWishes
+from ....core.plan.features.undercoat.schools import FIT, schools
+from ....core.plan.features.undercoat.schools.school import more_dark
 from ....store.store import new_job
 from ...background import done_once
+from ...body import Body, json_body
 from ...coat_editing import ACTIONS, ONE_COAT, by_hand, changed_coats, mix_called
 from ...editing import Edit, OpenPlan, change, elsewhere, settled
-from ...workshop import asked, the_sculpt, workshop
-from .. import mark_done
+from ...stage_registry import mark_done
+from ...workshop import the_sculpt, workshop
 from .common import blueprint, undercoats
 from .page import shown
 from .touching_up import touched
@@ -28,7 +29,7 @@ def change_coats(sculpt_id: int) -> tuple[Response, int] | Response:
     """do: school (name), primer (name), colour (name: of a coloured ladder), mute, remove, up, down (number, from
     1), set (number and settings of its technique), paint (number, name), add (technique, paint), dark (bring it
     back), touch (place, or all), fit. `turn` says which revision it was made on."""
-    given = asked()
+    given = json_body()
     if given.get("do") == "fit":
         with workshop().store.saving() as session:
             sculpt = the_sculpt(session, sculpt_id)
@@ -45,12 +46,12 @@ def change_coats(sculpt_id: int) -> tuple[Response, int] | Response:
     return done_once(shown(sculpt_id), url_for(".shown", sculpt_id=sculpt_id))
 
 
-def _changed(session: Session, own: OpenPlan, what: str, given: dict[str, Any]) -> Edit:
-    context, coats, wishes = own.context, undercoats(own), own.context.wishes(STAGE.name)
+def _changed(session: Session, own: OpenPlan, what: str, given: Body) -> Edit:
+    context, coats, wishes = own.context, undercoats(own), own.context.wishes(FEATURE.name)
     action = ACTIONS.get(what, "undercoat changed")
 
     def as_school(name: str, wishes: UndercoatWishes) -> tuple[list[Coat], UndercoatWishes]:
-        found = STAGE.fitted(context, name, wishes)
+        found = FEATURE.fitted(context, name, wishes)
         return list(found.coats), replace(wishes.of(name, found.match.span), in_colour=name == "coloured")
 
     if what == "school":
@@ -61,30 +62,30 @@ def _changed(session: Session, own: OpenPlan, what: str, given: dict[str, Any]) 
         action = f"school chosen: {schools()[chosen].title}"
     elif what == "primer":
         wishes = replace(wishes, primer=str(given["name"]))
-        primer = STAGE.pots(context, wishes).primer
+        primer = FEATURE.pots(context, wishes).primer
         wishes, action = replace(wishes, primer=primer.name), f"primer chosen: {primer.name}"
         if wishes.school == FIT:
             coats = [replace(c, mix=only(primer)) if c.by.primes else c for c in coats]
         else:
-            coats, wishes = as_school(STAGE.school(context), wishes)
+            coats, wishes = as_school(FEATURE.school(context), wishes)
     elif what == "colour":
         wishes = replace(wishes, through=str(given["name"]))
-        through = STAGE.pots(context, wishes).through
+        through = FEATURE.pots(context, wishes).through
         coats, wishes = as_school("coloured", replace(wishes, through=through))
         action = f"colour of the ladder chosen: {through}"
     elif what == "dark":
-        coats, action = more_dark(coats, STAGE.kit(context)), "dark brought back"
+        coats, action = more_dark(coats, FEATURE.kit(context)), "dark brought back"
     elif what == "touch":
         coats, action = touched(own, given), "touch-ups taken"
     elif what == "add":
         mix = mix_called(session, given["paint"])
         coats, action = (
-            [*coats, by_hand(own, str(given["technique"]), mix, "added by hand", STAGE.name)],
+            [*coats, by_hand(own, str(given["technique"]), mix, "added by hand", FEATURE.name)],
             "coat added",
         )
     elif what in ONE_COAT:
         coats = changed_coats(session, own, coats, what, given)
     else:
         raise SettingError("this change of the undercoat is not known; reload the page")
-    plan = own.kept.plan.with_wishes(STAGE.name, wishes)
-    return Edit(settled(plan, context, [*coats, *context.after(STAGE.name)]), action, done=("undercoat",))
+    plan = own.kept.plan.with_wishes(FEATURE.name, wishes)
+    return Edit(settled(plan, context, [*coats, *context.after(FEATURE.name)]), action, done=("undercoat",))

@@ -12,14 +12,14 @@ from ....core.coat.spray import middle_of
 from ....core.coat.technique import techniques
 from ....core.errors import SettingError
 from ....core.plain import plain
-from ....core.plan.cautions import cautions_for
-from ....core.plan.pots import middles
-from ....core.plan.school_fit import light_match
-from ....core.plan.schools import schools
-from ....core.plan.spray_fit import HELD_DEGREES
-from ....core.plan.stages.undercoat import STAGE
-from ....core.plan.step import row_of
-from ....core.plan.times import times_of
+from ....core.plan.features.undercoat.feature import FEATURE
+from ....core.plan.features.undercoat.pots import middles
+from ....core.plan.features.undercoat.school_fit import light_match
+from ....core.plan.features.undercoat.schools import schools
+from ....core.plan.features.undercoat.spray_fit import HELD_DEGREES
+from ....core.plan.steps.cautions import cautions_for
+from ....core.plan.steps.step import row_of
+from ....core.plan.steps.times import times_of
 from ....core.sculpt.surface import Surface
 from ....store import painters, paints, plans
 from ....store.models import Job, Sculpt
@@ -94,9 +94,9 @@ def shown(sculpt_id: int) -> Response | tuple[Response, int]:
 
 def _facts(own: OpenPlan) -> dict[str, Any]:
     """What the page says of the coats as they are."""
-    pots = STAGE.pots(own.context)
+    pots = FEATURE.pots(own.context)
     context, coats, tools, models = own.context, undercoats(own), own.context.tools, own.plan.models
-    kit = STAGE.kit(context)
+    kit = FEATURE.kit(context)
     after = looks_of(own, coats)
     steps = [
         replace(s, within=b.within, adds=b.within - a.within)
@@ -111,7 +111,7 @@ def _facts(own: OpenPlan) -> dict[str, Any]:
         for k, step in enumerate(steps, 1)
     ]
     kept = [step for step in steps if not step.muted]
-    last, school, times, span = after[-1], STAGE.school(context), times_of(kept, models), STAGE.span(context)
+    last, school, times, span = after[-1], FEATURE.school(context), times_of(kept, models), FEATURE.span(context)
     match = light_match(own.site, last.value, context.share, span)
     ml, by = sum(s.all_ml for s in kept), schools().get(school)
     return {

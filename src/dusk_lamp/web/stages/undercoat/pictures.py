@@ -6,9 +6,9 @@ import numpy as np
 from flask import Response, abort, jsonify
 
 from ....core.plain import plain
+from ....core.plan.features.undercoat.feature import FEATURE
+from ....core.plan.features.undercoat.schools import schools
 from ....core.plan.outcome import TOO_DARK, TOO_LIGHT, off_target
-from ....core.plan.schools import schools
-from ....core.plan.stages.undercoat import STAGE
 from ....core.units import counted, minutes_words
 from ....core.view.camera import Camera
 from ....core.view.raster import colour_picture
@@ -26,7 +26,7 @@ def after_bin(sculpt_id: int, number: int) -> Response:
     near the target (0), too light (1) or too dark (2)."""
     own = _opened_at(sculpt_id, number)
     look = looks_of(own, undercoats(own)[:number])[-1]
-    mark, areas = off_target(look.value, STAGE.values(own.context)), own.site.areas
+    mark, areas = off_target(look.value, FEATURE.values(own.context)), own.site.areas
     heading = {
         "number": number,
         "within": round(look.within, 4),
@@ -69,8 +69,8 @@ def school_png(sculpt_id: int, name: str) -> Response:
     own = _with_school(sculpt_id, name)
 
     def levels() -> np.ndarray:
-        found = STAGE.fitted(own.context, name)
-        return STAGE.roughly(own.context, found.coats, found.match.span)[0][own.open.nearest]
+        found = FEATURE.fitted(own.context, name)
+        return FEATURE.roughly(own.context, found.coats, found.match.span)[0][own.open.nearest]
 
     return _drawn(own, school_picture(own, name), levels)
 
@@ -80,7 +80,7 @@ def school_json(sculpt_id: int, name: str) -> Response:
     """How well a school renders the light: order and nearness in its own values; and what it takes."""
     own = _with_school(sculpt_id, name)
     with DRAWING:
-        found = STAGE.fitted(own.context, name)
+        found = FEATURE.fitted(own.context, name)
     match, cups = found.match, counted(found.cups, "cup", "cups") if found.cups else "no cup"
     return jsonify(
         key=plain(match.span),

@@ -6,14 +6,14 @@ from typing import Any
 import numpy as np
 from flask import Response, jsonify
 
-from ....core.errors import SettingError
 from ....core.plain import plain
+from ....core.plan.features.undercoat.feature import FEATURE
 from ....core.plan.outcome import looks_after
-from ....core.plan.stages.undercoat import STAGE
 from ....core.squad.paint import paint_for
 from ....core.units import counted
+from ...body import json_body
 from ...editing import Edit, keep, opened
-from ...workshop import asked, workshop
+from ...workshop import workshop
 from .common import blueprint, undercoats
 
 MOST_SQUAD = 12
@@ -22,18 +22,15 @@ MOST_SQUAD = 12
 @blueprint.post("/sculpts/<int:sculpt_id>/undercoat/squad")
 def squad(sculpt_id: int) -> Response:
     """The same coats on other sculpts: how near each comes, and the paint for all of them."""
-    given = asked()
+    given = json_body()
     rows: list[dict[str, Any]] = []
     every = []
     with workshop().store.session() as session:
         first = opened(session, sculpt_id)
-        try:
-            others = [int(n) for n in given.get("sculpts", [])][:MOST_SQUAD]
-        except (TypeError, ValueError) as e:
-            raise SettingError("the list of sculpts that arrived is garbled; reload the page") from e
+        others = given.wholes("sculpts", MOST_SQUAD, usual=())
         members = [sculpt_id, *[n for n in others if n != sculpt_id]]
         opened_ = [first, *(opened(session, n, undercoat=False) for n in members[1:])]
-    span = STAGE.span(first.context)
+    span = FEATURE.span(first.context)
     coats = [c for c in undercoats(first) if c.where.kind != "mask"]  # a touch-up is one model's own
     for own in opened_:
         wanted = span.of(own.context.share).astype(np.float32)

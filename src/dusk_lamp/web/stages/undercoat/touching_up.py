@@ -1,29 +1,29 @@
 """What is left for the brush."""
 
 from dataclasses import replace
-from typing import Any
 
 from flask import Response, jsonify
 
 from ....core.coat.coat import Coat
 from ....core.errors import SettingError
 from ....core.plain import plain
-from ....core.plan.stages.undercoat import STAGE
-from ....core.plan.touch_up import TouchUp, touch_ups, with_all
+from ....core.plan.features.undercoat.feature import FEATURE
+from ....core.plan.features.undercoat.touch_up import TouchUp, touch_ups, with_all
 from ....core.units import counted
 from ....store.cache import key_of
 from ...background import Say, in_background, not_yet
+from ...body import Body
 from ...editing import OpenPlan, opened
 from ...workshop import workshop
 from .common import blueprint, looks_of, undercoats
 
 
-def touched(own: OpenPlan, given: dict[str, Any]) -> list[Coat]:
+def touched(own: OpenPlan, given: Body) -> list[Coat]:
     """The coats with touch-ups: the one at a place of the list, or all of them."""
     found, coats = _touch_ups(own), undercoats(own)
     if given.get("all"):
         return with_all(coats, found)
-    k = int(given["place"])
+    k = given.whole("place")
     if not 0 <= k < len(found):
         raise SettingError("this touch-up is not there any more; look again")
     return with_all(coats, [found[k]])
@@ -31,13 +31,13 @@ def touched(own: OpenPlan, given: dict[str, Any]) -> list[Coat]:
 
 def _touch_ups(own: OpenPlan) -> list[TouchUp]:
     """What is left for the brush, worked out once for what is painted."""
-    context, values, pots = own.context, STAGE.values(own.context), STAGE.pots(own.context)
+    context, values, pots = own.context, FEATURE.values(own.context), FEATURE.pots(own.context)
     chain = context.simulation.chain(undercoats(own))[-1]
     key = key_of(
         "touch-ups",
         2,
         chain,
-        plain(STAGE.span(context)),
+        plain(FEATURE.span(context)),
         plain(context.tools),
         [plain(m) for m in pots.shades],
         context.target_key(),

@@ -1,0 +1,1 @@
+"""The colours of the regions."""

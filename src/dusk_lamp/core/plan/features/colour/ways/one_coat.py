@@ -1,0 +1,66 @@
+"""One-coat transparent paint over the sketch, thinned 1:1 and put on twice on smooth panels, neat on texture (CP-19),
+then a few lights."""
+
+import numpy as np
+
+from .....coat.coat import Coat
+from .....paint.mix import Mix, only
+from .....paint.rack import Paint
+from .....sculpt.marking import TEXTURES
+from .....sculpt.texture import USUAL_HEIGHT, texture_mm
+from ....brief import CLEAR, Task, brushed
+from .glazes import restated
+from .groups import Film, best_everywhere, improved
+from .way import Way
+
+WATER = 1.0
+# of relief that is felt by a brush; so much of it, and a region is textured. From memory
+DEEP_MM, ROUGH_SHARE = 0.02, 0.4
+SHAGGY = ("fur", "hair")
+COATS = (1, 2, 3)
+MORE = 3
+
+
+class OneCoat(Way):
+    """The one-coat paint, ink, or pair of them that comes nearest, and up to MORE lights."""
+
+    name, order, title = "one-coat", 30, "One-coat paint over the sketch"
+    when = "Transparent paint thinned 1:1 over a bright sketch: fast, half of the shading comes by itself."
+    weak = "Blotches on flat panels; only the colours that come in such bottles."
+
+    def coats(self, task: Task) -> list[Coat]:
+        """The paint over all of it, then lights."""
+        paints = task.paints(*CLEAR)
+        water = 0.0 if textured(task) else WATER
+        films = [f for mix in _mixes(paints) for f in _films(mix, water)]
+        first = best_everywhere(task, task.own_under, films)
+        coat = brushed(task, first.mix, first.words, None, first.um, first.water)
+        return improved(task, [coat], [*films, *restated(task)], MORE)
+
+
+def _mixes(paints: list[Paint]) -> list[Mix]:
+    pairs = [Mix((a, b), (1, 1)) for k, a in enumerate(paints) for b in paints[k + 1 :]]
+    return [*map(only, paints), *pairs]
+
+
+def textured(task: Task) -> bool:
+    """Whether a region is texture rather than panels: then paint straight from the bottle is fine (CP-19)."""
+    own = task.site.marking.regions[task.number - 1] if task.number else None
+    if own is not None and own.texture != TEXTURES[0]:
+        return own.texture == "textured"
+    if own is not None and own.material in SHAGGY:
+        return True
+    site = task.site
+    depth = np.abs(site.once("texture", lambda: texture_mm(site.surface)))[task.own]
+    weight, deep = task.weight(), DEEP_MM * site.surface.height / USUAL_HEIGHT
+    return bool(weight[depth > deep].sum() > ROUGH_SHARE * weight.sum())
+
+
+def _films(mix: Mix, water: float) -> list[Film]:
+    one = mix.coat_um / (1 + water)
+    how = "thinned 1:1, each dry before the next" if water else "neat: it is textured"
+    words = {1: "one coat", 2: "two coats", 3: "three coats"}
+    return [Film(mix, round(n * one, 1), water, f"{words[n]} {how}") for n in COATS]
+
+
+WAY = OneCoat()

@@ -1,0 +1,1 @@
+"""Edge highlights and lining."""

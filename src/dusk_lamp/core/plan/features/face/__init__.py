@@ -1,0 +1,1 @@
+"""Eyes, mouth and warmth."""

@@ -1,0 +1,1 @@
+"""The last varnish and the base's rim."""

@@ -1,0 +1,1 @@
+"""Glows, or object-source light (OSL), hot metal, flames and lenses."""

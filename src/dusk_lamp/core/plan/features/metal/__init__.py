@@ -1,0 +1,1 @@
+"""Painted metal, or non-metallic metal (NMM)."""

@@ -1,0 +1,1 @@
+"""What comes before any paint."""

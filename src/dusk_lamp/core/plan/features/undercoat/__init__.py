@@ -1,0 +1,1 @@
+"""The undercoat: primer and zenithal, or value sketch."""

@@ -1,0 +1,1 @@
+"""Wear and weathering."""

@@ -1,0 +1,1 @@
+"""Where a painter works: the tools that are there, and the room."""
