@@ -91,13 +91,17 @@ def _light_colour(text: str) -> str:
 
 def _path(args: argparse.Namespace) -> tuple[str, str]:
     """The hue path that was asked for, as two colours; "" and "" for none."""
+    from ..core.datasets.materials import TABLE
     from ..core.target.hue import usual_path
-    from ..core.target.local import USUAL
 
     if not args.path:
         return "", ""
     if args.path == "usual":
-        own = args.colour if args.colour and args.colour.startswith("#") else USUAL.get(args.material, "#808080")
+        own = (
+            args.colour
+            if args.colour and args.colour.startswith("#")
+            else (TABLE[args.material].colour if args.material in TABLE else "#808080")
+        )
         found = usual_path(own)
         return found.dark, found.bright
     dark, comma, bright = args.path.partition(",")

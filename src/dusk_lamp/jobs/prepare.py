@@ -3,6 +3,7 @@ finished."""
 
 from dataclasses import replace
 
+from ..core.datasets.materials import METAL_MATERIAL
 from ..core.plain import built
 from ..core.sculpt.mesh import Mesh
 from ..core.sculpt.parts import Part, alone, matched
@@ -97,7 +98,7 @@ def run(work: Work) -> None:
         thumb_key = small_pictures.thumb(store.cache, [surface_key, shadowless, sky_key], site, rig, exposure)
         with store.saving() as session:
             work.sculpt(session).thumb_key = thumb_key
-    if any(region.material == "metal" for region in plan.regions):
+    if any(region.material == METAL_MATERIAL for region in plan.regions):
         work.calm()
         work.say("Finding its facets", 0.995)
         stages.facets(store.cache, surface_key, site)

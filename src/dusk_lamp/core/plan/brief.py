@@ -12,6 +12,7 @@ from ..coat.coat import Coat, usual_coat
 from ..coat.finish import films_of
 from ..coat.stack import appearance
 from ..coat.technique import technique
+from ..datasets.materials import UNMARKED
 from ..datasets.prices import price
 from ..errors import SettingError
 from ..light.lamp import Lamp
@@ -81,7 +82,7 @@ class Task:
     @property
     def material(self) -> str:
         """What it is made of; the rest is stone."""
-        return self.site.marking.regions[self.number - 1].material if self.number else "stone"
+        return self.site.marking.regions[self.number - 1].material if self.number else UNMARKED
 
     @property
     def where(self) -> Where:

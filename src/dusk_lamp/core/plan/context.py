@@ -16,6 +16,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from ..coat.coat import Coat
+from ..datasets.materials import UNMARKED, material_called
 from ..light.key import Stop
 from ..light.lamp import Lamp
 from ..light.rig import Light
@@ -27,14 +28,14 @@ from ..sculpt.site import Site
 from ..sculpt.stand import Placing
 from ..sculpt.surface import quick_samples
 from ..target.exposure import laid_between
-from ..target.local import GLOSS, Local, local_of, usual_local
+from ..target.local import Local, local_of, usual_local
 from ..target.target import Target, greys_of, target
 from ..workplace.tools import Tools
 from .brief import ABOVE, Task, task_of
 from .document import Plan
 from .simulation import Simulation, digest
 
-REST = usual_local("stone", "quiet")  # what nobody has marked stays a grey sketch
+REST = usual_local(UNMARKED, "quiet")  # what nobody has marked stays a grey sketch
 ColourOf = Callable[[str], str | None]  # `#rrggbb` of a paint, a recipe or a white by its name; None where it is gone
 
 
@@ -196,7 +197,9 @@ class Context:
     @property
     def gloss(self) -> NDArray[np.float32]:
         """(N,) how shiny what each sample is made of is, 0..1."""
-        return np.array([GLOSS[local.material] for local in self.locals], np.float32)[self.site.labels]
+        return np.array([material_called(local.material).gloss for local in self.locals], np.float32)[
+            self.site.labels
+        ]
 
     def target_key(self, upto: str | None = None) -> str:
         """All that the target depends on, as far as a stage makes it."""

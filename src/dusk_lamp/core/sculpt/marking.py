@@ -8,84 +8,18 @@ from typing import Any
 import numpy as np
 from numpy.typing import NDArray
 
+from ..datasets.materials import MATERIALS, TABLE, USUAL_MATERIAL, suggested_material
 from ..errors import SettingError
 from ..plain import checked, choice, number, text
 from .mesh import summed
 from .surface import Surface
 
-MATERIALS = (
-    "cloth",
-    "leather",
-    "skin",
-    "fur",
-    "bone",
-    "hair",
-    "wood",
-    "stone",
-    "painted armour",
-    "metal",
-    "glass or gem",
-)
 ATTENTION = ("focal point", "important", "quiet")
 TEXTURES = ("as it is found", "smooth", "textured")  # what a painter says of a region's skin
 CASTS = ("neutral", "cool", "warm", "complement")  # what shadows and lights lean to
 MOST_REGIONS = 60  # more than any painter keeps apart, and few enough for a byte
 LONGEST_NAME = 60
 HEX = re.compile("#[0-9a-fA-F]{6}")
-
-
-SUGGESTS = {  # words in a region's name, and what they are usually made of; from memory, and the demo world's own
-    "skin": ("face", "skin", "hand", "arm", "head", "nose", "ear", "finger", "leg", "neck", "chest", "bust"),
-    "hair": ("hair", "beard", "brow", "moustache"),
-    "fur": ("fur", "pelt"),
-    "metal": (
-        "blade",
-        "sword",
-        "knife",
-        "metal",
-        "mail",
-        "plate",
-        "armour",
-        "armor",
-        "helm",
-        "steel",
-        "buckle",
-        "chain",
-        "axe",
-        "spear",
-        "gun",
-        "brass",
-        "iron",
-        "hook",
-        "lantern frame",
-    ),
-    "glass or gem": ("glass", "gem", "lens", "eye", "visor", "lantern", "lamp", "jewel", "crystal"),
-    "leather": ("leather", "boot", "belt", "strap", "glove", "pouch", "bag", "holster", "scabbard", "shoe"),
-    "wood": ("wood", "pole", "staff", "stave", "haft", "shaft", "handle", "plank", "barrel", "bow"),
-    "bone": ("bone", "horn", "tooth", "teeth", "claw", "skull", "tusk"),
-    "stone": ("base", "ground", "stone", "rock", "cobble", "plinth", "brick", "marsh", "kiln", "earth", "sand"),
-    "cloth": (
-        "cloak",
-        "coat",
-        "cloth",
-        "tunic",
-        "robe",
-        "hood",
-        "trouser",
-        "sleeve",
-        "shirt",
-        "cape",
-        "scarf",
-        "apron",
-        "sack",
-    ),
-}
-
-
-def suggested_material(name: str) -> str:
-    """What a region is probably made of, by the words of its name; cloth where they say nothing."""
-    words = name.casefold()
-    return next((m for m, hints in SUGGESTS.items() if any(h in words for h in hints)), "cloth")
 
 
 LOOKED_AT_FIRST = (
@@ -105,7 +39,11 @@ def suggested_attention(region: "Region") -> str:
         return region.attention
     if any(hint in words for hint in LOOKED_AT_FIRST):
         return ATTENTION[0]
-    return ATTENTION[2] if any(hint in words for hint in SUGGESTS["stone"]) else ATTENTION[1]
+    return (
+        ATTENTION[2]
+        if any(hint in words for one in TABLE.values() if one.ground for hint in one.words)
+        else ATTENTION[1]
+    )
 
 
 BARE = 0.02  # of the area: with less unmarked, nothing is proposed any more
@@ -119,7 +57,7 @@ def suggestions(before: "Region", named: Mapping[Any, str]) -> dict[str, str]:
     if not UNNAMED.fullmatch(before.name) or "name" not in named:
         return {}
     out = {}
-    if "material" not in named and before.material == MATERIALS[0]:
+    if "material" not in named and before.material == USUAL_MATERIAL:
         out["material"] = suggested_material(named["name"])
     if "attention" not in named:
         out["attention"] = suggested_attention(replace(before, name=named["name"]))
@@ -138,7 +76,7 @@ class Region:
     """
 
     name: str = text(MISSING, (1, LONGEST_NAME), "a region's name")
-    material: str = choice("cloth", MATERIALS, "a material")
+    material: str = choice(USUAL_MATERIAL, MATERIALS, "a material")
     attention: str = choice("important", ATTENTION, "attention")
     colour: str = text("", (0, LONGEST_NAME), "a colour's name")
     low: float | None = number(None, 0, 10, "the value of its darkest", step=0.1, form="Darkest")

@@ -19,6 +19,7 @@ from scipy.sparse import csr_matrix
 from scipy.sparse.csgraph import connected_components, dijkstra
 from scipy.spatial import cKDTree
 
+from ..datasets.materials import UNMARKED
 from ..plain import Range
 from .marking import Marking, Region
 from .relief import Bends
@@ -466,7 +467,7 @@ def guess(made: Pieces, count: int = USUAL_PIECES) -> Marking:
     regions, number = [], 0
     for k in range(int(owner.max()) + 1):
         if k == base:
-            regions.append(Region("Base", "stone", "quiet"))
+            regions.append(Region("Base", UNMARKED, "quiet"))
         else:
             number += 1
             regions.append(Region(f"Guess {number}"))

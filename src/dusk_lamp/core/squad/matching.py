@@ -4,6 +4,7 @@ import re
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 
+from ..datasets.materials import USUAL_MATERIAL
 from ..errors import SettingError
 from ..sculpt.marking import Region, suggested_attention, suggested_material
 
@@ -73,4 +74,4 @@ def _words(name: str) -> set[str]:
 
 def _material(region: Region) -> str:
     """What it is made of; by its name where nobody has said."""
-    return region.material if region.material != "cloth" else suggested_material(region.name)
+    return region.material if region.material != USUAL_MATERIAL else suggested_material(region.name)

@@ -13,58 +13,20 @@ import numba
 import numpy as np
 from numpy.typing import NDArray
 
+from ..datasets.materials import MATERIALS, USUAL_MATERIAL, material_called
 from ..errors import SettingError
 from ..light.tint import LUMINANCE
 from ..paint.colour import RGB_TO_XYZ, XYZ_TO_RGB, lab, linear, rgb_from_hex
 from ..paint.value import lightness_from_luminance, luminance_from_munsell, munsell_from_luminance
 from ..paint.whites import white_called
 from ..plain import checked, choice, number, text
-from ..sculpt.marking import ATTENTION, CASTS, MATERIALS, Region
+from ..sculpt.marking import ATTENTION, CASTS, Region
 
-SPAN = {  # values from the darkest to the lightest; CP-27: cloth, leather, fur, metal. The numbers are ours
-    "skin": 3.6,
-    "wood": 3.8,
-    "cloth": 4.0,
-    "stone": 4.2,
-    "bone": 4.2,
-    "hair": 4.6,
-    "leather": 4.8,
-    "fur": 5.2,
-    "painted armour": 5.4,
-    "glass or gem": 6.4,
-    "metal": 7.2,
-}
 RANKED = {
     "focal point": 1.15,
     "important": 1.0,
     "quiet": 0.8,
 }  # the face gets the most contrast; craft page, section 6
-GLOSS = {
-    "cloth": 0.05,
-    "stone": 0.05,
-    "wood": 0.1,
-    "fur": 0.1,
-    "skin": 0.15,
-    "bone": 0.15,
-    "hair": 0.3,
-    "leather": 0.35,
-    "painted armour": 0.5,
-    "metal": 0.9,
-    "glass or gem": 0.95,
-}
-USUAL = {
-    "cloth": "#7c6f66",
-    "leather": "#6b4a32",
-    "skin": "#b98a6c",
-    "fur": "#7c6a55",
-    "bone": "#cfc3a4",
-    "hair": "#4a3a2c",
-    "wood": "#7a5f43",
-    "stone": "#8a8782",
-    "painted armour": "#51606d",
-    "metal": "#8b8f94",
-    "glass or gem": "#3f6f6a",
-}
 DARKEST, LIGHTEST = 1.0, 9.3  # pure black and pure white are left for the last spots, CP-24
 SHADOWS = {
     "cool": (2.0, -14.0),
@@ -92,7 +54,7 @@ class Local:
     """
 
     colour: str = text("#808080", (7, 7), "a local colour")
-    material: str = choice("cloth", MATERIALS, "a material")
+    material: str = choice(USUAL_MATERIAL, MATERIALS, "a material")
     attention: str = choice("important", ATTENTION, "attention")
     low: float | None = number(None, 0, 10, "the value of its darkest", step=0.1)
     high: float | None = number(None, 0, 10, "the value of its lightest", step=0.1)
@@ -124,7 +86,7 @@ class Local:
     def key(self) -> tuple[float, float, float]:
         """Values of its darkest, its middle and its lightest: as they were set, or by material and attention. What
         white lacks above it and black below it is taken on the other side: sides of one white thing differ widely."""
-        span = min(SPAN[self.material] * RANKED[self.attention], LIGHTEST - DARKEST)
+        span = min(material_called(self.material).span * RANKED[self.attention], LIGHTEST - DARKEST)
         usual = float(np.clip(self.own_value - span / 2, DARKEST, LIGHTEST - span))
         low = usual if self.low is None else self.low
         high = usual + span if self.high is None else self.high
@@ -284,9 +246,9 @@ def lightness(value: NDArray) -> NDArray[np.float64]:
     return lightness_from_luminance(luminance_from_munsell(value))
 
 
-def usual_local(material: str = "cloth", attention: str = "important", colour: str | None = None) -> Local:
+def usual_local(material: str = USUAL_MATERIAL, attention: str = "important", colour: str | None = None) -> Local:
     """A local colour by what it is made of."""
-    return replace(Local(), material=material, attention=attention, colour=colour or USUAL[material])
+    return replace(Local(), material=material, attention=attention, colour=colour or material_called(material).colour)
 
 
 def local_of(region: Region, colour: str | None = None) -> Local:
@@ -296,7 +258,7 @@ def local_of(region: Region, colour: str | None = None) -> Local:
     Raises:
         SettingError: its darkest is not darker than its lightest.
     """
-    own = colour or (region.colour if region.colour.startswith("#") else USUAL[region.material])
+    own = colour or (region.colour if region.colour.startswith("#") else material_called(region.material).colour)
     shadow, light, key, ration = region.shadow, region.light, (region.low, region.middle, region.high), None
     if (white := white_called(region.colour)) is not None:
         own, ration = colour or white.colour, (white.limit, white.share)

@@ -12,6 +12,7 @@ from numpy.typing import NDArray
 from scipy.cluster.vq import kmeans2
 
 from ..datasets import by
+from ..datasets.materials import SKIN, UNMARKED, material_called
 from ..errors import SettingError
 from ..paint.colour import colour_of_hex, linear, screen_hex
 from ..paint.mix import neat_pot
@@ -19,7 +20,7 @@ from ..paint.rack import Rack
 from ..sculpt.marking import Marking, Region
 from ..sculpt.surface import Surface
 from .hue import usual_path
-from .local import USUAL, lab_of, rgb_of_lab
+from .local import lab_of, rgb_of_lab
 
 WORDS = tuple(by("words", "word"))
 MOST_WORDS = 3
@@ -31,7 +32,7 @@ CIRCLE = {
     "Three apart": ((0, 1.0), (120, 0.65), (240, 0.65), (60, 1.4)),
 }
 LIGHTS = (0.0, 10.0, -8.0, 18.0)  # L* beside the main: neighbours must stand apart in value, too
-CREAM, LEATHER, BASE = "#e0d6bd", "#6b4a32", "#6f6a60"
+CREAM = "#e0d6bd"
 BASE_TOP = 0.15  # of the height: what reaches no higher is the base
 HEAD_SHARE = 0.12  # of the area: the highest region is a head where it is no larger
 HEAD_ASIDE, HEAD_HIGH = 0.2, 0.6  # of the width from the middle, at most; and of the height, at least
@@ -143,16 +144,15 @@ def in_scheme(regions: Sequence[Region], areas: Sequence[float], scheme: Scheme,
 
     areas: mm² of each.
     """
-    cloth = [k for k, r in enumerate(regions) if r.material in ("cloth", "painted armour")]
+    given = [material_called(r.material).in_scheme for r in regions]
+    cloth = [k for k, role in enumerate(given) if role == "by area"]
     order = sorted(cloth, key=lambda k: -areas[k])
     chosen: dict[int, str] = {}
     for place, k in enumerate(order):
         chosen[k] = (*scheme.colours[:3], CREAM)[place % 4]
-    for k, region in enumerate(regions):
-        if region.material == "glass or gem":
-            chosen[k] = scheme.colours[3]
-        elif k not in chosen:
-            chosen[k] = {"leather": LEATHER, "stone": BASE}.get(region.material, USUAL[region.material])
+    for k, role in enumerate(given):
+        if k not in chosen:
+            chosen[k] = scheme.colours[3] if role == "accent" else role
     return tuple(_coloured(r, chosen[k], rack) for k, r in enumerate(regions))
 
 
@@ -175,11 +175,11 @@ def guessed_names(
     out = list(regions)
     low = [k for k, (_, top, _) in enumerate(places) if top <= BASE_TOP or out[k].name == "Base"]
     for n, k in enumerate(sorted(low, key=lambda k: out[k].name != "Base")):
-        out[k] = replace(out[k], name="Base" if n == 0 else f"Base {n + 1}", material="stone", attention="quiet")
+        out[k] = replace(out[k], name="Base" if n == 0 else f"Base {n + 1}", material=UNMARKED, attention="quiet")
     left = [k for k in range(len(out)) if k not in low and shares[k] <= HEAD_SHARE and places[k][2] <= HEAD_ASIDE]
     if left and max(places[k][0] for k in left) >= HEAD_HIGH:
         k = max(left, key=lambda k: places[k][0])
-        out[k] = replace(out[k], name="Head", material="skin", attention="focal point")
+        out[k] = replace(out[k], name="Head", material=SKIN, attention="focal point")
     return tuple(out)
 
 
@@ -193,7 +193,7 @@ def named_if_low(marking: Marking, surface: Surface) -> Marking:
     top = (float(np.percentile(z[own], 95)) - float(z.min())) / max(float(np.ptp(z)), 1e-9)
     if top > BASE_TOP:
         return marking
-    base = replace(newest, name="Base", material="stone", attention="quiet")
+    base = replace(newest, name="Base", material=UNMARKED, attention="quiet")
     return Marking(marking.labels, (*marking.regions[:-1], base), marking.last_id)
 
 

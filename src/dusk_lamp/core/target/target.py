@@ -7,6 +7,7 @@ from functools import cached_property
 import numpy as np
 from numpy.typing import NDArray
 
+from ..datasets.materials import material_called
 from ..errors import SettingError
 from ..light.key import Stop
 from ..light.rig import BENCH_RAYS, Light, Rig, light_on
@@ -15,7 +16,7 @@ from ..paint.colour import screen_levels
 from ..paint.value import grey_srgb, munsell_from_luminance
 from ..sculpt.site import Site
 from .exposure import Exposure, laid_between, value_of_light
-from .local import GLOSS, Local, coloured, lab_of, lightness
+from .local import Local, coloured, lab_of, lightness
 
 WHITE = Tints()
 
@@ -118,5 +119,5 @@ def sketched(
     value, gloss = np.empty(len(site), np.float32), np.empty(len(site), np.float32)
     for k, local in enumerate(locals_):
         own = labels == k
-        value[own], gloss[own] = local.value(share[own], site.areas[own]), GLOSS[local.material]
+        value[own], gloss[own] = local.value(share[own], site.areas[own]), material_called(local.material).gloss
     return Target(value, gloss, grey.light, coloured(value, labels, locals_, tint_of(grey.light, tints)))

@@ -9,6 +9,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from ...coat.coat import Coat
+from ...datasets.materials import material_called
 from ...errors import SettingError
 from ...paint.colour import delta_e, lab, xyz
 from ...sculpt.mesh import evenly
@@ -211,7 +212,7 @@ def made_ready(context: Context, budget: Budget, say: Say = lambda *_: None, num
     pinned = {r: n for r, g in enumerate(groups) if (n := budget.steps_on.get(str(ids[g.number])))}
     looked_at = [site.marking.regions[g.number - 1] for g in groups]
     faces = frozenset(
-        r for r, own in enumerate(looked_at) if own.attention == "focal point" and own.material == "skin"
+        r for r, own in enumerate(looked_at) if own.attention == "focal point" and material_called(own.material).drawn
     )
     ready = Ready(groups, found, near, [], set(), [Known() for _ in groups], pinned, faces - pinned.keys())
     pool = sorted({p for pool in pools for p in pool})

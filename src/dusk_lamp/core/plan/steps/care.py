@@ -7,6 +7,7 @@ from typing import Any
 
 from ...coat.technique import Technique
 from ...datasets import rows
+from ...datasets.materials import material_called
 from ...sculpt.marking import ATTENTION, suggested_attention
 from ...sculpt.site import Site
 
@@ -23,7 +24,7 @@ def care_of(site: Site, region: int) -> float:
     if own is None:
         return 1.0
     attention = suggested_attention(own)
-    return care("focal thing" if attention == ATTENTION[0] and own.material != "skin" else attention)
+    return care("focal thing" if attention == ATTENTION[0] and not material_called(own.material).drawn else attention)
 
 
 def nth_share(n: int) -> float:

@@ -2,6 +2,7 @@
 brush."""
 
 from ...coat.coat import Coat
+from ...datasets.materials import material_called
 from ...sculpt.site import Site
 from ...units import counted
 from .gradient import BORDER, SMOOTH, between, edge_mm
@@ -12,15 +13,6 @@ BRUSHES = (
     (0.0, "a size 0 brush"),
 )  # by the mm it covers; from memory
 DOT_MM2 = 1.5  # less than that is set, not painted
-TEXTURED = {  # materials whose edges are not drawn smooth; common practice, CP-43
-    "stone": "Stipple its edge, broken, with what is left on the brush",
-    "fur": "Pull it in fine strokes the way the fur lies, each lifted at its end",
-    "hair": "Pull it in fine strokes the way the hair lies, each lifted at its end",
-    "bone": "Pull it in fine strokes from the root to the tip",
-    "wood": "Pull it in fine strokes along the grain",
-}
-
-
 TAPPED = (
     " It spreads as it likes; wait until the thinner has gone and it looks matt, some minutes, then tap what lies on "
     "the flats away with a clean, dry brush."
@@ -54,8 +46,9 @@ def hand_words(site: Site, coat: Coat, below: Coat | None) -> str:
     join = between(lower, upper, mm)
     width = float(site.areas[own].sum()) / max(mm / 2, 1e-9)
     brush = next(words for least, words in BRUSHES if width >= least)
-    if region is not None and region.material in TEXTURED:
-        return f"With {brush}. {TEXTURED[region.material]}."
+    drawn = "" if region is None else material_called(region.material).hand
+    if drawn:
+        return f"With {brush}. {drawn}."
     edge = f"its edge, {mm:.0f} mm and {join.step:.1f} of a value"
     if join.step <= SMOOTH:
         return f"With {brush}; {edge}, reads as smooth as it is."

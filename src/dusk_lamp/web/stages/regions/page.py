@@ -11,7 +11,7 @@ from ....core.light.rig import Rig, light_on
 from ....core.plain import Range
 from ....core.sculpt import brush
 from ....core.sculpt import regions as growth
-from ....core.sculpt.marking import ATTENTION, MATERIALS, SUGGESTS, TEXTURES
+from ....core.sculpt.marking import ATTENTION, MATERIALS, TABLE, TEXTURES
 from ....core.sculpt.pieces import USUAL_PIECES
 from ....core.sculpt.relief import lengths
 from ....store.models import Sculpt
@@ -29,7 +29,7 @@ def panel(session: Session, sculpt: Sculpt, laid: OpenSculpt) -> dict[str, Any]:
         "materials": MATERIALS,
         "attention": ATTENTION,
         "textures": TEXTURES,
-        "names": sorted({word.capitalize() for words in SUGGESTS.values() for word in words}),
+        "names": sorted({word.capitalize() for one in TABLE.values() for word in one.words}),
         "usual_pieces": USUAL_PIECES,
         "usual_crease": growth.USUAL_CREASE,
         "usual_likeness": brush.USUAL_LIKENESS,

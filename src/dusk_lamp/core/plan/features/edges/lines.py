@@ -10,6 +10,7 @@ from scipy.spatial import cKDTree
 
 from ....coat.coat import Coat, usual_coat
 from ....coat.technique import technique
+from ....datasets.materials import material_called
 from ....directions import level_frame
 from ....errors import SettingError
 from ....light.lamp import Lamp
@@ -32,20 +33,6 @@ WHITE = 7.0  # values: no dark line between two regions lighter than this (craft
 
 EDGES = "edges"
 EDGE_STEPS, LEAST_LIFT = (1.0, 1.8), 0.3  # of a material's lift; a line that stands out less is not laid
-# values above the plane beside it, low to high: cloth, leather, fur, metal (CP-27); numbers from memory
-EDGE_LIFT = {
-    "cloth": 1.0,
-    "skin": 0.9,
-    "hair": 1.2,
-    "bone": 1.3,
-    "wood": 1.2,
-    "stone": 1.3,
-    "leather": 1.5,
-    "fur": 1.7,
-    "painted armour": 1.9,
-    "glass or gem": 2.4,
-    "metal": 2.4,
-}
 PLANE_MM = 1.2  # beside an edge, that counts as the plane it stands out from
 EDGE_CHROMA, EDGE_HIGHER = (0.75, 0.5), 20.0  # of the region's own chroma; degrees that the second lamp is higher
 LINE_BESIDE_MM = 1.5  # of an edge, that a dark line counts as beside it
@@ -284,7 +271,7 @@ def edge_coats(task: Task, lamp: Lamp, least: float = 0.0, width: float = EDGE_M
         line = technique("line")
         settings = replace(line.usual(only(paints[0])), width=wide, azimuth=lamp.azimuth, elevation=high, least=least)
         there = _beside(task, (line.film(task.site, settings) > 0) & task.own)
-        value = min(there + EDGE_LIFT[task.material] * EDGE_STEPS[k], most)
+        value = min(there + material_called(task.material).lift * EDGE_STEPS[k], most)
         if value - there < LEAST_LIFT:
             continue
         mix = nearest_mix(_along(task, value, EDGE_CHROMA[k]), paints)

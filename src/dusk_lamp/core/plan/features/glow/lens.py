@@ -12,6 +12,7 @@ from scipy.sparse.csgraph import connected_components
 from scipy.spatial import cKDTree
 
 from ....coat.coat import Coat, usual_coat
+from ....datasets.materials import GLASS
 from ....errors import SettingError
 from ....light.lamp import Lamp
 from ....paint.colour import colour_of_hex, screen_hex
@@ -212,7 +213,7 @@ def _lens(site: Site, rows: NDArray[np.int64], lamp: Lamp, brush: float, colour:
     width = float(along.max() - along.min())
     count = next((MOST_CRESCENTS - k for k, m in enumerate(MARKS) if width >= m * brush), 0)
     away = float(np.arctan2(-toward[1], -toward[0]))
-    local = Local(colour, "glass or gem")
+    local = Local(colour, GLASS)
     table = ladder(local)
     shades = (*(screen_hex(table[round(v / 0.05)]) for v in (*VALUES[: count + 1], 8.8)), "#ffffff")
     dot = toward * _radius(outline, away + np.pi) * DOT_OUT

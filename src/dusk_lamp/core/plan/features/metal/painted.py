@@ -8,6 +8,7 @@ from numpy.typing import NDArray
 from scipy.spatial import cKDTree
 
 from ....coat.coat import Coat, usual_coat
+from ....datasets.materials import METAL_MATERIAL, material_called
 from ....errors import SettingError
 from ....light.lamp import Lamp
 from ....light.reflect import on_ball
@@ -25,7 +26,7 @@ from .schools.school import DARKEST, LIGHTEST, Shine, value_of
 from .wishes import CUSTOMARY, DARK_WASH, NO_WASH, Metal
 
 METAL = "metal"
-STEEL = usual_local("metal")
+STEEL = usual_local(METAL_MATERIAL)
 FURTHEST, STEP = 60, 15  # degrees round the display view that are looked at
 READS = 0.6  # correlation of values with those of the display view, from which on it reads as the same metal
 DARK, LIGHT = 2.5, 8.5  # values that count as near-black and near-white
@@ -42,30 +43,20 @@ WORLD_COLOURS = {
 # of a grey metal's hue that is the world's; C* of an own colour that keeps two thirds of it
 WORLD_SHARE, OWN_CHROMA = 0.8, 30.0
 OTHERS_SHARE = 0.25  # of that, where it is no metal
-# how sharp and how strong a material's lights are, CP-27: a shiny leather has sharp, small ones; from memory
-USUAL = {
-    "metal": ("lamp", "noon", Shine()),
-    "leather": ("lamp", "a lamp alone", Shine(roughness=0.4, gather=0.8)),
-    "hair": ("strands", "noon", Shine(roughness=0.3, gather=0.6)),
-    "fur": ("strands", "noon", Shine(roughness=0.6, gather=0.5)),
-    "stone": ("lamp", "a lamp alone", Shine(roughness=0.3, gather=0.7)),
-    "glass or gem": ("lamp", "noon", Shine(roughness=0.1)),
-    "painted armour": ("lamp", "noon", Shine(roughness=0.35, gather=0.6)),
-}
 WASH_SHARE = 0.6  # of a wash's usual film: the layers over it should not have to begin again; from memory
 GREYISH = 12.0  # C* of a pot that serves for steel; from memory
-MATT = ("lamp", "noon", Shine(roughness=0.9, contrast=0.7))
 
 
 def usual_metal(material: str) -> Metal:
     """How a material shines where nobody has set anything."""
-    return Metal(*USUAL.get(material, MATT))
+    own = material_called(material)
+    return Metal(own.school, own.world, Shine(roughness=own.roughness, contrast=own.contrast, gather=own.gather))
 
 
 def local_for(local: Local) -> Local:
     """The local colour that a shine is painted with: metal runs from near-black to near-white, all else within its
     own key."""
-    return replace(local, low=DARKEST, middle=None, high=LIGHTEST) if local.material == "metal" else local
+    return replace(local, low=DARKEST, middle=None, high=LIGHTEST) if local.material == METAL_MATERIAL else local
 
 
 def values(site: Site, metal: Metal, lamp: Lamp, local: Local = STEEL) -> NDArray[np.float32]:
@@ -82,7 +73,11 @@ def colours(value: NDArray[np.float32], metal: Metal, local: Local = STEEL) -> N
         own = lab_of(table)
         named = np.array([colour_of_hex(c).lab for c in world])
         chroma = float(np.hypot(*colour_of_hex(local.colour).lab[1:]))
-        share = WORLD_SHARE * float(np.exp(-chroma / OWN_CHROMA)) * (1 if local.material == "metal" else OTHERS_SHARE)
+        share = (
+            WORLD_SHARE
+            * float(np.exp(-chroma / OWN_CHROMA))
+            * (1 if local.material == METAL_MATERIAL else OTHERS_SHARE)
+        )
         cast = np.stack([np.interp(own[:, 0], named[:, 0], named[:, k]) for k in (1, 2)], axis=1)
         own[:, 1:] = (1 - share) * own[:, 1:] + share * cast
         table = seen_as(own, luminance_from_munsell(VALUES) / 100)

@@ -7,7 +7,6 @@ verdigris in the nooks of metal; dust from below last of all.
 
 from collections.abc import Callable, Iterator, Mapping, Sequence
 from dataclasses import dataclass, replace
-from functools import cache
 from itertools import groupby
 from typing import Any
 
@@ -16,7 +15,7 @@ from numpy.typing import NDArray
 
 from ....coat.coat import Coat, usual_coat
 from ....coat.technique import technique
-from ....datasets import rows
+from ....datasets.materials import UNMARKED, material_called
 from ....errors import SettingError
 from ....paint.colour import delta_e
 from ....paint.mix import Mix, nearest_mix, only
@@ -107,17 +106,10 @@ CLOSES_UM = 10.0  # of a film that hides what is under it; from memory
 Shares = Mapping[str, Mapping[str, float]]  # of a region by its id: of a layer by its name, 0..1
 
 
-@cache
-def _table() -> dict[str, dict[str, float]]:
-    return {
-        row["layer"]: {k: float(v) for k, v in row.items() if k not in ("layer", "source")} for row in rows("wear")
-    }
-
-
 def usual_share(layer: str, region: Region | None) -> float:
     """How far a layer goes on a region, 0..1 of its amount, by what that is made of (CP-41); None: what nobody has
     marked beside marked regions."""
-    return _table()[layer]["rest" if region is None else region.material]
+    return material_called(UNMARKED if region is None else region.material).wear[layer]
 
 
 def share_of(layer: str, region: Region | None, shares: Shares) -> float:

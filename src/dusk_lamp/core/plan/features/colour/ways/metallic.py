@@ -28,7 +28,7 @@ class Metallic(Way):
 
     name, order, title = "metallic", 60, "Metallic paint"
     when = "True metal: a base, a dark wash, a bright edge. Its sheen moves with the light."
-    only_for = ("metal", "painted armour", "glass or gem")
+    for_some = True
     weak = "The light decides where it shines, not you; bright only toward the mirror."
 
     def coats(self, task: Task) -> list[Coat]:

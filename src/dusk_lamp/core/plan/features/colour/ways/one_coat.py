@@ -4,6 +4,7 @@ then a few lights."""
 import numpy as np
 
 from .....coat.coat import Coat
+from .....datasets.materials import material_called
 from .....paint.mix import Mix, only
 from .....paint.rack import Paint
 from .....sculpt.marking import TEXTURES
@@ -16,7 +17,6 @@ from .way import Way
 WATER = 1.0
 # of relief that is felt by a brush; so much of it, and a region is textured. From memory
 DEEP_MM, ROUGH_SHARE = 0.02, 0.4
-SHAGGY = ("fur", "hair")
 COATS = (1, 2, 3)
 MORE = 3
 
@@ -48,7 +48,7 @@ def textured(task: Task) -> bool:
     own = task.site.marking.regions[task.number - 1] if task.number else None
     if own is not None and own.texture != TEXTURES[0]:
         return own.texture == "textured"
-    if own is not None and own.material in SHAGGY:
+    if own is not None and material_called(own.material).shaggy:
         return True
     site = task.site
     depth = np.abs(site.once("texture", lambda: texture_mm(site.surface)))[task.own]

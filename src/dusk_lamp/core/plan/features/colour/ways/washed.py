@@ -8,6 +8,7 @@ import numpy as np
 from .....coat.coat import Coat, usual_coat
 from .....coat.stack import appearance
 from .....coat.technique import technique
+from .....datasets.materials import material_called
 from .....paint.colour import delta_e, lab, xyz
 from .....paint.mix import only
 from ....brief import BRUSHED, COLOUR, TINTING, Task, brushed, paints_for, quantiles, seen_after
@@ -20,7 +21,6 @@ WASH_UM = (0.5, 1.0, 2.0, 4.0, 7.0)
 HARM = 2.0  # ΔE00 further off on average, from which a wash does harm
 NO_WASH = "base coat; a wash would only spoil it here, so its shades are brushed"
 RESTATED = 0.45  # the base is laid again on what should be lighter than this share of the area
-INKED = ("hair", "fur")
 LIGHTS, DARKS = 4, 2
 
 
@@ -64,7 +64,9 @@ class Washed(Way):
         best, least = None, np.inf
         off = np.minimum(delta_e(lab(xyz(seen)), wanted), 15)
         without = float(np.average(off, weights=weight))
-        inked = ("ink",) if task.material in INKED else ()  # dense: it shades hair as a wash shades cloth
+        inked = (
+            ("ink",) if material_called(task.material).shaggy else ()
+        )  # dense: it shades hair as a wash shades cloth
         wash = technique("wash")
         flow = wash.film(task.site, wash.Settings(1.0))[some]
         for paint in task.paints(*TINTING, *inked):

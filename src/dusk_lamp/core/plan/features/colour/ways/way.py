@@ -3,6 +3,7 @@
 from typing import ClassVar
 
 from .....coat.coat import Coat
+from .....datasets.materials import material_called
 from ....brief import Task
 
 
@@ -15,11 +16,11 @@ class Way:
     title: ClassVar[str]
     when: ClassVar[str]
     weak: ClassVar[str]
-    only_for: ClassVar[tuple[str, ...]] = ()  # materials; () for all
+    for_some: ClassVar[bool] = False  # whether only those materials take it that name it
 
     def suits(self, material: str) -> bool:
         """Whether a region of a material may be painted so."""
-        return not self.only_for or material in self.only_for
+        return not self.for_some or self.name in material_called(material).ways
 
     def coats(self, task: Task) -> list[Coat]:
         """The coats of the region, in order.
