@@ -283,9 +283,8 @@ def files(_bench: Bench, until: float, rng: random.Random) -> str:
 
 def routes(bench: Bench, until: float, rng: random.Random) -> str:
     """Every route with hostile bodies and numbers."""
-    from tests.web.test_edge import addresses
-
     from dusk_lamp.web.app import create_app
+    from tests.web.test_edge import addresses
 
     with tempfile.TemporaryDirectory() as folder:
         app = create_app(Path(folder), testing=True)

@@ -353,7 +353,7 @@ def bench_colour(_folder: Path) -> None:
     from dusk_lamp.core.light.lamp import Lamp
     from dusk_lamp.core.light.rig import Rig
     from dusk_lamp.core.light.tint import Tints
-    from dusk_lamp.core.plan.brief import seen_after, task_of
+    from dusk_lamp.core.plan.brief import brief_of, seen_after
     from dusk_lamp.core.plan.features.colour.ways import ways
     from dusk_lamp.core.plan.features.undercoat.pots import pots_from
     from dusk_lamp.core.plan.features.undercoat.school_fit import fit_school
@@ -413,7 +413,7 @@ def bench_colour(_folder: Path) -> None:
     kit = Kit(surface, rig.lamp, pots_from(rack))
     coats, _ = fit_school(site, school_coats("ladder", kit), laid_between(grey.value, exposure, 0, 1))
     under = Simulation(site).reflectance(coats)
-    tasks = [task_of(site, wanted, k, under, rack) for k in range(1, len(regions) + 1)]
+    tasks = [brief_of(site, wanted, k, under, rack) for k in range(1, len(regions) + 1)]
     for way in (w for w in ways().values() if not w.only_for):
         start = time.perf_counter()
         found = [way.coats(task) for task in tasks]
@@ -455,7 +455,7 @@ def bench_glow(_folder: Path) -> None:
     from dusk_lamp.core.light.lamp import Lamp
     from dusk_lamp.core.light.planes import plane_at
     from dusk_lamp.core.light.rig import Rig
-    from dusk_lamp.core.plan.features.glow.glows import Wish, glowing, reached
+    from dusk_lamp.core.plan.features.glow.glows import WishedGlow, glowing, reached
     from dusk_lamp.core.target.exposure import Exposure, value_of_light
     from dusk_lamp.core.target.local import usual_local
     from dusk_lamp.core.target.target import sketched, target
@@ -476,7 +476,7 @@ def bench_glow(_folder: Path) -> None:
     glow, gloss = glow_of(site, lamp), np.full(len(site), 0.4, np.float32)
 
     def dragged(strength):
-        light = glowing(grey.light.dimmed(0.5), [(Wish(lamp, strength=strength), glow)], rig.full)
+        light = glowing(grey.light.dimmed(0.5), [(WishedGlow(lamp, strength=strength), glow)], rig.full)
         value = value_of_light(light.total, exposure, rig.full)
         return sketched(site, type(grey)(value, grey.gloss, light), exposure, locals_)
 
@@ -485,7 +485,7 @@ def bench_glow(_folder: Path) -> None:
     light = grey.light.total
     row(
         "bands and edges in its reach",
-        f"{median(lambda: reached(site, Wish(lamp), glow, light, exposure, rig.full), 3):.2f} s",
+        f"{median(lambda: reached(site, WishedGlow(lamp), glow, light, exposure, rig.full), 3):.2f} s",
     )
     foot = [surface.points[np.argmin(surface.points[:, 1])].tolist()]
     row("heat along the skin", f"{median(lambda: heated(site, foot, 8.0), 3):.2f} s", "≤ 1 s")
@@ -497,7 +497,7 @@ def bench_economy(folder: Path) -> None:
     of the regions that no glow covers."""
     from dataclasses import replace
 
-    from dusk_lamp.cli.plan import context_of
+    from dusk_lamp.cli.plan import context_from
     from dusk_lamp.core.plan.economy.budget import Budget
     from dusk_lamp.core.plan.economy.plan import economy, front
     from dusk_lamp.core.plan.features.colour.feature import FEATURE
@@ -517,7 +517,7 @@ def bench_economy(folder: Path) -> None:
         usual = tuple(replace(r, colour="", dark="", bright="") for r in plan.regions)
         for colours, regions in (("", plan.regions), (", usual colours", usual)):
             one = replace(plan, regions=regions)
-            context, _ = laid(context_of(one, folder, argparse.Namespace(json=True)))
+            context, _ = laid(context_from(one, folder, argparse.Namespace(json=True)))
             context.target("metal"), context.seen_before("colour")
             numbers = FEATURE.planned(context)
             first = median(lambda c=context, n=numbers: economy(c, Budget.usual(120.0), numbers=n), 1)
@@ -567,7 +567,7 @@ def bench_day(folder: Path) -> None:
     import json
 
     from dusk_lamp.cli import main as command
-    from dusk_lamp.cli.plan import context_of
+    from dusk_lamp.cli.plan import context_from
     from dusk_lamp.core.log.entry import Entry
     from dusk_lamp.core.plan.document import read_plan
     from dusk_lamp.core.plan.run import run
@@ -576,7 +576,7 @@ def bench_day(folder: Path) -> None:
     from dusk_lamp.core.schedule.day import Day, clock_of
     from dusk_lamp.core.schedule.jobs import jobs_of
     from dusk_lamp.core.schedule.worth import worths_of
-    from dusk_lamp.core.squad.work import keys_of
+    from dusk_lamp.core.squad.work import puddle_keys
     from dusk_lamp.store import log
     from dusk_lamp.store.store import Store
 
@@ -594,11 +594,11 @@ def bench_day(folder: Path) -> None:
     row("ten runners on five sculpts carried over, laying them out included", f"{took:.0f} s", "≤ 60 s")
 
     plan = read_plan((plans / files_[0]).read_bytes())
-    done = run(context_of(plan, plans, argparse.Namespace(json=True)))
+    done = run(context_from(plan, plans, argparse.Namespace(json=True)))
     worths = worths_of(done.context, done.coats)
     worth = {s.number: w for s, w in zip(done.steps, worths, strict=True) if w is not None}
     before = before_each(done.context.site, done.coats, done.films)
-    jobs = jobs_of(done.steps, before, worth, done.context.tools.room, keys_of(done.steps))
+    jobs = jobs_of(done.steps, before, worth, done.context.tools.room, puddle_keys(done.steps))
     day = Day((tuple(jobs),) * 10, (), None, {}, ((0.0,) * len(jobs),) * 10, nth_share)
     for words, seconds, target in (
         ("looking for a better order", 4.0, "≤ 5 s"),
@@ -670,7 +670,7 @@ def bench_growth(folder: Path) -> None:
     """Seconds at one, two and four times the triangles, samples, coats and regions."""
     from dataclasses import replace
 
-    from dusk_lamp.cli.plan import context_of
+    from dusk_lamp.cli.plan import context_from
     from dusk_lamp.core.coat.coat import usual_coat
     from dusk_lamp.core.coat.stack import appearance
     from dusk_lamp.core.light.key import key_light
@@ -721,7 +721,7 @@ def bench_growth(folder: Path) -> None:
     contexts = []
     for n in samples:
         at = replace(plan, sculpt=replace(plan.sculpt, samples=n))
-        context, _ = laid(context_of(at, folder, argparse.Namespace(json=True)))
+        context, _ = laid(context_from(at, folder, argparse.Namespace(json=True)))
         context.target("metal"), context.seen_before("colour")
         contexts.append(context)
     rack = contexts[0].rack
@@ -772,6 +772,7 @@ def bench_browser(folder: Path) -> None:
     """Gesture to new pixels, in Debian's Chromium with WebGL in software: the worst case a painter could have."""
     sys.path.insert(0, str(Path(__file__).parent.parent))
     from playwright.sync_api import sync_playwright
+
     from tests.browser.conftest import ARGUMENTS, CHROMIUM, Server
 
     head("In the browser (Chromium, WebGL drawn by the processor on the same cores as the server)")

@@ -24,6 +24,7 @@ from typing import Any
 sys.path.insert(0, str(Path(__file__).parent))
 sys.path.insert(0, str(Path(__file__).parent.parent))
 from attack import Painter, figure
+
 from tests.servers import Postgres, Redis
 
 PASSPHRASE = "a lamp at dusk"

@@ -7,10 +7,10 @@ import pytest
 
 from dusk_lamp.core.sculpt.facets import facets_from
 from dusk_lamp.core.sculpt.surface import some_samples
-from dusk_lamp.core.sculpt.visibility import packed, visibility_of
-from dusk_lamp.demo.finish import SKIES, WITH_METAL, on_bench, planned, standing_ways
-from dusk_lamp.demo.finished import HERE, finished, known_of, sky_of
+from dusk_lamp.core.sculpt.visibility import view_packed, visibility_of
+from dusk_lamp.demo.finished import HERE, finished, known_of, shipped_sky
 from dusk_lamp.demo.plans import DEMO
+from tools.finish_demo import SKIES, WITH_METAL, on_bench, planned, standing_ways
 
 RUNNER = "reed-runner-1"
 
@@ -30,7 +30,7 @@ def bench():
 def test_what_ships_finished_lies_on_the_surface_that_the_bench_lays_out(bench):
     """Spots are counted by sample: another laying-out would put them elsewhere. One plan is made again under the sky
     that ships, and compared."""
-    fresh, shipped = planned(by_file(RUNNER), bench, sky_of(RUNNER)), finished(RUNNER)
+    fresh, shipped = planned(by_file(RUNNER), bench, shipped_sky(RUNNER)), finished(RUNNER)
     assert np.array_equal(fresh.labels, shipped.labels)
     kinds = [sorted({(c.stage, c.region) for c in one.plan.coats}) for one in (fresh, shipped)]
     assert kinds[0] == kinds[1]
@@ -50,7 +50,7 @@ def test_the_sky_that_ships_is_what_the_bench_would_see(bench):
     """Every twentieth spot of one looks again; all of them are there."""
     chosen = np.arange(0, len(bench.laid), 20, dtype=np.int32)
     few = some_samples(bench.laid, chosen, np.zeros((0, 3), np.int32))
-    again = packed(visibility_of(few), bench.laid)
+    again = view_packed(visibility_of(few), bench.laid)
     with np.load(HERE / f"{RUNNER}.sky.npz") as shipped, np.load(BytesIO(again)) as found:
         assert str(shipped["of"]) == str(found["of"]) and np.array_equal(shipped["base"][chosen], found["base"])
         assert np.array_equal(shipped["bits"][chosen], found["bits"])

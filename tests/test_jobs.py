@@ -21,14 +21,14 @@ from dusk_lamp.core.sculpt.site import Site
 from dusk_lamp.core.sculpt.stand import Standing
 from dusk_lamp.jobs import leases, prepare
 from dusk_lamp.jobs import work as work_module
-from dusk_lamp.jobs.leases import give_back, new_worker, take
+from dusk_lamp.jobs.leases import give_back, new_worker, take_job
 from dusk_lamp.jobs.queue import Queue, run
-from dusk_lamp.jobs.work import Work
+from dusk_lamp.jobs.work import JobInHand
 from dusk_lamp.settings import Settings
 from dusk_lamp.store import plans
 from dusk_lamp.store import preparing as stages
 from dusk_lamp.store.cache import key_of
-from dusk_lamp.store.models import FILLS_THE_SHELF, LOOKED_AT, Job, Sculpt, now
+from dusk_lamp.store.models import FILLS_THE_SHELF, LOOKED_AT, JobRow, Sculpt, now
 from dusk_lamp.store.open_sculpts import OpenSculpts
 from dusk_lamp.store.plans import add_sculpt
 from dusk_lamp.store.preparing import PIECES
@@ -59,7 +59,7 @@ def brought(store, path, kind, name="Warden"):
 
 def job_of(store, job_id):
     with store.session() as session:
-        job = session.get(Job, job_id)
+        job = session.get(JobRow, job_id)
         session.expunge(job)
         return job
 
@@ -119,7 +119,7 @@ GONE = f"{leases.HOST}:999999999:gone"  # no process has this number
 
 def in_hand(store, job_id, worker, until=None, attempts=0):
     with store.saving() as session:
-        job = session.get(Job, job_id)
+        job = session.get(JobRow, job_id)
         job.state, job.worker, job.attempts = "working", worker, attempts
         job.lease_until = until or now() + timedelta(seconds=60)
 
@@ -135,7 +135,7 @@ def waiting(store, tmp_path):
 def test_a_file_that_kills_the_worker_three_times_is_put_aside(store, waiting):
     for k in range(1, 4):
         in_hand(store, waiting, GONE, attempts=k - 1)
-        assert (take(store, waiting, new_worker()) is None) == (k == 3)
+        assert (take_job(store, waiting, new_worker()) is None) == (k == 3)
         assert job_of(store, waiting).attempts == k
     job = job_of(store, waiting)
     assert job.state == "failed" and "put aside" in job.message
@@ -144,10 +144,10 @@ def test_a_file_that_kills_the_worker_three_times_is_put_aside(store, waiting):
 
 def test_a_job_in_a_living_hand_is_left_there_and_one_in_a_dead_hand_is_not(store, waiting):
     in_hand(store, waiting, "elsewhere:1:x")
-    assert take(store, waiting, new_worker()) is None and Queue(store).resume() == 0
+    assert take_job(store, waiting, new_worker()) is None and Queue(store).resume() == 0
     in_hand(store, waiting, "elsewhere:1:x", now() - timedelta(seconds=1))
-    assert Queue(store).resume() == 1 and take(store, waiting, "mine") == "prepare"
-    assert take(store, waiting, "mine too") is not None or job_of(store, waiting).worker == "mine"
+    assert Queue(store).resume() == 1 and take_job(store, waiting, "mine") == "prepare"
+    assert take_job(store, waiting, "mine too") is not None or job_of(store, waiting).worker == "mine"
 
 
 def test_of_many_workers_one_gets_the_job(store, waiting):
@@ -155,7 +155,7 @@ def test_of_many_workers_one_gets_the_job(store, waiting):
 
     def grab(name):
         start.wait()
-        if take(store, waiting, name):
+        if take_job(store, waiting, name):
             got.append(name)
 
     threads = [threading.Thread(target=grab, args=(f"elsewhere:{k}:x",)) for k in range(6)]
@@ -170,7 +170,7 @@ def test_a_restart_in_good_order_is_no_crash(store, waiting):
     """Three times Ctrl-C and three starts: the file is not to blame."""
     for _ in range(3):
         worker = new_worker()
-        assert take(store, waiting, worker) == "prepare"
+        assert take_job(store, waiting, worker) == "prepare"
         give_back(store, worker)
     job = job_of(store, waiting)
     assert job.state == "waiting" and job.attempts == 0 and Queue(store).resume() == 1
@@ -178,7 +178,7 @@ def test_a_restart_in_good_order_is_no_crash(store, waiting):
 
 def test_a_worker_that_is_still_there_keeps_its_job(store, waiting):
     quick = Store(store.root, Settings(lease_s=5))
-    take(quick, waiting, "elsewhere:1:x")
+    take_job(quick, waiting, "elsewhere:1:x")
     first = job_of(store, waiting).lease_until
     with leases.Heartbeat(quick, "elsewhere:1:x"):
         wait_for(lambda: job_of(store, waiting).lease_until > first, 5)
@@ -187,11 +187,11 @@ def test_a_worker_that_is_still_there_keeps_its_job(store, waiting):
 
 def test_a_fit_and_a_preparation_do_not_end_each_other(store, waiting):
     with store.saving() as session:
-        sculpt = session.get(Job, waiting).sculpt
+        sculpt = session.get(JobRow, waiting).sculpt
         fit = new_job(session, sculpt, "fit").id
     assert job_of(store, waiting).open and job_of(store, fit).open
     with store.saving() as session:
-        newer = new_job(session, session.get(Job, fit).sculpt, "fit").id
+        newer = new_job(session, session.get(JobRow, fit).sculpt, "fit").id
     assert not job_of(store, fit).open and job_of(store, newer).open and job_of(store, waiting).open
 
 
@@ -226,7 +226,7 @@ def test_stopping_takes_effect_at_the_next_step_and_nothing_is_lost(store, tmp_p
     def lay_out_then_stop(*args):
         key = lay_out(*args)
         with store.session() as session:
-            session.get(Job, job_id).stop_asked = True
+            session.get(JobRow, job_id).stop_asked = True
         return key
 
     monkeypatch.setattr(prepare.stages, "surface", lay_out_then_stop)
@@ -296,7 +296,7 @@ def test_what_somebody_waits_for_goes_before_what_fills_the_shelf_and_interrupts
     path = tmp_path / "b.stl"
     ball(5, 2).export(path)
     with store.saving() as session:
-        session.get(Job, filling).urgency = FILLS_THE_SHELF
+        session.get(JobRow, filling).urgency = FILLS_THE_SHELF
     queue = Queue(store)
     queue.huey.immediate = False
     thread = threading.Thread(target=queue._run, args=(filling,))
@@ -334,7 +334,7 @@ def test_the_pieces_of_a_sculpt_without_regions_are_kept_before_anybody_asks(sto
 def test_what_only_fills_the_shelf_makes_way_for_pages_that_are_worked_out(store, tmp_path, monkeypatch):
     ball(5, 2).export(tmp_path / "ball.stl")
     _, job = brought(store, tmp_path / "ball.stl", "stl", "Ball")
-    work, order = Work(store, job), []
+    work, order = JobInHand(store, job), []
 
     def looks(_seconds):
         order.append("waits")
@@ -344,7 +344,7 @@ def test_what_only_fills_the_shelf_makes_way_for_pages_that_are_worked_out(store
 
     def hurried(urgency):
         with store.saving() as session:
-            session.get(Job, job).urgency = urgency
+            session.get(JobRow, job).urgency = urgency
 
     monkeypatch.setattr(work_module.time, "sleep", looks)
     hurried(FILLS_THE_SHELF)
@@ -354,7 +354,7 @@ def test_what_only_fills_the_shelf_makes_way_for_pages_that_are_worked_out(store
         work.say("It waits until somebody looks at it", 0.2)
         assert order == ["waits"] * 3 and not work.stopped_after_a_pause() and len(order) == 3
         hurried(FILLS_THE_SHELF)
-        Work(store, job, begun=time.monotonic() - 100).say("It waited long enough", 0.3)
+        JobInHand(store, job, begun=time.monotonic() - 100).say("It waited long enough", 0.3)
     assert len(order) == 3
 
 
@@ -375,9 +375,9 @@ def test_facets_that_ship_are_taken_for_the_surface_they_are_of_and_for_no_other
     block, other = (Site(surface_of(trimesh.creation.box(size))) for size in ((8, 6, 20), (8, 6, 19)))
     stages.know_facets(store.cache, "a block", content := stages.packed_facets(block))
     stages.know_facets(store.cache, "another", content)
-    assert stages.facets(store.cache, "another", other)[0].mm2 == pytest.approx(8 * 19)
+    assert stages.kept_facets(store.cache, "another", other)[0].mm2 == pytest.approx(8 * 19)
     monkeypatch.setattr(Site, "found_facets", None)  # nothing is worked out
-    assert stages.facets(store.cache, "a block", block)[0].mm2 == pytest.approx(8 * 20)
+    assert stages.kept_facets(store.cache, "a block", block)[0].mm2 == pytest.approx(8 * 20)
 
 
 @pytest.mark.long

@@ -23,7 +23,7 @@ from dusk_lamp.store import accounts, paints, plans, preparing
 from dusk_lamp.store.backup import backup, restore
 from dusk_lamp.store.cache import key_of
 from dusk_lamp.store.database import counts
-from dusk_lamp.store.models import FILLS_THE_SHELF, Base, Job, Painter, Sculpt
+from dusk_lamp.store.models import FILLS_THE_SHELF, Base, JobRow, Painter, Sculpt
 from dusk_lamp.store.move import move
 from dusk_lamp.store.owner import acting_for
 from dusk_lamp.store.plans import add_sculpt
@@ -124,8 +124,8 @@ def test_jobs_are_taken_in_turn_and_by_urgency(tmp_path, kept_in):
     names = {n: name for name, n in jobs.items()}
     assert [names[n] for n in free_jobs(store)] == ["b", "c", "e", "a", "d"]
     with store.saving() as session:
-        session.get(Job, jobs["c"]).begun_at = datetime(2026, 1, 1)
-        session.get(Job, jobs["c"]).state = "done"
+        session.get(JobRow, jobs["c"]).begun_at = datetime(2026, 1, 1)
+        session.get(JobRow, jobs["c"]).state = "done"
     assert [names[n] for n in free_jobs(store)] == ["b", "e", "a", "d"]
     store.close()
 
@@ -146,9 +146,9 @@ class Machine:
         words = [sys.executable, "-m", "dusk_lamp.cli", "worker", "--data", str(self.folder)]
         return subprocess.Popen(words, env=self.environment, start_new_session=True)
 
-    def job(self, job_id) -> Job:
+    def job(self, job_id) -> JobRow:
         with self.store.session() as session:
-            return session.get(Job, job_id)
+            return session.get(JobRow, job_id)
 
 
 def wait_for(true, seconds=60):
@@ -363,13 +363,13 @@ def test_a_painter_who_is_removed_while_their_job_runs_leaves_nothing(tmp_path, 
 
     def removed_meanwhile(*args):
         with store.saving() as session:
-            accounts.remove(session, painter)
+            accounts.remove_painter(session, painter)
         return mend(*args)
 
     monkeypatch.setattr(preparing, "mended", removed_meanwhile)
     assert run(store, job, new_worker(), apart=False)
     with store.session() as session:
-        assert not session.scalars(select(Sculpt)).all() and not session.scalars(select(Job)).all()
+        assert not session.scalars(select(Sculpt)).all() and not session.scalars(select(JobRow)).all()
     store.close()
 
 

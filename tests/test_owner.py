@@ -8,7 +8,7 @@ from dusk_lamp.core.log.entry import Entry
 from dusk_lamp.core.paint.rack import Paint
 from dusk_lamp.core.workplace.tools import Tools
 from dusk_lamp.store import accounts, log, painters, paints
-from dusk_lamp.store.models import Base, Bottle, Job, LogEntry, OfSculpt, Owned, Revision, Sculpt
+from dusk_lamp.store.models import Base, Bottle, JobRow, LogEntry, OfSculpt, Owned, Revision, Sculpt
 from dusk_lamp.store.owner import acting_for
 from dusk_lamp.store.plans import add_sculpt
 from dusk_lamp.store.store import Store, free_name, new_job
@@ -47,16 +47,16 @@ def test_a_painter_sees_and_changes_only_what_is_theirs(two):
             assert [p.stock_ml for p in paints.rack_of(session)] == [painter]
             assert [e.title for e in log.entries(session)] == [f"by {painter}"]
             assert painters.tools_of(session).airbrush == (painter == MINE)
-            for table in (Job, Revision, LogEntry, Bottle):
+            for table in (JobRow, Revision, LogEntry, Bottle):
                 assert session.scalar(select(func.count()).select_from(table)) == 1, table
             assert session.scalars(select(Sculpt.name)).all() == ["Knight"], "columns alone as well"
             assert free_name(session, "Knight") == "Knight (2)"
-            for table in (Sculpt, Job, Revision, LogEntry, Bottle):
+            for table in (Sculpt, JobRow, Revision, LogEntry, Bottle):
                 assert session.get(table, other) is None, table
         with acting_for(painter), two.saving() as session:
             assert session.execute(update(Bottle).where(Bottle.id == other).values(user_id=painter)).rowcount == 0
             assert session.execute(delete(LogEntry).where(LogEntry.id == other)).rowcount == 0
-            assert session.execute(delete(Job).where(Job.id == other)).rowcount == 0
+            assert session.execute(delete(JobRow).where(JobRow.id == other)).rowcount == 0
     with two.session() as session:  # the worker, the command line
         assert len(session.scalars(select(Sculpt)).all()) == 2 and len(log.entries(session)) == 2
 
@@ -77,7 +77,7 @@ def test_the_first_painter_takes_over_the_bench_and_others_come_beside(tmp_path,
         token = accounts.log_in(session, bob)
         assert accounts.logged_in(session, token).name == "Bob" and accounts.logged_in(session, "x") is None
         assert [t.sculpts for t in accounts.takes(session, store)] == [1, 0, 0]
-        accounts.remove(session, MINE)
+        accounts.remove_painter(session, MINE)
     with store.session() as session:
         assert not session.scalars(select(Sculpt)).all()
         assert [p.name for p in accounts.all_painters(session)] == ["Bob", "Cid"]

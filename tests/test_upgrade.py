@@ -375,7 +375,7 @@ def test_what_was_kept_by_a_regions_name_or_number_is_kept_by_its_id(tmp_path):
         assert not plans.plan_of(session, sculpt).coats, "before the coats there were the regions"
         assert plans.step(session, sculpt, -1, sculpt.plan_id)
         assert [r.name for r in plans.plan_of(session, sculpt).regions] == ["Blade"]
-        plans.take(session, sculpt, 4, sculpt.plan_id)
+        plans.take_scheme(session, sculpt, 4, sculpt.plan_id)
         blue = plans.plan_of(session, sculpt)
         assert blue.regions[1].colour == "#2030ff" and [c.way for c in blue.coats] == ["Blue"]
     store.close()

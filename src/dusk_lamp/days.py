@@ -139,10 +139,10 @@ def calendar_file(clock: Clock, hours: Hours, name: str) -> bytes:
         words = sitting_words(slots, len(clock.day.models))
         begin, end = slots[0].start, max(s.end for s in slots)
         paint = slots[0].paint
-        own = _event(f"{name} {n} work", words, hours, begin, end, stamp)
+        event = _event(f"{name} {n} work", words, hours, begin, end, stamp)
         if paint:
-            own.add("description", f"{paint}; {slots[0].region}")
-        out.add_component(own)
+            event.add("description", f"{paint}; {slots[0].region}")
+        out.add_component(event)
         dry = max(s.dry_at for s in slots)
         if dry - end >= LEAST_ALARM_MINUTES:
             done = _event(f"{name} {n} dry", f"Dry: {words}", hours, dry, dry, stamp)

@@ -35,7 +35,7 @@ def settle() -> None:
     gc.set_threshold(*USUAL)
 
 
-def give_back() -> None:
+def give_memory_back() -> None:
     """Free what only refers to itself, as a sculpt and what was made of it do, and hand the room back to the
     machine. Python would look for such things much later: they are few, though large."""
     gc.collect()
@@ -52,11 +52,11 @@ class Tidying:
 
     def ask(self) -> None:
         """Something large was let go; some request may still use it."""
-        give_back()
+        give_memory_back()
         if self._asked.acquire(blocking=False):
             threading.Thread(target=self._soon, daemon=True).start()
 
     def _soon(self) -> None:
         time.sleep(SETTLING_S)
         self._asked.release()  # what is let go from here on asks again
-        give_back()
+        give_memory_back()

@@ -11,7 +11,7 @@ import trimesh
 from dusk_lamp.core.coat.finish import films_of
 from dusk_lamp.core.light.lamp import Lamp
 from dusk_lamp.core.light.rig import Rig
-from dusk_lamp.core.plan.brief import task_of
+from dusk_lamp.core.plan.brief import brief_of
 from dusk_lamp.core.plan.context import Context
 from dusk_lamp.core.plan.document import Plan
 from dusk_lamp.core.plan.features.edges.feature import EdgeWishes
@@ -136,7 +136,7 @@ def aim():
 def task(number, under=0.25, tools=None):
     site = figure_site()
     ground = np.full((len(site), 36), under, np.float32)
-    return task_of(site, aim(), number, ground, RACK, tools or Tools(), LAMP)
+    return brief_of(site, aim(), number, ground, RACK, tools or Tools(), LAMP)
 
 
 @cache

@@ -34,7 +34,7 @@ from dusk_lamp.core.plan.brief import seen_after
 from dusk_lamp.core.plan.economy.budget import Budget
 from dusk_lamp.core.plan.economy.candidates import candidates_of, scores
 from dusk_lamp.core.plan.economy.groups import groups_of
-from dusk_lamp.core.plan.economy.options import Region as RegionOptions
+from dusk_lamp.core.plan.economy.options import RegionPool as RegionOptions
 from dusk_lamp.core.plan.features.colour.ways import ways
 from dusk_lamp.core.plan.features.edges import lines as edges
 from dusk_lamp.core.plan.features.face.eyes import face_of
@@ -42,7 +42,7 @@ from dusk_lamp.core.plan.features.face.mouth import mouth_coats
 from dusk_lamp.core.plan.features.finish.feature import rim_spots
 from dusk_lamp.core.plan.features.glow import glows as glow
 from dusk_lamp.core.plan.features.glow.lens import lenses
-from dusk_lamp.core.plan.features.metal.painted import holds, layers_of, values
+from dusk_lamp.core.plan.features.metal.painted import holds, layers_of, metal_values
 from dusk_lamp.core.plan.features.metal.schools import metal_schools
 from dusk_lamp.core.plan.features.metal.schools.school import Shine, facets_of, value_of
 from dusk_lamp.core.plan.features.metal.trainer import unrolled
@@ -179,7 +179,7 @@ def plan():
             rounded(Tools(dryer=True).wait(30, "layer")),
         ],
         "glow": [
-            rounded(glow.reach_of(emitter.Source("ball", middle=(0, -8, 12), radius=1.0), 4 * np.pi, 3.0, 0.05)),
+            rounded(glow.glow_reach(emitter.Source("ball", middle=(0, -8, 12), radius=1.0), 4 * np.pi, 3.0, 0.05)),
             rounded(glow.light_of_value(6.0, exposure.Exposure(), 1.3)),
             rounded(glow.readable(0.3, exposure.Exposure(), 1.3)),
         ],
@@ -247,7 +247,7 @@ def plan_metal():
                 share = school.shares(site, shine, reflect.world_called("dusk"), lamp)
                 out.setdefault(name, []).append([figure(share), figure(value_of(share, shine))])
     metal = Metal("facet", "red sky")
-    value = values(site, metal, LAMP)
+    value = metal_values(site, metal, LAMP)
     out["holds"] = [
         figure(holds(site, own, m, LAMP)) for m in (metal, Metal("lamp", "noon"), Metal("layered", "dusk"))
     ]
@@ -366,7 +366,7 @@ def view():
     face = face_of(site.surface, np.array([1.2, -3.75, 19.4]), np.array([-1.2, -3.7, 19.4]))
     drawn = lenses(site, 5, LAMP, 0.2)
     metal = Metal("facet", "red sky")
-    value = values(site, metal, LAMP)
+    value = metal_values(site, metal, LAMP)
     bases = [p for p in RACK if p.kind == "base"]
     trained = unrolled(site, facets_of(site, metal.shine)[0], value, metal, bases)
     read = reading.reading(site, aim().value, aim().lab, Camera(0, 8), locals_=context().locals)
@@ -394,8 +394,8 @@ def view():
         "pictures": [
             figure(cut_out(site.surface, levels, Camera(18, 8), 64, 80)),
             figure(colour_picture(site.surface, levels, Camera(60, 20), 40, 50)),
-            figure(step_picture.covered(film)),
-            figure(step_picture.step_picture(site, shot, Camera(20, 10), levels, step_picture.covered(film))),
+            figure(step_picture.where_it_shows(film)),
+            figure(step_picture.step_picture(site, shot, Camera(20, 10), levels, step_picture.where_it_shows(film))),
             figure(step_picture.look_picture(site, shot, levels[:, 0])),
             figure(step_picture.sheet_shot(site, Camera(90, 10), Camera(0, 8)).seen),
         ],
@@ -444,14 +444,14 @@ def target_():
     half = np.linspace(0, 1, len(site)).astype(np.float32)
     out = {
         "ladders": [
-            figure(local.ladder(local.usual_local(m, a, c)))
+            figure(local.colour_ladder(local.usual_local(m, a, c)))
             for m, a, c in (
                 ("cloth", "important", "#2d5c93"),
                 ("skin", "focal point", None),
                 ("metal", "quiet", None),
             )
         ],
-        "path": figure(local.ladder(local.Local("#a02020", "cloth", dark="#3a0a20", bright="#ffb070"))),
+        "path": figure(local.colour_ladder(local.Local("#a02020", "cloth", dark="#3a0a20", bright="#ffb070"))),
         "paths": [figure(hue.usual_path(c)) for c in ("#a02020", "#e0c020", "#2d5c93", "#3f9f6a", "#808080")],
         "exposure": [
             figure(exposure.value_of_light(np.linspace(0, 1.4, 30).astype(np.float32), e, 1.2))
@@ -464,7 +464,7 @@ def target_():
         "histogram": figure(greys.value_histogram(site.surface, aim().value, site.paintable)),
         "small": figure(small_lights(site, half, 0.7) - half),
         "none small": figure(small_lights(site, half, 0.0) - half),
-        "black": figure(local.ladder(local.Local("#000000", "cloth"))),
+        "black": figure(local.colour_ladder(local.Local("#000000", "cloth"))),
         "other colours": figure(aim().with_rgb(aim().rgb * np.float32(0.6)).value),
         "schemes": [
             figure(scheme.schemes_of_words(w)) for w in (["warm"], ["cold", "dark"], ["bright", "calm", "sea"])
@@ -504,8 +504,8 @@ def light():
         "sky": [figure(sky.sky_light(surface, site.visibility, kind)) for kind in ("uniform", "overcast")],
         "rig": [figure(lit), rounded(RIG.full)],
         "dimmed": figure(lit.dimmed(0.4).total),
-        "ball": [figure(glow_.factor), figure(glow_.own)],
-        "regions": [[figure(g.factor), figure(g.visible), rounded(g.area), figure(g.own)] for g in (lens, cloak)],
+        "ball": [figure(glow_.factor), figure(glow_.mask)],
+        "regions": [[figure(g.factor), figure(g.visible), rounded(g.area), figure(g.mask)] for g in (lens, cloak)],
         "plane": [figure(glow_plane.factor), figure(plane)],
         "heat": [
             figure(hot.heat),

@@ -11,13 +11,13 @@ from dusk_lamp.core.card.drawing import card_pdf, card_picture, words_of
 from dusk_lamp.core.card.reading import flat_card
 from dusk_lamp.core.card.simulated import Snap, card_photo
 from dusk_lamp.core.check.align import aligned
-from dusk_lamp.core.check.booth import Booth, Mistake, mistaken, photograph, room_light
+from dusk_lamp.core.check.booth import Booth, Mistake, booth_light, mistaken, photograph
 from dusk_lamp.core.check.compare import compared
 from dusk_lamp.core.check.lamp_photo import lamp_of
 from dusk_lamp.core.check.merge import disagreements, merged
-from dusk_lamp.core.check.outline import cut_out
+from dusk_lamp.core.check.outline import model_in_photo
 from dusk_lamp.core.check.perspective import seen_by
-from dusk_lamp.core.check.photo import read_photo, troubles
+from dusk_lamp.core.check.photo import photo_troubles, read_photo
 from dusk_lamp.core.check.pinhole import Pinhole
 from dusk_lamp.core.check.pose import pose_of
 from dusk_lamp.core.check.shine import shine_coats, shone
@@ -33,8 +33,8 @@ from dusk_lamp.core.paint.mix import Mix, match, near_words, nearest_mix, neat_p
 from dusk_lamp.core.paint.rack import rack_csv, rack_gpl, restocked
 from dusk_lamp.core.plan.context import Context
 from dusk_lamp.core.plan.economy.budget import Budget
-from dusk_lamp.core.reach.assembly import marks_of, reach_of, reach_words
-from dusk_lamp.core.reach.spots import Obstacles, reached
+from dusk_lamp.core.reach.assembly import marks_of, reach_words, spots_in_reach
+from dusk_lamp.core.reach.spots import Obstacles, can_reach
 from dusk_lamp.core.reach.tool import BRUSH, NOZZLE, Tool
 from dusk_lamp.core.schedule.batches import batches_of, works_of
 from dusk_lamp.core.schedule.before import before_each
@@ -47,7 +47,7 @@ from dusk_lamp.core.schedule.worth import must_be_done, worths_of
 from dusk_lamp.core.sculpt.parts import Part
 from dusk_lamp.core.sculpt.site import Site
 from dusk_lamp.core.squad.document import Member, Squad
-from dusk_lamp.core.squad.work import keys_of, on_model, shared_of, worked_out
+from dusk_lamp.core.squad.work import on_model, puddle_keys, shared_of, worked_out
 
 from ..shapes import RACK, ball, surface_of, together
 from .figure_site import FAR, context, figure, figure_site, of_coats, replace_budget, rounded, whole_run
@@ -240,7 +240,7 @@ def squad():
         ]
     return out | {
         "shared": [rounded(shared_of(k)) for k in (["abc"], ["abc", "bcd"], ["ab", "cd"], ["aab", "a"])],
-        "keys": figure("|".join(keys_of(whole_run().steps, {"Cloak": "Cape"}))),
+        "keys": figure("|".join(puddle_keys(whole_run().steps, {"Cloak": "Cape"}))),
     }
 
 
@@ -257,14 +257,14 @@ def reach():
     named = [Part("Body"), Part("Shield", 0, 1), Part("Back", 0, 2)]
     out = {}
     for name, tool in {"brush": BRUSH, "short": Tool(9.0, 5.0, 8.0, 4.0)}.items():
-        found = reach_of(site, named, tool, NOZZLE, most=800)
+        found = spots_in_reach(site, named, tool, NOZZLE, most=800)
         out[name] = [figure(found), figure(marks_of(found, site)), reach_words(found, named), rounded(found.left)]
     spots = np.arange(0, len(whole), 23)
     out["reached"] = [
-        [int(reached(whole, spots, t, Obstacles(whole, parts)).sum()) for parts in (None, [0, 1], [])]
+        [int(can_reach(whole, spots, t, Obstacles(whole, parts)).sum()) for parts in (None, [0, 1], [])]
         for t in (BRUSH, NOZZLE, Tool(12.0, 20.0, 3.0, 30.0))
     ]
-    alone = reach_of(Site(surface_of(ball(9, 3))), [Part("Ball")], most=300)
+    alone = spots_in_reach(Site(surface_of(ball(9, 3))), [Part("Ball")], most=300)
     return out | {"ball": [rounded(alone.mm2), reach_words(alone, [Part("Ball")])]}
 
 
@@ -311,7 +311,7 @@ def check():
             figure(own.overall),
             [[f.region, f.kind, rounded(f.size), f.words, f.mend] for f in faults],
             verdict_words(faults, own),
-            troubles(photo, own.looked_at),
+            photo_troubles(photo, own.looked_at),
             figure(map_picture(site, own, photo, camera)),
             rounded(own.near(site)),
         ]
@@ -334,9 +334,9 @@ def check():
         "rays": figure(replace(camera, k1=0.05).rays(np.array([[3.0, 5.0], [200, 100], [400, 300]]))),
         "bent": figure(replace(camera, k1=0.05).project(places[spots])),
         "lamp": [figure(lamp), lamp.words],
-        "cut": figure(cut_out(photo)),
+        "cut": figure(model_in_photo(photo)),
         "shone": [figure(shine), shine.words("Cloak"), of_coats(shine_coats(site, shine, done.coats), site)],
-        "room": figure(room_light(site, Booth(ambient=0.6))),
+        "room": figure(booth_light(site, Booth(ambient=0.6))),
         "predicted": figure(predicted_picture(site, seen, camera, (200, 150))),
     }
 

@@ -7,7 +7,7 @@ import numpy as np
 import pytest
 from PIL import Image, ImageOps
 
-from dusk_lamp.core.card import card, cards
+from dusk_lamp.core.card import card_called, cards
 from dusk_lamp.core.card.drawing import card_light, card_pdf
 from dusk_lamp.core.card.reading import flat_card
 from dusk_lamp.core.card.simulated import Snap, card_photo
@@ -48,7 +48,7 @@ def test_every_card_prints_on_one_page_with_its_marks():
 @pytest.mark.parametrize("seed", [1, 2])
 @pytest.mark.parametrize("name", ["value-string", "glaze-ramp", "brush-strip"])
 def test_what_was_painted_is_read_in_uneven_coloured_light(name, seed):
-    own = card(name)
+    own = card_called(name)
     content, truth = card_photo(own, seed, Snap(falloff=0.45, red=1.3, blue=0.75, noise=2.0))
     grade = own.graded(flat_card(own, read_photo(content)))
     if name == "value-string":
@@ -63,7 +63,7 @@ def test_what_was_painted_is_read_in_uneven_coloured_light(name, seed):
 
 
 def test_the_perfect_string_has_no_error_and_one_that_is_off_its_own():
-    own = card("value-string")
+    own = card_called("value-string")
     perfect = {p.name: grey_of(n) for n, p in enumerate(own.places, 1)}
     assert read(own, perfect, 0.18).error == pytest.approx(0, abs=0.03)
     off = {p.name: grey_of(min(n + 0.8, 9.2)) for n, p in enumerate(own.places, 1)}
@@ -75,7 +75,7 @@ def test_the_perfect_string_has_no_error_and_one_that_is_off_its_own():
 
 def test_a_grey_card_says_how_white_the_paper_is():
     """Paper of 84 % beside a card that seems to reflect a fifth more than 18 %: all of it is a fifth darker."""
-    own = card("value-string")
+    own = card_called("value-string")
     painted = {p.name: grey_of(n) for n, p in enumerate(own.places, 1)}
     sure, plain = (read(own, painted, grey) for grey in (0.18, None))
     assert not sure.troubles and "usual office paper" in plain.troubles[0]
@@ -86,7 +86,7 @@ def test_a_grey_card_says_how_white_the_paper_is():
 
 def test_even_passes_of_a_glaze_are_even_and_a_layer_is_none():
     """Thin films take light as Beer and Lambert say: equal passes, equal shares."""
-    own = card("glaze-ramp")
+    own = card_called("glaze-ramp")
     ramp = {f"pass {n}": 0.84 * np.exp(-n * np.array([0.15, 0.1, 0.06])) for n in range(1, 7)}
     even = read(own, ramp)
     assert even.error < 0.08 and "count on" in " ".join(even.words)
@@ -95,7 +95,7 @@ def test_even_passes_of_a_glaze_are_even_and_a_layer_is_none():
 
 
 def test_the_best_strip_counts_and_a_short_one_is_told():
-    own = card("brush-strip")
+    own = card_called("brush-strip")
     smooth = np.array([grey_of(v) for v in np.linspace(2, 8, 300)])
     stepped = np.array([grey_of(v) for v in np.repeat([2, 4, 6, 8], 75)])
     short = np.array([grey_of(v) for v in np.linspace(4, 5, 300)])
@@ -112,7 +112,7 @@ PAINTS = [("#2f4f7f", 0.93), ("#c79a3a", 0.75), ("#d8cbb0", 0.88), ("#1e1c20", 0
 @pytest.mark.parametrize("noise", [1.0, 4.0])
 def test_drawdowns_bring_back_the_films_of_one_and_two_coats(noise, monkeypatch):
     """Films of the measured paint, over grounds that it was not measured on, within ΔE00 2 of the true paint's."""
-    own = card("drawdowns")
+    own = card_called("drawdowns")
     truth, painted = {}, {}
     for row, (swatch, hiding) in zip("ABCDE", PAINTS, strict=True):
         truth[row] = pigment = from_swatch(swatch, hiding)
@@ -135,7 +135,7 @@ def test_drawdowns_bring_back_the_films_of_one_and_two_coats(noise, monkeypatch)
 
 
 def test_a_row_that_was_painted_in_part_is_told_and_bare_rows_are_left_out():
-    own = card("drawdowns")
+    own = card_called("drawdowns")
     one = {"B 1 over black": np.full(3, 0.2), "B 1 over white": np.full(3, 0.3)}
     assert [r["place"] for r in read(own, one).rows] == ["B"], "one coat is enough"
     two = {"B 2 over black": np.full(3, 0.2), "B 2 over white": np.full(3, 0.3)}
@@ -148,13 +148,13 @@ def test_a_row_that_was_painted_in_part_is_told_and_bare_rows_are_left_out():
 
 @pytest.mark.parametrize("name", list(cards()))
 def test_a_bare_card_is_told(name):
-    own = card(name)
+    own = card_called(name)
     with pytest.raises(SettingError, match="paint"):
         read(own, {}, 0.18)
 
 
 def test_what_is_no_photo_of_the_card_is_told():
-    own = card("value-string")
+    own = card_called("value-string")
     painted = {p.name: grey_of(n) for n, p in enumerate(own.places, 1)}
     photo = photographed(own, painted)
 
@@ -173,7 +173,7 @@ def test_what_is_no_photo_of_the_card_is_told():
         with pytest.raises(SettingError, match=says):
             flat_card(own, changed(image))
     with pytest.raises(SettingError, match="another card"):
-        flat_card(card("brush-strip"), photo)
+        flat_card(card_called("brush-strip"), photo)
     levels = photo.levels.copy()
     levels[high // 2 - 60 : high // 2 + 60, wide // 3 : wide // 2] = 255
     with pytest.raises(SettingError, match="burnt out"):
@@ -181,4 +181,4 @@ def test_what_is_no_photo_of_the_card_is_told():
     turned = flat_card(own, changed(whole.rotate(180)))
     assert own.graded(turned).error < 0.05, "which way up it lies does not matter"
     with pytest.raises(SettingError, match="a card is one of"):
-        card("juggling")
+        card_called("juggling")

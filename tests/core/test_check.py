@@ -17,8 +17,8 @@ from dusk_lamp.core.check.compare import compared
 from dusk_lamp.core.check.lamp_photo import degrees_between, lamp_of
 from dusk_lamp.core.check.merge import disagreements, merged
 from dusk_lamp.core.check.outline import CORNERS, proposed_pose
-from dusk_lamp.core.check.perspective import covered, seen_by
-from dusk_lamp.core.check.photo import read_photo, troubles
+from dusk_lamp.core.check.perspective import pixels_covered, seen_by
+from dusk_lamp.core.check.photo import photo_troubles, read_photo
 from dusk_lamp.core.check.pinhole import Pinhole
 from dusk_lamp.core.check.pose import points_from, pose_of
 from dusk_lamp.core.check.shine import shine_coats, shone
@@ -129,8 +129,8 @@ def test_an_outline_filled_face_by_face_is_that_of_a_ray_a_pixel(scene):
     for azimuth, elevation, distance in ((0, 12, 150), (75, 40, 110), (-160, -20, 60)):
         camera = camera_at(site, azimuth, elevation, distance).sized(112, 84)
         seen = seen_by(site.surface, camera, 112, 84).seen
-        assert seen.sum() > 300 and (covered(whole, camera) != seen).sum() <= 2
-        assert (covered(rough, camera) != seen).mean() < 0.004
+        assert seen.sum() > 300 and (pixels_covered(whole, camera) != seen).sum() <= 2
+        assert (pixels_covered(rough, camera) != seen).mean() < 0.004
 
 
 @pytest.mark.long
@@ -534,7 +534,7 @@ def test_all_black_and_all_white_are_no_photos_of_a_model(scene, level):
     photo = read_photo(as_bytes(Image.new("RGB", SIZE, (level,) * 3)))
     with pytest.raises(SettingError, match=r"not in the photo|too little"):
         compared(site, seen, photo, camera_at(site).sized(*photo.size))
-    assert troubles(photo, np.ones(photo.size[::-1], np.bool_))
+    assert photo_troubles(photo, np.ones(photo.size[::-1], np.bool_))
 
 
 def test_blur_and_burnt_out_lights_are_named(scene):
@@ -543,12 +543,12 @@ def test_blur_and_burnt_out_lights_are_named(scene):
     photo = read_photo(content)
     found = compared(site, seen, photo, camera_at(site).sized(*photo.size))
     inside = seen_by(site.surface, camera_at(site), *photo.size).seen
-    assert any("burnt out" in s for s in troubles(photo, inside))
+    assert any("burnt out" in s for s in photo_troubles(photo, inside))
     from PIL import ImageFilter
 
     soft = Image.open(io.BytesIO(content)).filter(ImageFilter.GaussianBlur(9))
-    assert any("blurred" in s for s in troubles(read_photo(as_bytes(soft, "JPEG", quality=95)), inside))
-    assert not any("blurred" in s for s in troubles(photo, inside)) and found.looked_at.any()
+    assert any("blurred" in s for s in photo_troubles(read_photo(as_bytes(soft, "JPEG", quality=95)), inside))
+    assert not any("blurred" in s for s in photo_troubles(photo, inside)) and found.looked_at.any()
 
 
 def test_a_mistake_on_a_region_that_is_not_there_is_told(scene):

@@ -12,12 +12,12 @@ from dusk_lamp.core.coat.coat import Coat, coat_from, usual_coat
 from dusk_lamp.core.coat.drybrush import Strokes
 from dusk_lamp.core.coat.oil import Wipe
 from dusk_lamp.core.coat.sponge import Dabs
-from dusk_lamp.core.coat.spray import STICKS, Spray, roughly, spray, troubles
+from dusk_lamp.core.coat.spray import STICKS, Spray, roughly, spray, spray_troubles
 from dusk_lamp.core.coat.stack import appearance, looks
 from dusk_lamp.core.coat.technique import technique, techniques
 from dusk_lamp.core.coat.wash import POSES, WashSettings
 from dusk_lamp.core.errors import SettingError
-from dusk_lamp.core.paint.film import card
+from dusk_lamp.core.paint.film import test_card
 from dusk_lamp.core.paint.mix import only
 from dusk_lamp.core.plain import plain
 from dusk_lamp.core.plan.steps.step import step_of
@@ -146,7 +146,7 @@ def test_too_wet_too_far_and_a_can_too_close_are_told():
     """CP-4: a can wants 36–38 cm. CP-7: from far away it lands as speckle."""
 
     def said(p, solids=0.2):
-        return " ".join(troubles(p, spray(Site(CARD), p, solids).film, solids))
+        return " ".join(spray_troubles(p, spray(Site(CARD), p, solids).film, solids))
 
     assert "runs" in said(Spray(0, 90, 40, 30, **BARE))
     assert "speckle" in said(Spray(0, 90, 300, 1, **BARE))
@@ -294,10 +294,12 @@ def test_two_half_coats_are_one_coat_and_enough_of_them_hide():
     """Hiding through the film, ASTM D2805: Soot in three thin coats is black whatever it is on."""
     full, half = np.full(5, 20, np.float32), np.full(5, 10, np.float32)
     coat = usual_coat("brush", CHALK)
-    once = appearance([(coat, full)], 5, card("black"))
-    assert appearance([(coat, half), (coat, half)], 5, card("black")) == pytest.approx(once, abs=2e-4)
+    once = appearance([(coat, full)], 5, test_card("black"))
+    assert appearance([(coat, half), (coat, half)], 5, test_card("black")) == pytest.approx(once, abs=2e-4)
     primed = usual_coat("prime", SOOT)
-    black = [looks(appearance([(primed, np.full(3, 55, np.float32))], 3, card(c)))[0] for c in ("black", "white")]
+    black = [
+        looks(appearance([(primed, np.full(3, 55, np.float32))], 3, test_card(c)))[0] for c in ("black", "white")
+    ]
     assert black[0] == pytest.approx(black[1], abs=0.05)
 
 
@@ -447,8 +449,8 @@ def test_drift_reaches_where_the_cone_does_not():
 
 def test_a_turn_may_lay_more_before_it_runs_for_it_is_laid_bit_by_bit():
     wet = np.full(100, 25.0, np.float32)
-    assert any("runs" in w for w in troubles(Spray(way="stroke"), wet, 0.2))
-    assert not any("runs" in w for w in troubles(Spray(way="turn"), wet, 0.2))
+    assert any("runs" in w for w in spray_troubles(Spray(way="stroke"), wet, 0.2))
+    assert not any("runs" in w for w in spray_troubles(Spray(way="turn"), wet, 0.2))
 
 
 # --- facts of the hand

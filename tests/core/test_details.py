@@ -18,7 +18,7 @@ from dusk_lamp.core.light.reflect import WORLDS
 from dusk_lamp.core.light.rig import Rig
 from dusk_lamp.core.paint.mix import only
 from dusk_lamp.core.paint.rack import Paint, Rack
-from dusk_lamp.core.plan.brief import task_of
+from dusk_lamp.core.plan.brief import brief_of
 from dusk_lamp.core.plan.features.colour.ways import way_called
 from dusk_lamp.core.plan.features.face.eyes import Eye, eye_words
 from dusk_lamp.core.plan.features.face.feature import FaceWishes
@@ -57,7 +57,7 @@ def test_neighbouring_facets_run_against_each_other_and_the_largest_toward_the_l
         z = box.surface.points[:, 2]
         inner = np.abs(box.surface.points[:, :2]).min(axis=1) < 2
         return [
-            float(school[f.own & inner & (z > 6)].mean() - school[f.own & inner & (z < -6)].mean()) for f in sides
+            float(school[f.mask & inner & (z > 6)].mean() - school[f.mask & inner & (z < -6)].mean()) for f in sides
         ]
 
     assert (
@@ -132,7 +132,7 @@ def _task(rack, material="metal", under=0.4):
     region = Region("Helm", material, colour="#8f9399")
     site = Site(BALL, marking=Marking(np.ones(len(BALL), np.uint8), (region,)))
     wanted = target(site, Rig(Lamp(0, 60)), [usual_local("stone"), local_of(region)])
-    return task_of(site, wanted, 1, np.full((len(site), 36), under, np.float32), rack)
+    return brief_of(site, wanted, 1, np.full((len(site), 36), under, np.float32), rack)
 
 
 def test_metal_is_washed_with_the_darkest_wash_there_is():
@@ -160,7 +160,7 @@ def test_after_a_wash_the_base_is_laid_again_on_the_light_half(monkeypatch):
     )
     (again,) = [c for c in way_called("wash").coats(task) if "the base again" in c.label]
     on = again.where.samples(len(task.site))
-    assert task.value[on].min() >= task.value[task.own & ~on].max()
+    assert task.value[on].min() >= task.value[task.mask & ~on].max()
 
 
 def test_one_accent_reads_and_two_compete():

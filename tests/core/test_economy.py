@@ -22,9 +22,9 @@ from dusk_lamp.core.plan.context import Context
 from dusk_lamp.core.plan.document import Plan
 from dusk_lamp.core.plan.economy.budget import Budget
 from dusk_lamp.core.plan.economy.candidates import MOST_POTS, candidates_of, reaching_most, score, scores
-from dusk_lamp.core.plan.economy.choice import choose, minutes_of, undominated
+from dusk_lamp.core.plan.economy.choice import choice_minutes, choose, undominated
 from dusk_lamp.core.plan.economy.groups import Group
-from dusk_lamp.core.plan.economy.options import Option, Region
+from dusk_lamp.core.plan.economy.options import Option, RegionPool
 from dusk_lamp.core.plan.economy.plan import (
     _costs_too_much,
     _exchanged,
@@ -162,7 +162,7 @@ def test_the_dynamic_programme_is_the_best_of_all_ways_to_share_out_the_groups()
     found = candidates_of(PAINTS, [group])
     near = scores(found, group)
     pool = np.argsort(-near.sum(axis=1))[:30:7].tolist()
-    region = Region(0, group, found, pool, near)
+    region = RegionPool(0, group, found, pool, near)
     some = np.arange(len(region.pool))
     assert len(some) > 1 and region.gain.max() > 0, "there is something to choose"
     for step in (0.001, 0.03, 0.2):
@@ -180,7 +180,7 @@ def test_blends_are_taken_where_they_save_a_puddle_and_never_go_down(doll):
     group = ramp(bins=20)
     found = candidates_of([RACK.find(n) for n in ("Cockle Red", "Soot", "Chalk", "Ember")], [group])
     near = scores(found, group)
-    region = Region(0, group, found, list(range(len(near))), near)
+    region = RegionPool(0, group, found, list(range(len(near))), near)
     for step in (0.002, 0.01, 0.05):
         hard, soft = (region.best(np.arange(len(region.pool)), step, b) for b in (False, True))
         assert soft.gain - step * soft.steps >= hard.gain - step * hard.steps - 0.3 * step * sum(soft.blended) - 1e-9
@@ -226,11 +226,11 @@ def test_the_integer_programme_is_the_best_of_all_choices(seed):
     for choice in product(*[[o for o in options if o.region == r] for r in range(3)]):
         puddles = {p for o in choice for p in o.puddles}
         pots = {t for p in puddles for t in found.pots_of(p)}
-        minutes = minutes_of(found, choice)
+        minutes = choice_minutes(found, choice)
         if minutes <= 45 and len(puddles) <= 5 and len(pots) <= 5 and sum(o.steps for o in choice) <= 6:
             best = max(best, sum(o.gain for o in choice) - budget.worth * minutes)
     if best > -np.inf:
-        mine = sum(o.gain for o in got.options) - budget.worth * minutes_of(found, got.options)
+        mine = sum(o.gain for o in got.options) - budget.worth * choice_minutes(found, got.options)
         assert len(got.options) == 3 and mine == pytest.approx(best, rel=0.011, abs=1e-9) and got.gap <= 0.01
     else:
         assert len(got.options) < 3, "a region stays bare only where the budget cannot paint them all"
@@ -258,7 +258,7 @@ def test_mixes_of_the_same_two_pots_take_less_than_others():
     b = np.zeros(1, np.int64)
     make = lambda r, p: Option(r, (p,), b, (), b - 1, 0.5, 2.0, 0)  # noqa: E731
     fresh = price("mixed puddle") - price("grown puddle")
-    grown, two = (minutes_of(found, [make(0, first), make(1, k)]) for k in (alike, other))
+    grown, two = (choice_minutes(found, [make(0, first), make(1, k)]) for k in (alike, other))
     assert two - grown == pytest.approx(fresh + price("pot")) and fresh > 0
 
 

@@ -14,7 +14,7 @@ from dusk_lamp.core.light.lamp import Lamp
 from dusk_lamp.core.light.rig import Rig
 from dusk_lamp.core.paint.colour import lab, xyz
 from dusk_lamp.core.paint.mix import only, values_of
-from dusk_lamp.core.plan.brief import task_of
+from dusk_lamp.core.plan.brief import brief_of
 from dusk_lamp.core.plan.features.edges.lines import edge_coats
 from dusk_lamp.core.sculpt.marking import Marking, Region
 from dusk_lamp.core.sculpt.site import Site
@@ -30,7 +30,7 @@ def task(material, colour, paint):
     site = Site(BOX, marking=Marking(np.ones(len(BOX), np.uint8), (Region("Plate", material, colour=colour),)))
     wanted = target(site, Rig(Lamp(0, 60)), [usual_local("stone"), local_of(site.marking.regions[0])])
     ground = only(RACK.find(paint)).pigment.masstone.astype(np.float32)
-    return task_of(site, wanted, 1, np.tile(ground, (len(site), 1)), RACK, lamp=Lamp(0, 60))
+    return brief_of(site, wanted, 1, np.tile(ground, (len(site), 1)), RACK, lamp=Lamp(0, 60))
 
 
 @pytest.mark.parametrize("paint", ["Soot", "Rain Barrel", "Gull", "Heron"])

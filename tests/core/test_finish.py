@@ -11,7 +11,7 @@ from dusk_lamp.core.coat.stack import appearance
 from dusk_lamp.core.errors import SettingError
 from dusk_lamp.core.paint.mix import Mix, only
 from dusk_lamp.core.plan.features.face.eyes import FURTHEST, IRIS, LEAST_DOT_MM, face_of, warm_spots, warmth
-from dusk_lamp.core.plan.steps.order import WHOLE_MODEL, broken, move_refused, ordered, region_of, touching
+from dusk_lamp.core.plan.steps.order import WHOLE_MODEL, move_refused, ordered, out_of_order, region_of, touching
 from dusk_lamp.core.plan.steps.step import steps_of
 from dusk_lamp.core.sculpt.marking import Marking, Region
 from dusk_lamp.core.sculpt.site import Site, Where
@@ -83,7 +83,7 @@ def test_the_order_keeps_what_is_allowed(quarters):
     places = ordered(parts, touching(quarters))
     assert [p.region for p in places] == [1, 2, 3, WHOLE_MODEL]
     good = [c for p in places for c in parts[p.region]]
-    assert broken(quarters, good) == []
+    assert out_of_order(quarters, good) == []
     for moved, says in ((0, "whole model"), (3, "stain the white"), (2, "dulls the metal")):
         bad = [c for c in good if c not in parts[places[moved].region]]
         bad = {0: [good[-1], *good[:-1]], 3: [*parts[3], *bad], 2: [*parts[2], *parts[1], *parts[3]]}[moved]
@@ -95,7 +95,7 @@ def test_the_order_keeps_what_is_allowed(quarters):
         coat(quarters, "oil wipe", OIL, 1),
         parts[2][0],
     ]
-    assert broken(quarters, oil) == []
+    assert out_of_order(quarters, oil) == []
     assert "under the oil" in move_refused(quarters, oil, [oil[0], oil[2], oil[1], oil[3]])
 
 

@@ -27,11 +27,11 @@ from dusk_lamp.core.plan.features.glow.glows import (
     FAR,
     NEAR,
     RIM,
-    Wish,
+    WishedGlow,
     glow_coats,
+    glow_reach,
     glowing,
     radiosity,
-    reach_of,
     reached,
     readable,
     strength_of,
@@ -134,9 +134,9 @@ def test_strength_is_reach_and_no_reach_lights_what_is_hidden():
     for source in (Source("ball", middle=(0, 6, 3), radius=1), Source("plane", middle=(0, 6, 3), normal=(0, -1, 0))):
         glow = glow_of(site, source)
         for reach in (5.0, 12.0):
-            assert reach_of(source, glow.area, strength_of(source, glow.area, reach, least), least) == pytest.approx(
-                reach
-            )
+            assert glow_reach(
+                source, glow.area, strength_of(source, glow.area, reach, least), least
+            ) == pytest.approx(reach)
     ball_ = Source("ball", middle=(0, 6, 3), radius=1)
     assert strength_of(ball_, 1, 20, least) == pytest.approx(4 * strength_of(ball_, 1, 10, least))
     glow = glow_of(site, ball_)
@@ -144,7 +144,7 @@ def test_strength_is_reach_and_no_reach_lights_what_is_hidden():
         "1 mm off it"
     )
     bands = [
-        reached(site, Wish(ball_, strength=strength_of(ball_, 1, r, least)), glow, lit, exposure, 1.0)
+        reached(site, WishedGlow(ball_, strength=strength_of(ball_, 1, r, least)), glow, lit, exposure, 1.0)
         for r in (10, 20)
     ]
     assert (bands[1].band[bands[0].band > 0] > 0).all() and (bands[1].band > 0).sum() > (bands[0].band > 0).sum()
@@ -171,7 +171,7 @@ def lantern():
     site = Site(
         surface, visibility_of(surface), marking=Marking(own.astype(np.uint8), (Region("Lamp", "glass or gem"),))
     )
-    wish = Wish(Source("region", 1), "#ffb347", 1.0)
+    wish = WishedGlow(Source("region", 1), "#ffb347", 1.0)
     rig = Rig(Lamp(0, 70, 10), 0.2, "overcast", 0.1)
     return site, wish, glow_of(site, wish.source), target(site, rig), rig
 
@@ -183,9 +183,9 @@ def test_on_what_is_white_already_no_glow_shows(lantern):
     exposure = Exposure()
     bright = np.full(len(site), 1.2 * rig.full, np.float32)
     found = reached(site, wish, glow, bright, exposure, rig.full)
-    assert not (found.band[~glow.own] >= FAR).any()
+    assert not (found.band[~glow.mask] >= FAR).any()
     dark = reached(site, wish, glow, 0.1 * bright, exposure, rig.full)
-    assert (dark.band[~glow.own] >= FAR).mean() > 0.02
+    assert (dark.band[~glow.mask] >= FAR).mean() > 0.02
 
 
 def test_an_edge_that_catches_the_glow_is_of_the_region_that_most_of_it_lies_in(lantern):
@@ -210,13 +210,13 @@ def test_the_source_is_lightest_and_bands_nest(lantern):
     assert 0 < limit < np.inf
     wish = replace(wish, strength=0.7 * limit)
     found = reached(site, wish, glow, lamp, exposure, rig.full)
-    assert set(np.unique(found.band[glow.own])) == {RIM, CORE}
+    assert set(np.unique(found.band[glow.mask])) == {RIM, CORE}
     assert reached(site, replace(wish, strength=1.3 * limit), glow, lamp, exposure, rig.full).most > found.most
     dusk = reached(site, wish, glow, lamp * np.float32(0.3), exposure, rig.full)
     assert (dusk.band >= FAR).sum() > (found.band >= FAR).sum()
     assert (
         dusk.light[dusk.band == NEAR].min() > 0
-        and (dusk.band[dusk.light == 0] == 0)[~glow.own[dusk.light == 0]].all()
+        and (dusk.band[dusk.light == 0] == 0)[~glow.mask[dusk.light == 0]].all()
     )
     lit = glowing(grey_.light.dimmed(0.3), [(wish, glow)], rig.full)
     alone = glowing(grey_.light.dimmed(0.0), [(wish, glow)], rig.full)
@@ -227,9 +227,10 @@ def test_the_source_is_lightest_and_bands_nest(lantern):
         [usual_local("stone"), usual_local("glass or gem")],
     )
     assert (
-        wanted.value[glow.own].max() == wanted.value.max() and alone.total[(glow.factor == 0) & ~glow.own].max() == 0
+        wanted.value[glow.mask].max() == wanted.value.max()
+        and alone.total[(glow.factor == 0) & ~glow.mask].max() == 0
     )
-    near = (dusk.band == NEAR) & ~glow.own
+    near = (dusk.band == NEAR) & ~glow.mask
     assert lab_of(wanted.rgb[near])[:, 2].mean() > 5, "the floor turns amber"
     assert lab_of(wanted.rgb[near])[:, 2].mean() > lab_of(wanted.rgb[dusk.band == 0])[:, 2].mean() + 5
     off = glowing(grey_.light, [(replace(wish, on=False), glow)], rig.full)
@@ -266,10 +267,10 @@ def test_the_coats_of_a_glow_come_in_the_order_of_the_craft(lantern):
     drying = painted.coats[1].by.drying(painted.coats[1].settings, painted.coats[1].mix)
     assert drying == 2 and tidy.by.drying(tidy.settings, tidy.mix) == 1, "a heavy tint dries slower than a layer"
     masks = [c.where.samples(len(site)) for c in painted.coats]
-    assert (masks[0] == glow.own).all() and (masks[-1] == glow.own).all() and (masks[3] <= glow.own).all()
-    assert (masks[1] & ~glow.own).any() and not (masks[2] & glow.own).any()
+    assert (masks[0] == glow.mask).all() and (masks[-1] == glow.mask).all() and (masks[3] <= glow.mask).all()
+    assert (masks[1] & ~glow.mask).any() and not (masks[2] & glow.mask).any()
     seen = appearance([(c, c.film(site)) for c in painted.coats], len(site), under)
-    assert np.median(values_of(seen[glow.own])) > np.percentile(values_of(seen[~glow.own]), 99)
+    assert np.median(values_of(seen[glow.mask])) > np.percentile(values_of(seen[~glow.mask]), 99)
     green = glow_coats(site, replace(wish, colour="#4fd06a"), found, under, wanted, RACK)
     assert green.coats.pop(3).mix == tidy.mix
     own = {int(site.labels[rim][0]): [only(RACK.find("Gull")), only(RACK.find("Rose Hip"))]}
@@ -480,7 +481,7 @@ def test_a_source_that_cannot_be_is_refused_in_words(kind, more, says):
     with pytest.raises(SettingError, match=says):
         glow_of(site, Source(kind, **more))
     with pytest.raises(SettingError, match="black glow"):
-        Wish(Source(), "#000000")
+        WishedGlow(Source(), "#000000")
 
 
 def columns(path):

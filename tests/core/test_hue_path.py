@@ -14,7 +14,7 @@ from dusk_lamp.core.paint.colour import RGB_TO_XYZ, lab
 from dusk_lamp.core.paint.value import luminance_from_munsell
 from dusk_lamp.core.sculpt.marking import Region
 from dusk_lamp.core.target.hue import usual_path
-from dusk_lamp.core.target.local import VALUES, coloured, ladder, local_of
+from dusk_lamp.core.target.local import VALUES, colour_ladder, colours_in_light, local_of
 
 
 def on_path(own, material="cloth"):
@@ -23,7 +23,7 @@ def on_path(own, material="cloth"):
     path = usual_path(own)
     local = local_of(Region("Cloak", material, colour=own, dark=path.dark, bright=path.bright))
     low, _, high = local.key
-    rgb = ladder(local)
+    rgb = colour_ladder(local)
     at = [int(np.abs(VALUES - v).argmin()) for v in (low, local.own_value, high)]
     return local, rgb, lab(rgb[at] @ RGB_TO_XYZ.T)
 
@@ -42,7 +42,7 @@ def test_a_red_climbs_through_orange_and_never_to_pink():
     assert munsell_hue(dark) in ("R", "RP") and munsell_hue(middle) == "R" and munsell_hue(light) in ("YR", "R")
     angle = np.degrees(np.arctan2(light[2], light[1]))
     assert angle > np.degrees(np.arctan2(middle[2], middle[1])) + 12 and np.hypot(light[1], light[2]) > 30
-    plain = ladder(local_of(Region("Cloak", "cloth", colour="#9a1d22")))
+    plain = colour_ladder(local_of(Region("Cloak", "cloth", colour="#9a1d22")))
     pink = lab(plain[int(np.abs(VALUES - 6.5).argmin())] @ RGB_TO_XYZ.T)
     assert np.hypot(*pink[1:]) < np.hypot(light[1], light[2]) or light[2] > pink[2] + 10
 
@@ -66,7 +66,7 @@ def test_every_value_keeps_its_luminance_and_the_last_hue_comes_late(own):
 def test_casts_act_on_what_is_left_and_colours_that_are_none_are_refused():
     path = usual_path("#2f5f8f")
     region = Region("Cloak", "cloth", colour="#2f5f8f", dark=path.dark)
-    cool, warm = (ladder(local_of(replace(region, light=cast))) for cast in ("cool", "warm"))
+    cool, warm = (colour_ladder(local_of(replace(region, light=cast))) for cast in ("cool", "warm"))
     high, low = int(np.abs(VALUES - 7).argmin()), int(np.abs(VALUES - 2.5).argmin())
     assert not np.allclose(cool[high], warm[high], atol=1e-3) and np.allclose(cool[low], warm[low], atol=1e-6)
     for bad in ("red", "#12", "#12345g"):
@@ -78,7 +78,7 @@ def test_a_ladder_ends_at_its_lightest_and_its_darkest():
     """Values beyond either end, as a hot light gives them, are the colour of that end; between two of its steps a
     colour lies between theirs."""
     local, rgb, _ = on_path("#9a1d22")
-    seen = coloured(np.array([-1.0, 0.0, 10.0, 14.0], np.float32), np.zeros(4, int), [local])
+    seen = colours_in_light(np.array([-1.0, 0.0, 10.0, 14.0], np.float32), np.zeros(4, int), [local])
     assert seen[:2] == pytest.approx(rgb[[0, 0]], abs=1e-6) and seen[2:] == pytest.approx(rgb[[-1, -1]], abs=1e-6)
-    between = coloured(np.array([(VALUES[30] + VALUES[31]) / 2], np.float32), np.zeros(1, int), [local])
+    between = colours_in_light(np.array([(VALUES[30] + VALUES[31]) / 2], np.float32), np.zeros(1, int), [local])
     assert between[0] == pytest.approx((rgb[30] + rgb[31]) / 2, abs=1e-5)

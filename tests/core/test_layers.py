@@ -201,3 +201,29 @@ def test_no_second_list_of_materials():
             else:
                 continue
             assert len(named & known) < 3, (path, node.lineno, named & known)
+
+
+def test_no_public_name_stands_for_two_things():
+    """One word, one thing, for who reads the code: of what a registry asks of every entry, the pages' addresses and
+    the main function of a command there may be many."""
+    asked_of_each = {"add_commands", "panel", "main", "run", "upgrade", "downgrade"}
+    where: dict[str, list[str]] = {}
+    for path in ROOT.rglob("*.py"):
+        for node in ast.parse(path.read_text()).body:
+            if not isinstance(node, ast.FunctionDef | ast.ClassDef) or node.name.startswith("_"):
+                continue
+            calls = [d.func for d in node.decorator_list if isinstance(d, ast.Call)]
+            an_address = any(
+                isinstance(f, ast.Attribute) and f.attr in ("get", "post", "put", "route") for f in calls
+            )
+            if node.name not in asked_of_each and not an_address:
+                where.setdefault(node.name, []).append(str(path.relative_to(ROOT)))
+    assert {name: files for name, files in where.items() if len(files) > 1} == {}
+
+
+def test_no_variable_is_called_own():
+    """It meant a plan, a mask, wishes and a row."""
+    for path in ROOT.rglob("*.py"):
+        for node in ast.walk(ast.parse(path.read_text())):
+            called = node.id if isinstance(node, ast.Name) else node.arg if isinstance(node, ast.arg) else ""
+            assert called != "own", (path, node.lineno)

@@ -7,7 +7,7 @@ from hypothesis import strategies as st
 
 from dusk_lamp.core.errors import SettingError
 from dusk_lamp.core.sculpt.marking import MOST_REGIONS, Marking, Region
-from dusk_lamp.core.sculpt.regions import by_part, carried, widened
+from dusk_lamp.core.sculpt.regions import by_part, labels_carried, widened
 from dusk_lamp.core.sculpt.stand import Standing, placing, stand
 from dusk_lamp.core.sculpt.surface import working_surface
 
@@ -87,7 +87,7 @@ def test_labels_survive_another_density_another_height_and_another_way_of_standi
     )
     in_file = [placing(shape, s).to_file(on.points) for s, on in ((was_standing, was), (now_standing, now))]
     head = (was.points[:, 2] > 25).astype(np.uint8)
-    moved = carried(head, *in_file)
+    moved = labels_carried(head, *in_file)
     share = now.areas[moved == 1].sum() / now.areas.sum()
     assert share == pytest.approx(was.areas[head == 1].sum() / was.areas.sum(), rel=0.05)
     along = now.points @ Standing("x", "z", 54).file_to_bench() @ [0, 0, 1]

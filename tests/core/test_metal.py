@@ -19,7 +19,7 @@ from dusk_lamp.core.light.reflect import WORLDS, World, mirrored, on_ball, with_
 from dusk_lamp.core.light.rig import Rig
 from dusk_lamp.core.paint.colour import lab, xyz
 from dusk_lamp.core.paint.mix import only
-from dusk_lamp.core.plan.brief import task_of
+from dusk_lamp.core.plan.brief import brief_of
 from dusk_lamp.core.plan.features.colour.ways import way_called
 from dusk_lamp.core.plan.features.edges.lines import beside_words, corner_dots, crests_of, lining
 from dusk_lamp.core.plan.features.metal import painted
@@ -28,9 +28,9 @@ from dusk_lamp.core.plan.features.metal.painted import (
     holds,
     jumps,
     layers_of,
+    metal_values,
     mirror_ball,
     usual_metal,
-    values,
 )
 from dusk_lamp.core.plan.features.metal.schools import metal_school, metal_schools
 from dusk_lamp.core.plan.features.metal.schools.school import Shine, value_of
@@ -172,7 +172,7 @@ def test_facets_of_a_blade_run_opposed_and_its_edge_is_near_white(blade):
     z = blade.surface.points[:, 2]
     ends = []
     for facet in found:
-        inner = facet.own & (np.abs(blade.surface.points[:, 0] - 1.5 * np.sign(facet.normal[0])) < 0.9)
+        inner = facet.mask & (np.abs(blade.surface.points[:, 0] - 1.5 * np.sign(facet.normal[0])) < 0.9)
         ends.append(float(value[inner & (z > 36)].mean() - value[inner & (z < 4)].mean()))
     for k, facet in enumerate(found):
         beside = list(facet.neighbours)
@@ -206,7 +206,7 @@ def test_the_value_range_of_materials_from_cloth_to_metal():
     spans, lights = {}, {}
     site = Site(BALL, visibility_of(BALL, 64))
     for material in ("cloth", "leather", "fur", "metal"):
-        value = values(site, usual_metal(material), Lamp(20, 55), usual_local(material))
+        value = metal_values(site, usual_metal(material), Lamp(20, 55), usual_local(material))
         spans[material] = float(np.subtract(*np.percentile(value, [99, 1])))
         lights[material] = float((value > np.percentile(value, 1) + 0.75 * np.ptp(value)).mean())
     assert list(spans.values()) == sorted(spans.values()) and spans["metal"] > spans["cloth"] + 2
@@ -270,7 +270,7 @@ def test_what_the_painter_says_of_a_facet_counts_and_a_facet_is_unrolled():
     both = (front, replace(front, kind="cylinder"))
     assert [f.kind for f in facets(surface, site.bends, notes=both) if f.normal[1] < -0.9] == ["cylinder"]
     metal = Metal("facet")
-    value = values(site, metal, Lamp(30, 60))
+    value = metal_values(site, metal, Lamp(30, 60))
     own = next(f for f in facets(surface, site.bends) if f.normal[1] < -0.9)
     strip = unrolled(site, own, value, metal, [p for p in RACK if p.kind in ("base", "layer")])
     assert strip.length == pytest.approx(30, abs=0.1) and strip.width == pytest.approx(8, abs=0.1)
@@ -308,7 +308,7 @@ def test_a_transparent_green_over_silver_is_green_and_lighter_toward_the_mirror(
     site = Site(BALL, marking=Marking(np.ones(len(BALL), np.uint8), (Region("Helm", "metal", colour="#3f8a54"),)))
     local = local_of(site.marking.regions[0])
     wanted = target(site, Rig(Lamp(0, 60)), [usual_local("stone"), local])
-    task = task_of(site, wanted, 1, np.full((len(site), 36), 0.1, np.float32), RACK, lamp=Lamp(0, 60))
+    task = brief_of(site, wanted, 1, np.full((len(site), 36), 0.1, np.float32), RACK, lamp=Lamp(0, 60))
     coats = way_called("metallic").coats(task)
     assert (coats[0].technique, coats[0].mix.kind, coats[0].settings.water) == ("brush", "metallic", 0)
     assert any(c.mix.kind in ("ink", "one-coat") for c in coats) and {"wash", "line"} <= {c.technique for c in coats}
@@ -346,7 +346,7 @@ def test_a_metal_wants_near_black_beside_near_white(monkeypatch):
     said = {}
     for gap in (0, 4, 8):
         values_ = np.where(x < 0, 1.5, np.where(x > gap, 9.5, 5)).astype(np.float32)
-        monkeypatch.setattr(painted, "values", lambda *_, own=values_: own)
+        monkeypatch.setattr(painted, "metal_values", lambda *_, own=values_: own)
         said[gap] = holds(site, np.ones(len(site), np.bool_), Metal(), Lamp(0, 60))
     assert [own.contrast for own in said.values()] == [True, True, False]
     assert "lies beside near-white" in said[4].words and "Nowhere" in said[8].words
@@ -359,9 +359,9 @@ def test_the_layers_of_a_metal_strictly_shrink():
         BALL, visibility_of(BALL, 64), marking=Marking(np.ones(len(BALL), np.uint8), (Region("Helm", "metal"),))
     )
     wanted = target(site, Rig(Lamp(0, 60)), [usual_local("stone"), usual_local("metal")])
-    task = task_of(site, wanted, 1, np.full((len(site), 36), 0.1, np.float32), RACK, lamp=Lamp(0, 60))
+    task = brief_of(site, wanted, 1, np.full((len(site), 36), 0.1, np.float32), RACK, lamp=Lamp(0, 60))
     metal = usual_metal("metal")
-    own = layers_of(task, metal, values(site, metal, Lamp(0, 60)))
+    own = layers_of(task, metal, metal_values(site, metal, Lamp(0, 60)))
     areas = [float(site.areas[c.where.samples(len(site))].sum()) for c in own]
     lightness = [c.mix.colour.value for c in own]
     assert len(own) >= 5 and (np.diff(areas) < 0).all() and (np.diff(lightness) > 0).all() and jumps(own) == []

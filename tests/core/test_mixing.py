@@ -17,12 +17,12 @@ from dusk_lamp.core.paint.colour import (
     xyz,
 )
 from dusk_lamp.core.paint.cost import amount, drops_for, shopping
-from dusk_lamp.core.paint.film import card, film, masstone
+from dusk_lamp.core.paint.film import film, masstone, test_card
 from dusk_lamp.core.paint.glaze import USUAL_SKETCH, glaze, thinning_for
-from dusk_lamp.core.paint.hiding import Wish, choose_primer, coats_over, underpaint_for
-from dusk_lamp.core.paint.ladder import customary, ladder, unevenness
+from dusk_lamp.core.paint.hiding import WishedColour, choose_primer, coats_over, underpaint_for
+from dusk_lamp.core.paint.ladder import customary, ladder, ladder_unevenness
 from dusk_lamp.core.paint.mix import EARNS, MOST_PARTS, Mix, compositions, match, neat_pot, only
-from dusk_lamp.core.paint.rack import Paint, written
+from dusk_lamp.core.paint.rack import Paint, paint_written
 from dusk_lamp.core.paint.swatch import patch, swatch_of
 from dusk_lamp.core.paint.thin import JOBS, Airbrush, warnings
 from dusk_lamp.core.units import kpa, psi_words
@@ -48,7 +48,7 @@ def test_a_ladder_climbs_evenly_in_small_whole_parts(steps, middle):
     )
     assert all(sum(r.mix.counted().values()) <= MOST_PARTS for r in rungs)
     # with at most eight parts, and no middle, the darkest steps cannot be told apart more finely
-    assert unevenness(rungs) < (0.35 if middle or steps < 7 else 1.3)
+    assert ladder_unevenness(rungs) < (0.35 if middle or steps < 7 else 1.3)
     assert [r.error for r in rungs] == pytest.approx(values - np.linspace(values[0], values[-1], steps), abs=1e-6)
 
 
@@ -57,7 +57,7 @@ def test_equal_parts_are_not_equal_steps():
     half = Mix((SOOT, CHALK), (1, 1)).colour.value
     middle = (SOOT.looks.value + CHALK.looks.value) / 2
     assert half < middle - 0.3
-    assert unevenness(ladder(SOOT, CHALK, GULL, 5)) < unevenness(
+    assert ladder_unevenness(ladder(SOOT, CHALK, GULL, 5)) < ladder_unevenness(
         customary(SOOT, GULL, CHALK, "three paints, five steps")
     )
 
@@ -165,13 +165,13 @@ def test_yellow_wants_two_or_three_coats_on_white_and_many_on_black():
 def test_dark_colours_take_fast():
     """Common practice: dark colours take fast; yellow, white and light red struggle."""
     for name in ("Soot", "Deep Channel", "Mud Bank", "Plum Quay"):
-        assert coats_over(only(RACK.find(name)), card("white")).coats == 1
+        assert coats_over(only(RACK.find(name)), test_card("white")).coats == 1
 
 
 def test_the_last_coat_is_the_first_that_is_near_enough():
-    found = coats_over(only(YELLOW), card("black"))
+    found = coats_over(only(YELLOW), test_card("black"))
     near, before = (
-        delta_e(colour_of(YELLOW.pigment.film(n * 20, card("black"))).lab, YELLOW.looks.lab)
+        delta_e(colour_of(YELLOW.pigment.film(n * 20, test_card("black"))).lab, YELLOW.looks.lab)
         for n in (found.coats, found.coats - 1)
     )
     assert near <= 2 < before
@@ -187,7 +187,7 @@ def test_the_primer_follows_the_colours_that_cover_most():
     primers = [p for p in RACK if p.kind == "primer"]
 
     def best(*wishes):
-        return choose_primer([Wish(n, a, only(RACK.find(n))) for n, a in wishes], primers)[0]
+        return choose_primer([WishedColour(n, a, only(RACK.find(n))) for n, a in wishes], primers)[0]
 
     assert best(("Lamp Yellow", 900), ("Soot", 100)).primer.name == "Chalk Primer"
     assert best(("Ice Rim", 700), ("Harbour Red", 100), ("Marigold", 500)).primer.name != "Pitch Primer"
@@ -196,7 +196,11 @@ def test_the_primer_follows_the_colours_that_cover_most():
     assert dark.rows[0]["area_mm2"] == 800 and dark.coats == pytest.approx(
         np.average([r["coats"] for r in dark.rows], weights=[800, 20])
     )
-    for wrong in (([], primers), ([Wish("a", 0, only(SOOT))], primers), ([Wish("a", 1, only(SOOT))], [])):
+    for wrong in (
+        ([], primers),
+        ([WishedColour("a", 0, only(SOOT))], primers),
+        ([WishedColour("a", 1, only(SOOT))], []),
+    ):
         with pytest.raises(SettingError):
             choose_primer(*wrong)
 
@@ -312,11 +316,11 @@ def test_the_airbrush_warns_as_real_ones_misbehave(set_to, kind, value, words):
 def test_further_coats_hide_more_as_one_film_of_all_of_them():
     """Coats on coats are one film of their thickness (Kubelka 1948): contrast ratio of n coats of a poor hider."""
     yellow = only(RACK.find("Lamp Yellow"))
-    found = coats_over(yellow, card("black"))
+    found = coats_over(yellow, test_card("black"))
     assert found.coats is None or found.coats > 1
     n = found.coats or 12
     K, S = yellow.pigment.K, yellow.pigment.S
-    black, white = (xyz(film(K, S, n * yellow.coat_um, card(c)))[1] for c in ("black", "white"))
+    black, white = (xyz(film(K, S, n * yellow.coat_um, test_card(c)))[1] for c in ("black", "white"))
     assert found.contrast_ratio == pytest.approx(black / white, abs=1e-6)
 
 
@@ -385,8 +389,8 @@ def test_the_shopping_list_holds_what_is_low():
 
 
 def test_paints_are_written_as_masstone_at_hiding():
-    p = written("#8A4B2D@0,95")
-    assert p.colour == "#8a4b2d" and p.hides == 0.95 and written("#8a4b2d").hides == 0.98
+    p = paint_written("#8A4B2D@0,95")
+    assert p.colour == "#8a4b2d" and p.hides == 0.95 and paint_written("#8a4b2d").hides == 0.98
 
 
 # --- a swatch photographed beside a grey card

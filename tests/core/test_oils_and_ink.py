@@ -14,12 +14,12 @@ from dusk_lamp.core.light.lamp import Lamp
 from dusk_lamp.core.light.rig import Rig
 from dusk_lamp.core.paint.mix import Mix, only
 from dusk_lamp.core.paint.rack import Rack
-from dusk_lamp.core.plan.brief import task_of
+from dusk_lamp.core.plan.brief import brief_of
 from dusk_lamp.core.plan.features.colour.ways import way_called
-from dusk_lamp.core.plan.features.face.eyes import eye_coats, eyes_seen, face_of, pair_words
+from dusk_lamp.core.plan.features.face.eyes import eye_coats, eye_pair_words, eyes_seen, face_of
+from dusk_lamp.core.plan.features.glow.lens import lens_pair_words as lens_words
 from dusk_lamp.core.plan.features.glow.lens import lenses
-from dusk_lamp.core.plan.features.glow.lens import pair_words as lens_words
-from dusk_lamp.core.plan.features.metal.painted import layers_of, values
+from dusk_lamp.core.plan.features.metal.painted import layers_of, metal_values
 from dusk_lamp.core.plan.features.metal.wishes import CUSTOMARY, DARK_WASH, Metal
 from dusk_lamp.core.plan.features.undercoat.pots import pots_from
 from dusk_lamp.core.plan.features.undercoat.schools import school_coats, schools
@@ -125,7 +125,7 @@ def test_hair_may_be_shaded_with_ink_and_cloth_is_not():
         region = Region("Hair", material, colour="#5a3a22")
         site = Site(PAWN, marking=Marking(np.ones(len(PAWN), np.uint8), (region,)))
         wanted = target(site, Rig(Lamp(0, 60)), [usual_local("stone"), usual_local(material)])
-        task = task_of(site, wanted, 1, np.full((len(site), 36), 0.3, np.float32), rack)
+        task = brief_of(site, wanted, 1, np.full((len(site), 36), 0.3, np.float32), rack)
         return {c.mix.kind for c in way_called("wash").coats(task) if c.technique == "wash"}
 
     assert washes("hair") == {"ink"} and "ink" not in washes("cloth")
@@ -139,9 +139,9 @@ def test_a_dark_wash_goes_between_a_metals_base_and_its_layers(mixes):
     site = Site(PAWN, marking=Marking(np.ones(len(PAWN), np.uint8), (Region("Helm", "metal"),)))
     lamp, metal = Lamp(0, 60), Metal("layered", mixes=mixes, wash=DARK_WASH)
     wanted = target(site, Rig(lamp), [usual_local("stone"), usual_local("metal")])
-    task = task_of(site, wanted, 1, np.full((len(site), 36), 0.1, np.float32), RACK)
-    with_wash = layers_of(task, metal, values(site, metal, lamp))
-    plain = layers_of(task, replace(metal, wash="nothing"), values(site, metal, lamp))
+    task = brief_of(site, wanted, 1, np.full((len(site), 36), 0.1, np.float32), RACK)
+    with_wash = layers_of(task, metal, metal_values(site, metal, lamp))
+    plain = layers_of(task, replace(metal, wash="nothing"), metal_values(site, metal, lamp))
     assert [c.technique for c in with_wash[:3]] == ["brush", "wash", "brush"]
     assert [c for c in with_wash if c.technique != "wash"] == plain and with_wash[1].way == "metal"
     assert with_wash[1].mix.colour.value == min(p.looks.value for p in RACK if p.kind == "wash")
@@ -156,13 +156,13 @@ def test_the_eye_with_less_white_in_sight_came_out_worse():
     middles = [np.array([x, -np.sqrt(16 - x * x - 0.25), 0.5]) for x in (1.4, -1.4)]
     face = face_of(head, *middles)
     alike = eyes_seen(Site(head), eye_coats(Site(head), face, *middles, RACK), face, *middles)
-    assert alike is not None and pair_words(alike) == "" and [s.side for s in alike] == ["right", "left"]
+    assert alike is not None and eye_pair_words(alike) == "" and [s.side for s in alike] == ["right", "left"]
     site = Site(head)
     coats = eye_coats(site, face, *middles, RACK)
     white = site.on(coats[1].where) & ~((head.points[:, 0] > 1.3) & (head.points[:, 2] < 2))  # half of the left one
     short = [coats[0], replace(coats[1], where=type(coats[1].where).some(white)), *coats[2:]]
     found = eyes_seen(site, short, face, *middles)
-    assert "Its left eye came out worse" in pair_words(found)
+    assert "Its left eye came out worse" in eye_pair_words(found)
     assert found[1].white < 0.8 * found[0].white and found[0].white == pytest.approx(alike[0].white)
     small = [np.array([x, -4.0, 0.5]) for x in (0.2, -0.2)]
     tiny = face_of(head, *small)

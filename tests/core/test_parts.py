@@ -21,7 +21,7 @@ from dusk_lamp.core.sculpt.parts import (
     areas,
     gathered,
     lifted_out,
-    matched,
+    parts_matched,
     pull,
     seams,
     spot,
@@ -159,10 +159,10 @@ def test_files_stay_in_their_places_and_in_their_order():
 def test_names_and_wishes_outlive_a_file_that_is_replaced_by_one_with_more_parts():
     named = [Part("Cloak", 0, 0), Part("Blade", 1, 0, apart=True, uncast=(0,)), Part("Cap", 2, 0)]
     found = [Part("a", 0, 0), Part("b", 1, 0), Part("c", 1, 1), Part("d", 2, 0)]
-    kept = matched(named, found)
+    kept = parts_matched(named, found)
     assert [p.name for p in kept] == ["Cloak", "Blade", "c", "Cap"]
     assert kept[1].apart and kept[1].uncast == (0,)
-    fewer = matched(kept, [Part("b", 1, 0), Part("d", 2, 0)])
+    fewer = parts_matched(kept, [Part("b", 1, 0), Part("d", 2, 0)])
     assert [p.name for p in fewer] == ["Blade", "Cap"] and fewer[0].uncast == ()
 
 

@@ -6,7 +6,7 @@ import trimesh
 from scipy.spatial import cKDTree
 
 from dusk_lamp.core.sculpt.mesh import Mesh
-from dusk_lamp.core.sculpt.piece_cut import cut_by_stroke, cut_out, least_cut
+from dusk_lamp.core.sculpt.piece_cut import cut_by_stroke, facets_cut_out, least_cut
 from dusk_lamp.core.sculpt.pieces import guess, pieces_of
 from dusk_lamp.core.sculpt.surface import working_surface
 
@@ -152,11 +152,11 @@ def test_a_stroke_cuts_a_ball_off_a_dumbbell():
     line = np.abs(surface.points[:, 0]) < 0.4
     stroke[tree.facet_of_sample[line & (surface.points[:, 2] > 2)]] = True  # over the top, from front to back
     everything = np.ones(tree.leaves, bool)
-    cut = cut_out(tree, everything, stroke)[tree.facet_of_sample]
+    cut = facets_cut_out(tree, everything, stroke)[tree.facet_of_sample]
     areas = surface.areas.astype(float)
     assert areas[cut & upper].sum() / areas[cut | upper].sum() > 0.9
-    assert not cut_out(tree, ~stroke, stroke).any(), "a stroke beside the region takes nothing"
-    assert np.array_equal(cut_out(tree, stroke, everything), stroke), "a stroke over all of it takes all of it"
+    assert not facets_cut_out(tree, ~stroke, stroke).any(), "a stroke beside the region takes nothing"
+    assert np.array_equal(facets_cut_out(tree, stroke, everything), stroke), "a stroke over all of it takes all of it"
 
 
 def test_a_torus_has_no_border_worth_a_cut():

@@ -8,8 +8,8 @@ import trimesh
 from scipy.spatial import cKDTree
 
 from dusk_lamp.core.reach import assembly
-from dusk_lamp.core.reach.assembly import marks_of, reach_of, reach_words
-from dusk_lamp.core.reach.spots import Obstacles, reached
+from dusk_lamp.core.reach.assembly import marks_of, reach_words, spots_in_reach
+from dusk_lamp.core.reach.spots import Obstacles, can_reach
 from dusk_lamp.core.reach.tool import BRUSH, Tool
 from dusk_lamp.core.sculpt.parts import Part, glue_faces
 from dusk_lamp.core.sculpt.site import Site
@@ -38,7 +38,7 @@ def test_between_two_plates_a_brush_reaches_as_far_as_its_cone_fits(angle):
     inner = np.flatnonzero(
         (np.abs(np.abs(surface.points[:, 1]) - GAP / 2) < 0.01) & (np.abs(surface.points[:, 0]) < 1)
     )
-    got = reached(surface, inner, tool, Obstacles(surface))
+    got = can_reach(surface, inner, tool, Obstacles(surface))
     depth = 20 - np.abs(surface.points[inner, 2])
     wanted = GAP / np.tan(np.radians(2 * angle))
     if wanted < 20:
@@ -53,7 +53,7 @@ def test_the_hand_needs_room_too():
         (np.abs(np.abs(surface.points[:, 1]) - GAP / 2) < 0.01) & (np.abs(surface.points[:, 0]) < 1)
     )
     depth = 20 - np.abs(surface.points[inner, 2])
-    long, short = (reached(surface, inner, Tool(n, 4.0, 8.0, 0.0), Obstacles(surface)) for n in (40.0, 6.0))
+    long, short = (can_reach(surface, inner, Tool(n, 4.0, 8.0, 0.0), Obstacles(surface)) for n in (40.0, 6.0))
     assert long[depth < 12].mean() > 0.9
     assert short[depth > 8].mean() < 0.1 < short[depth < 4].mean()
 
@@ -66,11 +66,11 @@ def test_what_stands_inside_a_ring_is_reached_from_above_and_not_from_the_side()
     surface = surface_of(trimesh.util.concatenate([ring, cone]))
     own = np.flatnonzero((np.hypot(*surface.points[:, :2].T) < 3.2) & (surface.normals[:, 2] > -0.5))
     height = surface.points[own, 2]
-    got = reached(surface, own, Tool(30.0, 8.0, 0.0, 0.0), Obstacles(surface))
+    got = can_reach(surface, own, Tool(30.0, 8.0, 0.0, 0.0), Obstacles(surface))
     # at 7 mm the cone is 2.1 mm thick: from above the brush leaves at 17 tan 8.9° = 2.7 mm, from below
     # at 7 tan 23.1° = 3.0 mm, and the gap is 2.4 mm
     assert got[height > 20].all() and not got[(height > 6.5) & (height < 7.5)].any()
-    alone = reached(surface, own, Tool(30.0, 8.0, 0.0, 0.0), Obstacles(surface, []))
+    alone = can_reach(surface, own, Tool(30.0, 8.0, 0.0, 0.0), Obstacles(surface, []))
     assert alone.all(), "nothing is in the way where nothing is there"
 
 
@@ -84,11 +84,11 @@ def test_the_part_that_hides_the_rest_is_painted_apart():
     pieces = [body, shield, knob]
     surface = with_parts(surface_of(trimesh.util.concatenate(pieces)), pieces)
     named = [Part("Body"), Part("Shield", 0, 1), Part("Knob", 0, 2)]
-    found = reach_of(Site(surface), named, BRUSH, most=3000)
+    found = spots_in_reach(Site(surface), named, BRUSH, most=3000)
     assert found.apart == (1,) and found.mm2 > 100 and found.left < 0.05 * found.mm2
     words = reach_words(found, named)
     assert any("Paint apart: Shield" in w for w in words)
-    whole = reach_of(Site(surface_of(trimesh.creation.icosphere(4, 10.0))), [Part("Ball")], most=2000)
+    whole = spots_in_reach(Site(surface_of(trimesh.creation.icosphere(4, 10.0))), [Part("Ball")], most=2000)
     assert whole.mm2 == 0 and "everywhere" in reach_words(whole, [Part("Ball")])[0]
 
 
@@ -104,9 +104,9 @@ def test_of_many_parts_one_after_another_is_tried(monkeypatch):
     pieces[-1].apply_translation((0, 0, 20))
     site = Site(with_parts(surface_of(trimesh.util.concatenate(pieces)), pieces))
     named = [Part(n, 0, k) for k, n in enumerate(("Body", "Front", "Back", "Knob"))]
-    every = reach_of(site, named, BRUSH, most=900)
+    every = spots_in_reach(site, named, BRUSH, most=900)
     monkeypatch.setattr(assembly, "MOST_TRIED", 0)
-    greedy = reach_of(site, named, BRUSH, most=900)
+    greedy = spots_in_reach(site, named, BRUSH, most=900)
     assert every.apart == greedy.apart == (1, 2) and (every.with_apart == greedy.with_apart).all()
 
 
@@ -120,10 +120,10 @@ def test_what_no_part_helps_with_is_said_so():
     narrow[1].apply_translation((0, -1.2, 0))
     pieces = [trimesh.util.concatenate(narrow), knob]
     surface = surface_of(trimesh.util.concatenate(pieces))
-    whole = reach_of(Site(surface), [Part("Body")], BRUSH, most=900)
+    whole = spots_in_reach(Site(surface), [Part("Body")], BRUSH, most=900)
     assert "in one piece" in reach_words(whole, [Part("Body")])[-1]
     named = [Part("Body"), Part("Knob", 0, 1)]
-    apart = reach_of(Site(with_parts(surface, pieces)), named, BRUSH, most=900)
+    apart = spots_in_reach(Site(with_parts(surface, pieces)), named, BRUSH, most=900)
     assert apart.apart == () and "No part that could stay off would help" in reach_words(apart, named)[-1]
 
 
@@ -138,7 +138,7 @@ def test_of_two_parts_that_hide_each_other_the_one_with_the_shorter_seam_is_pain
         pieces = [plinth, *order]
         surface = with_parts(surface_of(trimesh.util.concatenate(pieces)), pieces)
         named = [Part("Plinth"), Part("One", 0, 1), Part("Other", 0, 2)]
-        found = reach_of(Site(surface, visibility_of(surface, 64)), named, BRUSH, most=3000)
+        found = spots_in_reach(Site(surface, visibility_of(surface, 64)), named, BRUSH, most=3000)
         assert found.apart == (1 + order.index(narrow),)
 
 
@@ -170,7 +170,7 @@ def test_what_is_drawn_is_what_is_out_of_reach():
     shield.apply_translation((0, -8.2, 0))
     pieces = [body, shield]
     site = Site(with_parts(surface_of(trimesh.util.concatenate(pieces)), pieces))
-    found = reach_of(site, [Part("Body"), Part("Shield", 0, 1)], BRUSH, most=3000)
+    found = spots_in_reach(site, [Part("Body"), Part("Shield", 0, 1)], BRUSH, most=3000)
     marks = marks_of(found, site)
     hidden = np.isin(marks, (2, 3))
     assert float(site.areas[hidden].sum()) == pytest.approx(found.mm2, rel=0.25)

@@ -9,16 +9,16 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from dusk_lamp.core.errors import SettingError
-from dusk_lamp.core.schedule import HANDS, After, Day, Job, Problem, Schedule, Work, clock_of, solve
+from dusk_lamp.core.schedule import HANDS, After, Day, DayStep, Problem, Schedule, Stint, clock_of, solve
 from dusk_lamp.core.schedule.greedy import end_of, greedy
 from dusk_lamp.core.schedule.jobs import Needs, left_of
-from dusk_lamp.core.schedule.problem import broken
+from dusk_lamp.core.schedule.problem import broken_rules
 from dusk_lamp.core.view.timeline import FOLD, SHUT, timeline_svg
 
 
 def job(key, hand, wait=0.0, needs=(), worth=None, set_up=0.0, clean=0.0, wet=120.0):
     own = tuple(Needs(*n) for n in needs)
-    return Job(key, key, 1, "colour", key, "brush", key, "#888888", hand, wait, set_up, clean, wet, worth, own)
+    return DayStep(key, key, 1, "colour", key, "brush", key, "#888888", hand, wait, set_up, clean, wet, worth, own)
 
 
 def on_lanes(jobs, lanes=None):
@@ -26,7 +26,7 @@ def on_lanes(jobs, lanes=None):
     works, afters = [], []
     for chain in jobs:
         for k, (lane, minutes) in enumerate(chain):
-            works.append(Work(float(minutes), lane))
+            works.append(Stint(float(minutes), lane))
             if k:
                 afters.append(After(len(works) - 2, len(works) - 1, float(chain[k - 1][1])))
     return Problem(tuple(works), tuple(afters))
@@ -57,7 +57,7 @@ def test_hands_and_one_drying_cabinet_are_a_two_machine_flow_shop(jobs):
     """Each model is painted by hand, then dries in the one cabinet: Johnson's rule gives the shortest day."""
     problem = on_lanes([[(HANDS, a), ("cabinet", b)] for a, b in jobs])
     found = solve(problem)
-    assert found.end == pytest.approx(johnson(jobs)) and not broken(problem, found)
+    assert found.end == pytest.approx(johnson(jobs)) and not broken_rules(problem, found)
     assert found.bound <= found.end + 1e-6
     if jobs[0] == (5, 2):
         assert found.end == 30
@@ -78,7 +78,7 @@ def test_the_classic_job_shop_of_six_by_six_takes_55():
         [[(HANDS if m == 0 else f"lane {m}", t) for m, t in zip(r[::2], r[1::2], strict=True)] for r in rows]
     )
     found = solve(problem, seconds=20)
-    assert not broken(problem, found) and found.bound <= found.end
+    assert not broken_rules(problem, found) and found.bound <= found.end
     assert found.end <= 55 * 1.0101, "within the gap that is asked for"
     assert end_of(problem, greedy(problem)) <= 70, "the list schedule is not far off"
 
@@ -300,7 +300,7 @@ def by_trying_all(problem, kept=None):
 def small_problems(draw, worths=(None,)):
     count = draw(st.integers(2, 5))
     works = tuple(
-        Work(
+        Stint(
             float(draw(st.integers(1, 12))),
             draw(st.sampled_from([HANDS, HANDS, "cabinet"])),
             float(draw(st.sampled_from([0, 0, 7]))),
@@ -325,11 +325,11 @@ def test_nothing_ends_sooner_than_the_best_of_all_orders(problem):
     Introduction to Sequencing and Scheduling: for a regular measure the semi-active schedules suffice; from
     memory)."""
     best, found = by_trying_all(problem), solve(problem)
-    assert not broken(problem, found)
+    assert not broken_rules(problem, found)
     assert found.end == pytest.approx(best, rel=0.0101), "within the gap that is asked for"
     assert found.bound <= best + 1e-6 and problem.chain() <= best + 1e-6 and problem.lane_bound() <= best + 1e-6
     by_list = solve(problem, 0)
-    assert not broken(problem, by_list) and by_list.end >= best - 1e-6
+    assert not broken_rules(problem, by_list) and by_list.end >= best - 1e-6
     if found.exact:
         assert found.end == pytest.approx(best)
 
@@ -353,14 +353,14 @@ def test_what_is_kept_in_a_short_time_is_worth_the_most(problem, share):
         return
     found = solve(problem)
     kept = sum(problem.works[k].worth for k in optional if found.starts[k] is not None)
-    assert kept == pytest.approx(max(worths)) and found.end <= until + 1e-6 and not broken(problem, found)
+    assert kept == pytest.approx(max(worths)) and found.end <= until + 1e-6 and not broken_rules(problem, found)
 
 
 def test_what_a_schedule_may_not_do_is_told():
-    works = (Work(10.0), Work(5.0), Work(5.0, worth=0.1), Work(8.0, "cabinet", earliest=30.0))
+    works = (Stint(10.0), Stint(5.0), Stint(5.0, worth=0.1), Stint(8.0, "cabinet", earliest=30.0))
     problem = Problem(works, (After(0, 1, 25.0),), ((0.0, 20.0), (25.0, 60.0)))
-    assert not broken(problem, Schedule((0.0, 25.0, 10.0, 30.0), 38.0, 0.0))
-    assert not broken(problem, Schedule((0.0, 25.0, None, 30.0), 38.0, 0.0)), "what may be left out may"
+    assert not broken_rules(problem, Schedule((0.0, 25.0, 10.0, 30.0), 38.0, 0.0))
+    assert not broken_rules(problem, Schedule((0.0, 25.0, None, 30.0), 38.0, 0.0)), "what may be left out may"
     for starts, says in (
         ((None, 25.0, 10.0, 30.0), "must be done"),
         ((0.0, 24.0, 10.0, 30.0), "too early"),
@@ -368,7 +368,7 @@ def test_what_a_schedule_may_not_do_is_told():
         ((0.0, 25.0, 18.0, 30.0), "outside the hours"),
         ((0.0, 25.0, 10.0, 29.0), "before it can"),
     ):
-        said = broken(problem, Schedule(starts, 60.0, 0.0))
+        said = broken_rules(problem, Schedule(starts, 60.0, 0.0))
         assert len(said) >= 1 and any(says in s for s in said), starts
 
 
@@ -376,25 +376,25 @@ def test_bounds_that_can_be_worked_out_by_hand():
     """30 min of work in evenings of 20: the second evening's tenth minute. A chain of 10, 30 of drying, 5: 45, or the
     second evening where the first has no room for the 5."""
     evenings = ((0.0, 20.0), (100.0, 120.0))
-    assert Problem((Work(10.0),) * 3, (), evenings).lane_bound() == 110
-    assert Problem((Work(10.0),) * 3).lane_bound() == 30
-    assert Problem((Work(10.0, earliest=8.0),) * 3, (), evenings).lane_bound() == 118
-    assert Problem((Work(10.0),) * 5, (), evenings).lane_bound() == float("inf")
-    chain = ((Work(10.0), Work(5.0)), (After(0, 1, 40.0),))
+    assert Problem((Stint(10.0),) * 3, (), evenings).lane_bound() == 110
+    assert Problem((Stint(10.0),) * 3).lane_bound() == 30
+    assert Problem((Stint(10.0, earliest=8.0),) * 3, (), evenings).lane_bound() == 118
+    assert Problem((Stint(10.0),) * 5, (), evenings).lane_bound() == float("inf")
+    chain = ((Stint(10.0), Stint(5.0)), (After(0, 1, 40.0),))
     assert Problem(*chain).chain() == 45 and Problem(*chain, evenings).chain() == 105
-    assert Problem((Work(10.0, pin=7.0), Work(5.0)), (After(0, 1, 12.0),)).chain() == 24
+    assert Problem((Stint(10.0, pin=7.0), Stint(5.0)), (After(0, 1, 12.0),)).chain() == 24
 
 
 def test_a_deadline_is_kept_wherever_it_can_be():
     """What is left out holds nothing up, though it could only begin late; a list that never waits is not the last
     word; and of two things that do not both fit, the one worth more stays, however long it is."""
-    found = solve(Problem((Work(1.0), Work(1.0, earliest=7.0, worth=0.01)), until=4.0))
+    found = solve(Problem((Stint(1.0), Stint(1.0, earliest=7.0, worth=0.01)), until=4.0))
     assert found.dropped == (1,) and found.end == 1
-    waits = (Work(1.0), Work(1.0), Work(8.0), Work(1.0, earliest=7.0), Work(4.0, "cabinet"))
+    waits = (Stint(1.0), Stint(1.0), Stint(8.0), Stint(1.0, earliest=7.0), Stint(4.0, "cabinet"))
     problem = Problem(waits, (After(3, 4, 5.0),), until=16.0)
     found = solve(problem)
-    assert found.end == 16 and not broken(problem, found), "two minutes of work, five of waiting, then in a row"
+    assert found.end == 16 and not broken_rules(problem, found), "two minutes of work, five of waiting, then in a row"
     with pytest.raises(SettingError, match="too late"):
         solve(replace(problem, until=15.0))
-    lane = (Work(2.0, "cabinet", worth=0.01), Work(1.0, "cabinet"), Work(11.0, "cabinet", worth=0.05))
+    lane = (Stint(2.0, "cabinet", worth=0.01), Stint(1.0, "cabinet"), Stint(11.0, "cabinet", worth=0.05))
     assert solve(Problem(lane, until=12.0)).dropped == (0,)

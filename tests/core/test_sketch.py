@@ -15,7 +15,7 @@ from dusk_lamp.core.paint.value import luminance_from_munsell
 from dusk_lamp.core.sculpt.marking import MATERIALS, Marking, Region
 from dusk_lamp.core.sculpt.site import Site
 from dusk_lamp.core.sculpt.visibility import visibility_of
-from dusk_lamp.core.target.local import DARKEST, LIGHTEST, VALUES, Local, ladder, usual_local
+from dusk_lamp.core.target.local import DARKEST, LIGHTEST, VALUES, Local, colour_ladder, usual_local
 from dusk_lamp.core.target.target import target
 
 from ..shapes import ball, surface_of
@@ -76,7 +76,7 @@ def test_light_that_is_none_is_refused():
 def test_a_ladder_has_the_luminance_of_its_values(own, cast):
     """ASTM D1535, whatever the hue and the cast; and at its own value it is the colour itself."""
     local = Local(own, shadow=cast, light=cast)
-    table = ladder(local)
+    table = colour_ladder(local)
     assert table @ LUMINANCE == pytest.approx(luminance_from_munsell(VALUES) / 100, abs=2e-3)
     assert table.min() >= -1e-9 and table.max() <= 1 + 1e-9
     at = int(np.argmin(np.abs(VALUES - local.own_value)))
@@ -88,11 +88,11 @@ def test_casts_lean_where_they_say():
     from dusk_lamp.core.target.local import lab_of
 
     def b_at(value, **casts):
-        return lab_of(ladder(Local("#b9b5ad", **casts)))[int(value / 0.05)]
+        return lab_of(colour_ladder(Local("#b9b5ad", **casts)))[int(value / 0.05)]
 
     assert b_at(5, shadow="cool")[2] < b_at(5)[2] - 5 and b_at(5, shadow="warm")[1] > b_at(5)[1] + 3
     assert b_at(9, light="warm")[2] > b_at(9)[2] + 4 and b_at(9, shadow="cool") == pytest.approx(b_at(9))
-    pale, red = b_at(9), lab_of(ladder(Local("#8f2330")))
+    pale, red = b_at(9), lab_of(colour_ladder(Local("#8f2330")))
     assert np.hypot(*red[160, 1:]) < np.hypot(*red[80, 1:]), "lightened with white a red turns pink"
     assert pale[0] > 85
 

@@ -11,7 +11,7 @@ from dusk_lamp.core.light.rig import Rig, light_on
 from dusk_lamp.core.light.sky import luminance, open_dome, sky_light
 from dusk_lamp.core.sculpt.site import Site
 from dusk_lamp.core.sculpt.surface import working_surface
-from dusk_lamp.core.sculpt.visibility import packed, unpacked, visibility_of
+from dusk_lamp.core.sculpt.visibility import unpacked, view_packed, visibility_of
 
 from ..shapes import ball, mesh_of, plate, surface_of, together
 
@@ -200,11 +200,11 @@ def test_a_view_that_was_packed_comes_back_to_the_last_bit_and_only_on_its_own_s
     surface = surface_of(together(base, body))
     view = visibility_of(surface, 64)
     assert len(view.base_row), "something looks down at the base"
-    again = unpacked(packed(view, surface), surface)
+    again = unpacked(view_packed(view, surface), surface)
     for name in ("directions", "bits", "base_row", "base_sample", "base_direction"):
         old, new = getattr(view, name), getattr(again, name)
         assert old.dtype == new.dtype and np.array_equal(old, new), name
-    assert unpacked(packed(view, surface), surface_of(together(base, ball(3, 3, (0, 1, 4))))) is None
+    assert unpacked(view_packed(view, surface), surface_of(together(base, ball(3, 3, (0, 1, 4))))) is None
 
 
 def test_what_the_ground_hands_on_is_the_same_kept_as_worked_out_each_time(monkeypatch):

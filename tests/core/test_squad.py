@@ -7,7 +7,7 @@ import pytest
 from dusk_lamp.core.errors import SettingError
 from dusk_lamp.core.sculpt.marking import Region
 from dusk_lamp.core.squad.document import MOST_MEMBERS, Member, Squad, read_squad, squad_of
-from dusk_lamp.core.squad.matching import HAND, MATERIAL, NAME, NONE, WORD, matched
+from dusk_lamp.core.squad.matching import HAND, MATERIAL, NAME, NONE, WORD, regions_matched
 
 SCHEME = (
     Region("Cloak", "cloth", id=1),
@@ -18,7 +18,7 @@ SCHEME = (
 
 
 def took(region, by_hand=None):
-    (found,) = matched([region], SCHEME, by_hand)
+    (found,) = regions_matched([region], SCHEME, by_hand)
     return found.scheme, found.how
 
 
@@ -39,7 +39,7 @@ def test_a_region_takes_after_its_name_then_a_word_of_it_then_its_material(name,
 
 def test_of_two_words_in_common_the_one_with_more_of_them_is_meant():
     scheme = [Region("Right boot", "leather", id=1), Region("Left boot strap", "leather", id=2)]
-    (found,) = matched([Region("Left boot", "leather", id=5)], scheme)
+    (found,) = regions_matched([Region("Left boot", "leather", id=5)], scheme)
     assert (found.scheme, found.scheme_id) == ("Left boot strap", 2)
 
 

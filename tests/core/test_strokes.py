@@ -8,7 +8,7 @@ from dusk_lamp.core.coat.coat import usual_coat
 from dusk_lamp.core.paint.mix import only
 from dusk_lamp.core.sculpt.site import Site
 from dusk_lamp.core.view.camera import Camera
-from dusk_lamp.core.view.step_picture import coat_picture, covered, sheet_shot
+from dusk_lamp.core.view.step_picture import coat_picture, sheet_shot, where_it_shows
 from dusk_lamp.core.view.strokes import arrows, pull_of, with_arrows
 
 from ..shapes import RACK, surface_of
@@ -65,7 +65,7 @@ def test_a_film_on_a_small_region_is_marked_too():
     """Less than a twentieth of the model: a strap, a face."""
     film = np.where((BOX.points[:, 2] > 14.5) & (BOX.points[:, 0] > 2), 10, 0).astype(np.float32)
     assert 0 < (film > 0).mean() < 0.05
-    assert covered(film).sum() == (film > 0).sum()
+    assert where_it_shows(film).sum() == (film > 0).sum()
     grey = np.full((len(BOX), 3), 128, np.uint8)
     drawn = coat_picture(SITE, SHOT, FRONT, film, grey, grey).astype(int)
     assert ((drawn[..., 0] - drawn[..., 2]) > 80).sum() > 40  # amber

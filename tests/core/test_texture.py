@@ -9,7 +9,7 @@ import trimesh
 
 from dusk_lamp.core.light.lamp import Lamp
 from dusk_lamp.core.light.rig import Rig
-from dusk_lamp.core.plan.brief import task_of
+from dusk_lamp.core.plan.brief import brief_of
 from dusk_lamp.core.plan.features.colour.ways.one_coat import textured
 from dusk_lamp.core.sculpt.marking import Marking, Region
 from dusk_lamp.core.sculpt.site import Site
@@ -46,7 +46,7 @@ def test_a_smooth_arm_and_its_folds_are_no_texture_and_scales_are(radius, deep, 
     surface = arm(radius, deep, wave)
     site = Site(surface, marking=Marking(np.ones(len(surface), np.uint8), (Region("Arm", "cloth"),)))
     wanted = target(site, Rig(Lamp(0, 60)), [usual_local("stone"), local_of(site.marking.regions[0])])
-    task = task_of(site, wanted, 1, np.full((len(site), 36), 0.3, np.float32), RACK)
+    task = brief_of(site, wanted, 1, np.full((len(site), 36), 0.3, np.float32), RACK)
     assert textured(task) is rough
     for said in ("smooth", "textured"):  # a painter knows better
         marked = site.marked(Marking(site.labels, (Region("Arm", "cloth", texture=said),)))

@@ -13,9 +13,9 @@ from dusk_lamp.core.light.rig import Rig
 from dusk_lamp.core.paint.colour import delta_e
 from dusk_lamp.core.paint.mix import only
 from dusk_lamp.core.paint.rack import Rack
-from dusk_lamp.core.plan.brief import task_of
+from dusk_lamp.core.plan.brief import brief_of
 from dusk_lamp.core.plan.features.face.eyes import eye_coats, face_of
-from dusk_lamp.core.plan.features.metal.painted import layers_of, values
+from dusk_lamp.core.plan.features.metal.painted import layers_of, metal_values
 from dusk_lamp.core.plan.features.metal.wishes import CUSTOMARY, Metal
 from dusk_lamp.core.plan.features.undercoat.pots import ValueSpan, pots_from
 from dusk_lamp.core.plan.features.undercoat.school_fit import fewest_of_the_nearest, fit_school
@@ -163,9 +163,9 @@ def test_painted_steel_can_take_the_customary_ladder_of_three_pots():
     head = surface_of(trimesh.creation.icosphere(4, 5))
     site = Site(head, marking=Marking(np.ones(len(head), np.uint8), (Region("Helm", "metal"),)))
     lamp, metal = Lamp(0, 60), Metal("layered", mixes=CUSTOMARY)
-    value = values(site, metal, lamp)
+    value = metal_values(site, metal, lamp)
     wanted = target(site, Rig(lamp), [usual_local("stone"), usual_local("metal")])
-    task = task_of(site, wanted, 1, np.full((len(site), 36), 0.1, np.float32), RACK)
+    task = brief_of(site, wanted, 1, np.full((len(site), 36), 0.1, np.float32), RACK)
     coats = layers_of(task, metal, value)
     parts = [tuple(c.mix.parts) for c in coats]
     assert parts == [(1, 1, 0), (1, 2, 0), (0, 1, 0), (0, 1, 1), (0, 1, 2)][: len(coats)] and len(coats) >= 4

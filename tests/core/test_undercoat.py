@@ -6,7 +6,7 @@ from scipy.optimize import nnls
 
 from dusk_lamp.cli.undercoat import SCHOOLS as NAMED
 from dusk_lamp.core.coat.coat import Coat, usual_coat
-from dusk_lamp.core.coat.spray import TRIGGERS, Spray, counted
+from dusk_lamp.core.coat.spray import TRIGGERS, Spray, in_half_seconds
 from dusk_lamp.core.coat.technique import techniques
 from dusk_lamp.core.errors import SettingError, Stopped
 from dusk_lamp.core.light.lamp import Lamp
@@ -18,7 +18,13 @@ from dusk_lamp.core.plan.features.undercoat import spray_fit
 from dusk_lamp.core.plan.features.undercoat.pots import pots_from
 from dusk_lamp.core.plan.features.undercoat.schools import school_coats, schools
 from dusk_lamp.core.plan.features.undercoat.schools.school import Kit, more_dark, primed
-from dusk_lamp.core.plan.features.undercoat.spray_fit import HELD_DEGREES, MOST_PER_GREY, candidates, fit, linear_step
+from dusk_lamp.core.plan.features.undercoat.spray_fit import (
+    HELD_DEGREES,
+    MOST_PER_GREY,
+    fit,
+    linear_step,
+    spray_candidates,
+)
 from dusk_lamp.core.plan.outcome import NEAR, TOO_DARK, TOO_LIGHT, differences, off_target, outcome
 from dusk_lamp.core.plan.steps.cautions import DEFER, cautions_for, tags_of
 from dusk_lamp.core.plan.steps.step import rig_words, steps_of
@@ -155,7 +161,7 @@ def test_the_fit_is_the_same_every_time_and_can_be_stopped(stage, monkeypatch):
 def test_a_short_pass_is_counted_with_the_trigger_drawn_less_far(seconds, trigger):
     """Common practice, CP-7: limit the trigger."""
     asked = Spray(seconds=seconds)
-    found = counted(asked)
+    found = in_half_seconds(asked)
     assert found.trigger == trigger and (2 * found.seconds) % 1 == 0
     assert abs(found.wet_ml - asked.wet_ml) <= 0.5 * trigger * Spray(seconds=0.5).wet_ml or found.seconds == 0.5
 
@@ -170,7 +176,7 @@ def test_the_linear_step_is_that_of_scipys_nnls(rng):
 
 
 def test_candidates_are_about_sixty_and_hold_the_lamps_own_direction():
-    found = candidates(LAMP, 90)
+    found = spray_candidates(LAMP, 90)
     assert all(-180 <= p.azimuth < 180 and -90 <= p.elevation <= 90 for p in found)
     round_lamp = {(p.azimuth, p.elevation) for p in found if p.way == "stroke"}
     assert {(45, 60), (60, 60), (30, 60), (45, 75), (45, 45), (75, 60), (15, 60)} <= round_lamp

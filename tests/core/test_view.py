@@ -25,7 +25,7 @@ from dusk_lamp.core.view.formats import lit_glb, lit_ply, png_bytes
 from dusk_lamp.core.view.raster import cut_out, snapshot
 from dusk_lamp.core.view.sheet import _Pages, plan_pdf
 from dusk_lamp.core.view.sheet_facts import SheetFacts
-from dusk_lamp.core.view.step_picture import coat_picture, covered, plan_snapshot, step_picture
+from dusk_lamp.core.view.step_picture import coat_picture, plan_snapshot, step_picture, where_it_shows
 
 from ..shapes import ball, surface_of
 
@@ -99,14 +99,14 @@ def test_a_steps_picture_marks_where_the_film_goes_and_survives_black_and_white(
     levels = np.full((len(s), 3), 90, np.uint8)
     film = np.where(s.points[:, 2] > 0, 8.0, 0.5).astype(np.float32)
     shot = plan_snapshot(site, camera, 120, 160, 22)
-    picture = step_picture(site, shot, camera, levels, covered(film)).astype(float)
+    picture = step_picture(site, shot, camera, levels, where_it_shows(film)).astype(float)
     top, bottom = picture[40:70, 45:75].reshape(-1, 3), picture[95:120, 45:75].reshape(-1, 3)
     assert (top[:, 0] - top[:, 2] > 40).mean() > 0.9, "amber where it goes"
     assert np.ptp(bottom, axis=1).max() < 3, "neutral where it does not"
     grey = top @ [0.2126, 0.7152, 0.0722]
     assert grey.std() > 15 > bottom.std(), "hatching shows without colour"
     assert (picture[0, 0] == 255).all(), "paper stays white"
-    assert not covered(np.full(9, 20, np.float32)).any(), "a coat on everything marks nothing in particular"
+    assert not where_it_shows(np.full(9, 20, np.float32)).any(), "a coat on everything marks nothing in particular"
     after, alike = np.full((len(s), 3), 200, np.uint8), np.full(len(s), 8, np.float32)
     shown = [coat_picture(site, shot, camera, alike, levels, after, whole=w)[55, 60] for w in (True, False)]
     assert shown[0].min() > 150 and shown[1].max() < 150, "what it comes to, unless that is shown beside it"

@@ -16,7 +16,7 @@ from dusk_lamp.core.paint.glaze import glaze
 from dusk_lamp.core.paint.mix import Mix, only
 from dusk_lamp.core.paint.rack import Paint, Rack
 from dusk_lamp.core.paint.whites import WHITES, mix_of, white_called
-from dusk_lamp.core.plan.brief import seen_after, task_of
+from dusk_lamp.core.plan.brief import brief_of, seen_after
 from dusk_lamp.core.plan.features.colour.needed import needed
 from dusk_lamp.core.plan.features.colour.overspray import overspray
 from dusk_lamp.core.plan.features.colour.ways import way_called, ways
@@ -48,7 +48,7 @@ def cloaked():
     grey = 1.5 + 0.75 * (wanted.value - wanted.value.min()) / np.ptp(wanted.value) * 9
     from dusk_lamp.core.paint.glaze import grey as of_value
 
-    return task_of(site, wanted, 1, of_value(grey).astype(np.float32), RACK)
+    return brief_of(site, wanted, 1, of_value(grey).astype(np.float32), RACK)
 
 
 @pytest.mark.parametrize("name", [w.name for w in ways().values() if w.suits("cloth")])
@@ -58,10 +58,10 @@ def test_a_way_brings_a_region_near_and_touches_nothing_else(cloaked, name):
     found = nearness(cloaked, seen)
     least = {"one-coat": 0.5}.get(name, ENOUGH)
     assert found.within >= least and (found.words == "") == (found.within >= ENOUGH)
-    assert not any(film[~cloaked.own].any() for film in cloaked.films(coats))
+    assert not any(film[~cloaked.mask].any() for film in cloaked.films(coats))
     assert all(c.stage == "colour" and c.label.startswith("Cloak: ") for c in coats)
     weight = cloaked.weight()
-    off = delta_e(lab(xyz(seen)), cloaked.lab[cloaked.own])
+    off = delta_e(lab(xyz(seen)), cloaked.lab[cloaked.mask])
     assert found.mean == pytest.approx(np.average(off, weights=weight), abs=0.01)
 
 
@@ -108,7 +108,7 @@ def test_a_glaze_takes_as_many_coats_as_its_brush_has_passes():
 
 def test_what_is_painted_over_is_not_needed_and_what_shows_is(cloaked):
     """A coat that hides under a thick one brings nothing; the last, and one beside it, do."""
-    site, own = cloaked.site, cloaked.own
+    site, own = cloaked.site, cloaked.mask
     red, blue = only(RACK.find("Cockle Red")), only(RACK.find("Tide Blue"))
     laid = [usual_coat("brush", m).with_settings({"film_um": 120.0}) for m in (blue, red)]
     films = [np.where(own, 120.0, 0).astype(np.float32)] * 2
@@ -126,7 +126,10 @@ def test_layers_nest_and_climb(cloaked):
     """CP-16: each lighter step lies inside the one before and leaves a rim of it; CP-23: steps as small as the range
     needs; and on a lit ball every band lies nearer to the lamp than the one before."""
     coats = way_called("layers").coats(cloaked)
-    masks = [np.ones(len(cloaked.site), bool) & cloaked.own, *(c.where.samples(len(cloaked.site)) for c in coats[1:])]
+    masks = [
+        np.ones(len(cloaked.site), bool) & cloaked.mask,
+        *(c.where.samples(len(cloaked.site)) for c in coats[1:]),
+    ]
     areas = [float(cloaked.areas[m].sum()) for m in masks]
     assert all((a & b).sum() == b.sum() and b.sum() < a.sum() for a, b in zip(masks, masks[1:], strict=False))
     values = [c.mix.colour.value for c in coats]
@@ -151,7 +154,7 @@ def test_a_white_cloth_on_an_open_scan_keeps_its_ration_and_its_bands_nest(bunny
     assert (np.argsort(free.value, kind="stable") == np.argsort(wanted.value, kind="stable")).mean() > 0.9
     read = lambda t: reading(site, t.value, t.lab, Camera(0, 8), locals_=locals_).findings  # noqa: E731
     assert any("ration" in said for said in read(free)) and not any("ration" in said for said in read(wanted))
-    task = task_of(site, wanted, 1, np.full((len(site), 36), 0.3, np.float32), RACK)
+    task = brief_of(site, wanted, 1, np.full((len(site), 36), 0.3, np.float32), RACK)
     coats = way_called("layers").coats(task)
     masks = [c.where.samples(len(site)) for c in coats]
     assert all((b & ~a).sum() == 0 and b.sum() < a.sum() for a, b in zip(masks, masks[1:], strict=False))
@@ -195,7 +198,7 @@ def test_glazes_on_a_strip_are_those_of_the_glaze_bench():
 
 def test_a_way_that_cannot_reach_says_by_how_much_and_what_would_help(cloaked):
     blues = Rack([RACK.find(n) for n in ("Soot", "Tide Blue", "Chalk")])
-    few = task_of(cloaked.site, _target(cloaked), 1, cloaked.under, blues)
+    few = brief_of(cloaked.site, _target(cloaked), 1, cloaked.under, blues)
     seen = seen_after(cloaked, way_called("layers").coats(few))
     found = nearness(few, seen)
     assert found.within < 0.2 and "of it is" in found.words and found.mean > 10
@@ -204,11 +207,11 @@ def test_a_way_that_cannot_reach_says_by_how_much_and_what_would_help(cloaked):
     better = nearness(cloaked, seen)
     parts = re.search(r"a coat of (.+?)(?: ([0-9:]+))? there would help", better.words)
     mix = Mix(tuple(RACK.find(n) for n in parts[1].split(" + ")), tuple(int(n) for n in (parts[2] or "1").split(":")))
-    far = delta_e(lab(xyz(seen)), cloaked.lab[cloaked.own]) > 5
-    middle = np.average(cloaked.lab[cloaked.own][far], axis=0, weights=cloaked.weight()[far])
+    far = delta_e(lab(xyz(seen)), cloaked.lab[cloaked.mask]) > 5
+    middle = np.average(cloaked.lab[cloaked.mask][far], axis=0, weights=cloaked.weight()[far])
     assert delta_e(mix.colour.lab, middle) <= 5
     with pytest.raises(SettingError, match="no one-coat or ink"):
-        way_called("one-coat").coats(task_of(cloaked.site, _target(cloaked), 1, cloaked.under, blues))
+        way_called("one-coat").coats(brief_of(cloaked.site, _target(cloaked), 1, cloaked.under, blues))
     with pytest.raises(SettingError, match="a way is one of"):
         way_called("magic")
 
@@ -221,7 +224,7 @@ def test_a_region_without_samples_is_refused_in_words(cloaked):
     empty = cloaked.site.marked(Marking(cloaked.site.labels, (CLOAK, Region("Belt"))))
     wanted = target(empty, Rig(), [Local(), local_of(CLOAK), Local()])
     with pytest.raises(SettingError, match="Belt"):
-        task_of(empty, wanted, 2, cloaked.under, RACK)
+        brief_of(empty, wanted, 2, cloaked.under, RACK)
 
 
 def test_highlights_with_bone_wash_out_and_with_yellow_stay_vivid():
@@ -281,7 +284,7 @@ def test_the_focal_point_must_hold_the_strongest_contrast(cloaked):
 
 def test_paints_that_are_off_the_rack_are_not_mixed(cloaked):
     few = Rack([p for p in RACK if p.name != "Cockle Red"] + [Paint("Own Red", "base", "#8e2f2b", 0.97)])
-    coats = way_called("layers").coats(task_of(cloaked.site, _target(cloaked), 1, cloaked.under, few))
+    coats = way_called("layers").coats(brief_of(cloaked.site, _target(cloaked), 1, cloaked.under, few))
     used = {p.name for c in coats for p in c.mix.paints}
     assert "Own Red" in used and "Cockle Red" not in used
 
@@ -440,6 +443,6 @@ def test_base_and_wash_has_a_wash_wherever_it_does_no_harm():
             surface, marking=Marking(np.ones(len(surface), np.uint8), (Region("Part", material, colour=colour),))
         )
         wanted = target(site, Rig(Lamp(0, 60)), [usual_local("stone"), local_of(site.marking.regions[0])])
-        coats = way_called("wash").coats(task_of(site, wanted, 1, np.full((len(site), 36), 0.2, np.float32), RACK))
+        coats = way_called("wash").coats(brief_of(site, wanted, 1, np.full((len(site), 36), 0.2, np.float32), RACK))
         assert any(c.technique == "wash" for c in coats) or "a wash would only spoil it" in coats[0].label
         assert colour == "#f4f2ea" or any(c.technique == "wash" for c in coats)

@@ -14,7 +14,7 @@ from dusk_lamp.core.paint.mix import Mix
 from dusk_lamp.core.paint.rack import Paint
 from dusk_lamp.settings import settings_from
 from dusk_lamp.store import accounts, log, paints, squads
-from dusk_lamp.store.models import Bottle, Invitation, Job, Login, Sculpt, Share
+from dusk_lamp.store.models import Bottle, Invitation, JobRow, Login, Sculpt, Share
 from dusk_lamp.store.move import move
 from dusk_lamp.store.owner import acting_for
 from dusk_lamp.store.store import new_job
@@ -268,7 +268,7 @@ def test_a_painter_leaves_with_everything_and_leaves_nothing(club):
     ann.client.post("/account/delete", data={"passphrase": PASS}, headers={"X-CSRFToken": ann.token()})
     assert ann.client.get("/").status_code == 302
     with app.extensions["workshop"].store.session() as session:
-        assert session.get(Job, job) is None and session.get(Sculpt, 1) is None
+        assert session.get(JobRow, job) is None and session.get(Sculpt, 1) is None
         assert [b.paint.name for b in session.scalars(select(Bottle)).all()] == ["Bob Red"]
         assert not session.scalars(select(Share)).all() and not log.entries(session)
     assert "Bob Red" in bob.page("/rack").text

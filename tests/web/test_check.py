@@ -8,7 +8,7 @@ import pytest
 from bs4 import BeautifulSoup
 from PIL import Image
 
-from dusk_lamp.core.card import card
+from dusk_lamp.core.card import card_called
 from dusk_lamp.core.card.simulated import card_photo
 from dusk_lamp.demo.load import load_rack
 from dusk_lamp.store import paints
@@ -195,7 +195,7 @@ def test_an_exercise_is_printed_graded_logged_and_counted(painter):
     page = painter.page("/cards/value-string")
     assert painter.client.get("/cards/value-string.pdf").data.startswith(b"%PDF")
     assert Image.open(io.BytesIO(painter.client.get(page.select_one(".card-sheet img")["src"]).data)).size[0] > 900
-    graded = card_sent(painter, "value-string", card_photo(card("value-string"), 5)[0])
+    graded = card_sent(painter, "value-string", card_photo(card_called("value-string"), 5)[0])
     assert "steps off" in graded.text
     assert Image.open(io.BytesIO(painter.client.get(graded.img["src"]).data)).size == (1080, 720)
     assert "Done 1 time" in painter.page("/cards/value-string").text and "1 painted" in painter.page("/drills").text
@@ -210,7 +210,7 @@ def test_an_exercise_is_printed_graded_logged_and_counted(painter):
 def test_a_measured_paint_goes_onto_the_rack_and_keeps_what_else_is_known_of_it(app, painter):
     load_rack(app.extensions["workshop"].store)
     assert painter.page("/rack").select_one("a[href='/cards/drawdowns']")
-    graded = card_sent(painter, "drawdowns", card_photo(card("drawdowns"), 2)[0])
+    graded = card_sent(painter, "drawdowns", card_photo(card_called("drawdowns"), 2)[0])
     forms = graded.select("form.card-take")
     assert len(forms) == 5
     values = {i["name"]: i.get("value", "") for i in forms[0].select("input")}

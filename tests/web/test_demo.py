@@ -89,7 +89,7 @@ def test_a_fresh_shelf_shows_finished_plans_at_once(app, painter, store):
     with store.session() as session:
         sculpt = session.get(Sculpt, warden)
         assert sculpt.name == "Wick-warden" and plans.plan_of(session, sculpt).coats == coats
-        state = progress.state_of(session, sculpt, progress.keys_of(coats))
+        state = progress.painting_state(session, sculpt, progress.keys_of(coats))
         assert len(state.ends) == 10 and all(e.how == "done" and e.seconds > 30 for e in state.ends.values())
         assert state.place == progress.keys_of(coats)[10]
         kept = log.entries(session, warden)  # what is painted is in the log, and teaches no other pace than expected

@@ -15,7 +15,7 @@ from sqlalchemy import select
 from dusk_lamp.core.units import left_words
 from dusk_lamp.jobs import small_pictures
 from dusk_lamp.store import preparing
-from dusk_lamp.store.models import Job, Sculpt
+from dusk_lamp.store.models import JobRow, Sculpt
 from dusk_lamp.store.open_sculpts import OpenSculpts
 from dusk_lamp.web.app import create_app
 from dusk_lamp.web.events import STREAMS
@@ -174,7 +174,7 @@ def test_progress_names_the_present_step_and_can_be_stopped(painter, sculpt_id, 
     assert painter.page(seen).find(id=f"picture-{sculpt_id}") is None
     painter.post(f"/jobs/{job_id}/stop")
     with store.session() as session:
-        assert session.get(Job, job_id).stop_asked
+        assert session.get(JobRow, job_id).stop_asked
 
 
 def test_forms_without_a_token_are_refused(app, sculpt_id):
@@ -227,7 +227,7 @@ def test_the_stream_says_what_goes_on_and_no_more_than_half_of_the_threads_have_
     event = dict(line.split(": ", 1) for line in lines[1].splitlines())
     assert event["event"] == "now" and json.loads(event["data"]) == {"jobs": [], "working": []}
     with store.session() as session:
-        session.add(Job(sculpt_id=sculpt_id, kind="fit", state="working", step="Fitting", share=0.25))
+        session.add(JobRow(sculpt_id=sculpt_id, kind="fit", state="working", step="Fitting", share=0.25))
     (job,) = _now(painter)["jobs"]
     assert job["sculpt"] == sculpt_id and job["step"] == "Fitting" and job["share"] == 0.25 and job["left"] == ""
     streams = app.extensions["events"]

@@ -85,11 +85,11 @@ def _painted(args: argparse.Namespace):
     """A plan that was run, and its coats up to the step that was asked for."""
     from ..core.plan.document import read_plan
     from ..core.plan.run import run
-    from .plan import context_of
+    from .plan import context_from
 
     plan = read_plan(Path(args.file).read_bytes())
     quiet = argparse.Namespace(**{**vars(args), "json": True})
-    done = run(context_of(plan, args.files_from or Path(args.file).parent, quiet), _say)
+    done = run(context_from(plan, args.files_from or Path(args.file).parent, quiet), _say)
     step = args.step
     if step is not None and not 0 <= step <= len(done.coats):
         raise SettingError(f"the plan has {len(done.coats)} steps; --step is 0 to that, not {step}")

@@ -117,13 +117,13 @@ def _remove(args: argparse.Namespace) -> None:
 
     store = _store(args)
     with store.saving() as session:
-        own = _named(session, args.name)
+        painter = _named(session, args.name)
         if (
             not args.yes
-            and input(f"Remove {own.name} and everything of theirs, for good? Type the name: ") != own.name
+            and input(f"Remove {painter.name} and everything of theirs, for good? Type the name: ") != painter.name
         ):
             raise SettingError("nothing was removed")
-        accounts.remove(session, own.id)
+        accounts.remove_painter(session, painter.id)
 
 
 def _move(args: argparse.Namespace) -> None:

@@ -167,13 +167,13 @@ def with_materials(marking: Any, given: list[str]):
     regions = list(marking.regions)
     for words in given:
         name, _, material = (w.strip() for w in words.rpartition(":"))
-        own = [k for k, r in enumerate(regions) if r.name.casefold() == name.casefold()]
-        if not own:
+        named = [k for k, r in enumerate(regions) if r.name.casefold() == name.casefold()]
+        if not named:
             there = ", ".join(r.name for r in regions) or "none: the file carries no regions"
             raise SettingError(f"--material is REGION:NAME; there is no region '{name[:40]}' (there is {there})")
         if material.casefold() not in MATERIALS:
             raise SettingError(f"a material is one of {', '.join(MATERIALS)}, not '{material[:40]}'")
-        regions[own[0]] = replace(regions[own[0]], material=material.casefold())
+        regions[named[0]] = replace(regions[named[0]], material=material.casefold())
     return replace(marking, regions=tuple(regions))
 
 
@@ -188,7 +188,7 @@ def _own_marking(args: argparse.Namespace, surface: Any, placed: Any):
     return Marking(mask.labels, mask.regions) if placed is None else mask.on(surface, placed)
 
 
-def laid_out(args: argparse.Namespace):
+def surface_of(args: argparse.Namespace):
     """The working surface of a command's file."""
     from ..core.sculpt.mend import mend
     from ..core.sculpt.read import read_sculpt

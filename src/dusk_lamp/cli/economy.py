@@ -12,26 +12,32 @@ from .common import write_whole
 
 def add_commands(commands: Any) -> None:
     """Add the command to the program's own."""
-    own = commands.add_parser("economy", help="the best plan for the time, the pots and the puddles one has")
-    own.add_argument("file", metavar="PLAN.json", help="see dusk-lamp schema")
-    own.add_argument("-o", "--out", required=True, metavar="PLAN2.json", help="the same plan with these coats")
-    own.add_argument("--minutes", type=float, metavar="M", help="of work (120)")
-    own.add_argument("--pots", type=int, metavar="N", help="at most so many (12; 20 beyond two hours and a half)")
-    own.add_argument("--puddles", type=int, metavar="N", help="at most so many (18; 40 beyond two hours and a half)")
-    own.add_argument("--steps", type=int, metavar="N", help="at most so many")
-    own.add_argument("--only-own", action="store_true", help="only the pots that the plan brings in its rack")
-    own.add_argument("--only", metavar="POT,POT…", help="only these pots")
-    own.add_argument("--steps-on", action="append", default=[], metavar="REGION:N", help="a region in so many steps")
-    own.add_argument("--no-blends", action="store_true", help="hard edges only")
-    own.add_argument("--neat", action="store_true", help="every base as it comes from the pot")
-    own.add_argument(
+    parser = commands.add_parser("economy", help="the best plan for the time, the pots and the puddles one has")
+    parser.add_argument("file", metavar="PLAN.json", help="see dusk-lamp schema")
+    parser.add_argument("-o", "--out", required=True, metavar="PLAN2.json", help="the same plan with these coats")
+    parser.add_argument("--minutes", type=float, metavar="M", help="of work (120)")
+    parser.add_argument("--pots", type=int, metavar="N", help="at most so many (12; 20 beyond two hours and a half)")
+    parser.add_argument(
+        "--puddles", type=int, metavar="N", help="at most so many (18; 40 beyond two hours and a half)"
+    )
+    parser.add_argument("--steps", type=int, metavar="N", help="at most so many")
+    parser.add_argument("--only-own", action="store_true", help="only the pots that the plan brings in its rack")
+    parser.add_argument("--only", metavar="POT,POT…", help="only these pots")
+    parser.add_argument(
+        "--steps-on", action="append", default=[], metavar="REGION:N", help="a region in so many steps"
+    )
+    parser.add_argument("--no-blends", action="store_true", help="hard edges only")
+    parser.add_argument("--neat", action="store_true", help="every base as it comes from the pot")
+    parser.add_argument(
         "--front",
         action="store_true",
         help="half an hour to five hours, as a list; the plan kept is the one for --minutes",
     )
-    own.add_argument("--files-from", type=Path, metavar="DIR", help="where the sculpt's files are (beside the plan)")
-    own.add_argument("--json", action="store_true", help="print it as JSON")
-    own.set_defaults(run=_economy)
+    parser.add_argument(
+        "--files-from", type=Path, metavar="DIR", help="where the sculpt's files are (beside the plan)"
+    )
+    parser.add_argument("--json", action="store_true", help="print it as JSON")
+    parser.set_defaults(run=_economy)
 
 
 def _budget(args: argparse.Namespace, minutes: float, plan: Any) -> Any:
@@ -39,7 +45,7 @@ def _budget(args: argparse.Namespace, minutes: float, plan: Any) -> Any:
 
     from ..core.plan.economy.budget import Budget
 
-    own = Budget.usual(minutes)
+    budget = Budget.usual(minutes)
     only = tuple(n.strip() for n in args.only.split(",") if n.strip()) if args.only else ()
     if args.only_own:
         if not plan.rack:
@@ -48,7 +54,7 @@ def _budget(args: argparse.Namespace, minutes: float, plan: Any) -> Any:
     given = {"pots": args.pots, "puddles": args.puddles, "steps": args.steps}
     steps_on = dict(_steps_on(words, plan) for words in args.steps_on)
     return replace(
-        own,
+        budget,
         only=only,
         blends=not args.no_blends,
         neat=args.neat,
@@ -75,7 +81,7 @@ def _economy(args: argparse.Namespace) -> None:
     from ..core.plan.features.colour.feature import FEATURE as COLOUR
     from ..core.plan.registry import features
     from ..core.plan.run import laid
-    from .plan import context_of
+    from .plan import context_from
 
     given = read_plan(Path(args.file).read_bytes())
     minutes = 120.0 if args.minutes is None else args.minutes
@@ -85,7 +91,7 @@ def _economy(args: argparse.Namespace) -> None:
     wishes = replace(given.wishes_of("colour"), budget=wanted)
     bare = replace(given, coats=tuple(c for c in given.coats if c.stage == "undercoat")).with_wishes("colour", wishes)
     rest = tuple(name for name in features() if name != "undercoat")
-    context = context_of(bare, args.files_from or Path(args.file).parent, args)
+    context = context_from(bare, args.files_from or Path(args.file).parent, args)
     say = lambda step, _=0.0: print(f"{step} …", file=sys.stderr)  # noqa: E731
     under, _ = laid(context.on(replace(context.plan, settled=tuple(dict.fromkeys((*given.settled, *rest))))), say)
     found = front(under, budgets, say, COLOUR.planned(under))

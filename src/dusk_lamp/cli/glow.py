@@ -82,8 +82,8 @@ def region_called(site: Any, name: str) -> int:
         SettingError: there is none of that name; it says which there are.
     """
     names = [r.name for r in site.marking.regions]
-    for k, own in enumerate(names, 1):
-        if own.casefold() == name.strip().casefold():
+    for k, called in enumerate(names, 1):
+        if called.casefold() == name.strip().casefold():
             return k
     there = ", ".join(names) or "none: mark them first, or give a PLY with a region property"
     raise SettingError(f"there is no region “{name[:60]}”; there are {there}")
@@ -96,7 +96,15 @@ def _glow(args: argparse.Namespace) -> None:
     from ..core.light.glint import glinting
     from ..core.light.rig import light_on
     from ..core.plain import plain
-    from ..core.plan.features.glow.glows import Wish, band_rows, reach_of, reached, readable, strength_of, strongest
+    from ..core.plan.features.glow.glows import (
+        WishedGlow,
+        band_rows,
+        glow_reach,
+        reached,
+        readable,
+        strength_of,
+        strongest,
+    )
     from ..core.target.exposure import Exposure
 
     if not 0 <= args.dusk <= 1:
@@ -114,11 +122,11 @@ def _glow(args: argparse.Namespace) -> None:
     weight = site.areas.astype(np.float64)
     least = readable(float(np.average(lamp, weights=weight)), exposure, rig.full)
     strength = args.strength if args.reach is None else strength_of(source, glow.area, args.reach, least)
-    wish = Wish(source, args.colour, strength, shadow=not args.no_shadow)
+    wish = WishedGlow(source, args.colour, strength, shadow=not args.no_shadow)
     found = reached(site, wish, glow, lamp, exposure, rig.full)
     fields = {"glow": found.light, "light": lamp + found.light, "visible": glow.visible, "band": found.band}
     write_whole(Path(args.out), lit_ply_of(site, fields))
-    reach, limit = reach_of(source, glow.area, strength, least), strongest(wish, glow, lamp, rig.full)
+    reach, limit = glow_reach(source, glow.area, strength, least), strongest(wish, glow, lamp, rig.full)
     if args.json:
         crests = [
             {"length_mm": round(c.length, 2), "lit_mm": round(c.lit, 2), "lit": round(c.lit / max(c.length, 1e-9), 3)}
@@ -158,7 +166,7 @@ def lit_ply_of(site: Any, fields: dict[str, Any]) -> bytes:
 
 def _lens(args: argparse.Namespace) -> None:
     from ..core.light.lamp import Lamp
-    from ..core.plan.features.glow.lens import STEPS, lenses, pair_words
+    from ..core.plan.features.glow.lens import STEPS, lens_pair_words, lenses
     from ..core.view.flat import lens_svg
 
     rig = rig_of(args)
@@ -170,11 +178,11 @@ def _lens(args: argparse.Namespace) -> None:
             {"width_mm": round(o.width, 3), "crescents": len(o.crescents), "dot": [round(v, 3) for v in o.dot]}
             for o in found
         ]
-        print(json.dumps({"lenses": rows, "steps": STEPS, "worse": pair_words(found)}))
+        print(json.dumps({"lenses": rows, "steps": STEPS, "worse": lens_pair_words(found)}))
         return
     for lens in found:
         print(lens.words)
-    print("\n".join([*STEPS, *filter(None, [pair_words(found)])]))
+    print("\n".join([*STEPS, *filter(None, [lens_pair_words(found)])]))
 
 
 def _heat(args: argparse.Namespace) -> None:

@@ -65,7 +65,7 @@ def _bring(args: argparse.Namespace) -> None:
 
     found, store = _read(args.file), _store(args)
     with store.saving() as session:
-        count = log.bring(session, found)
+        count = log.bring_log(session, found)
     store.close()
     print(f"{count} of {len(found)} entries were taken in; the others were there already")
 
@@ -88,7 +88,7 @@ def _teaches(args: argparse.Namespace) -> None:
             entries, tools = log.entries(session), painters.tools_of(session)
         store.close()
     pace = pace_of(entries)
-    words = pace_words(pace, {name: own.title for name, own in techniques().items()})
+    words = pace_words(pace, {name: used_paint.title for name, used_paint in techniques().items()})
     drops, used = drops_seen(entries, tools.drops_per_ml), used_of(entries, None, tools.drops_per_ml)
     if args.json:
         report = {
@@ -102,5 +102,5 @@ def _teaches(args: argparse.Namespace) -> None:
         return
     for sentence in words or ["Nothing yet: it takes six steps of a kind with their times."]:
         print(sentence)
-    for own in used:
-        print(f"{own.paint}: {own.ml:.2f} ml in {own.steps} steps")
+    for used_paint in used:
+        print(f"{used_paint.paint}: {used_paint.ml:.2f} ml in {used_paint.steps} steps")

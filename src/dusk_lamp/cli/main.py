@@ -56,9 +56,9 @@ def _run(argv: list[str]) -> int:
 def _results_alone() -> None:
     """A solver now and then writes a line of its own to the output, where a program reads JSON: whatever is not ours
     goes to the error stream."""
-    own = os.dup(1)
+    results = os.dup(1)
     os.dup2(2, 1)
-    sys.stdout = os.fdopen(own, "w", encoding=sys.stdout.encoding, errors=sys.stdout.errors)
+    sys.stdout = os.fdopen(results, "w", encoding=sys.stdout.encoding, errors=sys.stdout.errors)
 
 
 class _OneLineParser(argparse.ArgumentParser):

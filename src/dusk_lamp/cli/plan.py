@@ -12,10 +12,10 @@ from ..core.units import per_cent
 from .common import (
     add_light_options,
     add_sculpt_options,
-    laid_out,
     lit_site,
     place_from_text,
     rig_of,
+    surface_of,
     the_rack,
     write_whole,
 )
@@ -97,12 +97,12 @@ def _path(args: argparse.Namespace) -> tuple[str, str]:
     if not args.path:
         return "", ""
     if args.path == "usual":
-        own = (
+        colour = (
             args.colour
             if args.colour and args.colour.startswith("#")
             else (TABLE[args.material].colour if args.material in TABLE else "#808080")
         )
-        found = usual_path(own)
+        found = usual_path(colour)
         return found.dark, found.bright
     dark, comma, bright = args.path.partition(",")
     if not comma:
@@ -163,7 +163,7 @@ def _face(args: argparse.Namespace) -> None:
 
     left, right = (np.array(place_from_text(f"--{s}", getattr(args, s))) for s in ("left", "right"))
     at = np.array(place_from_text("--at", args.at)) if args.at else None
-    face = face_of(laid_out(args), left, right, at)
+    face = face_of(surface_of(args), left, right, at)
     write_whole(Path(args.out), face_svg(face).encode())
     if args.json:
         print(json.dumps({**plain(face), "dots": face.dots}))
@@ -189,7 +189,7 @@ def _plan(args: argparse.Namespace) -> None:
     from ..core.view.formats import lit_ply, png_bytes
     from ..core.view.step_picture import coat_picture, sheet_shot
 
-    context = context_of(read_plan(Path(args.file).read_bytes()), args.files_from or Path(args.file).parent, args)
+    context = context_from(read_plan(Path(args.file).read_bytes()), args.files_from or Path(args.file).parent, args)
     done = run(context, lambda step, _: print(f"{step} …", file=sys.stderr))
     out = Path(args.out)
     out.mkdir(parents=True, exist_ok=True)
@@ -262,8 +262,8 @@ def _plan(args: argparse.Namespace) -> None:
         return
     for stage in done.done:
         print(f"{stage.title}: {stage.words}")
-    for name, own in near.items():
-        print(f"{name}: {per_cent(own['within'])} near{'; ' + own['mind'] if own['mind'] else ''}")
+    for name, nearness in near.items():
+        print(f"{name}: {per_cent(nearness['within'])} near{'; ' + nearness['mind'] if nearness['mind'] else ''}")
 
 
 def _tasks(tasks: Any) -> list[dict[str, Any]]:
@@ -283,7 +283,7 @@ def _region_of(site: Any, coat: Any) -> str | None:
     return site.marking.regions[number - 1].name if number else "the rest"
 
 
-def context_of(plan: Any, folder: Path, args: argparse.Namespace):
+def context_from(plan: Any, folder: Path, args: argparse.Namespace):
     """A plan on its sculpt, laid out from the files beside it.
 
     Raises:
@@ -301,16 +301,16 @@ def context_of(plan: Any, folder: Path, args: argparse.Namespace):
     from ..core.sculpt.stand import Standing, fronts_for, placing, stand
     from ..core.sculpt.surface import working_surface
 
-    own = plan.sculpt
-    paths = [file_in(folder, name) for name in (own.file, *own.more)]
-    up = own.up or "z"
-    standing = Standing(up, own.front or fronts_for(up)[0], own.height)
+    sculpt_file = plan.sculpt
+    paths = [file_in(folder, name) for name in (sculpt_file.file, *sculpt_file.more)]
+    up = sculpt_file.up or "z"
+    standing = Standing(up, sculpt_file.front or fronts_for(up)[0], sculpt_file.height)
     mended, _ = put_together([mend(read_sculpt(str(path))) for path in paths])
-    if own.holes_closed:
+    if sculpt_file.holes_closed:
         mended = holes_closed(mended)
     part = gathered(mended.shell, mended.mesh.face_areas())
     standing_mesh = stand(mended.mesh, standing)
-    surface = working_surface(standing_mesh, part, own.samples, own.most_samples)
+    surface = working_surface(standing_mesh, part, sculpt_file.samples, sculpt_file.most_samples)
     placed = placing(mended.mesh, standing)
     carried = None
     if plan.marking:

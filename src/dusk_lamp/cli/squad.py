@@ -79,22 +79,25 @@ def _together(squad: Any, folder: Path, args: argparse.Namespace, rack: Any = No
     """A squad worked out, and where each of its files lies."""
     from ..core.plan.document import Plan, SculptFile, read_plan
     from ..core.squad.work import worked_out
-    from .plan import context_of, file_in
+    from .plan import context_from, file_in
 
     def read(name: str, like: Any = None) -> Any:
         path = file_in(folder, name)
         if path.suffix.lower() == ".json":
             return read_plan(path.read_bytes())
-        own = SculptFile(name, (), like.up, like.front, like.height) if like else SculptFile(name)
-        return Plan(sculpt=own)  # a bare sculpt stands as the scheme's does
+        sculpt_file = SculptFile(name, (), like.up, like.front, like.height) if like else SculptFile(name)
+        return Plan(sculpt=sculpt_file)  # a bare sculpt stands as the scheme's does
 
     scheme = read(squad.scheme)
     contexts, known = [], {}
-    first = context_of(scheme, folder, args)
+    first = context_from(scheme, folder, args)
     for member in squad.models:
         if member.file not in known:
-            own = member.file == squad.scheme
-            known[member.file] = (first if own else context_of(read(member.file, scheme.sculpt), folder, args), own)
+            is_scheme = member.file == squad.scheme
+            known[member.file] = (
+                first if is_scheme else context_from(read(member.file, scheme.sculpt), folder, args),
+                is_scheme,
+            )
         contexts.append((member, *known[member.file]))
     say = lambda step, _=0.0: print(f"{step} …", file=sys.stderr)  # noqa: E731
     return worked_out(squad, first, contexts, rack, say)
@@ -117,10 +120,10 @@ def _squad(args: argparse.Namespace) -> None:
     for model in found.models:
         name = _free(model.name, names)
         plan = model.run.context.plan
-        for own in (plan.sculpt.file, *plan.sculpt.more):
-            if not (args.out / own).exists():
-                (args.out / own).parent.mkdir(parents=True, exist_ok=True)
-                shutil.copyfile(folder / own, args.out / own)
+        for file_name in (plan.sculpt.file, *plan.sculpt.more):
+            if not (args.out / file_name).exists():
+                (args.out / file_name).parent.mkdir(parents=True, exist_ok=True)
+                shutil.copyfile(folder / file_name, args.out / file_name)
         plan = replace(plan, models=model.count)
         if len(plan.regions) > 1 and not plan.marking and (folder / plan.sculpt.file).suffix.lower() != ".ply":
             raise SettingError(f"{model.name}: its regions lie nowhere; give its plan a marking")
@@ -197,8 +200,8 @@ def _models(args: argparse.Namespace) -> tuple[str, list[Any], list[str]]:
     from ..core.schedule.jobs import jobs_of
     from ..core.schedule.worth import worths_of
     from ..core.squad.document import squad_of
-    from ..core.squad.work import keys_of
-    from .plan import context_of
+    from ..core.squad.work import puddle_keys
+    from .plan import context_from
 
     path = Path(args.file)
     given, folder = _json_of(path), args.files_from or path.parent
@@ -211,22 +214,22 @@ def _models(args: argparse.Namespace) -> tuple[str, list[Any], list[str]]:
             context = model.run.context
             worth = _by_number(model.steps, worths_of(context, model.run.coats))
             before = before_each(context.site, model.run.coats, model.run.films)
-            own = jobs_of(model.steps, before, worth, context.tools.room, model.keys)
+            day_steps = jobs_of(model.steps, before, worth, context.tools.room, model.keys)
             for k in range(model.count):
-                jobs.append(own)
+                jobs.append(day_steps)
                 names.append(model.name if model.count == 1 else f"{model.name} {k + 1}")
         return found.squad.name, jobs, names
     plan = _with_tools(read_plan(path.read_bytes()), args)
     count = plan.models if args.models is None else args.models
     if not 1 <= count <= MOST_MODELS:
         raise SettingError(f"a clock is for 1 to {MOST_MODELS} models, not {count}")
-    context = context_of(plan, folder, args)
+    context = context_from(plan, folder, args)
     done = run(context, lambda step, _: print(f"{step} …", file=sys.stderr))
     worth = _by_number(done.steps, worths_of(done.context, done.coats))
     before = before_each(done.context.site, done.coats, done.films)
-    own = jobs_of(done.steps, before, worth, done.context.tools.room, keys_of(done.steps))
+    day_steps = jobs_of(done.steps, before, worth, done.context.tools.room, puddle_keys(done.steps))
     name = Path(plan.sculpt.file).stem
-    return name, [own] * count, [name if count == 1 else f"{name} {k + 1}" for k in range(count)]
+    return name, [day_steps] * count, [name if count == 1 else f"{name} {k + 1}" for k in range(count)]
 
 
 def _by_number(steps: Any, worths: Any) -> dict[int, float]:
@@ -361,13 +364,13 @@ def _reach(args: argparse.Namespace) -> None:
 
     from ..core.plain import plain
     from ..core.plan.document import Plan, SculptFile, read_plan
-    from ..core.reach.assembly import reach_of, reach_words
+    from ..core.reach.assembly import reach_words, spots_in_reach
     from ..core.reach.tool import BRUSH, NOZZLE
     from ..core.sculpt.parts import Part, glue_faces
     from ..core.view.camera import Camera
     from ..core.view.formats import png_bytes
     from ..core.view.step_picture import marked_picture
-    from .plan import context_of
+    from .plan import context_from
 
     own_brush = (("length", args.length), ("angle", args.angle), ("hand", args.hand))
     brush = replace(BRUSH, **{k: v for k, v in own_brush if v is not None})
@@ -376,16 +379,18 @@ def _reach(args: argparse.Namespace) -> None:
         plan, folder = read_plan(path.read_bytes()), args.files_from or path.parent
     else:
         front = args.front or None
-        own = SculptFile(path.name, tuple(p.name for p in args.parts), args.up, front, args.height, args.samples)
-        plan, folder = Plan(sculpt=own), path.parent
+        sculpt_file = SculptFile(
+            path.name, tuple(p.name for p in args.parts), args.up, front, args.height, args.samples
+        )
+        plan, folder = Plan(sculpt=sculpt_file), path.parent
         away = [p for p in args.parts if p.resolve().parent != path.resolve().parent]
         if away:
             raise SettingError(f"'{away[0].name}' lies elsewhere; put the files of a sculpt side by side")
-    context = context_of(plan, folder, argparse.Namespace(**{**vars(args), "json": True}))
+    context = context_from(plan, folder, argparse.Namespace(**{**vars(args), "json": True}))
     site = context.site
     count = int(site.surface.part.max(initial=0)) + 1
     named = [*plan.parts[:count], *(Part(f"Part {k + 1}") for k in range(len(plan.parts), count))]
-    found = reach_of(site, named, brush, NOZZLE)
+    found = spots_in_reach(site, named, brush, NOZZLE)
     loose = {*found.apart, *(k for k, p in enumerate(named) if p.apart)}
     report = {
         "brush": plain(brush),

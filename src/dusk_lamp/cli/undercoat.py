@@ -8,7 +8,7 @@ from typing import Any
 
 from ..core.errors import SettingError
 from ..core.units import per_cent
-from .common import add_sculpt_options, laid_out, lamp_from_text, the_rack, the_tools, write_whole
+from .common import add_sculpt_options, lamp_from_text, surface_of, the_rack, the_tools, write_whole
 
 SCHOOLS = (
     "ladder",
@@ -185,7 +185,7 @@ def _laid(args: argparse.Namespace) -> _Laid:
     rig = Rig(lamp, args.sky, "overcast", args.bounce)
     pots = pots_from(the_rack(args.rack), args.steps, args.primer, args.through)
     tools = the_tools(args.own)
-    surface = laid_out(args)
+    surface = surface_of(args)
     site = Site(surface, visibility_of(surface))
     share = laid_between(target(site, rig, exposure=Exposure()).value, Exposure(), 0, 1)
     lamp = lamp or Lamp(0, 90)
@@ -193,9 +193,9 @@ def _laid(args: argparse.Namespace) -> _Laid:
         span = pots.span
         greys = pots.colour if args.through else pots.greys
         found = fit(site, span.of(share), lamp, only(pots.primer), greys, args.most, tools)
-        own = [primed(only(pots.primer), "primer everywhere", tools), *found.coats]
+        coats_here = [primed(only(pots.primer), "primer everywhere", tools), *found.coats]
         kit = Kit(surface, lamp, pots, tools)
-        offers = [(own, span), *(fit_school(site, school_coats(name, kit), share) for name in COMPARED)]
+        offers = [(coats_here, span), *(fit_school(site, school_coats(name, kit), share) for name in COMPARED)]
         offers = [o for o in offers if len(o[0]) <= args.most + 1]
         coats, span = offers[fewest_of_the_nearest(site, share, offers)]
     else:
@@ -288,7 +288,7 @@ def _sheet(args: argparse.Namespace) -> None:
 
 def _spray(args: argparse.Namespace) -> None:
     from ..core.coat.coat import Coat
-    from ..core.coat.spray import USUAL_DRIFT, Spray, spray, troubles
+    from ..core.coat.spray import USUAL_DRIFT, Spray, spray, spray_troubles
     from ..core.paint.mix import only
     from ..core.sculpt.site import Site
     from ..core.view.formats import lit_ply
@@ -312,7 +312,7 @@ def _spray(args: argparse.Namespace) -> None:
         water=args.water,
     )
     coat = Coat("spray", only(the_rack(args.rack).find(args.paint)), pass_)
-    surface = laid_out(args)
+    surface = surface_of(args)
     landed = spray(Site(surface), pass_, coat.solids)
     write_whole(Path(args.out), lit_ply(surface, {"film_um": landed.film}))
     print(
@@ -322,7 +322,7 @@ def _spray(args: argparse.Namespace) -> None:
                 "landed_mm3": round(landed.landed, 4),
                 "waste_mm3": round(landed.waste, 4),
                 "most_um": round(float(landed.film.max()), 3),
-                "warnings": troubles(pass_, landed.film, coat.solids),
+                "warnings": spray_troubles(pass_, landed.film, coat.solids),
             },
             ensure_ascii=False,
         )
@@ -340,20 +340,20 @@ def _coat(args: argparse.Namespace) -> None:
     if args.by == "list":
         print("\n".join(f"{name}: {t.title.lower()}" for name, t in techniques().items()))
         return
-    own = technique(args.by)
+    by = technique(args.by)
     if args.set == ["list"]:
-        for name, r in own.described().items():
+        for name, r in by.described().items():
             what = ", ".join(map(str, r.options)) if r.options else f"{r.low:g} to {r.high:g} {r.unit}"
             print(f"{name}: {r.words}, {what}")
         return
     given: dict[str, Any] = {}
     for word in args.set:
         name, equals, value = word.partition("=")
-        if not equals or name not in own.described():
-            raise SettingError(f"--set is NAME=VALUE with one of {', '.join(own.described())}, not '{word}'")
-        given[name] = value if own.described()[name].options else _number(word, value)
+        if not equals or name not in by.described():
+            raise SettingError(f"--set is NAME=VALUE with one of {', '.join(by.described())}, not '{word}'")
+        given[name] = value if by.described()[name].options else _number(word, value)
     coat = usual_coat(args.by, only(the_rack(args.rack).find(args.paint))).with_settings(given)
-    surface = laid_out(args)
+    surface = surface_of(args)
     site = Site(surface)
     film = coat.film(site)
     if args.out:

@@ -53,7 +53,7 @@ def on_dial(azimuth: float, elevation: float) -> tuple[float, float]:
     return float(far * np.sin(np.radians(azimuth))), float(far * np.cos(np.radians(azimuth)))
 
 
-def cross(a: Iterable[float], b: Iterable[float]) -> NDArray[np.float64]:
+def cross_of(a: Iterable[float], b: Iterable[float]) -> NDArray[np.float64]:
     """(3,) the cross product of two vectors (3,): NumPy's own takes twenty times as long for a single pair."""
     (ax, ay, az), (bx, by, bz) = a, b
     return np.array([ay * bz - az * by, az * bx - ax * bz, ax * by - ay * bx], np.float64)
@@ -62,16 +62,16 @@ def cross(a: Iterable[float], b: Iterable[float]) -> NDArray[np.float64]:
 def frame_round(axis: ArrayLike) -> tuple[NDArray[np.float64], NDArray[np.float64]]:
     """Two unit vectors (3,) at right angles to an axis and to each other."""
     toward = np.asarray(axis, np.float64)
-    side = cross(toward, [0.0, 0, 1] if abs(toward[2]) < STEEP else [1.0, 0, 0])
+    side = cross_of(toward, [0.0, 0, 1] if abs(toward[2]) < STEEP else [1.0, 0, 0])
     side /= np.linalg.norm(side)
-    return side, cross(toward, side)
+    return side, cross_of(toward, side)
 
 
 def level_frame(azimuth: float, elevation: float) -> tuple[NDArray[np.float64], NDArray[np.float64]]:
     """Right and up (3,) of what is seen from a direction; right is level, so that a figure never leans."""
     a = np.radians(azimuth)
     right = np.array([np.cos(a), np.sin(a), 0.0])
-    return right, cross(direction_of(azimuth, elevation).astype(np.float64), right)
+    return right, cross_of(direction_of(azimuth, elevation).astype(np.float64), right)
 
 
 def tilted(axis: ArrayLike, angle: ArrayLike, turn: ArrayLike) -> NDArray[np.float64]:

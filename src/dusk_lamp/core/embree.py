@@ -60,7 +60,7 @@ def _device(_process: int) -> int:
     return _library.rtcNewDevice(None)
 
 
-class Look(NamedTuple):
+class RayLook(NamedTuple):
     """free: (D, N) whether nothing lies along a direction from a place. place, direction, face: (H,) of the rays that
     go down and first meet a face that is wanted, direction by direction."""
 
@@ -120,11 +120,11 @@ class Scene:
         normals: NDArray[np.float32],
         directions: NDArray[np.float32],
         wanted: NDArray[np.bool_],
-    ) -> Look:
+    ) -> RayLook:
         """What places (N, 3) with normals (N, 3) see along the directions (D, 3) that they face. wanted: (F,) bool,
         the faces of which it is said where they are met from above."""
         free = np.zeros((len(directions), len(origins)), np.bool_)
-        return Look(free, *_looked(self._scene, origins, normals, directions, wanted, free))
+        return RayLook(free, *_looked(self._scene, origins, normals, directions, wanted, free))
 
 
 def _rays(

@@ -100,17 +100,16 @@ def range_of(f: "Field[Any]") -> Range | None:
     return f.metadata.get("range")
 
 
-def refuse_outside(own: Range, value: float, error: type[SettingError] = SettingError, who: str = "") -> None:
+def refuse_outside(allowed: Range, value: float, error: type[SettingError] = SettingError, who: str = "") -> None:
     """Refuse a number outside a range.
 
     Raises:
         SettingError (or the given kind of it): says what it is, and what it may be.
     """
-    if isinstance(value, str) or not math.isfinite(value) or not own.low <= value <= own.high:
-        unit = f" {own.unit}" if own.unit else ""
-        raise error(
-            f"{who}{own.words} is between {_plainly(own.low)} and {_plainly(own.high)}{unit}, not {_plainly(value)}"
-        )
+    if isinstance(value, str) or not math.isfinite(value) or not allowed.low <= value <= allowed.high:
+        unit = f" {allowed.unit}" if allowed.unit else ""
+        between = f"{_plainly(allowed.low)} and {_plainly(allowed.high)}{unit}"
+        raise error(f"{who}{allowed.words} is between {between}, not {_plainly(value)}")
 
 
 def described(kind: Any) -> dict[str, Range]:
@@ -156,8 +155,8 @@ def plain(thing: Any, digits: int | None = None) -> Any:
     if isinstance(thing, float):
         return thing if digits is None else round(thing, digits)
     if is_dataclass(thing) and not isinstance(thing, type):
-        own = _fields(type(thing))
-        return {name: plain(getattr(thing, name), said.get("digits", digits)) for name, said in own}
+        known_fields = _fields(type(thing))
+        return {name: plain(getattr(thing, name), said.get("digits", digits)) for name, said in known_fields}
     if isinstance(thing, Mapping):
         return {str(k): plain(v, digits) for k, v in thing.items()}
     if isinstance(thing, tuple | list | set | frozenset):
@@ -211,8 +210,8 @@ def _made(kind: Any, given: Any) -> Any:
         if not isinstance(given, Mapping):
             raise TypeError(f"no {kind} in a {type(given)}")
         hints = _hints(kind)
-        own = {f.name: _made(hints[f.name], given[f.name]) for f in fields(kind) if _given(f, given)}
-        return kind(**own)
+        made = {f.name: _made(hints[f.name], given[f.name]) for f in fields(kind) if _given(f, given)}
+        return kind(**made)
     if origin is tuple:
         if isinstance(given, str | bytes | Mapping):
             raise TypeError("words for a row of values")

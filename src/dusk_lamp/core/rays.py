@@ -8,7 +8,7 @@ from typing import Any, TypeVar
 import numpy as np
 from numpy.typing import NDArray
 
-from .embree import Look, Scene
+from .embree import RayLook, Scene
 from .errors import SettingError
 
 THREADS = max(1, min(8, os.cpu_count() or 1))
@@ -44,7 +44,7 @@ class Caster:
         boxed = self._to_box(origins)
         if len(boxed) < 4096:  # below this the hand-over to threads costs more than the rays
             return self.boxed_blocked(boxed, direction)
-        return np.concatenate(_in_parts(lambda own: self.boxed_blocked(own, direction), boxed))
+        return np.concatenate(_in_parts(lambda part: self.boxed_blocked(part, direction), boxed))
 
     def boxed(self, origins: NDArray[np.float32]) -> NDArray[np.float32]:
         """Origins brought to the caster's own box, for those who cast from them toward many directions."""
@@ -71,7 +71,7 @@ class Caster:
         normals: NDArray[np.float32],
         directions: NDArray[np.float32],
         wanted: NDArray[np.bool_],
-    ) -> Look:
+    ) -> RayLook:
         """What boxed origins see along all directions that they face, on the calling thread; see `Scene.looked`."""
         return self._scene.looked(boxed, normals, _ways(directions), wanted)
 
@@ -102,7 +102,7 @@ class Caster:
     ) -> tuple[NDArray[np.int32], NDArray[np.float32], NDArray[np.float32]]:
         """First face (N,) or −1 toward one direction, with the barycentric u and v (N,) of the place met."""
         toward = _row(direction)
-        return _faces_and_places(_in_parts(lambda own: self._scene.met(own, toward), self._to_box(origins)))
+        return _faces_and_places(_in_parts(lambda part: self._scene.met(part, toward), self._to_box(origins)))
 
     def first_hits_along(
         self, origins: NDArray[np.float32], directions: NDArray[np.float32]
@@ -161,7 +161,7 @@ def _ways(directions: NDArray[np.float32]) -> NDArray[np.float32]:
 
 def _in_parts(job: Callable[..., Any], *rays: NDArray) -> list[Any]:
     """What a job finds for rays, whose arrays (N, …) are cut alike, a part of them on each core."""
-    parts = zip(*(np.array_split(own, THREADS) for own in rays), strict=True)
+    parts = zip(*(np.array_split(chunk, THREADS) for chunk in rays), strict=True)
     return list(_pool.map(lambda part: job(*part), parts))
 
 

@@ -1,4 +1,4 @@
-"""The demo plans that ship worked out; `demo/finish.py` makes them."""
+"""The demo plans that ship worked out; `tools/finish_demo.py` makes them."""
 
 import base64
 import json
@@ -28,10 +28,10 @@ class Finished:
     picture: bytes
 
 
-def picture_of(name: str) -> bytes | None:
+def shipped_picture(name: str) -> bytes | None:
     """The picture for the shelf of a demo sculpt, PNG; None where none ships."""
-    own, path = finished(name), HERE / f"{name}.png"
-    return own.picture if own else path.read_bytes() if path.is_file() else None
+    done, path = finished(name), HERE / f"{name}.png"
+    return done.picture if done else path.read_bytes() if path.is_file() else None
 
 
 def known_of(name: str) -> tuple[bytes, dict[tuple[str, str], bytes]] | None:
@@ -46,19 +46,19 @@ def known_of(name: str) -> tuple[bytes, dict[tuple[str, str], bytes]] | None:
         return kept.read("facts.json"), ways
 
 
-def sky_of(name: str) -> bytes | None:
+def shipped_sky(name: str) -> bytes | None:
     """What a demo sculpt sees of the sky, packed; None where it does not ship."""
     path = HERE / f"{name}.sky.npz"
     return path.read_bytes() if path.is_file() else None
 
 
-def facets_of(name: str) -> bytes | None:
+def shipped_facets(name: str) -> bytes | None:
     """The facets of a demo sculpt, packed; None where they do not ship."""
     path = HERE / f"{name}.facets.npz"
     return path.read_bytes() if path.is_file() else None
 
 
-def painted_steps(name: str) -> list[Entry]:
+def shipped_steps(name: str) -> list[Entry]:
     """What the log says of the steps of a demo plan that are painted, but for when and how long."""
     path = HERE / f"{name}.log.json"
     return [built(Entry, e) for e in json.loads(path.read_text("utf-8"))] if path.is_file() else []

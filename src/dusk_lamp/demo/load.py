@@ -21,7 +21,7 @@ from ..store import log, paints, plans, preparing, progress
 from ..store.cache import key_of
 from ..store.models import FILLS_THE_SHELF, Bottle, Sculpt, now
 from ..store.store import Store, new_job
-from .finished import Finished, facets_of, finished, known_of, painted_steps, picture_of, sky_of
+from .finished import Finished, finished, known_of, shipped_facets, shipped_picture, shipped_sky, shipped_steps
 from .plans import DEMO, Demo
 
 # stages of the bench that a finished plan has been through
@@ -55,7 +55,7 @@ def load_rack(store: Store) -> None:
     content = (files("dusk_lamp.demo") / "rack.csv").read_bytes()
     with store.saving() as session:
         if session.scalars(select(Bottle)).first() is None:
-            paints.bring(session, rack_from_csv(content))
+            paints.bring_paints(session, rack_from_csv(content))
 
 
 def load_demo(store: Store, queue: Queue) -> None:
@@ -79,11 +79,11 @@ def load_demo(store: Store, queue: Queue) -> None:
                 standing = demo.standing().sculpt.standing
                 if as_finished and standing:
                     surface_key = preparing.surface_key_of(mended_key, standing, None)
-                    if sky := sky_of(demo.file):
+                    if sky := shipped_sky(demo.file):
                         preparing.know_sky(store.cache, surface_key, sky)
-                    if facets := facets_of(demo.file):
+                    if facets := shipped_facets(demo.file):
                         preparing.know_facets(store.cache, surface_key, facets)
-            if picture := picture_of(demo.file):  # the shelf shows something at once
+            if picture := shipped_picture(demo.file):  # the shelf shows something at once
                 thumb_key = sculpt.thumb_key = key_of("finished demo", 1, hashlib.sha256(picture).hexdigest())
                 store.cache.put(thumb_key, blobs={"thumb.png": picture})
             if done:  # its spots lie on the surface that the bench lays out where it may take all samples
@@ -108,7 +108,7 @@ def _finish(session: Session, sculpt: Sculpt, demo: Demo, done: Finished) -> Non
     sculpt.stages_done = dict.fromkeys(PLANNED, "")  # as things stand, whatever they rest on
     coats = [c for c in plan.coats if not c.muted]
     keys = progress.keys_of(coats)
-    entries = painted_steps(demo.file)
+    entries = shipped_steps(demo.file)
     times = [share * (e.expected_s or 0.0) for e, share in zip(entries, cycle(PACE), strict=False)]
     ended = now() - timedelta(seconds=sum(times) + BREAK_S * len(times))
     for k, (key, entry, took) in enumerate(zip(keys, entries, times, strict=False)):

@@ -55,8 +55,8 @@ class Demo:
 
     def standing(self) -> Plan:
         """Its plan as it stands on a fresh shelf: light, view and parts, nothing wished yet."""
-        own = SculptFile(f"{self.file}.ply", (), "z", "-y", self.height)
-        return Plan(sculpt=own, light=self.light, display=self.display, parts=self.parts)
+        sculpt_file = SculptFile(f"{self.file}.ply", (), "z", "-y", self.height)
+        return Plan(sculpt=sculpt_file, light=self.light, display=self.display, parts=self.parts)
 
     def _coloured(self, region: Region) -> Region:
         """A region in its colour of the scheme, its shadows and lights with hues of their own (CP-36)."""

@@ -7,7 +7,7 @@ from pathlib import Path
 
 import numpy as np
 
-from ..core.check.perspective import covered
+from ..core.check.perspective import pixels_covered
 from ..core.check.pinhole import Pinhole
 from ..core.coat.coat import usual_coat
 from ..core.light.bounce import Ground, base_transfer, bounce_light
@@ -91,7 +91,7 @@ def warm() -> None:
         )
         cut_out(surface, aim.colour[site.shown], Camera(18, 8), 64, 80)
         knob = preparing.load_mended(cache, mended).mesh
-        covered(knob, Pinhole.looking_at(surface.points.mean(axis=0), 0, 10, 60, 50, (64, 48)))
+        pixels_covered(knob, Pinhole.looking_at(surface.points.mean(axis=0), 0, 10, 60, 50, (64, 48)))
         pieces_of(surface, site.paintable, site.bends)
         grow(surface, surface.points[0].astype(float), 40.0, site.bends)
         planes_of(knob, 0.5)

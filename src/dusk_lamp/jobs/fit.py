@@ -8,12 +8,12 @@ from ..core.plan.outcome import look_of
 from ..core.plan.registry import features
 from ..core.units import per_cent
 from ..store import plans
-from .work import Work
+from .work import JobInHand
 
 WORSE = 0.01  # of the area within half a value: less than that nobody sees
 
 
-def run(work: Work) -> None:
+def run(work: JobInHand) -> None:
     """Find the passes, and keep them over the primer; what was laid before can be had again.
 
     Raises:
@@ -27,7 +27,9 @@ def run(work: Work) -> None:
     ):  # the better one stays; a ladder of one colour is another thing
         fitted = context.on(context.plan.with_wishes(FEATURE.name, context.wishes(FEATURE.name).of("fit", span)))
         aims = ((before, FEATURE.values(context)), (coats, FEATURE.values(fitted)))
-        was, now = (look_of(context.site, context.simulation.reflectance(own), aim).within for own, aim in aims)
+        was, now = (
+            look_of(context.site, context.simulation.reflectance(coats_here), aim).within for coats_here, aim in aims
+        )
         if now < was - WORSE:
             raise Stopped(
                 f"the passes that were found bring {per_cent(now)} within half a value of the light with "
@@ -36,9 +38,9 @@ def run(work: Work) -> None:
     wishes = context.wishes(FEATURE.name).of("fit", span)
     with work.store.saving() as session:
         try:
-            own = FEATURE.put(context, FEATURE.items(context)[0], coats)
+            coats_here = FEATURE.put(context, FEATURE.items(context)[0], coats)
             plan = replace(
-                context.plan.with_wishes(FEATURE.name, wishes), coats=tuple(own), settled=tuple(features())
+                context.plan.with_wishes(FEATURE.name, wishes), coats=tuple(coats_here), settled=tuple(features())
             )
             plans.keep(session, work.sculpt(session), replace(kept, plan=plan), "passes found")
         except plans.ChangedElsewhereError:

@@ -9,12 +9,12 @@ from ..core.plan.features.undercoat.feature import FEATURE
 from ..core.plan.registry import features
 from ..core.plan.run import laid
 from ..store import plans
-from .work import Work
+from .work import JobInHand
 
 FITTED = 0.55  # of the whole that finding the passes takes
 
 
-def run(work: Work) -> None:
+def run(work: JobInHand) -> None:
     """Fit the undercoat and lay every stage that has wishes, as one revision that can be undone.
 
     Raises:

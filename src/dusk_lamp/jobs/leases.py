@@ -14,7 +14,7 @@ from datetime import datetime, timedelta
 
 from sqlalchemy import func, select, update
 
-from ..store.models import FILLS_THE_SHELF, Job, Sculpt, now
+from ..store.models import FILLS_THE_SHELF, JobRow, Sculpt, now
 from ..store.owner import acting_for
 from ..store.store import Store
 
@@ -28,13 +28,13 @@ def new_worker() -> str:
     return f"{HOST}:{os.getpid()}:{secrets.token_hex(4)}"
 
 
-def take(store: Store, job_id: int, worker: str) -> str | None:
+def take_job(store: Store, job_id: int, worker: str) -> str | None:
     """Take a job that is free; returns its kind, or None where it is done, stopped or in another's hands.
 
     A job found in the hands of a worker that went silent has cost an attempt; after MOST_ATTEMPTS it is put aside.
     """
     with acting_for(None), store.saving() as session:
-        job = session.get(Job, job_id)
+        job = session.get(JobRow, job_id)
         if job is None or not job.open:
             return None
         if job.state == "working":
@@ -49,7 +49,7 @@ def take(store: Store, job_id: int, worker: str) -> str | None:
         return job.kind
 
 
-def _attempt(job: Job) -> bool:
+def _attempt(job: JobRow) -> bool:
     """Count a worker that died over a job; False where it is put aside for that."""
     job.attempts += 1
     if job.attempts >= MOST_ATTEMPTS:
@@ -61,7 +61,7 @@ def _attempt(job: Job) -> bool:
 def crashed(store: Store, job_id: int) -> bool:
     """A job's child died: free it for another try, and say whether there is one."""
     with acting_for(None), store.saving() as session:
-        job = session.get(Job, job_id)
+        job = session.get(JobRow, job_id)
         if job is None or not job.open or not _attempt(job):
             return False
         job.state, job.worker, job.lease_until = "waiting", None, None
@@ -72,7 +72,7 @@ def _until(store: Store) -> datetime:
     return now() + timedelta(seconds=store.settings.lease_s)
 
 
-def _silent(job: Job) -> bool:
+def _silent(job: JobRow) -> bool:
     """Whether a job's worker has not been heard of in its time, or is known to be gone: no process of this
     machine."""
     if job.lease_until is None or job.lease_until <= now():
@@ -93,8 +93,8 @@ def give_back(store: Store, worker: str) -> None:
     """What a worker that is ending in good order still has in hand: free at once, and no attempt."""
     with acting_for(None), store.saving() as session:
         session.execute(
-            update(Job)
-            .where(Job.worker == worker, Job.state == "working")
+            update(JobRow)
+            .where(JobRow.worker == worker, JobRow.state == "working")
             .values(state="waiting", worker=None, lease_until=None)
         )
 
@@ -104,12 +104,12 @@ def free_jobs(store: Store) -> list[int]:
     before those that only fill a shelf; of each, painters in turn, who was served longest ago first; of one painter's
     the most urgent, then the oldest."""
     with acting_for(None), store.session() as session:
-        in_order = select(Job, Sculpt.user_id).join(Sculpt, Job.sculpt_id == Sculpt.id)
-        in_order = in_order.where(Job.state.in_(("waiting", "working"))).order_by(Job.urgency.desc(), Job.id)
+        in_order = select(JobRow, Sculpt.user_id).join(Sculpt, JobRow.sculpt_id == Sculpt.id)
+        in_order = in_order.where(JobRow.state.in_(("waiting", "working"))).order_by(JobRow.urgency.desc(), JobRow.id)
         free = [(job, who) for job, who in session.execute(in_order) if job.state == "waiting" or _silent(job)]
         served: dict[int, datetime | None] = {}
         if len({who for _, who in free}) > 1:  # one painter's jobs need no turns
-            begun = select(Sculpt.user_id, func.max(Job.begun_at)).join(Job, Job.sculpt_id == Sculpt.id)
+            begun = select(Sculpt.user_id, func.max(JobRow.begun_at)).join(JobRow, JobRow.sculpt_id == Sculpt.id)
             served = dict(session.execute(begun.group_by(Sculpt.user_id)).all())
     return in_turn([(job.id, who, job.urgency == FILLS_THE_SHELF) for job, who in free], served)
 
@@ -129,11 +129,11 @@ def in_turn(free: Sequence[tuple[int, int, bool]], served: Mapping[int, datetime
 def gives_way(store: Store, job_id: int) -> bool:
     """Whether a job that only fills the shelf is held up by one that somebody waits for."""
     with acting_for(None), store.session() as session:
-        job = session.get(Job, job_id)
+        job = session.get(JobRow, job_id)
         if job is None or job.urgency != FILLS_THE_SHELF:
             return False
         return (
-            session.scalars(select(Job.id).where(Job.state == "waiting", Job.urgency > job.urgency)).first()
+            session.scalars(select(JobRow.id).where(JobRow.state == "waiting", JobRow.urgency > job.urgency)).first()
             is not None
         )
 
@@ -142,7 +142,7 @@ def put_back(store: Store, job_id: int) -> bool:
     """A job that gave way waits again; what its finished stages made is kept. False where it was stopped in the
     meantime."""
     with acting_for(None), store.saving() as session:
-        job = session.get(Job, job_id)
+        job = session.get(JobRow, job_id)
         if job is None or not job.open or job.stop_asked:
             return False
         job.state, job.worker, job.lease_until = "waiting", None, None
@@ -169,7 +169,7 @@ class Heartbeat:
         while not self._over.wait(self._store.settings.lease_s / BEATS):
             with acting_for(None), self._store.saving() as session:
                 session.execute(
-                    update(Job)
-                    .where(Job.worker == self._worker, Job.state == "working")
+                    update(JobRow)
+                    .where(JobRow.worker == self._worker, JobRow.state == "working")
                     .values(lease_until=_until(self._store))
                 )

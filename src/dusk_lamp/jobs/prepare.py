@@ -6,16 +6,16 @@ from dataclasses import replace
 from ..core.datasets.materials import METAL_MATERIAL
 from ..core.plain import built
 from ..core.sculpt.mesh import Mesh
-from ..core.sculpt.parts import Part, alone, matched
+from ..core.sculpt.parts import Part, alone, parts_matched
 from ..core.sculpt.site import Site
 from ..core.sculpt.stand import guessed_standing
 from ..store import plans
 from ..store import preparing as stages
 from . import small_pictures
-from .work import Work
+from .work import JobInHand
 
 
-def run(work: Work) -> None:
+def run(work: JobInHand) -> None:
     """Every stage in turn; each result is kept before the next begins.
 
     Raises:
@@ -41,7 +41,7 @@ def run(work: Work) -> None:
         sculpt = work.sculpt(session)
         sculpt.mended_key, sculpt.findings, sculpt.notes = mended_key, facts.findings, facts.notes
         plan = plans.plan_of(session, sculpt)
-        parts = tuple(matched(list(plan.parts), [built(Part, p, "a part") for p in facts.parts]))
+        parts = tuple(parts_matched(list(plan.parts), [built(Part, p, "a part") for p in facts.parts]))
         standing = plan.sculpt.standing or guessed_standing(facts.up_order[0], facts.size)
         stood = replace(plan.sculpt, up=standing.up, front=standing.front, height=standing.height_mm)
         plan = replace(plan, parts=parts, sculpt=stood)
@@ -69,13 +69,13 @@ def run(work: Work) -> None:
     at = stages.load_placing(store.cache, surface_key)
     apart = [alone(laid, (part,), uncast) for part, uncast in shadowless]
     site = Site(laid, apart=apart, mesh=lambda: stages.mesh_on_bench(store.cache, mended_key, at))
-    own = stages.own_marking(paths[0], files[0]["format"], laid, at)
+    marking = stages.own_marking(paths[0], files[0]["format"], laid, at)
     with store.saving() as session:
         sculpt = work.sculpt(session)
         sculpt.surface_key, sculpt.sky_key = surface_key, None  # the bench opens; its picture can wait
-        if own is not None and not plans.ever_marked(session, sculpt):
+        if marking is not None and not plans.ever_marked(session, sculpt):
             kept = plans.kept_of(session, sculpt)
-            new = replace(kept, plan=kept.plan.marked(own), labels=own.labels, surface_key=surface_key)
+            new = replace(kept, plan=kept.plan.marked(marking), labels=marking.labels, surface_key=surface_key)
             plans.keep(session, sculpt, new, "regions read from the file")
     if not painted:
         thumb_key = small_pictures.thumb(store.cache, [surface_key, shadowless], site, rig, exposure)
@@ -101,7 +101,7 @@ def run(work: Work) -> None:
     if any(region.material == METAL_MATERIAL for region in plan.regions):
         work.calm()
         work.say("Finding its facets", 0.995)
-        stages.facets(store.cache, surface_key, site)
+        stages.kept_facets(store.cache, surface_key, site)
     if not marked:
         work.calm()
         work.say("Putting its pieces together", 0.995)

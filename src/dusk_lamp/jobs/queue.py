@@ -10,13 +10,13 @@ from huey.api import Huey
 from redis.exceptions import RedisError
 
 from ..core.errors import DuskLampError, Stopped
-from ..store.models import LOOKED_AT, Job, now
+from ..store.models import LOOKED_AT, JobRow, now
 from ..store.owner import acting_for
 from ..store.store import Store
 from .child import CrashedError, call
 from .kinds import KINDS, do
-from .leases import Heartbeat, crashed, free_jobs, give_back, gives_way, new_worker, put_back, take
-from .work import Work
+from .leases import Heartbeat, crashed, free_jobs, give_back, gives_way, new_worker, put_back, take_job
+from .work import JobInHand
 
 log = logging.getLogger(__name__)
 BROKER_ERRORS = (RedisError, OSError, sqlite3.OperationalError)
@@ -53,7 +53,7 @@ class Queue:
     def hurry(self, job_id: int) -> None:
         """Somebody looks at what this job is for: it goes first."""
         with self.store.saving() as session:
-            job = session.get(Job, job_id)
+            job = session.get(JobRow, job_id)
             if job is None or not job.open or job.urgency == LOOKED_AT:
                 return
             job.urgency = LOOKED_AT
@@ -86,10 +86,10 @@ def run(
     """Do one job, if it is free, and say how it ended; False where it was not. apart: in a child process with
     limits; else in this one. held_up: asked now and then, whether a more urgent one waits; then this one waits
     again."""
-    kind = take(store, job_id, worker)
+    kind = take_job(store, job_id, worker)
     if kind is None:
         return False
-    work, settings, gave_way = Work(store, job_id), store.settings, False
+    work, settings, gave_way = JobInHand(store, job_id), store.settings, False
 
     def stopped() -> bool:
         nonlocal gave_way
@@ -118,8 +118,8 @@ def run(
     except Stopped as e:
         if apart and gave_way and not work.stopped() and put_back(store, job_id):
             return True
-        own = str(e) if "were" in str(e) else "stopped; nothing was lost. Start again whenever you like."
-        _end(store, job_id, "stopped", own)
+        message = str(e) if "were" in str(e) else "stopped; nothing was lost. Start again whenever you like."
+        _end(store, job_id, "stopped", message)
     except DuskLampError as e:
         _end(store, job_id, "failed", str(e))
     except MemoryError:
@@ -141,7 +141,7 @@ def run(
 
 def _end(store: Store, job_id: int, state: str, message: str) -> None:
     with store.saving() as session:
-        job = session.get(Job, job_id)
+        job = session.get(JobRow, job_id)
         if job is not None and job.open:
             job.state, job.message, job.share = state, message, 1.0 if state == "done" else job.share
             job.seconds += (now() - job.begun_at).total_seconds() if job.begun_at else 0.0

@@ -6,10 +6,10 @@ from ..core.errors import SettingError, Stopped
 from ..core.squad.work import on_model
 from ..store import plans, squads
 from ..store.models import Sculpt
-from .work import Work
+from .work import JobInHand
 
 
-def run(work: Work) -> None:
+def run(work: JobInHand) -> None:
     """Give a sculpt the scheme of the squad it was last enlisted in, as one revision that can be undone.
 
     Raises:
@@ -22,14 +22,14 @@ def run(work: Work) -> None:
         squad = next((s for s in squads.squads(session) if any(m["sculpt_id"] == sculpt.id for m in s.members)), None)
         if squad is None:
             raise SettingError("this sculpt belongs to no squad any more")
-        own = next(m for m, s in squads.members_of(session, squad) if s.id == sculpt.id)
+        member = next(m for m, s in squads.members_of(session, squad) if s.id == sculpt.id)
         scheme_sculpt = session.get(Sculpt, squad.scheme_id)
         if scheme_sculpt is None or scheme_sculpt.id == sculpt.id:
             return
         scheme, name = plans.kept_of(session, scheme_sculpt).plan, sculpt.name
     work.say("Fitting the scheme to it", 0.1)
     coats = [c for c in scheme.coats if not c.muted]
-    done, _ = on_model(context, scheme, coats, own.member(name))
+    done, _ = on_model(context, scheme, coats, member.member(name))
     with work.store.saving() as session:
         try:
             plans.keep(session, work.sculpt(session), replace(kept, plan=done.plan), "the squad's scheme")

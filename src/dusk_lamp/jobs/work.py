@@ -9,7 +9,7 @@ from sqlalchemy.orm import Session
 from ..core.errors import Stopped
 from ..core.plan.context import Context
 from ..store import plans
-from ..store.models import FILLS_THE_SHELF, LOOKED_AT, Job, Sculpt
+from ..store.models import FILLS_THE_SHELF, LOOKED_AT, JobRow, Sculpt
 from ..store.open_sculpts import OpenSculpts
 from ..store.owner import acting_for
 from ..store.store import Store
@@ -18,7 +18,7 @@ MAKES_WAY_S, LOOK_S = 60.0, 0.3  # for how long it makes way, and how often it l
 
 
 @dataclass(frozen=True)
-class Work:
+class JobInHand:
     """One job in hand."""
 
     store: Store
@@ -28,13 +28,13 @@ class Work:
     def painter(self) -> int | None:
         """Whose job it is; None where it is gone."""
         with acting_for(None), self.store.session() as session:
-            job = session.get(Job, self.job_id)
+            job = session.get(JobRow, self.job_id)
             return job.sculpt.user_id if job is not None else None
 
     def fills_the_shelf(self) -> bool:
         """Whether nobody waits for it."""
         with self.store.session() as session:
-            job = session.get(Job, self.job_id)
+            job = session.get(JobRow, self.job_id)
             return job is not None and job.urgency == FILLS_THE_SHELF
 
     def say(self, step: str, share: float) -> None:
@@ -44,7 +44,7 @@ class Work:
             Stopped: the painter stopped it, or a newer job took its place.
         """
         with self.store.saving() as session:
-            job = session.get(Job, self.job_id)
+            job = session.get(JobRow, self.job_id)
             if job is None or job.stop_asked:
                 raise Stopped(f"stopped before: {step}")
             job.step, job.share = step, share
@@ -53,7 +53,7 @@ class Work:
     def stopped(self) -> bool:
         """Whether it was stopped."""
         with self.store.session() as session:
-            job = session.get(Job, self.job_id)
+            job = session.get(JobRow, self.job_id)
             return job is None or job.stop_asked
 
     def stopped_after_a_pause(self) -> bool:
@@ -70,8 +70,8 @@ class Work:
         """What somebody waited for is there: where others wait, the rest of the job only fills the shelf. Who looks
         at it goes on hurrying it."""
         with acting_for(None), self.store.saving() as session:
-            job = session.get(Job, self.job_id)
-            others = select(Job.id).where(Job.state == "waiting", Job.id != self.job_id)
+            job = session.get(JobRow, self.job_id)
+            others = select(JobRow.id).where(JobRow.state == "waiting", JobRow.id != self.job_id)
             if job is not None and job.urgency == LOOKED_AT and session.scalars(others).first() is not None:
                 job.urgency = FILLS_THE_SHELF
 
@@ -81,7 +81,7 @@ class Work:
         Raises:
             Stopped: it was.
         """
-        job = session.get(Job, self.job_id)
+        job = session.get(JobRow, self.job_id)
         if job is None or job.stop_asked:
             raise Stopped("stopped before its result was kept")
         return job.sculpt

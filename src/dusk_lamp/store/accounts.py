@@ -22,7 +22,7 @@ from ..core.paint.rack import rack_csv
 from ..core.plain import UNSEEN, plain
 from ..core.plan.document import document_of
 from . import log, paints, plans
-from .models import OWNER, Invitation, Job, Login, Owned, Painter, Photo, Sculpt, Share, now
+from .models import OWNER, Invitation, JobRow, Login, Owned, Painter, PhotoRow, Sculpt, Share, now
 from .owner import acting_for
 from .store import Store
 
@@ -59,12 +59,12 @@ def invitation(session: Session, token: str) -> Invitation:
     Raises:
         SettingError: there is none, it was used, or it is too old.
     """
-    own = session.scalars(select(Invitation).where(Invitation.token == hash_of(token))).first()
-    if own is None or own.until < now():
+    found = session.scalars(select(Invitation).where(Invitation.token == hash_of(token))).first()
+    if found is None or found.until < now():
         raise SettingError("this invitation is not valid, or too old; ask for another")
-    if own.painter_id:
+    if found.painter_id:
         raise SettingError("this invitation was used already; ask for another, or log in")
-    return own
+    return found
 
 
 def accept(session: Session, token: str, name: str, passphrase: str) -> Painter:
@@ -73,22 +73,22 @@ def accept(session: Session, token: str, name: str, passphrase: str) -> Painter:
     Raises:
         SettingError: see invitation; or a name or passphrase that cannot be.
     """
-    own = invitation(session, token)
-    name = name_of(session, name)
+    found = invitation(session, token)
+    name = painter_called(session, name)
     first = session.get(Painter, OWNER)
     if first is None or not first.passphrase:
         painter = first or Painter(id=OWNER)
         painter.looks_after = True
     else:
-        painter = Painter(looks_after=own.looks_after)
+        painter = Painter(looks_after=found.looks_after)
     painter.name, painter.passphrase = name, _hasher.hash(checked_passphrase(passphrase))
     session.add(painter)
     session.flush()
-    own.painter_id = painter.id
+    found.painter_id = painter.id
     return painter
 
 
-def name_of(session: Session, name: str) -> str:
+def painter_called(session: Session, name: str) -> str:
     """A name that a new painter may have.
 
     Raises:
@@ -124,12 +124,12 @@ def all_painters(session: Session) -> list[Painter]:
 def who_is(session: Session, name: str, passphrase: str) -> Painter | None:
     """The painter of a name and passphrase; None where one of them is wrong."""
     wanted = " ".join(name.split()).casefold()
-    own = next((p for p in all_painters(session) if p.name.casefold() == wanted), None)
+    painter = next((p for p in all_painters(session) if p.name.casefold() == wanted), None)
     try:
-        _hasher.verify(own.passphrase if own else _nobody(), passphrase[:LONGEST])
+        _hasher.verify(painter.passphrase if painter else _nobody(), passphrase[:LONGEST])
     except (VerifyMismatchError, InvalidHashError):
         return None
-    return own
+    return painter
 
 
 def change_passphrase(session: Session, painter: Painter, old: str, new: str) -> None:
@@ -155,8 +155,8 @@ def log_in(session: Session, painter: Painter) -> str:
 
 def logged_in(session: Session, token: str) -> Painter | None:
     """The painter of an open session; None where it is over."""
-    own = session.scalars(select(Login).where(Login.token == hash_of(token), Login.until >= now())).first()
-    return session.get(Painter, own.painter_id) if own else None
+    login = session.scalars(select(Login).where(Login.token == hash_of(token), Login.until >= now())).first()
+    return session.get(Painter, login.painter_id) if login else None
 
 
 def not_seen_lately(painter: Painter) -> bool:
@@ -171,8 +171,10 @@ def keep_seen(session: Session, painter_id: int) -> None:
 
 def log_out(session: Session, painter_id: int, token: str | None = None) -> None:
     """End a session, or all of a painter."""
-    own = Login.painter_id == painter_id
-    session.execute(delete(Login).where(own, Login.token == hash_of(token)) if token else delete(Login).where(own))
+    of_painter = Login.painter_id == painter_id
+    session.execute(
+        delete(Login).where(of_painter, Login.token == hash_of(token)) if token else delete(Login).where(of_painter)
+    )
 
 
 # --- what they take up
@@ -192,7 +194,7 @@ class Takes:
 
 def takes(session: Session, store: Store) -> list[Takes]:
     """What every painter takes up; to be asked by a session that sees all."""
-    both = select(Sculpt.user_id, func.sum(Job.seconds)).join(Job, Job.sculpt_id == Sculpt.id)
+    both = select(Sculpt.user_id, func.sum(JobRow.seconds)).join(JobRow, JobRow.sculpt_id == Sculpt.id)
     worked = dict(session.execute(both.group_by(Sculpt.user_id)).all())
     counted = dict(session.execute(select(Sculpt.user_id, func.count(Sculpt.id)).group_by(Sculpt.user_id)).all())
     return [
@@ -218,7 +220,7 @@ def files_of(session: Session, painter_id: int) -> list[dict[str, str]]:
 def bytes_of(session: Session, store: Store, painter_id: int) -> int:
     """How much the files of a painter take."""
     names = [f"uploads/{f['sha']}.{f['format']}" for f in files_of(session, painter_id)]
-    shas = session.scalars(select(Photo.sha).where(Photo.user_id == painter_id)).all()
+    shas = session.scalars(select(PhotoRow.sha).where(PhotoRow.user_id == painter_id)).all()
     return sum(store.size_of(name) for name in (*names, *(f"photos/{sha}.jpg" for sha in shas)))
 
 
@@ -232,14 +234,14 @@ def leaving(store: Store, painter_id: int, to: Path) -> None:
             path = store.upload_path(file["sha"], file["format"])
             if path.exists():
                 z.write(path, f"files/{file['sha'][:12]}.{file['format']}")
-        for sha in session.scalars(select(Photo.sha)).all():
+        for sha in session.scalars(select(PhotoRow.sha)).all():
             if photo := store.photo_path(sha):
                 z.write(photo, f"photos/{sha[:12]}.jpg")
 
 
 def _leaves(session: Session) -> Iterator[tuple[str, str | bytes]]:
-    own = session.get(Painter, session.info["painter"])
-    kept: dict[str, Any] = {"name": own.name, "tools": own.tools, "habits": own.habits} if own else {}
+    painter = session.get(Painter, session.info["painter"])
+    kept: dict[str, Any] = {"name": painter.name, "tools": painter.tools, "habits": painter.habits} if painter else {}
     yield "painter.json", _json(kept)
     yield "rack.csv", rack_csv(paints.rack_of(session))
     yield "recipes.json", _json([{"name": r.name, "mix": plain(r.mix)} for r in paints.recipes(session)])
@@ -254,9 +256,9 @@ def _json(value: object) -> str:
     return json.dumps(value, indent=1, ensure_ascii=False)
 
 
-def remove(session: Session, painter_id: int) -> None:
+def remove_painter(session: Session, painter_id: int) -> None:
     """Let go of a painter and of everything that is theirs; the first one's place stays, empty."""
-    jobs = session.scalars(select(Job).join(Sculpt).where(Sculpt.user_id == painter_id)).all()
+    jobs = session.scalars(select(JobRow).join(Sculpt).where(Sculpt.user_id == painter_id)).all()
     for job in jobs:
         job.stop_asked = True
     session.flush()
@@ -287,10 +289,10 @@ def share(session: Session, kind: str, of: int, copies: bool) -> Share:
         scheme_id = sculpt.scheme_id
     elif kind == "recipe" and all(r.id != of for r in paints.recipes(session)):
         raise SettingError("this recipe is not there any more; reload the page")
-    own = Share(token=secrets.token_urlsafe(24), kind=kind, of=of, scheme_id=scheme_id, copies=copies)
-    session.add(own)
+    shared_row = Share(token=secrets.token_urlsafe(24), kind=kind, of=of, scheme_id=scheme_id, copies=copies)
+    session.add(shared_row)
     session.flush()
-    return own
+    return shared_row
 
 
 def shares(session: Session) -> list[Share]:
@@ -300,10 +302,10 @@ def shares(session: Session) -> list[Share]:
 
 def shared(session: Session, token: str) -> Share | None:
     """What a link shows; to be asked by a session that sees all. None where it was taken back."""
-    own = session.scalars(select(Share).where(Share.token == token)).first()
-    if own is None or session.get(Painter, own.user_id) is None:
+    shared_row = session.scalars(select(Share).where(Share.token == token)).first()
+    if shared_row is None or session.get(Painter, shared_row.user_id) is None:
         return None
-    if own.kind == "sculpt":
-        sculpt = session.get(Sculpt, own.of)
-        return own if sculpt is not None and sculpt.deleted_at is None else None
-    return own
+    if shared_row.kind == "sculpt":
+        sculpt = session.get(Sculpt, shared_row.of)
+        return shared_row if sculpt is not None and sculpt.deleted_at is None else None
+    return shared_row

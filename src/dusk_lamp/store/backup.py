@@ -140,5 +140,5 @@ def restore(file: Path, root: Path) -> dict[str, int]:
 
 def _ours(name: str) -> bool:
     """Whether an entry is one of the two folders' plain files: never a path that leads elsewhere."""
-    folder, slash, own = name.partition("/")
-    return bool(slash) and folder in FOLDERS and own == Path(own).name and not own.startswith(".")
+    folder, slash, file_name = name.partition("/")
+    return bool(slash) and folder in FOLDERS and file_name == Path(file_name).name and not file_name.startswith(".")

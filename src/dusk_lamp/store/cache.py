@@ -138,24 +138,24 @@ class LastingInCache(Lasting):
 
     def plain(self, key: str, make: Callable[[], Any]) -> Any:
         """Plain values; see Lasting."""
-        own = key_of("kept", 1, key)
-        if own not in self._cache:
-            self._cache.put(own, blobs={"kept.json": json.dumps(make()).encode()})
-        return json.loads(self._cache.blob(own, "kept.json"))
+        entry = key_of("kept", 1, key)
+        if entry not in self._cache:
+            self._cache.put(entry, blobs={"kept.json": json.dumps(make()).encode()})
+        return json.loads(self._cache.blob(entry, "kept.json"))
 
     def fields(self, key: str) -> dict[str, NDArray] | None:
         """Fields by their names; see Lasting."""
-        own = self._key(key)
+        entry = self._key(key)
         try:
-            names = json.loads(self._cache.blob(own, "names.json"))
-            return {name: self._cache.array(own, name) for name in names}
+            names = json.loads(self._cache.blob(entry, "names.json"))
+            return {name: self._cache.array(entry, name) for name in names}
         except KeyError:
             return None
 
     def keep(self, key: str, fields: Mapping[str, NDArray]) -> None:
         """Keep fields; see Lasting."""
-        if (own := self._key(key)) not in self._cache:
-            self._cache.put(own, dict(fields), {"names.json": json.dumps(list(fields)).encode()})
+        if (entry := self._key(key)) not in self._cache:
+            self._cache.put(entry, dict(fields), {"names.json": json.dumps(list(fields)).encode()})
 
     def _key(self, key: str) -> str:
         return key_of("fields", 1, code_mark(), *self._of, key)

@@ -13,26 +13,26 @@ from .models import DrillCard
 FORGETS = 0.4  # of the moving mean that the last answer is
 
 
-def cards(session: Session) -> dict[str, DrillCard]:
+def due_cards(session: Session) -> dict[str, DrillCard]:
     """The cards there are, by the names of drills."""
     return {row.name: row for row in session.scalars(select(DrillCard))}
 
 
 def plain_cards(session: Session) -> dict[str, Mapping[str, Any]]:
     """The same as plain values."""
-    return {name: row.card for name, row in cards(session).items()}
+    return {name: row.card for name, row in due_cards(session).items()}
 
 
 def answered(session: Session, name: str, good: float) -> DrillCard:
     """A drill was answered, so well (0..1)."""
-    own = cards(session).get(name)
+    card = due_cards(session).get(name)
     at = datetime.now(UTC)
-    if own is None:
-        own = DrillCard(name=name, card=after_answer(None, good, at), answers=1, good=good)
-        session.add(own)
+    if card is None:
+        card = DrillCard(name=name, card=after_answer(None, good, at), answers=1, good=good)
+        session.add(card)
     else:
-        own.card = after_answer(own.card, good, at)
-        own.answers += 1
-        own.good += FORGETS * (good - own.good)
+        card.card = after_answer(card.card, good, at)
+        card.answers += 1
+        card.good += FORGETS * (good - card.good)
     session.flush()
-    return own
+    return card

@@ -37,28 +37,28 @@ def entry_in(row: LogEntry) -> Entry:
 def add(session: Session, entry: Entry, sculpt: Sculpt | None = None, key: str = "") -> LogEntry:
     """Keep an entry. key: of the coat it is about, so that it goes when the step is opened again."""
     at = datetime.fromisoformat(entry.at).replace(tzinfo=None) if entry.at else now()
-    own = entry if entry.at else replace(entry, at=f"{at.isoformat(timespec='seconds')}Z")
+    dated = entry if entry.at else replace(entry, at=f"{at.isoformat(timespec='seconds')}Z")
     row = LogEntry(
-        sculpt_id=sculpt.id if sculpt else None, coat_key=key, at=at, entry=plain(own), words=own.words[:20_000]
+        sculpt_id=sculpt.id if sculpt else None, coat_key=key, at=at, entry=plain(dated), words=dated.words[:20_000]
     )
     session.add(row)
     session.flush()
     return row
 
 
-def take_back(session: Session, sculpt: Sculpt, key: str) -> None:
+def take_entry_back(session: Session, sculpt: Sculpt, key: str) -> None:
     """The step is open again: its entry goes, unless somebody wrote into it."""
     for row in session.scalars(
         select(LogEntry).where(LogEntry.sculpt_id == sculpt.id, LogEntry.coat_key == key)
     ).all():
-        own = entry_in(row)
-        if own.mistake or own.mended or own.note or own.photo or own.rating:
+        entry = entry_in(row)
+        if entry.mistake or entry.mended or entry.note or entry.photo or entry.rating:
             row.coat_key = ""  # it stays, as what happened then
         else:
             session.delete(row)
 
 
-def change(session: Session, entry_id: int, given: dict[str, object]) -> LogEntry:
+def change_entry(session: Session, entry_id: int, given: dict[str, object]) -> LogEntry:
     """Write into an entry what was really done.
 
     Raises:
@@ -70,12 +70,12 @@ def change(session: Session, entry_id: int, given: dict[str, object]) -> LogEntr
     strange = [k for k in given if k not in OWN_FIELDS]
     if strange:
         raise SettingError(f"of an entry one can change {', '.join(OWN_FIELDS)}, not '{strange[0][:40]}'")
-    own = built(Entry, {**row.entry, **given}, "the entry")
-    row.entry, row.words = plain(own), own.words[:20_000]
+    entry = built(Entry, {**row.entry, **given}, "the entry")
+    row.entry, row.words = plain(entry), entry.words[:20_000]
     return row
 
 
-def remove(session: Session, entry_id: int) -> None:
+def remove_entry(session: Session, entry_id: int) -> None:
     """Take an entry out of the log."""
     session.execute(delete(LogEntry).where(LogEntry.id == entry_id))
 
@@ -102,7 +102,7 @@ def entries(session: Session, sculpt_id: int | None = None, most: int | None = N
     return [entry_in(row) for row in reversed(session.scalars(wanted).all())]
 
 
-def bring(session: Session, given: Iterable[Entry]) -> int:
+def bring_log(session: Session, given: Iterable[Entry]) -> int:
     """Take entries in that are not there yet; how many that were."""
     there = {(e.at, e.model, e.title, e.how) for e in entries(session)}
     count = 0

@@ -100,7 +100,7 @@ class Sculpt(Owned, Base):
     scheme_id: Mapped[int] = mapped_column(default=0, server_default="0")  # of its schemes; 0 while there is only one
     last_id: Mapped[int] = mapped_column(default=0, server_default="0")  # the highest id any region or glow ever had
 
-    jobs: Mapped[list["Job"]] = relationship(
+    jobs: Mapped[list["JobRow"]] = relationship(
         back_populates="sculpt", order_by="Job.id", cascade="all, delete-orphan", passive_deletes=True
     )
     held: Mapped["Revision"] = relationship(
@@ -115,8 +115,12 @@ class Sculpt(Owned, Base):
     @property
     def standing(self) -> Standing | None:
         """How it stands, once that is known."""
-        own = self.document["sculpt"]
-        return Standing(own["up"], own["front"], own["height"]) if own["up"] and own["front"] else None
+        sculpt_file = self.document["sculpt"]
+        return (
+            Standing(sculpt_file["up"], sculpt_file["front"], sculpt_file["height"])
+            if sculpt_file["up"] and sculpt_file["front"]
+            else None
+        )
 
     @property
     def height_mm(self) -> float | None:
@@ -144,7 +148,7 @@ class Sculpt(Owned, Base):
         """The parts painted apart on which some others do not cast, with the numbers of those."""
         return [(k, p.uncast) for k, p in enumerate(self.named_parts) if p.apart and p.uncast]
 
-    def latest_job(self, kind: str = "prepare") -> "Job | None":
+    def latest_job(self, kind: str = "prepare") -> "JobRow | None":
         """The job of a kind that was last asked for."""
         return next((job for job in reversed(self.jobs) if job.kind == kind), None)
 
@@ -190,7 +194,7 @@ class Piece(OfSculpt, Base):
     content: Mapped[bytes]
 
 
-class Scheme(OfSculpt, Base):
+class SchemeRow(OfSculpt, Base):
     """A plan of a sculpt under a name. plan_id: where it was left; of the one on the bench the sculpt itself
     knows."""
 
@@ -240,7 +244,7 @@ class LogEntry(Owned, Base):
     words: Mapped[str] = mapped_column(Text, default="")
 
 
-class Squad(Owned, Base):
+class SquadRow(Owned, Base):
     """Sculpts that take one scheme. members: plain values, a sculpt's number with its count, matches and changes."""
 
     __tablename__ = "squad"
@@ -321,7 +325,7 @@ class Share(Owned, Base):
     created_at: Mapped[datetime] = mapped_column(default=now)
 
 
-class Photo(Owned, Base):
+class PhotoRow(Owned, Base):
     """A photo of a painted model, and whose it is. sha: of its content, under which it is kept."""
 
     __tablename__ = "photo"
@@ -363,7 +367,7 @@ class Recipe(Owned, Base):
         return built(Mix, {"paints": self.paints, "parts": self.parts}, "a recipe")
 
 
-class Job(OfSculpt, Base):
+class JobRow(OfSculpt, Base):
     """One piece of long work, as the painter sees it."""
 
     __tablename__ = "job"

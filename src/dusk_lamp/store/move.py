@@ -54,7 +54,7 @@ def _count_on(connection: Connection) -> None:
     for table in Base.metadata.sorted_tables:
         key = table.primary_key.columns.get("id")
         if key is not None and isinstance(key.type, Integer):
-            own = f"pg_get_serial_sequence('\"{table.name}\"', 'id')"
+            sequence = f"pg_get_serial_sequence('\"{table.name}\"', 'id')"
             connection.execute(
-                text(f'SELECT setval({own}, greatest((SELECT max(id) FROM "{table.name}"), 1))')  # noqa: S608
+                text(f'SELECT setval({sequence}, greatest((SELECT max(id) FROM "{table.name}"), 1))')  # noqa: S608
             )

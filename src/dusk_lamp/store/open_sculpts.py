@@ -25,7 +25,7 @@ from .models import Sculpt
 from .preparing import (
     Progress,
     Shadowless,
-    facets,
+    kept_facets,
     load_glimpse,
     load_placing,
     load_sky,
@@ -70,7 +70,7 @@ class OpenSculpt:
 
         def faceted(site: Site, notes: Notes, cuts: Cuts) -> list[Facet]:
             if (mended_key or "") in cache:
-                return facets(cache, surface_key, site, notes, cuts)
+                return kept_facets(cache, surface_key, site, notes, cuts)
             return site.found_facets(notes, cuts)
 
         apart = [alone(surface, (part,), uncast) for part, uncast in shadowless]

@@ -42,10 +42,10 @@ def keep_apart(sessions: "sessionmaker[Session]") -> None:
         painter = state.session.info.get("painter")
         if painter is None or state.is_column_load or not (state.is_select or state.is_update or state.is_delete):
             return
-        own = select(Sculpt.id).where(Sculpt.user_id == painter)
+        owned = select(Sculpt.id).where(Sculpt.user_id == painter)
         state.statement = state.statement.options(
             with_loader_criteria(Owned, lambda cls: cls.user_id == painter, include_aliases=True),
-            with_loader_criteria(OfSculpt, lambda cls: cls.sculpt_id.in_(own), include_aliases=True),
+            with_loader_criteria(OfSculpt, lambda cls: cls.sculpt_id.in_(owned), include_aliases=True),
         )
 
     @event.listens_for(sessions, "before_flush")

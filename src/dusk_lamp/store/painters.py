@@ -12,8 +12,8 @@ from .owner import owner_of
 
 def tools_of(session: Session) -> Tools:
     """What the painter has; everything, as long as nothing was said."""
-    own = session.get(Painter, owner_of(session))
-    return built(Tools, own.tools, "your tools") if own else Tools()
+    painter = session.get(Painter, owner_of(session))
+    return built(Tools, painter.tools, "your tools") if painter else Tools()
 
 
 def keep_tools(session: Session, tools: Tools) -> None:
@@ -23,27 +23,27 @@ def keep_tools(session: Session, tools: Tools) -> None:
 
 def habits_of(session: Session) -> dict[str, str]:
     """When the painter paints: hours of a day as written, and the minutes of an evening."""
-    own = session.get(Painter, owner_of(session))
-    return dict(own.habits) if own else {}
+    painter = session.get(Painter, owner_of(session))
+    return dict(painter.habits) if painter else {}
 
 
 def keep_habits(session: Session, **habits: str) -> None:
     """Keep when the painter paints."""
-    own = _own(session)
-    own.habits = {**own.habits, **habits}
+    painter = _own(session)
+    painter.habits = {**painter.habits, **habits}
 
 
 def read_today(session: Session, tags: Iterable[str]) -> bool:
     """Whether every one of these sets of cautions was read today."""
-    own = session.get(Painter, owner_of(session))
-    read = own.cautioned if own else {}
+    painter = session.get(Painter, owner_of(session))
+    read = painter.cautioned if painter else {}
     return all(read.get(tag) == _today() for tag in tags)
 
 
 def keep_read(session: Session, tags: Iterable[str]) -> None:
     """These sets of cautions were read, today."""
-    own = _own(session)
-    own.cautioned = {**own.cautioned, **dict.fromkeys(tags, _today())}
+    painter = _own(session)
+    painter.cautioned = {**painter.cautioned, **dict.fromkeys(tags, _today())}
 
 
 def _today() -> str:
@@ -51,9 +51,9 @@ def _today() -> str:
 
 
 def _own(session: Session) -> Painter:
-    own = session.get(Painter, owner_of(session))
-    if own is None:
-        own = Painter(id=owner_of(session), tools=plain(Tools()), cautioned={})
-        session.add(own)
+    painter = session.get(Painter, owner_of(session))
+    if painter is None:
+        painter = Painter(id=owner_of(session), tools=plain(Tools()), cautioned={})
+        session.add(painter)
         session.flush()
-    return own
+    return painter

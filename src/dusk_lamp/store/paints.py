@@ -33,14 +33,14 @@ def gone(session: Session) -> list[Bottle]:
 def rack_of(session: Session) -> Rack:
     """The rack."""
     seen: set[str] = set()
-    own: list[Paint] = []
+    paints: list[Paint] = []
     for bottle in bottles(session):
         paint, k = bottle.paint, 2
         while paint.name.casefold() in seen:  # twins of old: the later one is shown with a number
             paint, k = replace(bottle.paint, name=f"{bottle.paint.name[: LONGEST_NAME - 6]} ({k})"), k + 1
         seen.add(paint.name.casefold())
-        own.append(paint)
-    return Rack(own)
+        paints.append(paint)
+    return Rack(paints)
 
 
 def put(session: Session, paint: Paint, bottle: Bottle | None = None) -> Bottle:
@@ -63,21 +63,21 @@ def put(session: Session, paint: Paint, bottle: Bottle | None = None) -> Bottle:
     return bottle
 
 
-def bring(session: Session, rack: Rack) -> tuple[int, int]:
+def bring_paints(session: Session, rack: Rack) -> tuple[int, int]:
     """Put a whole rack beside what is there: new names are added, known ones changed. Returns how many of each."""
     for paint in rack:
         paint.pigment  # noqa: B018 - all or nothing: a bad one is met before any is kept
     known = {b.paint.name.casefold(): b for b in bottles(session)}
     added = changed = 0
     for paint in rack:
-        own = known.get(paint.name.casefold())
-        if own is None:
+        bottle = known.get(paint.name.casefold())
+        if bottle is None:
             if len(known) + added >= MOST_BOTTLES:
                 raise RackError(f"the rack holds {MOST_BOTTLES:,} paints; take some off first")
             session.add(Bottle(label=plain(paint)))
             added += 1
-        elif own.label != plain(paint):
-            own.label = plain(paint)
+        elif bottle.label != plain(paint):
+            bottle.label = plain(paint)
             changed += 1
     session.flush()
     return added, changed
@@ -88,7 +88,7 @@ def bring_new(session: Session, rack: Rack) -> int:
     nothing left. Returns how many."""
     known = {b.paint.name.casefold() for b in bottles(session)}
     new = [replace(p, stock_ml=0.0) for p in rack if p.name.casefold() not in known]
-    return bring(session, Rack(new))[0]
+    return bring_paints(session, Rack(new))[0]
 
 
 def recipes(session: Session) -> list[Recipe]:
@@ -120,14 +120,14 @@ def keep_recipe(session: Session, name: str, mix: Mix) -> Recipe:
 
 def varnish_called(session: Session, name: str) -> Mix | None:
     """The varnish of that name; None where there is none any more."""
-    own = (b.paint for b in bottles(session) if b.paint.name.casefold() == name.casefold())
-    return next((only(p) for p in own if not p.of_kind.changes_colour), None)
+    varnishes = (b.paint for b in bottles(session) if b.paint.name.casefold() == name.casefold())
+    return next((only(p) for p in varnishes if not p.of_kind.changes_colour), None)
 
 
 def varnishes(session: Session) -> list[Paint]:
     """Those on the rack, the dullest first."""
-    own = [p for p in rack_of(session) if not p.of_kind.changes_colour]
-    return sorted(own, key=lambda p: (FINISHES.index(p.of("finish")), p.name))
+    pots = [p for p in rack_of(session) if not p.of_kind.changes_colour]
+    return sorted(pots, key=lambda p: (FINISHES.index(p.of("finish")), p.name))
 
 
 def colours_called(session: Session, names: Iterable[str]) -> dict[str, Mix]:

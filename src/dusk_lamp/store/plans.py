@@ -31,7 +31,7 @@ from ..core.sculpt.marking import Marking
 from ..core.sculpt.stand import Standing
 from . import painters, paints
 from .cache import Cache
-from .models import Job, Piece, Revision, Scheme, Sculpt
+from .models import JobRow, Piece, Revision, SchemeRow, Sculpt
 from .open_sculpts import OpenSculpt
 from .preparing import load_placing, load_surface
 from .store import lay_out_again, new_job
@@ -91,8 +91,8 @@ def plan_of(session: Session, sculpt: Sculpt) -> Plan:
 def _content(session: Session, held: Revision, key: str) -> bytes:
     if not key:
         return b""
-    own = select(Piece.content).where(Piece.sculpt_id == held.sculpt_id, Piece.key == key)
-    return session.scalars(own).one()
+    wanted = select(Piece.content).where(Piece.sculpt_id == held.sculpt_id, Piece.key == key)
+    return session.scalars(wanted).one()
 
 
 def _coats(packed: bytes, key: str) -> tuple[Coat, ...]:
@@ -162,12 +162,12 @@ def context_of(
 
 def surfaces_of(session: Session, sculpt: Sculpt) -> dict[str, Standing]:
     """How the sculpt stood on each surface that revisions lie on, by the surface's key."""
-    own = select(Revision.surface_key, Revision.surface_standing).where(
+    wanted = select(Revision.surface_key, Revision.surface_standing).where(
         Revision.sculpt_id == sculpt.id,
         Revision.surface_key != "",
         (Revision.labels_key != "") | (Revision.coats_key != ""),
     )
-    standings: dict[str, Any] = dict(session.execute(own).all())  # revisions of one surface stood alike
+    standings: dict[str, Any] = dict(session.execute(wanted).all())  # revisions of one surface stood alike
     return {key: built(Standing, standing, "how it stands") for key, standing in standings.items() if standing}
 
 
@@ -181,8 +181,8 @@ def add_sculpt(
     session.add(sculpt)
     session.flush()
     plan = plan or fresh()
-    own = replace(plan.sculpt, file=sculpt.file_name, more=tuple(f["name"] for f in sculpt.more_files))
-    _begin(session, sculpt, replace(plan, sculpt=own))
+    sculpt_file = replace(plan.sculpt, file=sculpt.file_name, more=tuple(f["name"] for f in sculpt.more_files))
+    _begin(session, sculpt, replace(plan, sculpt=sculpt_file))
     return sculpt
 
 
@@ -229,9 +229,9 @@ def keep(session: Session, sculpt: Sculpt, new: KeptPlan, action: str) -> int:
     sculpt.last_id = plan.last_id
     session.flush()
     _point(session, sculpt, new.turn, row.id)
-    own = (Revision.sculpt_id == sculpt.id) & (Revision.scheme_id == sculpt.scheme_id) & (Revision.id != row.id)
+    siblings = (Revision.sculpt_id == sculpt.id) & (Revision.scheme_id == sculpt.scheme_id) & (Revision.id != row.id)
     old = (Revision.number >= row.number) | (Revision.number <= row.number - MOST_REVISIONS)
-    session.execute(delete(Revision).where(own, old))
+    session.execute(delete(Revision).where(siblings, old))
     _tidy(session, sculpt)
     return row.id
 
@@ -241,7 +241,7 @@ def basis(plan: Plan) -> tuple[Any, Any]:
     return (plan.sculpt.standing, plan.sculpt.holes_closed), plan.shadowless
 
 
-def after_change(session: Session, sculpt: Sculpt, before: Plan) -> Job | None:
+def after_change(session: Session, sculpt: Sculpt, before: Plan) -> JobRow | None:
     """The job that a change of the plan makes necessary: to lay the sculpt out again, or to look at its sky again."""
     now, was = basis(plan_of(session, sculpt)), basis(before)
     if now[0] != was[0]:
@@ -278,9 +278,11 @@ def _piece(session: Session, sculpt: Sculpt, content: bytes | None) -> str:
 
 def _tidy(session: Session, sculpt: Sculpt) -> None:
     """Let go of pieces that no revision has any more."""
-    own = select(Revision.labels_key).where(Revision.sculpt_id == sculpt.id)
+    wanted = select(Revision.labels_key).where(Revision.sculpt_id == sculpt.id)
     coats = select(Revision.coats_key).where(Revision.sculpt_id == sculpt.id)
-    session.execute(delete(Piece).where(Piece.sculpt_id == sculpt.id, Piece.key.not_in(own), Piece.key.not_in(coats)))
+    session.execute(
+        delete(Piece).where(Piece.sculpt_id == sculpt.id, Piece.key.not_in(wanted), Piece.key.not_in(coats))
+    )
 
 
 def _point(session: Session, sculpt: Sculpt, seen: int, to: int) -> None:
@@ -327,16 +329,16 @@ def kept_before(session: Session, sculpt: Sculpt, turn: int) -> KeptPlan | None:
 
 
 def _neighbour(session: Session, sculpt: Sculpt, held: Revision, by: int) -> Revision | None:
-    own = select(Revision).where(
+    siblings = select(Revision).where(
         Revision.sculpt_id == sculpt.id, Revision.scheme_id == held.scheme_id, Revision.number == held.number + by
     )
-    return session.scalars(own).first()
+    return session.scalars(siblings).first()
 
 
 def ever_marked(session: Session, sculpt: Sculpt) -> bool:
     """Whether any revision has regions, undone or not."""
-    own = select(func.count(Revision.id)).where(Revision.sculpt_id == sculpt.id, Revision.labels_key != "")
-    return bool(session.scalar(own))
+    wanted = select(func.count(Revision.id)).where(Revision.sculpt_id == sculpt.id, Revision.labels_key != "")
+    return bool(session.scalar(wanted))
 
 
 def copy(session: Session, first: Sculpt, second: Sculpt) -> None:
@@ -345,12 +347,14 @@ def copy(session: Session, first: Sculpt, second: Sculpt) -> None:
     session.execute(delete(Revision).where(Revision.sculpt_id == second.id))
     second.last_id = first.last_id
     second.plan_id = _copied(session, first.plan_id, second, 0)
-    for own in schemes_of(session, first):
-        new = Scheme(sculpt_id=second.id, name=own.name, plan_id=0)
+    for scheme in schemes_of(session, first):
+        new = SchemeRow(sculpt_id=second.id, name=scheme.name, plan_id=0)
         session.add(new)
         session.flush()
-        new.plan_id = _copied(session, first.plan_id if own.id == first.scheme_id else own.plan_id, second, new.id)
-        if own.id == first.scheme_id:
+        new.plan_id = _copied(
+            session, first.plan_id if scheme.id == first.scheme_id else scheme.plan_id, second, new.id
+        )
+        if scheme.id == first.scheme_id:
             second.scheme_id, second.plan_id = new.id, new.plan_id
     session.flush()
     session.refresh(second)
@@ -381,45 +385,45 @@ def _copied(session: Session, turn: int, to: Sculpt, scheme_id: int) -> int:
 
 
 # --- schemes
-def schemes_of(session: Session, sculpt: Sculpt) -> list[Scheme]:
+def schemes_of(session: Session, sculpt: Sculpt) -> list[SchemeRow]:
     """Those of a sculpt, the oldest first; none as long as there is only the one on the bench."""
-    return list(session.scalars(select(Scheme).where(Scheme.sculpt_id == sculpt.id).order_by(Scheme.id)))
+    return list(session.scalars(select(SchemeRow).where(SchemeRow.sculpt_id == sculpt.id).order_by(SchemeRow.id)))
 
 
-def scheme_called(session: Session, sculpt: Sculpt, id_: int) -> Scheme:
+def scheme_called(session: Session, sculpt: Sculpt, id_: int) -> SchemeRow:
     """One of them.
 
     Raises:
         SettingError: it is not there any more.
     """
-    found = session.get(Scheme, id_)
+    found = session.get(SchemeRow, id_)
     if found is None or found.sculpt_id != sculpt.id:
         raise SettingError("this scheme is not there any more; reload the page")
     return found
 
 
-def coats_in(session: Session, sculpt: Sculpt, scheme: Scheme) -> Sequence[Coat]:
+def coats_in(session: Session, sculpt: Sculpt, scheme: SchemeRow) -> Sequence[Coat]:
     """The coats of a scheme that is not on the bench."""
     return kept_of(session, sculpt, scheme.plan_id).plan.coats
 
 
-def copy_as(session: Session, sculpt: Sculpt, name: str) -> Scheme:
+def copy_as(session: Session, sculpt: Sculpt, name: str) -> SchemeRow:
     """Leave what is on the bench as it is, and go on with a copy of it under a name.
 
     Raises:
         SettingError: no name, one that is taken, or too many.
     """
-    own, name = schemes_of(session, sculpt), name.strip()
+    schemes, name = schemes_of(session, sculpt), name.strip()
     if not 1 <= len(name) <= LONGEST_NAME:
         raise SettingError(f"a scheme's name has 1 to {LONGEST_NAME} letters")
-    if any(k.name.casefold() == name.casefold() for k in own):
+    if any(k.name.casefold() == name.casefold() for k in schemes):
         raise SettingError(f"there is a scheme called “{name}” already; give this one another name")
-    if len(own) >= MOST_SCHEMES:
+    if len(schemes) >= MOST_SCHEMES:
         raise SettingError(f"a sculpt can have {MOST_SCHEMES} schemes; remove one first")
-    if not own:
+    if not schemes:
         if name.casefold() == FIRST.casefold():
             raise SettingError(f"what you have is kept as “{FIRST}”; give the copy another name")
-        first = Scheme(sculpt_id=sculpt.id, name=FIRST, plan_id=sculpt.plan_id)
+        first = SchemeRow(sculpt_id=sculpt.id, name=FIRST, plan_id=sculpt.plan_id)
         session.add(first)
         session.flush()
         session.execute(
@@ -429,7 +433,7 @@ def copy_as(session: Session, sculpt: Sculpt, name: str) -> Scheme:
         )
     else:
         scheme_called(session, sculpt, sculpt.scheme_id).plan_id = sculpt.plan_id
-    second = Scheme(sculpt_id=sculpt.id, name=name, plan_id=0)
+    second = SchemeRow(sculpt_id=sculpt.id, name=name, plan_id=0)
     session.add(second)
     session.flush()
     session.expire_all()
@@ -440,7 +444,7 @@ def copy_as(session: Session, sculpt: Sculpt, name: str) -> Scheme:
     return second
 
 
-def take(session: Session, sculpt: Sculpt, id_: int, seen: int) -> None:
+def take_scheme(session: Session, sculpt: Sculpt, id_: int, seen: int) -> None:
     """Put a scheme on the bench, whole: its light, regions, wishes and coats. What was there is kept.
 
     Raises:
@@ -462,9 +466,9 @@ def let_go(session: Session, sculpt: Sculpt, id_: int) -> None:
     Raises:
         SettingError: it is on the bench, or not there any more.
     """
-    own = scheme_called(session, sculpt, id_)
-    if own.id == sculpt.scheme_id:
+    scheme = scheme_called(session, sculpt, id_)
+    if scheme.id == sculpt.scheme_id:
         raise SettingError("this scheme is on the bench: take up another one first")
-    session.execute(delete(Revision).where(Revision.sculpt_id == sculpt.id, Revision.scheme_id == own.id))
-    session.delete(own)
+    session.execute(delete(Revision).where(Revision.sculpt_id == sculpt.id, Revision.scheme_id == scheme.id))
+    session.delete(scheme)
     _tidy(session, sculpt)

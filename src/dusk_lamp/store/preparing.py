@@ -361,8 +361,8 @@ def relief(cache: Cache, surface_key: str, laid: Surface, rows: Rows = None) -> 
             return relief_of(laid, rows=rows)
         felt = relief_of(laid)
         cache.put(key, {"cavity": felt.cavity, "exposed": felt.exposed})
-    own = slice(None) if rows is None else rows
-    return Relief(cache.array(key, "cavity")[own], cache.array(key, "exposed")[own])
+    span = slice(None) if rows is None else rows
+    return Relief(cache.array(key, "cavity")[span], cache.array(key, "exposed")[span])
 
 
 ROUGH = 1  # version of the code that makes it
@@ -380,7 +380,7 @@ FACETS = 1
 FACET_ARRAYS = ("numbers", "own", "meets")
 
 
-def facets(cache: Cache, surface_key: str, site: Site, notes: Notes = (), cuts: Cuts = ()) -> list[Facet]:
+def kept_facets(cache: Cache, surface_key: str, site: Site, notes: Notes = (), cuts: Cuts = ()) -> list[Facet]:
     """The facets of a sculpt as a painter corrected them, worked out once."""
     key = key_of("facets", FACETS, surface_key, plain(notes), plain(cuts))
     if key not in cache:
@@ -397,8 +397,8 @@ def know_facets(cache: Cache, surface_key: str, content: bytes) -> None:
 def packed_facets(site: Site) -> bytes:
     """The facets of a sculpt as a small NPZ."""
     out, found = BytesIO(), facet_fields(site.found_facets())
-    of, numbers, own, meets = mark_of(site.surface), *(found[name] for name in FACET_ARRAYS)
-    np.savez_compressed(out, of=of, numbers=numbers, own=own, meets=meets)
+    of, numbers, masks, meets = mark_of(site.surface), *(found[name] for name in FACET_ARRAYS)
+    np.savez_compressed(out, of=of, numbers=numbers, own=masks, meets=meets)
     return out.getvalue()
 
 

@@ -52,21 +52,23 @@ def keys_of(coats: Sequence[Coat]) -> list[str]:
     seen: Counter[str] = Counter()
     out = []
     for coat in coats:
-        own = key_of("step", 1, coat.technique, plain(coat.mix), plain(coat.settings), plain(coat.where))
-        seen[own] += 1
-        out.append(key_of("step", seen[own], own)[:40])
+        mark = key_of("step", 1, coat.technique, plain(coat.mix), plain(coat.settings), plain(coat.where))
+        seen[mark] += 1
+        out.append(key_of("step", seen[mark], mark)[:40])
     return out
 
 
-def state_of(session: Session, sculpt: Sculpt, keys: Sequence[str]) -> State:
+def painting_state(session: Session, sculpt: Sculpt, keys: Sequence[str]) -> State:
     """Where the painter is. keys: of the plan's steps."""
     rows = session.scalars(select(Done).where(Done.sculpt_id == sculpt.id)).all()
     ends = {r.coat_key: End(r.how, f"{r.at.isoformat()}Z", r.seconds) for r in rows if r.coat_key in keys}
-    own = _sitting(session, sculpt)
+    sitting = _sitting(session, sculpt)
     place = (
-        own.place if own and own.place in keys else next((k for k in keys if k not in ends), keys[-1] if keys else "")
+        sitting.place
+        if sitting and sitting.place in keys
+        else next((k for k in keys if k not in ends), keys[-1] if keys else "")
     )
-    timer = own.timer if own else {}
+    timer = sitting.timer if sitting else {}
     wait = timer.get("wait")
     if wait:
         left = wait["seconds"] - _since(wait["from"])
@@ -78,7 +80,9 @@ def state_of(session: Session, sculpt: Sculpt, keys: Sequence[str]) -> State:
     return State(place, ends, _in_hand(timer), wait, bool(timer.get("paused")))
 
 
-def minutes_of(ends: Mapping[str, End], numbered: Iterable[tuple[int, str]], at: datetime) -> dict[int, float]:
+def minutes_when_ended(
+    ends: Mapping[str, End], numbered: Iterable[tuple[int, str]], at: datetime
+) -> dict[int, float]:
     """The minute, counted from a moment, at which each step that is ended was, by its number. numbered: the number
     and key of each step."""
     return {n: (datetime.fromisoformat(ends[key].at) - at).total_seconds() / 60 for n, key in numbered if key in ends}
@@ -89,25 +93,25 @@ def ended(session: Session, sculpt: Sculpt) -> int:
     return session.scalar(select(func.count(Done.id)).where(Done.sculpt_id == sculpt.id)) or 0
 
 
-def take(session: Session, sculpt: Sculpt, key: str) -> None:
+def take_step(session: Session, sculpt: Sculpt, key: str) -> None:
     """Take a step in hand."""
-    own = _made(session, sculpt)
-    if own.place != key or not own.timer.get("in_hand"):
-        own.place, own.timer = key, {**_without(own.timer, "spent", "paused"), "in_hand": _stamp()}
+    sitting = _made(session, sculpt)
+    if sitting.place != key or not sitting.timer.get("in_hand"):
+        sitting.place, sitting.timer = key, {**_without(sitting.timer, "spent", "paused"), "in_hand": _stamp()}
 
 
 def pause(session: Session, sculpt: Sculpt) -> None:
     """Somebody rang: what passes from now on is not painting."""
-    own = _made(session, sculpt)
-    if own.timer.get("in_hand") and not own.timer.get("paused"):
-        own.timer = {**own.timer, "spent": _in_hand(own.timer), "paused": True}
+    sitting = _made(session, sculpt)
+    if sitting.timer.get("in_hand") and not sitting.timer.get("paused"):
+        sitting.timer = {**sitting.timer, "spent": _in_hand(sitting.timer), "paused": True}
 
 
 def go_on(session: Session, sculpt: Sculpt) -> None:
     """The break is over."""
-    own = _made(session, sculpt)
-    if own.timer.get("paused"):
-        own.timer = {**_without(own.timer, "paused"), "in_hand": _stamp()}
+    sitting = _made(session, sculpt)
+    if sitting.timer.get("paused"):
+        sitting.timer = {**_without(sitting.timer, "paused"), "in_hand": _stamp()}
 
 
 def end(
@@ -127,33 +131,33 @@ def end(
     """
     if how not in ENDS:
         raise SettingError("a step is done or skipped; reload the page")
-    own = _made(session, sculpt)
-    known = own.place == key and own.timer.get("in_hand")
-    took = seconds if seconds is not None else _in_hand(own.timer) if known else None
+    sitting = _made(session, sculpt)
+    known = sitting.place == key and sitting.timer.get("in_hand")
+    took = seconds if seconds is not None else _in_hand(sitting.timer) if known else None
     session.execute(delete(Done).where(Done.sculpt_id == sculpt.id, Done.coat_key == key))
     kept = took if how == "done" and took is not None and took <= LONGEST_STEP_S else None
     session.add(Done(sculpt_id=sculpt.id, coat_key=key, how=how, seconds=kept))
     timer: dict[str, Any] = {"in_hand": _stamp()}
     if how == "done" and wait_s > 0:
         timer["wait"] = {"after": key, "from": _stamp(), "seconds": min(wait_s, LONGEST_WAIT_S)}
-    elif own.timer.get("wait"):
-        timer["wait"] = own.timer["wait"]
-    own.timer = timer
-    own.place = then or key
+    elif sitting.timer.get("wait"):
+        timer["wait"] = sitting.timer["wait"]
+    sitting.timer = timer
+    sitting.place = then or key
     return kept
 
 
 def take_back(session: Session, sculpt: Sculpt, key: str) -> None:
     """A step that was ended is open again, and in hand."""
     session.execute(delete(Done).where(Done.sculpt_id == sculpt.id, Done.coat_key == key))
-    own = _made(session, sculpt)
-    own.place, own.timer = key, {"in_hand": _stamp()}
+    sitting = _made(session, sculpt)
+    sitting.place, sitting.timer = key, {"in_hand": _stamp()}
 
 
 def dry(session: Session, sculpt: Sculpt) -> None:
     """It is dry: the wait ends here."""
-    own = _made(session, sculpt)
-    own.timer = {k: v for k, v in own.timer.items() if k != "wait"}
+    sitting = _made(session, sculpt)
+    sitting.timer = {k: v for k, v in sitting.timer.items() if k != "wait"}
 
 
 def _sitting(session: Session, sculpt: Sculpt) -> Sitting | None:
@@ -161,12 +165,12 @@ def _sitting(session: Session, sculpt: Sculpt) -> Sitting | None:
 
 
 def _made(session: Session, sculpt: Sculpt) -> Sitting:
-    own = _sitting(session, sculpt)
-    if own is None:
-        own = Sitting(sculpt_id=sculpt.id, place="", timer={})
-        session.add(own)
+    sitting = _sitting(session, sculpt)
+    if sitting is None:
+        sitting = Sitting(sculpt_id=sculpt.id, place="", timer={})
+        session.add(sitting)
         session.flush()
-    return own
+    return sitting
 
 
 def _in_hand(timer: dict[str, Any]) -> float:

@@ -52,10 +52,10 @@ class Shared:
         self._tried("written", lambda: self._fs.put_file(str(path), self._made(name)))
 
     def _made(self, name: str) -> str:
-        own = self._path(name)
+        path = self._path(name)
         with contextlib.suppress(FileExistsError):
-            self._fs.makedirs(own.rsplit("/", 1)[0], exist_ok=True)
-        return own
+            self._fs.makedirs(path.rsplit("/", 1)[0], exist_ok=True)
+        return path
 
     def fetch(self, name: str, to: Path) -> bool:
         """Fetch a file to a path, where it appears whole; False where there is none.

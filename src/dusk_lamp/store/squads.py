@@ -11,7 +11,7 @@ from ..core.errors import SettingError
 from ..core.plain import built, checked, number, plain
 from ..core.plan.document import MOST_MODELS
 from ..core.squad.document import MOST_MEMBERS, Member
-from .models import Sculpt, Squad
+from .models import Sculpt, SquadRow
 
 
 @dataclass(frozen=True)
@@ -31,35 +31,35 @@ class Enlisted:
         return Member(str(self.sculpt_id), name[:120], self.count, self.matches, self.changes)
 
 
-def squads(session: Session) -> list[Squad]:
+def squads(session: Session) -> list[SquadRow]:
     """All squads, the newest first."""
-    return list(session.scalars(select(Squad).order_by(Squad.id.desc())))
+    return list(session.scalars(select(SquadRow).order_by(SquadRow.id.desc())))
 
 
-def the_squad(session: Session, squad_id: int) -> Squad:
+def the_squad(session: Session, squad_id: int) -> SquadRow:
     """A squad.
 
     Raises:
         SettingError: there is none of that number.
     """
-    found = session.get(Squad, squad_id)
+    found = session.get(SquadRow, squad_id)
     if found is None:
         raise SettingError("this squad is not there any more; reload the page")
     return found
 
 
-def members_of(session: Session, squad: Squad) -> list[tuple[Enlisted, Sculpt]]:
+def members_of(session: Session, squad: SquadRow) -> list[tuple[Enlisted, Sculpt]]:
     """The sculpts of a squad that are on the shelf, in their order."""
     out = []
     for row in squad.members:
-        own = built(Enlisted, row, "a model of the squad")
-        sculpt = session.get(Sculpt, own.sculpt_id)
+        member = built(Enlisted, row, "a model of the squad")
+        sculpt = session.get(Sculpt, member.sculpt_id)
         if sculpt is not None and sculpt.deleted_at is None:
-            out.append((own, sculpt))
+            out.append((member, sculpt))
     return out
 
 
-def keep(session: Session, squad: Squad, members: Sequence[Enlisted]) -> None:
+def keep_squad(session: Session, squad: SquadRow, members: Sequence[Enlisted]) -> None:
     """Keep who belongs to a squad.
 
     Raises:
@@ -70,10 +70,10 @@ def keep(session: Session, squad: Squad, members: Sequence[Enlisted]) -> None:
     squad.members = [plain(m) for m in members]
 
 
-def make(session: Session, name: str, scheme: Sculpt, sculpts: Sequence[Sculpt]) -> Squad:
+def make(session: Session, name: str, scheme: Sculpt, sculpts: Sequence[Sculpt]) -> SquadRow:
     """A new squad of some sculpts in the scheme of one of them."""
-    squad = Squad(name=name[:120] or "Squad", scheme_id=scheme.id, members=[])
+    squad = SquadRow(name=name[:120] or "Squad", scheme_id=scheme.id, members=[])
     session.add(squad)
-    keep(session, squad, [Enlisted(s.id) for s in sculpts])
+    keep_squad(session, squad, [Enlisted(s.id) for s in sculpts])
     session.flush()
     return squad

@@ -18,7 +18,7 @@ from ..settings import Settings
 from .at_work import AtWork
 from .cache import FolderCache
 from .database import SAVES, engine_of, newest
-from .models import USUAL, Job, LogEntry, Sculpt, now
+from .models import USUAL, JobRow, LogEntry, Sculpt, now
 from .owner import acting, keep_apart
 from .shared import Shared, SharedCache
 from .upgrade import DatabaseError
@@ -83,8 +83,8 @@ class Store:
             ("photos", photos, 3600 * PHOTO_HOURS),
         ):
             for name, (_, written) in self._shared.entries(folder).items():
-                own = name.rsplit("/", 1)[1].split(".")[0]
-                if own not in needed and written < time.time() - kept_s:
+                stem = name.rsplit("/", 1)[1].split(".")[0]
+                if stem not in needed and written < time.time() - kept_s:
                     self._shared.remove(name)
 
     def close(self) -> None:
@@ -238,7 +238,7 @@ def _run_lately(mark: Path) -> bool:
     return 0 <= since <= 86400 * STEADY_DAYS
 
 
-def new_job(session: Session, sculpt: Sculpt, kind: str = "prepare", urgency: int = USUAL) -> Job:
+def new_job(session: Session, sculpt: Sculpt, kind: str = "prepare", urgency: int = USUAL) -> JobRow:
     """A job for a sculpt; an older one of its kind that is still open is asked to stop.
 
     Raises:
@@ -246,8 +246,10 @@ def new_job(session: Session, sculpt: Sculpt, kind: str = "prepare", urgency: in
     """
     most = session.info.get("quota_jobs") or 0
     if most:
-        open_ones = select(func.count(Job.id)).join(Sculpt).where(Job.state.in_(("waiting", "working")))
-        waiting = session.scalar(open_ones.where(Sculpt.user_id == sculpt.user_id, Job.sculpt_id != sculpt.id)) or 0
+        open_ones = select(func.count(JobRow.id)).join(Sculpt).where(JobRow.state.in_(("waiting", "working")))
+        waiting = (
+            session.scalar(open_ones.where(Sculpt.user_id == sculpt.user_id, JobRow.sculpt_id != sculpt.id)) or 0
+        )
         if waiting >= most:
             raise SettingError(
                 f"{waiting} of your jobs are still waiting, as many as this bench takes from one painter; wait until "
@@ -257,13 +259,13 @@ def new_job(session: Session, sculpt: Sculpt, kind: str = "prepare", urgency: in
         if old.open and old.kind == kind:
             old.stop_asked = True
             old.state = "stopped"
-    job = Job(sculpt=sculpt, kind=kind, urgency=urgency)
+    job = JobRow(sculpt=sculpt, kind=kind, urgency=urgency)
     session.add(job)
     session.flush()
     return job
 
 
-def lay_out_again(session: Session, sculpt: Sculpt) -> Job:
+def lay_out_again(session: Session, sculpt: Sculpt) -> JobRow:
     """A job that lays a sculpt out again: until that is done there is nothing to show."""
     sculpt.surface_key = sculpt.sky_key = None
     return new_job(session, sculpt)

@@ -159,5 +159,5 @@ def _version(path: Path) -> str | None:
 def _counts(path: Path) -> dict[str, int]:
     with closing(sqlite3.connect(path)) as database:
         names = [r[0] for r in database.execute("SELECT name FROM sqlite_master WHERE type = 'table'")]
-        own = [n for n in names if n[:7] != "sqlite_"]
-        return {n: database.execute(f'SELECT count(*) FROM "{n}"').fetchone()[0] for n in own}  # noqa: S608
+        tables = [n for n in names if n[:7] != "sqlite_"]
+        return {n: database.execute(f'SELECT count(*) FROM "{n}"').fetchone()[0] for n in tables}  # noqa: S608

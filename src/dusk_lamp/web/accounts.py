@@ -146,14 +146,14 @@ def _account(trouble: str = "", link: str = "") -> str:
     with acting_for(None), workshop().store.session() as session:
         me = session.get(Painter, painter_id) or abort(401)
         everybody = accounts.takes(session, workshop().store) if me.looks_after else []
-        own = accounts.bytes_of(session, workshop().store, me.id)
+        room = accounts.bytes_of(session, workshop().store, me.id)
         return render_template(
             "account.html",
             me=me,
             shares=mine,
             recipes=recipes,
             everybody=everybody,
-            megabytes=own / 1e6,
+            megabytes=room / 1e6,
             quota=workshop().settings.quota_gb,
             trouble=trouble,
             link=link,
@@ -201,7 +201,7 @@ def delete() -> AnyResponse | tuple[str, int]:
         me = session.get(Painter, _painter_id()) or abort(401)
         fine = accounts.who_is(session, me.name, request.form.get("passphrase", "")) is not None
         if fine:
-            accounts.remove(session, me.id)
+            accounts.remove_painter(session, me.id)
     if not fine:
         return _account(trouble="that is not your passphrase; nothing was deleted"), 400
     cookie.clear()
@@ -233,7 +233,7 @@ def remove() -> AnyResponse:
         other = session.get(Painter, number)
         if other is None or other.id == _painter_id() or other.name != request.form.get("name", ""):
             raise SettingError("type the painter's name as it is written to remove them; nothing was removed")
-        accounts.remove(session, other.id)
+        accounts.remove_painter(session, other.id)
     return redirect(url_for(".account"))
 
 
@@ -251,8 +251,8 @@ def share() -> AnyResponse:
 def take_back(share_id: int) -> AnyResponse:
     """Take a link back: nobody sees anything by it any more."""
     with workshop().store.saving() as session:
-        own = next((s for s in accounts.shares(session) if s.id == share_id), None) or abort(404)
-        session.delete(own)
+        share_row = next((s for s in accounts.shares(session) if s.id == share_id), None) or abort(404)
+        session.delete(share_row)
     return redirect(url_for(".account") + "#shares")
 
 
@@ -264,14 +264,16 @@ def _shared(session: Session, token: str) -> Any:
 def shown(token: str) -> str:
     """What somebody shows by a link."""
     with acting_for(None), workshop().store.session() as session:
-        own = _shared(session, token)
-        by = session.get_one(Painter, own.user_id).name
-    with acting_for(own.user_id), workshop().store.session() as session:
-        rack = list(paints.rack_of(session)) if own.kind == "rack" else []
-        named = _words(session, own) if own.kind != "rack" else "Rack"
-        mix = session.get_one(Recipe, own.of).mix if own.kind == "recipe" else None
+        share_row = _shared(session, token)
+        by = session.get_one(Painter, share_row.user_id).name
+    with acting_for(share_row.user_id), workshop().store.session() as session:
+        rack = list(paints.rack_of(session)) if share_row.kind == "rack" else []
+        named = _words(session, share_row) if share_row.kind != "rack" else "Rack"
+        mix = session.get_one(Recipe, share_row.of).mix if share_row.kind == "recipe" else None
     inside = bool(_painter_id())
-    return render_template("shared.html", own=own, by=by, named=named, rack=rack, mix=mix, views=VIEWS, inside=inside)
+    return render_template(
+        "shared.html", own=share_row, by=by, named=named, rack=rack, mix=mix, views=VIEWS, inside=inside
+    )
 
 
 @blueprint.get("/shared/<token>/<view>.png")
@@ -280,11 +282,11 @@ def shown_picture(token: str, view: str) -> Any:
     if view not in VIEWS:
         abort(404)
     with acting_for(None), workshop().store.session() as session:
-        own = _shared(session, token)
-    if own.kind != "sculpt":
+        share_row = _shared(session, token)
+    if share_row.kind != "sculpt":
         abort(404)
-    with acting_for(own.user_id):
-        return sheet.picture(own.of, "finished", view)
+    with acting_for(share_row.user_id):
+        return sheet.picture(share_row.of, "finished", view)
 
 
 @blueprint.post("/shared/<token>/copy")
@@ -292,11 +294,11 @@ def take_copy(token: str) -> AnyResponse:
     """A copy of what somebody shows, on one's own shelf, rack or palette."""
     me, job_id = _painter_id(), None
     with acting_for(None), workshop().store.session() as session:
-        own = _shared(session, token)
-        if not own.copies:
+        share_row = _shared(session, token)
+        if not share_row.copies:
             raise SettingError("this is shown to be looked at, not to be copied")
-        source, of = own.user_id, own.of
-    if own.kind == "sculpt":
+        source, of = share_row.user_id, share_row.of
+    if share_row.kind == "sculpt":
         with acting_for(me), workshop().store.session() as session:
             name = free_name(session, _name_of(source, of))
         with acting_for(None), workshop().store.saving() as session:
@@ -312,7 +314,7 @@ def take_copy(token: str) -> AnyResponse:
         return redirect(url_for("shelf.shelf"))
     with acting_for(source), workshop().store.session() as session:
         rack = paints.rack_of(session)
-        recipe = session.get_one(Recipe, of) if own.kind == "recipe" else None
+        recipe = session.get_one(Recipe, of) if share_row.kind == "recipe" else None
         mix = recipe.mix if recipe else None
     with workshop().store.saving() as session:
         if recipe is not None and mix is not None:

@@ -119,14 +119,14 @@ class Background:
     def progress(self) -> list[dict[str, Any]]:
         """How far each piece of work of this painter is that goes on."""
         with self._lock:
-            own = [going for going in self._going.values() if going.painter == acting()]
-            return [dict(going.progress) for going in own if not going.future.done()]
+            mine = [going for going in self._going.values() if going.painter == acting()]
+            return [dict(going.progress) for going in mine if not going.future.done()]
 
     def stop(self, number: int) -> bool:
         """Have a piece of work end when it next says how far it is; False where there is none by that number."""
         with self._lock:
-            own = [going for going in self._going.values() if going.painter == acting()]
-            found = [going for going in own if going.progress["number"] == number]
+            mine = [going for going in self._going.values() if going.painter == acting()]
+            found = [going for going in mine if going.progress["number"] == number]
         for going in found:
             going.stop = True
         return bool(found)

@@ -52,8 +52,8 @@ def bench(sculpt_id: int, stage: str) -> str | AnyResponse:
 
 def light_kept(sculpt: Any) -> dict[str, Any]:
     """Light and greys as they are kept."""
-    own = sculpt.document
-    return {"rig": own["light"], "greys": own["greys"], "exposure": own["exposure"]}
+    document = sculpt.document
+    return {"rig": document["light"], "greys": document["greys"], "exposure": document["exposure"]}
 
 
 @blueprint.get("/sculpts/<int:sculpt_id>/light.json")
@@ -126,9 +126,9 @@ def done(sculpt_id: int, stage: str) -> AnyResponse:
         page.confirm(sculpt_id)
     with workshop().store.saving() as session:
         sculpt = the_sculpt(session, sculpt_id)
-        own = next(s for s in stage_registry.ON_BENCH if s.name == stage)
+        here = next(s for s in stage_registry.ON_BENCH if s.name == stage)
         reached = [] if onward.on_bench else [onward.name]
-        stage_registry.mark_done(sculpt, *([] if own.optional else [stage]), *reached)
+        stage_registry.mark_done(sculpt, *([] if here.optional else [stage]), *reached)
     if wants_json():
         return Response(status=204)
     return redirect(url_for_stage(onward.name, sculpt_id))

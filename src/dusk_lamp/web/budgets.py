@@ -34,7 +34,7 @@ PICTURES = 1
 MORE_MINUTES, LEAST_BETTER = 10.0, 0.5  # what is said to come next, and the per cent that is worth saying
 
 
-def budget_from(own: OpenPlan, given: Mapping[str, Any]) -> Budget:
+def budget_from(open_plan: OpenPlan, given: Mapping[str, Any]) -> Budget:
     """A budget as a page asks for it: minutes, and at most so many pots, puddles and steps; no number for what is
     usual. blends, neat: as they are ticked; here: only the pots of what is painted now; on-K: steps on the region of
     a number.
@@ -46,7 +46,7 @@ def budget_from(own: OpenPlan, given: Mapping[str, Any]) -> Budget:
     wanted: dict[str, Any] = {k: int(within(str(given[k]), k)) for k in ("pots", "puddles", "steps") if given.get(k)}
     only: tuple[str, ...] = ()
     if given.get("here") in (True, "1"):
-        laid = own.context.coats(FEATURE.name)
+        laid = open_plan.context.coats(FEATURE.name)
         only = tuple(dict.fromkeys(name for c in laid for name in c.mix.counted()))
         if not only:
             raise SettingError(
@@ -54,7 +54,7 @@ def budget_from(own: OpenPlan, given: Mapping[str, Any]) -> Budget:
             )
     pinned = {k[3:]: v for k, v in given.items() if k.startswith("on-") and v}
     steps_on = {
-        str(own.id(number)): int(number_of(str(count), "the number of steps", 1, MOST_STEPS_ON))
+        str(open_plan.id(number)): int(number_of(str(count), "the number of steps", 1, MOST_STEPS_ON))
         for number, count in pinned.items()
     }
     return replace(
@@ -67,10 +67,10 @@ def budget_from(own: OpenPlan, given: Mapping[str, Any]) -> Budget:
     )
 
 
-def economy_of(own: OpenPlan, budget: Budget, say: Say = lambda *_: None) -> Economy:
+def economy_of(open_plan: OpenPlan, budget: Budget, say: Say = lambda *_: None) -> Economy:
     """A plan for a budget, worked out once."""
     say(f"Choosing pots, puddles and steps for {budget.minutes:.0f} minutes", 0.3)
-    return FEATURE.economy(own.context, budget)
+    return FEATURE.economy(open_plan.context, budget)
 
 
 @blueprint.get("/sculpts/<int:sculpt_id>/economy.json")
@@ -79,69 +79,69 @@ def shown(sculpt_id: int) -> Response | tuple[Response, int]:
     words."""
     with workshop().store.session() as session:
         try:
-            own = opened(session, sculpt_id)
+            open_plan = opened(session, sculpt_id)
         except SettingError as e:
             return jsonify(trouble=str(e), rack=url_for("rack.rack"))
-    if not FEATURE.planned(own.context):
+    if not FEATURE.planned(open_plan.context):
         return jsonify(trouble="Mark the regions first: a plan is made for what is marked.")
     asked = request.args.to_dict()
     budgets = [Budget.usual(m) for m in NAMED]
     if asked:
         try:
-            budgets.append(budget_from(own, asked))
+            budgets.append(budget_from(open_plan, asked))
         except SettingError as e:
             return jsonify(trouble=str(e))
 
     def work(say: Say) -> None:
         for k, budget in enumerate(budgets):
             say(f"Choosing pots, puddles and steps for {budget.minutes:.0f} minutes", k / len(budgets))
-            economy_of(own, budget)
+            economy_of(open_plan, budget)
         say("Looking at ten minutes more", 0.95)
-        _ten_more(own, economy_of(own, next((b for b in budgets if _is_here(own, b)), budgets[1])))
+        _ten_more(open_plan, economy_of(open_plan, next((b for b in budgets if _is_here(open_plan, b)), budgets[1])))
 
     try:
-        if working := in_background(("economy", sculpt_id, own.turn, str(budgets)), work):
+        if working := in_background(("economy", sculpt_id, open_plan.turn, str(budgets)), work):
             return not_yet(working)
-        found = [economy_of(own, b) for b in budgets]
+        found = [economy_of(open_plan, b) for b in budgets]
     except SettingError as e:
         return jsonify(trouble=str(e))
-    here = next((e for e in found if _is_here(own, e.budget)), found[1])
-    rows = [_row(sculpt_id, own, e, asked if k == len(NAMED) else {}) for k, e in enumerate(found)]
-    return jsonify(turn=own.turn, more=_ten_more(own, here), plans=rows)
+    here = next((e for e in found if _is_here(open_plan, e.budget)), found[1])
+    rows = [_row(sculpt_id, open_plan, e, asked if k == len(NAMED) else {}) for k, e in enumerate(found)]
+    return jsonify(turn=open_plan.turn, more=_ten_more(open_plan, here), plans=rows)
 
 
 @blueprint.get("/sculpts/<int:sculpt_id>/economy/front.json")
 def whole_front(sculpt_id: int) -> Response | tuple[Response, int]:
     """Half an hour to five hours as a curve (SVG): how near each comes; minutes of each point."""
     with workshop().store.session() as session:
-        own = opened(session, sculpt_id)
-    if not FEATURE.planned(own.context):
+        open_plan = opened(session, sculpt_id)
+    if not FEATURE.planned(open_plan.context):
         return jsonify(trouble="Mark the regions first: a plan is made for what is marked.")
     budgets = [Budget.usual(m) for m in FRONT]
 
     def work(say: Say) -> None:
         for k, budget in enumerate(budgets):
             say(f"Choosing for {budget.minutes:.0f} minutes", k / len(budgets))
-            economy_of(own, budget)
+            economy_of(open_plan, budget)
 
     try:
-        if working := in_background(("front", sculpt_id, own.turn), work):
+        if working := in_background(("front", sculpt_id, open_plan.turn), work):
             return not_yet(working)
-        found = [economy_of(own, b) for b in budgets]
+        found = [economy_of(open_plan, b) for b in budgets]
     except SettingError as e:
         return jsonify(trouble=str(e))
     best: list[Economy] = []
     for plan in found:  # with more time never a worse one
         best.append(max([plan, *best[-1:]], key=lambda e: e.near_5_weighted))
     rows = [(e.minutes, e.near_5_weighted, e.words) for e in best]
-    here = next((k for k, e in enumerate(found) if _is_here(own, e.budget)), None)
+    here = next((k for k, e in enumerate(found) if _is_here(open_plan, e.budget)), None)
     return jsonify(
         svg=front_svg(rows, here),
         plans=[{"minutes": b.minutes, "words": e.words} for b, e in zip(budgets, best, strict=True)],
     )
 
 
-def _row(sculpt_id: int, own: OpenPlan, found: Economy, asked: dict[str, str]) -> dict[str, Any]:
+def _row(sculpt_id: int, open_plan: OpenPlan, found: Economy, asked: dict[str, str]) -> dict[str, Any]:
     budget = found.budget
     given: dict[str, Any] = asked or {"minutes": f"{budget.minutes:g}"}
     return {
@@ -152,20 +152,20 @@ def _row(sculpt_id: int, own: OpenPlan, found: Economy, asked: dict[str, str]) -
         f"{counted(len(found.puddles), 'puddle', 'puddles')}, {100 * found.near_5_weighted:.0f} % near",
         "minutes": round(found.minutes),
         "near": round(found.near_5_weighted, 4),
-        "here": _is_here(own, budget),
-        "picture": url_for(".look", sculpt_id=sculpt_id, v=_key(own, found)[:12], **given),
+        "here": _is_here(open_plan, budget),
+        "picture": url_for(".look", sculpt_id=sculpt_id, v=_key(open_plan, found)[:12], **given),
     }
 
 
-def _is_here(own: OpenPlan, budget: Budget) -> bool:
-    return plain(own.context.wishes(FEATURE.name).budget) == plain(budget)
+def _is_here(open_plan: OpenPlan, budget: Budget) -> bool:
+    return plain(open_plan.context.wishes(FEATURE.name).budget) == plain(budget)
 
 
-def _ten_more(own: OpenPlan, found: Economy) -> str:
+def _ten_more(open_plan: OpenPlan, found: Economy) -> str:
     """What ten minutes more, and what they need, would bring."""
     wider = {k: v + 2 for k in ("pots", "puddles", "steps") if (v := getattr(found.budget, k)) is not None}
-    more = FEATURE.economy(own.context, replace(found.budget, minutes=found.minutes + MORE_MINUTES, **wider))
-    names = {r.id: r.name for r in own.site.marking.regions}
+    more = FEATURE.economy(open_plan.context, replace(found.budget, minutes=found.minutes + MORE_MINUTES, **wider))
+    names = {r.id: r.name for r in open_plan.site.marking.regions}
     steps = [Counter(names.get(c.region, "") for c in e.coats) for e in (found, more)]
     gained = [
         f"{'one more step' if n == 1 else f'{n} more steps'} on {name}" for name, n in (steps[1] - steps[0]).items()
@@ -176,10 +176,15 @@ def _ten_more(own: OpenPlan, found: Economy) -> str:
     return f"+{MORE_MINUTES:.0f} min: {better:.0f} % more near{'; ' if gained else ''}{', '.join(gained[:3])}."
 
 
-def _key(own: OpenPlan, found: Economy) -> str:
-    before = own.context.before(FEATURE.name)
+def _key(open_plan: OpenPlan, found: Economy) -> str:
+    before = open_plan.context.before(FEATURE.name)
     return key_of(
-        "economy", PICTURES, own.open.surface_key, list(own.context.view), plain(before), plain(list(found.coats))
+        "economy",
+        PICTURES,
+        open_plan.open.surface_key,
+        list(open_plan.context.view),
+        plain(before),
+        plain(list(found.coats)),
     )
 
 
@@ -187,11 +192,13 @@ def _key(own: OpenPlan, found: Economy) -> str:
 def look(sculpt_id: int) -> Response:
     """The model as a budget (minutes, pots, puddles) would leave it, from the display view."""
     with workshop().store.session() as session:
-        own = opened(session, sculpt_id)
-    found, context = economy_of(own, budget_from(own, request.args.to_dict())), own.context
+        open_plan = opened(session, sculpt_id)
+    found, context = economy_of(open_plan, budget_from(open_plan, request.args.to_dict())), open_plan.context
 
     def draw() -> NDArray:
         levels = looks(context.simulation.reflectance([*context.before(FEATURE.name), *found.coats]))[1]
-        return colour_picture(own.site.surface, levels[own.site.shown], Camera(*context.view), *PICTURE_SIZE)
+        return colour_picture(
+            open_plan.site.surface, levels[open_plan.site.shown], Camera(*context.view), *PICTURE_SIZE
+        )
 
-    return drawn_once(_key(own, found), draw)
+    return drawn_once(_key(open_plan, found), draw)

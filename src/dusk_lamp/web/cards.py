@@ -7,7 +7,7 @@ from typing import Any
 
 from flask import Blueprint, Response, abort, render_template, request, url_for
 
-from ..core.card import card as card_named
+from ..core.card import card_called as card_named
 from ..core.card import cards
 from ..core.card.card import Card
 from ..core.card.drawing import card_pdf, card_picture
@@ -42,7 +42,7 @@ def exercises() -> list[Card]:
 def page(name: str) -> str:
     """A card: what it is for, to print it, to bring a photo of it."""
     with workshop().store.session() as session:
-        done = kept_drills.cards(session).get(name)
+        done = kept_drills.due_cards(session).get(name)
     return render_template("card.html", card=_named(name), measures=name == MEASURES, done=done)
 
 
@@ -61,39 +61,39 @@ def drawn(name: str) -> Response:
 @blueprint.post("/cards/<name>/photo")
 def bring(name: str) -> str:
     """A photo of the painted card, graded; the log keeps it."""
-    own = _named(name)
-    return _graded(own, photos.sent_photo())
+    card = _named(name)
+    return _graded(card, photos.sent_photo())
 
 
 @blueprint.post("/cards/<name>/simulated")
 def simulated(name: str) -> str:
     """A card as somebody painted it, by the simulated camera: to try it without a printer."""
-    own = _named(name)
-    return _graded(own, read_photo(card_photo(own, secrets.randbelow(MOST_SEEDS))[0]), simulated=True)
+    card = _named(name)
+    return _graded(card, read_photo(card_photo(card, secrets.randbelow(MOST_SEEDS))[0]), simulated=True)
 
 
-def _graded(own: Card, photo: Photo, simulated: bool = False) -> str:
-    flat = flat_card(own, photo)
-    grade = own.graded(flat)
-    sha = photos.keep(photo)
-    key = key_of("card", READ, own.name, sha)
+def _graded(card: Card, photo: Photo, simulated: bool = False) -> str:
+    flat = flat_card(card, photo)
+    grade = card.graded(flat)
+    sha = photos.keep_photo(photo)
+    key = key_of("card", READ, card.name, sha)
     blobs = {"flat.png": png_bytes(flat.picture), "grade.json": json.dumps(plain(grade)).encode()}
     workshop().store.cache.put(key, blobs=blobs)
     with workshop().store.saving() as session:
-        if own.name != MEASURES and not simulated:
-            kept_drills.answered(session, own.name, grade.good)
+        if card.name != MEASURES and not simulated:
+            kept_drills.answered(session, card.name, grade.good)
             note = " ".join(grade.words)[:LONGEST_NOTE]
             at = f"{now().isoformat(timespec='seconds')}Z"
-            log.add(session, Entry(at=at, how="note", title=own.title, note=note, photo=sha), None)
+            log.add(session, Entry(at=at, how="note", title=card.title, note=note, photo=sha), None)
         names = [p.name for p in paints.rack_of(session)]
     return render_template(
         "_card_graded.html",
-        card=own,
+        card=card,
         grade=grade,
         key=key,
         names=names,
-        measures=own.name == MEASURES,
-        shown=url_for(".flat", name=own.name, key=key),
+        measures=card.name == MEASURES,
+        shown=url_for(".flat", name=card.name, key=key),
     )
 
 

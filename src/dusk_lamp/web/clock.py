@@ -13,10 +13,10 @@ from ..core.plan.run import run
 from ..core.plan.steps.care import nth_share
 from ..core.schedule.before import Before, before_each
 from ..core.schedule.day import Clock, Day, clock_of
-from ..core.schedule.jobs import Job, ended_of, jobs_of, left_of
+from ..core.schedule.jobs import DayStep, ended_of, jobs_of, left_of
 from ..core.schedule.what_if import with_dryer, without_airbrush
 from ..core.schedule.worth import worths_of
-from ..core.squad.work import keys_of
+from ..core.squad.work import puddle_keys
 from ..core.units import counted, minutes_words, per_cent
 from ..core.view.formats import png_bytes
 from ..core.view.step_picture import GROUND, look_picture
@@ -77,15 +77,17 @@ def asked_for(session: Session, models: int) -> Asked:
     spans = spans_from(hours)
     start_text = given.get("from", "")
     start = moment_from(start_text, "The beginning") if start_text else next_evening(spans, datetime.now(zone))
-    own = Hours(start.replace(tzinfo=None), spans, zone)
+    hours_wanted = Hours(start.replace(tzinfo=None), spans, zone)
     until_text = given.get("until", "")
-    until = own.minutes(moment_from(until_text, "The end").replace(tzinfo=None)) if until_text else None
+    until = hours_wanted.minutes(moment_from(until_text, "The end").replace(tzinfo=None)) if until_text else None
     if until is not None and until <= 0:
         raise SettingError("the time to be done by lies before the beginning; give a later one")
     count = int(within(given.get("models", str(models)), "models"))
     pins = tuple(_pin(text) for text in given.getlist("pin")[:MOST_PINS])
     dryer, brush = bool(given.get("dryer")), bool(given.get("by_brush"))
-    return Asked(own, hours, f"{own.start:%Y-%m-%dT%H:%M}", until_text, until, count, dryer, brush, pins)
+    return Asked(
+        hours_wanted, hours, f"{hours_wanted.start:%Y-%m-%dT%H:%M}", until_text, until, count, dryer, brush, pins
+    )
 
 
 def next_evening(spans: Sequence[Any], now: datetime) -> datetime:
@@ -119,7 +121,7 @@ def _pin(text: str) -> tuple[int, int, float]:
 
 
 # --- one sculpt
-def jobs_on(plan: PlanSheet, dryer: bool = False) -> list[Job]:
+def jobs_on(plan: PlanSheet, dryer: bool = False) -> list[DayStep]:
     """The jobs of a plan that is worked out, those that may be left out with what that costs."""
     worths = plan.context.memory.of(
         "economy", ("worths", tuple(plan.marks)), lambda: worths_of(plan.context, plan.coats)
@@ -131,7 +133,7 @@ def jobs_on(plan: PlanSheet, dryer: bool = False) -> list[Job]:
         return before_each(plan.site, plan.coats, plan.context.simulation.films(plan.coats))
 
     before = plan.context.memory.of("economy", ("before", tuple(plan.marks)), order)
-    return jobs_of(steps, before, by_number, plan.context.tools.room, keys_of(steps))
+    return jobs_of(steps, before, by_number, plan.context.tools.room, puddle_keys(steps))
 
 
 def by_brush(plan: PlanSheet, say: Say = lambda *_: None) -> PlanSheet:
@@ -146,13 +148,13 @@ def by_brush(plan: PlanSheet, say: Say = lambda *_: None) -> PlanSheet:
 
 
 def done_of(
-    session: Session, sculpt: Sculpt, plan: PlanSheet, jobs: Sequence[Job], now: datetime
+    session: Session, sculpt: Sculpt, plan: PlanSheet, jobs: Sequence[DayStep], now: datetime
 ) -> dict[int, float]:
     """The minute, from now on, at which each job that is ended was ended."""
     keys = progress.keys_of(plan.coats)
-    ends = progress.state_of(session, sculpt, keys).ends
+    ends = progress.painting_state(session, sculpt, keys).ends
     numbers = (s.number for s in plan.steps)
-    return ended_of(jobs, progress.minutes_of(ends, zip(numbers, keys, strict=True), now))
+    return ended_of(jobs, progress.minutes_when_ended(ends, zip(numbers, keys, strict=True), now))
 
 
 def _of_sculpt(session: Session, sculpt: Sculpt, asked: Asked, seconds: float) -> tuple[PlanSheet, Clock]:
@@ -178,7 +180,7 @@ def _of_sculpt(session: Session, sculpt: Sculpt, asked: Asked, seconds: float) -
     return plan, clock_of(day, seconds)
 
 
-def pinned(asked: Asked, models: Sequence[Sequence[Job]]) -> dict[tuple[str, int], float]:
+def pinned(asked: Asked, models: Sequence[Sequence[DayStep]]) -> dict[tuple[str, int], float]:
     """The minute of each pinned batch, by its key and its first model."""
     out = {}
     for m, step, at in asked.pins:
@@ -256,12 +258,12 @@ def clock_shown(
     gone: dict[str, dict[str, Any]] = {}
     for m, k in clock.dropped:
         job = clock.day.models[m][k]
-        own = gone.setdefault(
+        left_out = gone.setdefault(
             job.key, {"title": job.title, "number": job.step, "minutes": 0.0, "worth": 0.0, "models": 0}
         )
-        own["minutes"] += job.hand
-        own["worth"] += (job.worth or 0.0) / len(clock.day.models)
-        own["models"] += 1
+        left_out["minutes"] += job.hand
+        left_out["worth"] += (job.worth or 0.0) / len(clock.day.models)
+        left_out["models"] += 1
     rows = []
     for n in dict.fromkeys(s.batch for s in clock.slots):
         slots = [s for s in clock.slots if s.batch == n]
@@ -326,7 +328,7 @@ def without(sculpt_id: int) -> Response:
     """The model as it comes out without some steps, by their numbers."""
     with workshop().store.session() as session:
         sculpt = the_sculpt(session, sculpt_id)
-        own, plan = sheet_of(session, sculpt)
+        open_sculpt, plan = sheet_of(session, sculpt)
     if request.args.get("by_brush"):
         plan = by_brush(plan)
     gone = {int(n) for n in request.args.get("steps", "").split(",") if n.isdecimal() and len(n) < 6}
@@ -335,7 +337,9 @@ def without(sculpt_id: int) -> Response:
     from ..core.view.step_picture import sheet_shot
 
     camera = camera_of(plan, "display")
-    shot = own.more.of("shot", f"clock {camera.azimuth:g}", lambda: sheet_shot(plan.site, camera, plan.display))
+    shot = open_sculpt.more.of(
+        "shot", f"clock {camera.azimuth:g}", lambda: sheet_shot(plan.site, camera, plan.display)
+    )
     levels = looks(plan.context.simulation.reflectance(left))[1]
     return picture(png_bytes(look_picture(plan.site, shot, levels, GROUND)))
 

@@ -27,7 +27,7 @@ ACTIONS = {
 
 def changed_coats(
     session: Session,
-    own: OpenPlan,
+    open_plan: OpenPlan,
     coats: Sequence[Coat],
     what: str,
     given: Body,
@@ -54,7 +54,7 @@ def changed_coats(
         out[k] = replace(out[k], mix=mix_called(session, given["name"]))
     else:
         out[k] = out[k].with_settings(given.within("settings"))
-        own.context.simulation.film(out[k])  # refused here where it cannot be
+        open_plan.context.simulation.film(out[k])  # refused here where it cannot be
     return out
 
 
@@ -72,10 +72,12 @@ def mix_called(session: Session, name: Any, *, varnish: bool = False) -> Mix:
     return found
 
 
-def by_hand(own: OpenPlan, technique: str, mix: Mix, label: str, stage: str) -> Coat:
+def added_by_hand(open_plan: OpenPlan, technique: str, mix: Mix, label: str, stage: str) -> Coat:
     """A coat of any technique in its usual settings; what is aimed comes from the lamp, otherwise set as the last one
     like it."""
     coat = usual_coat(technique, mix, label, stage)
-    last = next((c for c in reversed(own.plan.coats) if c.technique == technique), coat)
+    last = next((c for c in reversed(open_plan.plan.coats) if c.technique == technique), coat)
     settings = last.settings if coat.by.from_afar else coat.settings
-    return replace(coat, settings=coat.by.aimed(settings, own.context.lamp.azimuth, own.context.lamp.elevation))
+    return replace(
+        coat, settings=coat.by.aimed(settings, open_plan.context.lamp.azimuth, open_plan.context.lamp.elevation)
+    )

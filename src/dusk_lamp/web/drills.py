@@ -27,25 +27,25 @@ MOST_SEEDS = 1_000_000
 def index() -> str:
     """All drills, how well each is known, and which comes next."""
     with workshop().store.session() as session:
-        cards = kept.cards(session)
+        cards = kept.due_cards(session)
         ready = [s for s in shelf_of(session) if s.ready]
         following = next_drill(kept.plain_cards(session), tuple(drills()), datetime.now(UTC))
         rows = [
             {
-                "drill": own,
+                "drill": exercise,
                 "card": cards.get(name),
                 "next": name == following,
             }
-            for name, own in drills().items()
+            for name, exercise in drills().items()
         ]
-        painted = [{"card": own, "done": cards.get(own.name)} for own in exercises()]
+        painted = [{"card": exercise, "done": cards.get(exercise.name)} for exercise in exercises()]
         return render_template("drills.html", rows=rows, painted=painted, sculpts=ready, following=following)
 
 
 @blueprint.get("/drills/<name>")
 def play(name: str) -> str:
     """One question of a drill: sculpt and seed say which; another seed where none is named."""
-    own = _named(name)
+    exercise = _named(name)
     with workshop().store.session() as session:
         ready = [s for s in shelf_of(session) if s.ready]
     if not ready:
@@ -54,11 +54,11 @@ def play(name: str) -> str:
     sculpt_id = int(wanted) if wanted.isdecimal() else ready[0].id
     seed = int(number_of(request.args.get("seed") or str(secrets.randbelow(MOST_SEEDS)), "the seed", 0, MOST_SEEDS))
     site = _site(sculpt_id)
-    task = own.make(site, seed)
-    asked_for = {k: v for k, v in plain(task).items() if k not in ("truth", "why")}
+    question = exercise.make(site, seed)
+    asked_for = {k: v for k, v in plain(question).items() if k not in ("truth", "why")}
     shown = url_for(".shown", name=name, sculpt_id=sculpt_id, seed=seed, which="asked")
     return render_template(
-        "drill.html", drill=own, task=asked_for, picture=shown, sculpts=ready, sculpt_id=sculpt_id, seed=seed
+        "drill.html", drill=exercise, task=asked_for, picture=shown, sculpts=ready, sculpt_id=sculpt_id, seed=seed
     )
 
 
@@ -67,23 +67,23 @@ def shown(name: str, sculpt_id: int, seed: int, which: str) -> Response:
     """The picture of a question, or solved."""
     if which not in ("asked", "solved"):
         abort(404)
-    own, site = _named(name), _site(sculpt_id)
-    return picture(png_bytes(own.picture(site, own.make(site, seed), which == "solved")))
+    exercise, site = _named(name), _site(sculpt_id)
+    return picture(png_bytes(exercise.picture(site, exercise.make(site, seed), which == "solved")))
 
 
 @blueprint.post("/drills/<name>/<int:sculpt_id>/<int:seed>")
 def answer(name: str, sculpt_id: int, seed: int) -> Response:
     """An answer graded, explained, and kept for what comes next."""
-    own, site = _named(name), _site(sculpt_id)
-    task = own.make(site, seed)
-    grade = own.grade(task, json_body().get("answer"))
+    exercise, site = _named(name), _site(sculpt_id)
+    question = exercise.make(site, seed)
+    grade = exercise.grade(question, json_body().get("answer"))
     with workshop().store.saving() as session:
         kept.answered(session, name, grade.good)
         following = next_drill(kept.plain_cards(session), tuple(drills()), datetime.now(UTC))
     return jsonify(
         **plain(grade),
-        truth=task.truth,
-        teaches=own.teaches,
+        truth=question.truth,
+        teaches=exercise.teaches,
         solved=url_for(".shown", name=name, sculpt_id=sculpt_id, seed=seed, which="solved"),
         again=url_for(".play", name=name, sculpt=sculpt_id),
         next=url_for(".play", name=following, sculpt=sculpt_id),
@@ -100,7 +100,7 @@ def _named(name: str) -> Any:
 def _site(sculpt_id: int) -> Site:
     """The sculpt that questions are made from."""
     with workshop().store.session() as session:
-        own = laid_out(the_sculpt(session, sculpt_id))
-    if own.site.visibility is None:
+        open_sculpt = laid_out(the_sculpt(session, sculpt_id))
+    if open_sculpt.site.visibility is None:
         abort(409)
-    return own.site
+    return open_sculpt.site

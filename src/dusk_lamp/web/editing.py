@@ -77,7 +77,7 @@ class OpenPlan:
     def _page_key(self, name: str, more: tuple) -> tuple:
         plan = self.sculpt.id, self.turn, self.open.surface_key, self.site.looked
         tools, rack = json.dumps(plain(self.context.tools)), tuple(self.context.rack)
-        colours = tuple(own.colour for own in self.context.locals)  # a recipe may be mixed another way by now
+        colours = tuple(local.colour for local in self.context.locals)  # a recipe may be mixed another way by now
         return name, *plan, tools, rack, colours, *more
 
     def has_page(self, name: str, *more: Hashable) -> bool:
@@ -121,15 +121,15 @@ def opened(session: Session, sculpt_id: int, *, sky: bool = True, undercoat: boo
         SettingError: there is no undercoat yet, and the rack has nothing to lay one with.
     """
     sculpt = the_sculpt(session, sculpt_id)
-    own = laid_out(sculpt)
-    if sky and own.site.visibility is None:
+    open_sculpt = laid_out(sculpt)
+    if sky and open_sculpt.site.visibility is None:
         abort(409)
-    context, kept = plans.context_of(session, sculpt, own, workshop().store.cache)
+    context, kept = plans.context_of(session, sculpt, open_sculpt, workshop().store.cache)
     if undercoat and sky and "undercoat" not in context.plan.settled:
         context, _ = laid(context)
         found = context.wishes("undercoat")  # with the values its school aims at
         kept = replace(kept, plan=kept.plan.with_wishes("undercoat", found))
-    return OpenPlan(sculpt, own, context, kept)
+    return OpenPlan(sculpt, open_sculpt, context, kept)
 
 
 def change(sculpt_id: int, make: Make, *, sky: bool = True) -> tuple[Response, int] | Response | int:
@@ -145,16 +145,16 @@ def changed(sculpt_id: int, given: Body, make: Make, *, sky: bool = True) -> tup
         raise SettingError("this change does not say what it was made on; reload the page")
     try:
         with workshop().store.session() as session:
-            own = opened(session, sculpt_id, sky=sky)
-            if turn != own.turn:
-                return elsewhere(own.turn)
-            edit = make(session, own, str(given.get("do", "")), given)
-        return keep(sculpt_id, own, edit)
+            open_plan = opened(session, sculpt_id, sky=sky)
+            if turn != open_plan.turn:
+                return elsewhere(open_plan.turn)
+            edit = make(session, open_plan, str(given.get("do", "")), given)
+        return keep_edit(sculpt_id, open_plan, edit)
     except plans.ChangedElsewhereError:
         return elsewhere()
 
 
-def keep(sculpt_id: int, own: OpenPlan, edit: Edit) -> int:
+def keep_edit(sculpt_id: int, open_plan: OpenPlan, edit: Edit) -> int:
     """Keep a change as a revision; what takes long was done before.
 
     Raises:
@@ -163,17 +163,17 @@ def keep(sculpt_id: int, own: OpenPlan, edit: Edit) -> int:
     job_id = None
     with workshop().store.saving() as session:
         sculpt = the_sculpt(session, sculpt_id)
-        if sculpt.surface_key is not None and sculpt.surface_key != own.open.surface_key:
+        if sculpt.surface_key is not None and sculpt.surface_key != open_plan.open.surface_key:
             raise plans.ChangedElsewhereError
-        labels, turn = own.kept.labels if edit.labels is None else edit.labels, own.turn
+        labels, turn = open_plan.kept.labels if edit.labels is None else edit.labels, open_plan.turn
         if edit.instead and plans.step(session, sculpt, -1, turn):
             turn = sculpt.plan_id
-        new = KeptPlan(edit.plan, turn, labels, own.kept.surface_key or own.open.surface_key)
+        new = KeptPlan(edit.plan, turn, labels, open_plan.kept.surface_key or open_plan.open.surface_key)
         turn = plans.keep(session, sculpt, new, edit.action)
         mark_done(sculpt, *edit.done)
         for name in edit.opened_again:
             mark_open(sculpt, name)
-        job = plans.after_change(session, sculpt, own.kept.plan)
+        job = plans.after_change(session, sculpt, open_plan.kept.plan)
         job_id = job.id if job else None
     if job_id is not None:
         workshop().queue.add(job_id)
@@ -190,7 +190,7 @@ def answer(sculpt_id: int, done: tuple[Response, int] | Response | int) -> tuple
     return history(sculpt_id) if isinstance(done, int) else done
 
 
-def settled(plan: Plan, context: Context, coats: Sequence[Coat]) -> Plan:
+def with_kept_coats(plan: Plan, context: Context, coats: Sequence[Coat]) -> Plan:
     """A plan with other coats; once any were changed by hand, those of the undercoat are kept too."""
     return replace(plan, coats=tuple(coats), settled=tuple(dict.fromkeys((*plan.settled, "undercoat"))))
 
@@ -249,28 +249,28 @@ def sight(line: Body) -> tuple[np.ndarray, np.ndarray]:
 
 
 def clicked(
-    own: OpenSculpt, given: Body
+    open_sculpt: OpenSculpt, given: Body
 ) -> tuple[NDArray[np.float64], tuple[float, float, float], tuple[float, float, float]]:
     """The place that a line of sight meets, mm on the bench; the same in the file's axes; and its normal there.
 
     Raises:
         SettingError: there is nothing there.
     """
-    surface = own.site.surface
+    surface = open_sculpt.site.surface
     met = spot(surface, *sight(given))
     if met is None:
         raise SettingError("there is nothing there; click on the sculpt itself")
     face, place = met
-    normal = surface.normals[surface.faces[face]].mean(axis=0) @ own.placing.turn
-    x, y, z = own.placing.to_file(place[None])[0].tolist()
+    normal = surface.normals[surface.faces[face]].mean(axis=0) @ open_sculpt.placing.turn
+    x, y, z = open_sculpt.placing.to_file(place[None])[0].tolist()
     a, b, c = (float(v) for v in normal)
     return place, (x, y, z), (a, b, c)
 
 
 def with_marking(
-    own: OpenPlan, marking: Marking, action: str, done: Sequence[str] = (), again: Sequence[str] = ()
+    open_plan: OpenPlan, marking: Marking, action: str, done: Sequence[str] = (), again: Sequence[str] = ()
 ) -> Edit:
     """A plan for another marking: coats of regions that go stay on their spots."""
-    gone = {r.id for r in own.kept.plan.regions} - {r.id for r in marking.regions}
-    plan = own.kept.plan.bound_to_spots(own.site.marking, sorted(gone)).marked(marking)
+    gone = {r.id for r in open_plan.kept.plan.regions} - {r.id for r in marking.regions}
+    plan = open_plan.kept.plan.bound_to_spots(open_plan.site.marking, sorted(gone)).marked(marking)
     return Edit(plan, action, marking.labels, tuple(done), tuple(again))

@@ -16,7 +16,7 @@ from flask import Blueprint, Response, current_app
 from sqlalchemy import select
 
 from ..core.units import left_words
-from ..store.models import Job
+from ..store.models import JobRow
 from ..store.owner import acting, acting_for
 from .background import Background
 from .workshop import workshop
@@ -56,9 +56,9 @@ def going_on(events: Events, background: Background) -> dict[str, Any]:
     """Jobs that are open, and work beside requests: how far each is."""
     with workshop().store.session() as session:
         rows = session.execute(
-            select(Job.id, Job.sculpt_id, Job.kind, Job.state, Job.step, Job.share)
-            .where(Job.state.in_(("waiting", "working")))
-            .order_by(Job.id)
+            select(JobRow.id, JobRow.sculpt_id, JobRow.kind, JobRow.state, JobRow.step, JobRow.share)
+            .where(JobRow.state.in_(("waiting", "working")))
+            .order_by(JobRow.id)
         ).all()
     working = background.progress()
     events.forget({f"job {r.id}" for r in rows} | {f"work {w['number']}" for w in working})
@@ -85,8 +85,8 @@ def events() -> Response:
     """The stream: an event `now` with jobs and work, at once and whenever something has changed. 204 where there are
     as many streams as there may be."""
     app = current_app._get_current_object()  # ty: ignore[missing-attribute]
-    own: Events = app.extensions["events"]
-    if not own.room.acquire(blocking=False):
+    own_events: Events = app.extensions["events"]
+    if not own_events.room.acquire(blocking=False):
         return Response(status=204)
     painter = acting()
     seconds = 0.0 if app.testing else min(STREAM_S, workshop().settings.request_s / 2)
@@ -96,7 +96,7 @@ def events() -> Response:
         yield "retry: 500\n\n"
         while True:
             with app.app_context(), acting_for(painter):
-                now = json.dumps(going_on(own, app.extensions["background"]))
+                now = json.dumps(going_on(own_events, app.extensions["background"]))
             if now != said:
                 said, beat = now, time.monotonic()
                 yield f"event: now\ndata: {now}\n\n"
@@ -108,5 +108,5 @@ def events() -> Response:
             time.sleep(LOOKED_S)
 
     answer = Response(stream(), mimetype="text/event-stream", headers={"X-Accel-Buffering": "no"})
-    answer.call_on_close(own.room.release)  # also where the browser left before the first word
+    answer.call_on_close(own_events.room.release)  # also where the browser left before the first word
     return answer

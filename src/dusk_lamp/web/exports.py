@@ -38,23 +38,27 @@ def plan_json(sculpt_id: int) -> Response:
     with workshop().store.session() as session:
         sculpt = the_sculpt(session, sculpt_id)
         laid, plan = sheet_of(session, sculpt)
-        site, own = plan.site, plan.context.plan
-        spots = np.array(own.display.spots).reshape(-1, 3)
+        site, document = plan.site, plan.context.plan
+        spots = np.array(document.display.spots).reshape(-1, 3)
         content = {
             "sculpt": sculpt.name,
             "height_mm": round(site.surface.height, 2),
             "area_mm2": round(float(plan.bands.area_mm2.sum()), 1),
-            "light": {**plain(own.light), "words": rig_words(own.light)},
-            "exposure": plain(own.exposure),
+            "light": {**plain(document.light), "words": rig_words(document.light)},
+            "exposure": plain(document.exposure),
             "hidden_mm2": round(plan.bands.hidden_mm2, 1),
-            "greys": {**plain(own.greys), "values": plain(plan.bands.greys, 2), "cuts": plain(plan.bands.cuts, 3)},
+            "greys": {
+                **plain(document.greys),
+                "values": plain(plan.bands.greys, 2),
+                "cuts": plain(plan.bands.cuts, 3),
+            },
             "school": plan.school,
             "within_half": plan.near and round(plan.near, 4),
             "steps": [row_of(step, site) for step in plan.steps],
             "regions": steps_by_region(site.surface, site.marking, plan.bands, site.paintable),
             "display": {
-                "azimuth": own.display.azimuth,
-                "elevation": own.display.elevation,
+                "azimuth": document.display.azimuth,
+                "elevation": document.display.elevation,
                 "spots_mm": plain(laid.placing.to_bench(spots), 3),
             },
             "seams": seams_of(sculpt, site, plan.value),
@@ -73,22 +77,22 @@ def whole_plan(sculpt_id: int) -> Response:
         listed = (
             "undercoat" in the_sculpt(session, sculpt_id).document["settled"]
         )  # then no light is needed to lay it
-        own = opened(session, sculpt_id, sky=not listed)
-        plan, site = own.plan, own.site
+        open_plan = opened(session, sculpt_id, sky=not listed)
+        plan, site = open_plan.plan, open_plan.site
         if plan.sculpt.standing is None:
             raise SettingError("stand the sculpt up first")
         most = workshop().settings.most_samples or None
         plan = replace(
             plan,
             sculpt=replace(plan.sculpt, most_samples=most),
-            tools=own.context.tools,
-            rack=tuple(own.context.rack),
+            tools=open_plan.context.tools,
+            rack=tuple(open_plan.context.rack),
             regions=tuple(_with_colours(session, plan.regions)),
             settled=tuple(features()),
         )
     marking = {k: v for k, v in json.loads(mask_json(site.surface, site.marking)).items() if k != "regions"}
     content = {**document_of(plan), "marking": marking}
-    name = f"{own.sculpt.name} whole plan.json"
+    name = f"{open_plan.sculpt.name} whole plan.json"
     return download(json.dumps(content, ensure_ascii=False).encode(), "application/json", name)
 
 

@@ -6,7 +6,7 @@ from dataclasses import dataclass
 from sqlalchemy.orm import Session
 
 from ..core.plain import built, plain
-from ..core.schedule.jobs import Job
+from ..core.schedule.jobs import DayStep
 from ..store import painters, progress
 from ..store.cache import key_of
 from ..store.models import Sculpt
@@ -22,7 +22,7 @@ class Facts:
     """jobs: for the clock. keys: of the coats, in the order of the steps; numbers: of those steps. ml: of paint for
     one model, by mix in words; parts: of each. minutes: at the model."""
 
-    jobs: tuple[Job, ...] = ()
+    jobs: tuple[DayStep, ...] = ()
     keys: tuple[str, ...] = ()
     numbers: tuple[int, ...] = ()
     ml: dict[str, float] | None = None
@@ -36,7 +36,7 @@ def facts_key(session: Session, sculpt: Sculpt) -> str:
     return key_of("plan facts", FACTS, sculpt.id, sculpt.plan_id, sculpt.surface_key, sculpt.sky_key, tools)
 
 
-def facts_of(session: Session, sculpt: Sculpt) -> Facts:
+def plan_facts_of(session: Session, sculpt: Sculpt) -> Facts:
     """The facts of a sculpt's plan, worked out once for each state of it and of the tools."""
     cache, key = workshop().store.cache, facts_key(session, sculpt)
     if key not in cache:
@@ -46,7 +46,7 @@ def facts_of(session: Session, sculpt: Sculpt) -> Facts:
         for step in plan.steps:
             ml[step.paint] = ml.get(step.paint, 0.0) + step.ml
             parts[step.paint] = step.parts
-        own = Facts(
+        facts = Facts(
             tuple(jobs_on(plan)),
             tuple(progress.keys_of(plan.coats)),
             tuple(s.number for s in plan.steps),
@@ -54,6 +54,6 @@ def facts_of(session: Session, sculpt: Sculpt) -> Facts:
             parts,
             sum(s.hand_minutes for s in plan.steps),
         )
-        cache.put(key, blobs={"facts.json": json.dumps(plain(own)).encode()})
-        return own
+        cache.put(key, blobs={"facts.json": json.dumps(plain(facts)).encode()})
+        return facts
     return built(Facts, json.loads(cache.blob(key, "facts.json")), "what is known of a plan")

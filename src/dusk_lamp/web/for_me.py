@@ -97,10 +97,10 @@ def _schemes(given: Body) -> list[Scheme]:
     return schemes_of_words([str(w) for w in given.listed("words")])
 
 
-def _guess(session: Session, own: OpenPlan, what: str, given: Body) -> Edit:
-    site = own.site
-    named = named_by_place(guessed(own.open), site.surface, site.paintable).renewed(site.marking)
-    return with_marking(own, named, "regions guessed for you", ("regions",))
+def _guess(session: Session, open_plan: OpenPlan, what: str, given: Body) -> Edit:
+    site = open_plan.site
+    named = named_by_place(guessed(open_plan.open), site.surface, site.paintable).renewed(site.marking)
+    return with_marking(open_plan, named, "regions guessed for you", ("regions",))
 
 
 @blueprint.get("/sculpts/<int:sculpt_id>/for-me.png")
@@ -108,19 +108,21 @@ def look(sculpt_id: int) -> Response:
     """What the model ought to look like in four colours (`colours`, by commas), from the display view."""
     scheme = Scheme("", _four(request.args.get("colours", "").split(",")))
     with workshop().store.session() as session:
-        own = opened(session, sculpt_id, sky=False)
-    context, regions = own.context, _coloured(own, scheme)
+        open_plan = opened(session, sculpt_id, sky=False)
+    context, regions = open_plan.context, _coloured(open_plan, scheme)
     key = key_of(
         "for me",
         PICTURES,
-        own.open.surface_key,
-        digest(own.site.labels, [r.colour for r in regions]),
+        open_plan.open.surface_key,
+        digest(open_plan.site.labels, [r.colour for r in regions]),
         list(context.view),
     )
 
     def draw() -> NDArray:
         aim = context.on(replace(context.plan, regions=regions)).target("colour")
-        return colour_picture(own.site.surface, aim.colour[own.site.shown], Camera(*context.view), *PICTURE_SIZE)
+        return colour_picture(
+            open_plan.site.surface, aim.colour[open_plan.site.shown], Camera(*context.view), *PICTURE_SIZE
+        )
 
     return drawn_once(key, draw)
 
@@ -134,9 +136,11 @@ def _four(colours: list[Any]) -> tuple[str, str, str, str]:
     return a, b, c, d
 
 
-def _coloured(own: OpenPlan, scheme: Scheme) -> tuple[Any, ...]:
-    site = own.site
-    return in_scheme(own.plan.regions, site.marking.areas(site.surface, site.paintable)[1:], scheme, own.context.rack)
+def _coloured(open_plan: OpenPlan, scheme: Scheme) -> tuple[Any, ...]:
+    site = open_plan.site
+    return in_scheme(
+        open_plan.plan.regions, site.marking.areas(site.surface, site.paintable)[1:], scheme, open_plan.context.rack
+    )
 
 
 @blueprint.post("/sculpts/<int:sculpt_id>/for-me/palette")
@@ -174,12 +178,12 @@ def plan(sculpt_id: int) -> tuple[Response, int] | Response:
     return jsonify(turn=done), 202
 
 
-def _taken(session: Session, own: OpenPlan, what: str, given: Body) -> Edit:
-    if not own.plan.regions:
+def _taken(session: Session, open_plan: OpenPlan, what: str, given: Body) -> Edit:
+    if not open_plan.plan.regions:
         raise SettingError("choose words or a picture first")
     scheme = Scheme("", _four(given.listed("colours")))
     return Edit(
-        replace(own.kept.plan, regions=_coloured(own, scheme)),
+        replace(open_plan.kept.plan, regions=_coloured(open_plan, scheme)),
         "colours chosen for you",
         done=("regions", "view", "light", "greys", "sketch", "undercoat", "colour"),
     )

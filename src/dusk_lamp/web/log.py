@@ -55,7 +55,7 @@ def log() -> str:
 
 
 def _titles() -> dict[str, str]:
-    return {name: own.title for name, own in techniques().items()}
+    return {name: technique.title for name, technique in techniques().items()}
 
 
 def _teaches(session: Session) -> dict[str, Any]:
@@ -94,20 +94,20 @@ def change(entry_id: int) -> str | Response:
     """Write into an entry what was really done."""
     given = json_body() if request.is_json else _from_form()
     with workshop().store.saving() as session:
-        row = kept.change(session, entry_id, given)
+        row = kept.change_entry(session, entry_id, given)
         session.flush()
-        own = kept.entry_in(row)
+        entry = kept.entry_in(row)
         if wants_json() and "HX-Request" not in request.headers:
-            return jsonify(plain(own))
-        return render_template("_log_row.html", row=row, own=own, titles=_titles(), opened=True)
+            return jsonify(plain(entry))
+        return render_template("_log_row.html", row=row, own=entry, titles=_titles(), opened=True)
 
 
 @blueprint.post("/log/<int:entry_id>/photo")
 def photograph(entry_id: int) -> str:
     """Put a photo to an entry."""
-    sha = photos.keep(photos.sent_photo())
+    sha = photos.keep_photo(photos.sent_photo())
     with workshop().store.saving() as session:
-        row = kept.change(session, entry_id, {"photo": sha})
+        row = kept.change_entry(session, entry_id, {"photo": sha})
         session.flush()
         return render_template("_log_row.html", row=row, own=kept.entry_in(row), titles=_titles(), opened=True)
 
@@ -148,7 +148,7 @@ def _drops(text: str) -> dict[str, float]:
 def remove(entry_id: int) -> Response:
     """Take an entry out."""
     with workshop().store.saving() as session:
-        kept.remove(session, entry_id)
+        kept.remove_entry(session, entry_id)
     return Response("")
 
 
@@ -160,8 +160,8 @@ def learn() -> AnyResponse:
         entries, tools = kept.entries(session), painters.tools_of(session)
         if what == "pace":
             pace = pace_of(entries)
-            own = {k: round(v, 3) for k, v in pace.times.items()}
-            painters.keep_tools(session, replace(tools, pace={"all": round(pace.all, 3), **own} if own else {}))
+            times = {k: round(v, 3) for k, v in pace.times.items()}
+            painters.keep_tools(session, replace(tools, pace={"all": round(pace.all, 3), **times} if times else {}))
         elif what == "forget-pace":
             painters.keep_tools(session, replace(tools, pace={}))
         elif what == "drops" and (seen := drops_seen(entries, tools.drops_per_ml)):
@@ -214,7 +214,7 @@ def bring() -> AnyResponse:
     json_ = (request.files["file"].filename or "").lower().endswith(".json")
     found = from_json(text) if json_ else from_csv(text)
     with workshop().store.saving() as session:
-        count = kept.bring(session, found)
+        count = kept.bring_log(session, found)
     if wants_json():
         return jsonify(taken=count, of=len(found))
     return redirect(url_for(".log"))

@@ -12,7 +12,7 @@ from flask import Blueprint, Flask, Response, abort, g, jsonify, request
 from sqlalchemy import func, select, text
 from sqlalchemy.exc import SQLAlchemyError
 
-from ..store.models import Job
+from ..store.models import JobRow
 from ..store.owner import acting_for
 from .workshop import workshop
 
@@ -114,7 +114,7 @@ def metrics() -> Response:
     from prometheus_client import CONTENT_TYPE_LATEST, generate_latest
 
     with acting_for(None), workshop().store.session() as session:
-        counted = dict(session.execute(select(Job.state, func.count()).group_by(Job.state)).all())
+        counted = dict(session.execute(select(JobRow.state, func.count()).group_by(JobRow.state)).all())
     for state in ("waiting", "working", "done", "failed", "stopped"):
         counters["jobs"].labels(state).set(counted.get(state, 0))
     return Response(generate_latest(counters["registry"]), content_type=CONTENT_TYPE_LATEST)

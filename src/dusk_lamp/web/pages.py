@@ -44,12 +44,12 @@ class Watched:
     def __call__(self, environ: Any, start_response: Any) -> Any:
         if environ.get("PATH_INFO") in UNHURRIED:
             return self._app(environ, start_response)
-        own = threading.get_ident()
-        self._began[own] = time.monotonic()
+        thread = threading.get_ident()
+        self._began[thread] = time.monotonic()
         try:
             return self._app(environ, start_response)
         finally:
-            self._began.pop(own, None)
+            self._began.pop(thread, None)
 
     def _watch(self) -> None:
         while True:

@@ -10,7 +10,7 @@ from ..core.errors import SettingError
 from ..core.paint.colour import ILLUMINANTS, colour_of, colour_of_hex
 from ..core.paint.cost import EFFICIENCY, amount, drop_words, drops_for
 from ..core.paint.glaze import USUAL_SHARE, USUAL_THINNING, glaze, thinning_for
-from ..core.paint.ladder import CUSTOMARY, LadderStep, customary, ladder, unevenness
+from ..core.paint.ladder import CUSTOMARY, LadderStep, customary, ladder, ladder_unevenness
 from ..core.paint.mix import EARNS, MOST_PAINTS_IN_A_MIX, MOST_PARTS, Mix, coloured, match, near_words
 from ..core.paint.rack import Paint, Rack
 from ..core.paint.thin import JOBS
@@ -120,12 +120,12 @@ def _mix(session: Session, given: Body) -> Mix:
     rack = paints.rack_of(session)
     kept = {p["name"].casefold(): p for r in paints.recipes(session) for p in r.paints}
     wells = [(str(w["paint"]), w.whole("parts")) for w in given.bodies("wells", MOST_PAINTS_IN_A_MIX)]
-    own = {p.name.casefold(): p for p in rack}
+    on_rack = {p.name.casefold(): p for p in rack}
     chosen = []
     for name, _ in wells:
         key = name.casefold()
         chosen.append(
-            own[key] if key in own else built(Paint, kept[key], "a paint") if key in kept else rack.find(name)
+            on_rack[key] if key in on_rack else built(Paint, kept[key], "a paint") if key in kept else rack.find(name)
         )
     return coloured(Mix(tuple(chosen), tuple(n for _, n in wells)))
 
@@ -228,7 +228,7 @@ def steps() -> Response:
 
 def _rungs(rungs: list[LadderStep]) -> dict[str, Any]:
     return {
-        "unevenness": round(unevenness(rungs), 1),
+        "unevenness": round(ladder_unevenness(rungs), 1),
         "steps": [
             r.report()
             | {"words": r.mix.words(), "wells": [{"paint": k, "parts": n} for k, n in r.mix.counted().items()]}
@@ -250,15 +250,15 @@ def keep() -> Response:
 def recipe(recipe_id: int, what: str) -> Response:
     """Take a recipe away, or put it back."""
     with workshop().store.saving() as session:
-        own = session.get(Recipe, recipe_id)
-        if own is None or what not in ("delete", "restore"):
+        recipe = session.get(Recipe, recipe_id)
+        if recipe is None or what not in ("delete", "restore"):
             abort(404)
         taken = {r.name.casefold() for r in paints.recipes(session)}
-        if what == "restore" and own.deleted_at is not None and own.name.casefold() in taken:
+        if what == "restore" and recipe.deleted_at is not None and recipe.name.casefold() in taken:
             raise SettingError(
-                f"there is another recipe called “{own.name}” by now; give that one another name first"
+                f"there is another recipe called “{recipe.name}” by now; give that one another name first"
             )
-        own.deleted_at = now() if what == "delete" else None
+        recipe.deleted_at = now() if what == "delete" else None
         session.flush()
         return jsonify(recipes=_recipes(session))
 
@@ -268,8 +268,8 @@ def primer() -> Response:
     """Which primer costs the fewest coats for a sculpt's regions and their colours, with the table behind it."""
     given = json_body()
     with workshop().store.session() as session:
-        own = opened(session, int(_number(given, "sculpt", 0, 1, 1e9)), sky=False)
-        verdicts, missing = weighed_primers(session, own)
+        open_plan = opened(session, int(_number(given, "sculpt", 0, 1, 1e9)), sky=False)
+        verdicts, missing = weighed_primers(session, open_plan)
     if not verdicts:
         raise SettingError(
             "there is nothing to weigh primers by: no region of this sculpt has a colour yet (choose colours under "

@@ -7,7 +7,7 @@ from sqlalchemy import select
 
 from ..core.check.photo import Photo, jpeg_of, read_photo
 from ..core.errors import SettingError
-from ..store.models import Photo as PhotoRow
+from ..store.models import PhotoRow
 from .workshop import sent_bytes, workshop
 
 blueprint = Blueprint("photos", __name__)
@@ -39,7 +39,7 @@ def sent_photo() -> Photo:
     )
 
 
-def keep(photo: Photo) -> str:
+def keep_photo(photo: Photo) -> str:
     """Keep a photo; its sha."""
     sha = workshop().store.keep_jpeg(jpeg_of(photo))
     with workshop().store.saving() as session:
@@ -51,8 +51,8 @@ def keep(photo: Photo) -> str:
 def _own_path(sha: str) -> Path | None:
     """Where a photo of this painter lies; None where there is none."""
     with workshop().store.session() as session:
-        own = session.scalars(select(PhotoRow.id).where(PhotoRow.sha == sha)).first()
-    return workshop().store.photo_path(sha) if own is not None else None
+        row = session.scalars(select(PhotoRow.id).where(PhotoRow.sha == sha)).first()
+    return workshop().store.photo_path(sha) if row is not None else None
 
 
 def kept(sha: str) -> Photo:

@@ -15,7 +15,7 @@ from werkzeug.wrappers import Response as AnyResponse
 from ..core.errors import SettingError
 from ..core.paint.colour import colour_of
 from ..core.paint.cost import shopping
-from ..core.paint.film import card
+from ..core.paint.film import test_card
 from ..core.paint.pigment import HIDING, Pigment
 from ..core.paint.rack import (
     FINISHES,
@@ -50,7 +50,7 @@ LARGEST_PHOTO = 40_000_000  # pixels
 
 def drawdown(pigment: Pigment, coat_um: float, grounds: tuple[str, ...] = ("black", "white")) -> list[list[str]]:
     """The colours of one, two and three coats over each ground: rows by coats, columns by ground."""
-    return [[colour_of(pigment.film(n * coat_um, card(g))).hex for g in grounds] for n in COATS]
+    return [[colour_of(pigment.film(n * coat_um, test_card(g))).hex for g in grounds] for n in COATS]
 
 
 @blueprint.app_template_filter("drawdown")
@@ -104,22 +104,22 @@ def _missed(session: Session, name: str) -> str:
 def bottle(bottle_id: int) -> str:
     """One paint's form."""
     with workshop().store.session() as session:
-        own = _bottle(session, bottle_id)
-        return _form(own.paint, own)
+        bottle = _bottle(session, bottle_id)
+        return _form(bottle.paint, bottle)
 
 
 def _bottle(session: Any, bottle_id: int) -> Bottle:
-    own = session.get(Bottle, bottle_id)
-    if own is None:
+    bottle = session.get(Bottle, bottle_id)
+    if bottle is None:
         abort(404)
-    return own
+    return bottle
 
 
-def _form(paint: Paint | None, own: Bottle | None, trouble: str = "") -> str:
+def _form(paint: Paint | None, bottle: Bottle | None, trouble: str = "") -> str:
     return render_template(
         "_paint_form.html",
         paint=paint,
-        bottle=own,
+        bottle=bottle,
         all_kinds=list(KINDS),
         finishes=FINISHES,
         hiding=HIDING,
@@ -171,13 +171,13 @@ def change(bottle_id: int) -> AnyResponse:
 def stock(bottle_id: int) -> AnyResponse:
     """How much is left in a bottle, ml."""
     with workshop().store.saving() as session:
-        own = _bottle(session, bottle_id)
+        bottle = _bottle(session, bottle_id)
         try:
             left = float(request.form.get("stock_ml", "").replace(",", "."))
         except ValueError as e:
             raise RackError("what is left is a number of ml") from e
-        paints.put(session, replace(own.paint, stock_ml=left), own)
-        return Response(render_template("_paint_card.html", bottle=own))
+        paints.put(session, replace(bottle.paint, stock_ml=left), bottle)
+        return Response(render_template("_paint_card.html", bottle=bottle))
 
 
 @blueprint.post("/rack/<int:bottle_id>/delete")
@@ -192,9 +192,9 @@ def delete(bottle_id: int) -> AnyResponse:
 def restore(bottle_id: int) -> AnyResponse:
     """Put a paint back on the rack."""
     with workshop().store.saving() as session:
-        own = _bottle(session, bottle_id)
-        paints.put(session, own.paint, own)
-        own.deleted_at = None
+        bottle = _bottle(session, bottle_id)
+        paints.put(session, bottle.paint, bottle)
+        bottle.deleted_at = None
     return redirect(url_for(".rack"))
 
 
@@ -209,7 +209,7 @@ def bring() -> AnyResponse:
         raise RackError("the file is larger than any rack's; bring the paints you own")
     read = rack_from_gpl if file.filename.lower().endswith(".gpl") else rack_from_csv
     with workshop().store.saving() as session:
-        paints.bring(session, read(content))
+        paints.bring_paints(session, read(content))
     return redirect(url_for(".rack"))
 
 

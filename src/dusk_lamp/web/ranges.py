@@ -56,13 +56,13 @@ RANGES: dict[str, Range] = {
 }
 
 
-def limits(own: Range, most: float | None = None) -> Markup:
+def limits(allowed: Range, most: float | None = None) -> Markup:
     """A range as the attributes of a field. It begins at a whole number of steps: browsers count from there. most:
     where tools go less far."""
-    first = own.low if not own.step else math.ceil(own.low / own.step - 1e-9) * own.step
-    high = own.high if own.slide is None else own.slide
+    first = allowed.low if not allowed.step else math.ceil(allowed.low / allowed.step - 1e-9) * allowed.step
+    high = allowed.high if allowed.slide is None else allowed.slide
     high = high if most is None else min(high, most)
-    step = "any" if own.step is None else f"{own.step:.10g}"
+    step = "any" if allowed.step is None else f"{allowed.step:.10g}"
     return Markup('min="{}" max="{}" step="{}"').format(f"{first:.10g}", f"{high:.10g}", step)
 
 
@@ -72,5 +72,7 @@ def within(text: str, name: str) -> float:
     Raises:
         SettingError: it is none, or outside.
     """
-    own = RANGES[name]
-    return number_of(text, f"{own.words}{f', in {own.unit},' if own.unit else ''}", own.low, own.high)
+    allowed = RANGES[name]
+    return number_of(
+        text, f"{allowed.words}{f', in {allowed.unit},' if allowed.unit else ''}", allowed.low, allowed.high
+    )

@@ -72,6 +72,6 @@ def drawn_once(key: str, draw: Callable[[], NDArray], named: str | None = None) 
 def download(content: bytes, kind: str, name: str) -> Response:
     """A file for the painter's disk, under a harmless name; in the sculpt's own letters where the browser can (RFC
     6266)."""
-    safe, own = secure_filename(name) or "sculpt", quote(UNSAFE.sub("_", name))
-    named = f"attachment; filename=\"{safe}\"; filename*=UTF-8''{own}"
+    safe, quoted = secure_filename(name) or "sculpt", quote(UNSAFE.sub("_", name))
+    named = f"attachment; filename=\"{safe}\"; filename*=UTF-8''{quoted}"
     return Response(content, mimetype=kind, headers={"Content-Disposition": named})

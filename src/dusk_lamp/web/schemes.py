@@ -23,12 +23,12 @@ def shown(sculpt_id: int) -> Response:
     """Every scheme: number, name, how many coats, and which is on the bench."""
     with workshop().store.session() as session:
         sculpt, rows = the_sculpt(session, sculpt_id), []
-        for own in plans.schemes_of(session, sculpt):
-            here = own.id == sculpt.scheme_id
-            counts = session.get_one(Revision, sculpt.plan_id if here else own.plan_id).counts
+        for scheme in plans.schemes_of(session, sculpt):
+            here = scheme.id == sculpt.scheme_id
+            counts = session.get_one(Revision, sculpt.plan_id if here else scheme.plan_id).counts
             coats = sum(n for stage, n in counts.items() if stage != "undercoat")
             words = f"{counted(coats, 'coat', 'coats')}{', on the bench' if here else ''}"
-            rows.append({"number": own.id, "name": own.name, "here": here, "coats": coats, "words": words})
+            rows.append({"number": scheme.id, "name": scheme.name, "here": here, "coats": coats, "words": words})
     return jsonify(rows)
 
 
@@ -52,7 +52,7 @@ def change(sculpt_id: int) -> Response | tuple[Response, int]:
             if what == "copy":
                 plans.copy_as(session, sculpt, one_line(given.get("name")))
             elif what == "take":
-                plans.take(session, sculpt, int(number or 0), turn)
+                plans.take_scheme(session, sculpt, int(number or 0), turn)
             else:
                 plans.let_go(session, sculpt, int(number or 0))
             job = plans.after_change(session, sculpt, before)
@@ -73,10 +73,10 @@ def look(sculpt_id: int, number: int) -> Response | tuple[Response, int]:
         abort(404)
     with workshop().store.session() as session:
         sculpt = the_sculpt(session, sculpt_id)
-        own, scheme = laid_out(sculpt), plans.scheme_called(session, sculpt, number)
+        open_sculpt, scheme = laid_out(sculpt), plans.scheme_called(session, sculpt, number)
         turn = sculpt.plan_id if scheme.id == sculpt.scheme_id else scheme.plan_id
         kept, cache = plans.kept_of(session, sculpt, turn), workshop().store.cache
-        context, _ = plans.context_of(session, sculpt, own, cache, kept)
+        context, _ = plans.context_of(session, sculpt, open_sculpt, cache, kept)
     coats = context.plan.coats
     if working := in_background(
         ("scheme", sculpt_id, number, turn), lambda say: context.simulation.reflectance(coats)

@@ -155,14 +155,16 @@ def _pages(folder: Path, taken: socket.socket, passphrase: str, leave: Callable[
     """The child that serves the pages on a port. passphrase: for it alone. leave: lets go of what is the parent's."""
     from .pages import serve_on
 
-    parent, number, own = os.getpid(), taken.fileno(), {PREFIX + "PASSPHRASE": passphrase}
+    parent, number, environment = os.getpid(), taken.fileno(), {PREFIX + "PASSPHRASE": passphrase}
 
     def run() -> None:
         leave()
-        os.environ.update(own)
+        os.environ.update(environment)
         serve_on(folder, taken, parent)
 
-    return Child(run, "dusk_lamp.web.pages", folder, number, parent, pass_fds=[number], env={**os.environ, **own})
+    return Child(
+        run, "dusk_lamp.web.pages", folder, number, parent, pass_fds=[number], env={**os.environ, **environment}
+    )
 
 
 def _worker(folder: Path, leave: Callable[[], None]) -> Child:

@@ -164,10 +164,10 @@ class PlanSheet:
 def sheet_of(session: Session, sculpt: Sculpt, say: Say = lambda *_: None) -> tuple[OpenSculpt, PlanSheet]:
     """The plan of a sculpt as it is kept now, with the coats that were laid; it invents none. Worked out once for all
     its pictures."""
-    own = laid_out(sculpt)
-    context, kept = plans.context_of(session, sculpt, own, workshop().store.cache)
-    key = (kept.turn, own.surface_key, own.site.looked, plain_key(context))
-    return own, own.more.of("plan", key, lambda: _worked_out(context, say))
+    open_sculpt = laid_out(sculpt)
+    context, kept = plans.context_of(session, sculpt, open_sculpt, workshop().store.cache)
+    key = (kept.turn, open_sculpt.surface_key, open_sculpt.site.looked, plain_key(context))
+    return open_sculpt, open_sculpt.more.of("plan", key, lambda: _worked_out(context, say))
 
 
 def plain_key(context: Context) -> str:
@@ -256,37 +256,39 @@ def picture_key(sculpt: Sculpt, sheet: PlanSheet, name: str, view: str) -> str:
     )
 
 
-def _shot(own: OpenSculpt, sheet: PlanSheet, camera: Camera, view: str, kind: str) -> Any:
+def _shot(open_sculpt: OpenSculpt, sheet: PlanSheet, camera: Camera, view: str, kind: str) -> Any:
     size = [BENCH_SIZE] if kind == "large shot" else []
     name = f"{view} {camera.azimuth:g} {camera.elevation:g}"
-    return own.more.of(kind, name, lambda: sheet_shot(sheet.site, camera, sheet.display, *size))
+    return open_sculpt.more.of(kind, name, lambda: sheet_shot(sheet.site, camera, sheet.display, *size))
 
 
-def picture_of(sculpt: Sculpt, own: OpenSculpt, sheet: PlanSheet, cache: Cache, name: str, view: str) -> bytes:
+def picture_of(
+    sculpt: Sculpt, open_sculpt: OpenSculpt, sheet: PlanSheet, cache: Cache, name: str, view: str
+) -> bytes:
     """A step's picture as PNG: what was there before it with the new film marked; or the finished model. Drawn
     once."""
-    return _picture(picture_key(sculpt, sheet, name, view), own, sheet, cache, name, view)
+    return _picture(picture_key(sculpt, sheet, name, view), open_sculpt, sheet, cache, name, view)
 
 
 @contextmanager
 def drawn_ahead(
-    sculpt: Sculpt, own: OpenSculpt, sheet: PlanSheet, cache: Cache, shown: Iterable[tuple[int, str]]
+    sculpt: Sculpt, open_sculpt: OpenSculpt, sheet: PlanSheet, cache: Cache, shown: Iterable[tuple[int, str]]
 ) -> Iterator[Callable[[int, str], bytes]]:
     """What gives the picture of a step, from 0, in a view: those that are shown are drawn in threads, in order,
     while the first are laid out."""
     keys = {(k, view): picture_key(sculpt, sheet, str(k + 1), view) for k, view in dict.fromkeys(shown)}
     with ThreadPoolExecutor(min(os.cpu_count() or 1, MOST_THREADS)) as pool:
         drawn = {
-            (k, view): pool.submit(_picture, key, own, sheet, cache, str(k + 1), view)
+            (k, view): pool.submit(_picture, key, open_sculpt, sheet, cache, str(k + 1), view)
             for (k, view), key in keys.items()
         }
         yield lambda k, view: drawn[k, view].result()
 
 
-def _picture(key: str, own: OpenSculpt, sheet: PlanSheet, cache: Cache, name: str, view: str) -> bytes:
+def _picture(key: str, open_sculpt: OpenSculpt, sheet: PlanSheet, cache: Cache, name: str, view: str) -> bytes:
     if key not in cache:
         camera = camera_of(sheet, view)
-        shot = _shot(own, sheet, camera, view, "shot")
+        shot = _shot(open_sculpt, sheet, camera, view, "shot")
         if name == "finished":
             picture = look_picture(sheet.site, shot, _levels(sheet, len(sheet.coats)))
         else:
@@ -307,14 +309,14 @@ def _picture(key: str, own: OpenSculpt, sheet: PlanSheet, cache: Cache, name: st
 
 
 def bench_picture(
-    sculpt: Sculpt, own: OpenSculpt, sheet: PlanSheet, cache: Cache, number: int, look: str, view: str
+    sculpt: Sculpt, open_sculpt: OpenSculpt, sheet: PlanSheet, cache: Cache, number: int, look: str, view: str
 ) -> bytes:
     """A step's picture for the bench, larger and on its grey, as PNG. look: before, with the new film marked, or
     after. Drawn once."""
     key = key_of("bench", PICTURES, picture_key(sculpt, sheet, str(number), view), look)
     if key not in cache:
         camera = camera_of(sheet, view)
-        shot = _shot(own, sheet, camera, view, "large shot")
+        shot = _shot(open_sculpt, sheet, camera, view, "large shot")
         if look == "after":
             drawn = look_picture(sheet.site, shot, _levels(sheet, number), GROUND)
         else:

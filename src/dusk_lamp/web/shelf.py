@@ -24,7 +24,7 @@ from ..core.errors import SculptFileError
 from ..core.sculpt.read import FORMATS
 from ..store import plans
 from ..store.backup import backup
-from ..store.models import Job, Sculpt, now
+from ..store.models import JobRow, Sculpt, now
 from ..store.store import UNDO_DAYS, free_name, new_job
 from .responses import picture
 from .stage_registry import mark_open, string_of
@@ -219,7 +219,7 @@ def prepare_again(sculpt_id: int) -> str:
 def stop(job_id: int) -> str:
     """Ask a job to stop."""
     with workshop().store.saving() as session:
-        job = session.get(Job, job_id)
+        job = session.get(JobRow, job_id)
         if job is None:
             abort(404)
         if job.open:

@@ -11,18 +11,18 @@ from ..core.paint.cost import drops_for
 from ..core.plain import one_line
 from ..core.plan.steps.care import nth_share
 from ..core.schedule.day import Clock, Day, clock_of
-from ..core.schedule.jobs import Job
-from ..core.squad.matching import matched
+from ..core.schedule.jobs import DayStep
+from ..core.squad.matching import regions_matched
 from ..core.squad.work import shared_of
 from ..core.units import minutes_words
 from ..days import calendar_file
 from ..store import painters, paints, plans, squads
-from ..store.models import LOOKED_AT, Sculpt, Squad
+from ..store.models import LOOKED_AT, Sculpt, SquadRow
 from ..store.squads import Enlisted
 from ..store.store import new_job
 from .background import Say, in_background, not_yet
 from .clock import PAGE_SECONDS, Asked, asked_for, clock_shown, pinned
-from .facts import Facts, facts_of
+from .facts import Facts, plan_facts_of
 from .ranges import within
 from .responses import download
 from .workshop import shelf_of, the_sculpt, workshop
@@ -35,12 +35,12 @@ KIND = "squad"
 def index() -> str:
     """All squads, and a form for another."""
     with workshop().store.session() as session:
-        own = [
+        rows = [
             {"squad": s, "members": squads.members_of(session, s), "scheme": session.get(Sculpt, s.scheme_id)}
             for s in squads.squads(session)
         ]
         ready = [s for s in shelf_of(session) if s.ready]
-        return render_template("squads.html", squads=own, sculpts=ready)
+        return render_template("squads.html", squads=rows, sculpts=ready)
 
 
 @blueprint.post("/squads")
@@ -65,18 +65,18 @@ def make() -> AnyResponse:
 def squad(squad_id: int) -> str:
     """One squad: its models side by side, how their regions match, what is an exception."""
     with workshop().store.session() as session:
-        own = squads.the_squad(session, squad_id)
-        scheme = session.get(Sculpt, own.scheme_id)
+        squad = squads.the_squad(session, squad_id)
+        scheme = session.get(Sculpt, squad.scheme_id)
         if scheme is None:
             raise SettingError("the sculpt whose scheme they take is not there any more; make a new squad")
         regions = plans.plan_of(session, scheme).regions
         rows: list[dict[str, Any]] = []
-        for member, sculpt in squads.members_of(session, own):
+        for member, sculpt in squads.members_of(session, squad):
             mine = plans.plan_of(session, sculpt).regions
             try:
-                found, trouble = matched(mine, regions, member.matches), ""
+                found, trouble = regions_matched(mine, regions, member.matches), ""
             except SettingError as e:
-                found, trouble = matched(mine, regions), str(e)
+                found, trouble = regions_matched(mine, regions), str(e)
             job = sculpt.latest_job(KIND)
             rows.append(
                 {
@@ -92,7 +92,7 @@ def squad(squad_id: int) -> str:
         colours = [p.name for p in paints.rack_of(session) if p.kind in ("base", "layer")]
         return render_template(
             "squad.html",
-            squad=own,
+            squad=squad,
             scheme=scheme,
             rows=rows,
             regions=regions,
@@ -111,49 +111,49 @@ def change(squad_id: int) -> AnyResponse:
     form = request.form
     what = form.get("do", "")
     with workshop().store.saving() as session:
-        own = squads.the_squad(session, squad_id)
-        members = [m for m, _ in squads.members_of(session, own)]
+        squad = squads.the_squad(session, squad_id)
+        members = [m for m, _ in squads.members_of(session, squad)]
         if what == "rename":
-            own.name = one_line(form.get("name", ""))[:120] or own.name
+            squad.name = one_line(form.get("name", ""))[:120] or squad.name
         elif what == "delete":
-            session.delete(own)
+            session.delete(squad)
         elif what == "add":
             sculpt = the_sculpt(session, int(form.get("sculpt", "0") or 0))
-            squads.keep(session, own, [*members, Enlisted(sculpt.id)])
+            squads.keep_squad(session, squad, [*members, Enlisted(sculpt.id)])
         else:
-            squads.keep(session, own, _changed(members, what, form))
+            squads.keep_squad(session, squad, _changed(members, what, form))
     return redirect(url_for(".index") if what == "delete" else url_for(".squad", squad_id=squad_id))
 
 
 def _changed(members: list[Enlisted], what: str, form: Any) -> list[Enlisted]:
     sculpt_id = int(form.get("sculpt", "0") or 0)
-    own = next((m for m in members if m.sculpt_id == sculpt_id), None)
-    if own is None:
+    member = next((m for m in members if m.sculpt_id == sculpt_id), None)
+    if member is None:
         raise SettingError("this model is not in the squad any more; reload the page")
     region = form.get("region", "")
     if what == "remove":
-        return [m for m in members if m is not own]
+        return [m for m in members if m is not member]
     if what == "count":
-        new = replace(own, count=int(within(form.get("count", ""), "models")))
+        new = replace(member, count=int(within(form.get("count", ""), "models")))
     elif what == "match":
-        taken = {k: v for k, v in own.matches.items() if k != region}
-        new = replace(own, matches=taken if form.get("as_usual") else {**taken, region: form.get("scheme", "")})
+        taken = {k: v for k, v in member.matches.items() if k != region}
+        new = replace(member, matches=taken if form.get("as_usual") else {**taken, region: form.get("scheme", "")})
     elif what == "except":
-        left = {k: v for k, v in own.changes.items() if k != region}
+        left = {k: v for k, v in member.changes.items() if k != region}
         colour = one_line(form.get("colour", ""))
-        new = replace(own, changes={**left, region: {"colour": colour}} if colour else left)
+        new = replace(member, changes={**left, region: {"colour": colour}} if colour else left)
     else:
         raise SettingError("this change of a squad is not known; reload the page")
-    return [new if m is own else m for m in members]
+    return [new if m is member else m for m in members]
 
 
 @blueprint.post("/squads/<int:squad_id>/carry")
 def carry(squad_id: int) -> AnyResponse:
     """Carry the scheme over to every model, one job each."""
     with workshop().store.saving() as session:
-        own = squads.the_squad(session, squad_id)
-        members = squads.members_of(session, own)
-        jobs = [new_job(session, s, KIND, LOOKED_AT).id for _, s in members if s.id != own.scheme_id]
+        squad = squads.the_squad(session, squad_id)
+        members = squads.members_of(session, squad)
+        jobs = [new_job(session, s, KIND, LOOKED_AT).id for _, s in members if s.id != squad.scheme_id]
     for job_id in jobs:
         workshop().queue.add(job_id)
     return redirect(url_for(".squad", squad_id=squad_id))
@@ -163,15 +163,15 @@ def carry(squad_id: int) -> AnyResponse:
 class _Ready(NamedTuple):
     """A squad whose models are all worked out."""
 
-    squad: Squad
+    squad: SquadRow
     models: list[tuple[Enlisted, Sculpt, Facts]]
 
 
 def _facts(squad_id: int) -> _Ready | tuple[Response, int]:
     """The facts of every model; or how far they are worked out."""
     with workshop().store.session() as session:
-        own = squads.the_squad(session, squad_id)
-        members = squads.members_of(session, own)
+        squad = squads.the_squad(session, squad_id)
+        members = squads.members_of(session, squad)
         turns = [(s.id, s.plan_id) for _, s in members]
 
     def work(say: Say) -> None:
@@ -179,25 +179,25 @@ def _facts(squad_id: int) -> _Ready | tuple[Response, int]:
             with workshop().store.session() as session:
                 sculpt = the_sculpt(session, sculpt_id)
                 say(f"Working out {sculpt.name}", k / max(len(turns), 1))
-                facts_of(session, sculpt)
+                plan_facts_of(session, sculpt)
 
     progress = in_background(("squad", squad_id, tuple(turns)), work)
     if progress is not None:
         return not_yet(progress)
     with workshop().store.session() as session:
-        own = squads.the_squad(session, squad_id)
-        scheme = session.get(Sculpt, own.scheme_id)
+        squad = squads.the_squad(session, squad_id)
+        scheme = session.get(Sculpt, squad.scheme_id)
         regions = plans.plan_of(session, scheme).regions if scheme else ()
         out = []
-        for member, sculpt in squads.members_of(session, own):
-            facts = facts_of(session, sculpt)
-            found = matched(plans.plan_of(session, sculpt).regions, regions, member.matches)
+        for member, sculpt in squads.members_of(session, squad):
+            facts = plan_facts_of(session, sculpt)
+            found = regions_matched(plans.plan_of(session, sculpt).regions, regions, member.matches)
             names = {m.region: m.scheme for m in found if m.scheme}
             out.append((member, sculpt, replace(facts, jobs=tuple(_like_the_scheme(j, names) for j in facts.jobs))))
-        return _Ready(own, out)
+        return _Ready(squad, out)
 
 
-def _like_the_scheme(job: Job, names: dict[str, str]) -> Job:
+def _like_the_scheme(job: DayStep, names: dict[str, str]) -> DayStep:
     """A job by the name of the region it takes after, so that it is done with those of the other models."""
     other = names.get(job.region)
     return job if other in (None, job.region) else replace(job, key=job.key.replace(job.region, str(other), 1))
@@ -246,7 +246,7 @@ def clock(squad_id: int) -> Any:
         if "HX-Request" in request.headers or "X-Waits" in request.headers:
             return found
         return render_template("squad_waits.html", squad_id=squad_id)
-    own, models = found
+    squad, models = found
     url = url_for(".clock", squad_id=squad_id)
     with workshop().store.session() as session:
         try:
@@ -263,11 +263,11 @@ def clock(squad_id: int) -> Any:
                 shown["trouble"] = str(e)
     if "HX-Request" in request.headers:
         return render_template("_clock.html", **shown)
-    return render_template("squad_clock.html", squad=own, **shown)
+    return render_template("squad_clock.html", squad=squad, **shown)
 
 
 def _on_the_clock(models: list[tuple[Enlisted, Sculpt, Facts]], asked: Asked) -> tuple[Clock, list[str]]:
-    jobs: list[tuple[Job, ...]] = []
+    jobs: list[tuple[DayStep, ...]] = []
     names: list[str] = []
     for member, sculpt, facts in models:
         for k in range(member.count):
@@ -285,8 +285,8 @@ def calendar(squad_id: int) -> Response | tuple[Response, int]:
     found = _facts(squad_id)
     if not isinstance(found, _Ready):
         return found
-    own, models = found
+    squad, models = found
     with workshop().store.session() as session:
         asked = asked_for(session, 1)
     made, _ = _on_the_clock(models, asked)
-    return download(calendar_file(made, asked.hours, own.name), "text/calendar", f"{own.name}.ics")
+    return download(calendar_file(made, asked.hours, squad.name), "text/calendar", f"{squad.name}.ics")

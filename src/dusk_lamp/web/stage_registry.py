@@ -181,19 +181,19 @@ def in_groups(stages: list[dict[str, Any]]) -> list[dict[str, Any]]:
     by_name = {stage["name"]: stage for stage in stages}
     out = []
     for group, names in GROUPS.items():
-        own = [by_name[n] for n in names]
-        done = sum(stage["state"] == "done" for stage in own)
+        stages_here = [by_name[n] for n in names]
+        done = sum(stage["state"] == "done" for stage in stages_here)
         out.append(
             {
                 "name": group,
-                "stages": own,
+                "stages": stages_here,
                 "done": done,
-                "of": len(own),
-                "present": any(s["present"] for s in own),
+                "of": len(stages_here),
+                "present": any(s["present"] for s in stages_here),
                 "lamp": "lit"
-                if done == len(own)
+                if done == len(stages_here)
                 else "again"
-                if any(s["state"] == "again" for s in own)
+                if any(s["state"] == "again" for s in stages_here)
                 else "unlit",
             }
         )

@@ -12,7 +12,7 @@ from ..core.units import minutes_words
 from ..store import painters, progress
 from ..store.models import Done, Sculpt
 from .background import Say, in_background, not_yet
-from .facts import Facts, facts_of
+from .facts import Facts, plan_facts_of
 from .ranges import within
 from .workshop import the_sculpt, workshop
 
@@ -38,14 +38,14 @@ def tonight() -> Response | tuple[Response, int]:
     def work(say: Say) -> None:
         say("Looking at what is left to paint", 0.1)
         with workshop().store.session() as session:
-            facts_of(session, the_sculpt(session, sculpt_id))
+            plan_facts_of(session, the_sculpt(session, sculpt_id))
 
     going = in_background(("tonight", sculpt_id, turn), work)
     if going is not None:
         return not_yet(going)
     with workshop().store.session() as session:
         sculpt = the_sculpt(session, sculpt_id)
-        words = _words(session, sculpt, facts_of(session, sculpt), minutes)
+        words = _words(session, sculpt, plan_facts_of(session, sculpt), minutes)
     return jsonify(words=words, minutes=minutes, url=url_for("paint.paint", sculpt_id=sculpt_id))
 
 
@@ -62,9 +62,9 @@ def _begun(session: Session) -> Sculpt | None:
 
 
 def _words(session: Session, sculpt: Sculpt, facts: Facts, minutes: float) -> str:
-    ends = progress.state_of(session, sculpt, facts.keys).ends
+    ends = progress.painting_state(session, sculpt, facts.keys).ends
     numbers = zip(facts.numbers, facts.keys, strict=True)
-    done = ended_of(facts.jobs, progress.minutes_of(ends, numbers, datetime.now(UTC)))
+    done = ended_of(facts.jobs, progress.minutes_when_ended(ends, numbers, datetime.now(UTC)))
     left, earliest = left_of(facts.jobs, done)
     if not any(j.step for j in left):
         return f"{sculpt.name} is painted. Look at it from arm's length, then choose the next."

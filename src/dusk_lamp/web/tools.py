@@ -24,22 +24,22 @@ MOST_BRUSHES = 12
 def tools() -> str:
     """The form, filled with what was kept."""
     with workshop().store.session() as session:
-        own = painters.tools_of(session)
-    return _page(own)
+        tools_here = painters.tools_of(session)
+    return _page(tools_here)
 
 
-def _page(own: Tools, trouble: str = "", kept: bool = False) -> str:
-    lacks = {s.title: own.lack(*s.needs) for s in schools().values()} | {"Fitted passes": own.lack("airbrush")}
+def _page(tools: Tools, trouble: str = "", kept: bool = False) -> str:
+    lacks = {s.title: tools.lack(*s.needs) for s in schools().values()} | {"Fitted passes": tools.lack("airbrush")}
     return render_template(
         "tools.html",
-        own=own,
+        own=tools,
         needles=NEEDLES,
         varnishes=VARNISHES,
         trouble=trouble,
         kept=kept,
         lacks=lacks,
         sensor=workshop().settings.room_sensor,
-        brushes=", ".join(f"{b:g}" for b in own.brushes),
+        brushes=", ".join(f"{b:g}" for b in tools.brushes),
     )
 
 
@@ -56,14 +56,14 @@ def room() -> Response:
 def keep() -> AnyResponse | tuple[str, int]:
     """Keep what is at the table."""
     try:
-        own = _from_form(request.form)
+        tools_here = _from_form(request.form)
     except SettingError as e:
         if wants_json():
             raise
         with workshop().store.session() as session:
             return _page(painters.tools_of(session), str(e)), 400
     with workshop().store.saving() as session:
-        painters.keep_tools(session, own)
+        painters.keep_tools(session, tools_here)
     return redirect(url_for(".tools"))
 
 

@@ -17,9 +17,9 @@ def answer_for(app: Flask, painter: Callable[[], int]) -> None:
     def _begin() -> None:
         g.acting = ExitStack()
         with acting_for(NOBODY):
-            own = painter()
-        g.painter_id = own
-        g.acting.enter_context(acting_for(own))
+            painter_id = painter()
+        g.painter_id = painter_id
+        g.acting.enter_context(acting_for(painter_id))
 
     @app.teardown_request
     def _end(_error: BaseException | None) -> None:

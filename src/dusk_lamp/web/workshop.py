@@ -18,7 +18,7 @@ from ..jobs.queue import Queue
 from ..settings import Settings
 from ..store import paints
 from ..store.accounts import bytes_of
-from ..store.models import Job, Sculpt
+from ..store.models import JobRow, Sculpt
 from ..store.open_sculpts import OpenSculpt, OpenSculpts
 from ..store.owner import owner_of
 from ..store.store import Store, lay_out_again
@@ -67,7 +67,7 @@ def laid_out(sculpt: Sculpt) -> OpenSculpt:
         abort(409)
 
 
-def hurried(sculpt: Sculpt) -> Job | None:
+def hurried(sculpt: Sculpt) -> JobRow | None:
     """The job that prepares a sculpt, which goes first now since somebody looks at it; None where none is open."""
     job = sculpt.latest_job()
     if job is None or not job.open:
@@ -151,10 +151,10 @@ def _within_quota(file: FileStorage) -> None:
 
 def colour_names(session: Session) -> list[str]:
     """Everything a region's colour can be chosen from: recipes first, then whites and blacks, then paints."""
-    own = [p.name for p in paints.rack_of(session) if p.of_kind.changes_colour]
-    named = [r.name for r in paints.recipes(session)] + sorted(own, key=str.casefold)
+    pots = [p.name for p in paints.rack_of(session) if p.of_kind.changes_colour]
+    named = [r.name for r in paints.recipes(session)] + sorted(pots, key=str.casefold)
     taken = {name.casefold() for name in named}
-    recipes = len(named) - len(own)
+    recipes = len(named) - len(pots)
     return [*named[:recipes], *(name for name in WHITES if name not in taken), *named[recipes:]]
 
 

@@ -14,7 +14,7 @@ def cards() -> Mapping[str, Card]:
     return registered(__name__, "CARD")
 
 
-def card(name: str) -> Card:
+def card_called(name: str) -> Card:
     """A card by its name.
 
     Raises:

@@ -8,7 +8,7 @@ from numpy.typing import NDArray
 
 from ..errors import SettingError
 from ..paint.value import luminance_from_munsell
-from .card import Card, Flat, Graded, Place, Words
+from .card import Card, CardPlace, Flat, Graded, Words
 
 STRIPS = ("first", "second", "third")
 LEFT, TOP, WIDE, HIGH, APART = 10.0, 30.0, 160.0, 16.0, 24.0
@@ -28,7 +28,9 @@ class BrushStrip(Card):
         "Try another way on each: a loaded brush, a wet blend, thin layers. Let it dry.",
     )
     unit, poor = "steps of value", 0.8
-    places = tuple(Place(name, LEFT, TOP + k * APART, WIDE, HIGH, f"{name} strip") for k, name in enumerate(STRIPS))
+    places = tuple(
+        CardPlace(name, LEFT, TOP + k * APART, WIDE, HIGH, f"{name} strip") for k, name in enumerate(STRIPS)
+    )
     printed = (Words(21, 15, "Dark on the left, light on the right."),)
 
     def graded(self, flat: Flat) -> Graded:

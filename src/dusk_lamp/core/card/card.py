@@ -22,7 +22,7 @@ BLOCKS = 4  # a side: a place is read in so many blocks, whose differences say h
 
 
 @dataclass(frozen=True)
-class Place:
+class CardPlace:
     """A place on a card, mm from its top left corner. label: printed beside it."""
 
     name: str
@@ -44,7 +44,7 @@ class Words:
     bold: bool = False
 
 
-GREY_PLACE = Place("grey card", WIDE_MM - MARKER_AT_MM - MARKER_MM - GREY_MM - 4, 3.0, GREY_MM, 14.0)
+GREY_PLACE = CardPlace("grey card", WIDE_MM - MARKER_AT_MM - MARKER_MM - GREY_MM - 4, 3.0, GREY_MM, 14.0)
 
 
 @dataclass(frozen=True)
@@ -60,7 +60,7 @@ class Flat:
         return screen_levels(self.reflectance / WHITE_CARD)
 
     def blocks(
-        self, place: Place, across: int = BLOCKS, down: int = BLOCKS, inner: float = INNER
+        self, place: CardPlace, across: int = BLOCKS, down: int = BLOCKS, inner: float = INNER
     ) -> NDArray[np.float64]:
         """(down, across, 3) means of the middle of a place; inner: of its width."""
         left, top = place.x + (1 - inner) / 2 * place.wide, place.y + (1 - INNER) / 2 * place.high
@@ -72,16 +72,16 @@ class Flat:
                 out[j, k] = self.reflectance[rows[j] : rows[j + 1], columns[k] : columns[k + 1]].mean(axis=(0, 1))
         return out
 
-    def colour(self, place: Place) -> NDArray[np.float64]:
+    def colour(self, place: CardPlace) -> NDArray[np.float64]:
         """(3,) the colour of a place."""
         return np.median(self.blocks(place).reshape(-1, 3), axis=0)
 
-    def values(self, place: Place, across: int, inner: float = INNER) -> NDArray[np.float64]:
+    def values(self, place: CardPlace, across: int, inner: float = INNER) -> NDArray[np.float64]:
         """(across,) the values along a place."""
-        return value_of(self.blocks(place, across, 1, inner)[0])
+        return value_of_linear(self.blocks(place, across, 1, inner)[0])
 
 
-def value_of(colour: NDArray) -> NDArray[np.float64]:
+def value_of_linear(colour: NDArray) -> NDArray[np.float64]:
     """Munsell values of linear colours (..., 3)."""
     Y = np.maximum(np.asarray(colour, float) @ RGB_TO_XYZ.T[:, 1], 0)
     return np.asarray(munsell_from_luminance(np.clip(100 * Y, 0, 100)), float)
@@ -111,8 +111,8 @@ class Card:
     number: ClassVar[int]  # by which the marks in its corners tell it from others
     unit: ClassVar[str]
     poor: ClassVar[float]  # an error as large as that is worth nothing
-    places: ClassVar[tuple[Place, ...]]
-    black: ClassVar[tuple[Place, ...]] = ()  # printed black
+    places: ClassVar[tuple[CardPlace, ...]]
+    black: ClassVar[tuple[CardPlace, ...]] = ()  # printed black
     printed: ClassVar[tuple[Words, ...]] = ()
 
     def graded(self, flat: Flat) -> Graded:

@@ -9,10 +9,10 @@ from numpy.typing import NDArray
 
 from ..errors import SettingError
 from ..paint.colour import XYZ_TO_RGB, delta_e, encoded, lab, reflectance_from_rgb, screen_hex, xyz
-from ..paint.film import card, film
+from ..paint.film import film, test_card
 from ..paint.pigment import NORMAL_COAT_UM, Pigment, from_grounds, from_swatch
 from ..plain import plain, rounded
-from .card import INK, PAPER, Card, Flat, Graded, Place, Words
+from .card import INK, PAPER, Card, CardPlace, Flat, Graded, Words
 
 ROWS = ("A", "B", "C", "D", "E", "F")
 TOP, HIGH, APART, WIDE = 26.0, 10.0, 12.4, 24.0
@@ -41,12 +41,12 @@ class Drawdown:
     off: float = rounded(2, 0.0)
 
 
-def _row_places(row: str, k: int) -> tuple[Place, ...]:
+def _row_places(row: str, k: int) -> tuple[CardPlace, ...]:
     y = TOP + k * APART
-    out = [Place(f"{row} bare black", BLACK_X - 12, y, 12, HIGH)]
+    out = [CardPlace(f"{row} bare black", BLACK_X - 12, y, 12, HIGH)]
     for coats, x in zip((1, 2), COAT_X, strict=True):
-        out.append(Place(f"{row} {coats} over black", x, y, WIDE, HIGH))
-        out.append(Place(f"{row} {coats} over white", x + WIDE + 2, y, WIDE, HIGH))
+        out.append(CardPlace(f"{row} {coats} over black", x, y, WIDE, HIGH))
+        out.append(CardPlace(f"{row} {coats} over white", x + WIDE + 2, y, WIDE, HIGH))
     return tuple(out)
 
 
@@ -83,7 +83,7 @@ def pigment_of(
     logs = np.log(np.clip([first.K, first.S], 1e-7, 10.0))
     for _ in range(ROUNDS):  # Gauss and Newton's step on each band by itself, damped as Levenberg has it
         now = looks(logs)
-        slope = np.stack([(looks(logs + NUDGE * own) - now) / NUDGE for own in np.eye(2)[:, :, None]], axis=-1)
+        slope = np.stack([(looks(logs + NUDGE * nudged) - now) / NUDGE for nudged in np.eye(2)[:, :, None]], axis=-1)
         square = np.einsum("kbi,kbj->bij", slope, slope) + DAMPING * np.eye(2)
         down = np.einsum("kbi,kb->bi", slope, wanted - now)
         logs = np.clip(logs + np.clip(np.linalg.solve(square, down[..., None])[..., 0].T, -1, 1), np.log(1e-7), 2.5)
@@ -92,7 +92,7 @@ def pigment_of(
 
 def _films(pigment: Pigment, coat_um: float) -> NDArray[np.float64]:
     """(4, 3) L*a*b* of one and two coats over black and white."""
-    return np.array([lab(xyz(pigment.film(n * coat_um, card(g)))) for n in (1, 2) for g in ("black", "white")])
+    return np.array([lab(xyz(pigment.film(n * coat_um, test_card(g)))) for n in (1, 2) for g in ("black", "white")])
 
 
 class Drawdowns(Card):
@@ -109,7 +109,7 @@ class Drawdowns(Card):
     unit, poor = "ΔE that a film may be off", 6.0
     places = tuple(p for k, row in enumerate(ROWS) for p in _row_places(row, k))
     black = tuple(
-        Place("", x, TOP + k * APART, wide, HIGH)
+        CardPlace("", x, TOP + k * APART, wide, HIGH)
         for k in range(len(ROWS))
         for x, wide in ((BLACK_X - 12, 12.0), *((x, WIDE) for x in COAT_X))
     )
@@ -169,8 +169,8 @@ class Drawdowns(Card):
         words = "" if off <= GOOD_DE else "Not sure: paint the row more evenly, and photograph it in even light."
         return Drawdown(
             row,
-            _hex(pigment.film(coat_um, card("black"))),
-            _hex(pigment.film(coat_um, card("white"))),
+            _hex(pigment.film(coat_um, test_card("black"))),
+            _hex(pigment.film(coat_um, test_card("white"))),
             coat_um,
             _hex(pigment.masstone),
             words,

@@ -8,7 +8,7 @@ from numpy.typing import NDArray
 
 from ..errors import SettingError
 from ..paint.colour import RGB_TO_XYZ
-from .card import PAPER, Card, Flat, Graded, Place, Words
+from .card import PAPER, Card, CardPlace, Flat, Graded, Words
 
 PASSES = tuple(range(7))
 WIDE, GAP, TOP, HIGH = 22.0, 1.5, 42.0, 48.0
@@ -29,7 +29,9 @@ class GlazeRamp(Card):
         "Wipe the brush on a towel before every pass, and pull it always the same way.",
     )
     unit, poor = "of a pass", 0.9
-    places = tuple(Place(f"pass {n}", 7.5 + k * (WIDE + GAP), TOP, WIDE, HIGH, f"{n}") for k, n in enumerate(PASSES))
+    places = tuple(
+        CardPlace(f"pass {n}", 7.5 + k * (WIDE + GAP), TOP, WIDE, HIGH, f"{n}") for k, n in enumerate(PASSES)
+    )
     printed = (Words(21, 15, "The number is how many passes a box gets."),)
 
     def graded(self, flat: Flat) -> Graded:

@@ -8,7 +8,7 @@ from ..check.photo import Photo
 from ..errors import SettingError
 from ..paint.colour import cones, from_cones
 from ..paint.film import GREY_CARD
-from .card import GREY_PLACE, MARKER_AT_MM, MARKER_MM, PAPER, PX_MM, TALL_MM, WIDE_MM, Card, Flat, Place
+from .card import GREY_PLACE, MARKER_AT_MM, MARKER_MM, PAPER, PX_MM, TALL_MM, WIDE_MM, Card, CardPlace, Flat
 
 DICTIONARY = cv2.aruco.DICT_4X4_50
 CLEAR_MM = 2.0  # round what is printed or painted: paper nearer than that is not taken as bare
@@ -82,7 +82,7 @@ def _marks(card: Card, photo: Photo) -> tuple[NDArray, NDArray]:
     return at, np.concatenate([corners_mm(k) for k in range(4)])
 
 
-def _pixels(place: Place, round_mm: float = 0.0) -> tuple[slice, slice]:
+def _pixels(place: CardPlace, round_mm: float = 0.0) -> tuple[slice, slice]:
     def span(at: float, long: float) -> slice:
         return slice(max(0, round((at - round_mm) * PX_MM)), max(0, round((at + long + round_mm) * PX_MM)))
 
@@ -98,9 +98,9 @@ def _paper(card: Card, light: NDArray, lost: NDArray) -> NDArray[np.float32]:
     """
     height, width = lost.shape
     free = ~lost
-    marks = [Place("", float(x), float(y), MARKER_MM, MARKER_MM) for x, y in (corners_mm(k)[0] for k in range(4))]
-    printed = [Place("", w.x, w.y - w.size, len(w.text) * w.size * 0.62, 1.4 * w.size) for w in card.printed]
-    labels = [Place("", p.x - 9, p.y - 4.5, p.wide + 9, 4.5) for p in card.places if p.label]
+    marks = [CardPlace("", float(x), float(y), MARKER_MM, MARKER_MM) for x, y in (corners_mm(k)[0] for k in range(4))]
+    printed = [CardPlace("", w.x, w.y - w.size, len(w.text) * w.size * 0.62, 1.4 * w.size) for w in card.printed]
+    labels = [CardPlace("", p.x - 9, p.y - 4.5, p.wide + 9, 4.5) for p in card.places if p.label]
     for place in (*card.places, *card.black, *marks, *printed, *labels, GREY_PLACE):
         free[_pixels(place, CLEAR_MM)] = False
     step = round(GRID_MM * PX_MM)
@@ -132,7 +132,7 @@ def _smooth(x: NDArray, y: NDArray) -> NDArray[np.float64]:
 
 def _white(relative: NDArray) -> NDArray[np.float64] | None:
     """(3,) the reflectance of the paper, by the grey card in its place; None where none lies there."""
-    inner = Place("", GREY_PLACE.x + 5, GREY_PLACE.y + 4, GREY_PLACE.wide - 10, GREY_PLACE.high - 8)
+    inner = CardPlace("", GREY_PLACE.x + 5, GREY_PLACE.y + 4, GREY_PLACE.wide - 10, GREY_PLACE.high - 8)
     card = np.median(relative[_pixels(inner)].reshape(-1, 3), axis=0).astype(float)
     if card[1] > GREY_MOST or float(np.abs(card / card[1] - 1).max()) > GREY_HUE:
         return None

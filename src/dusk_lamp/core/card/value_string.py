@@ -8,7 +8,7 @@ from numpy.typing import NDArray
 
 from ..errors import SettingError
 from ..paint.value import luminance_from_munsell
-from .card import Card, Flat, Graded, Place, Words
+from .card import Card, CardPlace, Flat, Graded, Words
 
 WANTED = tuple(range(1, 10))
 WIDE, GAP, TOP, HIGH = 17.0, 1.4, 45.0, 42.0
@@ -26,7 +26,9 @@ class ValueString(Card):
         "Paint every box with its grey until nothing shows through, and let it dry.",
     )
     unit, poor = "steps of value", 1.5
-    places = tuple(Place(f"value {n}", 8 + k * (WIDE + GAP), TOP, WIDE, HIGH, f"{n}") for k, n in enumerate(WANTED))
+    places = tuple(
+        CardPlace(f"value {n}", 8 + k * (WIDE + GAP), TOP, WIDE, HIGH, f"{n}") for k, n in enumerate(WANTED)
+    )
     printed = (Words(21, 15, "Darkest on the left. Every step as large as the next."),)
 
     def graded(self, flat: Flat) -> Graded:

@@ -77,8 +77,8 @@ def mistaken(
         if m.region.casefold() not in names:
             there = ", ".join(r.name for r in site.marking.regions) or "none"
             raise SettingError(f"there is no region '{m.region[:40]}' to make a mistake on; there is {there}")
-        own = site.labels == names[m.region.casefold()]
-        out[own] = _changed(out[own], bare[own], m)
+        mask = site.labels == names[m.region.casefold()]
+        out[mask] = _changed(out[mask], bare[mask], m)
     return np.clip(out, 0.003, 0.97)
 
 
@@ -107,7 +107,7 @@ def room_sky(site: Site) -> NDArray[np.float32]:
     return sky_light(site.surface, site.visibility)
 
 
-def room_light(site: Site, booth: Booth) -> NDArray[np.float32]:
+def booth_light(site: Site, booth: Booth) -> NDArray[np.float32]:
     """(N,) the light of the room on each sample, 1 where nothing is in its way."""
     lamp = Lamp(booth.azimuth, booth.elevation, 12.0)
     above = room_sky(site)
@@ -144,7 +144,7 @@ def photograph(
     rng = np.random.default_rng(seed)
     width, height = camera.width, camera.height
     shot = seen_by(site.surface, camera, width * TIMES, height * TIMES)
-    light = room_light(site, booth)
+    light = booth_light(site, booth)
     colour = (xyz(seen) @ XYZ_TO_RGB.T).astype(np.float32)
     picture = np.where(shot.seen[..., None], shot.field(colour * light[:, None]), np.float32(GROUND))
     picture = averaged(picture, TIMES)

@@ -154,10 +154,10 @@ def _gains(
     means = np.array(
         [[_median(ratio[place == k, c], weight[place == k]) for c in range(3)] for k in range(len(names))]
     )
-    own = np.sqrt(np.bincount(place, weight))
-    middle = np.array([_median(means[:, c], own) for c in range(3)])
+    root = np.sqrt(np.bincount(place, weight))
+    middle = np.array([_median(means[:, c], root) for c in range(3)])
     for _ in range(ROUNDS):  # a region that is off in colour counts less and less
-        trust = own / (1 + (np.linalg.norm(means - middle, axis=1) / COLOUR_TOLERANCE) ** 2) ** 2
+        trust = root / (1 + (np.linalg.norm(means - middle, axis=1) / COLOUR_TOLERANCE) ** 2) ** 2
         middle = np.average(means, axis=0, weights=trust)
     return np.exp(middle)
 
@@ -306,23 +306,23 @@ def _regions(
     labels = site.labels[chosen]
     names = ["the rest", *(r.name for r in site.marking.regions)]
     for number in np.unique(labels).tolist():
-        own = labels == number
-        if own.sum() < LEAST_SPOTS or weight[own].sum() < LEAST_SHARE * weight.sum():
+        mask = labels == number
+        if mask.sum() < LEAST_SPOTS or weight[mask].sum() < LEAST_SHARE * weight.sum():
             continue
-        w, d = weight[own], off[own]
-        value = munsell_from_luminance(100 * bright[own])
+        w, d = weight[mask], off[mask]
+        value = munsell_from_luminance(100 * bright[mask])
         low, high = np.quantile(value, [SHADOW, LIGHT], weights=w, method="inverted_cdf")
         inner = np.abs(d - _median(d, w)) < 2.5  # a spot of dust, a glint
-        seen = lab(np.average(colour[own][inner], axis=0, weights=w[inner]) @ RGB_TO_XYZ.T)
-        aim = lab(np.average(wanted[own][inner], axis=0, weights=w[inner]) @ RGB_TO_XYZ.T)
+        seen = lab(np.average(colour[mask][inner], axis=0, weights=w[inner]) @ RGB_TO_XYZ.T)
+        aim = lab(np.average(wanted[mask][inner], axis=0, weights=w[inner]) @ RGB_TO_XYZ.T)
         chroma, aimed = float(np.hypot(*seen[1:])), float(np.hypot(*aim[1:]))
         turned = np.degrees(np.arctan2(seen[2], seen[1]) - np.arctan2(aim[2], aim[1]))
         hue = float((turned + 180) % 360 - 180) if min(chroma, aimed) > 8 else 0.0
         lined = edges.get(number)
         drawn = None
-        if lined is not None and (lined[chosen] & own).sum() >= LEAST_SPOTS / 4:
-            on = lined[chosen] & own
-            drawn = _median(off[on], weight[on]) - _median(off[own & ~on], weight[own & ~on])
+        if lined is not None and (lined[chosen] & mask).sum() >= LEAST_SPOTS / 4:
+            on = lined[chosen] & mask
+            drawn = _median(off[on], weight[on]) - _median(off[mask & ~on], weight[mask & ~on])
         out.append(
             RegionOff(
                 number,
@@ -334,7 +334,7 @@ def _regions(
                 float(delta_e(seen, aim)),
                 chroma - aimed,
                 hue,
-                float(site.areas[chosen][own].sum()),
+                float(site.areas[chosen][mask].sum()),
                 float(np.average(value, weights=w)),
                 aimed,
                 drawn,

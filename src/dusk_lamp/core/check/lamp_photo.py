@@ -79,8 +79,8 @@ def lamp_of(site: Site, reflectance: NDArray | float, photo: Photo, camera: Pinh
     if len(chosen) < LEAST_SPOTS:
         raise SettingError("too little of the model is in sight in this photo; take it nearer")
     chosen = evenly(chosen, MOST_SPOTS)
-    own = np.broadcast_to(np.asarray(reflectance, float), (len(site),))[chosen]
-    seen = light[chosen] / count[chosen] / np.maximum(own, 1e-3)
+    shown = np.broadcast_to(np.asarray(reflectance, float), (len(site),))[chosen]
+    seen = light[chosen] / count[chosen] / np.maximum(shown, 1e-3)
     weight = np.sqrt(site.areas[chosen].astype(float) * facing[chosen])
     sky = sky_light(site.surface, site.visibility)[chosen].astype(float)
     below = np.clip(1 - site.surface.normals[chosen, 2], 0, 2) / 2 * sky.mean()

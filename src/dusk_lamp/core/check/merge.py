@@ -32,12 +32,14 @@ def merged(comparisons: Sequence[Comparison]) -> Comparison:
     return replace(comparisons[0], off=off, regions=regions, overall=float(np.mean(known)) if known else None)
 
 
-def _together(own: Sequence[RegionOff]) -> RegionOff:
-    weight = np.array([r.mm2 for r in own])
-    means: dict[str, Any] = {m: float(np.average([getattr(r, m) for r in own], weights=weight)) for m in MEASURES}
-    edges = [(r.edges, r.mm2) for r in own if r.edges is not None]
+def _together(of_region: Sequence[RegionOff]) -> RegionOff:
+    weight = np.array([r.mm2 for r in of_region])
+    means: dict[str, Any] = {
+        m: float(np.average([getattr(r, m) for r in of_region], weights=weight)) for m in MEASURES
+    }
+    edges = [(r.edges, r.mm2) for r in of_region if r.edges is not None]
     lined = float(np.average([e for e, _ in edges], weights=[w for _, w in edges])) if edges else None
-    return replace(own[0], **means, mm2=float(weight.max()), edges=lined)
+    return replace(of_region[0], **means, mm2=float(weight.max()), edges=lined)
 
 
 def disagreements(comparisons: Sequence[Comparison]) -> list[str]:

@@ -14,7 +14,7 @@ from ..paint.colour import RGB_TO_XYZ, XYZ_TO_RGB, xyz
 from ..sculpt.decimate import thinned
 from ..sculpt.mesh import Mesh
 from ..sculpt.site import Site
-from .perspective import covered, seen_by
+from .perspective import pixels_covered, seen_by
 from .photo import Photo
 from .pinhole import Pinhole
 
@@ -46,7 +46,7 @@ class Proposal:
     sculpt: NDArray[np.float64]
 
 
-def cut_out(photo: Photo, pieces: int = 1, faint: bool = False) -> NDArray[np.uint8]:
+def model_in_photo(photo: Photo, pieces: int = 1, faint: bool = False) -> NDArray[np.uint8]:
     """(h, w) 1 where the model is, in a photo shrunk to CUT_SIDE: what differs from the background, whose light may
     fall off, then GrabCut (Rother, Kolmogorov and Blake, 2004, by OpenCV). pieces: that it is in, at most; there
     may be a grey card beside it. faint: what hardly differs from the background is the model, too, as grey primer
@@ -103,10 +103,10 @@ def _largest(mask: NDArray[np.bool_], pieces: int) -> NDArray[np.uint8] | None:
         return None
     areas = facts[1:, cv2.CC_STAT_AREA]
     kept = [k for k in np.argsort(-areas)[:pieces] if areas[k] >= LEAST_PIECE * areas.max()]
-    own = np.isin(names, [1 + k for k in kept]).astype(np.uint8)
-    outer, _ = cv2.findContours(own, cv2.RETR_EXTERNAL, cv2.CHAIN_APPROX_NONE)
-    cv2.drawContours(own, outer, -1, 1, cv2.FILLED)
-    return own if SMALLEST < own.mean() < LARGEST else None
+    largest = np.isin(names, [1 + k for k in kept]).astype(np.uint8)
+    outer, _ = cv2.findContours(largest, cv2.RETR_EXTERNAL, cv2.CHAIN_APPROX_NONE)
+    cv2.drawContours(largest, outer, -1, 1, cv2.FILLED)
+    return largest if SMALLEST < largest.mean() < LARGEST else None
 
 
 class _Outlines:
@@ -152,7 +152,7 @@ class _Outlines:
 
     def common(self, x: NDArray) -> float:
         """The share of both outlines that they have in common."""
-        seen = covered(self.form, self.camera(x))
+        seen = pixels_covered(self.form, self.camera(x))
         both = float(np.minimum(self.mask, seen).sum())
         return both / max(self.area + float(seen.sum()) - both, 1e-9)
 
@@ -160,7 +160,7 @@ class _Outlines:
         """A look from a direction, as large and in the same place as the model in the photo."""
         x = np.array([azimuth, elevation, 0.0, *self.centre, np.log(3.3 * self.site.surface.size)])
         for _ in range(2):
-            seen = covered(self.form, self.camera(x))
+            seen = pixels_covered(self.form, self.camera(x))
             rows, columns = np.nonzero(seen)
             if len(rows) < 10:
                 break
@@ -176,10 +176,10 @@ class _Outlines:
         if where.sum() < 30:
             return -1.0
         drawn = np.sqrt(np.maximum(shot.field(self.bright), 0))[where]
-        own = self.grey[where]
-        if drawn.std() < 1e-6 or own.std() < 1e-6:
+        grey = self.grey[where]
+        if drawn.std() < 1e-6 or grey.std() < 1e-6:
             return 0.0
-        return float(np.corrcoef(drawn, own)[0, 1])
+        return float(np.corrcoef(drawn, grey)[0, 1])
 
     def near_view(self, azimuth: float, elevation: float) -> float:
         """0..1 how near a direction is to the display view: that is where photos are taken from."""
@@ -206,9 +206,9 @@ def proposed_pose(
     found: list[tuple[float, Pinhole]] = []
     for pieces in PIECES:
         for faint in (False, True):
-            own = _Outlines(site, form, bright, photo, view, cut_out(photo, pieces, faint))
-            best = _best(own)
-            found.append((own.common(best), own.camera(best)))
+            outlines = _Outlines(site, form, bright, photo, view, model_in_photo(photo, pieces, faint))
+            best = _best(outlines)
+            found.append((outlines.common(best), outlines.camera(best)))
             if found[-1][0] >= SURE:
                 break
         if max(common for common, _ in found) >= ENOUGH:
@@ -224,23 +224,23 @@ def proposed_pose(
     return Proposal(camera, common, pixels * photo.times, places)
 
 
-def _best(own: _Outlines) -> NDArray[np.float64]:
+def _best(outlines: _Outlines) -> NDArray[np.float64]:
     """The look that fits best, of all round; near ones to the display view first."""
 
     def worth(x: NDArray) -> float:
-        return own.common(x) + NEAR_BONUS * own.near_view(x[0], x[1])
+        return outlines.common(x) + NEAR_BONUS * outlines.near_view(x[0], x[1])
 
-    azimuth, height = own.view
-    tried = [own.placed(azimuth + turn, height) for turn in (-30.0, -15.0, 0.0, 15.0, 30.0)]
-    tried += [own.placed(azimuth + k * 360 / AZIMUTHS, other) for k in range(AZIMUTHS) for other in ELEVATIONS]
+    azimuth, height = outlines.view
+    tried = [outlines.placed(azimuth + turn, height) for turn in (-30.0, -15.0, 0.0, 15.0, 30.0)]
+    tried += [outlines.placed(azimuth + k * 360 / AZIMUTHS, other) for k in range(AZIMUTHS) for other in ELEVATIONS]
     tried.sort(key=worth, reverse=True)
     steps = np.array([6.0, 6.0, 4.0, 2.0, 2.0, 0.04])
     found = []
     for x in _apart(tried, BEST_FEW):
         simplex = np.vstack([x, x + np.diag(steps)])
         options = {"initial_simplex": simplex, "maxfev": 90, "xatol": 0.05, "fatol": 1e-4}
-        found.append(minimize(lambda y: -own.common(y), x, method="Nelder-Mead", options=options).x)
-    return max(found, key=lambda x: worth(x) + LIKENESS * own.alike(x))
+        found.append(minimize(lambda y: -outlines.common(y), x, method="Nelder-Mead", options=options).x)
+    return max(found, key=lambda x: worth(x) + LIKENESS * outlines.alike(x))
 
 
 def _apart(looks: list[NDArray], most: int) -> list[NDArray]:

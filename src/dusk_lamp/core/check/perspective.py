@@ -12,13 +12,13 @@ from .pinhole import Pinhole
 
 def seen_by(surface: Surface, camera: Pinhole, width: int, height: int) -> Snapshot:
     """What is seen in each pixel of a picture of so many, ready to be painted with any field."""
-    own = camera.sized(width, height)
+    sized = camera.sized(width, height)
     corners, weights = np.full((height, width, 3), -1, np.int32), np.zeros((height, width, 3), np.float32)
-    near = _near(surface, own)
+    near = _near(surface, sized)
     x, y = np.meshgrid(np.arange(width)[near[1]] + 0.5, np.arange(height)[near[0]] + 0.5)
     if x.size:
-        toward = own.rays(np.column_stack([x.ravel(), y.ravel()])).astype(np.float32)
-        origins = np.broadcast_to(np.asarray(own.position, np.float32), toward.shape)
+        toward = sized.rays(np.column_stack([x.ravel(), y.ravel()])).astype(np.float32)
+        origins = np.broadcast_to(np.asarray(sized.position, np.float32), toward.shape)
         face, u, v = surface.caster.first_hits_along(np.ascontiguousarray(origins), toward)
         met = np.where((face >= 0)[:, None], surface.faces[np.maximum(face, 0)], -1)
         corners[near] = met.reshape(*x.shape, 3)
@@ -26,7 +26,7 @@ def seen_by(surface: Surface, camera: Pinhole, width: int, height: int) -> Snaps
     return Snapshot(corners, weights, 0.0)
 
 
-def covered(mesh: Mesh, camera: Pinhole) -> NDArray[np.bool_]:
+def pixels_covered(mesh: Mesh, camera: Pinhole) -> NDArray[np.bool_]:
     """(H, W) the pixels whose middle a mesh covers: its faces are filled as they lie in the picture. Of a few
     thousand faces that is a third of the time of a ray a pixel, and the same. For a lens that does not bend lines."""
     out = np.zeros((camera.height, camera.width), np.bool_)

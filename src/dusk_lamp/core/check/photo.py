@@ -55,10 +55,10 @@ class Photo:
         half = max(2, round(CARD_SHARE * max(w, h)))
         if not (0 <= x < w and 0 <= y < h):
             raise SettingError("the grey card lies outside the photo; click on it again")
-        own = (slice(max(0, int(y) - half), int(y) + half + 1), slice(max(0, int(x) - half), int(x) + half + 1))
-        if self.clipped[own].mean() > 0.2:
+        square = (slice(max(0, int(y) - half), int(y) + half + 1), slice(max(0, int(x) - half), int(x) + half + 1))
+        if self.clipped[square].mean() > 0.2:
             raise SettingError("the grey card is burnt out or black in the photo; take it again, less bright")
-        return np.median(self.light[own].reshape(-1, 3), axis=0).astype(np.float64)
+        return np.median(self.light[square].reshape(-1, 3), axis=0).astype(np.float64)
 
 
 def read_photo(content: bytes) -> Photo:
@@ -127,7 +127,7 @@ def _eight_bit(opened: Image.Image) -> Image.Image:
     return opened.convert("RGB")
 
 
-def troubles(photo: Photo, looked_at: NDArray[np.bool_]) -> list[str]:
+def photo_troubles(photo: Photo, looked_at: NDArray[np.bool_]) -> list[str]:
     """What is wrong with a photo where it is looked at (H, W), in sentences."""
     out = []
     if not looked_at.any():

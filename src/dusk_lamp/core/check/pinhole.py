@@ -6,7 +6,7 @@ from functools import cached_property
 import numpy as np
 from numpy.typing import NDArray
 
-from ..directions import cross, direction_of
+from ..directions import cross_of, direction_of
 
 FULL_FRAME_MM = 36.0  # the width of a full-frame picture, that focal lengths are given for
 UNDISTORTING = 8  # rounds until a lens is turned round to a thousandth of a pixel
@@ -44,11 +44,11 @@ class Pinhole:
         so many mm of a full-frame camera."""
         out = direction_of(azimuth, elevation).astype(float)
         eye = np.asarray(middle, float) + distance * out
-        side = cross(-out, [0.0, 0.0, 1.0])
+        side = cross_of(-out, [0.0, 0.0, 1.0])
         if np.linalg.norm(side) < 1e-6:  # straight from above: the figure's front is below
             side = np.array([1.0, 0.0, 0.0])
         side /= np.linalg.norm(side)
-        up = cross(side, -out)
+        up = cross_of(side, -out)
         return cls(_three(eye), _three(-out), _three(up), lens_mm / FULL_FRAME_MM * max(size), *size, k1)
 
     @cached_property
@@ -59,7 +59,7 @@ class Pinhole:
         up = np.asarray(self.up, float)
         up = up - (up @ forward) * forward
         up /= np.linalg.norm(up)
-        return np.stack([cross(forward, up), -up, forward])
+        return np.stack([cross_of(forward, up), -up, forward])
 
     def project(self, points: NDArray) -> tuple[NDArray[np.float64], NDArray[np.float64]]:
         """(N, 2) pixels of places (N, 3) mm, and their depths (N,) mm; what lies behind has a negative one."""

@@ -155,13 +155,13 @@ def _refined(
     def camera(x: NDArray) -> Pinhole:
         rows = cv2.Rodrigues(x[:3])[0]
         eye = -rows.T @ x[3:6]
-        own = side * float(np.exp(x[6]))
-        return Pinhole(_three(eye), _three(rows[2]), _three(-rows[1]), own, *size, float(x[7]) if bent else 0.0)
+        distance = side * float(np.exp(x[6]))
+        return Pinhole(_three(eye), _three(rows[2]), _three(-rows[1]), distance, *size, float(x[7]) if bent else 0.0)
 
     def misses(x: NDArray) -> NDArray:
-        own = camera(x)
-        off = (own.project(sculpt)[0] - photo).ravel() / unit
-        lens = _lens_off(own.focal_px / side, side, lens_px)
+        tried = camera(x)
+        off = (tried.project(sculpt)[0] - photo).ravel() / unit
+        lens = _lens_off(tried.focal_px / side, side, lens_px)
         return np.concatenate([off, [lens], [x[7] / 0.15] if bent else []])
 
     x0 = np.concatenate([turn.ravel(), move.ravel(), [np.log(focal / side)], [0.0] if bent else []])

@@ -43,15 +43,15 @@ def shone(site: Site, found: Comparison, photo: Photo, number: int) -> Shone:
     Raises:
         SettingError: the region is not in sight, or nothing on it shone.
     """
-    own = site.labels == number
-    seen = own & np.isfinite(found.off)
+    mask = site.labels == number
+    seen = mask & np.isfinite(found.off)
     if seen.sum() < LEAST_SPOTS:
         raise SettingError("this region is not in sight in the photo; take it from where one looks at the model")
     dull = float(np.quantile(found.off[seen], DULL, weights=site.areas[seen], method="inverted_cdf"))
     lighter = np.where(np.isfinite(found.off), found.off - dull, -np.inf)
     burnt = np.unique(found.pixels[(photo.levels >= CLIPPED).all(axis=2) & (found.pixels >= 0)])
     lighter[burnt] = np.inf
-    broad, core = own & (lighter >= BROAD), own & (lighter >= CORE)
+    broad, core = mask & (lighter >= BROAD), mask & (lighter >= CORE)
     areas = (float(site.areas[broad].sum()), float(site.areas[core].sum()))
     if areas[0] < LEAST_MM2:
         raise SettingError("nothing shone there: gloss the model, and put one lamp on it")

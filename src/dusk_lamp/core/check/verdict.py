@@ -106,8 +106,8 @@ def _colour_fault(region: RegionOff, kind: str, size: float, what: str) -> Fault
 
 def mixes_of(coats: Sequence[Coat], id_: int) -> list[Mix]:
     """The mixes that a region is brushed with; where there are none, all of the plan but its primers."""
-    own = [c.mix for c in coats if c.region == id_ and not c.mix.clear and c.by.tool(c.settings) == "brush"]
-    return list(dict.fromkeys(own or [c.mix for c in coats if not c.mix.clear and not c.by.primes]))
+    mixes = [c.mix for c in coats if c.region == id_ and not c.mix.clear and c.by.tool(c.settings) == "brush"]
+    return list(dict.fromkeys(mixes or [c.mix for c in coats if not c.mix.clear and not c.by.primes]))
 
 
 def _mend(

@@ -10,13 +10,13 @@ from ..coat.coat import Coat
 from ..paint.colour import xyz
 from ..plan.simulation import Simulation
 from ..sculpt.site import Site
-from ..view.raster import smoothed
+from ..view.raster import averaged_levels
 from .align import aligned
 from .compare import Comparison, compared
 from .lamp_photo import LampFound, lamp_of
 from .merge import disagreements, merged
 from .perspective import seen_by
-from .photo import Photo, troubles
+from .photo import Photo, photo_troubles
 from .pinhole import Pinhole
 from .pose import Pose, pose_of
 from .shine import Shone, shone
@@ -95,7 +95,7 @@ def checked_photo(
     card = None if grey is None else (grey[0] / photo.times, grey[1] / photo.times)
     found = compared(site, seen, photo, camera, card, edges)
     faults = faults_of(site, found, seen, [c for c in paints or coats if not c.muted])
-    said = troubles(photo, found.looked_at)
+    said = photo_troubles(photo, found.looked_at)
     return Checked(
         pose,
         camera.sized(*_whole_size(photo)),
@@ -171,4 +171,4 @@ def predicted_picture(
     shot = seen_by(site.surface, camera, size[0] * 2, size[1] * 2)
     form = 0.8 + 0.2 * np.clip(-(site.surface.normals @ np.asarray(camera.toward, np.float32)), 0, 1)
     picture = shot.field(levels * form[:, None])
-    return smoothed(np.concatenate([picture, 255.0 * shot.seen[..., None]], axis=2))
+    return averaged_levels(np.concatenate([picture, 255.0 * shot.seen[..., None]], axis=2))

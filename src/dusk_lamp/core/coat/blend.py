@@ -29,8 +29,8 @@ class Blend(Brush):
 
     def usual(self, mix: Any) -> Blended:
         """As by brush."""
-        own = super().usual(mix)
-        return Blended(own.film_um, own.water)
+        settings = super().usual(mix)
+        return Blended(settings.film_um, settings.water)
 
     def how(self, settings: Blended) -> str:
         """In a step's words."""

@@ -47,8 +47,8 @@ class Even:
 
 def job_water(job: str) -> float:
     """Parts of water to one of paint for a job of thinning.csv (CP-20)."""
-    own = JOBS[job]
-    return round(own.water / own.paint, 2)
+    water = JOBS[job]
+    return round(water.water / water.paint, 2)
 
 
 class Brush(Technique):

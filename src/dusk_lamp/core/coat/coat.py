@@ -37,8 +37,8 @@ class Coat:
     region: int = 0
 
     def __post_init__(self) -> None:
-        own = technique(self.technique)
-        if not isinstance(self.settings, own.Settings):
+        by = technique(self.technique)
+        if not isinstance(self.settings, by.Settings):
             raise SettingError(f"the settings of this {self.technique} are not its own")
 
     @property
@@ -58,18 +58,18 @@ class Coat:
         Raises:
             SettingError: the settings make no sense on this sculpt, or what the coat goes on is not there any more.
         """
-        own = site.on(self.where)
-        if own is None:
+        mask = site.on(self.where)
+        if mask is None:
             return self.by.film_on(site, self.settings, self.solids, finish)
-        if self.by.spotwise(self.settings) and np.count_nonzero(own) < FEW * len(site):
-            return self._faded(site, self._there(site, own))
-        return self._faded(site, np.where(own, self.unbound(site, own, finish), np.float32(0)))
+        if self.by.spotwise(self.settings) and np.count_nonzero(mask) < FEW * len(site):
+            return self._faded(site, self._there(site, mask))
+        return self._faded(site, np.where(mask, self.unbound(site, mask, finish), np.float32(0)))
 
-    def _there(self, site: Site, own: NDArray[np.bool_]) -> NDArray[np.float32]:
+    def _there(self, site: Site, mask: NDArray[np.bool_]) -> NDArray[np.float32]:
         """(N,) µm worked out at the samples (N,) it is bound to only; see unbound."""
         film = np.zeros(len(site), np.float32)
         for chosen, piece in site.pieces or [(np.arange(len(site), dtype=np.int32), site)]:
-            mine = own[chosen]
+            mine = mask[chosen]
             if mine.any():
                 film[chosen[mine]] = self.by.film_on(piece.few(mine), self.settings, self.solids, None)
         return film
@@ -79,7 +79,7 @@ class Coat:
         return film if share is None else film * share
 
     def unbound(
-        self, site: Site, own: NDArray[np.bool_], finish: NDArray[np.float32] | None = None
+        self, site: Site, mask: NDArray[np.bool_], finish: NDArray[np.float32] | None = None
     ) -> NDArray[np.float32]:
         """(N,) µm with all that goes astray beyond the samples (N,) it is bound to. What is bound, and comes from
         afar, goes on each part painted apart by itself, in the pose it has on the model (CP-1, CP-30): a neighbour
@@ -89,16 +89,16 @@ class Coat:
             return self.by.film_on(site, self.settings, self.solids, finish)
         film = np.zeros(len(site), np.float32)
         for chosen, piece in pieces:
-            if own[chosen].any():
+            if mask[chosen].any():
                 film[chosen] = self.by.film_on(piece, self.settings, self.solids, None)
         return film
 
     def roughly(self, site: Site, finish: NDArray[np.float32] | None = None) -> NDArray[np.float32]:
         """(N,) its film to choose by, wherever the technique lays it: without a ray. finish: (N,) of what it lies
         on."""
-        own = site.on(self.where)
+        mask = site.on(self.where)
         film = self.by.film_roughly(site, self.settings, self.solids, finish)
-        return film if own is None else self._faded(site, np.where(own, film, np.float32(0)))
+        return film if mask is None else self._faded(site, np.where(mask, film, np.float32(0)))
 
     def with_settings(self, given: dict[str, Any]) -> "Coat":
         """The coat with other settings of its technique.
@@ -109,8 +109,8 @@ class Coat:
         strange = [name for name in given if name not in self.by.described()]
         if strange:
             raise SettingError(f"there is no {str(strange[0])[:40]} to set of a coat that is a {self.technique}")
-        own = {**plain(self.settings), **given}
-        return replace(self, settings=built(self.by.Settings, own, "the coat"))
+        settings = {**plain(self.settings), **given}
+        return replace(self, settings=built(self.by.Settings, settings, "the coat"))
 
 
 def usual_coat(name: str, mix: Mix, label: str = "", stage: str = "undercoat") -> Coat:
@@ -129,11 +129,11 @@ def coat_from(given: Any) -> Coat:
         SettingError: something is missing or outside its range.
     """
     try:
-        own = technique(str(given["technique"]))
+        by = technique(str(given["technique"]))
         return Coat(
-            own.name,
+            by.name,
             built(Mix, given["mix"], "the mix"),
-            built(own.Settings, given["settings"], "the coat"),
+            built(by.Settings, given["settings"], "the coat"),
             built(Where, given.get("where", {}), "what the coat goes on"),
             bool(given.get("muted")),
             str(given.get("label", ""))[:LONGEST_LABEL],

@@ -76,7 +76,7 @@ def shares_of(finish: NDArray[np.float32], areas: NDArray) -> dict[str, float]:
     whole = max(float(areas.sum(dtype=np.float64)), 1e-12)
     matt, gloss = finish < MATT_BELOW, finish > GLOSS_ABOVE
     parts = {"matt": matt, "satin": ~matt & ~gloss, "gloss": gloss}
-    return {name: round(float(areas[own].sum(dtype=np.float64)) / whole, 4) for name, own in parts.items()}
+    return {name: round(float(areas[share].sum(dtype=np.float64)) / whole, 4) for name, share in parts.items()}
 
 
 def finish_words(shares: dict[str, float]) -> str:

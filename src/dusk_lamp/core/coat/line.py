@@ -31,7 +31,7 @@ class LineSettings:
         checked(self)
 
 
-class Line(Technique):
+class LineTechnique(Technique):
     """Source: common practice, craft page, section 12: crests that the lamp can see, thinner and brighter upward."""
 
     name, order, title = "line", 70, "Edge highlight"
@@ -81,4 +81,4 @@ class Line(Technique):
         return 1.0
 
 
-TECHNIQUE = Line()
+TECHNIQUE = LineTechnique()

@@ -17,7 +17,16 @@ import numpy as np
 from numpy.typing import NDArray
 
 from ..datasets import by, rows
-from ..directions import GOLDEN_TURN, cross, direction_of, frame_round, from_words, height_words, ring_round, tilted
+from ..directions import (
+    GOLDEN_TURN,
+    cross_of,
+    direction_of,
+    frame_round,
+    from_words,
+    height_words,
+    ring_round,
+    tilted,
+)
 from ..errors import SettingError
 from ..paint.mix import Mix
 from ..paint.thin import Airbrush
@@ -344,9 +353,9 @@ def laying_as(surface: Surface, pass_: Spray, other: Spray) -> Spray:
 
 
 def _seen_along(axis: NDArray) -> tuple[NDArray[np.float32], NDArray[np.float32]]:
-    right = cross([0, 0, 1.0] if abs(axis[2]) < 0.999 else [0, 1.0, 0], axis)
+    right = cross_of([0, 0, 1.0] if abs(axis[2]) < 0.999 else [0, 1.0, 0], axis)
     right /= np.linalg.norm(right)
-    return right.astype(np.float32), cross(axis, right).astype(np.float32)
+    return right.astype(np.float32), cross_of(axis, right).astype(np.float32)
 
 
 def _outline(caster: Caster, body: Surface, axis: NDArray) -> float:
@@ -381,7 +390,7 @@ def _share_that_hits(body: Surface, pass_: Spray) -> float:
     return float(np.concatenate(met).mean())
 
 
-def troubles(pass_: Spray, film: NDArray[np.float32], solids: float) -> list[str]:
+def spray_troubles(pass_: Spray, film: NDArray[np.float32], solids: float) -> list[str]:
     """What a pass does that nobody wants: runs where it is too wet, speckle where it is too far. CP-4, CP-7."""
     said = []
     wet = float(np.percentile(film, 99)) / solids if len(film) else 0.0
@@ -400,7 +409,7 @@ def troubles(pass_: Spray, film: NDArray[np.float32], solids: float) -> list[str
 PASS_S = 1.3  # seconds of a pass across a model; common practice, CP-40; the number from memory
 
 
-def counted(pass_: Spray) -> Spray:
+def in_half_seconds(pass_: Spray) -> Spray:
     """The same paint in whole half seconds, which a finger can count: of a short pass the trigger is drawn less
     far."""
     full = pass_.seconds * pass_.trigger
@@ -442,7 +451,7 @@ class Spraying(Technique):
 
     def scaled(self, settings: Spray, times: float) -> Spray:
         """In half seconds."""
-        return counted(replace(settings, seconds=settings.seconds * times))
+        return in_half_seconds(replace(settings, seconds=settings.seconds * times))
 
     def aimed(self, settings: Spray, azimuth: float, elevation: float) -> Spray:
         """A stroke from there."""
@@ -489,10 +498,10 @@ class Spraying(Technique):
 
     def warnings(self, settings: Spray, film: NDArray[np.float32], mix: Mix) -> list[str]:
         """Runs, speckle, and what an airbrush set like this does."""
-        said = troubles(settings, film, mix.solids / (1 + settings.water))
+        said = spray_troubles(settings, film, mix.solids / (1 + settings.water))
         if settings.tool == "airbrush":
-            own = Airbrush(settings.needle, settings.psi, min(settings.distance, 600), settings.water)
-            said += airbrush_warnings(own, mix.kind, mix.colour.value)
+            airbrush = Airbrush(settings.needle, settings.psi, min(settings.distance, 600), settings.water)
+            said += airbrush_warnings(airbrush, mix.kind, mix.colour.value)
         return said
 
     def cautions(self, settings: Spray, mix: Mix) -> tuple[str, ...]:

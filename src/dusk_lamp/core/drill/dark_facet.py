@@ -9,7 +9,7 @@ from ..directions import direction_of
 from ..errors import SettingError
 from ..sculpt.site import Site
 from ..view.camera import Camera
-from .drill import Drill, Task, candidates, drawn, numbers_in, plain_form, view_of
+from .drill import Drill, Question, drawn, numbers_in, plain_form, spots_seen, view_of
 
 SPOTS = 5
 SKY, HORIZON, GROUND = 8.8, 1.8, 5.0  # values of the small world that is mirrored: bright, near black, middle
@@ -31,40 +31,40 @@ class DarkFacet(Drill):
     teaches = "Ask what each plane mirrors: the sky above, the dark line of the horizon, or the ground."
     unit, poor = "steps of value", 5.0
 
-    def make(self, site: Site, seed: int) -> Task:
+    def make(self, site: Site, seed: int) -> Question:
         """Five spots, of which one mirrors the horizon."""
         rng = np.random.default_rng([9, seed])
         camera = view_of(rng)
-        spots = candidates(site, camera, rng, 2500)
+        spots = spots_seen(site, camera, rng, 2500)
         view = direction_of(camera.azimuth, camera.elevation).astype(float)
         value = mirrored_value(site.surface.normals[spots], view)
         dark, others = spots[value < HORIZON + 0.4], spots[value > HORIZON + 1.8]
         if not len(dark) or len(others) < SPOTS - 1:
             raise SettingError("nothing of this sculpt mirrors the horizon from the front; take another")
-        own = [int(rng.choice(dark)), *(int(s) for s in rng.choice(others, SPOTS - 1, replace=False))]
+        chosen = [int(rng.choice(dark)), *(int(s) for s in rng.choice(others, SPOTS - 1, replace=False))]
         order = rng.permutation(SPOTS)
-        shown = [own[k] for k in order]
+        shown = [chosen[k] for k in order]
         values = mirrored_value(site.surface.normals[shown], view)
         truth = int(np.argmin(values)) + 1
         data = {"view": [camera.azimuth, camera.elevation], "spots": shown, "values": np.round(values, 2).tolist()}
         why = "They mirror values " + ", ".join(f"{k + 1}: {v:.1f}" for k, v in enumerate(values)) + "."
         question = "Were it polished metal under an open sky, which of the spots would be darkest?"
-        return Task(self.name, seed, question, "choice", self.unit, data, truth, why)
+        return Question(self.name, seed, question, "choice", self.unit, data, truth, why)
 
-    def error(self, task: Task, answer: Any) -> float:
+    def error(self, question: Question, answer: Any) -> float:
         """Steps that the chosen spot is lighter than the darkest."""
         k = int(numbers_in(answer, 1)[0])
-        values = task.data["values"]
+        values = question.data["values"]
         if not 1 <= k <= len(values):
             raise SettingError(f"choose one of the spots 1 to {len(values)}")
         return float(values[k - 1] - min(values))
 
-    def picture(self, site: Site, task: Task, solved: bool = False) -> NDArray[np.uint8]:
+    def picture(self, site: Site, question: Question, solved: bool = False) -> NDArray[np.uint8]:
         """The form with the spots; solved: as metal."""
-        camera = Camera(*task.data["view"])
+        camera = Camera(*question.data["view"])
         view = direction_of(camera.azimuth, camera.elevation).astype(float)
         values = mirrored_value(site.surface.normals, view).astype(np.float32) if solved else plain_form(site, camera)
-        return drawn(site, camera, values, task.data["spots"])
+        return drawn(site, camera, values, question.data["spots"])
 
 
 DRILL = DarkFacet()

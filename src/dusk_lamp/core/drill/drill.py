@@ -17,7 +17,7 @@ from ..plain import rounded
 from ..sculpt.display import seen_from
 from ..sculpt.site import Site
 from ..view.camera import Camera
-from ..view.raster import SOFTEN, smoothed, snapshot
+from ..view.raster import SOFTEN, averaged_levels, snapshot
 
 LAMPS_TRIED = 12  # until one throws clear lights and shadows
 SIDE = 620  # pixels of a drill's picture
@@ -27,7 +27,7 @@ DARKEST, LIGHTEST = 1.5, 9.3  # values in no light and in full light
 
 
 @dataclass(frozen=True)
-class Task:
+class Question:
     """One question. question: in words. answers: what kind of answer is wanted: yes-no (one for each spot), order
     (numbers of spots), choice (the number of one), dial (azimuth, elevation), place (across and up, −1 to 1), number.
     unit: of the error. data: what is asked about, plain values. truth: the right answer. why: it is right, in words.
@@ -64,7 +64,7 @@ class Drill:
     unit: ClassVar[str]
     poor: ClassVar[float]  # an error as large as that is worth nothing
 
-    def make(self, site: Site, seed: int) -> Task:
+    def make(self, site: Site, seed: int) -> Question:
         """A question about a sculpt, the same for the same seed.
 
         Raises:
@@ -72,7 +72,7 @@ class Drill:
         """
         raise NotImplementedError
 
-    def error(self, task: Task, answer: Any) -> float:
+    def error(self, question: Question, answer: Any) -> float:
         """How far an answer is off, in the drill's unit.
 
         Raises:
@@ -80,20 +80,20 @@ class Drill:
         """
         raise NotImplementedError
 
-    def picture(self, site: Site, task: Task, solved: bool = False) -> NDArray[np.uint8]:
+    def picture(self, site: Site, question: Question, solved: bool = False) -> NDArray[np.uint8]:
         """(H, W, 3) what is asked about; solved: with the answer in it."""
         raise NotImplementedError
 
-    def grade(self, task: Task, answer: Any) -> Grade:
+    def grade(self, question: Question, answer: Any) -> Grade:
         """An answer graded.
 
         Raises:
             SettingError: see error.
         """
-        error = self.error(task, answer)
+        error = self.error(question, answer)
         good = max(0.0, 1 - error / self.poor)
         said = "Right." if error <= 1e-9 else f"Off by {self.amount(error)}."
-        return Grade(error, good, self.unit, f"{said} {task.why}".strip())
+        return Grade(error, good, self.unit, f"{said} {question.why}".strip())
 
     def amount(self, error: float) -> str:
         """An error in words."""
@@ -127,11 +127,11 @@ def lit(site: Site, lamp: Lamp) -> NDArray[np.float32]:
 
 def key_at(site: Site, spots: NDArray, lamp: Lamp) -> tuple[NDArray[np.float64], NDArray[np.float64]]:
     """(M,) how squarely spots face a lamp, and how much of it they see."""
-    own = key_light_at(site.surface.origins[spots], site.surface.normals[spots], site.surface.caster, lamp)
-    return site.surface.normals[spots] @ lamp.direction, own.visible.astype(float)
+    light = key_light_at(site.surface.origins[spots], site.surface.normals[spots], site.surface.caster, lamp)
+    return site.surface.normals[spots] @ lamp.direction, light.visible.astype(float)
 
 
-def candidates(site: Site, camera: Camera, rng: np.random.Generator, count: int = 1500) -> NDArray[np.int64]:
+def spots_seen(site: Site, camera: Camera, rng: np.random.Generator, count: int = 1500) -> NDArray[np.int64]:
     """Numbers of spots that are seen well from a view.
 
     Raises:
@@ -165,7 +165,7 @@ def lights_and_shadows(
     """
     for _ in range(LAMPS_TRIED):
         lamp = lamp_from(rng)
-        spots = candidates(site, camera, rng)
+        spots = spots_seen(site, camera, rng)
         facing, seen = key_at(site, spots, lamp)
         bright = spots[(facing > facing_least) & (seen > 0.99)]
         dark = spots[(seen < 0.01) | (facing < away_most)]
@@ -192,7 +192,7 @@ def drawn(
 
     shot = snapshot(site.surface, camera, SIDE * SOFTEN, SIDE * SOFTEN)
     picture = np.where(shot.seen, shot.field(grey_srgb(values).astype(np.float32)), 119)
-    image = Image.fromarray(smoothed(np.repeat(picture[..., None], 3, axis=2)))
+    image = Image.fromarray(averaged_levels(np.repeat(picture[..., None], 3, axis=2)))
     draw, font = ImageDraw.Draw(image), ImageFont.load_default(size=17)
     for n, spot in enumerate(spots):
         x, y = _pixel(site, camera, spot, shot.scale / SOFTEN)

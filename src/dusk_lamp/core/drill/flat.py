@@ -17,19 +17,19 @@ def patches(values: Sequence[float], labels: Sequence[str] | None = None) -> NDA
     each = WIDE // len(values)
     for k, value in enumerate(values):
         out[30 : HIGH - 60, k * each + 14 : (k + 1) * each - 14] = grey_srgb(value)
-    return written(out, [(k * each + 16, HIGH - 46, w) for k, w in enumerate(labels or [])])
+    return with_words(out, [(k * each + 16, HIGH - 46, w) for k, w in enumerate(labels or [])])
 
 
-def coloured(colours: Sequence[NDArray], labels: Sequence[str] | None = None) -> NDArray[np.uint8]:
+def colour_patches(colours: Sequence[NDArray], labels: Sequence[str] | None = None) -> NDArray[np.uint8]:
     """(HIGH, WIDE, 3) the same for sRGB levels."""
     out = np.full((HIGH, WIDE, 3), 119, np.uint8)
     each = WIDE // len(colours)
     for k, colour in enumerate(colours):
         out[30 : HIGH - 60, k * each + 4 : (k + 1) * each - 4] = np.round(colour)
-    return written(out, [(k * each + 10, HIGH - 46, w) for k, w in enumerate(labels or [])])
+    return with_words(out, [(k * each + 10, HIGH - 46, w) for k, w in enumerate(labels or [])])
 
 
-def written(picture: NDArray[np.uint8], words: Sequence[tuple[float, float, str]]) -> NDArray[np.uint8]:
+def with_words(picture: NDArray[np.uint8], words: Sequence[tuple[float, float, str]]) -> NDArray[np.uint8]:
     """Words on a picture."""
     from PIL import Image, ImageDraw, ImageFont
 

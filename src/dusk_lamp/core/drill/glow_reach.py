@@ -7,8 +7,8 @@ from numpy.typing import NDArray
 
 from ..paint.value import grey_srgb, luminance_from_munsell, munsell_from_luminance
 from ..sculpt.site import Site
-from .drill import Drill, Task, numbers_in
-from .flat import WIDE, written
+from .drill import Drill, Question, numbers_in
+from .flat import WIDE, with_words
 
 GREY, SEEN = 5.0, 0.5  # value that it falls on, and steps that are seen
 HIGH = 220
@@ -34,7 +34,7 @@ class GlowReach(Drill):
     teaches = "Twice as strong reaches not twice as far, but half as far again."
     unit, poor = "mm", 8.0
 
-    def make(self, site: Site, seed: int) -> Task:
+    def make(self, site: Site, seed: int) -> Question:
         """A ball and its strength."""
         rng = np.random.default_rng([8, seed])
         radius, strength = float(rng.choice([1.0, 1.5, 2.0])), float(rng.choice([1, 2, 4, 6]))
@@ -44,7 +44,7 @@ class GlowReach(Drill):
             f"value {GREY:g} faces it. How many mm from its middle does the grey still get half a step lighter?"
         )
         why = f"{mm:.1f} mm: its light falls with the square of the distance."
-        return Task(
+        return Question(
             self.name,
             seed,
             question,
@@ -55,26 +55,26 @@ class GlowReach(Drill):
             why,
         )
 
-    def error(self, task: Task, answer: Any) -> float:
+    def error(self, question: Question, answer: Any) -> float:
         """In mm."""
-        off = abs(numbers_in(answer, 1)[0] - task.truth)
+        off = abs(numbers_in(answer, 1)[0] - question.truth)
         return off if off > 0.005 else 0.0
 
-    def picture(self, site: Site, task: Task, solved: bool = False) -> NDArray[np.uint8]:
+    def picture(self, site: Site, question: Question, solved: bool = False) -> NDArray[np.uint8]:
         """The grey with a rule of millimetres; solved: as the glow falls on it."""
         most = 20.0
         mm = (np.arange(WIDE) + 0.5) / WIDE * most
-        own = (
-            [GREY + added(task.data["strength"], task.data["radius"], m) for m in mm]
+        greys = (
+            [GREY + added(question.data["strength"], question.data["radius"], m) for m in mm]
             if solved
             else np.full(WIDE, GREY)
         )
-        row = grey_srgb(np.clip(own, 0, 10))
+        row = grey_srgb(np.clip(greys, 0, 10))
         out = np.repeat(np.repeat(row[None, :, None], HIGH, axis=0), 3, axis=2).copy()
         ticks = [(k / most * WIDE, HIGH - 30, f"{k}") for k in range(0, 21, 2)]
         for x, _, _ in ticks:
             out[HIGH - 40 : HIGH - 32, int(min(x, WIDE - 1))] = 20
-        return written(out.astype(np.uint8), [*ticks, (8, 8, "mm from the middle of the ball")])
+        return with_words(out.astype(np.uint8), [*ticks, (8, 8, "mm from the middle of the ball")])
 
 
 DRILL = GlowReach()

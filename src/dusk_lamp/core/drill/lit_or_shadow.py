@@ -9,7 +9,7 @@ from ..sculpt.site import Site
 from ..view.camera import Camera
 from .drill import (
     Drill,
-    Task,
+    Question,
     apart,
     drawn,
     lamp_words,
@@ -31,38 +31,38 @@ class LitOrShadow(Drill):
     teaches = "Look at the model from where the lamp is: what you see is lit."
     unit, poor = "spots", 4.0
 
-    def make(self, site: Site, seed: int) -> Task:
+    def make(self, site: Site, seed: int) -> Question:
         """Eight spots, half of them lit."""
         rng = np.random.default_rng([1, seed])
         camera = view_of(rng)
         lamp, bright, dark = lights_and_shadows(site, camera, rng, CLEAR, -0.1, (SPOTS // 2, SPOTS // 2))
-        own = [*apart(site, bright, SPOTS // 2, camera), *apart(site, dark, SPOTS // 2, camera)]
-        own = [own[k] for k in rng.permutation(len(own))]
+        spots = [*apart(site, bright, SPOTS // 2, camera), *apart(site, dark, SPOTS // 2, camera)]
+        spots = [spots[k] for k in rng.permutation(len(spots))]
         lights = set(bright.tolist())
-        data = {"view": [camera.azimuth, camera.elevation], "lamp": [lamp.azimuth, lamp.elevation], "spots": own}
-        return Task(
+        data = {"view": [camera.azimuth, camera.elevation], "lamp": [lamp.azimuth, lamp.elevation], "spots": spots}
+        return Question(
             self.name,
             seed,
             f"The lamp shines {lamp_words(lamp)}. Which of the spots does it reach? Say yes or no for each.",
             "yes-no",
             self.unit,
             data,
-            [s in lights for s in own],
+            [s in lights for s in spots],
             "From the lamp you see the lit ones, and none of the others.",
         )
 
-    def error(self, task: Task, answer: Any) -> float:
+    def error(self, question: Question, answer: Any) -> float:
         """How many are wrong."""
-        given = numbers_in(answer, len(task.truth))
-        return float(sum(bool(a) != t for a, t in zip(given, task.truth, strict=True)))
+        given = numbers_in(answer, len(question.truth))
+        return float(sum(bool(a) != t for a, t in zip(given, question.truth, strict=True)))
 
-    def picture(self, site: Site, task: Task, solved: bool = False) -> NDArray[np.uint8]:
+    def picture(self, site: Site, question: Question, solved: bool = False) -> NDArray[np.uint8]:
         """The form with the spots; solved: in the lamp's light."""
         from ..light.lamp import Lamp
 
-        camera = Camera(*task.data["view"])
-        values = lit(site, Lamp(*task.data["lamp"])) if solved else plain_form(site, camera)
-        return drawn(site, camera, values, task.data["spots"])
+        camera = Camera(*question.data["view"])
+        values = lit(site, Lamp(*question.data["lamp"])) if solved else plain_form(site, camera)
+        return drawn(site, camera, values, question.data["spots"])
 
 
 DRILL = LitOrShadow()

@@ -8,7 +8,7 @@ from numpy.typing import NDArray
 from ..paint.mix import Mix
 from ..paint.rack import Paint
 from ..sculpt.site import Site
-from .drill import Drill, Task, numbers_in
+from .drill import Drill, Question, numbers_in
 from .flat import patches
 
 WHITE, BLACK = Paint("White", "base", "#f1efe8"), Paint("Black", "base", "#1c1b1d")
@@ -28,26 +28,26 @@ class PartsOfBlack(Drill):
     teaches = "A little black drags white down a long way: begin with less than you think."
     unit, poor = "steps of value", 2.0
 
-    def make(self, site: Site, seed: int) -> Task:
+    def make(self, site: Site, seed: int) -> Question:
         """A grey between white and black."""
         rng = np.random.default_rng([6, seed])
         parts = int(rng.integers(1, 13))
         value = grey_with(parts)
         question = f"Into {OF_WHITE} parts of white, how many parts of black make this grey?"
         why = f"{parts} parts of black: value {value:.1f}."
-        return Task(self.name, seed, question, "number", self.unit, {"value": round(value, 2)}, parts, why)
+        return Question(self.name, seed, question, "number", self.unit, {"value": round(value, 2)}, parts, why)
 
-    def error(self, task: Task, answer: Any) -> float:
+    def error(self, question: Question, answer: Any) -> float:
         """In steps of value, between the grey that was asked for and the one that is named."""
         parts = min(max(numbers_in(answer, 1)[0], 0.0), 200.0)
-        return abs(grey_with(parts) - grey_with(task.truth))
+        return abs(grey_with(parts) - grey_with(question.truth))
 
-    def picture(self, site: Site, task: Task, solved: bool = False) -> NDArray[np.uint8]:
+    def picture(self, site: Site, question: Question, solved: bool = False) -> NDArray[np.uint8]:
         """White, the grey, black; solved: what more and less black would make."""
         if solved:
-            own = [task.truth / 2, task.truth, task.truth * 2]
-            return patches([grey_with(p) for p in own], [f"{p:g} of black" for p in own])
-        return patches([grey_with(0), task.data["value"], BLACK.looks.value], ["White", "This grey", "Black"])
+            parts = [question.truth / 2, question.truth, question.truth * 2]
+            return patches([grey_with(p) for p in parts], [f"{p:g} of black" for p in parts])
+        return patches([grey_with(0), question.data["value"], BLACK.looks.value], ["White", "This grey", "Black"])
 
 
 DRILL = PartsOfBlack()

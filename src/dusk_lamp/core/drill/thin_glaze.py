@@ -11,8 +11,8 @@ from ..paint.pigment import Pigment
 from ..paint.rack import Paint
 from ..paint.value import luminance_from_munsell
 from ..sculpt.site import Site
-from .drill import Drill, Task, numbers_in
-from .flat import coloured
+from .drill import Drill, Question, numbers_in
+from .flat import colour_patches
 
 COLOURS = {"red": "#8e2b25", "blue": "#2d4a7c", "green": "#2f5b3c", "brown": "#5b3a25"}
 UNDER = (3.0, 4.5, 6.0, 7.5, 9.0)  # values of a sketch
@@ -33,30 +33,30 @@ class ThinGlaze(Drill):
     teaches = "Look how much of the sketch still shows: the thinner, the more."
     unit, poor = "times too thick or thin, as doublings", 3.0
 
-    def make(self, site: Site, seed: int) -> Task:
+    def make(self, site: Site, seed: int) -> Question:
         """A colour and how it was thinned."""
         rng = np.random.default_rng([7, seed])
         name, water = str(rng.choice(list(COLOURS))), int(rng.choice(WATERS))
         question = f"One pass of a {name} over a sketch. To one part of paint, how many parts of water were there?"
         why = f"{water} to one."
-        return Task(self.name, seed, question, "number", self.unit, {"colour": name}, water, why)
+        return Question(self.name, seed, question, "number", self.unit, {"colour": name}, water, why)
 
-    def error(self, task: Task, answer: Any) -> float:
+    def error(self, question: Question, answer: Any) -> float:
         """In doublings of the water."""
         given = min(max(numbers_in(answer, 1)[0], 0.05), 200.0)
-        return abs(float(np.log2(given / task.truth)))
+        return abs(float(np.log2(given / question.truth)))
 
     def amount(self, error: float) -> str:
         """In words."""
         return f"{2**error:.1f} times the water"
 
-    def picture(self, site: Site, task: Task, solved: bool = False) -> NDArray[np.uint8]:
+    def picture(self, site: Site, question: Question, solved: bool = False) -> NDArray[np.uint8]:
         """The glaze over five greys; solved: thinned half and twice as much beside it."""
-        pigment = Paint("Glaze", "layer", COLOURS[task.data["colour"]]).pigment
+        pigment = Paint("Glaze", "layer", COLOURS[question.data["colour"]]).pigment
         if solved:
-            own = [task.truth / 2, task.truth, task.truth * 2]
-            return coloured([seen_over(pigment, w, 6.0) for w in own], [f"{w:g} to 1" for w in own])
-        return coloured([seen_over(pigment, task.truth, v) for v in UNDER], [f"over {v:g}" for v in UNDER])
+            thinnings = [question.truth / 2, question.truth, question.truth * 2]
+            return colour_patches([seen_over(pigment, w, 6.0) for w in thinnings], [f"{w:g} to 1" for w in thinnings])
+        return colour_patches([seen_over(pigment, question.truth, v) for v in UNDER], [f"over {v:g}" for v in UNDER])
 
 
 DRILL = ThinGlaze()

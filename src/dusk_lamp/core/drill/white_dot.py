@@ -7,7 +7,7 @@ from numpy.typing import NDArray
 
 from ..light.lamp import Lamp
 from ..sculpt.site import Site
-from .drill import Drill, Task, lamp_from, lamp_words, numbers_in
+from .drill import Drill, Question, lamp_from, lamp_words, numbers_in
 from .flat import BALL_SPAN, ball
 
 
@@ -32,7 +32,7 @@ class WhiteDot(Drill):
     teaches = "The dot lies halfway between where the lamp is and where you look from, not where it is brightest."
     unit, poor = "radii", 0.6
 
-    def make(self, site: Site, seed: int) -> Task:
+    def make(self, site: Site, seed: int) -> Question:
         """A lamp in front."""
         rng = np.random.default_rng([5, seed])
         lamp = lamp_from(rng, 15, 75)
@@ -44,17 +44,17 @@ class WhiteDot(Drill):
             f"A polished ball, the lamp shines {lamp_words(lamp)}. Where is the white dot? Across and up from the "
             "middle, in radii."
         )
-        return Task(self.name, seed, question, "place", self.unit, data, [round(across, 4), round(up, 4)], why)
+        return Question(self.name, seed, question, "place", self.unit, data, [round(across, 4), round(up, 4)], why)
 
-    def error(self, task: Task, answer: Any) -> float:
+    def error(self, question: Question, answer: Any) -> float:
         """In radii of the ball."""
-        off = float(np.hypot(*np.subtract(numbers_in(answer, 2), task.truth)))
+        off = float(np.hypot(*np.subtract(numbers_in(answer, 2), question.truth)))
         return off if off > 1e-6 else 0.0
 
-    def picture(self, site: Site, task: Task, solved: bool = False) -> NDArray[np.uint8]:
+    def picture(self, site: Site, question: Question, solved: bool = False) -> NDArray[np.uint8]:
         """The ball; solved: with its dot."""
-        lamp = _to_eye(Lamp(*task.data["lamp"]))
-        return ball(lamp, tuple(task.truth) if solved else None)
+        lamp = _to_eye(Lamp(*question.data["lamp"]))
+        return ball(lamp, tuple(question.truth) if solved else None)
 
 
 DRILL = WhiteDot()

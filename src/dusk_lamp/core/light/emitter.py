@@ -52,15 +52,14 @@ class Glow:
     """What a source of radiosity 1 throws.
 
     factor: (N,) irradiance, 1 where it fills all that a spot looks at. visible: (N,) 0..1 of it that each spot sees,
-    of what faces the spot. area: mm² of the source as it is seen from where it shows most; middle: (3,) mm; own: (N,)
-    samples that are the source.
-    """
+    of what faces the spot. area: mm² of the source as it is seen from where it shows most; middle: (3,) mm; mask:
+    (N,) samples that are the source."""
 
     factor: NDArray[np.float32]
     visible: NDArray[np.float32]
     area: float
     middle: NDArray[np.float64]
-    own: NDArray[np.bool_]
+    mask: NDArray[np.bool_]
 
 
 @dataclass(frozen=True)
@@ -83,7 +82,7 @@ def glow_of(site: Site, source: Source, places: int = PLACES, shadow: bool = Tru
     Radiation Heat Transfer Configuration Factors; Lambert 1760 for the polygon).
     """
     surface = site.surface
-    own = np.zeros(len(surface), np.bool_)
+    mask = np.zeros(len(surface), np.bool_)
     if source.kind == "ball":
         middle = np.asarray(source.middle, float)
         _refuse_inside(surface, middle)
@@ -99,7 +98,7 @@ def glow_of(site: Site, source: Source, places: int = PLACES, shadow: bool = Tru
         looked = _on_plane(source, corners, normal, places)
     else:
         faces = faces_of(site, source.region)
-        own = site.labels == source.region
+        mask = site.labels == source.region
         pieces = _cut(surface, faces, PIECES)
         middle = np.average(pieces.points, axis=0, weights=pieces.areas)
         area = _shown(pieces)
@@ -111,7 +110,7 @@ def glow_of(site: Site, source: Source, places: int = PLACES, shadow: bool = Tru
         )
     open_ = np.where(np.abs(surface.normals).any(axis=1), factor, 0).astype(np.float32)
     visible = _seen(surface, looked, open_, shadow)
-    return Glow((open_ * visible).astype(np.float32), visible, float(area), middle, own)
+    return Glow((open_ * visible).astype(np.float32), visible, float(area), middle, mask)
 
 
 def faces_of(site: Site, region: int) -> NDArray[np.int32]:
@@ -238,11 +237,11 @@ def _cut(surface: Surface, faces: NDArray[np.int32], count: int) -> _Pieces:
     split = np.maximum(1, np.ceil(np.sqrt(area / area.sum() * count))).astype(np.int64)  # k² equal triangles each
     points, normals, areas = [], [], []
     for k in np.unique(split):
-        own = split == k
+        mask = split == k
         weights = _triangle_middles(int(k))
-        points.append(np.einsum("wc,fcd->fwd", weights, corners[own]).reshape(-1, 3))
-        normals.append(np.repeat(normal[own], len(weights), axis=0))
-        areas.append(np.repeat(area[own] / len(weights), len(weights)))
+        points.append(np.einsum("wc,fcd->fwd", weights, corners[mask]).reshape(-1, 3))
+        normals.append(np.repeat(normal[mask], len(weights), axis=0))
+        areas.append(np.repeat(area[mask] / len(weights), len(weights)))
     return _Pieces(np.concatenate(points), np.concatenate(normals), np.concatenate(areas))
 
 

@@ -29,7 +29,7 @@ def glinting(surface: Surface, glow: Glow, gloss: NDArray[np.float32], view: tup
     far = np.maximum(np.linalg.norm(way, axis=1), 1e-6)
     cosine = surface.normals @ eye
     facing = np.einsum("ij,ij->i", way, surface.normals)
-    some = np.flatnonzero((cosine > 0) & (facing > 0) & (glow.visible > 0) & ~glow.own)
+    some = np.flatnonzero((cosine > 0) & (facing > 0) & (glow.visible > 0) & ~glow.mask)
     mirrored = 2 * cosine[some, None] * surface.normals[some] - eye
     off = np.arccos(np.clip(np.einsum("ij,ij->i", mirrored, way[some]) / far[some], -1, 1))
     half = np.arctan(np.float32(np.sqrt(glow.area / np.pi)) / far[some])  # of the source, as it is seen from there

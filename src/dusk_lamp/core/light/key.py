@@ -79,8 +79,8 @@ def key_light_at(
     light, seen = np.zeros(len(origins), np.float32), np.zeros(len(origins), np.float32)
     boxed = caster.boxed(origins)
 
-    def from_stretch(own: slice) -> None:
-        light[own], seen[own] = _from_places(boxed[own], normals[own], caster, pattern, stopped)
+    def from_stretch(span: slice) -> None:
+        light[span], seen[span] = _from_places(boxed[span], normals[span], caster, pattern, stopped)
 
     in_threads(from_stretch, stretches(len(origins)))
     light /= np.float32((pattern @ lamp.direction).sum())  # a spot squarely facing the whole disc gets 1

@@ -166,14 +166,14 @@ def with_controls(world: World, settings: Mapping[str, Any], view: tuple[float, 
     """
     given = {k: settings[k] for k in (f.name for f in fields(WorldControls)) if k in settings}
     if given:
-        own = built(WorldControls, {**plain(controls_of(world)), **given}, "the world")
-        sky = ((world.sky[0][0], own.sky_low), *world.sky[1:-1], (world.sky[-1][0], own.sky_high))
+        controls = built(WorldControls, {**plain(controls_of(world)), **given}, "the world")
+        sky = ((world.sky[0][0], controls.sky_low), *world.sky[1:-1], (world.sky[-1][0], controls.sky_high))
         lamp, glow = world.lamp, world.glow
         if "lamp_light" in given or "lamp_size" in given:
-            lamp = replace(lamp or Disc(), brightness=own.lamp_light, size=own.lamp_size)
+            lamp = replace(lamp or Disc(), brightness=controls.lamp_light, size=controls.lamp_size)
         if "glow_light" in given:
-            glow = replace(glow or ACCENT, brightness=own.glow_light) if own.glow_light else None
-        world = World(sky, own.ground, own.horizon, lamp, glow)
+            glow = replace(glow or ACCENT, brightness=controls.glow_light) if controls.glow_light else None
+        world = World(sky, controls.ground, controls.horizon, lamp, glow)
     if "drag" in settings:
         try:
             which, x, y = str(settings["drag"]).split(",")

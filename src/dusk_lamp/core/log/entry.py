@@ -52,8 +52,8 @@ class Entry:
 
     def __post_init__(self) -> None:
         checked(self)
-        for own, words in ((self.parts, "parts"), (self.drops, "drops")):
-            for name, n in own.items():
+        for counted, words in ((self.parts, "parts"), (self.drops, "drops")):
+            for name, n in counted.items():
                 if isinstance(n, bool) or not isinstance(n, int | float) or not 0 <= n <= MOST_DROPS:
                     raise SettingError(f"{words} of {str(name)[:40]} are a number from 0, not {str(n)[:20]}")
 
@@ -66,8 +66,8 @@ class Entry:
     def words(self) -> str:
         """All its words, to search in."""
         paints = " ".join([*self.parts, *self.drops])
-        own = (self.model, self.region, self.stage, self.technique, self.title, self.paint, paints)
-        return " ".join((*own, self.mistake, self.mended, self.note, self.how, self.at[:10])).casefold()
+        said = (self.model, self.region, self.stage, self.technique, self.title, self.paint, paints)
+        return " ".join((*said, self.mistake, self.mended, self.note, self.how, self.at[:10])).casefold()
 
 
 def entry_of(step: Step, model: str, how: str, at: str, seconds: float | None) -> Entry:

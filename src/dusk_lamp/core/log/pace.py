@@ -53,19 +53,22 @@ def _pace(rows: Sequence[tuple[str, str, float]]) -> Pace:
     by_technique: dict[str, list[tuple[str, float]]] = {}
     for technique, size, x in rows:
         by_technique.setdefault(technique, []).append((size, x))
-    means = {t: (sum(x for _, x in own) / len(own), len(own)) for t, own in by_technique.items()}
+    means = {
+        t: (sum(x for _, x in entries_here) / len(entries_here), len(entries_here))
+        for t, entries_here in by_technique.items()
+    }
     middle, weight = 0.0, 1 / OWN**2
     for mean, n in means.values():
         w = 1 / (NOISE**2 / n + TECHNIQUE**2)
         middle, weight = middle + w * mean, weight + w
     own_pace = middle / weight
     times, count = {}, {}
-    for technique, own in by_technique.items():
+    for technique, entries_here in by_technique.items():
         mean, n = means[technique]
         pace = _drawn(mean, n, own_pace, TECHNIQUE)
         times[technique], count[technique] = exp(pace), n
-        for size in {s for s, _ in own if s}:
-            some = [x for s, x in own if s == size]
+        for size in {s for s, _ in entries_here if s}:
+            some = [x for s, x in entries_here if s == size]
             times[f"{technique} {size}"] = exp(_drawn(sum(some) / len(some), len(some), pace, SIZE))
             count[f"{technique} {size}"] = len(some)
     return Pace(exp(own_pace), times, count, len(rows))
@@ -73,8 +76,8 @@ def _pace(rows: Sequence[tuple[str, str, float]]) -> Pace:
 
 def _drawn(mean: float, n: int, toward: float, spread: float) -> float:
     """A mean of n times, drawn toward the one above it."""
-    own, above = n / NOISE**2, 1 / spread**2
-    return (own * mean + above * toward) / (own + above)
+    weight, above = n / NOISE**2, 1 / spread**2
+    return (weight * mean + above * toward) / (weight + above)
 
 
 def _helps(rows: Sequence[tuple[str, str, float]]) -> bool:

@@ -83,8 +83,8 @@ def used_of(
     for e in entries:
         if e.how not in ("done", "changed"):
             continue
-        own = _ml_of(e, drops_per_ml)
-        for paint, amount in own.items():
+        used_ml = _ml_of(e, drops_per_ml)
+        for paint, amount in used_ml.items():
             ml[paint] = ml.get(paint, 0.0) + amount
             steps[paint] = steps.get(paint, 0) + 1
         if e.at:

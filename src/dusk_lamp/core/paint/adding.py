@@ -3,19 +3,19 @@
 MOST_TIMES = 60  # of a mix's parts that are tried
 
 
-def grown(there: dict[str, int], own: dict[str, int], wants: float) -> tuple[int, dict[str, int]] | None:
+def grown(there: dict[str, int], puddle: dict[str, int], wants: float) -> tuple[int, dict[str, int]] | None:
     """How many drops of a puddle, and of one pot, make a mix: (drops taken, {pot: drops}); None where it cannot
     be."""
-    if set(there) - set(own) or len(own) != 2 or there == own:
+    if set(there) - set(puddle) or len(puddle) != 2 or there == puddle:
         return None
     whole = sum(there.values())
-    for name, part in own.items():
-        other = next(n for n in own if n != name)  # it comes from the puddle alone
+    for name, part in puddle.items():
+        other = next(n for n in puddle if n != name)  # it comes from the puddle alone
         if not there.get(other):
             continue
         for times in range(1, MOST_TIMES):
             taken = {n: c * times for n, c in there.items()}
-            wanted = taken[other] * part / own[other] - taken.get(name, 0)
+            wanted = taken[other] * part / puddle[other] - taken.get(name, 0)
             if wanted >= 1 and wanted == int(wanted) and whole * times + wanted >= wants:
                 return whole * times, {name: int(wanted)}
     return None

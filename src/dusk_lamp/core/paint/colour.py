@@ -159,8 +159,8 @@ def xyz(reflectance: NDArray, illuminant: str = "daylight") -> NDArray[np.float6
         return reflectance @ weights
     out = np.empty((len(reflectance), 3))
     for first in range(0, len(out), _AT_A_TIME):
-        own = slice(first, first + _AT_A_TIME)
-        np.matmul(reflectance[own].astype(np.float64), weights, out=out[own])
+        span = slice(first, first + _AT_A_TIME)
+        np.matmul(reflectance[span].astype(np.float64), weights, out=out[span])
     return out
 
 

@@ -115,20 +115,19 @@ def thinning_for(mix: Mix, keep: float = USUAL_SHARE, sketch: Sequence[float] = 
         found = glaze(mix, sketch, MOST_PASSES, float(thinning), keep)
         if found.advised >= LEAST_PASSES:
             kept = float(found.left[found.advised])
-            said = (
-                f"{in_drops(float(thinning))}: {found.advised} passes keep {100 * kept:.0f} % of the sketch's range."
-            )
+            range_left = f"{found.advised} passes keep {100 * kept:.0f} % of the sketch's range"
+            said = f"{thinning_words(float(thinning))}: {range_left}."
             return Advice(float(thinning), found.advised, kept, said)
     found = glaze(mix, sketch, LEAST_PASSES + 1, THINNEST, keep)
     each = ", ".join(f"{number_word(n).lower()} {100 * found.left[n]:.0f} %" for n in range(1, LEAST_PASSES + 2))
     said = (
-        f"{in_drops(THINNEST)}, and it takes more of the sketch than you want to lose: of its range one pass after "
-        f"another keeps {each}. Stop when you like it, take a more transparent paint or an ink, or keep less."
+        f"{thinning_words(THINNEST)}, and it takes more of the sketch than you want to lose: of its range one pass "
+        f"after another keeps {each}. Stop when you like it, take a more transparent paint or an ink, or keep less."
     )
     return Advice(THINNEST, LEAST_PASSES, float(found.left[LEAST_PASSES]), said)
 
 
-def in_drops(thinning: float) -> str:
+def thinning_words(thinning: float) -> str:
     """Parts of water and medium to one of paint, as it is counted out."""
     whole = 1 if thinning == round(thinning) else 2
     if thinning == 0:

@@ -107,7 +107,7 @@ def underpaint_for(direct: Coats, under: NDArray[np.float64], paints: Sequence[P
 
 
 @dataclass(frozen=True)
-class Wish:
+class WishedColour:
     """What one region should become: its name, its area in mm², and its colour as a mix."""
 
     name: str
@@ -127,7 +127,7 @@ class PrimerVerdict:
 
 
 def choose_primer(
-    wishes: Sequence[Wish], primers: Sequence[Paint], paints: Sequence[Paint] = ()
+    wishes: Sequence[WishedColour], primers: Sequence[Paint], paints: Sequence[Paint] = ()
 ) -> list[PrimerVerdict]:
     """The primers, the one that costs the fewest coats over the whole model first; ties go to fewer minutes. CP-3.
 

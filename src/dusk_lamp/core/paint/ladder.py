@@ -68,21 +68,21 @@ def ladder(
     for a, b in pairs:
         rungs += [Mix((a, b), (int(m), int(n))) for m, n in compositions(2)]
     rungs.sort(key=lambda r: (r.colour.value, sum(r.parts)))
-    own = np.array([r.colour.value for r in rungs])
-    cost = np.abs(own - values[:, None]) + PART_COST * np.array([sum(r.parts) for r in rungs])
+    rung_values = np.array([r.colour.value for r in rungs])
+    cost = np.abs(rung_values - values[:, None]) + PART_COST * np.array([sum(r.parts) for r in rungs])
     if wanted is None:  # the ends are the paints themselves
         for k, end in ((0, only(dark)), (-1, only(light))):
             cost[k, [r != end for r in rungs]] = np.inf
-    best = _climbing(own, cost)
+    best = _climbing(rung_values, cost)
     return [LadderStep(rungs[r], float(v)) for r, v in zip(best, values, strict=True)]
 
 
-def _climbing(own: NDArray[np.float64], cost: NDArray[np.float64]) -> list[int]:
+def _climbing(rung_values: NDArray[np.float64], cost: NDArray[np.float64]) -> list[int]:
     """The rung for each step that costs least in all (steps, rungs), every one lighter than the one before."""
     whole = cost[0]
     came_from = []
     for row in cost[1:]:
-        darker = own[:, None] < own - 1e-9  # from, to
+        darker = rung_values[:, None] < rung_values - 1e-9  # from, to
         ways = np.where(darker, whole[:, None], np.inf)
         came_from.append(np.argmin(ways, axis=0))
         whole = ways.min(axis=0) + row
@@ -110,7 +110,7 @@ def customary(dark: Paint, middle: Paint, light: Paint, which: str) -> list[Ladd
     return [LadderStep(m, float(v)) for m, v in zip(mixes, np.linspace(*ends, len(mixes)), strict=True)]
 
 
-def unevenness(steps: Sequence[LadderStep]) -> float:
+def ladder_unevenness(steps: Sequence[LadderStep]) -> float:
     """How far a ladder is from even, at its worst step, in value."""
     values = np.array([s.mix.colour.value for s in steps])
     return float(np.abs(values - np.linspace(values[0], values[-1], len(values))).max())

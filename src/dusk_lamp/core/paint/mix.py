@@ -133,7 +133,7 @@ def compositions(paints: int, most: int = MOST_PARTS) -> NDArray[np.int64]:
 
 
 @dataclass(frozen=True)
-class Match:
+class MixMatch:
     """A mix for a wanted colour and how far it is off, ΔE00."""
 
     mix: Mix
@@ -184,7 +184,7 @@ def likeliest(
 
 def match(
     wanted: Colour, paints: Sequence[Paint], most: int = 3, parts: int = MOST_PARTS, best: int = 1, earns: float = 0.0
-) -> list[Match]:
+) -> list[MixMatch]:
     """The best mixes of at most `most` paints for a wanted colour, the nearest first, by ΔE00 of their masstones.
 
     Every mix in whole parts is tried; of a rack larger than SHORTLIST, every mix of its likeliest paints. Within TIE,
@@ -215,15 +215,17 @@ def match(
         best_of = np.lexsort((n, way, off[way, n]))[:CLOSE]
         chosen.append(which[n[best_of]])
         counted.append(ways[way[best_of]])
-    own, way = np.concatenate(chosen), np.concatenate(counted)
-    k, s = (np.einsum("nc,ncb->nb", _shares(way), x[own]) for x in (K, S))
+    chosen_rows, way = np.concatenate(chosen), np.concatenate(counted)
+    k, s = (np.einsum("nc,ncb->nb", _shares(way), x[chosen_rows]) for x in (K, S))
     off = delta_e(lab(xyz(masstone(k, s))), target)
-    hiding = (np.array([p.hides for p in paints])[own] * way).sum(axis=1) / way.sum(axis=1)
+    hiding = (np.array([p.hides for p in paints])[chosen_rows] * way).sum(axis=1) / way.sum(axis=1)
     pots = np.count_nonzero(way, axis=1)
     cost = np.maximum(off, earns) + earns * pots
     order = np.lexsort((off, way.sum(axis=1), -hiding, pots, np.round(cost / TIE)))
     return [
-        Match(Mix(tuple(paints[i] for i in own[n][: pots[n]]), tuple(way[n][: pots[n]].tolist())), float(off[n]))
+        MixMatch(
+            Mix(tuple(paints[i] for i in chosen_rows[n][: pots[n]]), tuple(way[n][: pots[n]].tolist())), float(off[n])
+        )
         for n in order[:best]
     ]
 
@@ -293,12 +295,12 @@ def nearest_mix(wanted: NDArray, paints: Sequence[Paint], most: int = 3) -> Mix:
 def neat_pot(colour: str, paints: Iterable[Paint]) -> tuple[Paint, float] | None:
     """The base or layer paint that comes nearest to a colour, `#rrggbb`, as it is, and how far it is off, ΔE00; None
     where there is none."""
-    own = [p for p in paints if p.kind in ("base", "layer")]
-    if not own:
+    pots = [p for p in paints if p.kind in ("base", "layer")]
+    if not pots:
         return None
-    off = delta_e(np.stack([p.looks.lab for p in own]), colour_of_hex(colour).lab)
+    off = delta_e(np.stack([p.looks.lab for p in pots]), colour_of_hex(colour).lab)
     k = int(np.argmin(off))
-    return own[k], float(off[k])
+    return pots[k], float(off[k])
 
 
 def values_of(reflectance: NDArray) -> NDArray[np.float64]:

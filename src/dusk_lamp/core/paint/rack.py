@@ -103,8 +103,8 @@ class Paint:
 
     def of(self, what: str) -> Any:
         """One of coat_um, minutes, solids, density, finish: its own, or its kind's."""
-        own = getattr(self, what)
-        return getattr(self.of_kind, what) if own is None else own
+        value = getattr(self, what)
+        return getattr(self.of_kind, what) if value is None else value
 
     @property
     def hides(self) -> float:
@@ -141,7 +141,7 @@ _NUMBERS = ("hiding", "drawdown_um", "coat_um", "minutes", "solids", "density", 
 _WRITTEN = re.compile(r"(#?[0-9a-fA-F]{6})(?:@([0-9.,eE+-]+))?")
 
 
-def written(text: str) -> Paint:
+def paint_written(text: str) -> Paint:
     """A paint written `#rrggbb@hiding` (hiding 0.98 where it is left out).
 
     Raises:
@@ -184,11 +184,11 @@ class Rack:
         Raises:
             RackError: neither.
         """
-        own = self._by_name.get(text.strip().casefold())
-        if own is not None:
-            return own
+        paint = self._by_name.get(text.strip().casefold())
+        if paint is not None:
+            return paint
         if text.strip().startswith("#"):
-            return written(text)
+            return paint_written(text)
         near = [p.name for p in self.paints if text.strip().casefold() in p.name.casefold()][:3]
         hint = f"; did you mean {' or '.join(near)}?" if near else ""
         raise RackError(f"there is no paint called “{text[:60]}” on the rack{hint}")

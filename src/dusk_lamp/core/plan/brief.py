@@ -42,10 +42,10 @@ ABOVE = Lamp(0, 90)  # CP-10
 
 
 @dataclass(frozen=True)
-class Task:
+class Brief:
     """One region to be painted.
 
-    name: of the region. number, id: of it, 0 for the rest. own: (N,) its samples. lab: (N, 3) and value: (N,) what
+    name: of the region. number, id: of it, 0 for the rest. mask: (N,) its samples. lab: (N, 3) and value: (N,) what
     each should look like. under: (N, 36) reflectance of what is there. areas: (N,) mm² that can be painted. rack,
     tools: what there is. lamp: that lights it. out: the puddles that other regions are painted from. worth: the share
     of the model's look that a minute must bring. laid: films that were worked out.
@@ -55,7 +55,7 @@ class Task:
     name: str
     number: int
     id: int
-    own: NDArray[np.bool_]
+    mask: NDArray[np.bool_]
     lab: NDArray[np.float64]
     value: NDArray[np.float32]
     under: NDArray[np.float32]
@@ -88,35 +88,35 @@ class Task:
     def where(self) -> Where:
         """The region as a coat goes on it: by its spots, so that the coat stays where it is when regions are
         numbered again."""
-        return Where.some(self.own)
+        return Where.some(self.mask)
 
     @cached_property
-    def own_under(self) -> NDArray[np.float32]:
+    def under_here(self) -> NDArray[np.float32]:
         """(n, 36) what is there on its own samples."""
-        return self.under[self.own]
+        return self.under[self.mask]
 
     @cached_property
     def ground(self) -> NDArray[np.float64]:
         """(36,) what is there, on average."""
-        return np.asarray(np.average(self.own_under, axis=0, weights=self.weight() + 1e-9), np.float64)
+        return np.asarray(np.average(self.under_here, axis=0, weights=self.weight() + 1e-9), np.float64)
 
     @cached_property
     def looked_at(self) -> NDArray[np.int64]:
         """(m,) numbers among its own samples of those that ways are compared on."""
-        return evenly(np.arange(np.count_nonzero(self.own)), LOOKED_AT)
+        return evenly(np.arange(np.count_nonzero(self.mask)), LOOKED_AT)
 
-    def weight(self, own: NDArray[np.bool_] | None = None) -> NDArray[np.float64]:
+    def weight(self, mask: NDArray[np.bool_] | None = None) -> NDArray[np.float64]:
         """(n,) mm² of its samples, or of some of them."""
-        return self.areas[self.own if own is None else own]
+        return self.areas[self.mask if mask is None else mask]
 
     @cached_property
     def counts(self) -> float:
         """The share of the model's look that is its own, weighed by attention; of the rest, its share of the area."""
         areas, attention = self.site.areas.astype(np.float64), attention_of(self.site)
         if not self.number:
-            return float(areas[self.own].sum() / areas.sum())
+            return float(areas[self.mask].sum() / areas.sum())
         weight = areas * attention[self.site.labels]
-        return float(weight[self.own].sum() / weight.sum())
+        return float(weight[self.mask].sum() / weight.sum())
 
     def brush_minutes(self, mm2: float, coats: int, spotted: bool = True) -> float:
         """To brush so many coats on so many mm² of it. spotted: on spots, which the brush has to find."""
@@ -133,7 +133,7 @@ class Task:
         puddles = [m for m in out if all(p.kind in BRUSHED for p in m.paints)]
         paints = paints or self.paints(*BRUSHED)
         open_ = list(dict.fromkeys(p for m in puddles for p in m.paints))
-        mixes = [*puddles, *(nearest_mix(wanted, own, most=2) for own in (open_, paints) if own)]
+        mixes = [*puddles, *(nearest_mix(wanted, choice, most=2) for choice in (open_, paints) if choice)]
         if delta_e(mixes[-1].colour.lab, wanted) > price("same puddle"):
             mixes.append(nearest_mix(wanted, paints))
         lost = lost_of(delta_e(np.stack([m.colour.lab for m in mixes]), wanted))
@@ -154,7 +154,7 @@ class Task:
         return found
 
 
-def task_of(
+def brief_of(
     site: Site,
     target: Target,
     number: int,
@@ -162,19 +162,19 @@ def task_of(
     rack: Rack,
     tools: Tools = EVERYTHING,
     lamp: Lamp = ABOVE,
-) -> Task:
+) -> Brief:
     """A region of a target as a task; 0 is the rest.
 
     Raises:
         SettingError: nothing of the region can be painted.
     """
-    own = site.labels == number
+    mask = site.labels == number
     areas = site.areas.astype(np.float64)
     names = ["the rest" if site.marking.regions else "the model", *(r.name for r in site.marking.regions)]
-    if areas[own].sum() <= 0:
+    if areas[mask].sum() <= 0:
         raise SettingError(f"nothing of “{names[number]}” can be painted: mark it again, or leave it out")
     id_ = site.marking.ids[number]
-    return Task(site, names[number], number, id_, own, target.lab, target.value, under, areas, rack, tools, lamp)
+    return Brief(site, names[number], number, id_, mask, target.lab, target.value, under, areas, rack, tools, lamp)
 
 
 def lost_of(off: NDArray) -> NDArray[np.float64]:
@@ -183,26 +183,26 @@ def lost_of(off: NDArray) -> NDArray[np.float64]:
 
 
 def brushed(
-    task: Task,
+    brief: Brief,
     mix: Mix,
     label: str,
-    own: NDArray | None = None,
+    mask: NDArray | None = None,
     film_um: float | None = None,
     water: float | None = None,
 ) -> Coat:
-    """A coat by brush on the whole region, or on some of its samples. own: (N,) which of them, or the share 0..1 of
+    """A coat by brush on the whole region, or on some of its samples. mask: (N,) which of them, or the share 0..1 of
     each that it covers."""
-    coat = usual_coat("brush", mix, f"{task.name}: {label}", COLOUR)
+    coat = usual_coat("brush", mix, f"{brief.name}: {label}", COLOUR)
     given = {k: v for k, v in (("film_um", film_um), ("water", water)) if v is not None}
-    where = task.where if own is None else Where.some(own > 0, own)
+    where = brief.where if mask is None else Where.some(mask > 0, mask)
     return Coat("brush", mix, coat.with_settings(given).settings, where, label=coat.label, stage=COLOUR)
 
 
-def seen_after(task: Task, coats: Sequence[Coat], under: NDArray[np.float32] | None = None) -> NDArray[np.float32]:
+def seen_after(brief: Brief, coats: Sequence[Coat], under: NDArray[np.float32] | None = None) -> NDArray[np.float32]:
     """(n, 36) what is there on the n samples of the region after coats. under: (n, 36), where they go on after
     others."""
-    films = [film[task.own] for film in task.films(coats)]
-    under = task.own_under if under is None else under
+    films = [film[brief.mask] for film in brief.films(coats)]
+    under = brief.under_here if under is None else under
     return appearance(list(zip(coats, films, strict=True)), len(under), under)
 
 

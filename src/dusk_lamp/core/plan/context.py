@@ -31,7 +31,7 @@ from ..target.exposure import laid_between
 from ..target.local import Local, local_of, usual_local
 from ..target.target import Target, greys_of, target
 from ..workplace.tools import Tools
-from .brief import ABOVE, Task, task_of
+from .brief import ABOVE, Brief, brief_of
 from .document import Plan
 from .simulation import Simulation, digest
 
@@ -250,14 +250,14 @@ class Context:
         """(N, 36) the model as the stages before one leave it."""
         return self.simulation.reflectance(self.before(stage))
 
-    def task(self, stage: str, number: int) -> Task:
-        """A region as a task for the coats of a stage.
+    def brief(self, feature: str, number: int) -> Brief:
+        """What is to be painted on a region by the coats of a feature.
 
         Raises:
             SettingError: nothing of it can be painted.
         """
-        under = self.seen_before(stage)
-        return task_of(self.site, self.target(stage), number, under, self.rack, self.tools, self.lamp)
+        under = self.seen_before(feature)
+        return brief_of(self.site, self.target(feature), number, under, self.rack, self.tools, self.lamp)
 
     def order_of(self, coat: Coat) -> int:
         """Where the feature of a coat comes among all; one that is not known comes first."""

@@ -210,11 +210,11 @@ def plan_from(given: Mapping[str, Any]) -> Plan:
         raise SettingError(GARBLED)
     try:
         made = {}
-        for name, own in wishes.items():
+        for name, wish in wishes.items():
             if name not in kinds_of_wishes():
                 raise SettingError(f"a stage is one of {', '.join(kinds_of_wishes())}, not '{str(name)[:40]}'")
-            _all_known(kinds_of_wishes()[name], own, f"the wishes of {name}")
-            made[name] = built(kinds_of_wishes()[name], own, f"the wishes of {name}")
+            _all_known(kinds_of_wishes()[name], wish, f"the wishes of {name}")
+            made[name] = built(kinds_of_wishes()[name], wish, f"the wishes of {name}")
         plan = built(Plan, {**given, "plan": VERSION}, "the plan")
         return replace(plan, wishes=made, coats=tuple(coat_from(c) for c in coats))
     except SettingError as e:
@@ -244,19 +244,19 @@ FIRST_UNDERCOAT = {"school", "primer", "through", "steps", "coats"}
 def _from_first(given: Mapping[str, Any]) -> dict[str, Any]:
     """A plan of version 1 as one of this version."""
     _known(given, FIRST_FORM, "the plan")
-    own = given.get("undercoat") or {}
-    if not isinstance(own, Mapping):
+    undercoat = given.get("undercoat") or {}
+    if not isinstance(undercoat, Mapping):
         raise SettingError(GARBLED)
-    _known(own, FIRST_UNDERCOAT, "the plan, undercoat")
+    _known(undercoat, FIRST_UNDERCOAT, "the plan, undercoat")
     out = {k: v for k, v in given.items() if k not in ("undercoat", "every", "coats")}
-    under, coats = own.get("coats") or [], given.get("coats") or []
+    under, coats = undercoat.get("coats") or [], given.get("coats") or []
     if not isinstance(under, list) or not isinstance(coats, list):
         raise SettingError(GARBLED)
-    out["wishes"] = {"undercoat": {k: own[k] for k in ("school", "primer", "through") if k in own}}
+    out["wishes"] = {"undercoat": {k: undercoat[k] for k in ("school", "primer", "through") if k in undercoat}}
     if given.get("every"):
         out["wishes"]["colour"] = {"every": given["every"]}
-    if "steps" in own:
-        out["greys"] = {"steps": own["steps"]}
+    if "steps" in undercoat:
+        out["greys"] = {"steps": undercoat["steps"]}
     out["coats"] = [*under, *coats]
     out["settled"] = [
         *(["undercoat"] if under else []),

@@ -8,7 +8,7 @@ from numpy.typing import NDArray
 from ..paint.colour import delta_e, lab, xyz
 from ..paint.mix import nearest_mix
 from ..plain import rounded
-from .brief import BRUSHED, NEAR, Task
+from .brief import BRUSHED, NEAR, Brief
 
 
 @dataclass(frozen=True)
@@ -31,10 +31,10 @@ FINE, LIGHT, DARK, GREY, VIVID, HUE = range(6)  # what is wrong with a spot, mos
 ENOUGH = 0.85  # of the area near
 
 
-def nearness(task: Task, seen: NDArray[np.float32]) -> Nearness:
+def nearness(brief: Brief, seen: NDArray[np.float32]) -> Nearness:
     """How near reflectances (n, 36) of its own samples are to a task's target."""
-    weight = task.weight()
-    got, wanted = lab(xyz(seen)), task.lab[task.own]
+    weight = brief.weight()
+    got, wanted = lab(xyz(seen)), brief.lab[brief.mask]
     off = delta_e(got, wanted)
     mean = lambda x: float(np.average(x, weights=weight))  # noqa: E731
     within = float(weight[off <= NEAR].sum() / weight.sum())
@@ -47,12 +47,12 @@ def nearness(task: Task, seen: NDArray[np.float32]) -> Nearness:
     far = off > NEAR
     middle = np.average(wanted[far], axis=0, weights=weight[far])
     said = _wrong_words(off, got, wanted, C, C_wanted, hue, weight)
-    return Nearness(within, mean(off), *out, words=f"{said}; {_what_would_help(task, middle)}")
+    return Nearness(within, mean(off), *out, words=f"{said}; {_what_would_help(brief, middle)}")
 
 
-def _what_would_help(task: Task, wanted: NDArray[np.float64]) -> str:
+def _what_would_help(brief: Brief, wanted: NDArray[np.float64]) -> str:
     """What comes near L*a*b* (3,): out of the rack where it can, else a paint that is not there."""
-    paints = [p for p in task.rack if p.kind in BRUSHED]
+    paints = [p for p in brief.rack if p.kind in BRUSHED]
     if paints:
         mix = nearest_mix(wanted, paints, most=2)
         if delta_e(mix.colour.lab, wanted) <= NEAR:

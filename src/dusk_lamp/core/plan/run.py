@@ -65,10 +65,16 @@ def laid(context: Context, say: Say = lambda *_: None) -> tuple[Context, list[Fe
             )
     done = []
     for k, (name, feature) in enumerate(features().items()):
-        own = context.coats(name)
-        if own or name in context.plan.settled:
+        coats_here = context.coats(name)
+        if coats_here or name in context.plan.settled:
             done.append(
-                FeatureDone(name, feature.title, len(own), True, f"{counted(len(own), 'coat', 'coats')}, as listed")
+                FeatureDone(
+                    name,
+                    feature.title,
+                    len(coats_here),
+                    True,
+                    f"{counted(len(coats_here), 'coat', 'coats')}, as listed",
+                )
             )
             continue
         items, troubles = feature.items(context), []

@@ -53,15 +53,15 @@ class Simulation:
 
     def _known(self, coat: Coat) -> tuple[Coat, str, str]:
         """A coat with the keys of its film and of its mix, worked out once."""
-        own = self._keys.get(id(coat))
-        if own is None:
-            own = self._keys[id(coat)] = coat, self._film_key(coat), digest(plain(coat.mix))
-        return own
+        known = self._keys.get(id(coat))
+        if known is None:
+            known = self._keys[id(coat)] = coat, self._film_key(coat), digest(plain(coat.mix))
+        return known
 
     def _film_key(self, coat: Coat) -> str:
-        own = self.site.on(coat.where)
-        place = np.zeros(0, np.uint8) if own is None else np.packbits(own)
-        pieces = sorted(self.site.loose) if own is not None and coat.by.from_afar else []
+        mask = self.site.on(coat.where)
+        place = np.zeros(0, np.uint8) if mask is None else np.packbits(mask)
+        pieces = sorted(self.site.loose) if mask is not None and coat.by.from_afar else []
         seen = self.site.visibility is not None
         return digest(coat.technique, plain(coat.settings), coat.solids, place, coat.where.fade, pieces, seen)
 

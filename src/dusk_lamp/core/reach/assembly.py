@@ -11,7 +11,7 @@ from scipy.spatial import cKDTree
 from ..plain import rounded
 from ..sculpt.parts import Part, seams
 from ..sculpt.site import Site
-from .spots import Obstacles, asked_spots, reached
+from .spots import Obstacles, asked_spots, can_reach
 from .tool import BRUSH, NOZZLE, Tool
 
 MOST_TRIED = 7  # parts of which every choice is tried; of more, one after another is added
@@ -65,7 +65,7 @@ class Reach:
         return sum(r.apart for r in self.regions)
 
 
-def reach_of(
+def spots_in_reach(
     site: Site,
     named: Sequence[Part],
     brush: Tool = BRUSH,
@@ -88,8 +88,8 @@ def reach_of(
     spots = asked_spots(surface, site.paintable) if most is None else asked_spots(surface, site.paintable, most)
     weight = _weights(site, spots)
     everything = Obstacles(surface)
-    by_brush = reached(surface, spots, brush, everything, stopped)
-    by_nozzle = reached(surface, spots, nozzle, everything, stopped)
+    by_brush = can_reach(surface, spots, brush, everything, stopped)
+    by_nozzle = can_reach(surface, spots, nozzle, everything, stopped)
     part = surface.part[spots]
     count = max(len(named), int(surface.part.max(initial=0)) + 1)
     missed = np.flatnonzero(~by_brush)
@@ -115,8 +115,8 @@ def reach_of(
 def _weights(site: Site, spots: NDArray[np.int64]) -> NDArray[np.float64]:
     """mm² that each asked spot stands for."""
     areas = site.areas.astype(np.float64)
-    own = areas[spots]
-    return own * (areas[site.paintable].sum() / max(float(own.sum()), 1e-12))
+    weights = areas[spots]
+    return weights * (areas[site.paintable].sum() / max(float(weights.sum()), 1e-12))
 
 
 def _seams(site: Site, named: Sequence[Part], apart: Sequence[int]):
@@ -147,13 +147,13 @@ def _chosen(
         on = [k for k in range(count) if k not in off]
         rest = np.flatnonzero(np.isin(part, on))
         if len(rest):
-            out[rest] = reached(surface, spots[rest], brush, Obstacles(surface, on), stopped)
+            out[rest] = can_reach(surface, spots[rest], brush, Obstacles(surface, on), stopped)
         for k in off:
-            own = np.flatnonzero(part == k)
-            if len(own):
+            rows = np.flatnonzero(part == k)
+            if len(rows):
                 if k not in alone:
-                    alone[k] = reached(surface, spots[own], brush, Obstacles(surface, [k]), stopped)
-                out[own] = alone[k]
+                    alone[k] = can_reach(surface, spots[rows], brush, Obstacles(surface, [k]), stopped)
+                out[rows] = alone[k]
         return out
 
     def missed(got: NDArray[np.bool_]) -> float:
@@ -195,15 +195,15 @@ def _regions(
     labels = site.labels[spots]
     out = []
     for number, name in enumerate(["the rest", *(r.name for r in site.marking.regions)]):
-        own = labels == number
-        if own.any() and (number or own.sum() > 0):
+        mask = labels == number
+        if mask.any() and (number or mask.sum() > 0):
             out.append(
                 RegionReach(
                     name,
-                    float(weight[own].sum()),
-                    float(weight[own & ~brush].sum()),
-                    float(weight[own & ~nozzle].sum()),
-                    float(weight[own & ~apart].sum()),
+                    float(weight[mask].sum()),
+                    float(weight[mask & ~brush].sum()),
+                    float(weight[mask & ~nozzle].sum()),
+                    float(weight[mask & ~apart].sum()),
                 )
             )
     return tuple(out)

@@ -53,7 +53,7 @@ class Obstacles:
         return ~np.isfinite(self.tree.query(middles, distance_upper_bound=radius, workers=-1)[0])
 
 
-def reached(
+def can_reach(
     surface: Surface,
     spots: NDArray[np.int64],
     tool: Tool,

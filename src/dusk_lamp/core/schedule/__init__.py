@@ -9,8 +9,8 @@ would lose without a step.
 
 from .batches import Batch, batches_of
 from .day import Day, clock_of
-from .jobs import Job, jobs_of
-from .problem import HANDS, After, Problem, Schedule, Work
+from .jobs import DayStep, jobs_of
+from .problem import HANDS, After, Problem, Schedule, Stint
 from .solve import solve
 
 __all__ = [
@@ -18,10 +18,10 @@ __all__ = [
     "After",
     "Batch",
     "Day",
-    "Job",
+    "DayStep",
     "Problem",
     "Schedule",
-    "Work",
+    "Stint",
     "batches_of",
     "clock_of",
     "jobs_of",

@@ -9,8 +9,8 @@ import numpy as np
 from scipy.sparse import csr_array
 from scipy.sparse.csgraph import connected_components
 
-from .jobs import Job
-from .problem import HANDS, After, Work
+from .jobs import DayStep
+from .problem import HANDS, After, Stint
 
 
 @dataclass(frozen=True)
@@ -46,7 +46,9 @@ def tenths(minutes: float) -> float:
 
 
 def batches_of(
-    models: Sequence[Sequence[Job]], longest: float = float("inf"), practice: Callable[[int], float] = lambda n: 1.0
+    models: Sequence[Sequence[DayStep]],
+    longest: float = float("inf"),
+    practice: Callable[[int], float] = lambda n: 1.0,
 ) -> list[Batch]:
     """The jobs of all models in batches: what has the same key is done together, as far as the puddle stays wet.
 
@@ -66,7 +68,7 @@ def batches_of(
 
 
 def _cut(
-    models: Sequence[Sequence[Job]],
+    models: Sequence[Sequence[DayStep]],
     members: Sequence[tuple[int, int]],
     longest: float,
     practice: Callable[[int], float],
@@ -88,12 +90,14 @@ def _cut(
     return runs
 
 
-def _hand(job: Job, n: int, practice: Callable[[int], float]) -> float:
+def _hand(job: DayStep, n: int, practice: Callable[[int], float]) -> float:
     """Minutes at the n-th model of a batch, from 1."""
     return tenths(job.hand * (1.0 if job.sprayed else practice(n)))
 
 
-def _without_rings(models: Sequence[Sequence[Job]], cut: list[list[tuple[int, int]]]) -> list[list[tuple[int, int]]]:
+def _without_rings(
+    models: Sequence[Sequence[DayStep]], cut: list[list[tuple[int, int]]]
+) -> list[list[tuple[int, int]]]:
     """Batches that wait for each other in a ring, because two models want their steps in another order, taken apart
     into one for each model."""
     of = {member: n for n, members in enumerate(cut) for member in members}
@@ -108,12 +112,14 @@ def _without_rings(models: Sequence[Sequence[Job]], cut: list[list[tuple[int, in
     _, ring = connected_components(graph, connection="strong")
     alone = np.bincount(ring, minlength=len(cut))[ring] == 1
     return [
-        run for members, own in zip(cut, alone, strict=True) for run in ([members] if own else [[x] for x in members])
+        run
+        for members, apart in zip(cut, alone, strict=True)
+        for run in ([members] if apart else [[x] for x in members])
     ]
 
 
 def _pieces(
-    models: Sequence[Sequence[Job]],
+    models: Sequence[Sequence[DayStep]],
     members: Sequence[tuple[int, int]],
     longest: float,
     practice: Callable[[int], float],
@@ -135,25 +141,25 @@ def _pieces(
 
 
 def works_of(
-    models: Sequence[Sequence[Job]], batches: Sequence[Batch], earliest: Sequence[Sequence[float]] | None = None
-) -> tuple[list[Work], list[After]]:
+    models: Sequence[Sequence[DayStep]], batches: Sequence[Batch], earliest: Sequence[Sequence[float]] | None = None
+) -> tuple[list[Stint], list[After]]:
     """Batches as work with what comes after what. earliest: minute before which each job of each model cannot begin.
 
     A batch may begin so that each of its members is dry when its turn comes: the tenth model dries while the first is
     done.
     """
-    works: list[Work] = []
+    works: list[Stint] = []
     place: dict[tuple[int, int], list[tuple[int, int]]] = {}
     for n, batch in enumerate(batches):
         for at, member in enumerate(batch.members):
             place.setdefault(member, []).append((n, at))
-        own = [models[m][k] for m, k in batch.members]
-        worths = [j.worth for j in own]
+        steps = [models[m][k] for m, k in batch.members]
+        worths = [j.worth for j in steps]
         begin = 0.0
         if earliest is not None:
             begin = max(0.0, *(earliest[m][k] - batch.begins(at) for at, (m, k) in enumerate(batch.members)))
         worth = None if any(w is None for w in worths) or batch.parts > 1 else sum(w for w in worths if w is not None)
-        works.append(Work(batch.minutes, HANDS, tenths(begin), None, worth))
+        works.append(Stint(batch.minutes, HANDS, tenths(begin), None, worth))
     lags: dict[tuple[int, int], float] = {}
     for m, jobs in enumerate(models):
         for k, job in enumerate(jobs):

@@ -34,7 +34,7 @@ def before_each(site: Site, coats: Sequence[Coat], films: Sequence[NDArray[np.fl
     on = np.stack([f > 0 for f in films]).astype(np.float32)
     areas = site.areas.astype(np.float32)
     shared = (on * areas) @ on.T
-    own = np.diag(shared)
+    alone = np.diag(shared)
     regions = [region_of(site, c) for c in coats]
     by_region: dict[int, list[Coat]] = {}
     for coat, number in zip(coats, regions, strict=True):
@@ -48,7 +48,7 @@ def before_each(site: Site, coats: Sequence[Coat], films: Sequence[NDArray[np.fl
     for j in range(len(coats)):
         mine: list[Before] = []
         for i in range(j):
-            if shared[i, j] > SHARED * min(own[i], own[j]) and shared[i, j] > 0:
+            if shared[i, j] > SHARED * min(alone[i], alone[j]) and shared[i, j] > 0:
                 mine.append(Before(i, True))
             else:
                 first, second = ranks[i], ranks[j]

@@ -6,8 +6,8 @@ from dataclasses import dataclass, field, replace
 from ..plain import rounded
 from ..units import counted, minutes_words
 from .batches import Batch, batches_of, works_of
-from .jobs import TASK, Job
-from .problem import EPSILON, Problem, Schedule, Work
+from .jobs import TASK, DayStep
+from .problem import EPSILON, Problem, Schedule, Stint
 from .solve import SECONDS, solve
 
 LONG_GAP = 5.0  # minutes without work that are worth telling
@@ -40,7 +40,7 @@ class Day:
     """models: the jobs of each. windows: see Problem. until: see Problem. pins: minute at which a batch has to begin,
     by its key and the first model in it. earliest: see works_of. practice: see batches_of."""
 
-    models: tuple[tuple[Job, ...], ...]
+    models: tuple[tuple[DayStep, ...], ...]
     windows: tuple[tuple[float, float], ...] = ()
     until: float | None = None
     pins: Mapping[tuple[str, int], float] = field(default_factory=dict)
@@ -153,7 +153,7 @@ def clock_of(day: Day, seconds: float = SECONDS) -> Clock:
     )
 
 
-def _pinned(work: Work, batch: Batch, day: Day) -> Work:
+def _pinned(work: Stint, batch: Batch, day: Day) -> Stint:
     m, k = batch.members[0]
     at = day.pins.get((day.models[m][k].key, m)) if batch.part == 0 else None
     return work if at is None else replace(work, pin=round(at, 1))

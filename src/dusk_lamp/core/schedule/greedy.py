@@ -7,7 +7,7 @@ from math import inf
 import numpy as np
 from numpy.typing import NDArray
 
-from .problem import EPSILON, HANDS, After, Problem, Work
+from .problem import EPSILON, HANDS, After, Problem, Stint
 
 SHAKEN = 12  # orders with a little chance in them that are tried too
 Taken = dict[str, list[tuple[float, float]]]  # by lane, from when to when
@@ -66,7 +66,7 @@ def listed(problem: Problem, rank: Sequence[float]) -> list[float]:
     return starts
 
 
-def _gap(problem: Problem, taken: Taken, begin: float, work: Work) -> float:
+def _gap(problem: Problem, taken: Taken, begin: float, work: Stint) -> float:
     """The first minute from `begin` on at which a lane is free for a work, what is pinned left alone."""
     minutes = work.minutes
     while True:
@@ -89,11 +89,11 @@ def end_of(problem: Problem, starts: Sequence[float]) -> float:
 def greedy(problem: Problem) -> list[float]:
     """The best of a few list schedules: by what is still to come, by the order given, and by both with a little
     chance, from a fixed seed."""
-    own = tails(problem)
+    tail = tails(problem)
     given = -np.arange(len(problem.works), dtype=float)
-    ranks: list[NDArray] = [own, given, own + 0.01 * given]
+    ranks: list[NDArray] = [tail, given, tail + 0.01 * given]
     rng = np.random.default_rng(7)
-    ranks += [own * rng.uniform(0.7, 1.3, len(own)) for _ in range(SHAKEN)]
+    ranks += [tail * rng.uniform(0.7, 1.3, len(tail)) for _ in range(SHAKEN)]
     best: list[float] = []
     least = inf
     for rank in ranks:

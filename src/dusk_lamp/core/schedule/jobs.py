@@ -8,7 +8,7 @@ from ..plan.steps.cards import wet_minutes
 from ..plan.steps.step import Step
 from ..plan.steps.task import Task
 from ..plan.steps.times import is_sprayed, lag_between
-from ..squad.work import keys_of
+from ..squad.work import puddle_keys
 from ..workplace.room import Room
 from ..workplace.tools import EVERYTHING
 from .before import Before
@@ -27,7 +27,7 @@ class Needs:
 
 
 @dataclass(frozen=True)
-class Job:
+class DayStep:
     """One step or task at one model.
 
     key: the same for what is done on several models from one puddle. step: its number in the plan; 0 for a task.
@@ -61,15 +61,15 @@ def jobs_of(
     worths: Mapping[int, float] | None = None,
     room: Room = EVERYTHING.room,
     keys: Sequence[str] | None = None,
-) -> list[Job]:
+) -> list[DayStep]:
     """The jobs of steps, muted ones left out, in their order; tasks at their places. before: of each step that
     is not muted, what comes before it; see core.schedule.before. worths: by a step's number, of those that may be
     left out. room: where the palette lies. keys: of each step, muted ones too, what is the same for those done from
     one puddle; see core.squad.work.keys_of."""
     worths = worths or {}
-    own = keys or keys_of(steps)
-    done = [(s, key) for s, key in zip(steps, own, strict=True) if not s.muted]
-    out: list[Job] = []
+    keys_here = keys or puddle_keys(steps)
+    done = [(s, key) for s, key in zip(steps, keys_here, strict=True) if not s.muted]
+    out: list[DayStep] = []
     steps_at: list[tuple[int, Step]] = []  # job number and step
     tasks_at: list[int] = []
     for step, key in done:
@@ -82,7 +82,7 @@ def jobs_of(
         brushed = max((n for n, (_, s) in enumerate(below) if "airbrush" not in s.caution_tags), default=-1)
         needs += [Needs(k, lag_between(s, step, rests=n > brushed)) for n, (k, s) in enumerate(below)]
         out.append(
-            Job(
+            DayStep(
                 key=key,
                 title=step.heading,
                 step=step.number,
@@ -108,19 +108,19 @@ def jobs_of(
     return out
 
 
-def _add_task(out: list[Job], tasks_at: list[int], task: Task) -> None:
+def _add_task(out: list[DayStep], tasks_at: list[int], task: Task) -> None:
     """A task comes when all before it is done and dry, and nothing goes on before it is."""
     needs = tuple(Needs(k, job.wait) for k, job in enumerate(out))
     title, wait = task.title, task.wait_minutes
     hand, once = (0.0, task.hand_minutes) if task.once else (task.hand_minutes, 0.0)
     again = sum(job.title == title for job in out)
     out.append(
-        Job(f"task {title} {again}", title, 0, TASK, "everything", TASK, "", "", hand, wait, once, needs=needs)
+        DayStep(f"task {title} {again}", title, 0, TASK, "everything", TASK, "", "", hand, wait, once, needs=needs)
     )
     tasks_at.append(len(out) - 1)
 
 
-def ended_of(jobs: Sequence[Job], steps: Mapping[int, float]) -> dict[int, float]:
+def ended_of(jobs: Sequence[DayStep], steps: Mapping[int, float]) -> dict[int, float]:
     """The minute at which each job that is ended was, by its number; a task before a step that is ended is, too.
 
     Args:
@@ -131,7 +131,7 @@ def ended_of(jobs: Sequence[Job], steps: Mapping[int, float]) -> dict[int, float
     return out | {k: LONG_AGO for k, job in enumerate(jobs) if job.step == 0 and k < last}
 
 
-def left_of(jobs: Sequence[Job], done: Mapping[int, float]) -> tuple[list[Job], list[float]]:
+def left_of(jobs: Sequence[DayStep], done: Mapping[int, float]) -> tuple[list[DayStep], list[float]]:
     """The jobs that are still to be done, and the minute before which each cannot begin.
 
     Args:

@@ -13,7 +13,7 @@ EPSILON = 1e-6  # minutes
 
 
 @dataclass(frozen=True)
-class Work:
+class Stint:
     """One thing to do without a break. minutes: it takes. lane: what it takes up meanwhile, one thing at a time; the
     hands keep to the hours, every other lane is always there. earliest: minute before which it cannot begin. pin: the
     minute at which it has to begin, None for any. worth: what would be lost without it; None: it must be done."""
@@ -39,7 +39,7 @@ class Problem:
     """works: by their numbers. afters: what comes after what. windows: when there are hands, (from, to) in minutes,
     one after another; () for always. until: minute by which the hands have to be done; None for whenever."""
 
-    works: tuple[Work, ...]
+    works: tuple[Stint, ...]
     afters: tuple[After, ...] = ()
     windows: tuple[tuple[float, float], ...] = ()
     until: float | None = None
@@ -47,7 +47,7 @@ class Problem:
     def without(self, dropped: Sequence[int]) -> "Problem":
         """The same with some work left out; numbers stay, what is left out takes no time and no place."""
         gone = set(dropped)
-        nothing = Work(0.0)
+        nothing = Stint(0.0)
         works = tuple(
             replace(nothing, lane=w.lane, worth=w.worth) if k in gone else w for k, w in enumerate(self.works)
         )
@@ -105,9 +105,9 @@ class Problem:
         """Minutes until the work of the fullest lane is done, were it never held up."""
         most = 0.0
         for lane in {w.lane for w in self.works}:
-            own = [w for w in self.works if w.lane == lane and w.minutes > 0]
-            at = min((w.earliest for w in own), default=0.0)
-            left = sum(w.minutes for w in own)
+            in_lane = [w for w in self.works if w.lane == lane and w.minutes > 0]
+            at = min((w.earliest for w in in_lane), default=0.0)
+            left = sum(w.minutes for w in in_lane)
             if lane != HANDS or not self.windows:
                 most = max(most, at + left)
                 continue
@@ -144,7 +144,7 @@ class Schedule:
         return tuple(k for k, s in enumerate(self.starts) if s is None)
 
 
-def broken(problem: Problem, schedule: Schedule) -> list[str]:
+def broken_rules(problem: Problem, schedule: Schedule) -> list[str]:
     """What a schedule does that it may not, in words; [] where it is sound."""
     starts, out = schedule.starts, []
     for k, (work, at) in enumerate(zip(problem.works, starts, strict=True)):
@@ -162,12 +162,12 @@ def broken(problem: Problem, schedule: Schedule) -> list[str]:
         if first is not None and second is not None and second < first + a.minutes - EPSILON:
             out.append(f"work {a.later} begins too early after {a.earlier}")
     for lane in {w.lane for w in problem.works}:
-        own = sorted(
+        in_lane = sorted(
             (s, s + w.minutes, k)
             for k, (w, s) in enumerate(zip(problem.works, starts, strict=True))
             if s is not None and w.lane == lane and w.minutes > 0
         )
-        for (_, end, k), (begin, _, j) in pairwise(own):
+        for (_, end, k), (begin, _, j) in pairwise(in_lane):
             if begin < end - EPSILON:
                 out.append(f"works {k} and {j} are done at once")
     return out

@@ -7,7 +7,7 @@ from math import inf
 from ..errors import SettingError
 from .exact import exact
 from .greedy import end_of, fitting
-from .problem import EPSILON, HANDS, Problem, Schedule, broken
+from .problem import EPSILON, HANDS, Problem, Schedule, broken_rules
 
 SECONDS = 4.0  # that the exact solver may take
 GOOD_ENOUGH = 1.002  # times the bound: nobody gains anything by looking further
@@ -40,8 +40,8 @@ def solve(problem: Problem, seconds: float = SECONDS) -> Schedule:
             "models"
         )
     found = Schedule(best, _end(problem, best), 0.0)
-    if broken(problem, found):  # a pin that stands before what it waits for
-        raise SettingError(f"a pin cannot be kept: {broken(problem, found)[0]}; free it, or pin it later")
+    if broken_rules(problem, found):  # a pin that stands before what it waits for
+        raise SettingError(f"a pin cannot be kept: {broken_rules(problem, found)[0]}; free it, or pin it later")
     rest = problem.without(found.dropped)
     bound = max(rest.chain(), rest.lane_bound())
     found = Schedule(found.starts, found.end, min(bound, found.end), found.end <= bound + EPSILON)
@@ -55,7 +55,7 @@ def solve(problem: Problem, seconds: float = SECONDS) -> Schedule:
     bound = max(bound, tried[1])
     again = tuple(None if k in gone else s for k, s in enumerate(tried[0]))
     closer = Schedule(again, _end(problem, again), 0.0)
-    if broken(problem, closer) or closer.end > found.end:
+    if broken_rules(problem, closer) or closer.end > found.end:
         closer = found
     return Schedule(closer.starts, closer.end, min(bound, closer.end), tried[2])
 

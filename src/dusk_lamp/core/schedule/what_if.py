@@ -15,8 +15,8 @@ def without_airbrush(plan: Plan, tools: Tools) -> tuple[Plan, Tools]:
     that cannot do without one becomes the first school that can."""
     tools = replace(tools, airbrush=False)
     under = plan.wishes_of("undercoat")
-    own = schools().get(under.school)
-    if own is None or tools.lack(*own.needs):
+    school = schools().get(under.school)
+    if school is None or tools.lack(*school.needs):
         under = replace(under, school=next(n for n, s in schools().items() if not tools.lack(*s.needs)))
     sprayed = {c.stage for c in plan.coats if c.by.tool(c.settings) == "airbrush"} | {"undercoat"}
     plan = replace(

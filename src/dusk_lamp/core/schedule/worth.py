@@ -42,9 +42,9 @@ def worths_of(context: Context, coats: Sequence[Coat]) -> list[float | None]:
     spots = evenly(np.flatnonzero(weight > 0), MOST_SPOTS)
     if not len(spots):
         return [None if k else 0.0 for k in kept]
-    wanted, own = context.target().lab[spots], weight[spots].astype(np.float64)
+    wanted, weights = context.target().lab[spots], weight[spots].astype(np.float64)
     stack = [(c, f[spots]) for c, f in zip(coats, films, strict=True)]
-    whole = float(own.sum())
+    whole = float(weights.sum())
     near = _near(appearance(stack, len(spots)), wanted)
     out: list[float | None] = []
     for k, must in enumerate(kept):
@@ -57,7 +57,7 @@ def worths_of(context: Context, coats: Sequence[Coat]) -> list[float | None]:
             continue
         rest = [(c, f[there]) for n, (c, f) in enumerate(stack) if n != k]
         without = _near(appearance(rest, len(there)), wanted[there])
-        out.append(max(0.0, float((own[there] * (near[there] - without)).sum()) / whole))
+        out.append(max(0.0, float((weights[there] * (near[there] - without)).sum()) / whole))
     return out
 
 

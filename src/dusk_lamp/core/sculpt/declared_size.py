@@ -73,7 +73,7 @@ def of_3mf(content: bytes) -> None:
     triangles: dict[str, int] = {}
     holds: dict[str, list[str]] = {}
     roots: list[str] = []
-    own = ""
+    unit = ""
     word = re.compile(rb"<(?:\w+:)?(object|triangle|component|item)\b([^>]*)>")
     try:
         with zipfile.ZipFile(BytesIO(content)) as z:
@@ -83,14 +83,14 @@ def of_3mf(content: bytes) -> None:
                 for match in word.finditer(z.read(name)):
                     kind, rest = match[1], match[2]
                     if kind == b"triangle":
-                        triangles[own] = triangles.get(own, 0) + 1
+                        triangles[unit] = triangles.get(unit, 0) + 1
                         continue
                     number = re.search(rb'\b(?:object)?id\s*=\s*"([^"]{1,40})"', rest)
                     called = number[1].decode("ascii", "replace") if number else ""
                     if kind == b"object":
-                        own = called
+                        unit = called
                     elif kind == b"component":
-                        holds.setdefault(own, []).append(called)
+                        holds.setdefault(unit, []).append(called)
                     else:
                         roots.append(called)
                     _refuse_pieces(len(roots))

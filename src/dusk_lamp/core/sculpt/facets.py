@@ -33,12 +33,12 @@ ONE_WAY, EVERY_WAY = 0.02, 0.12
 
 @dataclass(frozen=True)
 class Facet:
-    """One part. kind: flat, cylinder or ball. own: (N,) its samples. normal: (3,) mean. along: (3,) its length's
+    """One part. kind: flat, cylinder or ball. mask: (N,) its samples. normal: (3,) mean. along: (3,) its length's
     direction, or a cylinder's axis. neighbours: numbers of the facets it meets. hollow: a fuller, a groove. length,
     width: mm."""
 
     kind: str
-    own: NDArray[np.bool_]
+    mask: NDArray[np.bool_]
     normal: NDArray[np.float64]
     along: NDArray[np.float64]
     neighbours: tuple[int, ...]
@@ -110,12 +110,12 @@ def facets(
         flat = k < len(planes.mm2)
         kind, along = ("flat", np.zeros(3)) if flat else _kind(planes.smooth[rows], area[rows], middle[rows])
         kind = known.get(k, kind)
-        own = np.zeros(len(surface), np.bool_)
+        mask = np.zeros(len(surface), np.bool_)
         if of_sample is None:
-            own[np.unique(surface.faces[rows])] = True
+            mask[np.unique(surface.faces[rows])] = True
         else:
-            own = of_sample == k
-        if kind in ("", "none") or not own.any():
+            mask = of_sample == k
+        if kind in ("", "none") or not mask.any():
             continue
         normal = planes.normals[k] if flat else _mean(planes.smooth[rows], area[rows])
         away = middle[rows] - np.average(middle[rows], axis=0, weights=area[rows])
@@ -130,7 +130,7 @@ def facets(
                 k,
                 Facet(
                     kind,
-                    own,
+                    mask,
                     normal,
                     along,
                     (),
@@ -161,7 +161,7 @@ def facet_fields(found: Sequence[Facet]) -> dict[str, NDArray]:
     numbers = [(KINDS.index(f.kind), f.hollow, f.length, f.width, f.mm2, *f.normal, *f.along) for f in found]
     return {
         "numbers": np.array(numbers, np.float64).reshape(-1, 11),
-        "own": np.packbits(np.array([f.own for f in found], np.bool_).reshape(len(found), -1), axis=1),
+        "own": np.packbits(np.array([f.mask for f in found], np.bool_).reshape(len(found), -1), axis=1),
         "meets": np.array([(k, n) for k, f in enumerate(found) for n in f.neighbours], np.int32).reshape(-1, 2),
     }
 
@@ -170,10 +170,10 @@ def facets_from(fields: Mapping[str, NDArray], samples: int) -> list[Facet]:
     """The facets that were kept as arrays, of a surface of so many samples."""
     out = []
     for k, (kind, hollow, length, width, mm2, *ways) in enumerate(fields["numbers"].tolist()):
-        own = np.unpackbits(fields["own"][k], count=samples).astype(np.bool_)
+        mask = np.unpackbits(fields["own"][k], count=samples).astype(np.bool_)
         meets = tuple(fields["meets"][fields["meets"][:, 0] == k, 1].tolist())
         normal, along = np.array(ways[:3]), np.array(ways[3:])
-        out.append(Facet(KINDS[int(kind)], own, normal, along, meets, length, width, mm2, bool(hollow)))
+        out.append(Facet(KINDS[int(kind)], mask, normal, along, meets, length, width, mm2, bool(hollow)))
     return out
 
 
@@ -208,17 +208,17 @@ def _by_sample(surface: Surface, mesh: Mesh, area: NDArray, label: NDArray[np.in
     so that all samples along an edge go with the same side, and a border is as straight as the edge."""
     dots, face = dots_on(mesh, area, max(surface.spacing, float(np.sqrt(area.sum() / MOST_DOTS))))
     laid = Mesh(surface.points, surface.faces)
-    normals, middle, own = mesh.crosses(), laid.middles(), laid.crosses()
+    normals, middle, crosses = mesh.crosses(), laid.middles(), laid.crosses()
     at = cKDTree(dots).query(middle, k=min(NEAREST, len(dots)), workers=-1)[1].reshape(len(middle), -1)
     nearest = face.take(at[:, 0])
     left = np.arange(len(at))  # faces whose nearest dot looks another way: the other side of a thin thing
     for k in range(at.shape[1]):
         other = face.take(at[left, k])
-        facing = np.einsum("nj,nj->n", normals.take(other, axis=0), own.take(left, axis=0)) > 0
+        facing = np.einsum("nj,nj->n", normals.take(other, axis=0), crosses.take(left, axis=0)) > 0
         nearest[left[facing]] = other[facing]
         left = left[~facing]
     part = label[nearest].astype(np.int64) + 1  # 0: none
-    mm2, count = np.repeat(np.linalg.norm(own, axis=1), 3), int(part.max(initial=0)) + 1
+    mm2, count = np.repeat(np.linalg.norm(crosses, axis=1), 3), int(part.max(initial=0)) + 1
     round_it = coo_matrix((mm2, (surface.faces.ravel(), np.repeat(part, 3))), (len(surface), count)).tocsr()
     whole = np.maximum(np.asarray(round_it.sum(axis=1)).ravel(), 1e-12)
     round_it.sum_duplicates()

@@ -178,8 +178,8 @@ def _near(tree: cKDTree, surface: Surface, places: NDArray) -> NDArray[np.bool_]
     some = places[:: max(1, len(places) // 400)]
     marks = np.zeros(len(surface), np.bool_)
     found: Iterable[list[int]] = tree.query_ball_point(some, MARK_SHARE * surface.size, workers=-1)
-    for own in found:
-        marks[own] = True
+    for found_here in found:
+        marks[found_here] = True
     return marks
 
 

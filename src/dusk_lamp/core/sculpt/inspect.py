@@ -17,13 +17,13 @@ def inspected(mended: Mended) -> dict[str, Any]:
     low, high = mesh.bounds
     parts = []
     for k in range(found.shells):
-        own = mesh.vertices[np.unique(mesh.faces[mended.shell == k])]
+        corners = mesh.vertices[np.unique(mesh.faces[mended.shell == k])]
         parts.append(
             {
                 "number": k + 1,
                 "triangles": int((mended.shell == k).sum()),
                 "area": round(float(areas[mended.shell == k].sum()), 4),
-                "size": [round(float(s), 4) for s in np.ptp(own, axis=0)],
+                "size": [round(float(s), 4) for s in np.ptp(corners, axis=0)],
             }
         )
     return {

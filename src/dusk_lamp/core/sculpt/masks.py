@@ -13,7 +13,7 @@ from numpy.typing import NDArray
 from ..errors import SculptFileError, SettingError
 from ..plain import built, plain
 from .marking import ATTENTION, LONGEST_NAME, MATERIALS, MOST_REGIONS, Marking, Region, suggested_material
-from .regions import carried
+from .regions import labels_carried
 from .stand import Placing
 from .surface import Surface
 
@@ -46,13 +46,13 @@ class Mask:
         """
         if len(self.places) == len(surface) and np.abs(self.places - surface.points).max(initial=0) <= SAME_MM:
             return Marking(self.labels, self.regions)  # made on this very surface: two spots may share a place
-        own = placing.to_file(surface.points)
-        for points in (surface.points.astype(np.float64), own):
+        places = placing.to_file(surface.points)
+        for points in (surface.points.astype(np.float64), places):
             low, high = points.min(axis=0), points.max(axis=0)
             size = float((high - low).max())
             off = np.abs(np.stack([self.places.min(axis=0) - low, self.places.max(axis=0) - high])).max()
             if off <= FITS * size:
-                return Marking(carried(self.labels, self.places, points, REACH_SHARE * size), self.regions)
+                return Marking(labels_carried(self.labels, self.places, points, REACH_SHARE * size), self.regions)
         raise SettingError("these regions belong to another sculpt: they lie somewhere else, or it has another size")
 
 

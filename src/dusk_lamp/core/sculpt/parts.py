@@ -55,7 +55,7 @@ def gathered(shell: NDArray[np.int32], areas: NDArray[np.float64], most: int = M
     return number[shell]
 
 
-def matched(named: list[Part], found: list[Part]) -> list[Part]:
+def parts_matched(named: list[Part], found: list[Part]) -> list[Part]:
     """The parts found in the files, with the names and wishes kept for those that were there before."""
     known = {(p.file, p.order): p for p in named}
     number = {(p.file, p.order): k for k, p in enumerate(found)}
@@ -152,17 +152,17 @@ def spot(
 def lifted_out(surface: Surface, number: int) -> Surface:
     """One part alone, as a surface of its own."""
     chosen = np.flatnonzero(surface.part == number).astype(np.int32)
-    own = some_samples(surface, chosen, _between(surface, chosen))
-    return replace(own, blockers=None)
+    lifted = some_samples(surface, chosen, _between(surface, chosen))
+    return replace(lifted, blockers=None)
 
 
-def alone(surface: Surface, own: Collection[int], uncast: Collection[int]) -> tuple[NDArray[np.int32], Surface]:
+def alone(surface: Surface, kept: Collection[int], uncast: Collection[int]) -> tuple[NDArray[np.int32], Surface]:
     """Which samples (M,) are of some parts, and those in their place on the model, shadowed by all parts but some.
 
     A part painted apart is lit in the pose it takes in the end, CP-1; what stands beside it there may or may not be
     meant to cast on it.
     """
-    chosen = np.flatnonzero(np.isin(surface.part, list(own))).astype(np.int32)
+    chosen = np.flatnonzero(np.isin(surface.part, list(kept))).astype(np.int32)
     body = surface.blockers or surface
     casts = ~np.isin(body.part[body.faces[:, 0]], list(uncast))
     shadowing = replace(body, faces=np.ascontiguousarray(body.faces[casts]))
@@ -202,9 +202,9 @@ def seams(surface: Surface, named: list[Part], paintable: NDArray[np.bool_]) -> 
     reach = SEAM_SPACINGS * surface.spacing
     trees: dict[int, tuple[NDArray[np.int64], cKDTree]] = {}
     for k in range(len(named)):
-        own = np.flatnonzero((surface.part == k) & paintable)
-        if len(own):
-            trees[k] = (own, cKDTree(surface.points[own]))
+        rows = np.flatnonzero((surface.part == k) & paintable)
+        if len(rows):
+            trees[k] = (rows, cKDTree(surface.points[rows]))
     out = []
     for (a, (own_a, tree_a)), (b, (own_b, tree_b)) in combinations(trees.items(), 2):
         if named[a].apart or named[b].apart:
@@ -224,20 +224,20 @@ def glue_faces(surface: Surface, loose: Collection[int], paintable: NDArray[np.b
     both sides, what lies on the other part face to face, or inside it."""
     out = np.zeros(len(surface), np.bool_)
     every = {int(k): np.flatnonzero(surface.part == k) for k in np.unique(surface.part)}
-    trees = {k: cKDTree(surface.points[own]) for k, own in every.items()}
+    trees = {k: cKDTree(surface.points[rows]) for k, rows in every.items()}
     reach = max(TOUCHING_MM, surface.spacing)
     for a, b in permutations(trees, 2):
         if a not in loose and b not in loose:
             continue
-        own, tree = every[a], trees[b]
-        points = surface.points[own]
+        rows, tree = every[a], trees[b]
+        points = surface.points[rows]
         near = ((points >= tree.mins - reach) & (points <= tree.maxes + reach)).all(axis=1)
-        own, points = own[near], points[near]
-        if not len(own):
+        rows, points = rows[near], points[near]
+        if not len(rows):
             continue
         far, nearest = tree.query(points, workers=-1)
         other = every[b][nearest]
-        facing = np.einsum("ij,ij->i", surface.normals[own], surface.normals[other]) < FACING
+        facing = np.einsum("ij,ij->i", surface.normals[rows], surface.normals[other]) < FACING
         inside = np.einsum("ij,ij->i", points - surface.points[other], surface.normals[other]) < 0
-        out[own] |= ((far <= reach) & facing) | (inside & ~paintable[own])
+        out[rows] |= ((far <= reach) & facing) | (inside & ~paintable[rows])
     return out

@@ -23,33 +23,33 @@ MOST = 2**31 - 1  # of flow
 
 
 def cut_by_stroke(
-    tree: Pieces, areas: NDArray[np.floating], own: NDArray[np.bool_], touched: NDArray[np.bool_]
+    tree: Pieces, areas: NDArray[np.floating], mask: NDArray[np.bool_], touched: NDArray[np.bool_]
 ) -> NDArray[np.bool_]:
-    """(N,) what a stroke takes out of a region. areas: (N,) mm²; own: (N,) the region's samples; touched: (N,) those
+    """(N,) what a stroke takes out of a region. areas: (N,) mm²; mask: (N,) the region's samples; touched: (N,) those
     under the stroke."""
     facet, mm2 = tree.facet_of_sample, areas.astype(np.float64)
     whole = np.maximum(np.bincount(facet, mm2, minlength=tree.leaves), 1e-12)
-    inside = np.bincount(facet, mm2 * own, minlength=tree.leaves) > HALF * whole
-    stroke = np.bincount(facet, own & touched, minlength=tree.leaves) > 0
-    return (cut_out(tree, inside, stroke) | stroke)[facet] & own
+    inside = np.bincount(facet, mm2 * mask, minlength=tree.leaves) > HALF * whole
+    stroke = np.bincount(facet, mask & touched, minlength=tree.leaves) > 0
+    return (facets_cut_out(tree, inside, stroke) | stroke)[facet] & mask
 
 
-def cut_out(tree: Pieces, inside: NDArray[np.bool_], stroke: NDArray[np.bool_]) -> NDArray[np.bool_]:
+def facets_cut_out(tree: Pieces, inside: NDArray[np.bool_], stroke: NDArray[np.bool_]) -> NDArray[np.bool_]:
     """(K,) the facets that a stroke takes out of a region. inside: (K,) the region's facets; stroke: (K,) those under
     the stroke. Nothing where the stroke lies outside it; the whole region where it lies on all of it."""
     stroke = stroke & inside
     if not stroke.any() or not (inside & ~stroke).any():
         return stroke
-    own = np.flatnonzero(inside)
+    rows = np.flatnonzero(inside)
     row = np.full(tree.leaves, -1)
-    row[own] = np.arange(len(own))
+    row[rows] = np.arange(len(rows))
     both = inside[tree.beside].all(axis=1)
     a, b = row[tree.beside[both]].T
     mm, wall = tree.border[both].T
     cost = mm * (IN_A_CREASE + (1 - IN_A_CREASE) * (1 - wall) ** SHARP)
-    far = _too_far(a, b, wall, np.maximum(tree.area[own], 1e-9), stroke[own])
+    far = _too_far(a, b, wall, np.maximum(tree.area[rows], 1e-9), stroke[rows])
     out = np.zeros(tree.leaves, np.bool_)
-    out[own[least_cut(a, b, cost, stroke[own], far)]] = True
+    out[rows[least_cut(a, b, cost, stroke[rows], far)]] = True
     return out
 
 

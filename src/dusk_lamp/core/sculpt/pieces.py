@@ -174,12 +174,12 @@ class Pieces:
 
     def by_sample(self, owner: NDArray[np.int32]) -> NDArray[np.int32]:
         """(N,) samples with what most of the area round them has. owner: (K,) of every facet, from 0."""
-        own, count = owner[self.facet], int(owner.max()) + 1
+        owners, count = owner[self.facet], int(owner.max()) + 1
         vertices = int(self.place.max()) + 1
         most = np.zeros(vertices)
         out = np.zeros(vertices, np.int32)
         for k in range(count):
-            chosen = own == k
+            chosen = owners == k
             weight = np.bincount(self.faces[chosen].ravel(), np.repeat(self.face_area[chosen], 3), minlength=vertices)
             better = weight > most
             out[better], most[better] = k, weight[better]
@@ -309,7 +309,7 @@ def _thickness(surface: Surface, bends: Bends, facet: NDArray, middles: NDArray)
     count, size = int(facet.max()) + 1, max(surface.size, 1e-9)
     area = np.maximum(bends.joined.face_areas().astype(np.float64), 1e-12)
     seeds = _middles_of(facet, middles, area)
-    own = facet[seeds]
+    facets = facet[seeds]
     inward = -bends.normals[seeds]
     side = np.cross(inward, np.where(np.abs(inward[:, :1]) < 0.8, [[1.0, 0, 0]], [[0, 1.0, 0]]))
     side /= np.maximum(np.linalg.norm(side, axis=1), 1e-12)[:, None]
@@ -322,7 +322,7 @@ def _thickness(surface: Surface, bends: Bends, facet: NDArray, middles: NDArray)
         far = surface.caster.first_distance(origin.astype(np.float32), way.astype(np.float32))
         found.append(np.where(np.isfinite(far), far, size))
     diameter = np.full(count, size)
-    diameter[own] = np.clip(np.median(found, axis=0), 1e-3 * size, size)
+    diameter[facets] = np.clip(np.median(found, axis=0), 1e-3 * size, size)
     return np.log(diameter)
 
 
@@ -349,10 +349,10 @@ def _tie_shells(facet: NDArray, middles: NDArray, shared: NDArray, walls: NDArra
     middle = np.stack([np.bincount(facet, middles[:, k], minlength=count) for k in range(3)], axis=1).astype(float)
     middle = middle / np.bincount(facet, minlength=count)[:, None]
     for k in range(shells):
-        own, others = np.flatnonzero(shell == k), np.flatnonzero(shell != k)
-        off, at = cKDTree(middle[others]).query(middle[own])
+        rows, others = np.flatnonzero(shell == k), np.flatnonzero(shell != k)
+        off, at = cKDTree(middle[others]).query(middle[rows])
         i = int(np.argmin(off))
-        x, y = own[i], others[at[i]]
+        x, y = rows[i], others[at[i]]
         if shared[x, y] > 0:
             continue
         mm = max(float(min(shared[x].sum(), shared[y].sum())), 1e-3)
@@ -462,8 +462,8 @@ def guess(made: Pieces, count: int = USUAL_PIECES) -> Marking:
     labels = made.by_sample(owner)
     base = -1
     if made.base >= 0:
-        own = made.of(made.base)
-        base = int(np.bincount(owner[own]).argmax())
+        base_mask = made.of(made.base)
+        base = int(np.bincount(owner[base_mask]).argmax())
     regions, number = [], 0
     for k in range(int(owner.max()) + 1):
         if k == base:

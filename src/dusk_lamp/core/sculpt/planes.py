@@ -203,9 +203,9 @@ def _rimmed(
     def off_from(rows: NDArray, part: NDArray) -> NDArray:
         return np.abs(np.einsum("ij,ij->i", middle.take(rows, 0) - at.take(part, 0), mean.take(part, 0)))
 
-    own = np.flatnonzero(label >= 0)
+    mask = np.flatnonzero(label >= 0)
     # what is there stays, unless another is clearly nearer
-    best[own] = np.maximum(off_from(own, label[own]) - 0.25 * slack, 0)
+    best[mask] = np.maximum(off_from(mask, label[mask]) - 0.25 * slack, 0)
     for k in range(3):
         some = np.flatnonzero((beyond[:, k] >= 0) & (beyond[:, k] != label))
         part = beyond[some, k]
@@ -229,9 +229,9 @@ def _gathered(
     noise: float,
 ) -> Planes:
     mean, at, mm2 = _means(label, smooth, middle, area)
-    own = label >= 0
-    level = np.einsum("ij,ij->i", raw[own], mean[label[own]])  # a rough face is larger than what it covers
-    mm2 = summed(label[own], area[own] * level, len(mm2))
+    mask = label >= 0
+    level = np.einsum("ij,ij->i", raw[mask], mean[label[mask]])  # a rough face is larger than what it covers
+    mm2 = summed(label[mask], area[mask] * level, len(mm2))
     kept = [int(k) for k in np.argsort(-mm2, kind="stable") if mm2[k] >= least]
     place = np.full(len(mm2) + 1, -1, np.int32)
     place[kept] = np.arange(len(kept))

@@ -142,7 +142,7 @@ def widened(surface: Surface, region: NDArray[np.bool_], rounds: int = 1) -> NDA
     return out
 
 
-def carried(
+def labels_carried(
     labels: NDArray[np.uint8], was: NDArray[np.floating], now: NDArray[np.floating], reach: float = np.inf
 ) -> NDArray[np.uint8]:
     """The labels (N,) of places (N, 3) carried to other places (M, 3) of the same axes: each takes the label of the

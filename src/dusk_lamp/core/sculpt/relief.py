@@ -182,10 +182,10 @@ def lengths(
             piece = np.linalg.norm(np.diff(line.places.astype(float), axis=0), axis=1)
             piece *= line.length / max(piece.sum(), 1e-12)  # the run of the line, not its zigzag
             a, b = line.corners[:-1], line.corners[1:]
-            own = np.where(label[a] == label[b], label[a], 0)
+            region = np.where(label[a] == label[b], label[a], 0)
             shone_on = np.minimum(lit[a], lit[b]) > GRAZE
-            whole += np.bincount(own, piece, minlength=regions + 1)
-            seen += np.bincount(own, piece * shone_on, minlength=regions + 1)
+            whole += np.bincount(region, piece, minlength=regions + 1)
+            seen += np.bincount(region, piece * shone_on, minlength=regions + 1)
         out[name] = {"length": whole.round(2).tolist(), "lit": seen.round(2).tolist()}
     return out
 
@@ -269,9 +269,9 @@ def _chains(bends: Bends, chosen: NDArray[np.int64], convex: bool, shortest: flo
     length = bends.length[chosen][edges]
     out = []
     for k in np.flatnonzero(np.add.reduceat(length, starts[:-1]) >= shortest).tolist():  # evening out only shortens
-        own = slice(starts[k], starts[k + 1])
+        span = slice(starts[k], starts[k + 1])
         run = places[corners[starts[k] + k : starts[k + 1] + k + 1]]  # one corner more than edges
-        angle = float(np.degrees(np.average(bends.angle[chosen[edges[own]]], weights=length[own])))
+        angle = float(np.degrees(np.average(bends.angle[chosen[edges[span]]], weights=length[span])))
         at = bends.joined.vertices[run]
         out.append(Line(at, run.astype(np.int32), _run_length(at), angle, convex))
     return out
@@ -351,11 +351,11 @@ def _met(surface: Surface, scale: float, rows: NDArray[np.integer] | None, inwar
     seen, whole = np.zeros(len(skin), np.float32), np.zeros(len(skin), np.float32)
     face_normals = _face_normals(surface) if inward else None
 
-    def from_stretch(own: slice) -> None:
+    def from_stretch(span: slice) -> None:
         for toward in sphere:
-            cosine = normals[own] @ toward
+            cosine = normals[span] @ toward
             facing = np.flatnonzero(cosine > 0)
-            cosine, facing = cosine[facing], facing + own.start
+            cosine, facing = cosine[facing], facing + span.start
             if face_normals is None:
                 hit = surface.caster.boxed_blocked(origins.take(facing, axis=0), toward, reach)
             else:

@@ -99,8 +99,8 @@ def fitted_normals(
     at = tree.query(middle, k=min(4, len(dots)), workers=-1)[1].reshape(len(middle), -1)
     # of the spots nearest to a face the first that looks its way: a thin blade has another side
     facing = np.einsum("fkj,fj->fk", normals[at], raw) > 0
-    own = at[np.arange(len(at)), np.argmax(facing, axis=1)]
-    return normals[own], _change_round(normals, near)[own]
+    chosen = at[np.arange(len(at)), np.argmax(facing, axis=1)]
+    return normals[chosen], _change_round(normals, near)[chosen]
 
 
 @numba.njit(cache=True, parallel=True)

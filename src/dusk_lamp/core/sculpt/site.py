@@ -66,9 +66,9 @@ class Where:
         """
         if not self.fade or self.number != count:
             return None
-        own = self.samples(count)
+        mask = self.samples(count)
         out = np.zeros(count, np.float32)
-        out[own] = np.minimum(_bytes(self.fade, int(own.sum())), FADES) / np.float32(FADES)
+        out[mask] = np.minimum(_bytes(self.fade, int(mask.sum())), FADES) / np.float32(FADES)
         return out
 
     def samples(self, count: int) -> NDArray[np.bool_]:
@@ -94,9 +94,9 @@ def _bytes(text: str, count: int) -> NDArray[np.uint8]:
 
 @lru_cache(MOST_UNPACKED)
 def _unpacked(mask: str, count: int) -> NDArray[np.bool_]:
-    own = np.unpackbits(_bytes(mask, -(-count // 8)))[:count].astype(np.bool_)
-    own.flags.writeable = False  # it is shared
-    return own
+    mask_bits = np.unpackbits(_bytes(mask, -(-count // 8)))[:count].astype(np.bool_)
+    mask_bits.flags.writeable = False  # it is shared
+    return mask_bits
 
 
 WHOLE = Where()
@@ -259,14 +259,14 @@ class Site:
         What lies inside, where shells pass through each other, would draw dark dotted seams; it counts in no area."""
 
         def nearest() -> NDArray[np.int32]:
-            own = np.arange(len(self), dtype=np.int32)
+            shown = np.arange(len(self), dtype=np.int32)
             seen = self.paintable
             if seen.all() or not seen.any():
-                return own
+                return shown
             inside = np.flatnonzero(~seen)
             near = cKDTree(self.surface.points[seen]).query(self.surface.points[inside], workers=-1)[1]
-            own[inside] = np.flatnonzero(seen)[near]
-            return own
+            shown[inside] = np.flatnonzero(seen)[near]
+            return shown
 
         return self.once("shown", nearest)
 
@@ -281,9 +281,9 @@ class Site:
             every = set(np.unique((self.surface.blockers or self.surface).part).tolist())
             held = [{k} for k in sorted(self.loose & every)] + [every - self.loose]
             out = []
-            for own in held:
-                if np.isin(self.parts, list(own)).any():
-                    chosen, surface = alone(self.surface, own, every - own)
+            for parts in held:
+                if np.isin(self.parts, list(parts)).any():
+                    chosen, surface = alone(self.surface, parts, every - parts)
                     out.append((chosen, Site(surface)))
             return out
 
@@ -320,13 +320,13 @@ class Site:
             raise SettingError("the region of this coat is not there any more; choose another")
         return np.asarray(self.labels == self.marking.number_of(where.number))
 
-    def few(self, own: NDArray[np.bool_]) -> "Site":
+    def few(self, mask: NDArray[np.bool_]) -> "Site":
         """The same sculpt at the samples (N,) that something goes on. Many things go on the same ones, one after
         another: the last is kept."""
         kept = self._last_few
-        if kept is None or not np.array_equal(kept[0], own):
-            rows = np.flatnonzero(own).astype(np.int32)
-            kept = self._last_few = own, self.only(rows, np.zeros((0, 3), np.int32))
+        if kept is None or not np.array_equal(kept[0], mask):
+            rows = np.flatnonzero(mask).astype(np.int32)
+            kept = self._last_few = mask, self.only(rows, np.zeros((0, 3), np.int32))
         return kept[1]
 
     def only(
@@ -334,7 +334,7 @@ class Site:
     ) -> "Site":
         """The same sculpt at some of its samples only; see sculpt.surface.some_samples."""
         some = some_samples(self.surface, chosen, faces, areas)
-        apart = [few for own, alone in self.apart if (few := _few(own, alone, chosen)) is not None]
+        apart = [few for samples, alone in self.apart if (few := _few(samples, alone, chosen)) is not None]
         seen = None if self._visibility is None else _visibility_at(self._visibility, self.surface, some, chosen)
 
         def relief(rows: Rows) -> Relief:
@@ -364,9 +364,9 @@ def seen_site(
     others, by their numbers, do not cast."""
     apart, seen = [], visibility_of(surface)
     for part, uncast in shadowless:
-        own, by_itself = alone(surface, (part,), uncast)
-        apart.append((own, by_itself))
-        seen = seen.with_part(own, visibility_of(by_itself))
+        samples, by_itself = alone(surface, (part,), uncast)
+        apart.append((samples, by_itself))
+        seen = seen.with_part(samples, visibility_of(by_itself))
     return Site(surface, seen, apart, marking=marking, loose=loose, mesh=None if mesh is None else lambda: mesh)
 
 
@@ -388,9 +388,9 @@ def _visibility_at(whole: Visibility, surface: Surface, some: Surface, chosen: N
     )
 
 
-def _few(own: NDArray[np.int32], alone: Surface, chosen: NDArray[np.int32]) -> Apart | None:
+def _few(rows: NDArray[np.int32], alone: Surface, chosen: NDArray[np.int32]) -> Apart | None:
     """Those of a part's samples (its own numbers, and its surface) that are among the chosen ones."""
-    _, here, there = np.intersect1d(own, chosen, assume_unique=True, return_indices=True)
+    _, here, there = np.intersect1d(rows, chosen, assume_unique=True, return_indices=True)
     if not len(here):
         return None
     some = some_samples(alone, here.astype(np.int32), np.zeros((0, 3), np.int32))

@@ -215,9 +215,9 @@ def _facing_most(faces, across, samples, starts, counts, normals):
             most, out[f, k] = -np.inf, samples[starts[place]]
             for j in range(starts[place], starts[place] + counts[place]):
                 normal = normals[samples[j]]
-                own = across[f, 0] * normal[0] + across[f, 1] * normal[1] + across[f, 2] * normal[2]
-                if own > most:
-                    most, out[f, k] = own, samples[j]
+                facing = across[f, 0] * normal[0] + across[f, 1] * normal[1] + across[f, 2] * normal[2]
+                if facing > most:
+                    most, out[f, k] = facing, samples[j]
     return out
 
 

@@ -47,12 +47,12 @@ class Visibility:
     def with_part(self, chosen: NDArray[np.int32], view: "Visibility") -> "Visibility":
         """The same, but for some samples (M,) what they see in another view of theirs, where fewer things shadow
         them. What lies inside on the whole model stays unpaintable."""
-        own = self.paintable[chosen]
+        paintable = self.paintable[chosen]
         bits = self.bits.copy()
-        bits[chosen[own]] = view.bits[own]
+        bits[chosen[paintable]] = view.bits[paintable]
         replaced = np.zeros(len(self.bits), np.bool_)
-        replaced[chosen[own]] = True
-        old, new = ~replaced[self.base_row], own[view.base_row]
+        replaced[chosen[paintable]] = True
+        old, new = ~replaced[self.base_row], paintable[view.base_row]
         return Visibility(
             self.directions,
             bits,
@@ -107,21 +107,21 @@ def visibility_of(
     boxed = caster.boxed(surface.origins)
     done = 0
 
-    def from_stretch(own: slice, looking: NDArray[np.int64]) -> None:
+    def from_stretch(span: slice, looking: NDArray[np.int64]) -> None:
         nonlocal done
         if stopped and stopped():  # a question to the database: once for a stretch
             raise Stopped("stopped while looking at the sky")
-        free = np.zeros((directions, own.stop - own.start), np.bool_)
-        look = caster.boxed_looked(boxed[own], surface.normals[own], sphere[looking], is_base)
+        free = np.zeros((directions, span.stop - span.start), np.bool_)
+        look = caster.boxed_looked(boxed[span], surface.normals[span], sphere[looking], is_base)
         free[looking] = look.free
-        seen[:, own] |= np.packbits(free, axis=0, bitorder="little")
-        hits.append((own.start + look.place, body.faces[look.face, 0], looking[look.direction]))
-        done += len(looking) * (own.stop - own.start)
+        seen[:, span] |= np.packbits(free, axis=0, bitorder="little")
+        hits.append((span.start + look.place, body.faces[look.face, 0], looking[look.direction]))
+        done += len(looking) * (span.stop - span.start)
         if progress:
             progress(done / (directions * max(len(surface), 1)))
 
     def look_along(looking: NDArray[np.int64]) -> None:
-        in_threads(lambda own: from_stretch(own, looking), stretches(len(surface)))
+        in_threads(lambda part: from_stretch(part, looking), stretches(len(surface)))
 
     def known(chosen: NDArray[np.int64]) -> Visibility:
         bits = seen
@@ -158,7 +158,7 @@ def _view(
     )
 
 
-def packed(view: Visibility, surface: Surface) -> bytes:
+def view_packed(view: Visibility, surface: Surface) -> bytes:
     """A whole visibility as a small NPZ: its bits, and along which directions each spot meets the base. What it meets
     there is found again in a tenth of the time."""
     base = np.zeros((len(view.bits), len(view.directions)), np.bool_)

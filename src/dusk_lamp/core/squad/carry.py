@@ -10,11 +10,11 @@ from ..plan.document import Plan
 from ..plan.wishes import kinds_of_wishes
 from ..sculpt.marking import Region
 from .document import LOOKS
-from .matching import Match
+from .matching import RegionMatch
 
 
-def carried(
-    scheme: Plan, own: Plan, matches: Sequence[Match], changes: Mapping[str, Mapping[str, Any]] | None = None
+def plan_carried(
+    scheme: Plan, there: Plan, matches: Sequence[RegionMatch], changes: Mapping[str, Mapping[str, Any]] | None = None
 ) -> Plan:
     """A sculpt's plan as the scheme has it, nothing laid yet: the scheme's light, greys, dusk and view, the looks of
     the regions it takes after, and the wishes of every feature for those. What is different on it, by the names of
@@ -27,11 +27,11 @@ def carried(
     by_id = {r.id: r for r in scheme.regions}
     of = {m.id: by_id[m.scheme_id] for m in matches if m.scheme_id in by_id}
     regions = []
-    for region in own.regions:
+    for region in there.regions:
         like = of.get(region.id)
         regions.append(region if like is None else replace(region, **{k: getattr(like, k) for k in LOOKS}))
     plan = replace(
-        own,
+        there,
         display=scheme.display,
         light=scheme.light,
         tints=scheme.tints,
@@ -39,7 +39,7 @@ def carried(
         greys=scheme.greys,
         dusk=scheme.dusk,
         small_forms=scheme.small_forms,
-        regions=tuple(changed(regions, changes or {})),
+        regions=tuple(with_exceptions(regions, changes or {})),
         coats=(),
         settled=(),
     )
@@ -53,7 +53,7 @@ def carried(
     return plan
 
 
-def changed(regions: Sequence[Region], changes: Mapping[str, Mapping[str, Any]]) -> list[Region]:
+def with_exceptions(regions: Sequence[Region], changes: Mapping[str, Mapping[str, Any]]) -> list[Region]:
     """Regions with what is different on this model.
 
     Raises:

@@ -28,8 +28,10 @@ class Member:
 
     def __post_init__(self) -> None:
         checked(self)
-        for region, own in self.changes.items():
-            strange = [k for k in own if k not in LOOKS] if isinstance(own, dict) else ["what is no list of fields"]
+        for region, change in self.changes.items():
+            strange = (
+                [k for k in change if k not in LOOKS] if isinstance(change, dict) else ["what is no list of fields"]
+            )
             if strange:
                 raise SettingError(
                     f"what differs on {str(region)[:40]} is one of {', '.join(LOOKS)}, not '{str(strange[0])[:40]}'"

@@ -13,7 +13,7 @@ WORDS = re.compile(r"[^\W\d_]{3,}")
 
 
 @dataclass(frozen=True)
-class Match:
+class RegionMatch:
     """A region (its name and id) and the one of the scheme that it is like; 0 and "" where there is none. how: in
     words."""
 
@@ -24,7 +24,9 @@ class Match:
     how: str = NONE
 
 
-def matched(own: Sequence[Region], scheme: Sequence[Region], by_hand: Mapping[str, str] | None = None) -> list[Match]:
+def regions_matched(
+    regions: Sequence[Region], scheme: Sequence[Region], by_hand: Mapping[str, str] | None = None
+) -> list[RegionMatch]:
     """For each region of a sculpt the region of a scheme that it takes after. Several may take after the same.
 
     A name counts most, then a word that both names share, then the material with the attention, then the material.
@@ -33,13 +35,13 @@ def matched(own: Sequence[Region], scheme: Sequence[Region], by_hand: Mapping[st
         SettingError: what was set by hand names a region that is not there.
     """
     named = {r.name.casefold(): r for r in scheme}
-    strange = [k for k in by_hand or {} if k.casefold() not in {r.name.casefold() for r in own}]
+    strange = [k for k in by_hand or {} if k.casefold() not in {r.name.casefold() for r in regions}]
     if strange:
-        there = ", ".join(r.name for r in own) or "none"
+        there = ", ".join(r.name for r in regions) or "none"
         raise SettingError(f"there is no region '{strange[0][:40]}' to match; there is {there}")
     by_hand = {k.casefold(): v for k, v in (by_hand or {}).items()}
     out = []
-    for region in own:
+    for region in regions:
         found, how = None, NONE
         if region.name.casefold() in by_hand:
             wanted = by_hand[region.name.casefold()]
@@ -50,7 +52,7 @@ def matched(own: Sequence[Region], scheme: Sequence[Region], by_hand: Mapping[st
                 )
         else:
             found, how = _likest(region, scheme, named)
-        out.append(Match(region.name, region.id, found.name if found else "", found.id if found else 0, how))
+        out.append(RegionMatch(region.name, region.id, found.name if found else "", found.id if found else 0, how))
     return out
 
 

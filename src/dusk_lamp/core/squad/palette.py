@@ -50,9 +50,9 @@ def with_puddles(context: Context, scheme: Sequence[Coat], takes_after: Mapping[
     done, _ = laid(context.on(replace(context.plan, settled=others)))
     planned = COLOUR.planned(done)
     ids = done.site.marking.ids
-    own = {n: there[takes_after[ids[n]]] for n in planned if takes_after.get(ids[n], 0) in there}
-    coats = coats_from(done, own, budget)
-    left = [n for n in planned if n not in own]
+    puddles_here = {n: there[takes_after[ids[n]]] for n in planned if takes_after.get(ids[n], 0) in there}
+    coats = coats_from(done, puddles_here, budget)
+    left = [n for n in planned if n not in puddles_here]
     if left:
         coats += _by_themselves(done, left, budget)
     done = done.with_coats([*done.plan.coats, *coats])

@@ -14,9 +14,9 @@ from ..plan.document import Plan
 from ..plan.registry import features
 from ..plan.run import Run, run
 from ..plan.steps.step import Step, key_of_step
-from .carry import carried
+from .carry import plan_carried
 from .document import Member, Squad
-from .matching import Match, matched
+from .matching import RegionMatch, regions_matched
 from .paint import Needed, paint_for
 from .palette import with_puddles
 
@@ -30,7 +30,7 @@ class Model:
 
     name: str
     count: int
-    matches: tuple[Match, ...]
+    matches: tuple[RegionMatch, ...]
     run: Run
     own: bool = False
 
@@ -43,7 +43,7 @@ class Model:
     def keys(self) -> list[str]:
         """What is the same for steps done from one puddle, step by step: its regions by the scheme's names."""
         names = {m.region: m.scheme for m in self.matches if m.scheme}
-        return keys_of(self.run.steps, names)
+        return puddle_keys(self.run.steps, names)
 
 
 @dataclass(frozen=True)
@@ -66,14 +66,14 @@ class Together:
 
 def shared_of(keys: Sequence[Sequence[str]]) -> float:
     """The share of steps, by each model's keys, that at least one other model has too; 1 for one model alone."""
-    wearers = Counter(key for own in keys for key in set(own))
-    several = [key for own in keys for key in own]
+    wearers = Counter(key for keys_here in keys for key in set(keys_here))
+    several = [key for keys_here in keys for key in keys_here]
     if len(keys) < 2 or not several:
         return 1.0
     return sum(wearers[key] > 1 for key in several) / len(several)
 
 
-def keys_of(steps: Sequence[Step], names: Mapping[str, str] | None = None) -> list[str]:
+def puddle_keys(steps: Sequence[Step], names: Mapping[str, str] | None = None) -> list[str]:
     """A key for each step; two alike of one model differ by their order."""
     seen: dict[str, int] = {}
     out = []
@@ -105,12 +105,12 @@ def worked_out(
     say("The scheme", 0.0)
     first = run(scheme)
     models = []
-    for k, (member, context, own) in enumerate(contexts):
-        say(name_of(member), (k + 1) / (len(contexts) + 1))
+    for k, (member, context, is_scheme) in enumerate(contexts):
+        say(model_name(member), (k + 1) / (len(contexts) + 1))
         try:
-            models.append(_model(member, context, own, scheme.plan, first))
+            models.append(_model(member, context, is_scheme, scheme.plan, first))
         except SettingError as e:
-            raise SettingError(f"{name_of(member)}: {e}") from e
+            raise SettingError(f"{model_name(member)}: {e}") from e
     everyone = [m for m in models for _ in range(m.count)]
     drops = scheme.tools.drops_per_ml
     needed = paint_for([m.steps for m in everyone], drops)
@@ -121,15 +121,17 @@ def worked_out(
     return Together(squad, first, tuple(models), tuple(needed), tuple(missing), hand)
 
 
-def _model(member: Member, context: Context, own: bool, scheme: Plan, first: Run) -> Model:
-    if own and not member.changes:
-        matches = matched(context.plan.regions, scheme.regions)
-        return Model(name_of(member), member.count, tuple(matches), first, True)
+def _model(member: Member, context: Context, is_scheme: bool, scheme: Plan, first: Run) -> Model:
+    if is_scheme and not member.changes:
+        matches = regions_matched(context.plan.regions, scheme.regions)
+        return Model(model_name(member), member.count, tuple(matches), first, True)
     done, matches = on_model(context, scheme, first.coats, member)
-    return Model(name_of(member), member.count, tuple(matches), run(done), own)
+    return Model(model_name(member), member.count, tuple(matches), run(done), is_scheme)
 
 
-def on_model(context: Context, scheme: Plan, coats: Sequence[Coat], member: Member) -> tuple[Context, list[Match]]:
+def on_model(
+    context: Context, scheme: Plan, coats: Sequence[Coat], member: Member
+) -> tuple[Context, list[RegionMatch]]:
     """A sculpt's plan with the scheme carried over and every stage laid, and how its regions match.
 
     Args:
@@ -138,16 +140,16 @@ def on_model(context: Context, scheme: Plan, coats: Sequence[Coat], member: Memb
     Raises:
         SettingError: nothing of it takes after the scheme, or an exception is none.
     """
-    matches = matched(context.plan.regions, scheme.regions, member.matches)
+    matches = regions_matched(context.plan.regions, scheme.regions, member.matches)
     if context.plan.regions and not any(m.scheme_id for m in matches):
         raise SettingError("none of its regions takes after one of the scheme; match them by hand")
-    plan = carried(scheme, context.plan, matches, member.changes)
+    plan = plan_carried(scheme, context.plan, matches, member.changes)
     different = {n.casefold() for n in member.changes}
     takes_after = {m.id: m.scheme_id for m in matches if m.scheme_id and m.region.casefold() not in different}
     done = with_puddles(context.on(replace(plan, models=member.count)), coats, takes_after)
     return done.on(replace(done.plan, settled=tuple(features()))), matches
 
 
-def name_of(member: Member) -> str:
+def model_name(member: Member) -> str:
     """What a model is called: its name, or its file's."""
     return member.name or member.file.rsplit("/", 1)[-1].rsplit(".", 1)[0] or "a model"

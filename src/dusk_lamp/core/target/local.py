@@ -125,14 +125,14 @@ class Local:
 
 
 @lru_cache(256)
-def ladder(local: Local) -> NDArray[np.float64]:
+def colour_ladder(local: Local) -> NDArray[np.float64]:
     """(201, 3) linear RGB of a local colour at VALUES: darker by less light, lighter by more white, each with its
     cast."""
-    own = np.maximum(linear(rgb_from_hex(local.colour)), 1e-4)
-    Y_own = float(own @ LUMINANCE)
+    linear_rgb = np.maximum(linear(rgb_from_hex(local.colour)), 1e-4)
+    Y_own = float(linear_rgb @ LUMINANCE)
     Y = luminance_from_munsell(VALUES) / 100
     share = ((Y - Y_own) / max(1 - Y_own, 1e-6))[:, None]
-    rgb = np.where(Y[:, None] <= Y_own, own * (Y / Y_own)[:, None], own + (1 - own) * share)
+    rgb = np.where(Y[:, None] <= Y_own, linear_rgb * (Y / Y_own)[:, None], linear_rgb + (1 - linear_rgb) * share)
     low, _, high = local.key
     at = local.own_value
     deep = np.clip((at - VALUES) / max(at - low, 0.5), 0, 1)
@@ -198,12 +198,12 @@ def within_screen(rgb: NDArray, Y: NDArray) -> NDArray[np.float64]:
     return Y[:, None] + off * np.maximum(keep, 0)[:, None]
 
 
-def coloured(
+def colours_in_light(
     value: NDArray[np.float32], labels: NDArray, locals_: Sequence[Local], tint: NDArray | None = None
 ) -> NDArray[np.float32]:
     """(N, 3) linear RGB of samples of values (N,) whose local colour is that of their label (N,); tint: (N, 3) of
     the light on them."""
-    tables = np.stack([ladder(one) for one in locals_])
+    tables = np.stack([colour_ladder(one) for one in locals_])
     lit = np.zeros((0, 3)) if tint is None else np.ascontiguousarray(tint, np.float64)
     Y = np.zeros(0) if tint is None else luminance_from_munsell(value) / 100
     return _coloured(np.ascontiguousarray(value, np.float64), labels.astype(np.int64), tables, lit, Y)
@@ -258,15 +258,17 @@ def local_of(region: Region, colour: str | None = None) -> Local:
     Raises:
         SettingError: its darkest is not darker than its lightest.
     """
-    own = colour or (region.colour if region.colour.startswith("#") else material_called(region.material).colour)
+    hex_colour = colour or (
+        region.colour if region.colour.startswith("#") else material_called(region.material).colour
+    )
     shadow, light, key, ration = region.shadow, region.light, (region.low, region.middle, region.high), None
     if (white := white_called(region.colour)) is not None:
-        own, ration = colour or white.colour, (white.limit, white.share)
+        hex_colour, ration = colour or white.colour, (white.limit, white.share)
         shadow = white.shadow if shadow == "neutral" else shadow
         light = white.light if light == "neutral" else light
         key = (white.low, white.middle, white.high) if key == (None, None, None) else key
     return Local(
-        own,
+        hex_colour,
         region.material,
         region.attention,
         key[0],

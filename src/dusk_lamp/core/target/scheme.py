@@ -98,8 +98,8 @@ def palette_of_picture(pixels: NDArray) -> list[str]:
     flat = flat[np.linspace(0, len(flat) - 1, min(PIXELS, len(flat))).astype(int)]
     Lab = lab_of(linear(flat))
     count = min(CLUSTERS, len(np.unique(np.round(Lab), axis=0)))
-    middle, own = kmeans2(Lab, count, minit="++", seed=1, missing="warn")
-    sizes = np.bincount(own, minlength=count)
+    middle, cluster = kmeans2(Lab, count, minit="++", seed=1, missing="warn")
+    sizes = np.bincount(cluster, minlength=count)
     order = [int(k) for k in np.argsort(-sizes) if sizes[k]]
     return [
         _hex(
@@ -158,8 +158,8 @@ def in_scheme(regions: Sequence[Region], areas: Sequence[float], scheme: Scheme,
 
 def _coloured(region: Region, colour: str, rack: Rack) -> Region:
     pot = neat_pot(colour, rack)
-    name, own = (pot[0].name, pot[0].looks.hex) if pot and pot[1] <= SNAP else (colour, colour)
-    path = usual_path(own)
+    name, looks = (pot[0].name, pot[0].looks.hex) if pot and pot[1] <= SNAP else (colour, colour)
+    path = usual_path(looks)
     return replace(region, colour=name, dark=path.dark, bright=path.bright)
 
 
@@ -186,11 +186,11 @@ def guessed_names(
 def named_if_low(marking: Marking, surface: Surface) -> Marking:
     """The marking with its newest region named as the base, where it lies as low as a base does and none is called
     so."""
-    newest, own = marking.regions[-1], marking.labels == len(marking.regions)
-    if not own.any() or any(r.name == "Base" for r in marking.regions):
+    newest, mask = marking.regions[-1], marking.labels == len(marking.regions)
+    if not mask.any() or any(r.name == "Base" for r in marking.regions):
         return marking
     z = surface.points[:, 2]
-    top = (float(np.percentile(z[own], 95)) - float(z.min())) / max(float(np.ptp(z)), 1e-9)
+    top = (float(np.percentile(z[mask], 95)) - float(z.min())) / max(float(np.ptp(z)), 1e-9)
     if top > BASE_TOP:
         return marking
     base = replace(newest, name="Base", material=UNMARKED, attention="quiet")
@@ -215,9 +215,9 @@ def named_by_place(found: Marking, surface: Surface, paintable: NDArray[np.bool_
     middle = np.average(surface.points[:, :2], axis=0, weights=weights + 1e-12)
     wide = max(float(np.ptp(surface.points[:, :2], axis=0).max()), 1e-9)
     for k in range(1, len(found.regions) + 1):
-        own = found.labels == k
-        at = np.average(np.column_stack([share, surface.points[:, :2]])[own], axis=0, weights=weights[own] + 1e-12)
+        mask = found.labels == k
+        at = np.average(np.column_stack([share, surface.points[:, :2]])[mask], axis=0, weights=weights[mask] + 1e-12)
         aside = float(np.linalg.norm(at[1:] - middle)) / wide
-        places.append((float(at[0]), float(np.percentile(share[own], 95)), aside))
+        places.append((float(at[0]), float(np.percentile(share[mask], 95)), aside))
     shares = [float(a) for a in found.areas(surface, paintable)[1:] / weights.sum()]
     return Marking(found.labels, guessed_names(found.regions, places, shares), found.last_id)

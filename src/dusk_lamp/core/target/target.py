@@ -16,7 +16,7 @@ from ..paint.colour import screen_levels
 from ..paint.value import grey_srgb, munsell_from_luminance
 from ..sculpt.site import Site
 from .exposure import Exposure, laid_between, value_of_light
-from .local import Local, coloured, lab_of, lightness
+from .local import Local, colours_in_light, lab_of, lightness
 
 WHITE = Tints()
 
@@ -118,6 +118,6 @@ def sketched(
     labels = site.labels
     value, gloss = np.empty(len(site), np.float32), np.empty(len(site), np.float32)
     for k, local in enumerate(locals_):
-        own = labels == k
-        value[own], gloss[own] = local.value(share[own], site.areas[own]), material_called(local.material).gloss
-    return Target(value, gloss, grey.light, coloured(value, labels, locals_, tint_of(grey.light, tints)))
+        mask = labels == k
+        value[mask], gloss[mask] = local.value(share[mask], site.areas[mask]), material_called(local.material).gloss
+    return Target(value, gloss, grey.light, colours_in_light(value, labels, locals_, tint_of(grey.light, tints)))

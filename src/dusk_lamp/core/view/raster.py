@@ -46,9 +46,9 @@ class Snapshot:
     def field(self, values: NDArray) -> NDArray[np.float32]:
         """(H, W) a field (N,), or (H, W, C) of (N, C), smoothly spread over the picture, 0 where nothing is seen."""
         out = np.zeros((*self.seen.shape, *values.shape[1:]), np.float32)
-        own = np.ascontiguousarray(values.reshape(len(values), -1), np.float32)
-        pixels = out.size // own.shape[1]
-        _spread(self.corners.reshape(pixels, 3), self.weights.reshape(pixels, 3), own, out.reshape(pixels, -1))
+        rows = np.ascontiguousarray(values.reshape(len(values), -1), np.float32)
+        pixels = out.size // rows.shape[1]
+        _spread(self.corners.reshape(pixels, 3), self.weights.reshape(pixels, 3), rows, out.reshape(pixels, -1))
         return out
 
     def nearest(self, values: NDArray) -> NDArray:
@@ -139,7 +139,7 @@ def averaged(pixels: NDArray, times: int = SOFTEN) -> NDArray[np.float32]:
     return np.asarray(total / np.float32(len(offsets)), np.float32)
 
 
-def smoothed(pixels: NDArray, times: int = SOFTEN) -> NDArray[np.uint8]:
+def averaged_levels(pixels: NDArray, times: int = SOFTEN) -> NDArray[np.uint8]:
     """The same as levels, uint8."""
     return np.round(averaged(pixels, times)).astype(np.uint8)
 
@@ -149,7 +149,7 @@ def colour_picture(
 ) -> NDArray[np.uint8]:
     """(height, width, 3) uint8 picture of sRGB levels (N, 3) on a grey ground."""
     shot = snapshot(surface, camera, width * SOFTEN, height * SOFTEN)
-    return smoothed(np.where(shot.seen[..., None], shot.field(levels), ground))
+    return averaged_levels(np.where(shot.seen[..., None], shot.field(levels), ground))
 
 
 def cut_out(
@@ -164,8 +164,8 @@ def cut_out(
         colour[~shot.seen] = ground
         alpha[:] = 255
     # colours are averaged where the sculpt is, or a dark rim would creep in from the clear ground
-    soft_alpha = smoothed(alpha[..., None]).astype(np.float32)
-    premultiplied = smoothed(colour * (alpha / 255)[..., None]).astype(np.float32)
+    soft_alpha = averaged_levels(alpha[..., None]).astype(np.float32)
+    premultiplied = averaged_levels(colour * (alpha / 255)[..., None]).astype(np.float32)
     level = np.clip(premultiplied * 255 / np.maximum(soft_alpha, 1), 0, 255)
     rgb = np.broadcast_to(level, (*level.shape[:2], 3))
     return np.concatenate([rgb, soft_alpha], axis=-1).astype(np.uint8)

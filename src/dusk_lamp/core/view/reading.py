@@ -85,13 +85,22 @@ def borders_of(site: Site, value: NDArray) -> list[Border]:
     """
     surface, labels = site.surface, site.labels
     faces = surface.faces[site.paintable[surface.faces].all(axis=1)]
-    own = labels[faces]
-    mixed = (own[:, 0] != own[:, 1]).astype(int) + (own[:, 1] != own[:, 2]) + (own[:, 2] != own[:, 0])
-    faces, own = faces[mixed == 2], own[mixed == 2]  # three regions in one facet are a corner, no border
+    corner_labels = labels[faces]
+    mixed = (
+        (corner_labels[:, 0] != corner_labels[:, 1]).astype(int)
+        + (corner_labels[:, 1] != corner_labels[:, 2])
+        + (corner_labels[:, 2] != corner_labels[:, 0])
+    )
+    faces, corner_labels = (
+        faces[mixed == 2],
+        corner_labels[mixed == 2],
+    )  # three regions in one facet are a corner, no border
     if not len(faces):
         return []
     # the corner that is alone in its region, and the other two
-    lone = np.where(own[:, 0] == own[:, 1], 2, np.where(own[:, 1] == own[:, 2], 0, 1))
+    lone = np.where(
+        corner_labels[:, 0] == corner_labels[:, 1], 2, np.where(corner_labels[:, 1] == corner_labels[:, 2], 0, 1)
+    )
     rows = np.arange(len(faces))
     single, one, two = faces[rows, lone], faces[rows, (lone + 1) % 3], faces[rows, (lone + 2) % 3]
     length = np.linalg.norm(surface.points[one] - surface.points[two], axis=1) / 2
@@ -130,9 +139,9 @@ def reading(
     label = shot.nearest(site.labels[site.shown].astype(np.int32))
     contrast = np.full(len(names), np.nan)
     for k in range(len(names)):
-        own = soft[shot.seen & (label == k)]
-        if len(own) >= LEAST_SEEN:
-            contrast[k] = michelson(np.percentile(own, (2, 98)))
+        greys = soft[shot.seen & (label == k)]
+        if len(greys) >= LEAST_SEEN:
+            contrast[k] = michelson(np.percentile(greys, (2, 98)))
     focal = next((k for k, a in enumerate(attention) if a == "focal point"), None)
     known = np.where(np.isnan(contrast), -1, contrast)
     strongest = int(np.argmax(known)) if (known > 0).any() else None
@@ -177,21 +186,21 @@ def _of_whites(
     said = []
     whites: dict[int, tuple[float, float]] = {}  # the mean value and the area of each white
     for k, local in enumerate(locals_[1:], 1):
-        own = (site.labels == k) & (site.areas > 0)
-        area = float(site.areas[own].sum(dtype=np.float64))
+        mask = (site.labels == k) & (site.areas > 0)
+        area = float(site.areas[mask].sum(dtype=np.float64))
         ration = local.ration or (PURE_RATION if local.own_value > SEEN_AS_WHITE else None)
         if area <= 0:
             continue
         if ration is not None:
             limit, most = ration
-            share = float(site.areas[own & (value > limit)].sum(dtype=np.float64)) / area
+            share = float(site.areas[mask & (value > limit)].sum(dtype=np.float64)) / area
             if share > most + 0.01:
                 said.append(
                     f"{100 * share:.0f} % of {names[k]} is lighter than value {limit:g}; {100 * most:.0f} % is its "
                     "ration, for edges and last spots: lower its middle or its lightest."
                 )
         if local.own_value > SEEN_AS_WHITE:
-            whites[k] = float(np.average(value[own], weights=site.areas[own])), area
+            whites[k] = float(np.average(value[mask], weights=site.areas[mask])), area
     for border in borders:
         if border.a in whites and border.b in whites and border.mm >= LEAST_BORDER_MM:
             field, trim = sorted((border.a, border.b), key=lambda k: -whites[k][1])

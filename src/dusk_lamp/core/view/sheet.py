@@ -175,17 +175,17 @@ def _card(
     advised: set[str],
 ) -> None:
     """One card: its title, a strip of its mixes, pictures where something happens, and its steps to tick off."""
-    own = [steps[k] for k in card.steps]
+    steps_here = [steps[k] for k in card.steps]
     column.room(CARD_PICTURE_MM * PICTURE_RATIO + 16 + FIRST_STEP_MM)
     x, y = column.x, column.y
     pdf.set_draw_color(60)
     pdf.line(x, y, x + CARD_WIDE_MM, y)
     pdf.set_xy(x, y + 1)
     pdf.set_font("display", size=13)
-    pdf.cell(CARD_WIDE_MM, 6.5, _cut(pdf, card.title, CARD_WIDE_MM - 7 * min(len(own), 7)))
-    for k, step in enumerate(own[:7]):
+    pdf.cell(CARD_WIDE_MM, 6.5, _cut(pdf, card.title, CARD_WIDE_MM - 7 * min(len(steps_here), 7)))
+    for k, step in enumerate(steps_here[:7]):
         pdf.set_fill_color(*_levels_of(step.hex))
-        pdf.rect(x + CARD_WIDE_MM - 6.5 * (min(len(own), 7) - k), y + 1.6, 5.5, 5.5, "DF")
+        pdf.rect(x + CARD_WIDE_MM - 6.5 * (min(len(steps_here), 7) - k), y + 1.6, 5.5, 5.5, "DF")
     shown = pictures_of(card, steps)
     top = y + 9
     for n, (k, view) in enumerate(shown):
@@ -196,7 +196,7 @@ def _card(
         pdf.cell(CARD_PICTURE_MM, 3.4, f"step {steps[k].number}, {view}", align="C")
     column.y = top + (CARD_PICTURE_MM * PICTURE_RATIO + 5 if shown else 0)
     how = how_once(card, steps)
-    for k, step in zip(card.steps, own, strict=True):
+    for k, step in zip(card.steps, steps_here, strict=True):
         _line(pdf, column, facts, k, step, how[k], cautioned, advised)
     column.y += 4
 
@@ -350,13 +350,13 @@ class _Pages(FPDF):
         line: list[str] = []
         far = 0.0
         for word in words.split(" "):
-            own = self._width_of(word)
-            if own > room:
+            word_width = self._width_of(word)
+            if word_width > room:
                 return None
-            if line and far + space + own > room + 1e-9:
+            if line and far + space + word_width > room + 1e-9:
                 lines.append(line)
                 line, far = [], 0.0
-            far += own + (space if line else 0.0)
+            far += word_width + (space if line else 0.0)
             line.append(word)
         return [" ".join(line).replace(NO_BREAK, " ") for line in (*lines, line)]
 

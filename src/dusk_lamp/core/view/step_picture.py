@@ -49,13 +49,13 @@ def coat_picture(
     field (N,) says which way they are pulled; what goes everywhere alike has no place to mark, and what it comes to
     is shown instead, unless that is shown beside it (whole=False). drawn_out: whether it is pulled thinner toward its
     edge, where lines alone are drawn."""
-    on = covered(film)
+    on = where_it_shows(film)
     thin = (film > 0) & ~on if drawn_out and on.any() else None
     drawn = step_picture(site, shot, camera, before if on.any() or not whole else after, on, paper, thin)
     return drawn if pull is None else with_arrows(drawn, arrows(shot, pull[site.shown], on[site.shown]))
 
 
-def covered(film: NDArray[np.float32]) -> NDArray[np.bool_]:
+def where_it_shows(film: NDArray[np.float32]) -> NDArray[np.bool_]:
     """(N,) where a film lies that one would see going on; nowhere in particular where it lies everywhere alike."""
     there = film[film > 0]  # of a small region too: the rest of the model says nothing of how thick it lies
     thick = float(np.percentile(there, 95)) if len(there) else 0.0
@@ -86,7 +86,7 @@ def step_picture(
     rows, columns, near = shot.close
     picture, marks = np.zeros((*near.seen.shape, 3), np.float32), np.zeros(near.seen.shape, np.uint8)
     faint = np.zeros(len(on), np.bool_) if thin is None else thin
-    fields = (*(own[site.shown] for own in (levels, on, faint)), form.astype(np.float32), lift.astype(np.float32))
+    fields = (*(field[site.shown] for field in (levels, on, faint)), form.astype(np.float32), lift.astype(np.float32))
     begins = rows.start + columns.start  # the hatch runs on over the whole sheet
     _drawn(near.corners, near.weights, *fields, begins, picture, marks)
     return _on_paper(picture, shot, paper, marks)
@@ -134,7 +134,7 @@ def _on_paper(
     high, wide = shot.seen.shape
     flat = picture.reshape(*near.seen.shape, -1)
     out = np.full((high // SOFTEN, wide // SOFTEN, flat.shape[2]), paper, np.uint8)
-    within = tuple(slice(own.start // SOFTEN, own.stop // SOFTEN) for own in (rows, columns))
+    within = tuple(slice(span.start // SOFTEN, span.stop // SOFTEN) for span in (rows, columns))
     _smooth(flat, near.seen, marks, paper, out[within])
     return out.reshape(*out.shape[:2], *picture.shape[2:])
 
@@ -156,10 +156,10 @@ def _smooth(picture, seen, marks, paper, out):
                                 outside |= seen[p, q] != seen[i, j]
                                 between |= marks[p, q] != marks[i, j]
                         if seen[i, j]:
-                            own = INK if between else min(max(picture[i, j, k], np.float32(0)), np.float32(255))
+                            tone = INK if between else min(max(picture[i, j, k], np.float32(0)), np.float32(255))
                         else:
-                            own = OUTLINE if outside else np.float32(paper)
-                        whole += own
+                            tone = OUTLINE if outside else np.float32(paper)
+                        whole += tone
                 out[y, x, k] = np.uint8(np.rint(whole / np.float32(SOFTEN * SOFTEN)))
 
 

@@ -46,10 +46,10 @@ def arrows(shot: Snapshot, pull: NDArray[np.float32], on: NDArray[np.bool_]) -> 
     found = []
     for y0 in range(0, good.shape[0], APART_PX):
         for x0 in range(0, good.shape[1], APART_PX):
-            own = np.argwhere(good[y0 : y0 + APART_PX, x0 : x0 + APART_PX])
-            if not len(own):
+            places = np.argwhere(good[y0 : y0 + APART_PX, x0 : x0 + APART_PX])
+            if not len(places):
                 continue
-            best = own[np.abs(own - APART_PX / 2).sum(axis=1).argmin()]
+            best = places[np.abs(places - APART_PX / 2).sum(axis=1).argmin()]
             y, x = int(y0 + best[0]), int(x0 + best[1])
             dx, dy = (float(way[y, x] / steep[y, x] * LONG_PX / 2) for way in (across, down))
             mx, my = x + left, y + top

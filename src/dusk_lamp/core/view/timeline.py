@@ -122,7 +122,7 @@ def _lanes(clock: Clock, names: Sequence[str]) -> list[tuple[str, list[Slot]]]:
     rows = list(by.items())
     if len(rows) <= MOST_LANES:
         return rows
-    rest = [s for _, own in rows[MOST_LANES - 1 :] for s in own]
+    rest = [s for _, spans in rows[MOST_LANES - 1 :] for s in spans]
     return [*rows[: MOST_LANES - 1], ("all others", rest)]
 
 

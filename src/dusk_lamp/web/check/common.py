@@ -27,7 +27,7 @@ PHOTO = "Photo"  # the title of its entry in the log
 Work = Callable[[PlanSheet, int, Photo, Say], dict[str, bytes]]  # from a plan, coats that are on, and a photo
 
 
-def step_of(plan: PlanSheet, text: str) -> int:
+def coats_done(plan: PlanSheet, text: str) -> int:
     """How many coats are on, by what a page has sent; all of them where it says nothing."""
     return int(number_of(text or str(len(plan.coats)), "the step", 0, len(plan.coats)))
 
@@ -46,10 +46,10 @@ def of_photo(
 
     def worked_out(say: Say) -> None:
         say("Looking at the photo", 0.1)
-        own = photos.kept(sha)
+        photo = photos.kept(sha)
         with workshop().store.session() as session:
             _, plan = sheet_of(session, the_sculpt(session, sculpt_id))
-        cache.put(key, blobs=work(plan, step_of(plan, "" if step is None else str(step)), own, say))
+        cache.put(key, blobs=work(plan, coats_done(plan, "" if step is None else str(step)), photo, say))
 
     working = None if key in cache else in_background((kind, key), worked_out)
     return key, turn, not_yet(working) if working else None

@@ -12,7 +12,7 @@ from ...core.coat.stack import looks
 from ...core.errors import SettingError
 from ...core.log.entry import Entry
 from ...core.view.formats import png_bytes
-from ...core.view.raster import Snapshot, smoothed, snapshot
+from ...core.view.raster import Snapshot, averaged_levels, snapshot
 from ...store import log, progress
 from ...store.models import now
 from .. import photos
@@ -22,7 +22,7 @@ from ..responses import picture
 from ..sheets import PlanSheet, camera_of, sheet_of, still_working
 from ..stage_registry import string_of
 from ..workshop import the_sculpt, workshop
-from .common import PHOTO, SCULPT_SIZE, SIDES, blueprint, step_of
+from .common import PHOTO, SCULPT_SIZE, SIDES, blueprint, coats_done
 
 
 @blueprint.get("/sculpts/<int:sculpt_id>/check")
@@ -34,10 +34,10 @@ def check(sculpt_id: int) -> Any:
             return waiting_for
         _, plan = sheet_of(session, sculpt)
         keys = progress.keys_of(plan.coats)
-        ends = progress.state_of(session, sculpt, keys).ends
+        ends = progress.painting_state(session, sculpt, keys).ends
         done = sum(k in ends for k in keys)
         taken = [(row, log.entry_in(row)) for row in log.search(session, PHOTO, sculpt_id, 12)[0]]
-        checked = [(row.at, own) for row, own in reversed(taken) if own.near is not None]
+        checked = [(row.at, entry) for row, entry in reversed(taken) if entry.near is not None]
         return render_template(
             "check.html",
             sculpt=sculpt,
@@ -45,7 +45,7 @@ def check(sculpt_id: int) -> Any:
             steps=plan.steps,
             done=done or len(plan.steps),
             sides=SIDES,
-            photos=[(row, own) for row, own in taken if own.photo],
+            photos=[(row, entry) for row, entry in taken if entry.photo],
             checked=checked,
             regions=plan.site.marking.regions,
             turn=sculpt.plan_id,
@@ -68,14 +68,14 @@ def simulated(sculpt_id: int) -> Response:
         sculpt = the_sculpt(session, sculpt_id)
         _, plan = sheet_of(session, sculpt)
     site, simulation = plan.site, plan.context.simulation
-    coats = plan.coats[: step_of(plan, "" if step is None else str(step))]
+    coats = plan.coats[: coats_done(plan, "" if step is None else str(step))]
     bare = simulation.reflectance([c for c in plan.coats if c.stage == "undercoat"])
     content = trial_photo(site, plan.context.view, simulation.reflectance(coats), bare)
     return _written_down(sculpt_id, read_photo(content))
 
 
 def _written_down(sculpt_id: int, photo: Photo) -> Response:
-    sha = photos.keep(photo)
+    sha = photos.keep_photo(photo)
     with workshop().store.saving() as session:
         sculpt = the_sculpt(session, sculpt_id)
         at = f"{now().isoformat(timespec='seconds')}Z"
@@ -84,9 +84,9 @@ def _written_down(sculpt_id: int, photo: Photo) -> Response:
     return jsonify(photo=sha, width=width, height=height, url=url_for("photos.photo", sha=sha))
 
 
-def _sculpt_shot(own: Any, plan: PlanSheet, view: str) -> Snapshot:
+def _sculpt_shot(open_sculpt: Any, plan: PlanSheet, view: str) -> Snapshot:
     camera = camera_of(plan, view)
-    return own.more.of(
+    return open_sculpt.more.of(
         "shot",
         f"check {view} {camera.azimuth:g} {camera.elevation:g}",
         lambda: snapshot(plan.site.surface, camera, 2 * SCULPT_SIZE[0], 2 * SCULPT_SIZE[1]),
@@ -99,12 +99,12 @@ def sculpt_picture(sculpt_id: int, view: str) -> Response:
     if view not in SIDES:
         abort(404)
     with workshop().store.session() as session:
-        own, plan = sheet_of(session, the_sculpt(session, sculpt_id))
-    count = step_of(plan, request.args.get("step", ""))
-    shot = _sculpt_shot(own, plan, view)
+        open_sculpt, plan = sheet_of(session, the_sculpt(session, sculpt_id))
+    count = coats_done(plan, request.args.get("step", ""))
+    shot = _sculpt_shot(open_sculpt, plan, view)
     levels = looks(plan.context.simulation.reflectance(plan.coats[:count]))[1]
     drawn = np.where(shot.seen[..., None], shot.field(levels), 119)
-    return picture(png_bytes(smoothed(drawn)))
+    return picture(png_bytes(averaged_levels(drawn)))
 
 
 @blueprint.post("/sculpts/<int:sculpt_id>/check/spot")
@@ -115,8 +115,8 @@ def spot(sculpt_id: int) -> Response:
     if view not in SIDES:
         raise SettingError("this side is not known; reload the page")
     with workshop().store.session() as session:
-        own, plan = sheet_of(session, the_sculpt(session, sculpt_id))
-    shot = _sculpt_shot(own, plan, view)
+        open_sculpt, plan = sheet_of(session, the_sculpt(session, sculpt_id))
+    shot = _sculpt_shot(open_sculpt, plan, view)
     x = int(2 * number_of(str(given.get("x")), "a place", 0, SCULPT_SIZE[0]))
     y = int(2 * number_of(str(given.get("y")), "a place", 0, SCULPT_SIZE[1]))
     height, width = shot.seen.shape

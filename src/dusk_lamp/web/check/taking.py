@@ -33,9 +33,9 @@ def lamp(sculpt_id: int) -> Response | tuple[Response, int]:
     given = json_body()
     points = points_in(given)
 
-    def work(plan: PlanSheet, count: int, own: Photo, say: Say) -> dict[str, bytes]:
+    def work(plan: PlanSheet, count: int, photo: Photo, say: Say) -> dict[str, bytes]:
         say("Trying the lamp all round", 0.2)
-        found = lamp_in_photo(plan.site, plan.context.simulation.reflectance(plan.coats[:count]), own, points)
+        found = lamp_in_photo(plan.site, plan.context.simulation.reflectance(plan.coats[:count]), photo, points)
         rig = found.rig(plan.context.plan.light)
         return {"lamp.json": json.dumps({"words": found.words, "rig": plain(rig)}).encode()}
 
@@ -49,14 +49,14 @@ def shine(sculpt_id: int) -> Response | tuple[Response, int]:
     given = json_body()
     points, region = points_in(given), int(number_of(str(given.get("region")), "the region", 1, LARGEST_ID))
 
-    def work(plan: PlanSheet, count: int, own: Photo, say: Say) -> dict[str, bytes]:
+    def work(plan: PlanSheet, count: int, photo: Photo, say: Say) -> dict[str, bytes]:
         say("Looking for what shone", 0.2)
         site = plan.site
         if region not in site.marking.ids:
             raise SettingError("this region is not there any more; reload the page")
         number = site.marking.number_of(region)
         seen = plan.context.simulation.reflectance(plan.coats[:count])
-        found = shone_in_photo(site, seen, own, points, number)
+        found = shone_in_photo(site, seen, photo, points, number)
         coats = shine_coats(site, found, plan.coats)
         words = found.words(site.marking.regions[number - 1].name)
         said = {"words": words, "coats": [plain(c) for c in coats]}
@@ -74,7 +74,7 @@ def take(sculpt_id: int) -> tuple[Response, int] | Response:
     return jsonify(turn=done) if isinstance(done, int) else done
 
 
-def _taken(session: Session, own: OpenPlan, what: str, given: Body) -> Edit:
+def _taken(session: Session, open_plan: OpenPlan, what: str, given: Body) -> Edit:
     key = str(given["key"])
     if what == "lamp":
         try:
@@ -82,12 +82,12 @@ def _taken(session: Session, own: OpenPlan, what: str, given: Body) -> Edit:
         except KeyError:
             raise SettingError("this lamp is not at hand any more; look for it again") from None
         return Edit(
-            replace(own.kept.plan, light=built(Rig, wanted, "the light", whole=True)),
+            replace(open_plan.kept.plan, light=built(Rig, wanted, "the light", whole=True)),
             "lamp taken from a photo",
             done=("light",),
         )
     if what == "shine":
-        return _shine_taken(own, key)
+        return _shine_taken(open_plan, key)
     n = given.whole("number")
     try:
         coats = json.loads(workshop().store.cache.blob(key, "coats.json"))
@@ -96,20 +96,20 @@ def _taken(session: Session, own: OpenPlan, what: str, given: Body) -> Edit:
     if not 0 <= n < len(coats) or coats[n] is None:
         raise SettingError("this mend is no coat; do it as it says")
     coat = coat_from(coats[n])
-    return Edit(_laid_in(own, [coat], "colour"), f"mended: {coat.label}", done=("colour",))
+    return Edit(_laid_in(open_plan, [coat], "colour"), f"mended: {coat.label}", done=("colour",))
 
 
-def _shine_taken(own: OpenPlan, key: str) -> Edit:
+def _shine_taken(open_plan: OpenPlan, key: str) -> Edit:
     try:
         coats = [coat_from(c) for c in json.loads(workshop().store.cache.blob(key, "shine.json"))["coats"]]
     except KeyError:
         raise SettingError("this is not at hand any more; look for it again") from None
-    return Edit(_laid_in(own, coats, "metal"), f"painted: {coats[0].label}", done=("metal",))
+    return Edit(_laid_in(open_plan, coats, "metal"), f"painted: {coats[0].label}", done=("metal",))
 
 
-def _laid_in(own: OpenPlan, coats: Sequence[Coat], stage: str) -> Plan:
+def _laid_in(open_plan: OpenPlan, coats: Sequence[Coat], stage: str) -> Plan:
     """The plan with more coats at the end of a stage."""
-    plan = own.kept.plan
-    after = own.context.after(stage)
+    plan = open_plan.kept.plan
+    after = open_plan.context.after(stage)
     at = len(plan.coats) - len([c for c in plan.coats if c in after])
     return replace(plan, coats=(*plan.coats[:at], *coats, *plan.coats[at:]))

@@ -36,10 +36,10 @@ from .common import (
     MOST_PHOTOS,
     PHOTO,
     blueprint,
+    coats_done,
     kept_as,
     of_photo,
     points_in,
-    step_of,
 )
 
 
@@ -48,12 +48,12 @@ def pose(sculpt_id: int) -> Response | tuple[Response, int]:
     """The pose that fits the model's outline in a photo (photo, step): spots that are matched by it, and the
     predicted picture to lie over the photo."""
 
-    def work(plan: PlanSheet, count: int, own: Photo, say: Say) -> dict[str, bytes]:
+    def work(plan: PlanSheet, count: int, photo: Photo, say: Say) -> dict[str, bytes]:
         seen = plan.context.simulation.reflectance(plan.coats[:count])
         say("Looking for the look that fits the outline", 0.2)
-        found = proposed_pose(plan.site, seen, own, plan.context.view)
+        found = proposed_pose(plan.site, seen, photo, plan.context.view)
         say("Laying the sculpt over the photo", 0.7)
-        camera = aligned(plan.site, seen, own, found.camera)
+        camera = aligned(plan.site, seen, photo, found.camera)
         pixels = camera.project(found.sculpt)[0]
         spots = [
             {"photo": [round(float(n), 2) for n in at], "sculpt": [round(float(n), 4) for n in place]}
@@ -61,7 +61,7 @@ def pose(sculpt_id: int) -> Response | tuple[Response, int]:
         ]
         return {
             "pose.json": json.dumps({"points": spots, "common": round(found.common, 3)}).encode(),
-            "over.png": png_bytes(predicted_picture(plan.site, seen, camera, own.size)),
+            "over.png": png_bytes(predicted_picture(plan.site, seen, camera, photo.size)),
         }
 
     key, _, waiting = of_photo("pose", sculpt_id, json_body(), work)
@@ -78,18 +78,18 @@ def found(sculpt_id: int) -> Response | tuple[Response, int]:
     points = points_in(given)
     grey = None if given.get("grey") is None else given.numbers("grey", 2)
 
-    def work(plan: PlanSheet, count: int, own: Photo, say: Say) -> dict[str, bytes]:
+    def work(plan: PlanSheet, count: int, photo: Photo, say: Say) -> dict[str, bytes]:
         say("Laying the sculpt over the photo", 0.2)
         coats, site, simulation = plan.coats[:count], plan.site, plan.context.simulation
         card = None if grey is None else (grey[0], grey[1])
-        done = checked_photo(site, simulation, coats, own, points, card, plan.coats)
-        camera = done.camera.sized(*own.size)
+        done = checked_photo(site, simulation, coats, photo, points, card, plan.coats)
+        camera = done.camera.sized(*photo.size)
         return {
             "check.json": json.dumps(_report(done, done.comparison.near(site))).encode(),
             "coats.json": json.dumps([f.coat and plain(f.coat) for f in done.faults]).encode(),
             "comparison.npz": _packed(done.comparison),
-            "map.png": png_bytes(map_picture(site, done.comparison, own, camera)),
-            "over.png": png_bytes(predicted_picture(site, simulation.reflectance(coats), camera, own.size)),
+            "map.png": png_bytes(map_picture(site, done.comparison, photo, camera)),
+            "over.png": png_bytes(predicted_picture(site, simulation.reflectance(coats), camera, photo.size)),
         }
 
     key, turn, waiting = of_photo("check", sculpt_id, given, work, given["points"], grey)
@@ -131,9 +131,9 @@ def _note_near(sculpt_id: int, sha: str, near: float) -> None:
     """Write down beside a photo how much of it is as planned."""
     with workshop().store.saving() as session:
         for row in log.search(session, PHOTO, sculpt_id, 200)[0]:
-            own = log.entry_in(row)
-            if own.photo == sha and own.near != near:
-                log.change(session, row.id, {"near": near})
+            entry = log.entry_in(row)
+            if entry.photo == sha and entry.near != near:
+                log.change_entry(session, row.id, {"near": near})
 
 
 @blueprint.post("/sculpts/<int:sculpt_id>/check/together")
@@ -148,7 +148,7 @@ def together(sculpt_id: int) -> Response:
         _, plan = sheet_of(session, sculpt)
         turn = sculpt.plan_id
     step = given.get("step")
-    seen = plan.context.simulation.reflectance(plan.coats[: step_of(plan, "" if step is None else str(step))])
+    seen = plan.context.simulation.reflectance(plan.coats[: coats_done(plan, "" if step is None else str(step))])
     comparisons = [_unpacked(str(k)) for k in keys]
     if any(len(c.off) != len(plan.site) for c in comparisons):
         raise SettingError("the sculpt has changed since these photos were checked; check them again")

@@ -103,20 +103,20 @@ def keep(sculpt_id: int) -> tuple[Response, int] | Response:
     """Keep light and greys. Refused with 409 where another tab has kept something since; both are then known."""
     given = json_body()
     wishes = _wishes(given)
-    done = changed(sculpt_id, given, lambda session, own, what, given: _kept(own, *wishes), sky=False)
+    done = changed(sculpt_id, given, lambda session, open_plan, what, given: _kept(open_plan, *wishes), sky=False)
     if isinstance(done, int):
         return jsonify(turn=done)
     with workshop().store.session() as session:
         sculpt = the_sculpt(session, sculpt_id)
-        own = sculpt.document
-        theirs = {"rig": own["light"], "greys": own["greys"], "exposure": own["exposure"]}
+        document = sculpt.document
+        theirs = {"rig": document["light"], "greys": document["greys"], "exposure": document["exposure"]}
         return jsonify(
             error="This sculpt was changed in another tab.", theirs=theirs, stale=True, turn=sculpt.plan_id
         ), 409
 
 
-def _kept(own: OpenPlan, rig: Rig, greys: Greys, exposure: Exposure) -> Edit:
-    plan = own.kept.plan
+def _kept(open_plan: OpenPlan, rig: Rig, greys: Greys, exposure: Exposure) -> Edit:
+    plan = open_plan.kept.plan
     lit, cut = (plan.light, plan.exposure) != (rig, exposure), plan.greys != greys
     action = "light set" if lit else "greys chosen"
     done = (*(["light"] if lit else []), *(["greys"] if cut else []))

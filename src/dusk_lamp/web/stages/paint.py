@@ -55,7 +55,7 @@ def _state(session: Session, sculpt: Sculpt, plan: PlanSheet, keys: list[str]) -
     unread = [
         key for key, step in zip(keys, plan.steps, strict=True) if not painters.read_today(session, step.caution_tags)
     ]
-    return {**plain(progress.state_of(session, sculpt, keys)), "unread": unread}
+    return {**plain(progress.painting_state(session, sculpt, keys)), "unread": unread}
 
 
 @blueprint.post("/sculpts/<int:sculpt_id>/paint")
@@ -72,21 +72,21 @@ def change(sculpt_id: int) -> Response:
     with workshop().store.saving() as session:
         sculpt = the_sculpt(session, sculpt_id)
         if what == "take":
-            progress.take(session, sculpt, key)
+            progress.take_step(session, sculpt, key)
         elif what in progress.ENDS:
             at = keys.index(key)
             step: Step = plan.steps[at]
             then = keys[at + 1] if at + 1 < len(keys) else None
             took = progress.end(session, sculpt, key, what, 60 * step.wait_minutes if then else 0.0, then)
-            log.take_back(session, sculpt, key)
+            log.take_entry_back(session, sculpt, key)
             moment = f"{now().isoformat(timespec='seconds')}Z"
             log.add(session, entry_of(step, sculpt.name, what, moment, took), sculpt, key)
             session.flush()
-            if set(keys) <= progress.state_of(session, sculpt, keys).ends.keys():
+            if set(keys) <= progress.painting_state(session, sculpt, keys).ends.keys():
                 mark_done(sculpt, "paint")
         elif what == "open":
             progress.take_back(session, sculpt, key)
-            log.take_back(session, sculpt, key)
+            log.take_entry_back(session, sculpt, key)
         elif what == "pause":
             progress.pause(session, sculpt)
         elif what == "go on":

@@ -14,7 +14,7 @@ from ...core.errors import SculptFileError, SettingError
 from ...core.paint.value import grey_srgb
 from ...core.plain import built, plain
 from ...core.plan.simulation import digest
-from ...core.reach.assembly import Reach, marks_of, reach_of, reach_words
+from ...core.reach.assembly import Reach, marks_of, reach_words, spots_in_reach
 from ...core.sculpt import parts as taking_apart
 from ...core.sculpt.parts import Part
 from ...core.sculpt.read import bounds_of
@@ -51,8 +51,8 @@ def panel(session: Session, sculpt: Sculpt, laid: OpenSculpt) -> dict[str, Any]:
 def listed(sculpt_id: int) -> Response:
     """The parts, how far each is pulled when the sculpt is taken apart, the files, and the seams to be matched."""
     with workshop().store.session() as session:
-        own = opened(session, sculpt_id, sky=False)
-    sculpt, laid = own.sculpt, own.open
+        open_plan = opened(session, sculpt_id, sky=False)
+    sculpt, laid = open_plan.sculpt, open_plan.open
     surface, named = laid.site.surface, sculpt.named_parts
     areas = taking_apart.areas(surface, len(named), laid.site.paintable)
     parts = [
@@ -65,12 +65,12 @@ def listed(sculpt_id: int) -> Response:
         }
         for k, part in enumerate(named)
     ]
-    seams = seams_of(sculpt, laid.site, own.context.grey.value) if any(p.apart for p in named) else []
+    seams = seams_of(sculpt, laid.site, open_plan.context.grey.value) if any(p.apart for p in named) else []
     files = [
         {"name": f["name"], "former": next((o["name"] for o in sculpt.former_files if o["number"] == k), None)}
         for k, f in enumerate(sculpt.files)
     ]
-    return jsonify(parts=parts, seams=seams, files=files, sky=sculpt.sky_key is not None, turn=own.turn)
+    return jsonify(parts=parts, seams=seams, files=files, sky=sculpt.sky_key is not None, turn=open_plan.turn)
 
 
 @blueprint.get("/sculpts/<int:sculpt_id>/reach.bin")
@@ -78,8 +78,8 @@ def reach(sculpt_id: int) -> Response | tuple[Response, int]:
     """What a brush and a nozzle get at: a JSON heading (words, regions, parts to paint apart), then for each sample
     what to draw on it (see marks_of)."""
     with workshop().store.session() as session:
-        own = opened(session, sculpt_id, undercoat=False)
-    site, named = own.site, own.sculpt.named_parts
+        open_plan = opened(session, sculpt_id, undercoat=False)
+    site, named = open_plan.site, open_plan.sculpt.named_parts
 
     def work(say: Say) -> Reach:
         say("Reaching in from every side with brush and nozzle", 0.1)
@@ -88,10 +88,12 @@ def reach(sculpt_id: int) -> Response | tuple[Response, int]:
             say("Reaching in from every side with brush and nozzle", 0.4)
             return False
 
-        key = digest(own.open.surface_key, site.labels, [r.name for r in site.marking.regions])
-        return own.context.memory.of("reach", key, lambda: reach_of(site, named, stopped=stopped, most=REACH_SPOTS))
+        key = digest(open_plan.open.surface_key, site.labels, [r.name for r in site.marking.regions])
+        return open_plan.context.memory.of(
+            "reach", key, lambda: spots_in_reach(site, named, stopped=stopped, most=REACH_SPOTS)
+        )
 
-    if working := in_background(("reach", sculpt_id, own.turn), work):
+    if working := in_background(("reach", sculpt_id, open_plan.turn), work):
         return not_yet(working)
     found = work(lambda *_: None)
     heading = {
@@ -110,12 +112,12 @@ def describe(sculpt_id: int) -> tuple[Response, int] | Response:
     return listed(sculpt_id) if isinstance(done, int) else done
 
 
-def _described(session: Session, own: OpenPlan, what: str, given: Body) -> Edit:
-    named = list(own.kept.plan.parts)
+def _described(session: Session, open_plan: OpenPlan, what: str, given: Body) -> Edit:
+    named = list(open_plan.kept.plan.parts)
     if "numbers" in given:
         numbers = set(given.wholes("numbers"))
         named = [replace(p, apart=p.apart or k in numbers) for k, p in enumerate(named)]
-        return Edit(replace(own.kept.plan, parts=tuple(named)), "parts painted apart", done=("parts",))
+        return Edit(replace(open_plan.kept.plan, parts=tuple(named)), "parts painted apart", done=("parts",))
     number = given.whole("number")
     if not 0 <= number < len(named):
         raise SettingError("this part is not there any more; reload the page")
@@ -127,7 +129,9 @@ def _described(session: Session, own: OpenPlan, what: str, given: Body) -> Edit:
     if "uncast" in given:
         wishes["uncast"] = sorted({k for k in given.wholes("uncast") if 0 <= k < len(named)} - {number})
     named[number] = built(Part, wishes, "this part")
-    return Edit(replace(own.kept.plan, parts=tuple(named)), f"part “{named[number].name}” changed", done=("parts",))
+    return Edit(
+        replace(open_plan.kept.plan, parts=tuple(named)), f"part “{named[number].name}” changed", done=("parts",)
+    )
 
 
 @blueprint.get("/sculpts/<int:sculpt_id>/parts/<int:number>.png")
@@ -141,11 +145,11 @@ def picture(sculpt_id: int, number: int) -> Response:
         abort(404)
 
     def draw() -> NDArray:
-        own = taking_apart.lifted_out(surface, number)
+        lifted = taking_apart.lifted_out(surface, number)
         camera = Camera(25, 15)
-        shade = 0.25 + 0.75 * np.clip(own.normals @ (0.7 * camera.toward + 0.5 * camera.up), 0, 1)
-        value = value_of_light(smoothed(own, shade.astype(np.float32), 2), Exposure())
-        return cut_out(own, grey_srgb(value), camera, *PART_SIZE)
+        shade = 0.25 + 0.75 * np.clip(lifted.normals @ (0.7 * camera.toward + 0.5 * camera.up), 0, 1)
+        value = value_of_light(smoothed(lifted, shade.astype(np.float32), 2), Exposure())
+        return cut_out(lifted, grey_srgb(value), camera, *PART_SIZE)
 
     return drawn_once(key, draw, sculpt.surface_key)
 
@@ -184,11 +188,13 @@ def replace_file(sculpt_id: int) -> tuple[Response, int] | AnyResponse:
         sculpt.former_files = list(former.values())
         files[number] = new
         sculpt.files = files
-        own = replace(kept.plan.sculpt, file=files[0]["name"], more=tuple(f["name"] for f in files[1:]))
-        if own.up and own.height:
-            bounds_before, axis = np.array(facts.bounds, float), "xyz".index(own.up[-1])
-            own = replace(own, height=taking_apart.height_with(bounds_before, number, bounds, axis, own.height))
-        plan = replace(kept.plan, sculpt=own)
+        sculpt_file = replace(kept.plan.sculpt, file=files[0]["name"], more=tuple(f["name"] for f in files[1:]))
+        if sculpt_file.up and sculpt_file.height:
+            bounds_before, axis = np.array(facts.bounds, float), "xyz".index(sculpt_file.up[-1])
+            sculpt_file = replace(
+                sculpt_file, height=taking_apart.height_with(bounds_before, number, bounds, axis, sculpt_file.height)
+            )
+        plan = replace(kept.plan, sculpt=sculpt_file)
         plans.amend(session, sculpt, plan)  # the file itself cannot be undone here: it is put back by its own button
         job_id = lay_out_again(session, sculpt).id
     workshop().queue.add(job_id)

@@ -22,7 +22,7 @@ from ...core.view.sheet_facts import READING, SheetFacts, views_of
 from ...store import plans
 from ..bench import waiting
 from ..body import Body
-from ..editing import ELSEWHERE, Edit, OpenPlan, changed, settled
+from ..editing import ELSEWHERE, Edit, OpenPlan, changed, with_kept_coats
 from ..ranges import within
 from ..responses import download
 from ..responses import picture as png
@@ -117,17 +117,17 @@ def around(sculpt_id: int) -> AnyResponse | tuple[Response, int]:
     return redirect(url_for(".sheet", sculpt_id=sculpt_id))
 
 
-def _around(session: Session, own: OpenPlan, what: str, given: Body) -> Edit:
+def _around(session: Session, open_plan: OpenPlan, what: str, given: Body) -> Edit:
     form = request.form
-    decals = tuple(int(i) for i in form.getlist("decal") if i.isdecimal() and int(i) in own.site.marking.ids)
-    plan = own.kept.plan.with_wishes("prepare", PrepareWishes(form.get("base", BASES[0]), "gaps" in form))
+    decals = tuple(int(i) for i in form.getlist("decal") if i.isdecimal() and int(i) in open_plan.site.marking.ids)
+    plan = open_plan.kept.plan.with_wishes("prepare", PrepareWishes(form.get("base", BASES[0]), "gaps" in form))
     plan = plan.with_wishes("decals", DecalWishes(decals))
     plan = plan.with_wishes("finish", FinishWishes(form.get("rim", ""), form.get("varnish", NONE)))
-    context = own.context
+    context = open_plan.context
     for name in ("prepare", "decals", "finish"):
         context = context.on(context.plan.with_wishes(name, plan.wishes_of(name)))
     context = relaid(context, "decals", "finish")
-    return Edit(settled(plan, context, context.plan.coats), "work around the paint chosen")
+    return Edit(with_kept_coats(plan, context, context.plan.coats), "work around the paint chosen")
 
 
 @blueprint.post("/sculpts/<int:sculpt_id>/models")

@@ -17,7 +17,7 @@ from ...core.plain import built, described, plain
 from ...core.plan.document import Plan
 from ...core.sculpt.marking import ATTENTION, CASTS, MATERIALS, Region
 from ...core.target.hue import usual_path
-from ...core.target.local import VALUES, Local, ladder
+from ...core.target.local import VALUES, Local, colour_ladder
 from ...core.view.camera import Camera
 from ...core.view.reading import APART, ARM_MM, reading
 from ...store.models import Sculpt
@@ -40,7 +40,7 @@ LAMPS = {
 }
 
 
-def panel(session: Session, sculpt: Sculpt, own: OpenSculpt) -> dict[str, Any]:
+def panel(session: Session, sculpt: Sculpt, open_sculpt: OpenSculpt) -> dict[str, Any]:
     """What the panel shows."""
     return {
         "materials": MATERIALS,
@@ -56,15 +56,15 @@ def panel(session: Session, sculpt: Sculpt, own: OpenSculpt) -> dict[str, Any]:
 
 def hex_at(local: Local, value: float) -> str:
     """`#rrggbb` of a local colour at a value."""
-    return screen_hex(ladder(local)[int(np.abs(VALUES - value).argmin())])
+    return screen_hex(colour_ladder(local)[int(np.abs(VALUES - value).argmin())])
 
 
 @blueprint.get("/sculpts/<int:sculpt_id>/sketch.json")
 def shown(sculpt_id: int) -> Response:
     """What every region should look like, and the findings of the reading test."""
     with workshop().store.session() as session:
-        own = opened(session, sculpt_id, sky=False)
-    context, site, target = own.context, own.site, own.context.target()
+        open_plan = opened(session, sculpt_id, sky=False)
+    context, site, target = open_plan.context, open_plan.site, open_plan.context.target()
     areas = site.marking.areas(site.surface, site.paintable)
     read = reading(site, target.value, target.lab, Camera(*context.view), locals_=context.locals)
     rows = []
@@ -84,7 +84,7 @@ def shown(sculpt_id: int) -> Response:
                 "path": plain(usual_path(local.colour)),
                 "hues": "three hues" if region.dark or region.bright else "one hue",
                 "ration": white.words if white else "",
-                "pot": _pot(own, local.colour),
+                "pot": _pot(open_plan, local.colour),
                 "share": round(float(areas[k] / max(areas.sum(), 1e-9)), 4),
                 "contrast": None if np.isnan(read.contrast[k]) else round(float(read.contrast[k]), 2),
             }
@@ -92,7 +92,7 @@ def shown(sculpt_id: int) -> Response:
     names = ["the rest", *(r.name for r in site.marking.regions)]
     borders = [{**plain(b), "names": [names[b.a], names[b.b]]} for b in read.borders]
     return jsonify(
-        turn=own.turn,
+        turn=open_plan.turn,
         regions=rows,
         tints=plain(context.plan.tints),
         small_forms=context.plan.small_forms,
@@ -102,10 +102,10 @@ def shown(sculpt_id: int) -> Response:
     )
 
 
-def _pot(own: OpenPlan, colour: str) -> dict[str, Any] | None:
+def _pot(open_plan: OpenPlan, colour: str) -> dict[str, Any] | None:
     """The pot whose colour is nearest to one, as it comes from the bottle, and how far that would move it; None where
     it is such a colour already, or there is no such pot."""
-    found = neat_pot(colour, own.context.rack)
+    found = neat_pot(colour, open_plan.context.rack)
     return {"name": found[0].name, "hex": found[0].looks.hex, "delta_e": round(found[1], 1)} if found else None
 
 
@@ -115,29 +115,29 @@ def field(sculpt_id: int) -> Response:
     border that was asked for (border=A,B). number, with low, middle, high or hex: how it would look with that region
     so; nothing is kept."""
     with workshop().store.session() as session:
-        own = opened(session, sculpt_id, sky=False)
-    target = _tried(own).target()
+        open_plan = opened(session, sculpt_id, sky=False)
+    target = _tried(open_plan).target()
     grey = np.repeat(grey_srgb(target.value)[:, None], 3, axis=1) if request.args.get("grey") else None
-    mark = np.zeros(len(own.site), np.uint8)
+    mark = np.zeros(len(open_plan.site), np.uint8)
     if "border" in request.args:
         try:
             a, b = (int(n) for n in request.args["border"].split(","))
         except ValueError:
             abort(404)
-        labels, faces = own.site.labels, own.site.surface.faces
+        labels, faces = open_plan.site.labels, open_plan.site.surface.faces
         here = labels[faces]
         mark[faces[(here == a).any(axis=1) & (here == b).any(axis=1)]] = 1
         for _ in range(BAND_ROUNDS):  # wide enough to be seen
             mark[faces[mark[faces].any(axis=1)]] = 1
     levels = target.colour if grey is None else grey
-    return packed({"samples": len(own.site)}, np.column_stack([levels, mark])[own.site.shown])
+    return packed({"samples": len(open_plan.site)}, np.column_stack([levels, mark])[open_plan.site.shown])
 
 
-def _tried(own: OpenPlan) -> Any:
+def _tried(open_plan: OpenPlan) -> Any:
     """The plan with one region as the address says."""
     if "number" not in request.args:
-        return own.context
-    regions = list(own.plan.regions)
+        return open_plan.context
+    regions = list(open_plan.plan.regions)
     number = int(number_of(request.args["number"], "the region", 1, max(1, len(regions))))
     if number > len(regions):
         abort(404)
@@ -151,7 +151,7 @@ def _tried(own: OpenPlan) -> Any:
         if name in request.args:
             changes[name] = request.args[name]
     regions[number - 1] = replace(regions[number - 1], **changes)
-    return own.context.on(replace(own.plan, regions=tuple(regions)))
+    return open_plan.context.on(replace(open_plan.plan, regions=tuple(regions)))
 
 
 @blueprint.post("/sculpts/<int:sculpt_id>/sketch")
@@ -162,12 +162,12 @@ def keep(sculpt_id: int) -> tuple[Response, int] | Response:
     return shown(sculpt_id) if isinstance(done, int) else done
 
 
-def _tinted(session: Session, own: OpenPlan, what: str, given: Body) -> Edit:
+def _tinted(session: Session, open_plan: OpenPlan, what: str, given: Body) -> Edit:
     if what == "small":
         share = given.decimal("share")
-        return Edit(replace(own.kept.plan, small_forms=share), "small forms set", done=("sketch",))
+        return Edit(replace(open_plan.kept.plan, small_forms=share), "small forms set", done=("sketch",))
     sent = {k: given[k] for k in ("lamp", "sky", "ground") if k in given}
     if len(sent) < 3:
         raise SettingError("the colours of lamp, sky and ground are needed together; reload the page")
     tints = built(Tints, sent, "the colours of the light", whole=True)
-    return Edit(replace(own.kept.plan, tints=tints), "colours of the light set", done=("sketch",))
+    return Edit(replace(open_plan.kept.plan, tints=tints), "colours of the light set", done=("sketch",))

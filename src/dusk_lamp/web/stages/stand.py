@@ -95,8 +95,10 @@ def set_standing(sculpt_id: int) -> AnyResponse:
         sculpt = the_sculpt(session, sculpt_id)
         if standing != sculpt.standing:
             kept = plans.kept_of(session, sculpt)
-            own = replace(kept.plan.sculpt, up=standing.up, front=standing.front, height=standing.height_mm)
-            plans.keep(session, sculpt, replace(kept, plan=replace(kept.plan, sculpt=own)), "stood up another way")
+            sculpt_file = replace(kept.plan.sculpt, up=standing.up, front=standing.front, height=standing.height_mm)
+            plans.keep(
+                session, sculpt, replace(kept, plan=replace(kept.plan, sculpt=sculpt_file)), "stood up another way"
+            )
             job = plans.after_change(session, sculpt, kept.plan)
         mark_done(sculpt, "stand")
     if job is not None:

@@ -28,8 +28,13 @@ def panel(session: Session, sculpt: Sculpt, laid: OpenSculpt) -> dict[str, Any]:
 def shown(sculpt_id: int) -> Response:
     """The display view, the focal spots on the bench in mm, and the share of each region that is seen."""
     with workshop().store.session() as session:
-        own = opened(session, sculpt_id, sky=False)
-    laid, marking, display, surface = own.open, own.site.marking, own.plan.display, own.site.surface
+        open_plan = opened(session, sculpt_id, sky=False)
+    laid, marking, display, surface = (
+        open_plan.open,
+        open_plan.site.marking,
+        open_plan.plan.display,
+        open_plan.site.surface,
+    )
     shares = seen_shares(surface, marking, laid.seen_from(display.azimuth, display.elevation), laid.site.paintable)
     areas = marking.areas(surface, laid.site.paintable)
     rows: list[dict[str, Any]] = [
@@ -60,7 +65,7 @@ def shown(sculpt_id: int) -> Response:
         on=labels,
         seen=rows,
         seen_words=_in_short(rows),
-        turn=own.turn,
+        turn=open_plan.turn,
     )
 
 
@@ -79,15 +84,15 @@ def change_view(sculpt_id: int) -> tuple[Response, int] | Response:
     return shown(sculpt_id) if isinstance(done, int) else done
 
 
-def _changed(session: Session, own: OpenPlan, what: str, given: Body) -> Edit:
-    old, action = own.plan.display, "display view chosen"
+def _changed(session: Session, open_plan: OpenPlan, what: str, given: Body) -> Edit:
+    old, action = open_plan.plan.display, "display view chosen"
     if what == "look":
         new = replace(old, azimuth=given.decimal("azimuth"), elevation=given.decimal("elevation"))
     elif what == "spot":
-        new, action = replace(old, spots=(*old.spots, clicked(own.open, given)[1])), "focal spot set"
+        new, action = replace(old, spots=(*old.spots, clicked(open_plan.open, given)[1])), "focal spot set"
     elif what == "away":
         k = given.whole("number")
         new, action = replace(old, spots=tuple(s for i, s in enumerate(old.spots) if i != k)), "focal spot removed"
     else:
         raise SettingError("this change of the view is not known; reload the page")
-    return Edit(replace(own.kept.plan, display=new), action, done=("view",))
+    return Edit(replace(open_plan.kept.plan, display=new), action, done=("view",))

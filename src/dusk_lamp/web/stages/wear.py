@@ -18,7 +18,7 @@ from ...store.models import Sculpt
 from ...store.open_sculpts import OpenSculpt
 from ..background import in_background, not_yet
 from ..body import Body
-from ..editing import Edit, OpenPlan, answer, change, opened, settled
+from ..editing import Edit, OpenPlan, answer, change, opened, with_kept_coats
 from ..ranges import within
 from ..responses import packed
 from ..workshop import workshop
@@ -27,25 +27,25 @@ blueprint = Blueprint("wear", __name__)
 NOWHERE = "nothing here that it lies on"
 
 
-def panel(session: Session, sculpt: Sculpt, own: OpenSculpt) -> dict[str, Any]:
+def panel(session: Session, sculpt: Sculpt, open_sculpt: OpenSculpt) -> dict[str, Any]:
     """What the panel shows; amounts and coats come as wear.json."""
     return {"layers": LAYERS, "follows": FOLLOWS}
 
 
-def _asked(own: OpenPlan, given: Body) -> WearWishes:
+def _asked(open_plan: OpenPlan, given: Body) -> WearWishes:
     """How it is to be worn: as kept, with what has come from the page."""
-    now = own.context.wishes(FEATURE.name)
+    now = open_plan.context.wishes(FEATURE.name)
     sent = given.get("amounts", {})
     if not isinstance(sent, dict):
         raise SettingError("amounts of wear come by the name of a layer; reload the page")
     if strange := [k for k in sent if k not in LAYERS_BY_NAME]:
         raise SettingError(f"wear is {', '.join(LAYERS_BY_NAME)}, not '{str(strange[0])[:40]}'")
     amounts = {k: v for k, v in {**now.shown, **sent}.items() if v}
-    spared = [own.id(n) for n in given.listed("spared")] if "spared" in given else now.spared
+    spared = [open_plan.id(n) for n in given.listed("spared")] if "spared" in given else now.spared
     shares = {k: dict(v) for k, v in now.shares.items()}
     if "share" in given:
         one = given.within("share")
-        id_, layer = str(own.id(one["region"])), str(one["layer"])
+        id_, layer = str(open_plan.id(one["region"])), str(one["layer"])
         shares.setdefault(id_, {})[layer] = one["share"]
         if one["share"] is None:  # as its material asks for
             del shares[id_][layer]
@@ -58,26 +58,26 @@ def shown(sculpt_id: int) -> Response | tuple[Response, int]:
     """Every layer with its amount and its price; regions and whether they stay clean; the coats in the plan."""
     with workshop().store.session() as session:
         try:
-            own = opened(session, sculpt_id)
-            made = FEATURE.all_coats(own.context)
+            open_plan = opened(session, sculpt_id)
+            made = FEATURE.all_coats(open_plan.context)
         except SettingError as e:
             return jsonify(trouble=str(e), rack=url_for("rack.rack"))
 
     def facts() -> dict[str, Any]:
-        return own.page("wear", lambda: _facts(own, made))
+        return open_plan.page("wear", lambda: _facts(open_plan, made))
 
     def work(say: Any) -> None:
         say("Laying the wear", 0.3)
         facts()
 
-    if not own.has_page("wear") and (working := in_background(("wear", sculpt_id, own.turn), work)):
+    if not open_plan.has_page("wear") and (working := in_background(("wear", sculpt_id, open_plan.turn), work)):
         return not_yet(working)
-    return jsonify(turn=own.turn, **facts())
+    return jsonify(turn=open_plan.turn, **facts())
 
 
-def _facts(own: OpenPlan, made: list[Coat]) -> dict[str, Any]:
-    context, wishes = own.context, own.context.wishes(FEATURE.name)
-    steps = own.steps(made, context.before(FEATURE.name))
+def _facts(open_plan: OpenPlan, made: list[Coat]) -> dict[str, Any]:
+    context, wishes = open_plan.context, open_plan.context.wishes(FEATURE.name)
+    steps = open_plan.steps(made, context.before(FEATURE.name))
     price: dict[str, list[float]] = {}
     for coat, step in zip(made, steps, strict=True):
         mine = price.setdefault(PART_OF.get(coat.way, coat.way), [0.0, 0.0])
@@ -125,7 +125,7 @@ def _facts(own: OpenPlan, made: list[Coat]) -> dict[str, Any]:
                 "shares": {layer.name: share_of(layer.name, r, wishes.shares) for layer in LAYERS},
                 "changed": sorted(wishes.shares.get(str(r.id), {})),
             }
-            for k, r in enumerate(own.site.marking.regions, 1)
+            for k, r in enumerate(open_plan.site.marking.regions, 1)
         ],
     }
 
@@ -140,16 +140,16 @@ def look(sculpt_id: int) -> Response:
     """Four bytes for every sample, of which three are its colour: worn as it is kept, or with an amount of one layer
     (layer, amount); show=clean: without any."""
     with workshop().store.session() as session:
-        own = opened(session, sculpt_id)
-    wishes = own.context.wishes(FEATURE.name)
+        open_plan = opened(session, sculpt_id)
+    wishes = open_plan.context.wishes(FEATURE.name)
     if "layer" in request.args:
         amount = within(request.args.get("amount", ""), "wear")
-        wishes = _asked(own, Body(amounts={request.args["layer"]: amount}))
-    coats = [] if request.args.get("show") == "clean" else FEATURE.all_coats(own.context, wishes)
-    seen = own.context.simulation.reflectance([*own.context.before(FEATURE.name), *coats])
+        wishes = _asked(open_plan, Body(amounts={request.args["layer"]: amount}))
+    coats = [] if request.args.get("show") == "clean" else FEATURE.all_coats(open_plan.context, wishes)
+    seen = open_plan.context.simulation.reflectance([*open_plan.context.before(FEATURE.name), *coats])
     levels = looks(seen)[1]
     return packed(
-        {"samples": len(levels)}, np.column_stack([levels, np.zeros(len(levels), np.uint8)])[own.site.shown]
+        {"samples": len(levels)}, np.column_stack([levels, np.zeros(len(levels), np.uint8)])[open_plan.site.shown]
     )
 
 
@@ -160,22 +160,24 @@ def keep(sculpt_id: int) -> tuple[Response, int] | Response:
     return answer(sculpt_id, change(sculpt_id, _changed))
 
 
-def _changed(session: Session, own: OpenPlan, what: str, given: Body) -> Edit:
-    plan, context = own.kept.plan, own.context
+def _changed(session: Session, open_plan: OpenPlan, what: str, given: Body) -> Edit:
+    plan, context = open_plan.kept.plan, open_plan.context
     if what == "set":
-        return Edit(plan.with_wishes(FEATURE.name, _asked(own, given)), "wear set", done=("wear",))
+        return Edit(plan.with_wishes(FEATURE.name, _asked(open_plan, given)), "wear set", done=("wear",))
     if what == "usual":
         return Edit(plan.with_wishes(FEATURE.name, WearWishes()), "wear back to usual", done=("wear",))
     if what not in ("paint", "unpaint"):
         raise SettingError("this change of the wear is not known; reload the page")
-    item = FEATURE.items(context.on(own.plan.with_wishes(FEATURE.name, _asked(own, Body()))))[:1]
+    item = FEATURE.items(context.on(open_plan.plan.with_wishes(FEATURE.name, _asked(open_plan, Body()))))[:1]
     if what == "unpaint":
-        coats = [c for c in own.plan.coats if c.stage != FEATURE.name]
-        return Edit(settled(plan, context, coats), "wear taken off the plan")
-    wished = _asked(own, Body())
+        coats = [c for c in open_plan.plan.coats if c.stage != FEATURE.name]
+        return Edit(with_kept_coats(plan, context, coats), "wear taken off the plan")
+    wished = _asked(open_plan, Body())
     if not item:
         raise SettingError("there is no wear to paint: choose a layer first")
     coats = FEATURE.put(context, item[0], FEATURE.all_coats(context, wished))
     return Edit(
-        settled(plan.with_wishes(FEATURE.name, wished), context, coats), "wear put in the plan", done=("wear",)
+        with_kept_coats(plan.with_wishes(FEATURE.name, wished), context, coats),
+        "wear put in the plan",
+        done=("wear",),
     )

@@ -40,7 +40,7 @@ class Choice:
 
     def worth(self, found: Candidates, budget: Budget) -> float:
         """What is maximised: the weighted area, less what the minutes are worth."""
-        return sum(o.gain for o in self.options) - budget.worth * minutes_of(found, self.options)
+        return sum(o.gain for o in self.options) - budget.worth * choice_minutes(found, self.options)
 
 
 def cost_of_puddle(found: Candidates, k: int) -> float:
@@ -53,7 +53,7 @@ def _fresh() -> float:
     return price("mixed puddle") - price("grown puddle")
 
 
-def minutes_of(found: Candidates, options: Sequence[Option]) -> float:
+def choice_minutes(found: Candidates, options: Sequence[Option]) -> float:
     """Of a choice: pots, puddles, steps. The first mix of two pots is a fresh one, further ones grow out of it."""
     puddles = {p for o in options for p in o.puddles}
     pots = {t for p in puddles for t in found.pots_of(p)}
@@ -70,8 +70,10 @@ def undominated(options: Sequence[Option]) -> list[Option]:
     for option in sorted(options, key=lambda o: (o.region, -o.gain, o.minutes, o.steps)):
         if mine and mine[0].region != option.region:
             mine = []
-        own = set(option.puddles)
-        better = (o.minutes <= option.minutes and o.steps <= option.steps and own.issuperset(o.puddles) for o in mine)
+        puddles = set(option.puddles)
+        better = (
+            o.minutes <= option.minutes and o.steps <= option.steps and puddles.issuperset(o.puddles) for o in mine
+        )
         if not any(better):
             out.append(option)
             mine.append(option)
@@ -112,8 +114,8 @@ def choose(
             with_it.setdefault((option.region, p), []).append(k)
     for r in regions:
         rows.append(({**{k: 1.0 for k, o in enumerate(options) if o.region == r}, bare[r]: 1.0}, 1, 1))
-    for (_, p), own in with_it.items():
-        rows.append(({**dict.fromkeys(own, 1.0), y_of[p]: -1.0}, -np.inf, 0))
+    for (_, p), rows_here in with_it.items():
+        rows.append(({**dict.fromkeys(rows_here, 1.0), y_of[p]: -1.0}, -np.inf, 0))
     for p in puddles:
         rows += [({y_of[p]: 1.0, z_of[t]: -1.0}, -np.inf, 0) for t in found.pots_of(p)]
         if not found.neat(p):

@@ -117,6 +117,6 @@ def _width(context: Context, group: Group, fading: NDArray[np.bool_]) -> float:
 def _edges_within(context: Context, number: int) -> tuple[NDArray[np.int32], NDArray[np.int32]]:
     """The two ends (E,) of the edges between samples of one region."""
     a, b = context.site.surface.edges
-    own = context.site.labels == number
-    mine = own[a] & own[b]
+    mask = context.site.labels == number
+    mine = mask[a] & mask[b]
     return a[mine], b[mine]

@@ -14,7 +14,7 @@ from .budget import Budget
 from .candidates import Candidates, scores
 from .coats import coats_of
 from .groups import groups_of
-from .options import PRICES, Option, Region
+from .options import PRICES, Option, RegionPool
 
 
 def candidates_from(mixes: Sequence[Mix]) -> Candidates:
@@ -34,7 +34,7 @@ def coats_from(context: Context, puddles: Mapping[int, Sequence[Mix]], budget: B
 
     The dynamic programme is that of plan.economy; only the puddles are given.
     """
-    groups = groups_of(context, [n for n, own in puddles.items() if own])
+    groups = groups_of(context, [n for n, puddles_here in puddles.items() if puddles_here])
     by_region = {}
     for place, group in enumerate(groups):
         mixes = list(dict.fromkeys(m for m in puddles[group.number] if len(m.paints) <= 2))
@@ -42,7 +42,7 @@ def coats_from(context: Context, puddles: Mapping[int, Sequence[Mix]], budget: B
             continue
         found = candidates_from(mixes)
         pool = list(range(len(mixes)))
-        region = Region(place, group, found, pool, scores(found, group), pool)
+        region = RegionPool(place, group, found, pool, scores(found, group), pool)
         options = [region.best(np.array(pool), price, budget.blends) for price in PRICES]
         best = max((o for o in options if o is not None), key=lambda o: _worth(o, budget), default=None)
         if best is not None:

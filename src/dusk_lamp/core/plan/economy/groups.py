@@ -42,18 +42,18 @@ def groups_of(context: Context, numbers: list[int]) -> list[Group]:
     lab, value, areas, labels = target.lab, target.value, site.areas.astype(np.float64), site.labels
     attention, under, found = attention_of(site), context.seen_before("colour"), []
     for number in numbers:
-        own = np.flatnonzero((labels == number) & (areas > 0))
-        if not len(own):
+        mask = np.flatnonzero((labels == number) & (areas > 0))
+        if not len(mask):
             continue
-        mine, low = value[own], float(value[own].min())
+        mine, low = value[mask], float(value[mask].min())
         width = max(BIN, float(np.ptp(mine)) / MOST_BINS)
         raw = ((mine - low) / width).astype(np.int64)
         _, bins = np.unique(raw, return_inverse=True)
-        count, weight = int(bins.max()) + 1, areas[own]
+        count, weight = int(bins.max()) + 1, areas[mask]
         mm2 = summed(bins, weight, count)
-        mean = np.stack([summed(bins, weight * lab[own, k], count) for k in range(3)], axis=1) / mm2[:, None]
-        ground = np.average(under[own].astype(np.float64), axis=0, weights=weight)
+        mean = np.stack([summed(bins, weight * lab[mask, k], count) for k in range(3)], axis=1) / mm2[:, None]
+        ground = np.average(under[mask].astype(np.float64), axis=0, weights=weight)
         care = care_of(site, site.marking.ids[number])
-        found.append(Group(number, mean, mm2, mm2 * attention[number], own, bins, ground, care))
+        found.append(Group(number, mean, mm2, mm2 * attention[number], mask, bins, ground, care))
     whole = sum(float(g.weight.sum()) for g in found)
     return [replace(g, weight=g.weight / whole) for g in found]

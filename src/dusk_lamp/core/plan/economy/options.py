@@ -141,7 +141,7 @@ def job_of(k: int, base: int, count: int) -> str:
     return "fine highlight" if k == count - 1 > base + 1 else "layer"
 
 
-class Region:
+class RegionPool:
     """One region with a pool of puddles, ready to be asked for options. keep: candidates of the pool that are never
     left out, however little they bring. known: what is known of its candidates, added to."""
 

@@ -24,10 +24,10 @@ from ..steps.order import interleaved, ordered, touching
 from ..steps.step import Step, steps_of
 from .budget import Budget
 from .candidates import Candidates, candidates_of, reaching_most, scores
-from .choice import Choice, choose, minutes_of
+from .choice import Choice, choice_minutes, choose
 from .coats import coats_of
 from .groups import Group, groups_of
-from .options import PRICES, Known, Option, Region
+from .options import PRICES, Known, Option, RegionPool
 
 Say = Callable[[str, float], None]
 POT_COUNTS = (2, 4, 6, 8, 10, 12, 16)  # sets of pots that options are made of
@@ -150,7 +150,7 @@ def _kept_within(context: Context, ready: Ready, chosen: Choice, budget: Budget,
         over = made.minutes - budget.minutes  # the real coats take longer than was counted, or less
         if over <= 0 and (best is None or made.near_5_weighted > best.near_5_weighted):
             best = made
-        wants_more = minutes_of(ready.found, chosen.options) > asked.minutes - CLOSE
+        wants_more = choice_minutes(ready.found, chosen.options) > asked.minutes - CLOSE
         if -CLOSE <= over <= 0 or (over < 0 and not wants_more):
             break
         asked = replace(asked, minutes=max(asked.minutes - (SAFELY if over > 0 else 1.0) * over, 1.0))
@@ -197,8 +197,8 @@ def made_ready(context: Context, budget: Budget, say: Say = lambda *_: None, num
     groups = groups_of(context, list(numbers) or list(range(1, len(site.marking.regions) + 1)))
     if not groups:
         raise SettingError("mark the regions first: a plan is made for what is marked")
-    own = {n.casefold() for n in budget.only}
-    paints = [p for p in context.rack if p.kind in BRUSHED and (not own or p.name.casefold() in own)]
+    names = {n.casefold() for n in budget.only}
+    paints = [p for p in context.rack if p.kind in BRUSHED and (not names or p.name.casefold() in names)]
     if budget.only and not paints:
         raise SettingError(
             f"none of the pinned pots is a base or layer paint on the rack: {', '.join(budget.only)[:80]}"
@@ -212,14 +212,16 @@ def made_ready(context: Context, budget: Budget, say: Say = lambda *_: None, num
     pinned = {r: n for r, g in enumerate(groups) if (n := budget.steps_on.get(str(ids[g.number])))}
     looked_at = [site.marking.regions[g.number - 1] for g in groups]
     faces = frozenset(
-        r for r, own in enumerate(looked_at) if own.attention == "focal point" and material_called(own.material).drawn
+        r
+        for r, region in enumerate(looked_at)
+        if region.attention == "focal point" and material_called(region.material).drawn
     )
     ready = Ready(groups, found, near, [], set(), [Known() for _ in groups], pinned, faces - pinned.keys())
     pool = sorted({p for pool in pools for p in pool})
     for r, group in enumerate(groups):
         say(f"Ways to paint {site.marking.regions[group.number - 1].name}", 0.2 + 0.2 * r / len(groups))
         neat = np.array([k for k in pool if found.neat(k)], np.int64) if budget.neat else np.zeros(0, np.int64)
-        region = Region(r, group, found, pool, near[r], _few(near[r] * group.weight, neat, 2), ready.known[r])
+        region = RegionPool(r, group, found, pool, near[r], _few(near[r] * group.weight, neat, 2), ready.known[r])
         _add(ready, region, pools, budget)
     _as_pinned(ready)
     if not ready.options:
@@ -227,7 +229,7 @@ def made_ready(context: Context, budget: Budget, say: Say = lambda *_: None, num
     return ready
 
 
-def _add(ready: Ready, region: Region, pools: Sequence[Sequence[int]], budget: Budget) -> None:
+def _add(ready: Ready, region: RegionPool, pools: Sequence[Sequence[int]], budget: Budget) -> None:
     """Options of a region with the puddles of some pools, from many steps to few; those that are new."""
     for some in sorted({tuple(region.within(pool).tolist()) for pool in pools}):
         if not some:
@@ -264,13 +266,13 @@ def _chosen(ready: Ready, budget: Budget) -> tuple[Choice, Ready]:
         of_pots = np.flatnonzero(np.isin(ready.found.first, pots) & np.isin(ready.found.second, pots))
         for r, group in enumerate(ready.groups):
             gain = ready.near[r] * group.weight
-            own = _few(gain, of_pots, OF_WHAT_IS_OUT)
+            few = _few(gain, of_pots, OF_WHAT_IS_OUT)
             free = _few(gain, np.arange(len(gain)), OF_ANY_POT)
-            pool, keep = sorted({*there, *own, *free}), [*there, *own, *free]
-            region = Region(r, group, ready.found, pool, ready.near[r], keep, ready.known[r])
-            more = [*(own[:k] for k in FEW_MORE), free, *([p] for p in (*own, *free))]
+            pool, keep = sorted({*there, *few, *free}), [*there, *few, *free]
+            region = RegionPool(r, group, ready.found, pool, ready.near[r], keep, ready.known[r])
+            more = [*(few[:k] for k in FEW_MORE), free, *([p] for p in (*few, *free))]
             without = ([p for p in there if p != left] for left in there)
-            _add(ready, region, [there, own[:3], free, *([*there, *m] for m in more), *without], budget)
+            _add(ready, region, [there, few[:3], free, *([*there, *m] for m in more), *without], budget)
         _as_pinned(ready)
         again = choose(ready.found, ready.options, budget, known=chosen, better_by=LEAST_GAIN)
         if not again.options:
@@ -336,9 +338,9 @@ def _pools(
             pools += [best[:size] for size in POOL_SIZES]
             if budget.neat:
                 neat = within[[found.neat(int(k)) for k in within]]
-                pools += [two[:k] for two in (_few(own, neat, 2) for own in by_region) for k in (1, 2)]
+                pools += [two[:k] for two in (_few(gains, neat, 2) for gains in by_region) for k in (1, 2)]
             # and the best for each region by itself, so that no small one is forgotten
-            best_of_each = [_few(own, within, max(FEW)) for own in by_region]
+            best_of_each = [_few(gains, within, max(FEW)) for gains in by_region]
             pools += [sorted({p for some in best_of_each for p in some[:few]}) for few in FEW]
             pools += [_few(gain, _of_pairs(found, best_mix, within, n), max(POOL_SIZES)) for n in PAIRS]
     return [list(p) for p in dict.fromkeys(tuple(sorted(p)) for p in pools)]

@@ -67,12 +67,12 @@ class Feature:
 
     def put(self, context: Context, item: Item, new: Sequence[Coat]) -> list[Coat]:
         """All coats of the plan with those of one item replaced, or taken off where none are given."""
-        own = context.coats(self.name)
-        at = next((k for k, c in enumerate(own) if self.mine(item, c)), len(own))
-        left = [c for c in own if not self.mine(item, c)]
-        at = sum(not self.mine(item, c) for c in own[:at])
-        own = sorted([*left[:at], *self.marked(item, new), *left[at:]], key=self.rank)
-        return [*context.before(self.name), *own, *context.after(self.name)]
+        coats_here = context.coats(self.name)
+        at = next((k for k, c in enumerate(coats_here) if self.mine(item, c)), len(coats_here))
+        left = [c for c in coats_here if not self.mine(item, c)]
+        at = sum(not self.mine(item, c) for c in coats_here[:at])
+        coats_here = sorted([*left[:at], *self.marked(item, new), *left[at:]], key=self.rank)
+        return [*context.before(self.name), *coats_here, *context.after(self.name)]
 
     def marked(self, item: Item, coats: Sequence[Coat]) -> list[Coat]:
         """Coats as those of an item of this feature; what they already say of their way stays."""

@@ -54,11 +54,11 @@ def from_puddle(coat: Coat) -> bool:
 def palette_for(coats: Sequence[Coat], ml: Sequence[float], drops_per_ml: float) -> tuple[list[Puddle], list[str]]:
     """The puddles of all that is brushed on, in the order they are needed, and the letter of each coat's, "" where it
     comes by another tool or from a pot of its own. ml: of each coat, for all models."""
-    own: dict[Mix, float] = {}  # in the order they are first needed
+    places: dict[Mix, float] = {}  # in the order they are first needed
     for coat, much in zip(coats, ml, strict=True):
         if from_puddle(coat):
-            own[coat.mix] = own.get(coat.mix, 0.0) + much
-    puddles = palette_of(list(own), list(own.values()), drops_per_ml)
+            places[coat.mix] = places.get(coat.mix, 0.0) + much
+    puddles = palette_of(list(places), list(places.values()), drops_per_ml)
     letter = {p.mix: p.letter for p in puddles}
     return puddles, [letter[c.mix] if from_puddle(c) else "" for c in coats]
 
@@ -126,11 +126,11 @@ def palette_of(mixes: Sequence[Mix], ml: Sequence[float], drops_per_ml: float) -
     made: list[tuple[str, int, dict[str, int]]] = []  # from, drops taken of it, what is added
     given = [0.0] * len(mixes)  # drops that others take
     for k in range(len(mixes) - 1, -1, -1):  # the last first, so that each knows what is taken of it
-        own, wants = mixes[k].counted(), need[k] + given[k]
-        times = max(1, ceil(wants / sum(own.values())))
-        fresh = {name: n * times for name, n in own.items()}
+        parts, wants = mixes[k].counted(), need[k] + given[k]
+        times = max(1, ceil(wants / sum(parts.values())))
+        fresh = {name: n * times for name, n in parts.items()}
         for j in range(k - 1, -1, -1):
-            found = grown(mixes[j].counted(), own, wants)
+            found = grown(mixes[j].counted(), parts, wants)
             if found is not None and found[0] + sum(found[1].values()) <= sum(fresh.values()) + price("more drops"):
                 given[j] += found[0]
                 made.append((letter_of(j), *found))
@@ -156,16 +156,16 @@ def poured(puddles: Sequence[Puddle], drops_per_ml: float) -> list[dict[str, flo
     where the palette holds."""
     there: dict[str, dict[str, float]] = {}
     for puddle in puddles:
-        own: dict[str, float] = {name: float(n) for name, n in puddle.drops.items()}
+        drops: dict[str, float] = {name: float(n) for name, n in puddle.drops.items()}
         if puddle.added_to:
             source = there[puddle.added_to]
             share = puddle.takes / sum(source.values())
             for name in source:
-                own[name] = own.get(name, 0.0) + share * source[name]
+                drops[name] = drops.get(name, 0.0) + share * source[name]
                 source[name] -= share * source[name]
-        there[puddle.letter] = own
+        there[puddle.letter] = drops
     for puddle in puddles:
-        own = there[puddle.letter]
-        used = puddle.ml * drops_per_ml / sum(own.values())
-        there[puddle.letter] = {name: n * (1 - used) for name, n in own.items()}
+        drops = there[puddle.letter]
+        used = puddle.ml * drops_per_ml / sum(drops.values())
+        there[puddle.letter] = {name: n * (1 - used) for name, n in drops.items()}
     return list(there.values())

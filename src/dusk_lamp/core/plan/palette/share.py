@@ -134,10 +134,10 @@ def _without(mix: Mix, pot: Paint, instead: Mix) -> Mix:
     whole = sum(instead.parts)
     paints: dict[str, tuple[Paint, int]] = {}
     for paint, n in zip(mix.paints, mix.parts, strict=True):
-        for own, part in (
+        for stand_in, part in (
             [(paint, n * whole)]
             if paint != pot
             else [(p, n * k) for p, k in zip(instead.paints, instead.parts, strict=True)]
         ):
-            paints[own.name] = own, paints.get(own.name, (own, 0))[1] + part
+            paints[stand_in.name] = stand_in, paints.get(stand_in.name, (stand_in, 0))[1] + part
     return Mix(tuple(p for p, _ in paints.values()), tuple(n for _, n in paints.values()))

@@ -98,5 +98,5 @@ def pictures_of(card: StepCard, steps: Sequence[Step]) -> list[tuple[int, str]]:
     first, last = card.steps[0], card.steps[-1]
     if steps[first].stage == "undercoat":
         return [(k, "display") for k in card.steps[:MOST_PICTURES]]
-    own = [(first, "display"), *([(last, "display")] if last != first else []), (last, "back")]
-    return own[:MOST_PICTURES]
+    wanted = [(first, "display"), *([(last, "display")] if last != first else []), (last, "back")]
+    return wanted[:MOST_PICTURES]

@@ -20,11 +20,13 @@ def care(name: str) -> float:
 
 def care_of(site: Site, region: int) -> float:
     """Times the time of a brush on the region of an id; 1 where a coat is for none, or for one that is gone."""
-    own = next((r for r in site.marking.regions if r.id == region), None)
-    if own is None:
+    looked_at = next((r for r in site.marking.regions if r.id == region), None)
+    if looked_at is None:
         return 1.0
-    attention = suggested_attention(own)
-    return care("focal thing" if attention == ATTENTION[0] and not material_called(own.material).drawn else attention)
+    attention = suggested_attention(looked_at)
+    return care(
+        "focal thing" if attention == ATTENTION[0] and not material_called(looked_at.material).drawn else attention
+    )
 
 
 def nth_share(n: int) -> float:

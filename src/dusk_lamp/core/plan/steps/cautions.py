@@ -46,10 +46,10 @@ OF_KIND: dict[str, tuple[str, ...]] = dict.fromkeys(KINDS, ("pigment",)) | {
 
 def tags_of(coat: Coat) -> tuple[str, ...]:
     """Names of the sets that apply to a coat, each once: its technique's, then its paints'."""
-    own = coat.by.cautions(coat.settings, coat.mix)
+    of_coat = coat.by.cautions(coat.settings, coat.mix)
     paints = [tag for paint in coat.mix.paints for tag in OF_KIND[paint.kind]]
     sprayed = coat.by.tool(coat.settings) in ("airbrush", "can")
-    tags = [*own, *("pigment, sprayed" if sprayed and tag == "pigment" else tag for tag in paints)]
+    tags = [*of_coat, *("pigment, sprayed" if sprayed and tag == "pigment" else tag for tag in paints)]
     return tuple(dict.fromkeys(tags))
 
 

@@ -78,20 +78,22 @@ def cups_of(coats: Sequence[Coat], ml: Sequence[float], drops_per_ml: float) -> 
         rest, drops = _from(before, coats[first], wants)
         rinsed = before is not None and not rest
         wet = 0 if before is None else _wet(before, rest)
-        own = leaves if not more else 0  # what is left is left by the last of a run
+        left_over = leaves if not more else 0  # what is left is left by the last of a run
         out[first] = Cup(
             drops,
             rest,
-            own,
+            left_over,
             rinsed,
             bool(leaves or more),
             yellow=is_yellow(mix),
             rest_wet=wet,
-            leaves_wet=_wet(coats[first], own),
+            leaves_wet=_wet(coats[first], left_over),
         )
         for k in more:
-            own = leaves if k == more[-1] else 0
-            out[k] = Cup({}, 0, own, kept=bool(leaves or k != more[-1]), same=True, leaves_wet=_wet(coats[k], own))
+            left_over = leaves if k == more[-1] else 0
+            out[k] = Cup(
+                {}, 0, left_over, kept=bool(leaves or k != more[-1]), same=True, leaves_wet=_wet(coats[k], left_over)
+            )
         leaves = rest
     return out
 

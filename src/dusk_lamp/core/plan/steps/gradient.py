@@ -43,19 +43,19 @@ def gradients(site: Site, coats: Sequence[Coat]) -> list[Gradient]:
     opaque = [c for c in coats if c.by.even and not c.by.primes and not c.muted and c.by.water(c.settings) < 1]
     out = []
     for below, above in pairwise(opaque):
-        own, under = site.on(above.where), site.on(below.where)
-        if own is None or above.mix == below.mix:
+        mask, under = site.on(above.where), site.on(below.where)
+        if mask is None or above.mix == below.mix:
             continue
-        on = own if under is None else own & under
+        on = mask if under is None else mask & under
         out.append(between(below.mix, above.mix, edge_mm(site, on)))
     return out
 
 
-def edge_mm(site: Site, own: NDArray[np.bool_]) -> float:
+def edge_mm(site: Site, mask: NDArray[np.bool_]) -> float:
     """mm: the length of the rim of some samples (N,), from facet to facet."""
     surface = site.surface
     faces = site.once("faces that can be painted", lambda: surface.faces[site.paintable[surface.faces].all(axis=1)])
-    inside = own[faces]
+    inside = mask[faces]
     count = inside.sum(axis=1)
     crossed = (count == 1) | (count == 2)
     faces, inside = faces[crossed], inside[crossed]

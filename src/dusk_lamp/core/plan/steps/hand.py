@@ -31,20 +31,20 @@ def of_its_paint(coat: Coat) -> str:
 def hand_words(site: Site, coat: Coat, below: Coat | None) -> str:
     """What the hand does at the edge of a coat that is brushed on part of a region, over the one below; "" where
     there is none, or where its technique says it already."""
-    own = site.on(coat.where)
-    if below is None or own is None or coat.technique != "brush" or coat.mix.clear or coat.mix == below.mix:
+    mask = site.on(coat.where)
+    if below is None or mask is None or coat.technique != "brush" or coat.mix.clear or coat.mix == below.mix:
         return ""
     if coat.by.water(coat.settings) > 1:  # a glaze or a tint has no edge to join
         return ""
-    if float(site.areas[own].sum()) < DOT_MM2:
+    if float(site.areas[mask].sum()) < DOT_MM2:
         return "With the very tip of a size 0 brush, loaded and wiped; touch, do not pull."
-    mm = edge_mm(site, own)
+    mm = edge_mm(site, mask)
     if mm < 1:
         return ""
     region = next((r for r in site.marking.regions if r.id == coat.region), None)
     lower, upper = sorted((below.mix, coat.mix), key=lambda m: m.colour.value)
     join = between(lower, upper, mm)
-    width = float(site.areas[own].sum()) / max(mm / 2, 1e-9)
+    width = float(site.areas[mask].sum()) / max(mm / 2, 1e-9)
     brush = next(words for least, words in BRUSHES if width >= least)
     drawn = "" if region is None else material_called(region.material).hand
     if drawn:

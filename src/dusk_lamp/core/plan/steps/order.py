@@ -18,7 +18,7 @@ ONE_REGION = 0.9  # of the spots a coat goes on
 
 
 @dataclass(frozen=True)
-class Place:
+class OrderPlace:
     """Where a region comes in the order, and why. region: its number, or WHOLE_MODEL."""
 
     region: int
@@ -47,16 +47,16 @@ def is_white(coats: Sequence[Coat]) -> bool:
 
 def touching(site: Site) -> set[tuple[int, int]]:
     """Pairs of regions that meet, each both ways round; 0 is the rest."""
-    own, count = site.labels.astype(np.int64), len(site.marking.regions) + 1
+    labels, count = site.labels.astype(np.int64), len(site.marking.regions) + 1
     a, b = site.surface.edges
-    crossed = np.flatnonzero(own[a] != own[b])
-    met = np.bincount(own[a[crossed]] * count + own[b[crossed]], minlength=count * count).reshape(count, count)
+    crossed = np.flatnonzero(labels[a] != labels[b])
+    met = np.bincount(labels[a[crossed]] * count + labels[b[crossed]], minlength=count * count).reshape(count, count)
     return {(int(i), int(j)) for i, j in np.argwhere(met + met.T)}
 
 
 def ordered(
     by_region: Mapping[int, Sequence[Coat]], meets: Collection[tuple[int, int]] = (), names: Sequence[str] = ()
-) -> list[Place]:
+) -> list[OrderPlace]:
     """The regions (numbers) with their coats, in the order they are painted.
 
     What floods comes first, since it runs onto its neighbours, then dark to light, so that a slip is covered by what
@@ -71,9 +71,9 @@ def ordered(
     for number, coats in by_region.items():
         values = [c.mix.colour.value for c in coats if not c.mix.clear] or [5.0]
         at, why = _rank(number, coats)
-        places.append((at, min(values), Place(number, why)))
+        places.append((at, min(values), OrderPlace(number, why)))
     left = sorted(places, key=lambda p: (p[0], p[1], p[2].region))
-    out: list[Place] = []
+    out: list[OrderPlace] = []
     while left:
         before = out[-1].region if out else None
         peers = [p for p in left if p[0] == left[0][0]]
@@ -83,7 +83,9 @@ def ordered(
         place = chosen[2]
         if before is not None and free is None:
             other = names[before] if 0 <= before < len(names) else "its neighbour"
-            place = Place(place.region, f"{place.why}; but let {other} dry first: wet, the two run into each other")
+            place = OrderPlace(
+                place.region, f"{place.why}; but let {other} dry first: wet, the two run into each other"
+            )
         out.append(place)
     return out
 
@@ -106,7 +108,7 @@ def _rank(number: int, coats: Sequence[Coat]) -> tuple[int, str]:
     return 1, "dark to light: what comes after covers a slip"
 
 
-def interleaved(by_region: Mapping[int, Sequence[Coat]], places: Sequence[Place]) -> list[Coat]:
+def interleaved(by_region: Mapping[int, Sequence[Coat]], places: Sequence[OrderPlace]) -> list[Coat]:
     """The coats of regions, in their places, so that the hand goes on with another region while one dries, and takes
     all that wants a puddle while it is there.
 
@@ -144,19 +146,19 @@ def _bleeds(
     return bool(wet and next_) and _transparent(wet[-1]) and _transparent(next_[0])
 
 
-def broken(site: Site, coats: Sequence[Coat]) -> list[Broken]:
+def out_of_order(site: Site, coats: Sequence[Coat]) -> list[Broken]:
     """Coats in the wrong order, muted ones left out: a varnish that comes after the oil it should lie under, a wash
     over a metal, a stain beside a white that is done, a region after what is common to the whole model."""
-    own = [(k, c, site.on(c.where)) for k, c in enumerate(coats) if not c.muted]
-    regions = {k: region_of(site, c) for k, c, _ in own}
+    mask = [(k, c, site.on(c.where)) for k, c in enumerate(coats) if not c.muted]
+    regions = {k: region_of(site, c) for k, c, _ in mask}
     whites = {
-        n for n in set(regions.values()) if n != WHOLE_MODEL and is_white([c for k, c, _ in own if regions[k] == n])
+        n for n in set(regions.values()) if n != WHOLE_MODEL and is_white([c for k, c, _ in mask if regions[k] == n])
     }
     meets = touching(site)
     near = lambda a, b: a == b or (a, b) in meets  # noqa: E731
     out = []
-    for at, (k, first, _) in enumerate(own):
-        for m, second, _ in own[at + 1 :]:
+    for at, (k, first, _) in enumerate(mask):
+        for m, second, _ in mask[at + 1 :]:
             a, b = regions[k], regions[m]
             if first.mix.kind == "metallic" and second.by.floods and near(a, b) and a != b:
                 out.append(
@@ -169,10 +171,10 @@ def broken(site: Site, coats: Sequence[Coat]) -> list[Broken]:
             elif a == WHOLE_MODEL and b != WHOLE_MODEL and _shared(first):
                 why = f"“{first.label}” is common to the whole model: it comes when all of it is painted"
                 out.append(Broken(k, m, why))
-    for k, coat, on in own:
+    for k, coat, on in mask:
         if coat.by.wiped:
-            seals = [(m, c) for m, c, over in own if c.mix.clear and c.mix.finish > 0 and _meet(on, over)]
-            if seals and all(m > k for m, _ in seals) and not _last(own, seals[0][0]):
+            seals = [(m, c) for m, c, over in mask if c.mix.clear and c.mix.finish > 0 and _meet(on, over)]
+            if seals and all(m > k for m, _ in seals) and not _last(mask, seals[0][0]):
                 m, varnish = seals[0]
                 out.append(Broken(k, m, f"“{varnish.label}” goes under the oil, so that it wipes clean"))
     return out
@@ -182,9 +184,9 @@ def _shared(coat: Coat) -> bool:
     return coat.by.floods or coat.mix.clear
 
 
-def _last(own: Sequence[tuple[int, Coat, NDArray | None]], k: int) -> bool:
+def _last(coats: Sequence[tuple[int, Coat, NDArray | None]], k: int) -> bool:
     """Whether a varnish is the last of all: it makes the finish one, and seals nothing for what comes after."""
-    return k == own[-1][0]
+    return k == coats[-1][0]
 
 
 def _meet(one: NDArray[np.bool_] | None, other: NDArray[np.bool_] | None) -> bool:
@@ -193,8 +195,8 @@ def _meet(one: NDArray[np.bool_] | None, other: NDArray[np.bool_] | None) -> boo
 
 def move_refused(site: Site, before: Sequence[Coat], after: Sequence[Coat]) -> str:
     """Why coats may not be put from one order into another; "" where they may: only what the change breaks counts."""
-    said = {b.why for b in broken(site, before)}
-    return next((b.why for b in broken(site, after) if b.why not in said), "")
+    said = {b.why for b in out_of_order(site, before)}
+    return next((b.why for b in out_of_order(site, after) if b.why not in said), "")
 
 
 def region_of(site: Site, coat: Coat) -> int:
@@ -202,10 +204,10 @@ def region_of(site: Site, coat: Coat) -> int:
     id_ = coat.region or (coat.where.number if coat.where.kind == "region" else 0)
     if id_ in site.marking.ids and (id_ or coat.where.kind == "region"):
         return site.marking.number_of(id_)
-    own = site.on(coat.where)
-    labels = site.labels if own is None else site.labels[own]
+    mask = site.on(coat.where)
+    labels = site.labels if mask is None else site.labels[mask]
     if not len(labels):
         return 0
     count = np.bincount(labels)
     most = int(count.argmax())
-    return most if own is not None or count[most] >= ONE_REGION * len(labels) else WHOLE_MODEL
+    return most if mask is not None or count[most] >= ONE_REGION * len(labels) else WHOLE_MODEL

@@ -107,12 +107,12 @@ class Step:
     @property
     def drops_words(self) -> str:
         """The mix for all models in whole drops: “4 drops of Soot, 2 of Gull”."""
-        return from_tube(self.parts, self.all_ml) if self.oil else in_drops(self.drops_of)
+        return from_tube(self.parts, self.all_ml) if self.oil else drops_of_each(self.drops_of)
 
     @property
     def drops_of_one_words(self) -> str:
         """The mix for one model in whole drops."""
-        return from_tube(self.parts, self.ml) if self.oil else in_drops(self.drops_of_one)
+        return from_tube(self.parts, self.ml) if self.oil else drops_of_each(self.drops_of_one)
 
     @property
     def thinning_words(self) -> str:
@@ -136,7 +136,7 @@ def key_of_step(step: Step, region: str) -> str:
     return " · ".join((step.stage, region, step.technique, step.paint))
 
 
-def in_drops(drops: dict[str, int]) -> str:
+def drops_of_each(drops: dict[str, int]) -> str:
     """“4 drops of Soot, 2 of Gull”."""
     each = [
         (counted(n, "drop", "drops") if k == 0 else f"{n}") + f" of {name}"
@@ -173,8 +173,8 @@ def step_of(
     after it. cup: whether the paint has to be set up for it, and cleaned away after it. finish: that it lies on,
     where that matters."""
     by, settings, mix = coat.by, coat.settings, coat.mix
-    own = site.on(coat.where)
-    areas = site.areas if own is None else np.where(own, site.areas, np.float32(0))
+    mask = site.on(coat.where)
+    areas = site.areas if mask is None else np.where(mask, site.areas, np.float32(0))
     ml = by.bottle_ml(settings, film, areas, coat.solids)
     quantity, unit = by.quantity(settings)
     tags = tags_of(coat)
@@ -321,8 +321,8 @@ def _dial(settings: Any) -> tuple[float, float] | None:
 def _how(site: Site, coat: Coat, coats: int = 1) -> str:
     if coat.mix.clear:
         return VARNISHED
-    own = site.on(coat.where) if site.loose and coat.by.from_afar else None
-    by_itself = own is not None and np.isin(site.parts[own], list(site.loose)).any()
+    mask = site.on(coat.where) if site.loose and coat.by.from_afar else None
+    by_itself = mask is not None and np.isin(site.parts[mask], list(site.loose)).any()
     several = f"{number_word(coats)} thin coats, each dry before the next. " if coats > 1 else ""
     return several + coat.by.how(coat.settings) + (BY_ITSELF if by_itself else "") + of_its_paint(coat)
 
@@ -336,8 +336,8 @@ def _goes_on(site: Site, coat: Coat) -> str:
         lost = where.number != len(site)
         if lost:
             return "nothing any more: the sculpt was changed since; look for touch-ups again"
-        own = next((r.name for r in site.marking.regions if r.id == coat.region), None)
-        return own or SPOTS_WORDS  # which spots of it, the label and the picture say
+        region = next((r.name for r in site.marking.regions if r.id == coat.region), None)
+        return region or SPOTS_WORDS  # which spots of it, the label and the picture say
     return {"whole": EVERYTHING_WORDS, "part": f"part {where.number + 1}"}[where.kind]
 
 

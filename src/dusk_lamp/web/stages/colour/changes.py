@@ -20,8 +20,8 @@ from ....store import paints
 from ...background import Say, in_background, not_yet
 from ...body import Body, json_body
 from ...budgets import budget_from, economy_of
-from ...coat_editing import ACTIONS, ONE_COAT, by_hand, changed_coats, mix_called
-from ...editing import Edit, OpenPlan, answer, changed, opened, settled
+from ...coat_editing import ACTIONS, ONE_COAT, added_by_hand, changed_coats, mix_called
+from ...editing import Edit, OpenPlan, answer, changed, opened, with_kept_coats
 from ...workshop import workshop
 from .common import blueprint, colours_of, looked
 
@@ -35,35 +35,35 @@ def change(sculpt_id: int) -> tuple[Response, int] | Response:
     given = json_body()
     if given.get("do") in ("way", "all"):
         with workshop().store.session() as session:
-            own = opened(session, sculpt_id)
-        wishes = _wishes(own, str(given["do"]), given)
+            open_plan = opened(session, sculpt_id)
+        wishes = _wishes(open_plan, str(given["do"]), given)
 
         def find(say: Say) -> None:
             say("Laying the undercoat", 0.0)
-            looked(own, 0)
-            _painted(own.context, wishes, say)
+            looked(open_plan, 0)
+            _painted(open_plan.context, wishes, say)
 
-        if wishes and (working := in_background(("ways", sculpt_id, own.turn, str(wishes)), find)):
+        if wishes and (working := in_background(("ways", sculpt_id, open_plan.turn, str(wishes)), find)):
             return not_yet(working)
     if given.get("do") == "plan":
         with workshop().store.session() as session:
-            own = opened(session, sculpt_id)
-        budget = budget_from(own, given)
+            open_plan = opened(session, sculpt_id)
+        budget = budget_from(open_plan, given)
         if working := in_background(
-            ("economy", sculpt_id, own.turn, str(budget)), lambda say: economy_of(own, budget, say)
+            ("economy", sculpt_id, open_plan.turn, str(budget)), lambda say: economy_of(open_plan, budget, say)
         ):
             return not_yet(working)
     return answer(sculpt_id, changed(sculpt_id, given, _changed))
 
 
-def _wishes(own: OpenPlan, what: str, given: Body) -> dict[int, str]:
+def _wishes(open_plan: OpenPlan, what: str, given: Body) -> dict[int, str]:
     """Which regions should be painted which way, by their numbers."""
     name = str(given.get("name"))
     if name not in ways():
         raise SettingError("this way of painting is not known; reload the page")
     if what == "way":
-        return {own.number(given.get("region")): name}
-    return dict.fromkeys(FEATURE.left_for(own.context, name), name)
+        return {open_plan.number(given.get("region")): name}
+    return dict.fromkeys(FEATURE.left_for(open_plan.context, name), name)
 
 
 def _painted(context: Context, wishes: dict[int, str], say: Say = lambda *_: None) -> Context:
@@ -75,19 +75,19 @@ def _painted(context: Context, wishes: dict[int, str], say: Say = lambda *_: Non
     return context
 
 
-def _changed(session: Session, own: OpenPlan, what: str, given: Body) -> Edit:
+def _changed(session: Session, open_plan: OpenPlan, what: str, given: Body) -> Edit:
     """The plan after a change; see change."""
-    context, plan, site = own.context, own.kept.plan, own.site
+    context, plan, site = open_plan.context, open_plan.kept.plan, open_plan.site
     names, action = ["the rest", *(r.name for r in site.marking.regions)], ACTIONS.get(what, "colours changed")
 
     def kept(coats: list[Coat], action: str, plan: Any = plan) -> Edit:
-        return Edit(settled(plan, context, coats), action, done=("colour",))
+        return Edit(with_kept_coats(plan, context, coats), action, done=("colour",))
 
     def listed(coats: list[Coat], action: str) -> Edit:
         return kept([*context.before(FEATURE.name), *coats, *context.after(FACE.name)], action)
 
     if what in ("way", "all"):
-        wishes = _wishes(own, what, given)
+        wishes = _wishes(open_plan, what, given)
         context = _painted(context, wishes)
         coats = FEATURE.in_order(context) if len(wishes) > 1 else list(context.plan.coats)
         title = ways()[str(given["name"])].title
@@ -95,27 +95,27 @@ def _changed(session: Session, own: OpenPlan, what: str, given: Body) -> Edit:
             coats, f"{title}: {names[next(iter(wishes))] if what == 'way' else 'all others'}" if wishes else action
         )
     if what == "plan":
-        budget = budget_from(own, given)
+        budget = budget_from(open_plan, given)
         new = plan.with_wishes(FEATURE.name, replace(context.wishes(FEATURE.name), budget=budget))
-        context = context.on(replace(new, coats=own.plan.coats))
+        context = context.on(replace(new, coats=open_plan.plan.coats))
         coats = FEATURE.painted(context, FEATURE.items(context)[-1])
         return kept(coats, f"planned for {budget.minutes:.0f} minutes", new)
     if what == "clear":
-        number = own.number(given["region"])
+        number = open_plan.number(given["region"])
         return kept(FEATURE.put(context, Item("", site.marking.ids[number]), []), f"coats removed: {names[number]}")
     if what == "add":
         whole = given.get("on") == "whole"
-        number = 0 if whole else own.number(given.get("region"))
+        number = 0 if whole else open_plan.number(given.get("region"))
         mix = mix_called(session, given["paint"], varnish=True)
         name = str(given["technique"])
         label = f"{'Whole model' if whole else names[number]}: {technique(name).title.lower()}"
-        coat = by_hand(own, name, mix, label, FEATURE.name)
+        coat = added_by_hand(open_plan, name, mix, label, FEATURE.name)
         if whole:
-            return listed([*colours_of(own), coat], "coat added: whole model")
+            return listed([*colours_of(open_plan), coat], "coat added: whole model")
         coat = replace(coat, where=Where.some(site.labels == number), region=site.marking.ids[number])
-        return listed(_after_its_own(own, number, coat), f"coat added: {names[number]}")
+        return listed(_after_its_own(open_plan, number, coat), f"coat added: {names[number]}")
     if what == "warm":
-        number = own.number(given.get("region"))
+        number = open_plan.number(given.get("region"))
         item = Item("warmth", site.marking.ids[number])
         face = context.wishes(FACE.name)
         new = plan.with_wishes(FACE.name, replace(face, warm=tuple(dict.fromkeys((*face.warm, item.region)))))
@@ -125,20 +125,20 @@ def _changed(session: Session, own: OpenPlan, what: str, given: Body) -> Edit:
         if varnish is None:
             raise SettingError("this varnish is not on the rack any more; choose another")
         last = usual_coat("brush", varnish, f"last varnish, {given['name']}, all over", FEATURE.name)
-        left = [c for c in colours_of(own) if not (c.mix.clear and c.where == WHOLE)]
+        left = [c for c in colours_of(open_plan) if not (c.mix.clear and c.where == WHOLE)]
         return listed([*left, last], "last varnish chosen")
     if what == "order":
         return kept(FEATURE.in_order(context), "coats put in order")
     if what not in ONE_COAT:
         raise SettingError("this change of the colours is not known; reload the page")
-    refuse = lambda new: move_refused(site, colours_of(own), new)  # noqa: E731
-    return listed(changed_coats(session, own, colours_of(own), what, given, refuse), action)
+    refuse = lambda new: move_refused(site, colours_of(open_plan), new)  # noqa: E731
+    return listed(changed_coats(session, open_plan, colours_of(open_plan), what, given, refuse), action)
 
 
-def _after_its_own(own: OpenPlan, number: int, new: Coat) -> list[Coat]:
+def _after_its_own(open_plan: OpenPlan, number: int, new: Coat) -> list[Coat]:
     """The coats in colour with one more after those of its region, or before what is common to the whole model."""
-    coats = colours_of(own)
-    of = [region_of(own.site, c) for c in coats]
+    coats = colours_of(open_plan)
+    of = [region_of(open_plan.site, c) for c in coats]
     mine = [k for k, n in enumerate(of) if n == number]
     shared = [k for k, n in enumerate(of) if n == WHOLE_MODEL]
     at = mine[-1] + 1 if mine else shared[0] if shared else len(coats)

@@ -13,11 +13,13 @@ blueprint = Blueprint("colour", __name__)
 DRAWING = Turn()
 
 
-def colours_of(own: OpenPlan) -> list[Coat]:
+def colours_of(open_plan: OpenPlan) -> list[Coat]:
     """The coats that this page lists: colours, then what is added for faces."""
-    return own.context.coats(FEATURE.name, FACE.name)
+    return open_plan.context.coats(FEATURE.name, FACE.name)
 
 
-def looked(own: OpenPlan, number: int) -> np.ndarray:
+def looked(open_plan: OpenPlan, number: int) -> np.ndarray:
     """(N, 36) after the undercoat and so many coats in colour."""
-    return own.context.simulation.reflectance([*own.context.before(FEATURE.name), *colours_of(own)[:number]])
+    return open_plan.context.simulation.reflectance(
+        [*open_plan.context.before(FEATURE.name), *colours_of(open_plan)[:number]]
+    )

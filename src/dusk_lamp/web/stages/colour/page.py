@@ -20,8 +20,8 @@ from ....core.plan.features.colour.ways import ways
 from ....core.plan.palette.puddles import palette_for, palette_words
 from ....core.plan.steps.cards import used_on
 from ....core.plan.steps.cautions import cautions_for
-from ....core.plan.steps.order import WHOLE_MODEL, broken, region_of
-from ....core.plan.steps.step import in_drops, row_of
+from ....core.plan.steps.order import WHOLE_MODEL, out_of_order, region_of
+from ....core.plan.steps.step import drops_of_each, row_of
 from ....core.plan.steps.times import times_of
 from ....core.sculpt.parts import seams
 from ....core.units import counted, minutes_words
@@ -41,7 +41,7 @@ CHANGED = (
 )
 
 
-def panel(session: Session, sculpt: Sculpt, own: OpenSculpt) -> dict[str, Any]:
+def panel(session: Session, sculpt: Sculpt, open_sculpt: OpenSculpt) -> dict[str, Any]:
     """What the panel shows; the coats come as colour.json."""
     return {
         "ways": ways(),
@@ -58,34 +58,36 @@ def shown(sculpt_id: int) -> Response | tuple[Response, int]:
     """Regions with the way each is painted and how near it comes; the coats in colour as a painter reads them."""
     with workshop().store.session() as session:
         try:
-            own = opened(session, sculpt_id)
+            open_plan = opened(session, sculpt_id)
         except SettingError as e:
             return jsonify(trouble=str(e), rack=url_for("rack.rack"))
-        undo, redo = plans.can_step(session, own.sculpt)
+        undo, redo = plans.can_step(session, open_plan.sculpt)
 
     def work(say: Say) -> None:
         say("Laying the undercoat", 0.1)
-        looked(own, 0)
+        looked(open_plan, 0)
         say("Laying the colours", 0.5)
-        looked(own, len(colours_of(own)))
+        looked(open_plan, len(colours_of(open_plan)))
 
-    again = state_of(own.sculpt, next(s for s in STAGES if s.name == "colour")) == "again"
-    if not own.has_page("colour", again) and (working := in_background(("colour", sculpt_id, own.turn), work)):
+    again = state_of(open_plan.sculpt, next(s for s in STAGES if s.name == "colour")) == "again"
+    if not open_plan.has_page("colour", again) and (
+        working := in_background(("colour", sculpt_id, open_plan.turn), work)
+    ):
         return not_yet(working)
-    facts = own.page("colour", lambda: _facts(own, again), again)
-    return jsonify(turn=own.turn, undo=undo, redo=redo, **facts)
+    facts = open_plan.page("colour", lambda: _facts(open_plan, again), again)
+    return jsonify(turn=open_plan.turn, undo=undo, redo=redo, **facts)
 
 
-def _facts(own: OpenPlan, again: bool) -> dict[str, Any]:
+def _facts(open_plan: OpenPlan, again: bool) -> dict[str, Any]:
     """What the page says. again: something that these coats rest on has changed."""
-    context, site, coats = own.context, own.site, colours_of(own)
+    context, site, coats = open_plan.context, open_plan.site, colours_of(open_plan)
     of = [region_of(site, c) for c in coats]
     areas, near = site.marking.areas(site.surface, site.paintable), FEATURE.near(context)
-    rows = [_region_row(own, k, coats, of, areas, near.get(k)) for k in range(1, len(site.marking.regions) + 1)]
-    steps = own.steps(coats, context.before(FEATURE.name))
-    listed = [_coat_row(own, k, s, n) for k, (s, n) in enumerate(zip(steps, of, strict=True))]
+    rows = [_region_row(open_plan, k, coats, of, areas, near.get(k)) for k in range(1, len(site.marking.regions) + 1)]
+    steps = open_plan.steps(coats, context.before(FEATURE.name))
+    listed = [_coat_row(open_plan, k, s, n) for k, (s, n) in enumerate(zip(steps, of, strict=True))]
     kept = [s for s in steps if not s.muted]
-    share, times = FEATURE.near_share(context, near), times_of(kept, own.plan.models).words if kept else ""
+    share, times = FEATURE.near_share(context, near), times_of(kept, open_plan.plan.models).words if kept else ""
     names = {WHOLE_MODEL: "The whole model", **dict(enumerate(["the rest", *(r.name for r in site.marking.regions)]))}
     done, count = sum(r["done"] for r in rows), len(rows)
     words = (
@@ -109,10 +111,10 @@ def _facts(own: OpenPlan, again: bool) -> dict[str, Any]:
         "limit": NEAR,
         "near": share and round(share, 4),
         "under": key_of(context.target_key(FEATURE.name), plain(context.before(FEATURE.name)))[:12],
-        "seams": _seams(own),
+        "seams": _seams(open_plan),
         "order": [{"region": names[p.region], "why": p.why} for p in FEATURE.places(context)],
-        "out_of_order": list(dict.fromkeys(b.why for b in broken(site, coats))),
-        "palette": _palette(own, coats, steps),
+        "out_of_order": list(dict.fromkeys(b.why for b in out_of_order(site, coats))),
+        "palette": _palette(open_plan, coats, steps),
         "planned": str(context.wishes(FEATURE.name).budget),
         "aim": key_of("aim", 1, context.target_key("metal"), [p.name for p in context.rack])[:12],
         "finish": finish_words(shares) if coats else "Nothing is painted in colour yet.",
@@ -120,17 +122,17 @@ def _facts(own: OpenPlan, again: bool) -> dict[str, Any]:
     }
 
 
-def _palette(own: OpenPlan, coats: list[Coat], steps: list[Any]) -> dict[str, Any]:
+def _palette(open_plan: OpenPlan, coats: list[Coat], steps: list[Any]) -> dict[str, Any]:
     """Pots to have out and puddles to mix for all that is brushed on, in the order they are needed."""
     kept = [(c, s) for c, s in zip(coats, steps, strict=True) if not c.muted]
     laid = [c for c, _ in kept]
-    puddles, _ = palette_for(laid, [s.all_ml for _, s in kept], own.context.tools.drops_per_ml)
+    puddles, _ = palette_for(laid, [s.all_ml for _, s in kept], open_plan.context.tools.drops_per_ml)
     rows = [
         {
             "letter": p.letter,
             "hex": p.mix.colour.hex,
             "words": p.mixing,
-            "used": used_on(own.site, laid, p),
+            "used": used_on(open_plan.site, laid, p),
         }
         for p in puddles
     ]
@@ -140,17 +142,19 @@ def _palette(own: OpenPlan, coats: list[Coat], steps: list[Any]) -> dict[str, An
     return {"pots": pots, "puddles": rows, "count": count, "words": words}
 
 
-def _region_row(own: OpenPlan, k: int, coats: list[Coat], of: list[int], areas: Any, near: Any) -> dict[str, Any]:
-    region, count, can = own.site.marking.regions[k - 1], of.count(k), bool(areas[k] > 0)
+def _region_row(
+    open_plan: OpenPlan, k: int, coats: list[Coat], of: list[int], areas: Any, near: Any
+) -> dict[str, Any]:
+    region, count, can = open_plan.site.marking.regions[k - 1], of.count(k), bool(areas[k] > 0)
     way = coats[of.index(k)].way if count else ""
     title = ways()[way].title if way in ways() else "planned together" if way == ECONOMY else "by hand"
-    covered = FEATURE.covered(own.context).get(region.id)
+    covered = FEATURE.covered(open_plan.context).get(region.id)
     left = f"left to “{covered}”, which covers all of it" if covered else "not painted yet"
     words = f"{title}, {counted(count, 'coat', 'coats')}" if count else left
     return {
         "number": k,
         "name": region.name,
-        "hex": own.context.locals[k].colour,
+        "hex": open_plan.context.locals[k].colour,
         "way": way if count and can else "",
         "coats": count,
         "done": bool(count or covered),
@@ -162,16 +166,16 @@ def _region_row(own: OpenPlan, k: int, coats: list[Coat], of: list[int], areas: 
     }
 
 
-def _coat_row(own: OpenPlan, k: int, step: Any, number: int) -> dict[str, Any]:
-    coats = colours_of(own)
+def _coat_row(open_plan: OpenPlan, k: int, step: Any, number: int) -> dict[str, Any]:
+    coats = colours_of(open_plan)
     much = f"{step.laid_um:g} µm" if step.laid_um is not None else f"{step.seconds:g} s"
-    beside = overspray(own.site, coats[k], coats[k + 1 :]).words
+    beside = overspray(open_plan.site, coats[k], coats[k + 1 :]).words
     facts = (
-        f"{in_drops(step.drops_of_one)}; {minutes_words(step.hand_minutes)} at the model, "
+        f"{drops_of_each(step.drops_of_one)}; {minutes_words(step.hand_minutes)} at the model, "
         f"{minutes_words(step.wait_minutes)} to dry."
     )
     return {
-        **row_of(step, own.site),
+        **row_of(step, open_plan.site),
         "number": k + 1,
         "region": number,
         "words": f"{step.paint}, {much}",
@@ -180,12 +184,12 @@ def _coat_row(own: OpenPlan, k: int, step: Any, number: int) -> dict[str, Any]:
     }
 
 
-def _seams(own: OpenPlan) -> list[str]:
+def _seams(open_plan: OpenPlan) -> list[str]:
     """How far the colours on either side of each seam of parts painted apart are from each other."""
-    named, site = own.sculpt.named_parts, own.site
+    named, site = open_plan.sculpt.named_parts, open_plan.site
     if not any(part.apart for part in named):
         return []
-    seen, out = looked(own, len(colours_of(own))), []
+    seen, out = looked(open_plan, len(colours_of(open_plan))), []
     for seam in seams(site.surface, named, site.paintable):
         one, other = (
             lab(xyz(np.average(seen[on], axis=0, weights=site.areas[on] + 1e-9))) for on in (seam.on_a, seam.on_b)

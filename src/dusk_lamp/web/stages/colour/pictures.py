@@ -38,22 +38,22 @@ MARK_WORDS = {
 
 def _opened_at(sculpt_id: int, number: int) -> OpenPlan:
     with workshop().store.session() as session:
-        own = opened(session, sculpt_id)
-    if not 0 <= number <= len(colours_of(own)):
+        open_plan = opened(session, sculpt_id)
+    if not 0 <= number <= len(colours_of(open_plan)):
         abort(404)
-    return own
+    return open_plan
 
 
 @blueprint.get("/sculpts/<int:sculpt_id>/colour/<int:number>.bin")
 def after_bin(sculpt_id: int, number: int) -> Response:
     """The model after so many coats in colour: four bytes for every sample, three of colour and one that says what is
     wrong with it most of all, in the order of MARKS. light: that it is looked at by."""
-    own, light = _opened_at(sculpt_id, number), request.args.get("light", ILLUMINANTS[0])
+    open_plan, light = _opened_at(sculpt_id, number), request.args.get("light", ILLUMINANTS[0])
     if light not in ILLUMINANTS:
         abort(404)
-    seen, site = looked(own, number), own.site
+    seen, site = looked(open_plan, number), open_plan.site
     levels = levels_of(xyz(seen, light))
-    mark = wrong(lab(xyz(seen)), own.context.target(FEATURE.name).lab)
+    mark = wrong(lab(xyz(seen)), open_plan.context.target(FEATURE.name).lab)
     mark[site.labels == 0] = FINE  # what is not marked stays a sketch
     areas = {name: round(float(site.areas[mark == k].sum()), 1) for k, name in enumerate(MARKS)}
     said = ", ".join(words.format(round(areas[name])) for name, words in MARK_WORDS.items())
@@ -65,21 +65,21 @@ def after_bin(sculpt_id: int, number: int) -> Response:
 def finish_bin(sculpt_id: int, number: int) -> Response:
     """How shiny every sample is after so many coats in colour: four bytes, from matt to gloss and how much metallic
     paint shows; the heading says where the lamp is."""
-    own = _opened_at(sculpt_id, number)
-    coats = [*own.context.before(FEATURE.name), *colours_of(own)[:number]]
-    finish, metal = own.context.simulation.finish(coats)
-    heading = {"number": number, "lamp": plain(own.context.lamp.direction, 4), "sheen": NUMBERS}
+    open_plan = _opened_at(sculpt_id, number)
+    coats = [*open_plan.context.before(FEATURE.name), *colours_of(open_plan)[:number]]
+    finish, metal = open_plan.context.simulation.finish(coats)
+    heading = {"number": number, "lamp": plain(open_plan.context.lamp.direction, 4), "sheen": NUMBERS}
     both = np.round(np.clip(np.column_stack([finish, metal, 0 * finish, 0 * finish]), 0, 1) * 255).astype(np.uint8)
-    return packed(heading, both[own.site.shown])
+    return packed(heading, both[open_plan.site.shown])
 
 
 def _tried(sculpt_id: int, number: int, name: str) -> tuple[OpenPlan, Tried]:
     with workshop().store.session() as session:
-        own = opened(session, sculpt_id)
-    if name not in ways() or not 1 <= number <= len(own.site.marking.regions):
+        open_plan = opened(session, sculpt_id)
+    if name not in ways() or not 1 <= number <= len(open_plan.site.marking.regions):
         abort(404)
     with DRAWING:
-        return own, FEATURE.tried(own.context, number, name)
+        return open_plan, FEATURE.tried(open_plan.context, number, name)
 
 
 @blueprint.get("/sculpts/<int:sculpt_id>/colour/<int:number>/<name>.json")
@@ -105,23 +105,24 @@ def way_json(sculpt_id: int, number: int, name: str) -> Response:
 @blueprint.get("/sculpts/<int:sculpt_id>/colour/<int:number>/<name>.png")
 def way_png(sculpt_id: int, number: int, name: str) -> Response:
     """A picture of this very model with a region painted one way, over its undercoat."""
-    own, found = _tried(sculpt_id, number, name)
-    site, view, under = own.site, own.context.view, own.context.before(FEATURE.name)
+    open_plan, found = _tried(sculpt_id, number, name)
+    site, view, under = open_plan.site, open_plan.context.view, open_plan.context.before(FEATURE.name)
 
     def draw() -> NDArray:
-        task = own.context.task(FEATURE.name, number)
-        seen = task.under.copy()
-        seen[task.own] = seen_after(task, found.coats)
+        brief = open_plan.context.brief(FEATURE.name, number)
+        seen = brief.under.copy()
+        seen[brief.mask] = seen_after(brief, found.coats)
         levels = looks(seen)[1]
         if any(c.mix.kind == "metallic" for c in found.coats):  # else its picture would show no metal
             stack = list(zip(found.coats, films_of(site, found.coats), strict=True))
             shine = finish_of(stack, len(site)), metal_of(stack, len(site))
-            levels = with_sheen(levels, site.surface, *shine, own.context.lamp.direction, direction_of(*view))
+            levels = with_sheen(levels, site.surface, *shine, open_plan.context.lamp.direction, direction_of(*view))
         return colour_picture(site.surface, levels[site.shown], Camera(*view), *PICTURE_SIZE)
 
     with DRAWING:
         return drawn_once(
-            key_of("way picture", PICTURES, own.open.surface_key, list(view), plain(found.coats), plain(under)), draw
+            key_of("way picture", PICTURES, open_plan.open.surface_key, list(view), plain(found.coats), plain(under)),
+            draw,
         )
 
 
@@ -129,8 +130,8 @@ def way_png(sculpt_id: int, number: int, name: str) -> Response:
 def gradients_json(sculpt_id: int, number: int) -> Response:
     """The borders between neighbouring mixes of a region, and how the hand makes each smooth."""
     with workshop().store.session() as session:
-        own = opened(session, sculpt_id)
-    found = gradients(own.site, FEATURE.by_region(own.context).get(number, []))
+        open_plan = opened(session, sculpt_id)
+    found = gradients(open_plan.site, FEATURE.by_region(open_plan.context).get(number, []))
     return jsonify(
         [
             {**plain(g), "line": f"{g.lower} to {g.upper}: {g.mm:.0f} mm, {g.step:.1f} value apart; {g.words}."}

@@ -10,11 +10,11 @@ from ...editing import OpenPlan
 blueprint = Blueprint("glow", __name__)
 
 
-def glows_of(own: OpenPlan) -> GlowWishes:
-    return own.context.wishes(FEATURE.name)
+def glows_of(open_plan: OpenPlan) -> GlowWishes:
+    return open_plan.context.wishes(FEATURE.name)
 
 
-def with_glows(own: OpenPlan, wishes: GlowWishes, dusk: float | None = None) -> OpenPlan:
+def with_glows(open_plan: OpenPlan, wishes: GlowWishes, dusk: float | None = None) -> OpenPlan:
     """The plan with other glows, or less of the lamp."""
-    plan = own.plan.with_wishes(FEATURE.name, wishes)
-    return replace(own, context=own.context.on(plan if dusk is None else replace(plan, dusk=dusk)))
+    plan = open_plan.plan.with_wishes(FEATURE.name, wishes)
+    return replace(open_plan, context=open_plan.context.on(plan if dusk is None else replace(plan, dusk=dusk)))

@@ -41,7 +41,7 @@ SETTINGS = (
 LEAST_SLIDE = 20.0  # mm that a reach can be slid to, on the smallest model too
 
 
-def panel(session: Session, sculpt: Sculpt, own: OpenSculpt) -> dict[str, Any]:
+def panel(session: Session, sculpt: Sculpt, open_sculpt: OpenSculpt) -> dict[str, Any]:
     """What the panel shows; the glows come as glow.json."""
     from ....store import paints
 
@@ -51,7 +51,7 @@ def panel(session: Session, sculpt: Sculpt, own: OpenSculpt) -> dict[str, Any]:
         "shown": SHOWN,
         "sides": SIDE_WORDS,
         "ranges": described(GlowWish),
-        "reach": replace(REACH, slide=max(2 * own.site.surface.size, LEAST_SLIDE)),
+        "reach": replace(REACH, slide=max(2 * open_sculpt.site.surface.size, LEAST_SLIDE)),
         "dusk": described(Plan)["dusk"],
     }
 
@@ -61,10 +61,10 @@ def shown(sculpt_id: int) -> Response | tuple[Response, int]:
     """Every glow: strength, reach, limit, bands, edges; the coats that paint them."""
     with workshop().store.session() as session:
         try:
-            own = opened(session, sculpt_id)
+            open_plan = opened(session, sculpt_id)
         except SettingError as e:
             return jsonify(trouble=str(e), rack=url_for("rack.rack"))
-    context, glows = own.context, glows_of(own).glows
+    context, glows = open_plan.context, glows_of(open_plan).glows
     before = context.before(FEATURE.name)
 
     def work(say: Any) -> None:
@@ -73,17 +73,17 @@ def shown(sculpt_id: int) -> Response | tuple[Response, int]:
             FEATURE.trouble(context, glow)
         context.simulation.reflectance(before)
 
-    if not own.has_page("glow") and (working := in_background(("glows", sculpt_id, own.turn), work)):
+    if not open_plan.has_page("glow") and (working := in_background(("glows", sculpt_id, open_plan.turn), work)):
         return not_yet(working)
-    return jsonify(turn=own.turn, **own.page("glow", lambda: _facts(own)))
+    return jsonify(turn=open_plan.turn, **open_plan.page("glow", lambda: _facts(open_plan)))
 
 
-def _facts(own: OpenPlan) -> dict[str, Any]:
-    context, glows = own.context, glows_of(own).glows
+def _facts(open_plan: OpenPlan) -> dict[str, Any]:
+    context, glows = open_plan.context, glows_of(open_plan).glows
     before = context.before(FEATURE.name)
     value = values_of(context.simulation.reflectance(before)) if before else None
     highlit: dict[int, bool] = {}
-    rows = [_row(own, glow, value, highlit) for glow in glows]
+    rows = [_row(open_plan, glow, value, highlit) for glow in glows]
     coats = context.coats(FEATURE.name)
     listed = [
         {
@@ -97,23 +97,24 @@ def _facts(own: OpenPlan) -> dict[str, Any]:
                 f"{minutes_words(s.wait_minutes)} to dry"
             ),
         }
-        for k, (s, c) in enumerate(zip(own.steps(coats, before), coats, strict=True), 1)
+        for k, (s, c) in enumerate(zip(open_plan.steps(coats, before), coats, strict=True), 1)
     ]
     return {
-        "dusk": own.plan.dusk,
+        "dusk": open_plan.plan.dusk,
         "glows": rows,
         "coats": listed,
-        "size": round(own.site.surface.size, 2),
+        "size": round(open_plan.site.surface.size, 2),
         "regions": [
-            {"number": k, "name": r.name, "material": r.material} for k, r in enumerate(own.site.marking.regions, 1)
+            {"number": k, "name": r.name, "material": r.material}
+            for k, r in enumerate(open_plan.site.marking.regions, 1)
         ],
     }
 
 
-def _row(own: OpenPlan, glow: GlowWish, value: Any, highlit: dict[int, bool]) -> dict[str, Any]:
-    row = FEATURE.row(own.context, glow, value, highlit)
+def _row(open_plan: OpenPlan, glow: GlowWish, value: Any, highlit: dict[int, bool]) -> dict[str, Any]:
+    row = FEATURE.row(open_plan.context, glow, value, highlit)
     for band in row.get("bands", []):
         band.setdefault("colour", BAND_COLOURS[band.get("number", 0)])
-    row["painted"] = FEATURE.has(own.context, Item(glow.way))
+    row["painted"] = FEATURE.has(open_plan.context, Item(glow.way))
     row["paint"] = "Update it in the plan" if row["painted"] else "Put it in the plan"
     return {**row, "number": glow.id, "region": None}

@@ -10,7 +10,7 @@ from ....core.paint.colour import rgb_from_hex
 from ....core.plan.features.feature import Item
 from ....core.plan.features.glow.feature import FEATURE, GlowWishes
 from ....core.plan.features.glow.glows import BANDS, NONE
-from ....core.plan.features.glow.lens import STEPS, Lens, pair_words
+from ....core.plan.features.glow.lens import STEPS, Lens, lens_pair_words
 from ....core.view.flat import lens_svg
 from ...editing import OpenPlan, opened
 from ...limits import number_of
@@ -32,12 +32,14 @@ def look(sculpt_id: int) -> Response:
     if show not in SHOWN or (only is None and "band" in request.args):
         abort(404)
     with workshop().store.session() as session:
-        own = opened(session, sculpt_id)
+        open_plan = opened(session, sculpt_id)
     if "number" in request.args:
-        own = with_glows(own, _tried(own))
+        open_plan = with_glows(open_plan, _tried(open_plan))
     if "dusk" in request.args:
-        own = with_glows(own, glows_of(own), number_of(request.args["dusk"], "what is left of the lamp", 0, 1))
-    context, count = own.context, len(own.site)
+        open_plan = with_glows(
+            open_plan, glows_of(open_plan), number_of(request.args["dusk"], "what is left of the lamp", 0, 1)
+        )
+    context, count = open_plan.context, len(open_plan.site)
     if show == "painted":
         coats = [*context.before(FEATURE.name), *context.coats(FEATURE.name)]
         levels = looks(context.simulation.reflectance(coats))[1]
@@ -50,48 +52,48 @@ def look(sculpt_id: int) -> Response:
             drawn = band > NONE if only is None else band == only
             levels[drawn] = table[band[drawn]]
     else:
-        lamp_alone = replace(glows_of(own), glows=()) if show == "lamp" else glows_of(own)
-        alone = with_glows(own, lamp_alone, 0.0 if show == "glow" else None)
+        lamp_alone = replace(glows_of(open_plan), glows=()) if show == "lamp" else glows_of(open_plan)
+        alone = with_glows(open_plan, lamp_alone, 0.0 if show == "glow" else None)
         levels = alone.context.target(FEATURE.name).colour.copy()
-        for glow in [] if show == "lamp" else glows_of(own).glows:
+        for glow in [] if show == "lamp" else glows_of(open_plan).glows:
             if not glow.shines and glow.on and not FEATURE.trouble(context, glow):
                 for _, colour, mask in FEATURE.hot(context, glow)[0]:
                     levels[mask] = np.round(rgb_from_hex(colour) * 255).astype(np.uint8)
-    return packed({"show": show}, np.column_stack([levels, np.zeros(count, np.uint8)])[own.site.shown])
+    return packed({"show": show}, np.column_stack([levels, np.zeros(count, np.uint8)])[open_plan.site.shown])
 
 
-def _tried(own: OpenPlan) -> GlowWishes:
+def _tried(open_plan: OpenPlan) -> GlowWishes:
     """The glows with one as the address says."""
-    wishes = glows_of(own)
+    wishes = glows_of(open_plan)
     glow = wishes.one(int(number_of(request.args["number"], "the glow", 1, 2**31)))
     if "colour" in request.args:
         glow = replace(glow, colour=request.args["colour"])
     if "reach" in request.args and glow.shines:
-        glow = FEATURE.with_reach(own.context, glow, within(request.args["reach"], "reach"))
+        glow = FEATURE.with_reach(open_plan.context, glow, within(request.args["reach"], "reach"))
     return wishes.with_one(glow)
 
 
-def _lens(own: OpenPlan, region: int, brush: float = 0.2) -> list[Lens]:
-    if not 1 <= region <= len(own.site.marking.regions):
+def _lens(open_plan: OpenPlan, region: int, brush: float = 0.2) -> list[Lens]:
+    if not 1 <= region <= len(open_plan.site.marking.regions):
         abort(404)
-    return FEATURE.lens(own.context, own.site.marking.ids[region], brush)
+    return FEATURE.lens(open_plan.context, open_plan.site.marking.ids[region], brush)
 
 
 @blueprint.get("/sculpts/<int:sculpt_id>/glow/lens/<int:region>.svg")
 def lens(sculpt_id: int, region: int) -> Response:
     """A lens, gem or eye to copy, ten times as large as life."""
     with workshop().store.session() as session:
-        own = opened(session, sculpt_id)
+        open_plan = opened(session, sculpt_id)
     brush = number_of(request.args.get("brush", "0.2"), "your finest brush", 0.02, 10)
-    return Response(lens_svg(_lens(own, region, brush)), mimetype="image/svg+xml")
+    return Response(lens_svg(_lens(open_plan, region, brush)), mimetype="image/svg+xml")
 
 
 @blueprint.get("/sculpts/<int:sculpt_id>/glow/lens/<int:region>.json")
 def lens_words(sculpt_id: int, region: int) -> Response:
     """What is drawn, and how it is done; whether its coats are in the plan."""
     with workshop().store.session() as session:
-        own = opened(session, sculpt_id)
-    found = _lens(own, region)
-    planned = FEATURE.has(own.context, Item("lens", own.site.marking.ids[region]))
-    worse = filter(None, [pair_words(found)])
+        open_plan = opened(session, sculpt_id)
+    found = _lens(open_plan, region)
+    planned = FEATURE.has(open_plan.context, Item("lens", open_plan.site.marking.ids[region]))
+    worse = filter(None, [lens_pair_words(found)])
     return jsonify(words=[*dict.fromkeys(o.words for o in found), *worse, *STEPS], planned=planned)

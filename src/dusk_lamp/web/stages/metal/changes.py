@@ -14,7 +14,7 @@ from ....core.plan.features.metal.feature import FEATURE
 from ....core.sculpt.facets import FacetCut, FacetNote
 from ....core.units import counted
 from ...body import Body
-from ...editing import Edit, OpenPlan, answer, change, clicked, settled
+from ...editing import Edit, OpenPlan, answer, change, clicked, with_kept_coats
 from .common import EDGE_SETTINGS, blueprint, with_settings
 
 PAINTS = {  # what is done, on which stage, by which name its coats are known, what a history calls it
@@ -36,9 +36,9 @@ def keep(sculpt_id: int) -> tuple[Response, int] | Response:
     return answer(sculpt_id, change(sculpt_id, _changed))
 
 
-def _changed(session: Session, own: OpenPlan, what: str, given: Body) -> Edit:
-    id_, plan, context = own.id(given.get("region")), own.kept.plan, own.context
-    name = own.site.marking.regions[own.number(given["region"]) - 1].name
+def _changed(session: Session, open_plan: OpenPlan, what: str, given: Body) -> Edit:
+    id_, plan, context = open_plan.id(given.get("region")), open_plan.kept.plan, open_plan.context
+    name = open_plan.site.marking.regions[open_plan.number(given["region"]) - 1].name
     metals, edges = context.wishes(FEATURE.name), context.wishes(EDGES.name)
     if what == "set":
         settings = dict(given.within("settings"))
@@ -47,10 +47,10 @@ def _changed(session: Session, own: OpenPlan, what: str, given: Body) -> Edit:
             wish = built(RegionEdges, {**plain(edges.of(id_)), **lines}, "the edges")
             plan = plan.with_wishes(EDGES.name, edges.with_one(id_, wish))
         if settings:
-            plan = plan.with_wishes(FEATURE.name, metals.with_one(id_, with_settings(own, id_, settings)))
+            plan = plan.with_wishes(FEATURE.name, metals.with_one(id_, with_settings(open_plan, id_, settings)))
         return Edit(plan, f"metal set: {name}", done=("metal",))
     if what == "facet":
-        kept, (_, place, _) = FEATURE.kept(context, id_), clicked(own.open, given)
+        kept, (_, place, _) = FEATURE.kept(context, id_), clicked(open_plan.open, given)
         note = built(FacetNote, {"place": place, "kind": str(given["kind"])}, "the facet")
         notes = (*kept.shine.corrections, note)[-MOST_CORRECTIONS:]
         metal = replace(kept, shine=replace(kept.shine, corrections=notes))
@@ -59,7 +59,7 @@ def _changed(session: Session, own: OpenPlan, what: str, given: Body) -> Edit:
         )
     if what == "cut":
         kept = FEATURE.kept(context, id_)
-        start, end = (clicked(own.open, given.within(k))[1] for k in ("start", "end"))
+        start, end = (clicked(open_plan.open, given.within(k))[1] for k in ("start", "end"))
         cut = built(FacetCut, {"place": start, "end": end}, "the stroke")
         metal = replace(kept, shine=replace(kept.shine, cuts=(*kept.shine.cuts, cut)[-MOST_CORRECTIONS:]))
         return Edit(
@@ -77,11 +77,11 @@ def _changed(session: Session, own: OpenPlan, what: str, given: Body) -> Edit:
     elif way != "metal":
         mark = {"edges": "highlight", "lining": "lining"}[way]
         plan = plan.with_wishes(EDGES.name, edges.with_one(id_, replace(edges.of(id_), **{mark: wanted})))
-    context = context.on(replace(plan, coats=own.plan.coats))
+    context = context.on(replace(plan, coats=open_plan.plan.coats))
     if way == "metal" and wanted:  # the metal covers what its region was painted in before: that is taken out
         covered = [c for c in context.coats("colour") if c.region == id_]
         if covered:
             context = context.with_coats([c for c in context.plan.coats if c not in covered])
             action += f", its {counted(len(covered), 'coat', 'coats')} of colour taken out"
     coats = stage.painted(context, item) if wanted else stage.put(context, item, [])
-    return Edit(settled(plan, context, coats), f"{action}: {name}", done=("metal",))
+    return Edit(with_kept_coats(plan, context, coats), f"{action}: {name}", done=("metal",))

@@ -16,13 +16,13 @@ TEXTS = ("school", "world", "drag", "mixes", "wash")
 EDGE_SETTINGS = ("least", "line")
 
 
-def with_settings(own: OpenPlan, id_: int, settings: dict[str, Any]) -> Metal:
+def with_settings(open_plan: OpenPlan, id_: int, settings: dict[str, Any]) -> Metal:
     """How a region shines as it is kept, with some settings of the shine or of its world; `drag` puts the lamp or the
     glow where the mirror ball shows it."""
-    kept = FEATURE.kept(own.context, id_)
+    kept = FEATURE.kept(open_plan.context, id_)
     if "world" in settings:  # another one takes the place of a changed one
         kept = built(Metal, {**plain(kept), "world": settings["world"], "own": None}, "the metal")
-    world = with_controls(kept.mirrors, settings, own.context.view)
+    world = with_controls(kept.mirrors, settings, open_plan.context.view)
     kept = kept if world == kept.mirrors else replace(kept, own=world)
     known = plain(kept.shine)
     shine = {k: v for k, v in settings.items() if k in known and k not in ("view", "corrections", "cuts")}

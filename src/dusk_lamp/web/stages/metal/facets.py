@@ -18,22 +18,22 @@ from .common import blueprint
 def facet_at(sculpt_id: int, number: int) -> Response:
     """The facet that a line of sight (origin, direction: three numbers each) meets: what it is, how it is painted."""
     with workshop().store.session() as session:
-        own = opened(session, sculpt_id)
-    id_ = own.id(number)
+        open_plan = opened(session, sculpt_id)
+    id_ = open_plan.id(number)
     try:
         place, _, _ = clicked(
-            own.open, Body({k: request.args.get(k, "").split(",") for k in ("origin", "direction")})
+            open_plan.open, Body({k: request.args.get(k, "").split(",") for k in ("origin", "direction")})
         )
     except ValueError as e:
         if isinstance(e, SettingError):
             raise
         raise SettingError("where you touched did not arrive; reload the page") from e
-    found = facets_of(own.site, FEATURE.metal(own.context, id_).shine)
-    at = int(((own.site.surface.points - place) ** 2).sum(axis=1).argmin())
-    k = next((k for k, f in enumerate(found) if f.own[at]), None)
+    found = facets_of(open_plan.site, FEATURE.metal(open_plan.context, id_).shine)
+    at = int(((open_plan.site.surface.points - place) ** 2).sum(axis=1).argmin())
+    k = next((k for k, f in enumerate(found) if f.mask[at]), None)
     if k is None:
         return jsonify(number=None, kind="none", words=["No plain facet: it shows what it would mirror."])
-    strip = _strip(own, id_, k)
+    strip = _strip(open_plan, id_, k)
     words = [f"{found[k].length:.1f} mm long, {strip.width:.1f} mm wide.", *strip.words]
     return jsonify(number=k, kind=found[k].kind, words=words)
 
@@ -42,14 +42,17 @@ def facet_at(sculpt_id: int, number: int) -> Response:
 def facet_flat(sculpt_id: int, number: int, k: int) -> Response:
     """A facet unrolled flat as a gradient to copy, ten times as large as life."""
     with workshop().store.session() as session:
-        own = opened(session, sculpt_id)
-    return Response(facet_svg(_strip(own, own.id(number), k)), mimetype="image/svg+xml")
+        open_plan = opened(session, sculpt_id)
+    return Response(facet_svg(_strip(open_plan, open_plan.id(number), k)), mimetype="image/svg+xml")
 
 
-def _strip(own: OpenPlan, id_: int, k: int) -> Trainer:
-    metal, local = FEATURE.metal(own.context, id_), own.context.locals[own.site.marking.number_of(id_)]
-    found = facets_of(own.site, metal.shine)
+def _strip(open_plan: OpenPlan, id_: int, k: int) -> Trainer:
+    metal, local = (
+        FEATURE.metal(open_plan.context, id_),
+        open_plan.context.locals[open_plan.site.marking.number_of(id_)],
+    )
+    found = facets_of(open_plan.site, metal.shine)
     if not 0 <= k < len(found):
         abort(404)
-    paints = [p for p in own.context.rack if p.kind in BRUSHED]
-    return unrolled(own.site, found[k], FEATURE.values(own.context, id_), metal, paints, local)
+    paints = [p for p in open_plan.context.rack if p.kind in BRUSHED]
+    return unrolled(open_plan.site, found[k], FEATURE.values(open_plan.context, id_), metal, paints, local)

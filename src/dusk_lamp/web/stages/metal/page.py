@@ -29,7 +29,7 @@ from .common import EDGE_SETTINGS, blueprint
 KIND_WORDS = {"flat": "flat", "cylinder": "a cylinder", "ball": "a ball", "none": "no facet"}
 
 
-def panel(session: Session, sculpt: Sculpt, own: OpenSculpt) -> dict[str, Any]:
+def panel(session: Session, sculpt: Sculpt, open_sculpt: OpenSculpt) -> dict[str, Any]:
     """What the panel shows; regions and coats come as metal.json."""
     return {
         "schools": metal_schools(),
@@ -48,25 +48,27 @@ def panel(session: Session, sculpt: Sculpt, own: OpenSculpt) -> dict[str, Any]:
 def shown(sculpt_id: int) -> Response | tuple[Response, int]:
     """Regions with how their metal is painted; the coats; the edges."""
     with workshop().store.session() as session:
-        own = opened(session, sculpt_id)
+        open_plan = opened(session, sculpt_id)
 
     def work(say: Any) -> None:
         say("Looking for edges", 0.2)
-        _ = own.site.lines
+        _ = open_plan.site.lines
         say("Working out what it mirrors", 0.5)
-        own.page("metal", lambda: _facts(own))
+        open_plan.page("metal", lambda: _facts(open_plan))
 
-    if not own.has_page("metal") and (working := in_background(("metal", sculpt_id, own.open.surface_key), work)):
+    if not open_plan.has_page("metal") and (
+        working := in_background(("metal", sculpt_id, open_plan.open.surface_key), work)
+    ):
         return not_yet(working)
-    return jsonify(turn=own.turn, **own.page("metal", lambda: _facts(own)))
+    return jsonify(turn=open_plan.turn, **open_plan.page("metal", lambda: _facts(open_plan)))
 
 
-def _facts(own: OpenPlan) -> dict[str, Any]:
-    context, site = own.context, own.site
+def _facts(open_plan: OpenPlan) -> dict[str, Any]:
+    context, site = open_plan.context, open_plan.site
     edges = crests_of(site, FEATURE.lamp(context), context.view)
     lightness = EDGES.lightness(context)
     coats = context.coats(FEATURE.name, EDGES.name)
-    rows = [_row(own, k, edges, lightness) for k in range(1, len(site.marking.regions) + 1)]
+    rows = [_row(open_plan, k, edges, lightness) for k in range(1, len(site.marking.regions) + 1)]
     listed = [
         {
             "number": n,
@@ -75,16 +77,16 @@ def _facts(own: OpenPlan) -> dict[str, Any]:
             "words": f"{s.paint}; {minutes_words(s.hand_minutes)}",
             "region": region_of(site, c),
         }
-        for n, (s, c) in enumerate(zip(own.steps(coats, context.before(FEATURE.name)), coats, strict=True), 1)
+        for n, (s, c) in enumerate(zip(open_plan.steps(coats, context.before(FEATURE.name)), coats, strict=True), 1)
     ]
     return {"regions": rows, "coats": listed, "total_mm": edges.total_mm, "lit_mm": edges.lit_mm}
 
 
-def _row(own: OpenPlan, k: int, edges: Any, lightness: np.ndarray) -> dict[str, Any]:
-    context, region = own.context, own.site.marking.regions[k - 1]
+def _row(open_plan: OpenPlan, k: int, edges: Any, lightness: np.ndarray) -> dict[str, Any]:
+    context, region = open_plan.context, open_plan.site.marking.regions[k - 1]
     metal, wish = FEATURE.kept(context, region.id), context.wishes(EDGES.name).of(region.id)
     crests = [c for c in edges.crests if c.region == k and c.length_mm >= wish.least]
-    lining = lining_mm(own.site, k, lightness)
+    lining = lining_mm(open_plan.site, k, lightness)
     layers = [c for c in context.coats(FEATURE.name) if c.region == region.id]
     marks = {way: EDGES.has(context, Item(way, region.id)) for way in ("edges", "lining")}
     notes = [

@@ -33,7 +33,7 @@ FACET_COLOURS = {  # kept apart without hue by their lightness, and by their nam
 LOOK_SIZE = (104, 132)
 
 
-def _tried(own: OpenPlan, id_: int) -> OpenPlan:
+def _tried(open_plan: OpenPlan, id_: int) -> OpenPlan:
     """The plan with a region as the address says; nothing is kept."""
     left_out = ("region", "v", "facets", "share", "painted", *EDGE_SETTINGS)
     settings = {
@@ -41,8 +41,8 @@ def _tried(own: OpenPlan, id_: int) -> OpenPlan:
         for k, v in request.args.items()
         if k not in left_out
     }
-    wishes = own.context.wishes(FEATURE.name).with_one(id_, with_settings(own, id_, settings))
-    return replace(own, context=own.context.on(own.plan.with_wishes(FEATURE.name, wishes)))
+    wishes = open_plan.context.wishes(FEATURE.name).with_one(id_, with_settings(open_plan, id_, settings))
+    return replace(open_plan, context=open_plan.context.on(open_plan.plan.with_wishes(FEATURE.name, wishes)))
 
 
 @blueprint.get("/sculpts/<int:sculpt_id>/metal.bin")
@@ -50,41 +50,41 @@ def look(sculpt_id: int) -> Response:
     """Four bytes for every sample, of which three are its colour. region: shown as metal, over what is planned;
     school, world, roughness and the rest: as it would be so, nothing is kept. painted: as its coats leave it."""
     with workshop().store.session() as session:
-        own = opened(session, sculpt_id)
-    levels = _planned(own)
+        open_plan = opened(session, sculpt_id)
+    levels = _planned(open_plan)
     if "region" in request.args and "painted" not in request.args:
-        id_ = own.id(request.args["region"])
+        id_ = open_plan.id(request.args["region"])
         levels = levels.copy()
         if "facets" in request.args:
             levels = (levels.mean(axis=1, keepdims=True) * np.ones(3) * 0.6).astype(np.uint8)
-            for k, facet in enumerate(facets_of(own.site, FEATURE.metal(own.context, id_).shine)):
-                levels[facet.own] = FACET_COLOURS[facet.kind][k % len(FACET_COLOURS[facet.kind])]
+            for k, facet in enumerate(facets_of(open_plan.site, FEATURE.metal(open_plan.context, id_).shine)):
+                levels[facet.mask] = FACET_COLOURS[facet.kind][k % len(FACET_COLOURS[facet.kind])]
         else:
-            _metal_on(_tried(own, id_), id_, levels)
+            _metal_on(_tried(open_plan, id_), id_, levels)
     return packed(
-        {"samples": len(levels)}, np.column_stack([levels, np.zeros(len(levels), np.uint8)])[own.site.shown]
+        {"samples": len(levels)}, np.column_stack([levels, np.zeros(len(levels), np.uint8)])[open_plan.site.shown]
     )
 
 
-def _planned(own: OpenPlan) -> np.ndarray:
+def _planned(open_plan: OpenPlan) -> np.ndarray:
     """(N, 3) the model as this stage and those before it leave it."""
-    coats = [*own.context.before(FEATURE.name), *own.context.coats(FEATURE.name, EDGES.name)]
-    return looks(own.context.simulation.reflectance(coats))[1]
+    coats = [*open_plan.context.before(FEATURE.name), *open_plan.context.coats(FEATURE.name, EDGES.name)]
+    return looks(open_plan.context.simulation.reflectance(coats))[1]
 
 
-def _metal_on(own: OpenPlan, id_: int, levels: np.ndarray) -> None:
+def _metal_on(open_plan: OpenPlan, id_: int, levels: np.ndarray) -> None:
     """Levels (N, 3) with a region as metal."""
-    mine = own.site.labels == own.site.marking.number_of(id_)
-    levels[mine] = screen_levels(FEATURE.colours(own.context, id_))
+    mine = open_plan.site.labels == open_plan.site.marking.number_of(id_)
+    levels[mine] = screen_levels(FEATURE.colours(open_plan.context, id_))
 
 
 @blueprint.get("/sculpts/<int:sculpt_id>/metal/<int:number>/ball.png")
 def ball(sculpt_id: int, number: int) -> Response:
     """A mirror ball of a region's metal in its world, or as the address says."""
     with workshop().store.session() as session:
-        own = opened(session, sculpt_id)
-    id_ = own.id(number)
-    made = mirror_ball(FEATURE.metal(_tried(own, id_).context, id_), own.context.locals[number])
+        open_plan = opened(session, sculpt_id)
+    id_ = open_plan.id(number)
+    made = mirror_ball(FEATURE.metal(_tried(open_plan, id_).context, id_), open_plan.context.locals[number])
     return Response(png_bytes(made), mimetype="image/png", headers={"Cache-Control": "no-store"})
 
 
@@ -92,13 +92,15 @@ def ball(sculpt_id: int, number: int) -> Response:
 def look_from(sculpt_id: int, number: int, off: str) -> Response:
     """The metal as it is painted for the display view, looked at from so many degrees beside it."""
     with workshop().store.session() as session:
-        own = opened(session, sculpt_id)
-    id_, degrees = own.id(number), number_of(off, "degrees beside the view", -FURTHEST, FURTHEST)
-    levels = _planned(own).copy()
-    _metal_on(own, id_, levels)
-    azimuth, elevation = own.context.view
+        open_plan = opened(session, sculpt_id)
+    id_, degrees = open_plan.id(number), number_of(off, "degrees beside the view", -FURTHEST, FURTHEST)
+    levels = _planned(open_plan).copy()
+    _metal_on(open_plan, id_, levels)
+    azimuth, elevation = open_plan.context.view
     camera = Camera((azimuth + degrees + 180) % 360 - 180, elevation)
-    return picture(png_bytes(colour_picture(own.site.surface, levels[own.site.shown], camera, *LOOK_SIZE)))
+    return picture(
+        png_bytes(colour_picture(open_plan.site.surface, levels[open_plan.site.shown], camera, *LOOK_SIZE))
+    )
 
 
 @blueprint.get("/sculpts/<int:sculpt_id>/metal/<int:number>/edges.bin")
@@ -106,12 +108,12 @@ def edge_lines(sculpt_id: int, number: int) -> Response:
     """The strokes along a region's crests, and the creases that are lined: pairs of places as float32, strokes first;
     `least`, mm: of the shortest."""
     with workshop().store.session() as session:
-        own = opened(session, sculpt_id)
-    number, context = own.number(number), own.context
+        open_plan = opened(session, sculpt_id)
+    number, context = open_plan.number(number), open_plan.context
     least = number_of(request.args.get("least", "0"), "the shortest edge", 0, 100)
-    edges = crests_of(own.site, FEATURE.lamp(context), context.view, least=least)
+    edges = crests_of(open_plan.site, FEATURE.lamp(context), context.view, least=least)
     strokes = [s.places for s in edges.strokes if edges.crests[s.crest].region == number]
-    paths: list[np.ndarray] = [*strokes, *creases_round(own.site, number, EDGES.lightness(context))]
+    paths: list[np.ndarray] = [*strokes, *creases_round(open_plan.site, number, EDGES.lightness(context))]
     ends = [np.stack([p[:-1], p[1:]], axis=1).reshape(-1, 3) for p in paths]
     count = sum(len(p) - 1 for p in strokes)
     every = np.concatenate(ends).astype(np.float32) if ends else np.zeros((0, 3), np.float32)
@@ -122,8 +124,8 @@ def edge_lines(sculpt_id: int, number: int) -> Response:
 def holding(sculpt_id: int, number: int) -> Response | tuple[Response, int]:
     """From how far round a region still reads as metal."""
     with workshop().store.session() as session:
-        own = opened(session, sculpt_id)
-    id_, context, site = own.id(number), own.context, own.site
+        open_plan = opened(session, sculpt_id)
+    id_, context, site = open_plan.id(number), open_plan.context, open_plan.site
     metal, lamp, local = FEATURE.metal(context, id_), FEATURE.lamp(context), context.locals[number]
     key = digest("holds", plain(metal), plain(lamp), plain(local), site.labels == number)
     mine = site.labels == number

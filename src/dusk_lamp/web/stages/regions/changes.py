@@ -22,7 +22,7 @@ from ...editing import Edit, OpenPlan, changed, with_marking
 from ...workshop import laid_out, the_sculpt, workshop
 from .common import blueprint, regions_answer
 from .pieces import cut_by, guessed, tree_of
-from .strokes import brushed, picked
+from .strokes import picked, under_stroke
 
 LOOKS = {
     "colour",
@@ -72,10 +72,10 @@ def change(sculpt_id: int) -> tuple[Response, int] | Response:
     return regions_answer(sculpt_id) if isinstance(done, int) else done
 
 
-def _edit(session: Session, own: OpenPlan, what: str, given: Body) -> Edit:
-    laid, marking, again = own.open, own.site.marking, bool(given.get("again"))
+def _edit(session: Session, open_plan: OpenPlan, what: str, given: Body) -> Edit:
+    laid, marking, again = open_plan.open, open_plan.site.marking, bool(given.get("again"))
     if again:  # the same spot with another crease: on what was there before it
-        before = plans.kept_before(session, own.sculpt, own.turn)
+        before = plans.kept_before(session, open_plan.sculpt, open_plan.turn)
         again = before is not None
         if before is not None:
             kept = plans.on_surface(before, laid, workshop().store.cache)
@@ -83,7 +83,7 @@ def _edit(session: Session, own: OpenPlan, what: str, given: Body) -> Edit:
     new = _changed(laid, marking, what, given)
     looks = what == "describe" and bool(given.keys() & LOOKS)
     action = f"{ACTIONS.get(what, 'regions changed')}{_named(new, given)}"
-    edit = with_marking(own, new, action, ("regions", *(["sketch"] if looks else [])))
+    edit = with_marking(open_plan, new, action, ("regions", *(["sketch"] if looks else [])))
     return replace(edit, instead=again)
 
 
@@ -108,7 +108,7 @@ def _changed(laid: OpenSculpt, marking: Marking, what: str | None, given: Body) 
             mask = picked(laid, given)
         elif what == "brush":
             mask = np.zeros(len(surface), np.bool_)
-            mask[brushed(laid, given)] = True
+            mask[under_stroke(laid, given)] = True
         else:
             mask = brush.by_facing(surface, str(given["way"])) & laid.site.paintable
         number = None if given.get("number") is None else given.whole("number")
@@ -127,7 +127,7 @@ def _changed(laid: OpenSculpt, marking: Marking, what: str | None, given: Body) 
     if what == "clear":
         return Marking(np.zeros(len(surface), np.uint8), (), marking.last_id)
     number = given.whole("number")
-    own = marking.labels == number
+    region_mask = marking.labels == number
     if what == "describe":
         words = {
             k: one_line(given[k])
@@ -153,12 +153,12 @@ def _changed(laid: OpenSculpt, marking: Marking, what: str | None, given: Body) 
         return changed
     if what == "rim":
         rounds = max(-5, min(5, given.whole("rounds")))
-        mask = growth.widened(surface, own, rounds)
+        mask = growth.widened(surface, region_mask, rounds)
         return marking.painted(mask, number) if rounds > 0 else marking.painted(~mask, number, take=True)
     if what == "fill":
-        return marking.painted(brush.filled(laid.site.bends, own, marking.labels == 0, surface.areas), number)
+        return marking.painted(brush.filled(laid.site.bends, region_mask, marking.labels == 0, surface.areas), number)
     if what == "even":
-        mask = brush.evened(laid.site.bends, own)
+        mask = brush.evened(laid.site.bends, region_mask)
         return marking.painted(~mask, number, take=True).painted(mask & (marking.labels == 0), number)
     if what == "remove":
         return marking.without(number)

@@ -34,13 +34,13 @@ PATCHES = (
 def regions_answer(sculpt_id: int) -> Response:
     """The regions as they hold now: a JSON heading, then a label per sample."""
     with workshop().store.session() as session:
-        own = opened(session, sculpt_id, sky=False)
-        undo, redo = plans.can_step(session, own.sculpt)
-    marking, site = own.site.marking, own.site
+        open_plan = opened(session, sculpt_id, sky=False)
+        undo, redo = plans.can_step(session, open_plan.sculpt)
+    marking, site = open_plan.site.marking, open_plan.site
     areas = marking.areas(site.surface, site.paintable)
     heading = {
-        "turn": own.turn,
-        "surface": own.sculpt.surface_key,
+        "turn": open_plan.turn,
+        "surface": open_plan.sculpt.surface_key,
         "undo": undo,
         "redo": redo,
         "rest": round(float(areas[0]), 1),

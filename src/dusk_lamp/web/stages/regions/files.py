@@ -6,7 +6,7 @@ from flask import Response, request
 
 from ....core.errors import SculptFileError
 from ....core.sculpt.masks import mask_json, read_mask
-from ...editing import keep, opened, with_marking
+from ...editing import keep_edit, opened, with_marking
 from ...responses import download
 from ...workshop import read_apart, workshop
 from .common import blueprint, regions_answer
@@ -16,9 +16,9 @@ from .common import blueprint, regions_answer
 def export(sculpt_id: int) -> Response:
     """The marking as a file for another bench; see docs/formats.md."""
     with workshop().store.session() as session:
-        own = opened(session, sculpt_id, sky=False)
-    content = mask_json(own.site.surface, own.site.marking)
-    return download(content, "application/json", f"{own.sculpt.name} regions.json")
+        open_plan = opened(session, sculpt_id, sky=False)
+    content = mask_json(open_plan.site.surface, open_plan.site.marking)
+    return download(content, "application/json", f"{open_plan.sculpt.name} regions.json")
 
 
 @blueprint.post("/sculpts/<int:sculpt_id>/regions/file")
@@ -35,7 +35,7 @@ def bring(sculpt_id: int) -> tuple[Response, int] | Response:
     if mask is None:
         raise SculptFileError("this PLY carries no regions; it needs a whole-number property named region")
     with workshop().store.session() as session:
-        own = opened(session, sculpt_id, sky=False)
-    marking = mask.on(own.site.surface, own.open.placing).renewed(own.site.marking, by_name=True)
-    keep(sculpt_id, own, with_marking(own, marking, "regions brought from a file", ("regions",)))
+        open_plan = opened(session, sculpt_id, sky=False)
+    marking = mask.on(open_plan.site.surface, open_plan.open.placing).renewed(open_plan.site.marking, by_name=True)
+    keep_edit(sculpt_id, open_plan, with_marking(open_plan, marking, "regions brought from a file", ("regions",)))
     return regions_answer(sculpt_id)

@@ -51,8 +51,8 @@ def edges(sculpt_id: int) -> Response:
     """Crests and creases: a JSON heading with their lengths in mm, whole and lit by the lamp that is kept, over the
     rest and each region; then the two ends of every piece as float32, crests first."""
     with workshop().store.session() as session:
-        own = opened(session, sculpt_id, sky=False)
-    laid, marking, rig, surface = own.open, own.site.marking, own.plan.light, own.site.surface
+        open_plan = opened(session, sculpt_id, sky=False)
+    laid, marking, rig, surface = open_plan.open, open_plan.site.marking, open_plan.plan.light, open_plan.site.surface
     light = np.zeros(len(surface), np.float32)
     if rig.lamp is not None:
         bare = Rig(Lamp(rig.lamp.azimuth, rig.lamp.elevation), sky=0, bounce=0)

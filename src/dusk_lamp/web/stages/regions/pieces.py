@@ -59,10 +59,10 @@ def cut_by(laid: OpenSculpt, marking: Marking, given: Body) -> tuple[int, np.nda
     touched[[corner for corner, _, _ in spots(laid, given)]] = True
     number = given.get("number")
     number = marking.most_of(touched, surface.areas) if number is None else given.whole("number")
-    own = marking.labels == number
-    if not (touched & own).any():
+    region_mask = marking.labels == number
+    if not (touched & region_mask).any():
         raise SettingError("draw the stroke on what should not belong to the region")
-    mask = cut_by_stroke(tree_of(laid), surface.areas, own, touched)
-    if mask.sum() == own.sum():
+    mask = cut_by_stroke(tree_of(laid), surface.areas, region_mask, touched)
+    if mask.sum() == region_mask.sum():
         raise SettingError("the stroke lies on all of the region; remove the region instead")
     return number, mask

@@ -24,7 +24,7 @@ def dab(sculpt_id: int) -> Response:
     given = json_body()
     with workshop().store.session() as session:
         laid = laid_out(the_sculpt(session, sculpt_id))
-    touched = brushed(laid, given)
+    touched = under_stroke(laid, given)
     return packed({"touched": len(touched)}, touched.astype(np.int32))
 
 
@@ -53,7 +53,7 @@ def _corner(laid: OpenSculpt, face: int, place: np.ndarray) -> int:
     return int(corners[np.argmin(np.linalg.norm(surface.points[corners] - place, axis=1))])
 
 
-def brushed(laid: OpenSculpt, given: Body) -> np.ndarray:
+def under_stroke(laid: OpenSculpt, given: Body) -> np.ndarray:
     """The samples (M,) under a stroke of the brush."""
     radius, through = given.decimal("radius"), bool(given.get("through"))
     touched = [brush.dab(laid.site.surface, place, eye, radius, through) for _, place, eye in spots(laid, given)]

@@ -15,8 +15,8 @@ from ....core.plan.features.undercoat.schools.school import more_dark
 from ....store.store import new_job
 from ...background import done_once
 from ...body import Body, json_body
-from ...coat_editing import ACTIONS, ONE_COAT, by_hand, changed_coats, mix_called
-from ...editing import Edit, OpenPlan, change, elsewhere, settled
+from ...coat_editing import ACTIONS, ONE_COAT, added_by_hand, changed_coats, mix_called
+from ...editing import Edit, OpenPlan, change, elsewhere, with_kept_coats
 from ...stage_registry import mark_done
 from ...workshop import the_sculpt, workshop
 from .common import blueprint, undercoats
@@ -46,8 +46,8 @@ def change_coats(sculpt_id: int) -> tuple[Response, int] | Response:
     return done_once(shown(sculpt_id), url_for(".shown", sculpt_id=sculpt_id))
 
 
-def _changed(session: Session, own: OpenPlan, what: str, given: Body) -> Edit:
-    context, coats, wishes = own.context, undercoats(own), own.context.wishes(FEATURE.name)
+def _changed(session: Session, open_plan: OpenPlan, what: str, given: Body) -> Edit:
+    context, coats, wishes = open_plan.context, undercoats(open_plan), open_plan.context.wishes(FEATURE.name)
     action = ACTIONS.get(what, "undercoat changed")
 
     def as_school(name: str, wishes: UndercoatWishes) -> tuple[list[Coat], UndercoatWishes]:
@@ -76,16 +76,16 @@ def _changed(session: Session, own: OpenPlan, what: str, given: Body) -> Edit:
     elif what == "dark":
         coats, action = more_dark(coats, FEATURE.kit(context)), "dark brought back"
     elif what == "touch":
-        coats, action = touched(own, given), "touch-ups taken"
+        coats, action = touched(open_plan, given), "touch-ups taken"
     elif what == "add":
         mix = mix_called(session, given["paint"])
         coats, action = (
-            [*coats, by_hand(own, str(given["technique"]), mix, "added by hand", FEATURE.name)],
+            [*coats, added_by_hand(open_plan, str(given["technique"]), mix, "added by hand", FEATURE.name)],
             "coat added",
         )
     elif what in ONE_COAT:
-        coats = changed_coats(session, own, coats, what, given)
+        coats = changed_coats(session, open_plan, coats, what, given)
     else:
         raise SettingError("this change of the undercoat is not known; reload the page")
-    plan = own.kept.plan.with_wishes(FEATURE.name, wishes)
-    return Edit(settled(plan, context, [*coats, *context.after(FEATURE.name)]), action, done=("undercoat",))
+    plan = open_plan.kept.plan.with_wishes(FEATURE.name, wishes)
+    return Edit(with_kept_coats(plan, context, [*coats, *context.after(FEATURE.name)]), action, done=("undercoat",))

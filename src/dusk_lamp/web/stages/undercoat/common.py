@@ -16,21 +16,21 @@ PICTURES = 5
 DRAWING = Turn()
 
 
-def undercoats(own: OpenPlan) -> list[Coat]:
+def undercoats(open_plan: OpenPlan) -> list[Coat]:
     """The coats that this stage lays."""
-    return own.context.coats(FEATURE.name)
+    return open_plan.context.coats(FEATURE.name)
 
 
-def looks_of(own: OpenPlan, coats: list[Coat], say: Say = lambda *_: None) -> list[Look]:
+def looks_of(open_plan: OpenPlan, coats: list[Coat], say: Say = lambda *_: None) -> list[Look]:
     """The bare model, then the model after each coat, against the values that its school aims at."""
-    return looks_after(own.context.simulation, coats, FEATURE.values(own.context), say)
+    return looks_after(open_plan.context.simulation, coats, FEATURE.values(open_plan.context), say)
 
 
-def look_key(own: OpenPlan, coats: list[Coat]) -> str:
-    view = [*own.context.view, own.sculpt.held.labels_key]
-    return key_of("undercoat", PICTURES, own.open.surface_key, view, plain(coats))
+def look_key(open_plan: OpenPlan, coats: list[Coat]) -> str:
+    view = [*open_plan.context.view, open_plan.sculpt.held.labels_key]
+    return key_of("undercoat", PICTURES, open_plan.open.surface_key, view, plain(coats))
 
 
-def school_picture(own: OpenPlan, name: str) -> str:
+def school_picture(open_plan: OpenPlan, name: str) -> str:
     """The key of a school's picture."""
-    return key_of("school picture", PICTURES, FEATURE.key(own.context, name), *own.context.view)
+    return key_of("school picture", PICTURES, FEATURE.key(open_plan.context, name), *open_plan.context.view)

@@ -22,15 +22,15 @@ from ....core.plan.steps.step import row_of
 from ....core.plan.steps.times import times_of
 from ....core.sculpt.surface import Surface
 from ....store import painters, paints, plans
-from ....store.models import Job, Sculpt
+from ....store.models import JobRow, Sculpt
 from ....store.open_sculpts import OpenSculpt
 from ...background import Say, in_background, not_yet
-from ...editing import Edit, OpenPlan, keep, opened, settled
+from ...editing import Edit, OpenPlan, keep_edit, opened, with_kept_coats
 from ...workshop import colour_names, shelf_of, the_sculpt, workshop
 from .common import blueprint, look_key, looks_of, school_picture, undercoats
 
 
-def panel(session: Session, sculpt: Sculpt, own: OpenSculpt) -> dict[str, Any]:
+def panel(session: Session, sculpt: Sculpt, open_sculpt: OpenSculpt) -> dict[str, Any]:
     """What the panel shows; the coats come as undercoat.json."""
     tools = painters.tools_of(session)
     return {
@@ -52,10 +52,14 @@ def confirm(sculpt_id: int) -> None:
         if "undercoat" in sculpt.document["settled"] or not sculpt.ready or sculpt.sky_key is None:
             return
         try:
-            own = opened(session, sculpt_id)
+            open_plan = opened(session, sculpt_id)
         except SettingError:  # the rack lacks something: there was nothing to be shown
             return
-    keep(sculpt_id, own, Edit(settled(own.kept.plan, own.context, own.plan.coats), "undercoat laid"))
+    keep_edit(
+        sculpt_id,
+        open_plan,
+        Edit(with_kept_coats(open_plan.kept.plan, open_plan.context, open_plan.plan.coats), "undercoat laid"),
+    )
 
 
 def _work(sculpt_id: int) -> Callable[[Say], None]:
@@ -64,10 +68,10 @@ def _work(sculpt_id: int) -> Callable[[Say], None]:
     def work(say: Say) -> None:
         say("Looking at the light", 0.05)
         with workshop().store.session() as session:
-            own = opened(session, sculpt_id)
-        looks_of(own, undercoats(own), lambda step, k: say(step, 0.3 + 0.6 * k))
+            open_plan = opened(session, sculpt_id)
+        looks_of(open_plan, undercoats(open_plan), lambda step, k: say(step, 0.3 + 0.6 * k))
         say("Counting paint and time", 0.95)
-        own.steps(undercoats(own))
+        open_plan.steps(undercoats(open_plan))
 
     return work
 
@@ -79,47 +83,54 @@ def shown(sculpt_id: int) -> Response | tuple[Response, int]:
         sculpt = the_sculpt(session, sculpt_id)
     try:
         with workshop().store.session() as session:
-            own = opened(session, sculpt_id)
-            job = own.sculpt.latest_job("fit")
-            undo, redo = plans.can_step(session, own.sculpt)
-        if not own.has_page("undercoat") and (
+            open_plan = opened(session, sculpt_id)
+            job = open_plan.sculpt.latest_job("fit")
+            undo, redo = plans.can_step(session, open_plan.sculpt)
+        if not open_plan.has_page("undercoat") and (
             working := in_background(("coats", sculpt_id, sculpt.plan_id), _work(sculpt_id))
         ):
             return not_yet(working)
-        facts = own.page("undercoat", lambda: _facts(own))
+        facts = open_plan.page("undercoat", lambda: _facts(open_plan))
     except SettingError as e:  # a rack that lacks something is no mistake of the page's: say what to put on it
         return jsonify(trouble=str(e), rack=url_for("rack.rack"))
-    return jsonify(turn=own.turn, undo=undo, redo=redo, fit=_fit_of(job), **facts)
+    return jsonify(turn=open_plan.turn, undo=undo, redo=redo, fit=_fit_of(job), **facts)
 
 
-def _facts(own: OpenPlan) -> dict[str, Any]:
+def _facts(open_plan: OpenPlan) -> dict[str, Any]:
     """What the page says of the coats as they are."""
-    pots = FEATURE.pots(own.context)
-    context, coats, tools, models = own.context, undercoats(own), own.context.tools, own.plan.models
+    pots = FEATURE.pots(open_plan.context)
+    context, coats, tools, models = (
+        open_plan.context,
+        undercoats(open_plan),
+        open_plan.context.tools,
+        open_plan.plan.models,
+    )
     kit = FEATURE.kit(context)
-    after = looks_of(own, coats)
+    after = looks_of(open_plan, coats)
     steps = [
         replace(s, within=b.within, adds=b.within - a.within)
-        for s, a, b in zip(own.steps(coats), after, after[1:], strict=False)
+        for s, a, b in zip(open_plan.steps(coats), after, after[1:], strict=False)
     ]
     rows = [
         {
-            **row_of(step, own.site),
+            **row_of(step, open_plan.site),
             "words": _words(step),
-            "picture": url_for(".after_png", sculpt_id=own.sculpt.id, number=k, v=look_key(own, coats[:k])[:12]),
+            "picture": url_for(
+                ".after_png", sculpt_id=open_plan.sculpt.id, number=k, v=look_key(open_plan, coats[:k])[:12]
+            ),
         }
         for k, step in enumerate(steps, 1)
     ]
     kept = [step for step in steps if not step.muted]
     last, school, times, span = after[-1], FEATURE.school(context), times_of(kept, models), FEATURE.span(context)
-    match = light_match(own.site, last.value, context.share, span)
+    match = light_match(open_plan.site, last.value, context.share, span)
     ml, by = sum(s.all_ml for s in kept), schools().get(school)
     return {
         "school": school,
         "school_words": f"{by.when} {by.weak}" if by else "Passes fitted to your light.",
         "coats": rows,
-        "middle": plain(middle_of(own.site.surface)),
-        "size": _outline(own.site.surface),
+        "middle": plain(middle_of(open_plan.site.surface)),
+        "size": _outline(open_plan.site.surface),
         "figures": {
             "mean": round(last.mean, 2),
             "p95": round(last.p95, 2),
@@ -151,15 +162,17 @@ def _facts(own: OpenPlan) -> dict[str, Any]:
                 "when": s.when,
                 "weak": s.weak,
                 "lack": s.lack(kit),
-                "picture": url_for(".school_png", sculpt_id=own.sculpt.id, name=n, v=school_picture(own, n)[:12]),
-                "near": url_for(".school_json", sculpt_id=own.sculpt.id, name=n),
+                "picture": url_for(
+                    ".school_png", sculpt_id=open_plan.sculpt.id, name=n, v=school_picture(open_plan, n)[:12]
+                ),
+                "near": url_for(".school_json", sculpt_id=open_plan.sculpt.id, name=n),
             }
             for n, s in schools().items()
         ],
     }
 
 
-def _fit_of(job: Job | None) -> dict[str, Any] | None:
+def _fit_of(job: JobRow | None) -> dict[str, Any] | None:
     if job is None:
         return None
     return {"state": job.state, "share": job.share, "step": job.step, "message": job.message, "id": job.id}

@@ -24,9 +24,9 @@ PICTURE_SIZE = (132, 168)
 def after_bin(sculpt_id: int, number: int) -> Response:
     """The model after so many coats: four bytes for every sample, three of colour and one that says whether it is
     near the target (0), too light (1) or too dark (2)."""
-    own = _opened_at(sculpt_id, number)
-    look = looks_of(own, undercoats(own)[:number])[-1]
-    mark, areas = off_target(look.value, FEATURE.values(own.context)), own.site.areas
+    open_plan = _opened_at(sculpt_id, number)
+    look = looks_of(open_plan, undercoats(open_plan)[:number])[-1]
+    mark, areas = off_target(look.value, FEATURE.values(open_plan.context)), open_plan.site.areas
     heading = {
         "number": number,
         "within": round(look.within, 4),
@@ -34,31 +34,31 @@ def after_bin(sculpt_id: int, number: int) -> Response:
         "too_light_mm2": round(float(areas[mark == TOO_LIGHT].sum()), 1),
         "too_dark_mm2": round(float(areas[mark == TOO_DARK].sum()), 1),
     }
-    return packed(heading, np.column_stack([look.levels, mark])[own.site.shown])
+    return packed(heading, np.column_stack([look.levels, mark])[open_plan.site.shown])
 
 
 def _opened_at(sculpt_id: int, number: int) -> OpenPlan:
     with workshop().store.session() as session:
-        own = opened(session, sculpt_id)
-    if not 0 <= number <= len(undercoats(own)):
+        open_plan = opened(session, sculpt_id)
+    if not 0 <= number <= len(undercoats(open_plan)):
         abort(404)
-    return own
+    return open_plan
 
 
 @blueprint.get("/sculpts/<int:sculpt_id>/undercoat/<int:number>.png")
 def after_png(sculpt_id: int, number: int) -> Response:
     """A picture of the model after so many coats, from the display view."""
     with workshop().store.session() as session:
-        own = opened(session, sculpt_id)
-    if number > len(undercoats(own)):
+        open_plan = opened(session, sculpt_id)
+    if number > len(undercoats(open_plan)):
         return Response(status=204)  # asked for before another school with fewer coats was taken
-    coats = undercoats(own)[:number]
-    return _drawn(own, look_key(own, coats), lambda: looks_of(own, coats)[-1].levels)
+    coats = undercoats(open_plan)[:number]
+    return _drawn(open_plan, look_key(open_plan, coats), lambda: looks_of(open_plan, coats)[-1].levels)
 
 
-def _drawn(own: OpenPlan, key: str, levels: Callable[[], np.ndarray]) -> Response:
+def _drawn(open_plan: OpenPlan, key: str, levels: Callable[[], np.ndarray]) -> Response:
     """A picture of the model in levels (N, 3) from the display view, drawn once."""
-    surface, shown, camera = own.site.surface, own.site.shown, Camera(*own.context.view)
+    surface, shown, camera = open_plan.site.surface, open_plan.site.shown, Camera(*open_plan.context.view)
     with DRAWING:
         return drawn_once(key, lambda: colour_picture(surface, levels()[shown], camera, *PICTURE_SIZE))
 
@@ -66,21 +66,21 @@ def _drawn(own: OpenPlan, key: str, levels: Callable[[], np.ndarray]) -> Respons
 @blueprint.get("/sculpts/<int:sculpt_id>/undercoat/<name>.school.png")
 def school_png(sculpt_id: int, name: str) -> Response:
     """A picture of this very model in one school, fitted to its light."""
-    own = _with_school(sculpt_id, name)
+    open_plan = _with_school(sculpt_id, name)
 
     def levels() -> np.ndarray:
-        found = FEATURE.fitted(own.context, name)
-        return FEATURE.roughly(own.context, found.coats, found.match.span)[0][own.open.nearest]
+        found = FEATURE.fitted(open_plan.context, name)
+        return FEATURE.roughly(open_plan.context, found.coats, found.match.span)[0][open_plan.open.nearest]
 
-    return _drawn(own, school_picture(own, name), levels)
+    return _drawn(open_plan, school_picture(open_plan, name), levels)
 
 
 @blueprint.get("/sculpts/<int:sculpt_id>/undercoat/<name>.school.json")
 def school_json(sculpt_id: int, name: str) -> Response:
     """How well a school renders the light: order and nearness in its own values; and what it takes."""
-    own = _with_school(sculpt_id, name)
+    open_plan = _with_school(sculpt_id, name)
     with DRAWING:
-        found = FEATURE.fitted(own.context, name)
+        found = FEATURE.fitted(open_plan.context, name)
     match, cups = found.match, counted(found.cups, "cup", "cups") if found.cups else "no cup"
     return jsonify(
         key=plain(match.span),

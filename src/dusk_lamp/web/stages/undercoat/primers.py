@@ -12,9 +12,9 @@ from .common import blueprint
 def primers(sculpt_id: int) -> Response:
     """The primers on the rack, the one that costs the fewest coats for this sculpt's colours first, and why."""
     with workshop().store.session() as session:
-        own = opened(session, sculpt_id, sky=False)
-        weighed, missing = weighed_primers(session, own)
-    every = [p for p in own.context.rack if p.kind == "primer"]
+        open_plan = opened(session, sculpt_id, sky=False)
+        weighed, missing = weighed_primers(session, open_plan)
+    every = [p for p in open_plan.context.rack if p.kind == "primer"]
     rows: list[dict[str, object]] = [
         {
             "name": v.primer.name,

@@ -12,7 +12,7 @@ from ....core.plan.outcome import looks_after
 from ....core.squad.paint import paint_for
 from ....core.units import counted
 from ...body import json_body
-from ...editing import Edit, keep, opened
+from ...editing import Edit, keep_edit, opened
 from ...workshop import workshop
 from .common import blueprint, undercoats
 
@@ -32,13 +32,13 @@ def squad(sculpt_id: int) -> Response:
         opened_ = [first, *(opened(session, n, undercoat=False) for n in members[1:])]
     span = FEATURE.span(first.context)
     coats = [c for c in undercoats(first) if c.where.kind != "mask"]  # a touch-up is one model's own
-    for own in opened_:
-        wanted = span.of(own.context.share).astype(np.float32)
-        look = looks_after(own.context.simulation, coats, wanted)[-1]
-        every.append(own.steps(coats))
-        rows.append({"name": own.sculpt.name, "within": round(look.within, 4), "mean": round(look.mean, 2)})
+    for member_plan in opened_:
+        wanted = span.of(member_plan.context.share).astype(np.float32)
+        look = looks_after(member_plan.context.simulation, coats, wanted)[-1]
+        every.append(member_plan.steps(coats))
+        rows.append({"name": member_plan.sculpt.name, "within": round(look.within, 4), "mean": round(look.mean, 2)})
     edit = Edit(replace(first.kept.plan, models=len(members)), "number of models set")
-    keep(sculpt_id, first, edit)
+    keep_edit(sculpt_id, first, edit)
     needed = paint_for(every, first.context.tools.drops_per_ml)
     words = ", ".join(f"{p.paint} {p.ml:.1f} ml ({counted(p.drops, 'drop', 'drops')})" for p in needed)
     return jsonify(sculpts=rows, paint=plain(needed), words=f"Paint for all: {words}.")

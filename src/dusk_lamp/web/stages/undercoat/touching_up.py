@@ -18,9 +18,9 @@ from ...workshop import workshop
 from .common import blueprint, looks_of, undercoats
 
 
-def touched(own: OpenPlan, given: Body) -> list[Coat]:
+def touched(open_plan: OpenPlan, given: Body) -> list[Coat]:
     """The coats with touch-ups: the one at a place of the list, or all of them."""
-    found, coats = _touch_ups(own), undercoats(own)
+    found, coats = _touch_ups(open_plan), undercoats(open_plan)
     if given.get("all"):
         return with_all(coats, found)
     k = given.whole("place")
@@ -29,10 +29,10 @@ def touched(own: OpenPlan, given: Body) -> list[Coat]:
     return with_all(coats, [found[k]])
 
 
-def _touch_ups(own: OpenPlan) -> list[TouchUp]:
+def _touch_ups(open_plan: OpenPlan) -> list[TouchUp]:
     """What is left for the brush, worked out once for what is painted."""
-    context, values, pots = own.context, FEATURE.values(own.context), FEATURE.pots(own.context)
-    chain = context.simulation.chain(undercoats(own))[-1]
+    context, values, pots = open_plan.context, FEATURE.values(open_plan.context), FEATURE.pots(open_plan.context)
+    chain = context.simulation.chain(undercoats(open_plan))[-1]
     key = key_of(
         "touch-ups",
         2,
@@ -44,7 +44,9 @@ def _touch_ups(own: OpenPlan) -> list[TouchUp]:
     )
 
     def make() -> list[TouchUp]:
-        return touch_ups(own.site, context.simulation.reflectance(undercoats(own)), values, pots, context.tools)
+        return touch_ups(
+            open_plan.site, context.simulation.reflectance(undercoats(open_plan)), values, pots, context.tools
+        )
 
     return context.memory.of("touch-up", key, make)
 
@@ -53,15 +55,15 @@ def _touch_ups(own: OpenPlan) -> list[TouchUp]:
 def to_touch_up(sculpt_id: int) -> Response | tuple[Response, int]:
     """What the nozzle could not reach, as a short list for the brush."""
     with workshop().store.session() as session:
-        own = opened(session, sculpt_id)
+        open_plan = opened(session, sculpt_id)
 
     def look(say: Say) -> None:
         say("Looking for what the nozzle cannot reach", 0.3)
-        _touch_ups(own)
+        _touch_ups(open_plan)
 
-    if working := in_background(("touch", sculpt_id, own.turn), look):
+    if working := in_background(("touch", sculpt_id, open_plan.turn), look):
         return not_yet(working)
-    found, near = _touch_ups(own), looks_of(own, undercoats(own))[-1].within
+    found, near = _touch_ups(open_plan), looks_of(open_plan, undercoats(open_plan))[-1].within
     then = min(1.0, near + sum(p.gains for p in found))
     rows = [
         {
@@ -78,4 +80,4 @@ def to_touch_up(sculpt_id: int) -> Response | tuple[Response, int]:
         if found
         else f"{100 * near:.1f} % of the surface is near: nothing is worth a brush."
     )
-    return jsonify(turn=own.turn, touch_ups=rows, within=round(near, 4), then=round(then, 4), words=words)
+    return jsonify(turn=open_plan.turn, touch_ups=rows, within=round(near, 4), then=round(then, 4), words=words)

@@ -19,7 +19,7 @@ from ...economy.coats import WAY as ECONOMY
 from ...economy.plan import Economy, economy, made_ready
 from ...nearness import Nearness, nearness
 from ...simulation import digest
-from ...steps.order import WHOLE_MODEL, Place, interleaved, ordered, region_of, touching
+from ...steps.order import WHOLE_MODEL, OrderPlace, interleaved, ordered, region_of, touching
 from ...steps.step import steps_of
 from ..feature import Feature, Item
 from .ways import way_called
@@ -38,7 +38,7 @@ class Tried:
     trouble: str = ""
 
 
-class Colour(Feature):
+class ColourFeature(Feature):
     """Source: common practice, craft page, section 7."""
 
     Wishes = ColourWishes
@@ -148,22 +148,24 @@ class Colour(Feature):
         )
 
         def make() -> Tried:
-            task = replace(context.task(self.name, number), out=out, worth=worth)
+            brief = replace(context.brief(self.name, number), out=out, worth=worth)
             try:
-                coats = [replace(c, stage=self.name, way=name, region=id_) for c in by.coats(task)]
+                coats = [replace(c, stage=self.name, way=name, region=id_) for c in by.coats(brief)]
             except SettingError as e:
                 return Tried((), None, trouble=str(e))
-            steps = steps_of(task.site, coats, task.films(coats), task.tools)
+            steps = steps_of(brief.site, coats, brief.films(coats), brief.tools)
             hand = sum(s.hand_minutes + s.set_up_minutes + s.clean_minutes for s in steps)
-            near = nearness(task, seen_after(task, coats))
+            near = nearness(brief, seen_after(brief, coats))
             return Tried(tuple(coats), near, hand, sum(s.wait_minutes for s in steps))
 
         return context.memory.of("way", key, make)
 
     def out(self, context: Context, id_: int) -> tuple[Mix, ...]:
         """The puddles that other regions than one are painted from, each once."""
-        own = [c for c in context.coats(self.name) if c.region != id_ and not (c.muted or c.by.primes or c.mix.clear)]
-        return tuple(dict.fromkeys(c.mix for c in own))
+        coats_here = [
+            c for c in context.coats(self.name) if c.region != id_ and not (c.muted or c.by.primes or c.mix.clear)
+        ]
+        return tuple(dict.fromkeys(c.mix for c in coats_here))
 
     def coats(self, context: Context, item: Item) -> list[Coat]:
         """Those of the item's way."""
@@ -184,32 +186,32 @@ class Colour(Feature):
 
     def put(self, context: Context, item: Item, new: Sequence[Coat]) -> list[Coat]:
         """The coats of the region replaced where they were, or put before what is common to the whole model."""
-        site, own = context.site, context.coats(self.name)
+        site, coats_here = context.site, context.coats(self.name)
         if item.way == ECONOMY:  # what is planned together takes the place of all that these regions had
             ids = {site.marking.ids[k] for k in self.planned(context)}
-            left = [c for c in own if c.region not in ids and c.way != ECONOMY]
+            left = [c for c in coats_here if c.region not in ids and c.way != ECONOMY]
             metal = [c for c in context.after(self.name) if not (c.stage == "metal" and c.region in ids)]
             return [*context.before(self.name), *new, *left, *metal]
         number = site.marking.number_of(item.region)
-        of = [region_of(site, c) for c in own]
-        left = [c for c, n in zip(own, of, strict=True) if n != number]
+        of = [region_of(site, c) for c in coats_here]
+        left = [c for c, n in zip(coats_here, of, strict=True) if n != number]
         if number in of:
             at = sum(n != number for n in of[: of.index(number)])
         else:
             at = next((k for k, c in enumerate(left) if region_of(site, c) == WHOLE_MODEL), len(left))
-        own = [*left[:at], *self.marked(item, new), *left[at:]]
-        return [*context.before(self.name), *own, *context.after(self.name)]
+        coats_here = [*left[:at], *self.marked(item, new), *left[at:]]
+        return [*context.before(self.name), *coats_here, *context.after(self.name)]
 
     def in_order(self, context: Context) -> list[Coat]:
         """All coats of the plan with those in colour region by region, in the order of the craft; those of a plan for
         all of them so that one region dries while the next is painted."""
         by_region, places = self.by_region(context), self.places(context)
         together = [p for p in places if by_region[p.region][0].way == ECONOMY]
-        own = interleaved({p.region: by_region[p.region] for p in together}, together)
-        own += [c for p in places if p not in together for c in by_region[p.region]]
-        return [*context.before(self.name), *own, *context.after(self.name)]
+        coats = interleaved({p.region: by_region[p.region] for p in together}, together)
+        coats += [c for p in places if p not in together for c in by_region[p.region]]
+        return [*context.before(self.name), *coats, *context.after(self.name)]
 
-    def places(self, context: Context) -> list[Place]:
+    def places(self, context: Context) -> list[OrderPlace]:
         """The regions that coats in colour are for, in the order of the craft, each with its reason."""
         names = ["the rest", *(r.name for r in context.site.marking.regions)]
         return ordered(self.by_region(context), touching(context.site), names)
@@ -229,10 +231,10 @@ class Colour(Feature):
         """How near each region that is painted in colour ends, as this stage leaves it, by its number."""
         seen = context.simulation.reflectance([*context.before(self.name), *context.coats(self.name)])
         out = {}
-        for number, own in sorted(self.by_region(context).items(), key=lambda one: one[0]):
+        for number, coats in sorted(self.by_region(context).items(), key=lambda one: one[0]):
             if number > 0 and float(context.site.areas[context.site.labels == number].sum()) > 0:
-                task = context.task(self.aim(own[0]), number)
-                out[number] = nearness(task, seen[task.own])
+                brief = context.brief(self.aim(coats[0]), number)
+                out[number] = nearness(brief, seen[brief.mask])
         return out
 
     def near_share(self, context: Context, found: dict[int, Nearness] | None = None) -> float | None:
@@ -245,4 +247,4 @@ class Colour(Feature):
         return float(np.average([n.within for n in found.values()], weights=[areas[k] for k in found]))
 
 
-FEATURE = Colour()
+FEATURE = ColourFeature()

@@ -34,10 +34,10 @@ class Overspray:
 
 def overspray(site: Site, coat: Coat, later: Sequence[Coat]) -> Overspray:
     """What a coat lands where it is not meant to. later: the coats that come after it."""
-    own = site.on(coat.where)
-    if not coat.by.from_afar or own is None:
+    mask = site.on(coat.where)
+    if not coat.by.from_afar or mask is None:
         return Overspray({})
-    beside = (coat.unbound(site, own) > LANDS_UM) & ~own
+    beside = (coat.unbound(site, mask) > LANDS_UM) & ~mask
     areas = np.where(beside, site.areas, 0).astype(np.float64)
     names = ["the rest", *(r.name for r in site.marking.regions)]
     mm2 = np.bincount(site.labels, weights=areas, minlength=len(names))
@@ -45,9 +45,9 @@ def overspray(site: Site, coat: Coat, later: Sequence[Coat]) -> Overspray:
     if not on:
         return Overspray({})
     hidden = float(areas[_covered(site, later)].sum() / areas.sum())
-    masking = TAPE_HANDLING + edge_mm(site, own) / TAPE_MM_A_MINUTE
+    masking = TAPE_HANDLING + edge_mm(site, mask) / TAPE_MM_A_MINUTE
     brush = technique("brush")
-    brushing = brush.hand_minutes(brush.usual(coat.mix), float(site.areas[own].sum()), False) - coat.by.hand_minutes(
+    brushing = brush.hand_minutes(brush.usual(coat.mix), float(site.areas[mask].sum()), False) - coat.by.hand_minutes(
         coat.settings, 0.0, False
     )
     where = ", ".join(f"{name} {mm:.0f} mm²" for name, mm in list(on.items())[:4])

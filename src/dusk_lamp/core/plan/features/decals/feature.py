@@ -24,7 +24,7 @@ def gloss_of(rack: Rack) -> Paint | None:
     return next((p for p in rack if not p.of_kind.changes_colour and p.of("finish") == "gloss"), None)
 
 
-class DecalStage(Feature):
+class DecalsFeature(Feature):
     """Source: common practice, CP-44."""
 
     Wishes = DecalWishes
@@ -32,8 +32,8 @@ class DecalStage(Feature):
     def items(self, context: Context) -> list[Item]:
         """The regions that take one."""
         marking = context.site.marking
-        own = [i for i in context.wishes(self.name).regions if i in marking.ids]
-        return [Item("decal", i, marking.regions[marking.number_of(i) - 1].name) for i in own]
+        wishes = [i for i in context.wishes(self.name).regions if i in marking.ids]
+        return [Item("decal", i, marking.regions[marking.number_of(i) - 1].name) for i in wishes]
 
     def coats(self, context: Context, item: Item) -> list[Coat]:
         """Gloss under it and gloss over it.
@@ -80,13 +80,13 @@ class DecalStage(Feature):
 
     def _slits(self, context: Context, id_: int) -> str:
         site = context.site
-        own = site.labels == site.marking.number_of(id_)
-        if not own.any():
+        mask = site.labels == site.marking.number_of(id_)
+        if not mask.any():
             return ""
-        normals = site.surface.normals[own].astype(float)
-        mean = np.average(normals, axis=0, weights=np.maximum(site.areas[own], 1e-9))
+        normals = site.surface.normals[mask].astype(float)
+        mean = np.average(normals, axis=0, weights=np.maximum(site.areas[mask], 1e-9))
         turn = float(np.degrees(np.arccos(np.clip(np.linalg.norm(mean), 0, 1))))
         return " This plate is curved: cut slits from the edge where it folds." if turn > FLAT_TURN else ""
 
 
-FEATURE = DecalStage()
+FEATURE = DecalsFeature()

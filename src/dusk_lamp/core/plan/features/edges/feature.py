@@ -12,7 +12,7 @@ from .lines import edge_coats, lining_coat
 from .wishes import EdgeWishes
 
 
-class Edges(Feature):
+class EdgesFeature(Feature):
     """Source: common practice, craft page, section 12."""
 
     shares_pots = True
@@ -26,17 +26,17 @@ class Edges(Feature):
 
     def items(self, context: Context) -> list[Item]:
         """Lining first, then highlights: each region that was set."""
-        own, regions = context.wishes(self.name), context.site.marking.regions
-        lined = [Item("lining", r.id, f"{r.name}: lining") for r in regions if own.of(r.id).lining]
-        return [*lined, *(Item("edges", r.id, f"{r.name}: edges") for r in regions if own.of(r.id).highlight)]
+        wishes, regions = context.wishes(self.name), context.site.marking.regions
+        lined = [Item("lining", r.id, f"{r.name}: lining") for r in regions if wishes.of(r.id).lining]
+        return [*lined, *(Item("edges", r.id, f"{r.name}: edges") for r in regions if wishes.of(r.id).highlight)]
 
     def coats(self, context: Context, item: Item) -> list[Coat]:
         """A wide line, a fine one and dots; or the dark line."""
         wish = context.wishes(self.name).of(item.region)
-        task = context.task(self.name, context.site.marking.number_of(item.region))
+        brief = context.brief(self.name, context.site.marking.number_of(item.region))
         if item.way == "edges":
-            return edge_coats(task, context.plan.light.lamp or HANDY, wish.least, wish.line)
-        line = lining_coat(task, self.lightness(context))
+            return edge_coats(brief, context.plan.light.lamp or HANDY, wish.least, wish.line)
+        line = lining_coat(brief, self.lightness(context))
         if line is None:
             raise SettingError("there is no crease round this region to line, or only between two whites")
         return [line]
@@ -46,4 +46,4 @@ class Edges(Feature):
         return int(coat.way == "edges")
 
 
-FEATURE = Edges()
+FEATURE = EdgesFeature()

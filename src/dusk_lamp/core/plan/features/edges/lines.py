@@ -18,7 +18,7 @@ from ....paint.mix import nearest_mix, only, values_of
 from ....plain import rounded
 from ....sculpt.relief import Line, caught, closely, corners_seeing, covered_by, lines
 from ....sculpt.site import Site
-from ...brief import BRUSHED, Task, brushed
+from ...brief import BRUSHED, Brief, brushed
 from .wishes import EDGE_MM, EDGE_MOST
 
 WIDEST_MM, FINEST_MM = 0.4, 0.15  # low and high: thinner upward; common practice, from memory
@@ -64,7 +64,7 @@ class Stroke:
 
 
 @dataclass(frozen=True)
-class Edges:
+class EdgeLines:
     """crests: the longest first. strokes: in an order for the hand. total_mm, lit_mm, minutes: all together."""
 
     crests: list[Crest]
@@ -80,7 +80,7 @@ def crests_of(
     view: tuple[float, float] | None = None,
     scale: float | None = None,
     least: float = 0.0,
-) -> Edges:
+) -> EdgeLines:
     """The crests of a site with what the lamp and the view see of them.
 
     Args:
@@ -117,7 +117,7 @@ def crests_of(
     ordered = _in_order(strokes)
     lit_mm = float(sum(c.lit_mm for c in crests))
     minutes = sum(s.mm for s in ordered) / MM_A_MINUTE + LIFT_MINUTES * len(ordered)
-    return Edges(crests, ordered, float(sum(c.length_mm for c in crests)), lit_mm, minutes)
+    return EdgeLines(crests, ordered, float(sum(c.length_mm for c in crests)), lit_mm, minutes)
 
 
 def _seen(site: Site, lamp: Lamp | None) -> NDArray[np.bool_]:
@@ -235,7 +235,7 @@ def lined(site: Site, region: int, values: NDArray, width: float = LINING_MM) ->
     return near_places(site, closely(found, site.surface.spacing / 4), width / 2)
 
 
-def drawn_svg(edges: Edges, view: tuple[float, float]) -> str:
+def drawn_svg(edges: EdgeLines, view: tuple[float, float]) -> str:
     """The strokes as seen from a view, as SVG, a millimetre a unit, drawn three times as large."""
     right, up = level_frame(*view)
     flat = [(np.column_stack([s.places @ right, -(s.places @ up)]), edges.crests[s.crest]) for s in edges.strokes]
@@ -253,7 +253,7 @@ def drawn_svg(edges: Edges, view: tuple[float, float]) -> str:
     )
 
 
-def edge_coats(task: Task, lamp: Lamp, least: float = 0.0, width: float = EDGE_MM[0]) -> list[Coat]:
+def edge_coats(brief: Brief, lamp: Lamp, least: float = 0.0, width: float = EDGE_MM[0]) -> list[Coat]:
     """Two lines along the crests of a region that the lamp sees: a wide one, then a fine one on those that are seen
     from higher up; and a dot where three of them meet (craft page, section 12). Each is so much lighter than what
     lies beside it, by material (CP-27), along the region's own colours.
@@ -263,46 +263,46 @@ def edge_coats(task: Task, lamp: Lamp, least: float = 0.0, width: float = EDGE_M
     Raises:
         SettingError: what lies there is as light as an edge can be.
     """
-    paints = task.paints(*BRUSHED)
+    paints = brief.paints(*BRUSHED)
     out = []
     for k, (share, most) in enumerate(zip(EDGE_MM, EDGE_MOST, strict=True)):
         high = min(lamp.elevation + EDGE_HIGHER * k, 90.0)
         wide = round(width * share / EDGE_MM[0], 3)
         line = technique("line")
         settings = replace(line.usual(only(paints[0])), width=wide, azimuth=lamp.azimuth, elevation=high, least=least)
-        there = _beside(task, (line.film(task.site, settings) > 0) & task.own)
-        value = min(there + material_called(task.material).lift * EDGE_STEPS[k], most)
+        there = _beside(brief, (line.film(brief.site, settings) > 0) & brief.mask)
+        value = min(there + material_called(brief.material).lift * EDGE_STEPS[k], most)
         if value - there < LEAST_LIFT:
             continue
-        mix = nearest_mix(_along(task, value, EDGE_CHROMA[k]), paints)
-        label = f"{task.name}: edge highlight, {'fine, the brightest' if k else 'the wide one'}"
+        mix = nearest_mix(_along(brief, value, EDGE_CHROMA[k]), paints)
+        label = f"{brief.name}: edge highlight, {'fine, the brightest' if k else 'the wide one'}"
         coat = usual_coat("line", mix, label, EDGES)
-        out.append(replace(coat, settings=settings, where=task.where, way="edges"))
+        out.append(replace(coat, settings=settings, where=brief.where, way="edges"))
     if not out:
         raise SettingError(
-            f"{task.name} is already as light at its edges as paint gets; darken it, or leave its edges out"
+            f"{brief.name} is already as light at its edges as paint gets; darken it, or leave its edges out"
         )
-    dots = corner_dots(task.site, lamp, least) * task.own
+    dots = corner_dots(brief.site, lamp, least) * brief.mask
     if dots.any():
-        dot = brushed(task, out[-1].mix, "a dot where edges meet, the lightest of all", dots, water=1.0)
+        dot = brushed(brief, out[-1].mix, "a dot where edges meet, the lightest of all", dots, water=1.0)
         out.append(replace(dot, stage=EDGES, way="edges"))
     return out
 
 
-def _beside(task: Task, line: NDArray[np.bool_]) -> float:
+def _beside(brief: Brief, line: NDArray[np.bool_]) -> float:
     """The value of what lies beside a line; of the lighter half of the region where there is no line."""
-    value = values_of(task.own_under)
+    value = values_of(brief.under_here)
     if not line.any():
         return float(np.quantile(value, 0.75))
-    far = cKDTree(task.site.surface.points[line]).query(task.site.surface.points[task.own], workers=-1)[0]
+    far = cKDTree(brief.site.surface.points[line]).query(brief.site.surface.points[brief.mask], workers=-1)[0]
     near = far <= PLANE_MM
-    return float(np.average(value[near], weights=task.weight()[near] + 1e-9))
+    return float(np.average(value[near], weights=brief.weight()[near] + 1e-9))
 
 
-def _along(task: Task, value: float, keep: float) -> NDArray[np.float64]:
+def _along(brief: Brief, value: float, keep: float) -> NDArray[np.float64]:
     """L*a*b* (3,) of a value on the region's own way from dark to light; beyond its lightest less and less of
     that."""
-    colour, weight = task.lab[task.own], task.weight()
+    colour, weight = brief.lab[brief.mask], brief.weight()
     lightest = float(np.quantile(colour[:, 0], 0.97))
     off = np.abs(colour[:, 0] - min(10 * value, lightest))
     near = np.exp(-(((off - off.min()) / 4) ** 2))
@@ -311,16 +311,16 @@ def _along(task: Task, value: float, keep: float) -> NDArray[np.float64]:
     return np.array([10 * value, left * a, left * b])
 
 
-def lining_coat(task: Task, values: NDArray) -> Coat | None:
+def lining_coat(brief: Brief, values: NDArray) -> Coat | None:
     """The dark line along the creases round a region; None where there is none to draw. values: (R + 1,) of the rest
     and of each region, for no dark line lies between two whites (craft page, section 9)."""
-    on = lined(task.site, task.number, values)
+    on = lined(brief.site, brief.number, values)
     if not on.any():
         return None
-    dark = np.average(task.lab[task.own], axis=0, weights=task.weight()) * LINE_CHROMA
+    dark = np.average(brief.lab[brief.mask], axis=0, weights=brief.weight()) * LINE_CHROMA
     dark[0] = 10 * LINE_VALUE
-    mix = nearest_mix(dark, task.paints(*BRUSHED))
-    return replace(brushed(task, mix, "lining along its creases", on, water=1.0), stage=EDGES, way="lining")
+    mix = nearest_mix(dark, brief.paints(*BRUSHED))
+    return replace(brushed(brief, mix, "lining along its creases", on, water=1.0), stage=EDGES, way="lining")
 
 
 def beside_words(site: Site, edges: Sequence[Coat], line: Coat | None) -> str:

@@ -47,10 +47,10 @@ class EdgeWishes(Wishes):
         """Of a region."""
         return self.regions.get(str(id_), RegionEdges())
 
-    def with_one(self, id_: int, own: RegionEdges | None) -> "EdgeWishes":
+    def with_one(self, id_: int, edges: RegionEdges | None) -> "EdgeWishes":
         """The same with one region set, or back to what is usual."""
         others = {k: v for k, v in self.regions.items() if k != str(id_)}
-        return EdgeWishes(others if own is None or own == RegionEdges() else {**others, str(id_): own})
+        return EdgeWishes(others if edges is None or edges == RegionEdges() else {**others, str(id_): edges})
 
     def without_region(self, id_: int) -> "EdgeWishes":
         """The same without it."""

@@ -216,8 +216,8 @@ def eyes_seen(
     across, ahead, up, _ = frame_of(site.surface, left, right)
     shown = np.full(len(site), -1)
     for k, coat in enumerate(coats):
-        own = site.on(coat.where)
-        shown[slice(None) if own is None else own] = k
+        mask = site.on(coat.where)
+        shown[slice(None) if mask is None else mask] = k
     points, out = site.surface.points.astype(float), []
     for eye, middle in ((face.right, right), (face.left, left)):
         off = points - middle
@@ -229,7 +229,7 @@ def eyes_seen(
     return out[0], out[1]
 
 
-def pair_words(seen: tuple[Seen, Seen]) -> str:
+def eye_pair_words(seen: tuple[Seen, Seen]) -> str:
     """Which of a pair of eyes came out worse, and by what; "" where they are alike."""
     worse, better = sorted(seen, key=lambda s: (s.white, s.share))
     if better.white <= 0 or worse.white >= ALIKE_EYES * better.white:
@@ -253,16 +253,16 @@ def eye_words(eye: Eye) -> str:
 
 def warm_spots(site: Site, number: int) -> NDArray[np.bool_]:
     """(N,) where a region of skin stands out most, and blood is near: lips, nose, ears, knuckles, elbows."""
-    own = (site.labels == number) & site.paintable
-    if not own.any():
-        return own
-    felt = site.relief_at(np.flatnonzero(own))
-    values, weight = (felt.exposed - felt.cavity).astype(float), site.areas[own].astype(float)
+    mask = (site.labels == number) & site.paintable
+    if not mask.any():
+        return mask
+    felt = site.relief_at(np.flatnonzero(mask))
+    values, weight = (felt.exposed - felt.cavity).astype(float), site.areas[mask].astype(float)
     cut = quantiles(values, weight, (1 - WARM_SHARE,))[0]
     middle = float(np.average(values, weights=weight))
     spread = float(np.sqrt(np.average((values - middle) ** 2, weights=weight)))
-    own[own] = values > max(cut, middle + spread)
-    return own
+    mask[mask] = values > max(cut, middle + spread)
+    return mask
 
 
 def warmth(site: Site, number: int, rack: Rack) -> Coat:

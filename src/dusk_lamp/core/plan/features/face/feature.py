@@ -10,14 +10,14 @@ from ....directions import direction_of
 from ....errors import SettingError
 from ...context import Context
 from ..feature import Feature, Item
-from .eyes import EYES, Face, eye_coats, eyes_seen, face_of, pair_words, warmth
+from .eyes import EYES, Face, eye_coats, eye_pair_words, eyes_seen, face_of, warmth
 from .mouth import MOUTH, mouth_coats
 from .wishes import FaceWishes
 
 VIEWER_HEIGHTS = 10.0  # so many sculpt's heights away, who looks at it
 
 
-class FaceStage(Feature):
+class FaceFeature(Feature):
     """Source: common practice, CP-33."""
 
     shares_pots = True
@@ -25,8 +25,8 @@ class FaceStage(Feature):
 
     def places(self, context: Context) -> dict[str, NDArray[np.float64]]:
         """(3,) mm on the bench of each spot that was marked."""
-        own = context.wishes(self.name)
-        marked = {k: getattr(own, k) for k in ("left", "right", "at")}
+        wishes = context.wishes(self.name)
+        marked = {k: getattr(wishes, k) for k in ("left", "right", "at")}
         return {k: context.placing.to_bench(np.array(v, float)[None])[0] for k, v in marked.items() if v is not None}
 
     def face(self, context: Context) -> Face | None:
@@ -79,7 +79,7 @@ class FaceStage(Feature):
             return ""
         coats = self.coats(context, self.eyes(context))
         seen = eyes_seen(context.site, coats, face, places["left"], places["right"])
-        return pair_words(seen) if seen else ""
+        return eye_pair_words(seen) if seen else ""
 
 
-FEATURE = FaceStage()
+FEATURE = FaceFeature()

@@ -44,16 +44,16 @@ def rim_spots(site: Site) -> NDArray[np.bool_]:
     return outer & (height <= top - BAND_MM / 4) & (up <= BEVELLED) & site.paintable
 
 
-class FinishStage(Feature):
+class FinishFeature(Feature):
     """Source: common practice, CP-32, CP-44."""
 
     Wishes = FinishWishes
 
     def items(self, context: Context) -> list[Item]:
         """Varnish first, then the rim, so that no hand is on it any more."""
-        own = context.wishes(self.name)
-        found = [Item("varnish", 0, "Last varnish")] if own.varnish != NONE else []
-        return [*found, Item("rim", 0, "Base rim")] if own.rim else found
+        wishes = context.wishes(self.name)
+        found = [Item("varnish", 0, "Last varnish")] if wishes.varnish != NONE else []
+        return [*found, Item("rim", 0, "Base rim")] if wishes.rim else found
 
     def rank(self, coat: Coat) -> int:
         """The rim last."""
@@ -65,14 +65,14 @@ class FinishStage(Feature):
         Raises:
             SettingError: the varnish or the paint is not on the rack, or the base has no rim.
         """
-        own, site, tools = context.wishes(self.name), context.site, context.tools
+        wishes, site, tools = context.wishes(self.name), context.site, context.tools
         if item.way == "varnish":
-            found = [p for p in context.rack if not p.of_kind.changes_colour and p.of("finish") == own.varnish]
-            if not found or own.varnish not in tools.varnishes:
+            found = [p for p in context.rack if not p.of_kind.changes_colour and p.of("finish") == wishes.varnish]
+            if not found or wishes.varnish not in tools.varnishes:
                 raise SettingError(
-                    f"there is no {own.varnish} varnish on the rack or among your tools; choose another, or none"
+                    f"there is no {wishes.varnish} varnish on the rack or among your tools; choose another, or none"
                 )
-            label = f"last varnish, {own.varnish}: it makes the sheen one"
+            label = f"last varnish, {wishes.varnish}: it makes the sheen one"
             if tools.sprays:
                 coat = sprayed(
                     site.surface, only(found[0]), context.lamp.azimuth, 30, VARNISH_UM, "turn", label, tools
@@ -80,7 +80,7 @@ class FinishStage(Feature):
             else:
                 coat = usual_coat("brush", only(found[0]), label)
             return [replace(coat, stage=self.name)]
-        spots, paint = rim_spots(site), context.rack.find(own.rim)
+        spots, paint = rim_spots(site), context.rack.find(wishes.rim)
         if not spots.any():
             raise SettingError("this sculpt has no base with an upright rim; leave the rim out")
         coat = usual_coat("brush", only(paint), "base rim, all round", self.name)
@@ -88,4 +88,4 @@ class FinishStage(Feature):
         return [replace(film, where=Where.some(spots))]
 
 
-FEATURE = FinishStage()
+FEATURE = FinishFeature()

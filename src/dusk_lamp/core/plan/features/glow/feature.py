@@ -26,12 +26,12 @@ from .glows import (
     BANDS,
     NONE,
     Reached,
-    Wish,
+    WishedGlow,
     band_rows,
     dabbed,
     glow_coats,
+    glow_reach,
     glowing,
-    reach_of,
     reached,
     readable,
     strength_of,
@@ -54,7 +54,7 @@ SIDE_WORDS = {
 }
 
 
-class GlowStage(Feature):
+class GlowFeature(Feature):
     """Source: common practice, craft page, section 10, CP-25, CP-26."""
 
     shares_pots = True
@@ -62,55 +62,57 @@ class GlowStage(Feature):
     aims = 10
 
     # --- one glow on this sculpt
-    def source(self, context: Context, own: GlowWish) -> Source:
+    def source(self, context: Context, glow: GlowWish) -> Source:
         """What glows, on the bench.
 
         Raises:
             SettingError: its region is not there any more.
         """
-        if own.kind == "region":
-            if own.region not in context.site.marking.ids[1:]:
+        if glow.kind == "region":
+            if glow.region not in context.site.marking.ids[1:]:
                 raise SettingError("the region that glowed is not there any more; choose another source")
-            return Source("region", context.site.marking.number_of(own.region))
-        x, y, z = context.placing.to_bench(np.array(own.place, float)[None])[0]
-        n = context.placing.turn @ np.array(own.out, float)
+            return Source("region", context.site.marking.number_of(glow.region))
+        x, y, z = context.placing.to_bench(np.array(glow.place, float)[None])[0]
+        n = context.placing.turn @ np.array(glow.out, float)
         n = n / max(float(np.linalg.norm(n)), 1e-9)
         toward = (float(n[0]), float(n[1]), float(n[2]))
-        if own.kind == "plane":
-            return Source("plane", 0, (x, y, z), 1.0, toward, own.width, own.height)
-        x, y, z = (float(v) for v in np.array([x, y, z]) + n * (own.off + own.radius))
-        return Source("ball", 0, (x, y, z), own.radius)
+        if glow.kind == "plane":
+            return Source("plane", 0, (x, y, z), 1.0, toward, glow.width, glow.height)
+        x, y, z = (float(v) for v in np.array([x, y, z]) + n * (glow.off + glow.radius))
+        return Source("ball", 0, (x, y, z), glow.radius)
 
-    def light(self, context: Context, own: GlowWish, places: int = PLACES) -> Glow:
+    def light(self, context: Context, glow: GlowWish, places: int = PLACES) -> Glow:
         """Its light for a radiosity of 1, worked out once: reach, colour and dusk need no rays.
 
         Raises:
             SettingError: it cannot glow there.
         """
-        source = self.source(context, own)
+        source = self.source(context, glow)
         where = context.site.labels == source.region if source.kind == "region" else np.zeros(0)
-        key = digest("light", plain(source), own.shadow, places, where)
-        return context.memory.of("glow", key, lambda: glow_of(context.site, source, places, own.shadow))
+        key = digest("light", plain(source), glow.shadow, places, where)
+        return context.memory.of("glow", key, lambda: glow_of(context.site, source, places, glow.shadow))
 
-    def caught(self, context: Context, own: GlowWish) -> Glow:
+    def caught(self, context: Context, glow: GlowWish) -> Glow:
         """Its light with what shiny materials mirror of it, as the display view shows them."""
-        source, gloss = self.source(context, own), context.gloss
+        source, gloss = self.source(context, glow), context.gloss
         where = context.site.labels == source.region if source.kind == "region" else np.zeros(0)
-        key = digest("glint", plain(source), own.shadow, plain(context.view), gloss, where)
+        key = digest("glint", plain(source), glow.shadow, plain(context.view), gloss, where)
         return context.memory.of(
-            "glow", key, lambda: glinting(context.site.surface, self.light(context, own), gloss, context.view)
+            "glow", key, lambda: glinting(context.site.surface, self.light(context, glow), gloss, context.view)
         )
 
-    def wish(self, context: Context, own: GlowWish) -> Wish:
+    def wish(self, context: Context, glow: GlowWish) -> WishedGlow:
         """As plan.glow asks for it."""
-        return Wish(self.source(context, own), own.colour, own.strength, own.evenness, own.shadow, own.on, own.name)
+        return WishedGlow(
+            self.source(context, glow), glow.colour, glow.strength, glow.evenness, glow.shadow, glow.on, glow.name
+        )
 
-    def trouble(self, context: Context, own: GlowWish) -> str:
+    def trouble(self, context: Context, glow: GlowWish) -> str:
         """Why it cannot glow; "" where it can."""
         try:
-            if own.shines:
-                self.light(context, own)
-            elif not own.spots:
+            if glow.shines:
+                self.light(context, glow)
+            elif not glow.spots:
                 return "touch the sculpt where it is hottest"
         except SettingError as e:
             return str(e)
@@ -128,31 +130,35 @@ class GlowStage(Feature):
         )
 
     def reached(
-        self, context: Context, own: GlowWish, value: NDArray | None = None, highlit: dict[int, bool] | None = None
+        self,
+        context: Context,
+        glow_wish: GlowWish,
+        value: NDArray | None = None,
+        highlit: dict[int, bool] | None = None,
     ) -> Reached:
         """What a glow reaches. value: (N,) as it is painted so far; highlit: which crests have a highlight in
         that."""
         plan, lamp = context.plan, context.grey.light.total
-        glow, wish = self.caught(context, own), self.wish(context, own)
+        glow, wish = self.caught(context, glow_wish), self.wish(context, glow_wish)
         return reached(context.site, wish, glow, lamp, plan.exposure, plan.light.full, value, highlit)
 
-    def with_reach(self, context: Context, own: GlowWish, reach: float) -> GlowWish:
+    def with_reach(self, context: Context, glow: GlowWish, reach: float) -> GlowWish:
         """The same with the strength that is read so many mm from its middle.
 
         Raises:
             SettingError: no reach, or one further than any model.
         """
-        source, area = self.source(context, own), self.light(context, own).area
-        return replace(own, strength=strength_of(source, area, reach, self.least(context)))
+        source, area = self.source(context, glow), self.light(context, glow).area
+        return replace(glow, strength=strength_of(source, area, reach, self.least(context)))
 
-    def hot(self, context: Context, own: GlowWish) -> tuple[Masks, list[str]]:
+    def hot(self, context: Context, glow: GlowWish) -> tuple[Masks, list[str]]:
         """Heat or flame as masks, and what to mind."""
-        spots = context.placing.to_bench(np.array(own.spots, float).reshape(-1, 3)).tolist()
-        key = digest("hot", spots, own.length, own.hues, own.heart, own.seed, own.kind)
+        spots = context.placing.to_bench(np.array(glow.spots, float).reshape(-1, 3)).tolist()
+        key = digest("hot", spots, glow.length, glow.hues, glow.heart, glow.seed, glow.kind)
 
         def make() -> tuple[Masks, list[str]]:
-            if own.kind == "hot metal":
-                hot = heated(context.site, spots, own.length, seed=own.seed)
+            if glow.kind == "hot metal":
+                hot = heated(context.site, spots, glow.length, seed=glow.seed)
                 masks = [(b.name, b.colour, hot.band == k) for k, b in enumerate(hot.bands)][::-1]
                 masks.append(("broken black along crests", "#191412", hot.black))
                 gone = ", ".join(hot.dropped)
@@ -160,7 +166,7 @@ class GlowStage(Feature):
                     [f"There is no room for {gone}: the band would be narrower than a brush mark."] if gone else []
                 )
                 return masks, [*words, "Leave room for every band; put the dark red on twice at the ends."]
-            flame = flamed(context.site, spots, own.length, own.hues, own.heart, own.seed)
+            flame = flamed(context.site, spots, glow.length, glow.hues, glow.heart, glow.seed)
             masks = [(f"hue {k + 1} of {len(flame.colours)}", c, flame.hue == k) for k, c in enumerate(flame.colours)]
             masks.append(("edges that catch it", flame.colours[3], flame.catches))
             return masks, ["Broken dabs, not a smooth blend; brightest low and in recesses."]
@@ -192,12 +198,12 @@ class GlowStage(Feature):
             k = context.site.marking.number_of(given["region"])
             local, name = context.locals[k], context.site.marking.regions[k - 1].name
             colour = local.colour if max(rgb_from_hex(local.colour)) > DARK_COLOUR else AMBER
-            own = GlowWish(id_, "region", name, given["region"], colour=colour)
+            glow = GlowWish(id_, "region", name, given["region"], colour=colour)
         elif kind in SIDES:
             plane = plane_at(surface, kind)
             x, y, z = context.placing.to_file(np.array([plane.middle]))[0].tolist()
             a, b, c = (float(v) for v in np.array(plane.normal) @ context.placing.turn)
-            own = GlowWish(
+            glow = GlowWish(
                 id_,
                 "plane",
                 SIDE_WORDS[kind],
@@ -209,7 +215,7 @@ class GlowStage(Feature):
             )
         elif kind == "ball":
             off = float(given.get("off", FIRST_OFF * size))
-            own = GlowWish(
+            glow = GlowWish(
                 id_,
                 "ball",
                 "A ball in the air",
@@ -222,13 +228,13 @@ class GlowStage(Feature):
             return GlowWish(id_, kind, kind.capitalize(), spots=(given["place"],), length=FIRST_HEAT * size)
         else:
             raise SettingError("this glow is not known; reload the page")
-        return self.with_reach(context, own, FIRST_REACH * size)
+        return self.with_reach(context, glow, FIRST_REACH * size)
 
     # --- target and coats
     def target(self, context: Context, aim: Target) -> Target:
         """The light of every glow that is on, added to the lamp's."""
-        own = [(self.wish(context, g), self.caught(context, g)) for g in self.shining(context)]
-        return context.relit(glowing(aim.light, own, context.plan.light.full)) if own else aim
+        shining = [(self.wish(context, g), self.caught(context, g)) for g in self.shining(context)]
+        return context.relit(glowing(aim.light, shining, context.plan.light.full)) if shining else aim
 
     def items(self, context: Context) -> list[Item]:
         """Glows that are on and can glow, then lenses."""
@@ -245,19 +251,19 @@ class GlowStage(Feature):
         if item.way == "lens":
             number = context.site.marking.number_of(item.region)
             return lens_coats(context.site, number, self.lens(context, item.region), context.rack)
-        own = context.wishes(self.name).one(int(item.way.removeprefix("glow-")))
-        if trouble := self.trouble(context, own):
+        wishes = context.wishes(self.name).one(int(item.way.removeprefix("glow-")))
+        if trouble := self.trouble(context, wishes):
             raise SettingError(trouble)
-        if not own.shines:
-            return dabbed(context.site, own.name, self.hot(context, own)[0], context.rack)
+        if not wishes.shines:
+            return dabbed(context.site, wishes.name, self.hot(context, wishes)[0], context.rack)
         seen = context.seen_before(self.name)
-        found = self.reached(context, own, values_of(seen))
+        found = self.reached(context, wishes, values_of(seen))
         lab = context.target(self.name).lab
         puddles: dict[int, list[Mix]] = {}
         for coat in context.before(self.name):
             if coat.region in context.site.marking.ids[1:] and not coat.muted:
                 puddles.setdefault(context.site.marking.number_of(coat.region), []).append(coat.mix)
-        return glow_coats(context.site, self.wish(context, own), found, seen, lab, context.rack, puddles).coats
+        return glow_coats(context.site, self.wish(context, wishes), found, seen, lab, context.rack, puddles).coats
 
     def covers(self, context: Context) -> set[int]:
         """What glows is painted white all over, and a lens dark: what lay there is not seen."""
@@ -265,22 +271,24 @@ class GlowStage(Feature):
         return {g.region for g in wishes.glows if g.on and g.kind == "region"} | {*wishes.lenses}
 
     # --- what a page tells
-    def row(self, context: Context, own: GlowWish, value: NDArray | None, highlit: dict[int, bool]) -> dict[str, Any]:
+    def row(
+        self, context: Context, wished: GlowWish, value: NDArray | None, highlit: dict[int, bool]
+    ) -> dict[str, Any]:
         """One glow as plain values: strength as reach, the limit, bands, edges, and what to mind."""
-        row: dict[str, Any] = {**plain(own), "trouble": self.trouble(context, own), "shines": own.shines}
+        row: dict[str, Any] = {**plain(wished), "trouble": self.trouble(context, wished), "shines": wished.shines}
         if row["trouble"]:
             return row
         site, names = context.site, ["the rest", *(r.name for r in context.site.marking.regions)]
-        if not own.shines:
-            masks, words = self.hot(context, own)
+        if not wished.shines:
+            masks, words = self.hot(context, wished)
             bands = [{"name": n, "colour": c, "mm2": round(float(site.areas[m].sum()), 1)} for n, c, m in masks]
             return {**row, "bands": bands, "mind": words}
-        glow, wish, full = self.light(context, own), self.wish(context, own), context.plan.light.full
-        found, least = self.reached(context, own, value, highlit), self.least(context)
+        glow, wish, full = self.light(context, wished), self.wish(context, wished), context.plan.light.full
+        found, least = self.reached(context, wished, value, highlit), self.least(context)
         limit = strongest(wish, glow, context.grey.light.total, full)
         mind = []
-        if own.strength > limit:
-            mind.append("It lights something as brightly as it glows itself; the source must stay the lightest spot.")
+        if wished.strength > limit:
+            mind.append("It lights something as brightly as it glows itself; the wished must stay the lightest spot.")
         if not (found.band > NONE).any():
             mind.append("Nothing is within its reach: make it stronger, bring it nearer, or dim the lamp.")
         bare = sum(c.has_highlight is False for c in found.catches)
@@ -290,8 +298,8 @@ class GlowStage(Feature):
                 "they are painted first."
             )
         return row | {
-            "reach": round(reach_of(wish.source, glow.area, own.strength, least), 2),
-            "limit": round(reach_of(wish.source, glow.area, limit, least), 2) if np.isfinite(limit) else None,
+            "reach": round(glow_reach(wish.source, glow.area, wished.strength, least), 2),
+            "limit": round(glow_reach(wish.source, glow.area, limit, least), 2) if np.isfinite(limit) else None,
             "middle": [round(float(v), 3) for v in glow.middle],
             "mind": mind,
             "bands": [
@@ -307,8 +315,8 @@ class GlowStage(Feature):
 
 
 def _edge_words(catch: Any, names: Sequence[str]) -> str:
-    own = {None: "not planned yet", True: "already highlighted", False: "not highlighted yet"}[catch.has_highlight]
-    return f"{names[catch.region]}: {catch.lit:.1f} of {catch.length:.1f} mm catch it; {own}"
+    said = {None: "not planned yet", True: "already highlighted", False: "not highlighted yet"}[catch.has_highlight]
+    return f"{names[catch.region]}: {catch.lit:.1f} of {catch.length:.1f} mm catch it; {said}"
 
 
-FEATURE = GlowStage()
+FEATURE = GlowFeature()

@@ -46,7 +46,7 @@ BESIDE_MM = (0.35, 1.5)
 
 
 @dataclass(frozen=True)
-class Wish:
+class WishedGlow:
     """A glow as a painter wants it. name: in a few words. colour: of its light. strength: as `strength_of` counts it.
     evenness: where the source is hottest. shadow: whether the sculpt casts in its light. on: whether it glows."""
 
@@ -102,7 +102,7 @@ def strength_of(source: Source, area: float, reach: float, least: float) -> floa
     return least * (np.pi * reach**2 + area) / area
 
 
-def reach_of(source: Source, area: float, strength: float, least: float) -> float:
+def glow_reach(source: Source, area: float, strength: float, least: float) -> float:
     """The reach in mm of a strength: the way back of `strength_of`."""
     if source.kind == "ball":
         return (source.radius + 1) * float(np.sqrt(strength / least))
@@ -134,7 +134,7 @@ class Reached:
 
 def reached(
     site: Site,
-    wish: Wish,
+    wish: WishedGlow,
     glow: Glow,
     lamp_light: NDArray[np.float32],
     exposure: Exposure,
@@ -157,12 +157,12 @@ def reached(
     # on a spot that is white already nothing shows: what is past the white is counted by light
     band[(before >= exposure.white - READABLE)] = NONE
     band[~site.paintable] = NONE
-    catches, on_crest = _catches(site, band >= FAR, glow.own, plan_value, {} if highlit is None else highlit)
+    catches, on_crest = _catches(site, band >= FAR, glow.mask, plan_value, {} if highlit is None else highlit)
     band[on_crest & (band >= FAR)] = CATCH
-    if glow.own.any():
-        band[glow.own] = RIM
+    if glow.mask.any():
+        band[glow.mask] = RIM
         band[core_of(site, glow, wish.evenness)] = CORE
-    others = ~glow.own & site.paintable
+    others = ~glow.mask & site.paintable
     most = float(((lamp_light + light)[others].max(initial=0.0)) / full)
     return Reached(light, band, catches, most)
 
@@ -170,37 +170,37 @@ def reached(
 def core_of(site: Site, glow: Glow, evenness: str) -> NDArray[np.bool_]:
     """(N,) the hottest part of a source that is a region: its middle; the line where it sees most of itself, which on
     a hose is its inner curve; its upper end; all of it where it is even."""
-    own = np.flatnonzero(glow.own)
+    rows = np.flatnonzero(glow.mask)
     out = np.zeros(len(site), np.bool_)
-    if not len(own):
+    if not len(rows):
         return out
-    points = site.surface.points[own].astype(float)
+    points = site.surface.points[rows].astype(float)
     if evenness == "line":
-        heat = glow.factor[own].astype(float)
+        heat = glow.factor[rows].astype(float)
     elif evenness == "end":
         axis = np.linalg.svd(points - points.mean(axis=0), full_matrices=False)[2][0]
         heat = (points - points.mean(axis=0)) @ (axis * np.sign(axis[2] or 1.0))
     else:
-        border = np.flatnonzero(~glow.own)
+        border = np.flatnonzero(~glow.mask)
         heat = (
-            cKDTree(site.surface.points[border]).query(points, workers=-1)[0] if len(border) else np.zeros(len(own))
+            cKDTree(site.surface.points[border]).query(points, workers=-1)[0] if len(border) else np.zeros(len(rows))
         )
     if evenness == "even":
-        out[own] = True
+        out[rows] = True
         return out
-    cut = quantiles(heat, site.surface.areas[own].astype(float), (1 - CORE_SHARE,))[0]
-    out[own[heat >= cut]] = True
+    cut = quantiles(heat, site.surface.areas[rows].astype(float), (1 - CORE_SHARE,))[0]
+    out[rows[heat >= cut]] = True
     return out
 
 
 def _catches(
-    site: Site, lit: NDArray[np.bool_], own: NDArray[np.bool_], plan_value: NDArray | None, highlit: dict[int, bool]
+    site: Site, lit: NDArray[np.bool_], mask: NDArray[np.bool_], plan_value: NDArray | None, highlit: dict[int, bool]
 ) -> tuple[list[Catch], NDArray[np.bool_]]:
     """Crests that a glow reaches, and (N,) the samples on them."""
     place = site.bends.place
     count = int(place.max()) + 1 if len(place) else 0
     at = np.zeros(count, np.bool_)
-    at[place[lit & ~own]] = True
+    at[place[lit & ~mask]] = True
     on = np.zeros(count, np.bool_)
     first = np.zeros(count, np.int64)
     first[place[::-1]] = np.arange(len(place))[::-1]
@@ -219,7 +219,7 @@ def _catches(
             highlit[k] = _highlit(site, rows, plan_value)
         region = int(np.bincount(site.labels[rows]).argmax())
         out.append(Catch(float(pieces.sum()), float(pieces[both].sum()), region, highlit.get(k)))
-    return sorted(out, key=lambda c: -c.lit), on[place] & ~own
+    return sorted(out, key=lambda c: -c.lit), on[place] & ~mask
 
 
 def _highlit(site: Site, rows: NDArray[np.int64], value: NDArray) -> bool:
@@ -257,9 +257,9 @@ def band_rows(site: Site, band: NDArray[np.uint8]) -> list[dict[str, Any]]:
     return rows
 
 
-def strongest(wish: Wish, glow: Glow, lamp_light: NDArray[np.float32], full: float) -> float:
+def strongest(wish: WishedGlow, glow: Glow, lamp_light: NDArray[np.float32], full: float) -> float:
     """The strength from which on some receiver would be as light as the source."""
-    others = ~glow.own & (glow.factor > 1e-6) & (lamp_light < LAMPLIT * full)
+    others = ~glow.mask & (glow.factor > 1e-6) & (lamp_light < LAMPLIT * full)
     if not others.any():
         return float("inf")
     least = float(((OUTSHINES * full - lamp_light[others]) / glow.factor[others]).min())
@@ -267,7 +267,7 @@ def strongest(wish: Wish, glow: Glow, lamp_light: NDArray[np.float32], full: flo
 
 
 # --- light with glows in it
-def glowing(light: Light, wishes: Sequence[tuple[Wish, Glow]], full: float) -> Light:
+def glowing(light: Light, wishes: Sequence[tuple[WishedGlow, Glow]], full: float) -> Light:
     """The light of the rig with that of glows added. The source is the lightest thing there is; its middle is
     white."""
     total, colour = light.total, np.zeros((len(light.total), 3), np.float32)
@@ -276,7 +276,7 @@ def glowing(light: Light, wishes: Sequence[tuple[Wish, Glow]], full: float) -> L
             continue
         tint = even_light(wish.colour)
         add = glow.factor * np.float32(radiosity(wish.source, wish.strength))
-        add = np.where(glow.own, np.maximum(np.float32(full) - total, 0), add).astype(np.float32)
+        add = np.where(glow.mask, np.maximum(np.float32(full) - total, 0), add).astype(np.float32)
         total = total + add
         colour += add[:, None] * tint.astype(np.float32)
     return replace(light, total=total, glow=colour)
@@ -313,7 +313,7 @@ def _hue_off(paint: Paint, colour: str) -> float:
 
 def glow_coats(
     site: Site,
-    wish: Wish,
+    wish: WishedGlow,
     found: Reached,
     seen: NDArray[np.float32],
     wanted: NDArray,
@@ -361,8 +361,12 @@ def glow_coats(
             mind.append(f"The tint leaves what it falls on {100 * kept:.0f} % of its own contrast: thin it more.")
     for own_number, rim in _tidied(site, _overspill(site, found.band)):
         there = lab(xyz(np.average(seen[rim], axis=0, weights=site.areas[rim] + 1e-9)))
-        own = (puddles or {}).get(own_number)
-        mix = min(own, key=lambda m: float(delta_e(m.colour.lab, there))) if own else nearest_mix(there, _plain(rack))
+        puddle = (puddles or {}).get(own_number)
+        mix = (
+            min(puddle, key=lambda m: float(delta_e(m.colour.lab, there)))
+            if puddle
+            else nearest_mix(there, _plain(rack))
+        )
         on = f" onto {site.marking.regions[own_number - 1].name}" if own_number else ""
         label = f"{name}: once dry, tidy what spilled over{on}, in its own colour, thinned"
         coats.append(_coat(mix, label, rim, round(TIDY_SHARE * mix.coat_um, 1), 2.0))

@@ -16,11 +16,11 @@ from ....datasets.materials import GLASS
 from ....errors import SettingError
 from ....light.lamp import Lamp
 from ....paint.colour import colour_of_hex, screen_hex
-from ....paint.mix import EARNS, Match, Mix, match
+from ....paint.mix import EARNS, Mix, MixMatch, match
 from ....paint.rack import Paint, Rack
 from ....plain import rounded
 from ....sculpt.site import Site, Where
-from ....target.local import Local, ladder
+from ....target.local import Local, colour_ladder
 from ...brief import BRUSHED
 from .glows import GLOW
 
@@ -85,13 +85,13 @@ class Lens:
         (x0, y0), (x1, y1) = ring.T, np.roll(ring, -1, axis=0).T
         with np.errstate(divide="ignore", invalid="ignore"):
             crosses = ((y0 > y) != (y1 > y)) & (x < (x1 - x0) * (y - y0) / (y1 - y0) + x0)
-        own = crosses.sum(axis=1) % 2 == 1
-        return own if own.any() else self._nearest(ring.mean(axis=0))
+        inside = crosses.sum(axis=1) % 2 == 1
+        return inside if inside.any() else self._nearest(ring.mean(axis=0))
 
     def _nearest(self, at: NDArray[np.float64]) -> NDArray[np.bool_]:
-        own = np.zeros(len(self.flat), np.bool_)
-        own[int(np.argmin(((self.flat - at) ** 2).sum(axis=1)))] = True
-        return own
+        mask = np.zeros(len(self.flat), np.bool_)
+        mask[int(np.argmin(((self.flat - at) ** 2).sum(axis=1)))] = True
+        return mask
 
     @property
     def words(self) -> str:
@@ -115,15 +115,15 @@ def lenses(site: Site, region: int, lamp: Lamp, brush: float = 0.2, colour: str 
         raise SettingError("this region is not there any more; choose another")
     if not 0.02 <= brush <= 10:
         raise SettingError(f"a brush leaves a mark of 0.02 to 10 mm, not {brush:g}")
-    own = np.flatnonzero((site.labels == region) & site.paintable)
+    mask = np.flatnonzero((site.labels == region) & site.paintable)
     name = site.marking.regions[region - 1].name
-    found = [_lens(site, rows, lamp, brush, colour) for rows in _pieces(site, own) if len(rows) >= LEAST_SAMPLES]
+    found = [_lens(site, rows, lamp, brush, colour) for rows in _pieces(site, mask) if len(rows) >= LEAST_SAMPLES]
     if not found:
         raise SettingError(f"“{name}” is too small to be drawn as a lens: a dot of light is all it takes")
     return sorted(found, key=lambda lens: float(lens.middle[0]))
 
 
-def pair_words(found: Sequence[Lens]) -> str:
+def lens_pair_words(found: Sequence[Lens]) -> str:
     """Which of a pair of lenses comes out worse, and by what; "" where they are alike, or no pair."""
     if len(found) != 2:
         return ""
@@ -152,8 +152,8 @@ def lens_coats(site: Site, region: int, found: Sequence[Lens], rack: Rack) -> li
     name = site.marking.regions[region - 1].name
     masks: dict[str, tuple[str, NDArray[np.bool_]]] = {}
     for lens in sorted(found, key=lambda lens: -len(lens.crescents)):
-        for words, colour, own in lens.marks:
-            masks.setdefault(words, (colour, np.zeros(len(site), np.bool_)))[1][lens.rows[own]] = True
+        for words, colour, spots in lens.marks:
+            masks.setdefault(words, (colour, np.zeros(len(site), np.bool_)))[1][lens.rows[spots]] = True
     mixes = dict(zip(masks, _from_three_pots(tuple(c for c, _ in masks.values()), tuple(paints)), strict=True))
     return [
         replace(usual_coat("brush", mixes[words], f"{name}: {words}", GLOW), where=Where.some(mask))
@@ -169,26 +169,26 @@ def _from_three_pots(colours: tuple[str, ...], paints: tuple[Paint, ...]) -> tup
     wanted = [colour_of_hex(c) for c in colours]
     by_value = sorted(paints, key=lambda p: p.looks.value)
 
-    def mixes(hue: Paint) -> list[Match]:
+    def mixes(hue: Paint) -> list[MixMatch]:
         dark, light = ([hue] if end == hue else [end, hue] for end in (by_value[0], by_value[-1]))
         return [match(colour, light if k else dark, 2, earns=EARNS)[0] for k, colour in enumerate(wanted)]
 
     return tuple(m.mix for m in min(map(mixes, paints), key=lambda found: sum(m.delta_e for m in found)))
 
 
-def _pieces(site: Site, own: NDArray[np.int64]) -> list[NDArray[np.int64]]:
+def _pieces(site: Site, rows: NDArray[np.int64]) -> list[NDArray[np.int64]]:
     """What hangs together, the scraps left out."""
-    if not len(own):
+    if not len(rows):
         return []
     place = site.bends.place
     there = np.zeros(len(site), np.bool_)
-    there[own] = True
+    there[rows] = True
     a, b = (place[e] for e in site.surface.edges)
     both = there[site.surface.edges[0]] & there[site.surface.edges[1]]
     size = int(place.max()) + 1
     graph = coo_matrix((np.ones(int(both.sum())), (a[both], b[both])), (size, size))
-    label = connected_components(graph, directed=False)[1][place[own]]
-    parts = [own[label == k] for k in np.unique(label)]
+    label = connected_components(graph, directed=False)[1][place[rows]]
+    parts = [rows[label == k] for k in np.unique(label)]
     area = [float(site.surface.areas[p].sum()) for p in parts]
     return [p for p, mm2 in zip(parts, area, strict=True) if mm2 >= LEAST_SHARE * max(area)]
 
@@ -214,7 +214,7 @@ def _lens(site: Site, rows: NDArray[np.int64], lamp: Lamp, brush: float, colour:
     count = next((MOST_CRESCENTS - k for k, m in enumerate(MARKS) if width >= m * brush), 0)
     away = float(np.arctan2(-toward[1], -toward[0]))
     local = Local(colour, GLASS)
-    table = ladder(local)
+    table = colour_ladder(local)
     shades = (*(screen_hex(table[round(v / 0.05)]) for v in (*VALUES[: count + 1], 8.8)), "#ffffff")
     dot = toward * _radius(outline, away + np.pi) * DOT_OUT
     return Lens(

@@ -109,11 +109,11 @@ class GlowWishes(Wishes):
             raise SettingError("this glow is not there any more; reload the page")
         return found
 
-    def with_one(self, own: GlowWish) -> "GlowWishes":
+    def with_one(self, glow: GlowWish) -> "GlowWishes":
         """The same with one changed, or added."""
-        if all(g.id != own.id for g in self.glows):
-            return replace(self, glows=(*self.glows, own))
-        return replace(self, glows=tuple(own if g.id == own.id else g for g in self.glows))
+        if all(g.id != glow.id for g in self.glows):
+            return replace(self, glows=(*self.glows, glow))
+        return replace(self, glows=tuple(glow if g.id == glow.id else g for g in self.glows))
 
     def without(self, id_: int) -> "GlowWishes":
         """The same without one."""

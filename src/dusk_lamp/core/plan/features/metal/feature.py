@@ -16,13 +16,13 @@ from ....target.target import Target
 from ...context import Context
 from ...simulation import digest
 from ..feature import Feature, Item
-from .painted import colours, layers_of, usual_metal, values
+from .painted import colours, layers_of, metal_values, usual_metal
 from .wishes import CUSTOMARY, Metal, MetalWishes
 
 HANDY = Lamp(0, 60)  # what a metal mirrors where the lamp is off
 
 
-class MetalStage(Feature):
+class MetalFeature(Feature):
     """Source: common practice, craft page, section 11."""
 
     shares_pots = True
@@ -56,14 +56,14 @@ class MetalStage(Feature):
         metal, local = self.metal(context, id_), context.locals[context.site.marking.number_of(id_)]
         lamp = self.lamp(context)
         key = digest("metal", plain(metal), plain(lamp), plain(local), context.site.looked)
-        found = partial(context.lasting.field, key, lambda: values(context.site, metal, lamp, local))
+        found = partial(context.lasting.field, key, lambda: metal_values(context.site, metal, lamp, local))
         return context.memory.of("metal", key, found)
 
     def colours(self, context: Context, id_: int) -> NDArray[np.float64]:
         """(M, 3) linear RGB that the samples of a region should show in daylight, without any glow."""
         number = context.site.marking.number_of(id_)
-        own = context.site.labels == number
-        return colours(self.values(context, id_)[own], self.metal(context, id_), context.locals[number])
+        mask = context.site.labels == number
+        return colours(self.values(context, id_)[mask], self.metal(context, id_), context.locals[number])
 
     def target(self, context: Context, aim: Target) -> Target:
         """Metal in the place of the local colour of its regions: dimmed as that is, and with what glows on it."""
@@ -73,36 +73,36 @@ class MetalStage(Feature):
         daylight = context.feature("colour").target(context, context.lit())
         rgb = aim.rgb.copy()
         for id_ in ids:
-            own = context.site.labels == context.site.marking.number_of(id_)
-            before, now = daylight.rgb[own], aim.rgb[own]
+            mask = context.site.labels == context.site.marking.number_of(id_)
+            before, now = daylight.rgb[mask], aim.rgb[mask]
             dimmed = np.clip((now @ LUMINANCE) / np.maximum(before @ LUMINANCE, 1e-6), 0, 1)
             shown = self.colours(context, id_) * dimmed[:, None] + np.maximum(now - before, 0)
             Y = np.clip(shown @ LUMINANCE, 1e-4, 1)
-            rgb[own] = within_screen(shown, Y)
+            rgb[mask] = within_screen(shown, Y)
         return aim.with_rgb(rgb.astype(np.float32))
 
     def items(self, context: Context) -> list[Item]:
         """The regions that were set, unless they are planned with the others for a budget."""
-        marking, own = context.site.marking, context.wishes(self.name)
+        marking, wishes = context.site.marking, context.wishes(self.name)
         together = context.wishes("colour").budget is not None
         return [
             Item("metal", r.id, r.name)
             for r in marking.regions
-            if own.of(r.id) is not None and (not together or r.way or own.by_ladder(r.id))
+            if wishes.of(r.id) is not None and (not together or r.way or wishes.by_ladder(r.id))
         ]
 
     def coats(self, context: Context, item: Item) -> list[Coat]:
         """Layers through the values of the metal, as they are without glows: those are tinted over them."""
         number = context.site.marking.number_of(item.region)
-        task, metal = context.task(self.name, number), self.metal(context, item.region)
+        brief, metal = context.brief(self.name, number), self.metal(context, item.region)
         if context.wishes(self.name).of(item.region) is None or metal.mixes == CUSTOMARY:
             # shown, but not set: painted as it is shown; a ladder follows the values, whatever their colour
-            return layers_of(task, metal, self.values(context, item.region), context.locals[number])
-        return layers_of(task, wash=metal.wash)
+            return layers_of(brief, metal, self.values(context, item.region), context.locals[number])
+        return layers_of(brief, wash=metal.wash)
 
     def covers(self, context: Context) -> set[int]:
         """What is painted through the customary ladder, by itself: its base goes on all of it."""
         return {i for i in context.site.marking.ids[1:] if context.wishes(self.name).by_ladder(i)}
 
 
-FEATURE = MetalStage()
+FEATURE = MetalFeature()

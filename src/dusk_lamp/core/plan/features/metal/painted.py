@@ -18,8 +18,8 @@ from ....paint.mix import only
 from ....paint.value import luminance_from_munsell
 from ....sculpt.display import seen_from
 from ....sculpt.site import Site
-from ....target.local import VALUES, Local, lab_of, ladder, seen_as, usual_local
-from ...brief import BRUSHED, TINTING, Task, brushed
+from ....target.local import VALUES, Local, colour_ladder, lab_of, seen_as, usual_local
+from ...brief import BRUSHED, TINTING, Brief, brushed
 from ..colour.ways import way_called
 from ..colour.ways.layers import covering_um
 from .schools.school import DARKEST, LIGHTEST, Shine, value_of
@@ -49,8 +49,10 @@ GREYISH = 12.0  # C* of a pot that serves for steel; from memory
 
 def usual_metal(material: str) -> Metal:
     """How a material shines where nobody has set anything."""
-    own = material_called(material)
-    return Metal(own.school, own.world, Shine(roughness=own.roughness, contrast=own.contrast, gather=own.gather))
+    usual = material_called(material)
+    return Metal(
+        usual.school, usual.world, Shine(roughness=usual.roughness, contrast=usual.contrast, gather=usual.gather)
+    )
 
 
 def local_for(local: Local) -> Local:
@@ -59,7 +61,7 @@ def local_for(local: Local) -> Local:
     return replace(local, low=DARKEST, middle=None, high=LIGHTEST) if local.material == METAL_MATERIAL else local
 
 
-def values(site: Site, metal: Metal, lamp: Lamp, local: Local = STEEL) -> NDArray[np.float32]:
+def metal_values(site: Site, metal: Metal, lamp: Lamp, local: Local = STEEL) -> NDArray[np.float32]:
     """(N,) Munsell values of the whole sculpt, were it this metal."""
     low, _, high = local_for(local).key
     return value_of(metal.by.shares(site, metal.shine, metal.mirrors, lamp), metal.shine, low, high)
@@ -68,9 +70,9 @@ def values(site: Site, metal: Metal, lamp: Lamp, local: Local = STEEL) -> NDArra
 def colours(value: NDArray[np.float32], metal: Metal, local: Local = STEEL) -> NDArray[np.float64]:
     """(N, 3) linear RGB of metal of a local colour at values (N,), with the colours of its world in it: the greyer
     the metal, the more of them."""
-    table = ladder(local_for(local))
+    table = colour_ladder(local_for(local))
     if (world := WORLD_COLOURS.get(metal.world)) is not None:
-        own = lab_of(table)
+        table_lab = lab_of(table)
         named = np.array([colour_of_hex(c).lab for c in world])
         chroma = float(np.hypot(*colour_of_hex(local.colour).lab[1:]))
         share = (
@@ -78,9 +80,9 @@ def colours(value: NDArray[np.float32], metal: Metal, local: Local = STEEL) -> N
             * float(np.exp(-chroma / OWN_CHROMA))
             * (1 if local.material == METAL_MATERIAL else OTHERS_SHARE)
         )
-        cast = np.stack([np.interp(own[:, 0], named[:, 0], named[:, k]) for k in (1, 2)], axis=1)
-        own[:, 1:] = (1 - share) * own[:, 1:] + share * cast
-        table = seen_as(own, luminance_from_munsell(VALUES) / 100)
+        cast = np.stack([np.interp(table_lab[:, 0], named[:, 0], named[:, k]) for k in (1, 2)], axis=1)
+        table_lab[:, 1:] = (1 - share) * table_lab[:, 1:] + share * cast
+        table = seen_as(table_lab, luminance_from_munsell(VALUES) / 100)
     at = np.clip(value.astype(np.float64), 0, 10)
     return np.stack([np.interp(at, VALUES, table[:, k]) for k in range(3)], axis=1)
 
@@ -99,7 +101,7 @@ def mirror_ball(metal: Metal, local: Local = STEEL, size: int = 160) -> NDArray[
 
 
 def layers_of(
-    task: Task,
+    brief: Brief,
     metal: Metal | None = None,
     value: NDArray[np.float32] | None = None,
     local: Local = STEEL,
@@ -108,39 +110,41 @@ def layers_of(
     """The layers that paint a region as metal: as its target has it, or as a metal of values (N,). wash: between base
     and layers, where no metal says so."""
     if metal is not None and value is not None:
-        task = replace(task, value=value, lab=lab_of(colours(value, metal, local)))
+        brief = replace(brief, value=value, lab=lab_of(colours(value, metal, local)))
     made = (
-        customary_layers(task) if metal is not None and metal.mixes == CUSTOMARY else way_called("layers").coats(task)
+        customary_layers(brief)
+        if metal is not None and metal.mixes == CUSTOMARY
+        else way_called("layers").coats(brief)
     )
     if (wash if metal is None else metal.wash) == DARK_WASH:
-        made = [made[0], dark_wash(task), *made[1:]]
+        made = [made[0], dark_wash(brief), *made[1:]]
     return [replace(c, stage=METAL, way="metal") for c in made]
 
 
-def dark_wash(task: Task) -> Coat:
+def dark_wash(brief: Brief) -> Coat:
     """The darkest wash of the rack, thin, over a region's base: its rivets and joints are shaded once for all, and
     the layers over it are laid on what stands out.
 
     Raises:
         SettingError: there is no wash on the rack.
     """
-    dark = only(min(task.paints(*TINTING), key=lambda p: p.looks.value))
-    coat = usual_coat("wash", dark, f"{task.name}: dark wash over the base", METAL)
+    dark = only(min(brief.paints(*TINTING), key=lambda p: p.looks.value))
+    coat = usual_coat("wash", dark, f"{brief.name}: dark wash over the base", METAL)
     thin = replace(coat.settings, film_um=round(WASH_SHARE * coat.settings.film_um, 1))
-    return replace(coat, settings=thin, where=task.where)
+    return replace(coat, settings=thin, where=brief.where)
 
 
-def customary_layers(task: Task) -> list[Coat]:
+def customary_layers(brief: Brief) -> list[Coat]:
     """The customary ladder of painted steel (CP-22) from three pots, each lighter mix where the metal is nearer to it
     than to the one before; the lightest of all on the edges is left to the edge highlights.
 
     Raises:
         SettingError: the rack has no three base or layer paints, dark, middle and light.
     """
-    paints = sorted(task.paints(*BRUSHED), key=lambda p: p.looks.value)
+    paints = sorted(brief.paints(*BRUSHED), key=lambda p: p.looks.value)
     greys = [p for p in paints if float(np.hypot(*p.looks.lab[1:])) <= GREYISH] or paints
     middle = min(
-        greys, key=lambda p: abs(p.looks.value - float(np.average(task.value[task.own], weights=task.weight())))
+        greys, key=lambda p: abs(p.looks.value - float(np.average(brief.value[brief.mask], weights=brief.weight())))
     )
     dark, light = greys[0], greys[-1]
     if not dark.looks.value < middle.looks.value < light.looks.value:
@@ -149,13 +153,15 @@ def customary_layers(task: Task) -> list[Coat]:
         )
     steps = [s.mix for s in customary(dark, middle, light, "painted steel")]
     out: list[Coat] = []
-    under = task.ground
+    under = brief.ground
     for k, mix in enumerate(steps):
-        on = task.own if k == 0 else task.own & (task.value >= (steps[k - 1].colour.value + mix.colour.value) / 2)
+        on = (
+            brief.mask if k == 0 else brief.mask & (brief.value >= (steps[k - 1].colour.value + mix.colour.value) / 2)
+        )
         if not on.any():
             break
         label = "base of the steel ladder" if k == 0 else f"steel, step {k + 1} of {len(steps)}"
-        out.append(brushed(task, mix, label, None if k == 0 else on, covering_um(mix, under)))
+        out.append(brushed(brief, mix, label, None if k == 0 else on, covering_um(mix, under)))
         under = mix.pigment.masstone
     return out
 
@@ -171,16 +177,16 @@ class Holds:
     words: str
 
 
-def holds(site: Site, own: NDArray[np.bool_], metal: Metal, lamp: Lamp, local: Local = STEEL) -> Holds:
+def holds(site: Site, mask: NDArray[np.bool_], metal: Metal, lamp: Lamp, local: Local = STEEL) -> Holds:
     """From how far round a region's metal holds: what is painted for the display view against what a mirror would
     show from beside it, on what is seen from there."""
-    painted = values(site, metal, lamp, local)
+    painted = metal_values(site, metal, lamp, local)
     looks = []
     for off in range(-FURTHEST, FURTHEST + 1, STEP):
         azimuth, elevation = metal.shine.view
         beside = replace(metal, shine=replace(metal.shine, view=(azimuth + off, elevation)))
-        seen = own & seen_from(site.surface, azimuth + off, elevation)
-        other = painted if off == 0 else values(site, beside, lamp, local)
+        seen = mask & seen_from(site.surface, azimuth + off, elevation)
+        other = painted if off == 0 else metal_values(site, beside, lamp, local)
         looks.append((off, _correlation(painted[seen], other[seen], site.areas[seen])))
     degrees = 0
     for off in range(STEP, FURTHEST + 1, STEP):
@@ -188,8 +194,8 @@ def holds(site: Site, own: NDArray[np.bool_], metal: Metal, lamp: Lamp, local: L
             break
         degrees = off
     a, b = site.surface.edges
-    mine = own[a] & own[b]
-    contrast = _beside(site, painted, own, BESIDE * site.surface.spacing) if mine.any() else False
+    mine = mask[a] & mask[b]
+    contrast = _beside(site, painted, mask, BESIDE * site.surface.spacing) if mine.any() else False
     words = f"It still reads as metal from up to {degrees}° to either side of the display view. "
     words += (
         "Near-black lies beside near-white."
@@ -208,8 +214,8 @@ def _correlation(one: NDArray, other: NDArray, weight: NDArray) -> float:
     return float(w @ (a * b)) / size if size > 1e-9 else 1.0
 
 
-def _beside(site: Site, value: NDArray[np.float32], own: NDArray[np.bool_], near: float) -> bool:
-    dark, light = own & (value < DARK), own & (value > LIGHT)
+def _beside(site: Site, value: NDArray[np.float32], mask: NDArray[np.bool_], near: float) -> bool:
+    dark, light = mask & (value < DARK), mask & (value > LIGHT)
     if not dark.any() or not light.any():
         return False
     far = cKDTree(site.surface.points[dark]).query(site.surface.points[light], workers=-1)[0]

@@ -57,10 +57,10 @@ def unrolled(
     Raises:
         SettingError: the facet is too small.
     """
-    own = np.flatnonzero(facet.own & site.paintable)
-    if len(own) < LEAST_SAMPLES:
+    spots = np.flatnonzero(facet.mask & site.paintable)
+    if len(spots) < LEAST_SAMPLES:
         raise SettingError("this facet is too small to be unrolled; choose a larger one")
-    at = site.surface.points[own].astype(float) @ facet.along
+    at = site.surface.points[spots].astype(float) @ facet.along
     share = (at - at.min()) / max(float(np.ptp(at)), 1e-9)
     middles = (np.arange(STOPS) + 0.5) / STOPS
     order = np.argsort(share, kind="stable")
@@ -69,7 +69,7 @@ def unrolled(
         order[np.searchsorted(share[order], m - 1 / STOPS) : np.searchsorted(share[order], m + 1 / STOPS)]
         for m in middles
     ]
-    values = np.array([np.median(value[own[rows]]) if len(rows) else np.nan for rows in near])
+    values = np.array([np.median(value[spots[rows]]) if len(rows) else np.nan for rows in near])
     known = np.isfinite(values)
     values = np.interp(middles, middles[known], values[known])
     rgb = colours(values.astype(np.float32), metal, local)

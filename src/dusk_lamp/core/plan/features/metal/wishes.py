@@ -8,7 +8,7 @@ from ....light.reflect import WORLDS, World, world_called
 from ....plain import checked, choice, text
 from ...wishes import Takers, Wishes, wishes_taken
 from .schools import metal_school
-from .schools.school import School, Shine
+from .schools.school import MetalSchool, Shine
 
 NEAREST, CUSTOMARY = "nearest mixes", "customary steel ladder"
 
@@ -35,7 +35,7 @@ class Metal:
         world_called(self.world)
 
     @property
-    def by(self) -> School:
+    def by(self) -> MetalSchool:
         """The school itself."""
         return metal_school(self.school)
 
@@ -65,8 +65,8 @@ class MetalWishes(Wishes):
 
     def by_ladder(self, id_: int) -> bool:
         """Whether a region is painted through the customary ladder, by itself."""
-        own = self.of(id_)
-        return own is not None and own.mixes == CUSTOMARY
+        metal = self.of(id_)
+        return metal is not None and metal.mixes == CUSTOMARY
 
     def with_one(self, id_: int, metal: Metal | None) -> "MetalWishes":
         """The same with one region set, or none of its own any more."""

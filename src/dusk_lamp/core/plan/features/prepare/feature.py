@@ -10,15 +10,15 @@ from ..feature import Feature
 from .wishes import PrepareWishes
 
 
-class PrepareStage(Feature):
+class PrepareFeature(Feature):
     """Source: common practice, CP-2, CP-44."""
 
     Wishes = PrepareWishes
 
     def tasks(self, context: Context, coats: Sequence[Coat]) -> list[tuple[int, Task]]:
         """Putty, stones and paste, a night before the primer."""
-        own, out = context.wishes(self.name), []
-        if own.gaps:
+        wishes, out = context.wishes(self.name), []
+        if wishes.gaps:
             out.append(
                 Task(
                     "Fill the gaps",
@@ -28,7 +28,7 @@ class PrepareStage(Feature):
                     ("putty", "dust"),
                 )
             )
-        if own.base == "paste and stones":
+        if wishes.base == "paste and stones":
             out.append(
                 Task(
                     "Glue the stones on",
@@ -38,7 +38,7 @@ class PrepareStage(Feature):
                     ("cement",),
                 )
             )
-        if own.base != "as it is":
+        if wishes.base != "as it is":
             out.append(
                 Task(
                     "Spread the paste on the base",
@@ -52,4 +52,4 @@ class PrepareStage(Feature):
         return [(0, task) for task in out]
 
 
-FEATURE = PrepareStage()
+FEATURE = PrepareFeature()

@@ -19,8 +19,8 @@ def steps_by_region(
     rows = [*plain(marking.regions), {"name": "the rest", "material": None, "attention": None}]
     out = []
     for number, facts in zip([*range(1, len(rows)), 0], rows, strict=True):
-        own = (marking.labels == number) & paintable
-        by_step = np.bincount(bands.step[own], surface.areas[own].astype(np.float64), minlength=len(bands.greys))
+        mask = (marking.labels == number) & paintable
+        by_step = np.bincount(bands.step[mask], surface.areas[mask].astype(np.float64), minlength=len(bands.greys))
         out.append(
             {
                 **facts,

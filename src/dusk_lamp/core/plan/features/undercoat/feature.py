@@ -43,7 +43,7 @@ class FittedSchool:
 COMPARED = ("ladder", "twotone")  # schools that a fit is never worse than
 
 
-class Undercoat(Feature):
+class UndercoatFeature(Feature):
     """Source: common practice, craft page, section 5."""
 
     Wishes = UndercoatWishes
@@ -55,19 +55,19 @@ class Undercoat(Feature):
         Raises:
             SettingError: the rack lacks a light or a dark; it says which.
         """
-        own = wishes or context.wishes(self.name)
+        wanted = wishes or context.wishes(self.name)
         names = {p.name.casefold() for p in context.rack}
-        primer, through = (n if n and n.casefold() in names else None for n in (own.primer, own.through))
+        primer, through = (n if n and n.casefold() in names else None for n in (wanted.primer, wanted.through))
         steps = context.plan.greys.steps
         key = ("pots", tuple(context.rack), steps, primer, through)
         return context.memory.of("stage", key, lambda: pots_from(context.rack, steps, primer, through))
 
     def span(self, context: Context) -> ValueSpan:
         """The values its coats aim at: those of the school, or of the paints."""
-        own = context.wishes(self.name)
-        if own.darkest is None or own.lightest is None:
+        wishes = context.wishes(self.name)
+        if wishes.darkest is None or wishes.lightest is None:
             return self.pots(context).span
-        return ValueSpan(own.darkest, own.lightest)
+        return ValueSpan(wishes.darkest, wishes.lightest)
 
     def values(self, context: Context) -> NDArray[np.float32]:
         """(N,) the values its coats aim at on every sample."""
@@ -164,10 +164,10 @@ class Undercoat(Feature):
             progress=say,
             stopped=stopped,
         )
-        own = [primed(primer, "primer everywhere", context.tools), *found.coats]
+        coats_here = [primed(primer, "primer everywhere", context.tools), *found.coats]
         say("Comparing with the schools", 0.97)
         tried = [self.fitted(context, name) for name in COMPARED]
-        offers = [(own, pots.span), *((list(t.coats), t.match.span) for t in tried)]
+        offers = [(coats_here, pots.span), *((list(t.coats), t.match.span) for t in tried)]
         taken = fewest_of_the_nearest(context.site, context.share, offers)
         return list(offers[taken][0]), offers[taken][1] if taken else None
 
@@ -184,10 +184,10 @@ class Undercoat(Feature):
 
     def school(self, context: Context) -> str:
         """The school that is taken: the one wished for, or the first there are tools for."""
-        own = context.wishes(self.name).school
-        needs = ("airbrush",) if own == FIT else schools()[own].needs
-        if not context.tools.lack(*needs) or own != UndercoatWishes().school:
-            return own
+        wishes = context.wishes(self.name).school
+        needs = ("airbrush",) if wishes == FIT else schools()[wishes].needs
+        if not context.tools.lack(*needs) or wishes != UndercoatWishes().school:
+            return wishes
         kit = self.kit(context)
         return next(name for name, s in schools().items() if not s.lack(kit))
 
@@ -198,12 +198,12 @@ class Undercoat(Feature):
 
     def came_to(self, context: Context) -> UndercoatWishes:
         """With the values that the school's own coats aim at."""
-        own, name = context.wishes(self.name), self.school(context)
-        return own.of(name, self.fit_once(context)[1] if name == FIT else self.fitted(context, name).match.span)
+        wishes, name = context.wishes(self.name), self.school(context)
+        return wishes.of(name, self.fit_once(context)[1] if name == FIT else self.fitted(context, name).match.span)
 
     def mine(self, item: Item, coat: Coat) -> bool:
         """All of them."""
         return True
 
 
-FEATURE = Undercoat()
+FEATURE = UndercoatFeature()

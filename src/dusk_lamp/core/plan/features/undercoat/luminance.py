@@ -32,13 +32,13 @@ class LuminanceFilms:
     def value(self, thickness: NDArray) -> NDArray:
         """(M,) Munsell value under films (G, M) µm."""
         value = np.empty(thickness.shape[1])
-        values(thickness, self.S, self.a, self.b, self.ground, VALUES, value, np.empty((0, 0)), STEEP)
+        values_under_films(thickness, self.S, self.a, self.b, self.ground, VALUES, value, np.empty((0, 0)), STEEP)
         return value
 
     def slopes(self, thickness: NDArray) -> tuple[NDArray, NDArray]:
         """(M,) values, and (G, M) their change for each µm more of each mix."""
         value, slopes = np.empty(thickness.shape[1]), np.empty_like(thickness)
-        values(thickness, self.S, self.a, self.b, self.ground, VALUES, value, slopes, STEEP)
+        values_under_films(thickness, self.S, self.a, self.b, self.ground, VALUES, value, slopes, STEEP)
         return value, slopes
 
 
@@ -50,7 +50,7 @@ STEEP = np.gradient(VALUES, _ROOT**2)
 
 
 @numba.njit(cache=True, nogil=True, fastmath=True)
-def values(thickness, S, a, b, ground, table, value, slopes, steep):
+def values_under_films(thickness, S, a, b, ground, table, value, slopes, steep):
     """Values (M,) under films (G, M) one on another, and, where there is room for them, their slopes by each µm (G,
     M).
 
@@ -78,8 +78,8 @@ def values(thickness, S, a, b, ground, table, value, slopes, steep):
         if sloped:
             through = steep[k] + share * (steep[k + 1] - steep[k])
             for g in range(greys - 1, -1, -1):
-                own = slopes[g, m]
-                slopes[g, m] = through * own
+                slope = slopes[g, m]
+                slopes[g, m] = through * slope
                 through = through * by_ground[g]
 
 

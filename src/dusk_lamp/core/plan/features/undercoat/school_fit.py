@@ -103,12 +103,14 @@ def fit_school(site: Site, coats: Sequence[Coat], share: NDArray) -> tuple[list[
     """
     seen = np.flatnonzero(site.paintable)
     chosen = seen[:: max(1, len(seen) // SAMPLES)].astype(np.int32)
-    own = _Amounts(site.only(chosen, np.zeros((0, 3), np.int32)), list(coats), np.asarray(share, np.float64)[chosen])
+    amounts = _Amounts(
+        site.only(chosen, np.zeros((0, 3), np.int32)), list(coats), np.asarray(share, np.float64)[chosen]
+    )
     for _ in range(ROUNDS):
-        own.fit(MOVES)
-        own.turn()
-    own.fit(MOVES)
-    return own.coats_now(), own.span
+        amounts.fit(MOVES)
+        amounts.turn()
+    amounts.fit(MOVES)
+    return amounts.coats_now(), amounts.span
 
 
 def fewest_of_the_nearest(site: Site, share: NDArray, offers: Sequence[tuple[Sequence[Coat], ValueSpan]]) -> int:
@@ -190,6 +192,6 @@ class _Amounts:
         """The coats in their fitted amounts, in half seconds and half µm."""
         out = []
         for coat, times, free in zip(self.coats, self.times, self.free, strict=True):
-            own = coat.by.scaled(coat.settings, float(times)) if free else coat.settings
-            out.append(replace(coat, settings=own))
+            settings = coat.by.scaled(coat.settings, float(times)) if free else coat.settings
+            out.append(replace(coat, settings=settings))
         return out

@@ -17,7 +17,7 @@ from numpy.typing import NDArray
 from scipy.optimize import minimize, nnls
 
 from ....coat.coat import Coat
-from ....coat.spray import Spray, Spraying, counted, laying_as, spray, trigger_for
+from ....coat.spray import Spray, Spraying, in_half_seconds, laying_as, spray, trigger_for
 from ....errors import SettingError, Stopped
 from ....light.lamp import Lamp
 from ....paint.mix import Mix
@@ -51,7 +51,7 @@ class Fit:
     within: float
 
 
-def candidates(lamp: Lamp, distance: float, tools: Tools = EVERYTHING) -> list[Spray]:
+def spray_candidates(lamp: Lamp, distance: float, tools: Tools = EVERYTHING) -> list[Spray]:
     """About sixty passes to choose from: turns at several elevations, single directions, and some round the lamp's
     own."""
 
@@ -120,7 +120,7 @@ def fit(
     weight = site.surface.areas[chosen].astype(np.float64)
     weight /= weight.sum()
 
-    passes = candidates(lamp, spray_distance(site.surface), tools)
+    passes = spray_candidates(lamp, spray_distance(site.surface), tools)
     films = np.empty((len(passes), len(chosen)))
     for c, pass_ in enumerate(passes):
         if c % 8 == 0:
@@ -137,11 +137,11 @@ def fit(
     )
     coats = []
     for g, c in order:
-        own = replace(passes[c], seconds=float(seconds[g, c]))
+        sprayed = replace(passes[c], seconds=float(seconds[g, c]))
         if g == len(greys) - 1:  # the last white takes the fine needle, CP-7
-            fine = replace(own, distance=min(DETAIL_MM, own.distance), needle=tools.needle(DETAIL_NEEDLE))
-            own = laying_as(site.surface, own, fine)
-        coats.append(Coat("spray", greys[g], counted(own), label=_words(passes[c])))
+            fine = replace(sprayed, distance=min(DETAIL_MM, sprayed.distance), needle=tools.needle(DETAIL_NEEDLE))
+            sprayed = laying_as(site.surface, sprayed, fine)
+        coats.append(Coat("spray", greys[g], in_half_seconds(sprayed), label=_words(passes[c])))
     return Fit(coats, problem.within(seconds))
 
 

@@ -97,8 +97,8 @@ def _groups(
         lighter = target[left] > value[left]
         fits = np.abs(target[left, None] - shades[None]) <= SURE
         covered = {
-            (way, shade): float(areas[left[own]] @ fits[own, shade])
-            for way, own in ((True, lighter), (False, ~lighter))
+            (way, shade): float(areas[left[mask]] @ fits[mask, shade])
+            for way, mask in ((True, lighter), (False, ~lighter))
             for shade in range(len(shades))
             if (way, shade) not in done_with
         }
@@ -129,15 +129,15 @@ def _regions_of(site: Site, group: NDArray[np.bool_], areas: NDArray) -> str:
     return said[0] if len(said) == 1 else f"{', '.join(said[:-1])} and {said[-1]}"
 
 
-def _spots(site: Site, own: NDArray[np.bool_], areas: NDArray) -> tuple[NDArray[np.bool_], int]:
+def _spots(site: Site, mask: NDArray[np.bool_], areas: NDArray) -> tuple[NDArray[np.bool_], int]:
     """The spots of a mask (N,) that a brush can hit, and how many there are."""
     ends = site.once("neighbours", lambda: np.vstack([site.surface.faces[:, (0, 1)], site.surface.faces[:, (1, 2)]]))
-    both = ends[own[ends].all(axis=1)]
-    graph = coo_matrix((np.ones(len(both), np.bool_), (both[:, 0], both[:, 1])), shape=(len(own), len(own)))
+    both = ends[mask[ends].all(axis=1)]
+    graph = coo_matrix((np.ones(len(both), np.bool_), (both[:, 0], both[:, 1])), shape=(len(mask), len(mask)))
     _, number = connected_components(graph, directed=False)
-    size = np.bincount(number[own], weights=areas[own], minlength=int(number.max()) + 1)
+    size = np.bincount(number[mask], weights=areas[mask], minlength=int(number.max()) + 1)
     large = size >= LEAST_SPOT_MM2
-    return own & large[number], int(large.sum())
+    return mask & large[number], int(large.sum())
 
 
 def _patch(

@@ -16,7 +16,7 @@ from .wishes import WearWishes
 AMOUNT = Range("an amount of wear", 0, 1, step=0.05)
 
 
-class WearStage(Feature):
+class WearFeature(Feature):
     """Source: common practice, craft page, section 12; CP-32."""
 
     shares_pots = True
@@ -46,9 +46,9 @@ class WearStage(Feature):
         Raises:
             SettingError: the rack has nothing to mix them from.
         """
-        own = wishes or context.wishes(self.name)
+        wanted = wishes or context.wishes(self.name)
         made = wear_coats(
-            context.site, self.amounts(own), own.spared, own.seed, context.rack, context.tools, own.shares
+            context.site, self.amounts(wanted), wanted.spared, wanted.seed, context.rack, context.tools, wanted.shares
         )
         return [replace(c, stage=self.name) for c in made]
 
@@ -65,4 +65,4 @@ class WearStage(Feature):
         return True
 
 
-FEATURE = WearStage()
+FEATURE = WearFeature()

@@ -114,8 +114,8 @@ def usual_share(layer: str, region: Region | None) -> float:
 
 def share_of(layer: str, region: Region | None, shares: Shares) -> float:
     """The same, as the painter changed it."""
-    own = shares.get(str(region.id), {}) if region else {}
-    return own[layer] if layer in own else usual_share(layer, region)
+    changed = shares.get(str(region.id), {}) if region else {}
+    return changed[layer] if layer in changed else usual_share(layer, region)
 
 
 def _laid(
@@ -201,8 +201,10 @@ def _varnished(varnish: Paint | None, where: Where, label: str, way: str) -> lis
 
 
 def _matt(rack: Rack, tools: Tools) -> Paint | None:
-    own = [p for p in rack if not p.of_kind.changes_colour and p.of("finish") == "matt" and "matt" in tools.varnishes]
-    return own[0] if own else None
+    pots = [
+        p for p in rack if not p.of_kind.changes_colour and p.of("finish") == "matt" and "matt" in tools.varnishes
+    ]
+    return pots[0] if pots else None
 
 
 def _mix(layer: Layer, rack: Rack) -> Mix:

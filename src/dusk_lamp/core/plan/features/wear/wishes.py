@@ -32,8 +32,8 @@ class WearWishes(Wishes):
             if isinstance(amount, bool) or not (isinstance(amount, int | float) and 0 <= amount <= 1):
                 raise SettingError(f"{LAYERS_BY_NAME[name].title.lower()} is an amount between 0 and 1, not {amount}")
 
-        for own in self.shares.values():
-            for name, share in own.items():
+        for of_region in self.shares.values():
+            for name, share in of_region.items():
                 if name not in LAYERS_BY_NAME:
                     raise SettingError(f"wear is {', '.join(LAYERS_BY_NAME)}, not '{str(name)[:40]}'")
                 if isinstance(share, bool) or not 0 <= share <= 1:
@@ -46,8 +46,8 @@ class WearWishes(Wishes):
 
     def amount(self, layer: Layer) -> float:
         """Of a layer; what lies inside another has as much as that."""
-        own = self.shown.get(layer.name, 0.0)
-        return self.shown.get(FOLLOWS[layer.name], 0.0) if layer.name in FOLLOWS and own else own
+        amount = self.shown.get(layer.name, 0.0)
+        return self.shown.get(FOLLOWS[layer.name], 0.0) if layer.name in FOLLOWS and amount else amount
 
     def without_region(self, id_: int) -> "WearWishes":
         """Not spared any more."""

@@ -5,7 +5,7 @@ import numpy as np
 from .....coat.coat import Coat
 from .....paint.mix import Mix, only
 from .....paint.rack import Paint
-from ....brief import BRUSHED, CLEAR, TINTING, Task, brushed, paints_for, quantiles
+from ....brief import BRUSHED, CLEAR, TINTING, Brief, brushed, paints_for, quantiles
 from .groups import Film, best_everywhere, glaze_films, improved
 from .layers import covering_um
 from .way import Way
@@ -27,44 +27,44 @@ class Glazes(Way):
     when = "Thin, transparent colour over the undercoat: smooth, and its light is used."
     weak = "Many dry passes; pale colours struggle over a dark sketch."
 
-    def coats(self, task: Task) -> list[Coat]:
+    def coats(self, brief: Brief) -> list[Coat]:
         """The glaze that brings it nearest, and up to MORE after it."""
-        films = _films(task)
-        first = best_everywhere(task, task.own_under, films)
-        coat = brushed(task, first.mix, f"{first.words} over all of it", None, first.um, first.water)
-        return improved(task, [coat], [*films, *restated(task)], MORE)
+        films = _films(brief)
+        first = best_everywhere(brief, brief.under_here, films)
+        coat = brushed(brief, first.mix, f"{first.words} over all of it", None, first.um, first.water)
+        return improved(brief, [coat], [*films, *restated(brief)], MORE)
 
 
-def _films(task: Task) -> list[Film]:
-    clear = [p for p in task.rack if p.kind in (*CLEAR, *TINTING)]
-    plain = task.paints(*BRUSHED)
-    mixes = [only(p) for p in _likely(task, plain)] + [_wanted(task, plain)]
+def _films(brief: Brief) -> list[Film]:
+    clear = [p for p in brief.rack if p.kind in (*CLEAR, *TINTING)]
+    plain = brief.paints(*BRUSHED)
+    mixes = [only(p) for p in _likely(brief, plain)] + [_wanted(brief, plain)]
     return glaze_films([only(p) for p in clear], CLEAR_PASSES, 1.0) + glaze_films(mixes, PASSES, THIN)
 
 
-def _wanted(task: Task, paints: list[Paint]) -> Mix:
+def _wanted(brief: Brief, paints: list[Paint]) -> Mix:
     """The mix nearest to the middle of what it should look like."""
-    return task.mix(np.average(task.lab[task.own], axis=0, weights=task.weight()), paints)
+    return brief.mix(np.average(brief.lab[brief.mask], axis=0, weights=brief.weight()), paints)
 
 
-def _likely(task: Task, paints: list[Paint]) -> list[Paint]:
+def _likely(brief: Brief, paints: list[Paint]) -> list[Paint]:
     """Those whose hue and lightness are nearest to what it should look like."""
-    middle = np.average(task.lab[task.own], axis=0, weights=task.weight())
+    middle = np.average(brief.lab[brief.mask], axis=0, weights=brief.weight())
     away = [float(np.hypot(*(p.looks.lab - middle)[1:]) + 0.4 * abs(p.looks.lab[0] - middle[0])) for p in paints]
     return [paints[k] for k in np.argsort(away, kind="stable")[:CANDIDATES]]
 
 
-def restated(task: Task, lightest: float = 0.5) -> list[Film]:
+def restated(brief: Brief, lightest: float = 0.5) -> list[Film]:
     """Opaque mixes of the lighter colours that it should have: lights are re-stated with them."""
-    wanted, weight = task.lab[task.own], task.weight()
+    wanted, weight = brief.lab[brief.mask], brief.weight()
     cuts = quantiles(wanted[:, 0], weight, np.linspace(1 - lightest, 0.99, LIGHTS).tolist())
     near = [np.abs(wanted[:, 0] - L) <= 2 for L in cuts]
-    colours = [np.average(wanted[own], axis=0, weights=weight[own] + 1e-9) for own in near]
-    paints = paints_for([colours[0], colours[-1]], task.paints(*BRUSHED))
+    colours = [np.average(wanted[mask], axis=0, weights=weight[mask] + 1e-9) for mask in near]
+    paints = paints_for([colours[0], colours[-1]], brief.paints(*BRUSHED))
     out = []
     for colour in colours:
-        mix = task.mix(colour, paints, LIGHT_SHARE)
-        um = covering_um(mix, task.ground)
+        mix = brief.mix(colour, paints, LIGHT_SHARE)
+        um = covering_um(mix, brief.ground)
         out += [Film(mix, round(share * um, 1), 1.0, "re-stated light") for share in (0.25, 0.5, 1.0)]
     return out
 

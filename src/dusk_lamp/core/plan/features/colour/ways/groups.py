@@ -16,7 +16,7 @@ from .....paint.glaze import WICKED
 from .....paint.mix import Mix
 from .....sculpt.mesh import summed
 from .....units import counted
-from ....brief import BRUSH, LEAST_MM2, Task, brushed, lost_of, quantiles, seen_after
+from ....brief import BRUSH, LEAST_MM2, Brief, brushed, lost_of, quantiles, seen_after
 from ....palette.share import palette_minutes
 from ..needed import needed
 
@@ -43,13 +43,13 @@ class Film:
 class Groups:
     """Groups of a task's own samples by what they should be and by what is there, (n, 36)."""
 
-    def __init__(self, task: Task, under: NDArray[np.float32]) -> None:
-        self.task = task
+    def __init__(self, brief: Brief, under: NDArray[np.float32]) -> None:
+        self.brief = brief
         now = lab(xyz(under))
-        wanted = task.lab[task.own]
+        wanted = brief.lab[brief.mask]
         rows, columns = (np.rint(v).astype(np.int64) for v in (wanted[:, 0] / WANTED_STEP, now[:, 0] / UNDER_STEP))
         _, self.of = np.unique(rows * MOST_COLUMNS + columns, return_inverse=True)
-        weight, count = task.weight(), int(self.of.max()) + 1
+        weight, count = brief.weight(), int(self.of.max()) + 1
         self.weight = summed(self.of, weight, count)
         means = csr_array((weight, (self.of, np.arange(len(weight)))), (count, len(weight)))
         safe = np.maximum(self.weight, 1e-12)[:, None]
@@ -70,66 +70,66 @@ class Groups:
 
     def samples(self, groups: NDArray[np.bool_]) -> NDArray[np.bool_]:
         """(N,) the samples of some groups."""
-        own = np.zeros(len(self.task.own), np.bool_)
-        own[np.flatnonzero(self.task.own)[groups[self.of]]] = True
-        return own
+        mask = np.zeros(len(self.brief.mask), np.bool_)
+        mask[np.flatnonzero(self.brief.mask)[groups[self.of]]] = True
+        return mask
 
 
-def best_everywhere(task: Task, under: NDArray[np.float32], films: Sequence[Film]) -> Film:
+def best_everywhere(brief: Brief, under: NDArray[np.float32], films: Sequence[Film]) -> Film:
     """The film that brings the whole region nearest, for its minutes."""
-    alike, area = Groups(task, under), float(task.weight().sum())
-    lost = task.counts * (alike.tried(films) @ alike.weight) / alike.weight.sum()
-    hand = np.array([task.brush_minutes(area, f.coats, spotted=False) for f in films])
-    palette = np.array(palette_minutes([f.mix for f in films], task.out))
-    return films[int(np.argmin(lost + task.worth * (hand + palette)))]
+    alike, area = Groups(brief, under), float(brief.weight().sum())
+    lost = brief.counts * (alike.tried(films) @ alike.weight) / alike.weight.sum()
+    hand = np.array([brief.brush_minutes(area, f.coats, spotted=False) for f in films])
+    palette = np.array(palette_minutes([f.mix for f in films], brief.out))
+    return films[int(np.argmin(lost + brief.worth * (hand + palette)))]
 
 
-def improved(task: Task, coats: list[Coat], films: Sequence[Film], most: int) -> list[Coat]:
+def improved(brief: Brief, coats: list[Coat], films: Sequence[Film], most: int) -> list[Coat]:
     """Coats with up to so many more after them, always the one that brings most for its minutes, on those spots only
     where it is worth them; without those that later ones made needless."""
-    seen, first = seen_after(task, coats), len(coats)
-    at_model = np.array([[task.brush_minutes(mm2, f.coats) for mm2 in (0.0, 1.0)] for f in films])
+    seen, first = seen_after(brief, coats), len(coats)
+    at_model = np.array([[brief.brush_minutes(mm2, f.coats) for mm2 in (0.0, 1.0)] for f in films])
     begin, each = at_model[:, 0], at_model[:, 1] - at_model[:, 0]  # minutes, and minutes of a mm²
     while len(coats) < first + most:
-        out = [*task.out, *(c.mix for c in coats)]
-        alike = Groups(task, seen)
+        out = [*brief.out, *(c.mix for c in coats)]
+        alike = Groups(brief, seen)
         whole = alike.weight.sum()
-        gain = task.counts * (alike.lost[None] - alike.tried(films)) * alike.weight / whole
-        least = np.maximum(LEAST_GAIN_OF_SPOT * task.counts / whole, task.worth * each)[:, None]
+        gain = brief.counts * (alike.lost[None] - alike.tried(films)) * alike.weight / whole
+        least = np.maximum(LEAST_GAIN_OF_SPOT * brief.counts / whole, brief.worth * each)[:, None]
         does = gain > least * alike.weight
         area, brings = does @ alike.weight, np.where(does, gain, 0).sum(axis=1)
         minutes = begin + each * area + palette_minutes([f.mix for f in films], out)
-        net = np.where(area < LEAST_MM2, -np.inf, brings - task.worth * minutes)
+        net = np.where(area < LEAST_MM2, -np.inf, brings - brief.worth * minutes)
         best = int(np.argmax(net))
-        if net[best] <= 0 or brings[best] < LEAST_GAIN * task.counts:
+        if net[best] <= 0 or brings[best] < LEAST_GAIN * brief.counts:
             break
-        own = alike.samples(does[best])
+        mask = alike.samples(does[best])
         chosen = films[best]
-        coat = brushed(task, chosen.mix, _label(task, chosen, own), own, chosen.um, chosen.water)
+        coat = brushed(brief, chosen.mix, _label(brief, chosen, mask), mask, chosen.um, chosen.water)
         coats = [*coats, coat]
-        seen = seen_after(task, [coat], seen)
-    return _worth_it(task, coats, first)
+        seen = seen_after(brief, [coat], seen)
+    return _worth_it(brief, coats, first)
 
 
-def _worth_it(task: Task, coats: list[Coat], first: int) -> list[Coat]:
+def _worth_it(brief: Brief, coats: list[Coat], first: int) -> list[Coat]:
     """Coats without those, from the first that may be left out on, that later ones made needless."""
-    some = np.flatnonzero(task.own)[task.looked_at]
-    weight = task.counts * task.areas[some] / task.areas[some].sum()
-    films = [f[some] for f in task.films(coats)]
+    some = np.flatnonzero(brief.mask)[brief.looked_at]
+    weight = brief.counts * brief.areas[some] / brief.areas[some].sum()
+    films = [f[some] for f in brief.films(coats)]
 
     def costs(k: int, rest: list[int]) -> float:
-        mm2 = float(task.areas[coats[k].where.samples(len(task.own))].sum())
-        hand = task.brush_minutes(mm2, coats[k].by.coats(coats[k].settings, coats[k].mix))
-        (palette,) = palette_minutes([coats[k].mix], [*task.out, *(coats[n].mix for n in rest)])
-        return task.worth * (hand + palette)
+        mm2 = float(brief.areas[coats[k].where.samples(len(brief.mask))].sum())
+        hand = brief.brush_minutes(mm2, coats[k].by.coats(coats[k].settings, coats[k].mix))
+        (palette,) = palette_minutes([coats[k].mix], [*brief.out, *(coats[n].mix for n in rest)])
+        return brief.worth * (hand + palette)
 
-    left = needed(coats, films, task.under[some], task.lab[some], weight, range(first, len(coats)), costs)
+    left = needed(coats, films, brief.under[some], brief.lab[some], weight, range(first, len(coats)), costs)
     return [coats[k] for k in left]
 
 
-def _label(task: Task, chosen: Film, own: NDArray[np.bool_]) -> str:
-    weight = task.weight(own)
-    low, high = quantiles(task.value[own], weight, (0.05, 0.95))
+def _label(brief: Brief, chosen: Film, mask: NDArray[np.bool_]) -> str:
+    weight = brief.weight(mask)
+    low, high = quantiles(brief.value[mask], weight, (0.05, 0.95))
     return f"{chosen.words}, where it is value {low:.1f} to {high:.1f}"
 
 

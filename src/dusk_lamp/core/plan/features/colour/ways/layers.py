@@ -9,7 +9,7 @@ from .....coat.brush import Even
 from .....coat.coat import Coat
 from .....paint.colour import delta_e, lab, xyz
 from .....paint.mix import Mix
-from ....brief import BRUSH, BRUSHED, LEAST_MM2, Task, brushed, lost_of, paints_for, quantiles
+from ....brief import BRUSH, BRUSHED, LEAST_MM2, Brief, brushed, lost_of, paints_for, quantiles
 from ....palette.share import palette_minutes
 from .way import Way
 
@@ -37,14 +37,14 @@ class Layers(Way):
     when = "Opaque mixes, dark to light, each on less: sure, needs no sketch."
     weak = "More mixes than glazes, and as much time."
 
-    def coats(self, task: Task) -> list[Coat]:
+    def coats(self, brief: Brief) -> list[Coat]:
         """The darkest on all of it, then each lighter one where it should be lighter."""
-        value, weight = task.value[task.own], task.weight()
+        value, weight = brief.value[brief.mask], brief.weight()
         low, high = quantiles(value, weight, (0.01, 0.99))
         few, many = (int(np.ceil((high - low) / step)) for step in (BORDER, STEP))
         fewest = max(FEWEST, few)
-        ladders = [_ladder(task, low, high, count) for count in range(fewest, max(many, fewest) + 1)]
-        return max(ladders, key=lambda steps: _worth(task, steps)).coats(task)
+        ladders = [_ladder(brief, low, high, count) for count in range(fewest, max(many, fewest) + 1)]
+        return max(ladders, key=lambda steps: _worth(brief, steps)).coats(brief)
 
 
 @dataclass(frozen=True)
@@ -54,21 +54,21 @@ class Ladder:
     mixes: tuple[Mix, ...]
     cuts: tuple[float, ...]
 
-    def coats(self, task: Task) -> list[Coat]:
+    def coats(self, brief: Brief) -> list[Coat]:
         """Each on what is as light as its cut or lighter, over the one before."""
         out: list[Coat] = []
-        under = task.ground
+        under = brief.ground
         for k, (mix, cut) in enumerate(zip(self.mixes, self.cuts, strict=True)):
             step = f"layer {k + 1} of {len(self.mixes)}, where it is value {cut:.1f} or lighter"
-            samples = task.own & (task.value >= cut) if k else None
-            out.append(brushed(task, mix, step if k else "base coat", samples, covering_um(mix, under)))
+            samples = brief.mask & (brief.value >= cut) if k else None
+            out.append(brushed(brief, mix, step if k else "base coat", samples, covering_um(mix, under)))
             under = mix.pigment.masstone
         return out
 
 
-def _ladder(task: Task, low: float, high: float, count: int) -> Ladder:
+def _ladder(brief: Brief, low: float, high: float, count: int) -> Ladder:
     """So many even steps of value; those that would be too small to mix for, or of one puddle, are one."""
-    value, weight, wanted = task.value[task.own], task.weight(), task.lab[task.own]
+    value, weight, wanted = brief.value[brief.mask], brief.weight(), brief.lab[brief.mask]
     cuts = np.linspace(low, high, count + 1)[:-1]
     band = np.searchsorted(cuts[1:], value, side="right")
     share = np.bincount(band, weight, count) / weight.sum()
@@ -80,27 +80,27 @@ def _ladder(task: Task, low: float, high: float, count: int) -> Ladder:
     if not steps:  # smaller than a spot of any mix: one coat of what it is on the whole
         steps = [(low, np.average(wanted, axis=0, weights=weight + 1e-9), 1.0)]
     ends = [steps[k][1] for k in sorted({0, len(steps) // 2, len(steps) - 1})]
-    paints = paints_for(ends, task.paints(*BRUSHED))
+    paints = paints_for(ends, brief.paints(*BRUSHED))
     mixes: dict[Mix, float] = {}
     for cut, colour, share in steps:
-        mixes.setdefault(task.mix(colour, paints, share, list(mixes)), float(cut))
+        mixes.setdefault(brief.mix(colour, paints, share, list(mixes)), float(cut))
     return Ladder(tuple(mixes), tuple(mixes.values()))
 
 
-def _worth(task: Task, ladder: Ladder) -> float:
+def _worth(brief: Brief, ladder: Ladder) -> float:
     """What it brings, less what its minutes are worth."""
-    value, weight = task.value[task.own], task.weight()
+    value, weight = brief.value[brief.mask], brief.weight()
     laid = np.searchsorted(np.array(ladder.cuts[1:]), value, side="right")
-    off = delta_e(np.stack([m.colour.lab for m in ladder.mixes])[laid], task.lab[task.own])
-    under = task.ground
-    minutes, out = 0.0, list(task.out)
+    off = delta_e(np.stack([m.colour.lab for m in ladder.mixes])[laid], brief.lab[brief.mask])
+    under = brief.ground
+    minutes, out = 0.0, list(brief.out)
     for k, mix in enumerate(ladder.mixes):
         coats = BRUSH.coats(Even(covering_um(mix, under), BRUSH.usual(mix).water), mix)
         (palette,) = palette_minutes([mix], out)
-        minutes += palette + task.brush_minutes(float(weight[laid >= k].sum()), coats, k > 0)
+        minutes += palette + brief.brush_minutes(float(weight[laid >= k].sum()), coats, k > 0)
         out.append(mix)
         under = mix.pigment.masstone
-    return -task.counts * float(lost_of(off) @ weight) / float(weight.sum()) - task.worth * minutes
+    return -brief.counts * float(lost_of(off) @ weight) / float(weight.sum()) - brief.worth * minutes
 
 
 WAY = Layers()

@@ -9,7 +9,7 @@ from .....coat.coat import Coat, usual_coat
 from .....paint.colour import delta_e, lab, xyz
 from .....paint.mix import Mix, only
 from .....paint.rack import Paint
-from ....brief import CLEAR, COLOUR, TINTING, Task, brushed, quantiles
+from ....brief import CLEAR, COLOUR, TINTING, Brief, brushed, quantiles
 from .way import Way
 
 MIDDLE = 0.2  # of its range of value, to either side: a metal's ends are its mirror's, its middle is its own
@@ -31,39 +31,39 @@ class Metallic(Way):
     for_some = True
     weak = "The light decides where it shines, not you; bright only toward the mirror."
 
-    def coats(self, task: Task) -> list[Coat]:
+    def coats(self, brief: Brief) -> list[Coat]:
         """Base, tint where that is nearer, wash, edge."""
-        metals = task.paints("metallic")
-        value, weight = task.value[task.own], task.weight()
+        metals = brief.paints("metallic")
+        value, weight = brief.value[brief.mask], brief.weight()
         low, high = quantiles(value, weight, (0.02, 0.98))
         middle = np.abs(value - (low + high) / 2) <= max(MIDDLE * (high - low), 0.3)
-        wanted = np.average(task.lab[task.own][middle], axis=0, weights=weight[middle] + 1e-9)
-        base, tint, passes = self._nearest(task, metals, wanted)
-        coats = [brushed(task, base, "metallic base, neat", None, round(2 * base.coat_um, 1), 0.0)]
+        wanted = np.average(brief.lab[brief.mask][middle], axis=0, weights=weight[middle] + 1e-9)
+        base, tint, passes = self._nearest(brief, metals, wanted)
+        coats = [brushed(brief, base, "metallic base, neat", None, round(2 * base.coat_um, 1), 0.0)]
         for k in range(passes):
             label = f"transparent colour over the metal, {k + 1} of {passes}"
-            coats.append(brushed(task, tint or base, label, None, round((tint or base).coat_um / 2, 1), 1.0))
-        washes = [p for p in task.rack if p.kind in TINTING]
+            coats.append(brushed(brief, tint or base, label, None, round((tint or base).coat_um / 2, 1), 1.0))
+        washes = [p for p in brief.rack if p.kind in TINTING]
         if washes:
             dark = only(min(washes, key=lambda p: p.looks.value))
-            wash = usual_coat("wash", dark, f"{task.name}: dark wash into the recesses", COLOUR)
+            wash = usual_coat("wash", dark, f"{brief.name}: dark wash into the recesses", COLOUR)
             thin = replace(wash.settings, film_um=round(WASH_SHARE * wash.settings.film_um, 1))
-            coats.append(replace(wash, settings=thin, where=task.where))
+            coats.append(replace(wash, settings=thin, where=brief.where))
         bright = only(max(metals, key=lambda p: p.looks.value))
         width, higher = EDGE["gold" if self._chroma(base, tint) > GOLD_CHROMA else "steel"]
-        edge = usual_coat("line", bright, f"{task.name}: bright edge", COLOUR)
-        high = min(task.lamp.elevation + higher, 90.0)
-        given = replace(edge.settings, width=width, azimuth=task.lamp.azimuth, elevation=high)
-        return [*coats, replace(edge, settings=given, where=task.where)]
+        edge = usual_coat("line", bright, f"{brief.name}: bright edge", COLOUR)
+        high = min(brief.lamp.elevation + higher, 90.0)
+        given = replace(edge.settings, width=width, azimuth=brief.lamp.azimuth, elevation=high)
+        return [*coats, replace(edge, settings=given, where=brief.where)]
 
     @staticmethod
-    def _nearest(task: Task, metals: list[Paint], wanted: np.ndarray) -> tuple[Mix, Mix | None, int]:
+    def _nearest(brief: Brief, metals: list[Paint], wanted: np.ndarray) -> tuple[Mix, Mix | None, int]:
         """The base, and the transparent colour over it, that come nearest in hue and value."""
         best = min(metals, key=lambda p: float(delta_e(p.looks.lab, wanted)))
         least = float(delta_e(best.looks.lab, wanted))
         found: tuple[Mix, Mix | None, int] = (only(best), None, 0)
         silver = min(metals, key=lambda p: p.looks.chroma)
-        for paint in (p for p in task.rack if p.kind in CLEAR):
+        for paint in (p for p in brief.rack if p.kind in CLEAR):
             for passes in PASSES:
                 film = paint.pigment.film(passes * paint.of("coat_um") / 2, silver.pigment.masstone)
                 off = float(delta_e(lab(xyz(film)), wanted)) + (TINT_GAIN if found[1] is None else 0)

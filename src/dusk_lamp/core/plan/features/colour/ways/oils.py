@@ -12,7 +12,7 @@ from .....coat.technique import technique
 from .....errors import SettingError
 from .....paint.colour import delta_e, lab, xyz
 from .....paint.mix import Mix, only
-from ....brief import BRUSHED, COLOUR, MATT, Task, brushed, paints_for, quantiles, seen_after
+from ....brief import BRUSHED, COLOUR, MATT, Brief, brushed, paints_for, quantiles, seen_after
 from ...undercoat.pots import DARK_OIL, LIGHT_OIL, sealer
 from .glazes import restated
 from .groups import Film, improved
@@ -28,41 +28,41 @@ BLENDED = "oil light blended into what is left wet"
 LEFT, LEFT_SHARES = "oil foundation left in the shade, its rim blended", (0.15, 0.4, 1.0)
 
 
-class Oils(Way):
+class OilsWay(Way):
     """The stain is the oil, the film and the pressure of the cloth that bring it nearest."""
 
     name, order, title = "oils", 50, "Oils: stain and wipe"
     when = "Soft blends with time to correct: dark runs in by itself and is wiped off where light falls."
     weak = "A varnish first, a day to dry, and solvents: open a window, wear gloves."
 
-    def coats(self, task: Task) -> list[Coat]:
+    def coats(self, brief: Brief) -> list[Coat]:
         """Base, varnish, stain and wipe, pin wash, lights."""
-        oils = task.paints("oil")
+        oils = brief.paints("oil")
         stains = [p for p in oils if p.looks.value <= DARK_OIL] or oils
         bright = [p for p in oils if p.looks.value >= LIGHT_OIL]
-        varnish = sealer(task.rack, task.tools.varnishes)
+        varnish = sealer(brief.rack, brief.tools.varnishes)
         if varnish is None:
             raise SettingError(
                 "oils need a satin or gloss varnish under them, on the rack and among your tools: over bare matt "
                 "they stain and do not wipe clean"
             )
-        value, weight = task.value[task.own], task.weight()
-        base = task.mix(self._base(task))
-        um = covering_um(base, task.ground)
+        value, weight = brief.value[brief.mask], brief.weight()
+        base = brief.mix(self._base(brief))
+        um = covering_um(base, brief.ground)
         sealed = replace(
-            usual_coat("brush", only(varnish), f"{task.name}: varnish under the oils", COLOUR), where=task.where
+            usual_coat("brush", only(varnish), f"{brief.name}: varnish under the oils", COLOUR), where=brief.where
         )
-        coats = [brushed(task, base, "base coat", None, um), sealed]
+        coats = [brushed(brief, base, "base coat", None, um), sealed]
         for name, label, settings in (
             ("oil wipe", "stain, then wipe", [{"film_um": f, "pressure": p} for f in STAINS_UM for p in PRESSURES]),
             ("wash", "pin wash of thinned oil", [{"film_um": f, "pooling": 12.0} for f in PINS_UM]),
         ):
-            found = self._best(task, coats, [only(p) for p in stains], name, settings, must=name == "oil wipe")
+            found = self._best(brief, coats, [only(p) for p in stains], name, settings, must=name == "oil wipe")
             if found is not None:
-                coats.append(replace(found, where=task.where, label=f"{task.name}: {label}"))
+                coats.append(replace(found, where=brief.where, label=f"{brief.name}: {label}"))
         dark, deep = quantiles(value, weight, (0.1, 0.25))
-        darks = [np.average(task.lab[task.own][value <= v], axis=0) for v in (dark, deep)]
-        mixes = [task.mix(d, paints_for(darks, task.paints(*BRUSHED))) for d in darks]
+        darks = [np.average(brief.lab[brief.mask][value <= v], axis=0) for v in (dark, deep)]
+        mixes = [brief.mix(d, paints_for(darks, brief.paints(*BRUSHED))) for d in darks]
         shades = [Film(m, round(s * m.coat_um, 1), 2.0, "shade") for m in mixes for s in (0.3, 0.6, 1.2)]
         left = [Film(m, round(s * m.coat_um, 1), 1.0, LEFT) for m in map(only, stains) for s in LEFT_SHARES]
         lights = [
@@ -71,28 +71,28 @@ class Oils(Way):
             for m in (only(p), *(Mix((p, dark), (3, 1)) for dark in stains[:2]))
             for s in LEFT_SHARES
         ]
-        return improved(task, coats, [*restated(task, 0.7), *shades, *left, *lights], MORE)
+        return improved(brief, coats, [*restated(brief, 0.7), *shades, *left, *lights], MORE)
 
     @staticmethod
-    def _base(task: Task) -> np.ndarray:
+    def _base(brief: Brief) -> np.ndarray:
         """(3,) L*a*b* of its lighter middle."""
-        value = task.value[task.own]
-        low, high = quantiles(value, task.weight(), (BASE_SHARE - 0.2, BASE_SHARE + 0.1))
-        return np.average(task.lab[task.own][(value >= low) & (value <= high)], axis=0)
+        value = brief.value[brief.mask]
+        low, high = quantiles(value, brief.weight(), (BASE_SHARE - 0.2, BASE_SHARE + 0.1))
+        return np.average(brief.lab[brief.mask][(value >= low) & (value <= high)], axis=0)
 
     @staticmethod
     def _best(
-        task: Task, coats: list[Coat], mixes: list[Mix], name: str, settings: list[dict[str, float]], must: bool
+        brief: Brief, coats: list[Coat], mixes: list[Mix], name: str, settings: list[dict[str, float]], must: bool
     ) -> Coat | None:
         """The coat that brings it nearest; None where none does good, unless it must be one."""
-        seen, some = seen_after(task, coats)[task.looked_at], np.flatnonzero(task.own)[task.looked_at]
-        there = np.zeros(len(task.own), np.bool_)
+        seen, some = seen_after(brief, coats)[brief.looked_at], np.flatnonzero(brief.mask)[brief.looked_at]
+        there = np.zeros(len(brief.mask), np.bool_)
         there[some] = True
-        few = task.site.few(there)
+        few = brief.site.few(there)
         films = [np.full(len(few), c.settings.film_um, np.float32) for c in coats if c.technique == "brush"]
         brushes = [c for c in coats if c.technique == "brush"]
         finish = finish_of(zip(brushes, films, strict=True), len(few), MATT)
-        wanted, weight = task.lab[some], task.areas[some]
+        wanted, weight = brief.lab[some], brief.areas[some]
 
         def lost(reflectance: np.ndarray) -> float:
             off = delta_e(lab(xyz(reflectance)), wanted)
@@ -109,4 +109,4 @@ class Oils(Way):
         return best
 
 
-WAY = Oils()
+WAY = OilsWay()

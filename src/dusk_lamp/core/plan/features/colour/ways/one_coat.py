@@ -9,7 +9,7 @@ from .....paint.mix import Mix, only
 from .....paint.rack import Paint
 from .....sculpt.marking import TEXTURES
 from .....sculpt.texture import USUAL_HEIGHT, texture_mm
-from ....brief import CLEAR, Task, brushed
+from ....brief import CLEAR, Brief, brushed
 from .glazes import restated
 from .groups import Film, best_everywhere, improved
 from .way import Way
@@ -28,14 +28,14 @@ class OneCoat(Way):
     when = "Transparent paint thinned 1:1 over a bright sketch: fast, half of the shading comes by itself."
     weak = "Blotches on flat panels; only the colours that come in such bottles."
 
-    def coats(self, task: Task) -> list[Coat]:
+    def coats(self, brief: Brief) -> list[Coat]:
         """The paint over all of it, then lights."""
-        paints = task.paints(*CLEAR)
-        water = 0.0 if textured(task) else WATER
+        paints = brief.paints(*CLEAR)
+        water = 0.0 if textured(brief) else WATER
         films = [f for mix in _mixes(paints) for f in _films(mix, water)]
-        first = best_everywhere(task, task.own_under, films)
-        coat = brushed(task, first.mix, first.words, None, first.um, first.water)
-        return improved(task, [coat], [*films, *restated(task)], MORE)
+        first = best_everywhere(brief, brief.under_here, films)
+        coat = brushed(brief, first.mix, first.words, None, first.um, first.water)
+        return improved(brief, [coat], [*films, *restated(brief)], MORE)
 
 
 def _mixes(paints: list[Paint]) -> list[Mix]:
@@ -43,16 +43,16 @@ def _mixes(paints: list[Paint]) -> list[Mix]:
     return [*map(only, paints), *pairs]
 
 
-def textured(task: Task) -> bool:
+def textured(brief: Brief) -> bool:
     """Whether a region is texture rather than panels: then paint straight from the bottle is fine (CP-19)."""
-    own = task.site.marking.regions[task.number - 1] if task.number else None
-    if own is not None and own.texture != TEXTURES[0]:
-        return own.texture == "textured"
-    if own is not None and material_called(own.material).shaggy:
+    region = brief.site.marking.regions[brief.number - 1] if brief.number else None
+    if region is not None and region.texture != TEXTURES[0]:
+        return region.texture == "textured"
+    if region is not None and material_called(region.material).shaggy:
         return True
-    site = task.site
-    depth = np.abs(site.once("texture", lambda: texture_mm(site.surface)))[task.own]
-    weight, deep = task.weight(), DEEP_MM * site.surface.height / USUAL_HEIGHT
+    site = brief.site
+    depth = np.abs(site.once("texture", lambda: texture_mm(site.surface)))[brief.mask]
+    weight, deep = brief.weight(), DEEP_MM * site.surface.height / USUAL_HEIGHT
     return bool(weight[depth > deep].sum() > ROUGH_SHARE * weight.sum())
 
 

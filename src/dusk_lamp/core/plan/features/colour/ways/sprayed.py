@@ -8,14 +8,14 @@ import numpy as np
 from numpy.typing import NDArray
 
 from .....coat.coat import Coat
-from .....coat.spray import Spray, counted, roughly
+from .....coat.spray import Spray, in_half_seconds, roughly
 from .....coat.technique import technique
 from .....errors import SettingError
 from .....paint.colour import delta_e, lab, xyz
 from .....paint.mix import Mix, only
 from .....sculpt.mesh import evenly
 from .....sculpt.site import Site
-from ....brief import BRUSHED, COLOUR, Task, brushed, lost_of, paints_for, quantiles
+from ....brief import BRUSHED, COLOUR, Brief, brushed, lost_of, paints_for, quantiles
 from ....steps.step import SPRAYED_CUP
 from ...undercoat.schools.school import spray_distance
 from .glazes import restated
@@ -61,18 +61,20 @@ class Sprayed(Way):
     when = "Mask, then spray: the smoothest blends on large, open shapes."
     weak = "Overspray to mask or to cover; small and hidden spots get none."
 
-    def coats(self, task: Task) -> list[Coat]:
+    def coats(self, brief: Brief) -> list[Coat]:
         """A base coat by brush, which stays inside its lines, then passes."""
-        if not task.tools.sprays:
+        if not brief.tools.sprays:
             raise SettingError("airbrushed layers need an airbrush; see “My tools”")
-        some = evenly(np.flatnonzero(task.own), LOOKED_AT)
-        few = task.site.only(some.astype(np.int32), np.zeros((0, 3), np.int32))
-        mixes = self._mixes(task)
-        wanted, weight = task.lab[some], task.areas[some] / task.areas[some].sum()
-        passes = self._passes(task, few)
-        bases = [brushed(task, m, "base coat", None, covering_um(m, task.ground)) for m in mixes]
-        looks = [c.mix.pigment.film(np.full(len(some), c.settings.film_um), task.under[some]) for c in bases]
-        worth = task.worth * (sum(SPRAYED_CUP) + technique("spray").handling) / task.counts  # of a pass with its cup
+        some = evenly(np.flatnonzero(brief.mask), LOOKED_AT)
+        few = brief.site.only(some.astype(np.int32), np.zeros((0, 3), np.int32))
+        mixes = self._mixes(brief)
+        wanted, weight = brief.lab[some], brief.areas[some] / brief.areas[some].sum()
+        passes = self._passes(brief, few)
+        bases = [brushed(brief, m, "base coat", None, covering_um(m, brief.ground)) for m in mixes]
+        looks = [c.mix.pigment.film(np.full(len(some), c.settings.film_um), brief.under[some]) for c in bases]
+        worth = (
+            brief.worth * (sum(SPRAYED_CUP) + technique("spray").handling) / brief.counts
+        )  # of a pass with its cup
         first = int(np.argmin([float(_lost(seen, wanted, weight)) for seen in looks]))
         coats, seen = [bases[first]], looks[first]
         for _ in range(MORE):
@@ -87,11 +89,11 @@ class Sprayed(Way):
             if best is None:
                 break
             mix, pass_, um = best
-            coat = self._coat(task, mix, pass_, um)
+            coat = self._coat(brief, mix, pass_, um)
             coats.append(coat)
             seen = mix.pigment.film(pass_.film(coat), seen)
         shades = [Film(m, round(s * m.coat_um, 1), 2.0, "shade by brush") for m in mixes[:3] for s in (0.3, 0.6, 1.2)]
-        return improved(task, coats, [*restated(task), *shades], BRUSHED_AFTER)
+        return improved(brief, coats, [*restated(brief), *shades], BRUSHED_AFTER)
 
     @staticmethod
     def _roughly(
@@ -107,16 +109,16 @@ class Sprayed(Way):
         return _lost(mix.pigment.film(films, seen[few]), wanted[few], weight[few]) if len(films) else np.zeros(0)
 
     @staticmethod
-    def _mixes(task: Task) -> list[Mix]:
-        wanted, value = task.lab[task.own], task.value[task.own]
-        cuts = quantiles(value, task.weight(), SHARES)
+    def _mixes(brief: Brief) -> list[Mix]:
+        wanted, value = brief.lab[brief.mask], brief.value[brief.mask]
+        cuts = quantiles(value, brief.weight(), SHARES)
         colours = [np.average(wanted[np.abs(value - v) <= 0.3], axis=0) for v in cuts]
-        paints = paints_for([colours[0], colours[len(colours) // 2], colours[-1]], task.paints(*BRUSHED))
-        return list(dict.fromkeys(task.mix(c, paints) for c in colours))
+        paints = paints_for([colours[0], colours[len(colours) // 2], colours[-1]], brief.paints(*BRUSHED))
+        return list(dict.fromkeys(brief.mix(c, paints) for c in colours))
 
     @staticmethod
-    def _passes(task: Task, few: Site) -> list[Pass]:
-        lamp, far = task.lamp, spray_distance(task.site.surface)
+    def _passes(brief: Brief, few: Site) -> list[Pass]:
+        lamp, far = brief.lamp, spray_distance(brief.site.surface)
         at = [
             ("from the lamp", lamp.azimuth, lamp.elevation, "stroke"),
             ("from above the lamp", lamp.azimuth, min(90.0, lamp.elevation + 25), "stroke"),
@@ -127,13 +129,13 @@ class Sprayed(Way):
         ]
         out = []
         for words, azimuth, elevation, way in at:
-            needle = task.tools.needle(NEEDLE if way == "turn" else DETAIL)
+            needle = brief.tools.needle(NEEDLE if way == "turn" else DETAIL)
             distance = far if needle > DETAIL else min(DETAIL_MM, far)
             height = float(np.clip(elevation, -90, 90))
             one = Spray(
-                (azimuth + 180) % 360 - 180, height, distance, 1.0, way, needle=needle, psi=task.tools.psi(PSI)
+                (azimuth + 180) % 360 - 180, height, distance, 1.0, way, needle=needle, psi=brief.tools.psi(PSI)
             )
-            film = _laid(few, one, only(task.paints(*BRUSHED)[0]))
+            film = _laid(few, one, only(brief.paints(*BRUSHED)[0]))
             most = float(np.percentile(film, FULL))
             if most > 1e-6:
                 out.append(Pass(one, film.astype(np.float64) / most, most, words))
@@ -142,10 +144,10 @@ class Sprayed(Way):
         return out
 
     @staticmethod
-    def _coat(task: Task, mix: Mix, pass_: Pass, um: float) -> Coat:
-        settings = counted(replace(pass_.spray, seconds=pass_.seconds(mix, um)))
-        label = f"{task.name}: {mix.words()} {pass_.words}"[:80]
-        return Coat("spray", mix, settings, task.where, label=label, stage=COLOUR)
+    def _coat(brief: Brief, mix: Mix, pass_: Pass, um: float) -> Coat:
+        settings = in_half_seconds(replace(pass_.spray, seconds=pass_.seconds(mix, um)))
+        label = f"{brief.name}: {mix.words()} {pass_.words}"[:80]
+        return Coat("spray", mix, settings, brief.where, label=label, stage=COLOUR)
 
 
 def _laid(few: Site, pass_: Spray, mix: Mix) -> NDArray[np.float32]:

@@ -4,7 +4,7 @@ from typing import ClassVar
 
 from .....coat.coat import Coat
 from .....datasets.materials import material_called
-from ....brief import Task
+from ....brief import Brief
 
 
 class Way:
@@ -22,7 +22,7 @@ class Way:
         """Whether a region of a material may be painted so."""
         return not self.for_some or self.name in material_called(material).ways
 
-    def coats(self, task: Task) -> list[Coat]:
+    def coats(self, brief: Brief) -> list[Coat]:
         """The coats of the region, in order.
 
         Raises:

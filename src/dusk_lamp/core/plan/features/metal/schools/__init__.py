@@ -10,16 +10,16 @@ from functools import cache
 
 from .....errors import SettingError
 from .....registry import registered
-from .school import School
+from .school import MetalSchool
 
 
 @cache
-def metal_schools() -> Mapping[str, School]:
+def metal_schools() -> Mapping[str, MetalSchool]:
     """Every school by its name, in their usual order."""
     return registered(__name__, "SCHOOL")
 
 
-def metal_school(name: str) -> School:
+def metal_school(name: str) -> MetalSchool:
     """The school of a name.
 
     Raises:

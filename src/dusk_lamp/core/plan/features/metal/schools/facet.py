@@ -8,13 +8,13 @@ from .....light.lamp import Lamp
 from .....light.reflect import World, mirrored
 from .....sculpt.facets import Facet, from_edges
 from .....sculpt.site import Site
-from .school import School, Shine, facets_of, value_of
+from .school import MetalSchool, Shine, facets_of, value_of
 
 CUTTING = np.radians(50.0)  # an edge that bends more is a cutting edge
 EDGE_WIDTH, LEAST_EDGE_MM = 1.2, 0.15  # of the white line: samples, and never less than a fine brush draws
 
 
-class FacetByFacet(School):
+class FacetByFacet(MetalSchool):
     """Blades and armour plates; what is no plain facet shows what it would mirror."""
 
     name, order, title = "facet", 30, "Facet by facet"
@@ -32,12 +32,12 @@ class FacetByFacet(School):
         for facet, run in zip(found, runs, strict=True):
             if facet.kind == "ball":
                 continue
-            at = points[facet.own] @ facet.along
+            at = points[facet.mask] @ facet.along
             share = (at - at.min()) / max(float(np.ptp(at)), 1e-9)
-            out[facet.own] = climb(share, run, shine)
+            out[facet.mask] = climb(share, run, shine)
             line = EDGE_WIDTH * max(site.surface.spacing, LEAST_EDGE_MM)
-            white = np.clip(1.5 - 1.5 * away[facet.own] / line, 0, 1)  # a line as even as the samples allow
-            out[facet.own] = np.maximum(out[facet.own], white)
+            white = np.clip(1.5 - 1.5 * away[facet.mask] / line, 0, 1)  # a line as even as the samples allow
+            out[facet.mask] = np.maximum(out[facet.mask], white)
         return out.astype(np.float32)
 
 

@@ -8,7 +8,7 @@ from .....light.key import key_light
 from .....light.lamp import Lamp
 from .....light.reflect import World
 from .....sculpt.site import Site
-from .school import School, Shine
+from .school import MetalSchool, Shine
 
 ABOVE = 50.0  # degrees over the view: where the one place is
 LEGS, MIDDLE = 0.5, 0.72  # what the lowest and the middle get of the light: legs no lighter than the middle
@@ -16,7 +16,7 @@ FADE = 0.75  # of what lies in the way of the light stays dark
 SHARP = 1.8
 
 
-class Layered(School):
+class Layered(MetalSchool):
     """The usual metal of a model that is looked at from all sides."""
 
     name, order, title = "layered", 10, "Layered"

@@ -42,7 +42,7 @@ def facets_of(site: Site, shine: Shine) -> list[Facet]:
     return site.facets(shine.corrections, shine.cuts)
 
 
-class School:
+class MetalSchool:
     """One school."""
 
     name: ClassVar[str]

@@ -7,14 +7,14 @@ from .....directions import direction_of
 from .....light.lamp import Lamp
 from .....light.reflect import World
 from .....sculpt.site import Site
-from .school import School, Shine
+from .school import MetalSchool, Shine
 
 SHARPEST, BROADEST = 90.0, 6.0  # power of a band, from sleek to shaggy
 ENDS = (2.0, 99.0)  # per cent of its spots that end at its darkest and its lightest
 BODY = 0.3  # of full light, that lies on hair beside its band
 
 
-class Strands(School):
+class Strands(MetalSchool):
     """A strand is a thin cylinder: it shines where it runs square to the half-way between eye and lamp, all round.
     Strands are taken to hang: they run down along the skin. Source: Kajiya and Kay (1989)."""
 

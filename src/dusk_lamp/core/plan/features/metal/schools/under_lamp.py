@@ -6,14 +6,14 @@ from numpy.typing import NDArray
 from .....light.lamp import Lamp
 from .....light.reflect import World, mirrored
 from .....sculpt.site import Site
-from .school import School, Shine
+from .school import MetalSchool, Shine
 
 # of the area is darker than what is painted white, and than what is painted black
 BRIGHT_SHARE, DARK_SHARE = 0.97, 0.03
 EVEN = 0.97  # a world so even has no dark to be painted black
 
 
-class UnderLamp(School):
+class UnderLamp(MetalSchool):
     """The mirror's own picture, its brightest few per cent white."""
 
     name, order, title = "lamp", 20, "Under the lamp"

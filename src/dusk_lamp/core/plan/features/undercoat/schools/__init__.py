@@ -10,13 +10,13 @@ from functools import cache
 from .....coat.coat import Coat
 from .....errors import SettingError
 from .....registry import registered
-from .school import Kit, School
+from .school import Kit, UndercoatSchool
 
 FIT = "fit"  # what coats that were fitted to the light say they came from
 
 
 @cache
-def schools() -> Mapping[str, School]:
+def schools() -> Mapping[str, UndercoatSchool]:
     """Every school by its name, in their usual order."""
     return registered(__name__, "SCHOOL")
 

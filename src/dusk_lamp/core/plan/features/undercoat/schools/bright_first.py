@@ -3,10 +3,10 @@
 
 from .....coat.coat import Coat
 from .....paint.mix import Mix, only
-from .school import Kit, School, by_hand, primed
+from .school import Kit, UndercoatSchool, by_hand, primed
 
 
-class BrightFirst(School):
+class BrightFirst(UndercoatSchool):
     """A bright white is hard to win back later, so it comes first. Wash and oil bring it down last of all, over the
     colours: with the wear, as grime."""
 

@@ -3,11 +3,11 @@
 from dataclasses import replace
 
 from .....coat.coat import Coat
-from .ladder import Ladder
+from .ladder import LadderSchool
 from .school import Kit
 
 
-class Coloured(Ladder):
+class Coloured(LadderSchool):
     """A cloak or a skin is half painted when it dries."""
 
     name, order, title = "coloured", 60, "One colour"

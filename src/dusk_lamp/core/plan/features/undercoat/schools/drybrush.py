@@ -2,10 +2,10 @@
 
 from .....coat.coat import Coat
 from .....paint.mix import only
-from .school import Kit, School, by_hand
+from .school import Kit, UndercoatSchool, by_hand
 
 
-class DryBrush(School):
+class DryBrush(UndercoatSchool):
     """Needs no airbrush."""
 
     needs = ()

@@ -1,10 +1,10 @@
 """School A: a ladder of greys by airbrush, dark to light, each over less than the one before (CP-6, CP-16)."""
 
 from .....coat.coat import Coat
-from .school import Kit, School
+from .school import Kit, UndercoatSchool
 
 
-class Ladder(School):
+class LadderSchool(UndercoatSchool):
     """The darkest grey nearly everywhere but the deepest recesses and undersides: it carries the detail."""
 
     name, order, title = "ladder", 10, "Grey ladder"
@@ -28,4 +28,4 @@ class Ladder(School):
         return out
 
 
-SCHOOL = Ladder()
+SCHOOL = LadderSchool()

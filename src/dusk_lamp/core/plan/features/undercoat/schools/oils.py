@@ -4,13 +4,13 @@ from .....coat.coat import Coat
 from .....errors import SettingError
 from .....paint.mix import Mix, only
 from .....paint.rack import Paint
-from .school import Kit, School, by_hand, primed
+from .school import Kit, UndercoatSchool, by_hand, primed
 
 STAIN_UM, PRESSURE = 4.0, 0.4  # enough is left for the lights to be blended into
 HALF_LIGHT_UM, LIGHT_UM = 6.0, 10.0
 
 
-class Oils(School):
+class OilsSchool(UndercoatSchool):
     """One foundation, or two mixed to a coloured black; the lights lean to its temperature: cream over a brown, a
     cool white over a blue. Source: common practice, craft section 7, CP-32, CP-38."""
 
@@ -71,4 +71,4 @@ def light_for(stain: Mix, lights: list[Paint]) -> Paint | None:
     return warmest[-1] if stain.colour.b > 0 else warmest[0]
 
 
-SCHOOL = Oils()
+SCHOOL = OilsSchool()

@@ -5,7 +5,7 @@ from dataclasses import dataclass, replace
 from typing import Any, ClassVar
 
 from .....coat.coat import Coat, usual_coat
-from .....coat.spray import STICKS, Spray, counted
+from .....coat.spray import STICKS, Spray, in_half_seconds
 from .....light.lamp import Lamp
 from .....paint.mix import Mix, only
 from .....sculpt.surface import Surface
@@ -67,7 +67,7 @@ class Kit:
         return sprayed(self.surface, mix, *from_, film_um, way, label, self.tools, needle, psi)
 
 
-class School:
+class UndercoatSchool:
     """One way to lay the light down. A subclass gives its coats, in usual amounts; they are fitted to the light
     afterwards. Source: common practice, craft page, section 5."""
 
@@ -119,7 +119,7 @@ def sprayed(
     flow = one.wet_ml * 1000 * solids * STICKS[one.tool]  # dry mm³ a second that stick
     outline = (surface.size + 2 * one.cone * one.distance) ** 2
     seconds = film_um / 1000 * outline / flow * (1.6 if way == "turn" else 1.0)
-    return Coat("spray", mix, counted(replace(one, seconds=seconds)), label=label)
+    return Coat("spray", mix, in_half_seconds(replace(one, seconds=seconds)), label=label)
 
 
 def by_hand(technique: str, mix: Mix, label: str, **settings: Any) -> Coat:

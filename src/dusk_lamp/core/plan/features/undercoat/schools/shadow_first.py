@@ -2,10 +2,10 @@
 
 from .....coat.coat import Coat
 from .....paint.mix import only
-from .school import Kit, School, by_hand, primed
+from .school import Kit, UndercoatSchool, by_hand, primed
 
 
-class ShadowFirst(School):
+class ShadowFirst(UndercoatSchool):
     """A transparent dark runs into the shadows of a white primer."""
 
     name, order, title = "shadow-first", 50, "Shadow first"

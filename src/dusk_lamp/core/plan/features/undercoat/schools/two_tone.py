@@ -2,10 +2,10 @@
 
 from .....coat.coat import Coat
 from .....paint.mix import only
-from .school import CAN_FILM, Kit, School
+from .school import CAN_FILM, Kit, UndercoatSchool
 
 
-class TwoTone(School):
+class TwoTone(UndercoatSchool):
     """Fast and coarse; also by can."""
 
     needs = ("airbrush", "can")

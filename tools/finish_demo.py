@@ -1,4 +1,4 @@
-"""Finishes the demo plans that ship: `python -m dusk_lamp.demo.finish [NAME ...]` works each out as the bench would
+"""Finishes the demo plans that ship: `python -m tools.finish_demo [NAME ...]` works each out as the bench would
 and packs its coats, its regions and its picture, so that a fresh shelf shows real work at once."""
 
 import base64
@@ -15,28 +15,28 @@ from io import BytesIO
 from pathlib import Path
 from typing import Any
 
-from ..core.coat.stack import looks
-from ..core.log.entry import Entry, entry_of
-from ..core.paint.rack import rack_from_csv
-from ..core.plain import plain
-from ..core.plan.context import Context
-from ..core.plan.document import PARTS_OF_FILE, Plan, document_of
-from ..core.plan.registry import features
-from ..core.plan.run import run, settled
-from ..core.sculpt.mesh import Mesh
-from ..core.sculpt.parts import alone
-from ..core.sculpt.site import Site
-from ..core.sculpt.stand import fronts_for
-from ..core.sculpt.surface import Surface
-from ..core.sculpt.visibility import packed as packed_view
-from ..core.sculpt.visibility import visibility_of
-from ..core.workplace.tools import Tools
-from ..jobs import small_pictures
-from ..store import preparing
-from ..store.cache import FolderCache
-from .finished import HERE, Finished
-from .load import sculpt_file
-from .plans import DEMO, Demo
+from dusk_lamp.core.coat.stack import looks
+from dusk_lamp.core.log.entry import Entry, entry_of
+from dusk_lamp.core.paint.rack import rack_from_csv
+from dusk_lamp.core.plain import plain
+from dusk_lamp.core.plan.context import Context
+from dusk_lamp.core.plan.document import PARTS_OF_FILE, Plan, document_of
+from dusk_lamp.core.plan.registry import features
+from dusk_lamp.core.plan.run import run, settled
+from dusk_lamp.core.sculpt.mesh import Mesh
+from dusk_lamp.core.sculpt.parts import alone
+from dusk_lamp.core.sculpt.site import Site
+from dusk_lamp.core.sculpt.stand import fronts_for
+from dusk_lamp.core.sculpt.surface import Surface
+from dusk_lamp.core.sculpt.visibility import view_packed as packed_view
+from dusk_lamp.core.sculpt.visibility import visibility_of
+from dusk_lamp.core.workplace.tools import Tools
+from dusk_lamp.demo.finished import HERE, Finished
+from dusk_lamp.demo.load import sculpt_file
+from dusk_lamp.demo.plans import DEMO, Demo
+from dusk_lamp.jobs import small_pictures
+from dusk_lamp.store import preparing
+from dusk_lamp.store.cache import FolderCache
 
 WITH_METAL = ("wick-warden", "sluice-knight")  # their facets ship
 SKIES = ("wick-warden", "sluice-knight", "kiln-keeper", "reed-runner-1")  # behind the shelf's cards; a megabyte each
@@ -72,17 +72,19 @@ def on_bench(demo: Demo) -> Iterator[OnBench]:
         yield OnBench(fields, path, mended, surface_key, preparing.load_surface(fields, surface_key))
 
 
-def sky_of(demo: Demo) -> bytes:
+def sky_packed(demo: Demo) -> bytes:
     """What a demo sculpt sees of the sky, packed."""
-    with on_bench(demo) as own:
-        return packed_view(visibility_of(own.laid), own.laid)
+    with on_bench(demo) as bench:
+        return packed_view(visibility_of(bench.laid), bench.laid)
 
 
-def facets_of(demo: Demo) -> bytes:
+def facets_packed(demo: Demo) -> bytes:
     """The facets of a demo sculpt, packed."""
-    with on_bench(demo) as own:
-        mesh = preparing.mesh_on_bench(own.fields, own.mended, preparing.load_placing(own.fields, own.surface_key))
-        return preparing.packed_facets(Site(own.laid, mesh=lambda: mesh))
+    with on_bench(demo) as bench:
+        mesh = preparing.mesh_on_bench(
+            bench.fields, bench.mended, preparing.load_placing(bench.fields, bench.surface_key)
+        )
+        return preparing.packed_facets(Site(bench.laid, mesh=lambda: mesh))
 
 
 def _under_its_sky(on: OnBench, plan: Plan, mesh: Callable[[], Mesh] | None = None) -> Site:
@@ -114,10 +116,10 @@ def _opened(demo: Demo, on: OnBench, sky: bytes | None) -> Context:
         raise ValueError(f"{demo.name} carries no regions")
     plan = demo.plan(marking)
     marking = replace(marking, regions=plan.regions)  # in their colours
-    own = preparing.mesh_on_bench(fields, on.mended, placed)
+    mesh = preparing.mesh_on_bench(fields, on.mended, placed)
     if sky is not None:
         preparing.know_sky(fields, surface_key, sky)
-    site = _under_its_sky(on, plan, lambda: own)
+    site = _under_its_sky(on, plan, lambda: mesh)
     rack = rack_from_csv((files("dusk_lamp.demo") / "rack.csv").read_bytes())
     return Context(plan.marked(marking), site.marked(marking, plan.loose), rack, Tools(), placed, features=features())
 
@@ -139,9 +141,9 @@ def standing_ways(demo: Demo) -> bytes:
         path.write_bytes(sculpt_file(demo))
         file = {"name": path.name, "format": "ply", "sha": "demo"}
         mended, facts = preparing.mended(fields, [file], [path], False, _quiet)
-        own = demo.standing().sculpt
-        stands = own.up or facts.up_order[0]
-        ways = {(up, own.front or "" if up == stands else fronts_for(up)[0]) for up in facts.up_order}
+        stands_file = demo.standing().sculpt
+        stands = stands_file.up or facts.up_order[0]
+        ways = {(up, stands_file.front or "" if up == stands else fronts_for(up)[0]) for up in facts.up_order}
         ways |= {(stands, front) for front in fronts_for(stands)}
         out = BytesIO()
         with zipfile.ZipFile(out, "w", zipfile.ZIP_DEFLATED) as kept:
@@ -157,7 +159,7 @@ def _at_noon(name: str) -> zipfile.ZipInfo:
     return zipfile.ZipInfo(name, (2026, 1, 1, 12, 0, 0))
 
 
-def packed(done: Finished) -> bytes:
+def plan_packed(done: Finished) -> bytes:
     """A finished plan as it ships."""
     document = {k: v for k, v in document_of(done.plan).items() if k not in PARTS_OF_FILE}
     content: dict[str, Any] = {
@@ -176,15 +178,15 @@ def main() -> None:
             continue
         (HERE / f"{demo.file}.stand.zip").write_bytes(standing_ways(demo))
         if demo.file in SKIES:
-            (HERE / f"{demo.file}.sky.npz").write_bytes(sky_of(demo))
+            (HERE / f"{demo.file}.sky.npz").write_bytes(sky_packed(demo))
         if demo.file in WITH_METAL:
-            (HERE / f"{demo.file}.facets.npz").write_bytes(facets_of(demo))
+            (HERE / f"{demo.file}.facets.npz").write_bytes(facets_packed(demo))
         if not demo.finished:
             (HERE / f"{demo.file}.png").write_bytes(lit_picture(demo))
             continue
         with on_bench(demo) as on:
             done = planned(demo, on)
-            content = packed(done)
+            content = plan_packed(done)
             (HERE / f"{demo.file}.json.xz").write_bytes(content)
             print(f"{demo.file}: {len(content) / 1e6:.2f} MB")
             if demo.painted:

@@ -119,10 +119,10 @@ def scales(p: Points, radius: Field, top: float, row: float, count: int, centre=
     around = np.arctan2(p[:, 0] - centre[0], -(p[:, 1] - centre[1])) / (2 * np.pi)
     out = np.zeros(len(p), np.float32)
     place = (top - p[:, 2]) / row
-    own = np.floor(place)
+    cell = np.floor(place)
     for k in (0, 1):  # the row here, and the one above whose tips hang over it
-        v = place - (own - k)
-        u = np.mod(around * count + 0.5 * np.mod(own - k, 2), 1.0) - 0.5
+        v = place - (cell - k)
+        u = np.mod(around * count + 0.5 * np.mod(cell - k, 2), 1.0) - 0.5
         tongue = 1.45 - 2.6 * u * u - v
         thick = (0.1 + 0.26 * v) * row * smoothstep(tongue, 0.0, 0.08)
         thick = thick + 0.07 * row * np.maximum(0, 1 - np.abs(u) / 0.18) * smoothstep(tongue, 0.0, 0.1)  # a rib

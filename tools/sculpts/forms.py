@@ -13,7 +13,7 @@ import numpy as np
 from numpy.typing import ArrayLike, NDArray
 from scipy.interpolate import PchipInterpolator
 
-from ..core.sculpt.mesh import Mesh
+from dusk_lamp.core.sculpt.mesh import Mesh
 
 Points = NDArray[Any]
 Field = NDArray[Any]

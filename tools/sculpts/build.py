@@ -1,4 +1,4 @@
-"""Makes the demo sculpts that ship: `python -m dusk_lamp.demo.build [NAME ...]`. Needs scikit-image, a build-time
+"""Makes the demo sculpts that ship: `python -m tools.sculpts.build [NAME ...]`. Needs scikit-image, a build-time
 package."""
 
 import lzma
@@ -9,15 +9,17 @@ from typing import Any
 import numpy as np
 from numpy.typing import NDArray
 
-from ..core.sculpt.edges import compact
-from ..core.sculpt.marking import Region
-from ..core.sculpt.mend import holes_closed, mend, shells_of
-from ..core.sculpt.mesh import Mesh
-from ..core.view.formats import marked_ply
+from dusk_lamp import demo
+from dusk_lamp.core.sculpt.edges import compact
+from dusk_lamp.core.sculpt.marking import Region
+from dusk_lamp.core.sculpt.mend import holes_closed, mend, shells_of
+from dusk_lamp.core.sculpt.mesh import Mesh
+from dusk_lamp.core.view.formats import marked_ply
+
 from . import kiln_keeper, reed_runner, sluice_knight, wick_warden
 from .forms import mesh_of
 
-HERE = Path(__file__).parent
+HERE = Path(demo.__file__).parent
 SCULPTS: dict[str, Any] = {  # name: what is sculpted, mm to a cell, triangles
     "wick-warden": (wick_warden, 0.11, 320_000),
     "sluice-knight": (sluice_knight, 0.11, 320_000),
@@ -72,14 +74,14 @@ def _whole(mesh: Mesh) -> Mesh:
 
 
 def ship(name: str, mesh: Mesh) -> None:
-    """Write a demo sculpt with its regions into this folder."""
+    """Write a demo sculpt with its regions into the package of the demo world."""
     packed = lzma.compress(marked_ply(mesh, *regions_of(name, mesh)), preset=9)
     (HERE / f"{name}.ply.xz").write_bytes(packed)
     print(f"{name}: {len(mesh.faces):,} triangles, {len(packed) / 1e6:.1f} MB")
 
 
 def main() -> None:
-    """Build the named demo sculpts, or every one, into this folder."""
+    """Build the named demo sculpts, or every one, into the package of the demo world."""
     for name in sys.argv[1:] or SCULPTS:
         ship(name, build(name))
 

@@ -1,0 +1,1 @@
+"""What is run by who works on the program, and is no part of it."""
