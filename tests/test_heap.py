@@ -9,7 +9,7 @@ import weakref
 import pytest
 
 from dusk_lamp import heap
-from dusk_lamp.core.memory import Bounded
+from dusk_lamp.core.results import Bounded
 
 
 class Sculpt:

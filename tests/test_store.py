@@ -18,10 +18,10 @@ from sqlalchemy import select
 
 from dusk_lamp.core.coat.coat import usual_coat
 from dusk_lamp.core.log.entry import Entry
-from dusk_lamp.core.memory import Bounded
 from dusk_lamp.core.paint.mix import only
 from dusk_lamp.core.paint.rack import Paint
 from dusk_lamp.core.plan.features.undercoat.feature import UndercoatWishes
+from dusk_lamp.core.results import Bounded
 from dusk_lamp.store import log, plans
 from dusk_lamp.store.cache import FolderCache, key_of
 from dusk_lamp.store.models import Base, Piece, Sculpt, now

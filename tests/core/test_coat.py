@@ -17,7 +17,7 @@ from dusk_lamp.core.coat.stack import appearance, looks
 from dusk_lamp.core.coat.technique import technique, techniques
 from dusk_lamp.core.coat.wash import POSES, WashSettings
 from dusk_lamp.core.errors import SettingError
-from dusk_lamp.core.paint.film import test_card
+from dusk_lamp.core.paint.film import card_reflectance
 from dusk_lamp.core.paint.mix import only
 from dusk_lamp.core.plain import plain
 from dusk_lamp.core.plan.steps.step import step_of
@@ -294,11 +294,12 @@ def test_two_half_coats_are_one_coat_and_enough_of_them_hide():
     """Hiding through the film, ASTM D2805: Soot in three thin coats is black whatever it is on."""
     full, half = np.full(5, 20, np.float32), np.full(5, 10, np.float32)
     coat = usual_coat("brush", CHALK)
-    once = appearance([(coat, full)], 5, test_card("black"))
-    assert appearance([(coat, half), (coat, half)], 5, test_card("black")) == pytest.approx(once, abs=2e-4)
+    once = appearance([(coat, full)], 5, card_reflectance("black"))
+    assert appearance([(coat, half), (coat, half)], 5, card_reflectance("black")) == pytest.approx(once, abs=2e-4)
     primed = usual_coat("prime", SOOT)
     black = [
-        looks(appearance([(primed, np.full(3, 55, np.float32))], 3, test_card(c)))[0] for c in ("black", "white")
+        looks(appearance([(primed, np.full(3, 55, np.float32))], 3, card_reflectance(c)))[0]
+        for c in ("black", "white")
     ]
     assert black[0] == pytest.approx(black[1], abs=0.05)
 

@@ -11,11 +11,11 @@ from dusk_lamp.core.paint.film import (
     above_the_skin,
     absorption_over_scattering,
     below_the_skin,
+    card_reflectance,
     coats,
     contrast_ratio,
     film,
     masstone,
-    test_card,
 )
 from dusk_lamp.core.paint.mix import Mix
 from dusk_lamp.core.paint.pigment import Pigment, from_drawdown, from_swatch, mixed
@@ -35,8 +35,8 @@ def paint(colour, hiding=0.9):
 
 def test_a_film_without_end_is_the_masstone_and_a_film_of_nothing_is_the_ground():
     p = from_swatch("#8a4b2d", 0.9)
-    assert p.film(1e6, test_card("white")) == pytest.approx(reflectance_from_hex("#8a4b2d"), abs=1e-9)
-    assert p.film(0, test_card("#2d5c93")) == pytest.approx(test_card("#2d5c93"), abs=1e-12)
+    assert p.film(1e6, card_reflectance("white")) == pytest.approx(reflectance_from_hex("#8a4b2d"), abs=1e-9)
+    assert p.film(0, card_reflectance("#2d5c93")) == pytest.approx(card_reflectance("#2d5c93"), abs=1e-12)
 
 
 def test_the_skin_is_that_of_saunderson_with_his_constants():
@@ -48,7 +48,7 @@ def test_the_skin_is_that_of_saunderson_with_his_constants():
 
 def test_nothing_painted_is_whiter_than_titanium_white():
     """The whitest matt titanium white sends back about 96 % (common practice, from memory)."""
-    assert reflectance_from_hex("#ffffff").max() == pytest.approx(0.96) and test_card("white").max() <= 0.96
+    assert reflectance_from_hex("#ffffff").max() == pytest.approx(0.96) and card_reflectance("white").max() <= 0.96
 
 
 def test_the_closed_forms_of_kubelka_and_munk():
@@ -65,13 +65,16 @@ def test_the_closed_forms_of_kubelka_and_munk():
 @given(hexes, hidings, hexes, st.floats(0.5, 60), st.integers(2, 6))
 def test_half_films_stacked_are_the_whole_film_and_energy_is_never_made(colour, hiding, ground, thickness, pieces):
     p = from_swatch(colour, hiding)
-    whole = p.film(thickness, test_card(ground))
-    stack = test_card(ground)
+    whole = p.film(thickness, card_reflectance(ground))
+    stack = card_reflectance(ground)
     for _ in range(pieces):
         stack = p.film(thickness / pieces, stack)
     assert stack == pytest.approx(whole, abs=1e-9)
     assert (whole > 0).all() and (whole < 1).all()
-    between = np.minimum(test_card(ground), p.masstone) - 1e-9, np.maximum(test_card(ground), p.masstone) + 1e-9
+    between = (
+        np.minimum(card_reflectance(ground), p.masstone) - 1e-9,
+        np.maximum(card_reflectance(ground), p.masstone) + 1e-9,
+    )
     assert (whole >= between[0]).all() and (whole <= between[1]).all(), (
         "a film lies between its ground and its masstone"
     )
@@ -81,14 +84,14 @@ def test_many_spots_at_once_are_each_as_one_alone(rng):
     ps = [RACK.find(n).pigment for n in ("Wet Slate", "Lamp Yellow", "Dusk Veil")]
     thickness = rng.uniform(0, 25, (3, 50))
     thickness[1, :5] = 0
-    out = coats(np.stack([p.K for p in ps]), np.stack([p.S for p in ps]), thickness, test_card("white"))
+    out = coats(np.stack([p.K for p in ps]), np.stack([p.S for p in ps]), thickness, card_reflectance("white"))
     for n in range(50):
-        alone = test_card("white")
+        alone = card_reflectance("white")
         for p, d in zip(ps, thickness[:, n], strict=True):
             alone = p.film(d, alone)
         assert out[n] == pytest.approx(alone, abs=2e-4)
     with pytest.raises(SettingError):
-        coats(np.ones((2, 36)), np.ones((2, 36)), np.ones((3, 5)), test_card("white"))
+        coats(np.ones((2, 36)), np.ones((2, 36)), np.ones((3, 5)), card_reflectance("white"))
 
 
 @pytest.mark.parametrize("hiding", [0.15, 0.6, 0.9, 0.98])
@@ -98,7 +101,7 @@ def test_a_paint_hides_as_its_bottle_says(colour, hiding):
     white."""
     p = from_swatch(colour, hiding, 23)
     assert p.contrast_ratio(23) == pytest.approx(hiding, abs=1e-6)
-    over = [colour_of(p.film(23, test_card(c))).L for c in ("black", "white")]
+    over = [colour_of(p.film(23, card_reflectance(c))).L for c in ("black", "white")]
     assert over[0] < over[1]
 
 
@@ -115,12 +118,13 @@ def test_a_drawdown_gives_back_the_paint_it_was_made_of():
     lost is the rounding of screen colours and the 36 bands' own shape."""
     for colour, hiding in (("#8a4b2d", 0.6), ("#6f93ab", 0.75), ("#d8c79c", 0.5)):
         p = from_swatch(colour, hiding)
-        over = [colour_of(p.film(20, test_card(c))).hex for c in ("black", "white")]
+        over = [colour_of(p.film(20, card_reflectance(c))).hex for c in ("black", "white")]
         again = from_drawdown(*over, 20)
         for um in (10, 20, 60):
             for ground in ("black", "white", "#7f7f7f"):
                 off = delta_e(
-                    colour_of(again.film(um, test_card(ground))).lab, colour_of(p.film(um, test_card(ground))).lab
+                    colour_of(again.film(um, card_reflectance(ground))).lab,
+                    colour_of(p.film(um, card_reflectance(ground))).lab,
                 )
                 assert off < 3.0, (colour, um, ground)
 
@@ -165,7 +169,9 @@ def test_yellow_and_blue_make_green_not_grey():
 
 def test_red_over_black_is_two_values_darker_than_over_white_at_one_coat():
     """Common practice, CP-3: red straight over black ends very dark."""
-    dark, light = (colour_of(RED.pigment.film(RED.of("coat_um"), test_card(c))).value for c in ("black", "white"))
+    dark, light = (
+        colour_of(RED.pigment.film(RED.of("coat_um"), card_reflectance(c))).value for c in ("black", "white")
+    )
     assert light - dark > 2
 
 

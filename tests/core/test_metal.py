@@ -300,7 +300,7 @@ def test_facets_that_were_kept_and_those_found_again_are_the_same(shape):
                 (f.kind, f.neighbours, f.length, f.width, f.mm2, f.hollow) for f in plain
             ]
             for a, b in zip(found, plain, strict=True):
-                assert all(np.array_equal(getattr(a, n), getattr(b, n)) for n in ("own", "normal", "along"))
+                assert all(np.array_equal(getattr(a, n), getattr(b, n)) for n in ("mask", "normal", "along"))
 
 
 def test_a_transparent_green_over_silver_is_green_and_lighter_toward_the_mirror():

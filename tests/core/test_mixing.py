@@ -17,7 +17,7 @@ from dusk_lamp.core.paint.colour import (
     xyz,
 )
 from dusk_lamp.core.paint.cost import amount, drops_for, shopping
-from dusk_lamp.core.paint.film import film, masstone, test_card
+from dusk_lamp.core.paint.film import card_reflectance, film, masstone
 from dusk_lamp.core.paint.glaze import USUAL_SKETCH, glaze, thinning_for
 from dusk_lamp.core.paint.hiding import WishedColour, choose_primer, coats_over, underpaint_for
 from dusk_lamp.core.paint.ladder import customary, ladder, ladder_unevenness
@@ -165,13 +165,13 @@ def test_yellow_wants_two_or_three_coats_on_white_and_many_on_black():
 def test_dark_colours_take_fast():
     """Common practice: dark colours take fast; yellow, white and light red struggle."""
     for name in ("Soot", "Deep Channel", "Mud Bank", "Plum Quay"):
-        assert coats_over(only(RACK.find(name)), test_card("white")).coats == 1
+        assert coats_over(only(RACK.find(name)), card_reflectance("white")).coats == 1
 
 
 def test_the_last_coat_is_the_first_that_is_near_enough():
-    found = coats_over(only(YELLOW), test_card("black"))
+    found = coats_over(only(YELLOW), card_reflectance("black"))
     near, before = (
-        delta_e(colour_of(YELLOW.pigment.film(n * 20, test_card("black"))).lab, YELLOW.looks.lab)
+        delta_e(colour_of(YELLOW.pigment.film(n * 20, card_reflectance("black"))).lab, YELLOW.looks.lab)
         for n in (found.coats, found.coats - 1)
     )
     assert near <= 2 < before
@@ -316,11 +316,11 @@ def test_the_airbrush_warns_as_real_ones_misbehave(set_to, kind, value, words):
 def test_further_coats_hide_more_as_one_film_of_all_of_them():
     """Coats on coats are one film of their thickness (Kubelka 1948): contrast ratio of n coats of a poor hider."""
     yellow = only(RACK.find("Lamp Yellow"))
-    found = coats_over(yellow, test_card("black"))
+    found = coats_over(yellow, card_reflectance("black"))
     assert found.coats is None or found.coats > 1
     n = found.coats or 12
     K, S = yellow.pigment.K, yellow.pigment.S
-    black, white = (xyz(film(K, S, n * yellow.coat_um, test_card(c)))[1] for c in ("black", "white"))
+    black, white = (xyz(film(K, S, n * yellow.coat_um, card_reflectance(c)))[1] for c in ("black", "white"))
     assert found.contrast_ratio == pytest.approx(black / white, abs=1e-6)
 
 

@@ -70,7 +70,7 @@ def _written_mix(words: list[str], rack):
 
 def _mix(args: argparse.Namespace) -> None:
     from ..core.paint.colour import colour_of
-    from ..core.paint.film import test_card
+    from ..core.paint.film import card_reflectance
     from ..core.plain import plain
 
     mix = _written_mix(args.paints, the_rack(args.rack))
@@ -79,7 +79,7 @@ def _mix(args: argparse.Namespace) -> None:
     if args.film is not None:
         if not 0 <= args.film <= 10_000:
             raise SettingError(f"a film is 0 to 10000 µm, not {args.film:g}")
-        seen = colour_of(mix.pigment.film(args.film, test_card(args.over)))
+        seen = colour_of(mix.pigment.film(args.film, card_reflectance(args.over)))
         ratio = mix.pigment.contrast_ratio(args.film)
         report |= {"film": plain(seen), "contrast_ratio": round(ratio, 4)}
         lines.append(f"{args.film:g} µm over {args.over}: {_words(seen)}; contrast ratio {ratio:.3f}")
@@ -101,7 +101,7 @@ def _ladder(args: argparse.Namespace) -> None:
 
 def _coats(args: argparse.Namespace) -> None:
     from ..core.coat.technique import technique
-    from ..core.paint.film import test_card
+    from ..core.paint.film import card_reflectance
     from ..core.paint.hiding import MOST_COATS, coats_over, underpaint_for
     from ..core.paint.mix import only
     from ..core.plain import plain
@@ -111,7 +111,7 @@ def _coats(args: argparse.Namespace) -> None:
     rack = the_rack(args.rack)
     ground = args.over.strip()
     bare = ground in ("black", "white") or (ground.startswith("#") and "@" not in ground)
-    under = test_card(ground) if bare else rack.find(ground).pigment.masstone
+    under = card_reflectance(ground) if bare else rack.find(ground).pigment.masstone
     found = coats_over(only(rack.find(args.paint)), under)
     below = underpaint_for(found, under, rack.mixable())
     if not 0 < args.area <= 1e6:

@@ -20,7 +20,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from .. import core
-from ..core.memory import Lasting
+from ..core.results import Outlasting
 
 
 def key_of(stage: str, version: int, *inputs: Any) -> str:
@@ -130,21 +130,21 @@ def code_mark() -> str:
     return out.hexdigest()
 
 
-class LastingInCache(Lasting):
+class InCache(Outlasting):
     """What was worked out on one sculpt and outlives memory. of: what tells the sculpt from others."""
 
     def __init__(self, cache: Cache, *of: Any) -> None:
         self._cache, self._of = cache, of
 
     def plain(self, key: str, make: Callable[[], Any]) -> Any:
-        """Plain values; see Lasting."""
-        entry = key_of("kept", 1, key)
+        """Plain values; see Outlasting."""
+        entry = key_of("kept", 1, code_mark(), key)
         if entry not in self._cache:
             self._cache.put(entry, blobs={"kept.json": json.dumps(make()).encode()})
         return json.loads(self._cache.blob(entry, "kept.json"))
 
     def fields(self, key: str) -> dict[str, NDArray] | None:
-        """Fields by their names; see Lasting."""
+        """Fields by their names; see Outlasting."""
         entry = self._key(key)
         try:
             names = json.loads(self._cache.blob(entry, "names.json"))
@@ -153,7 +153,7 @@ class LastingInCache(Lasting):
             return None
 
     def keep(self, key: str, fields: Mapping[str, NDArray]) -> None:
-        """Keep fields; see Lasting."""
+        """Keep fields; see Outlasting."""
         if (entry := self._key(key)) not in self._cache:
             self._cache.put(entry, dict(fields), {"names.json": json.dumps(list(fields)).encode()})
 

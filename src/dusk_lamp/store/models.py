@@ -101,7 +101,7 @@ class Sculpt(Owned, Base):
     last_id: Mapped[int] = mapped_column(default=0, server_default="0")  # the highest id any region or glow ever had
 
     jobs: Mapped[list["JobRow"]] = relationship(
-        back_populates="sculpt", order_by="Job.id", cascade="all, delete-orphan", passive_deletes=True
+        back_populates="sculpt", order_by="JobRow.id", cascade="all, delete-orphan", passive_deletes=True
     )
     held: Mapped["Revision"] = relationship(
         primaryjoin="foreign(Sculpt.plan_id) == Revision.id", viewonly=True, lazy="joined", innerjoin=False

@@ -8,7 +8,7 @@ import numpy as np
 from numpy.typing import NDArray
 from scipy.spatial import cKDTree
 
-from ..core.memory import Bounded, Memory
+from ..core.results import Bounded, Results, result
 from ..core.sculpt.brush import likeness
 from ..core.sculpt.display import seen_from
 from ..core.sculpt.facets import Facet
@@ -20,7 +20,7 @@ from ..core.sculpt.site import Cuts, Notes, Rows, Site
 from ..core.sculpt.surface import RoughForm, Surface
 from ..core.sculpt.visibility import Visibility
 from ..heap import Tidying
-from .cache import LastingInCache
+from .cache import InCache
 from .models import Sculpt
 from .preparing import (
     Progress,
@@ -38,7 +38,6 @@ from .preparing import (
 from .store import Store
 
 MOST_IN_MEMORY, USUAL_SAMPLES = 3, 150_000  # about 200 MB each, with all that was worked out on it
-MOST_SEEN = 8  # 0.2 MB each
 IDLE_S = 5.0  # after which a sculpt that nobody asks for lets go of half of that, once another is asked for
 
 
@@ -51,8 +50,7 @@ def _made_ready(surface: Surface) -> None:
 class OpenSculpt:
     """One sculpt laid out: its site, the same at few samples, and its rough form, lit while a lamp is dragged.
 
-    memory: what has been worked out on it and may be wanted again. lasting: what outlives that. more: memory of those
-    above the store, by kind.
+    results: what has been worked out on it and may be wanted again, by the core and by pages.
     """
 
     def __init__(self, store: Store, surface_key: str, shadowless: Shadowless, mended_key: str | None) -> None:
@@ -81,10 +79,7 @@ class OpenSculpt:
         self.site = Site(surface, None, apart, relief=felt, mesh=mesh, facets=faceted)
         self.chosen = cache.array(surface_key, "quick")
         self.between = cache.array(surface_key, "quick_faces")
-        self.memory, self.lasting = Memory(), LastingInCache(cache, surface_key, shadowless)
-        # a shot takes 14 MB, a large one 28, what a page shows some 60 kB
-        self.more = Memory({"shot": 6, "large shot": 1, "plan": 1, "guess": 1, "nearest": 4, "page": 12})
-        self._seen: Bounded[tuple[float, float], NDArray[np.bool_]] = Bounded(MOST_SEEN)
+        self.results = Results(InCache(cache, surface_key, shadowless))
         self._asked = time.monotonic()
         self.motion = 0  # counts lamps moved: a light that was asked for before the latest is not wanted any more
         threading.Thread(target=_made_ready, args=(surface,), daemon=True).start()
@@ -92,7 +87,11 @@ class OpenSculpt:
     @property
     def quick(self) -> Site:
         """The site at the few samples that stand for all."""
-        return self.site.once("quick", lambda: self.site.only(self.chosen, self.between))
+        return self._quick()
+
+    @result(depends=lambda self: self.site.looked)
+    def _quick(self) -> Site:
+        return self.site.only(self.chosen, self.between)
 
     @cached_property
     def rough(self) -> RoughForm:
@@ -102,7 +101,11 @@ class OpenSculpt:
     @property
     def moving(self) -> Site:
         """The site at the samples of its rough form."""
-        return self.site.once("moving", lambda: self.site.only(*self.rough))
+        return self._moving()
+
+    @result(depends=lambda self: self.site.looked)
+    def _moving(self) -> Site:
+        return self.site.only(*self.rough)
 
     @cached_property
     def looks(self) -> NDArray[np.float64]:
@@ -120,16 +123,17 @@ class OpenSculpt:
         """(N,) the quick sample nearest to each sample."""
         return cKDTree(self.quick.surface.points).query(self.site.surface.points, workers=-1)[1]
 
+    @result(most=8, depends=lambda self, azimuth, elevation: (azimuth, elevation))  # 0.2 MB each
     def seen_from(self, azimuth: float, elevation: float) -> NDArray[np.bool_]:
         """(N,) what is seen from a direction far away, degrees; remembered for the views used last."""
-        return self._seen.of((azimuth, elevation), lambda: seen_from(self.site.surface, azimuth, elevation))
+        return seen_from(self.site.surface, azimuth, elevation)
 
+    @result(depends=lambda self, say: self._sky_key)
     def pieces(self, say: Progress) -> Pieces:
         """The tree of its pieces; kept for good once it is known what of it can be painted."""
         if self._sky_key is None:
-            return self.more.of("guess", "", lambda: pieces_of(self.site.surface, None, self.site.bends))
-        key = self._sky_key
-        return self.more.of("guess", key, lambda: pieces(self._cache, key, self.site, say))
+            return pieces_of(self.site.surface, None, self.site.bends)
+        return pieces(self._cache, self._sky_key, self.site, say)
 
     def asked(self) -> None:
         """Somebody looks at it."""
@@ -140,8 +144,8 @@ class OpenSculpt:
         whether there was something to let go of."""
         if time.monotonic() - self._asked < idle_s:
             return False
-        of_site, seen = self.site.rest(), self.more.clear("shot", "large shot")
-        return self.memory.clear("reflectance", "look", "film", "light", "metal") or seen or of_site
+        rested = [kept.rest() for kept in (self.site.results, self.results)]
+        return any(rested)
 
     def add_sky(self, view: Visibility, sky_key: str) -> None:
         """Let the sky in."""

@@ -27,6 +27,7 @@ from ..core.plan.context import Context
 from ..core.plan.document import MOST_COATS, PARTS_OF_FILE, Plan, document_of, plan_from
 from ..core.plan.registry import features
 from ..core.plan.wishes import kinds_of_wishes
+from ..core.results import result
 from ..core.sculpt.marking import Marking
 from ..core.sculpt.stand import Standing
 from . import painters, paints
@@ -111,6 +112,16 @@ def _unpacked(key: str, packed: bytes) -> tuple[Coat, ...]:
     return tuple(coat_from(c) for c in json.loads(zlib.decompress(packed)))
 
 
+@result(most=4, depends=lambda opened, surface_key, cache: surface_key)
+def _nearest(opened: OpenSculpt, surface_key: str, cache: Cache) -> NDArray[np.int64] | None:
+    """(N,) the sample of a former surface that is nearest to each of this one; None where that is lost."""
+    try:
+        was = load_placing(cache, surface_key).to_file(load_surface(cache, surface_key).points)
+    except KeyError:
+        return None
+    return cKDTree(was).query(opened.placing.to_file(opened.site.surface.points), workers=-1)[1]
+
+
 def on_surface(kept: KeptPlan, opened: OpenSculpt, cache: Cache) -> KeptPlan:
     """The same plan on the surface that is laid out now: labels and spots go to the samples nearest to where they
     were, in the file's own axes. Where the former surface is lost, regions and spots are empty, and the steps say
@@ -120,14 +131,7 @@ def on_surface(kept: KeptPlan, opened: OpenSculpt, cache: Cache) -> KeptPlan:
     if kept.surface_key in ("", opened.surface_key):
         return replace(kept, labels=labels if len(labels) == count else np.zeros(count, np.uint8))
 
-    def nearest() -> NDArray[np.int64] | None:
-        try:
-            was = load_placing(cache, kept.surface_key).to_file(load_surface(cache, kept.surface_key).points)
-        except KeyError:
-            return None
-        return cKDTree(was).query(opened.placing.to_file(opened.site.surface.points), workers=-1)[1]
-
-    found = opened.more.of("nearest", kept.surface_key, nearest)
+    found = _nearest(opened, kept.surface_key, cache)
     if found is None:
         return replace(kept, labels=np.zeros(count, np.uint8), surface_key=opened.surface_key)
     labels = kept.labels[found] if kept.labels is not None else labels
@@ -152,9 +156,8 @@ def context_of(
         tools,
         opened.placing,
         colours.get,
-        opened.memory,
         quick,
-        opened.lasting,
+        results=opened.results,
         features=features(),
     )
     return found, kept

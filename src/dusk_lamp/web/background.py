@@ -154,6 +154,11 @@ def in_background(key: Any, work: Callable[[Say], object]) -> dict[str, Any] | N
     return app.extensions["background"].of(key, with_app)
 
 
+def waited_for(known: object, key: Any, work: Callable[[Say], object]) -> dict[str, Any] | None:
+    """The same for a result: None where it is known already; see core.results."""
+    return in_background(key, work) if known is None else None
+
+
 def not_yet(progress: dict[str, Any]) -> tuple[Response, int]:
     """The answer of a page that is being worked out."""
     return jsonify(progress), 202

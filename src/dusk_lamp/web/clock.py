@@ -9,8 +9,10 @@ from flask import Blueprint, Response, jsonify, render_template, request, url_fo
 from sqlalchemy.orm import Session
 
 from ..core.errors import SettingError
+from ..core.plan.context import Context
 from ..core.plan.run import run
 from ..core.plan.steps.care import nth_share
+from ..core.results import result
 from ..core.schedule.before import Before, before_each
 from ..core.schedule.day import Clock, Day, clock_of
 from ..core.schedule.jobs import DayStep, ended_of, jobs_of, left_of
@@ -27,7 +29,7 @@ from ..store.models import Sculpt
 from .background import Say, in_background
 from .ranges import within
 from .responses import download, picture
-from .sheets import PlanSheet, camera_of, plain_key, sheet_of, still_working
+from .sheets import PlanSheet, camera_of, plain_key, sheet_of, shot_of, still_working
 from .stage_registry import string_of
 from .workshop import the_sculpt, workshop
 
@@ -121,30 +123,35 @@ def _pin(text: str) -> tuple[int, int, float]:
 
 
 # --- one sculpt
+@result(most=2, depends=lambda context, plan: tuple(plan.marks))
+def _worths(context: Context, plan: PlanSheet) -> list[float | None]:
+    """What would be lost without each coat."""
+    return worths_of(context, plan.coats)
+
+
+@result(most=2, depends=lambda context, plan: tuple(plan.marks))
+def _before(context: Context, plan: PlanSheet) -> list[list[Before]]:
+    """What has to be done and dry before each coat."""
+    return before_each(plan.site, plan.coats, context.simulation.films(plan.coats))
+
+
 def jobs_on(plan: PlanSheet, dryer: bool = False) -> list[DayStep]:
     """The jobs of a plan that is worked out, those that may be left out with what that costs."""
-    worths = plan.context.memory.of(
-        "economy", ("worths", tuple(plan.marks)), lambda: worths_of(plan.context, plan.coats)
-    )
+    worths = _worths(plan.context, plan)
     by_number = {s.number: w for s, w in zip(plan.steps, worths, strict=True) if w is not None}
     steps = with_dryer(plan.steps, plan.coats, plan.context.tools) if dryer else plan.steps
-
-    def order() -> list[list[Before]]:
-        return before_each(plan.site, plan.coats, plan.context.simulation.films(plan.coats))
-
-    before = plan.context.memory.of("economy", ("before", tuple(plan.marks)), order)
-    return jobs_of(steps, before, by_number, plan.context.tools.room, puddle_keys(steps))
+    return jobs_of(steps, _before(plan.context, plan), by_number, plan.context.tools.room, puddle_keys(steps))
 
 
 def by_brush(plan: PlanSheet, say: Say = lambda *_: None) -> PlanSheet:
     """The same plan as it would be laid without an airbrush."""
+    return _by_brush(plan.context, plan, say)
 
-    def laid() -> PlanSheet:
-        done = run(plan.context.on(*without_airbrush(plan.context.plan, plan.context.tools)), say)
-        return replace(plan, context=done.context, coats=done.coats, steps=done.steps, looks=[])
 
-    key = ("by brush", *plan.marks, plain_key(plan.context))
-    return plan.context.memory.of("economy", key, laid)
+@result(most=2, depends=lambda context, plan, say: (*plan.marks, plain_key(context)))
+def _by_brush(context: Context, plan: PlanSheet, say: Say) -> PlanSheet:
+    done = run(context.on(*without_airbrush(context.plan, context.tools)), say)
+    return replace(plan, context=done.context, coats=done.coats, steps=done.steps, looks=[])
 
 
 def done_of(
@@ -334,12 +341,9 @@ def without(sculpt_id: int) -> Response:
     gone = {int(n) for n in request.args.get("steps", "").split(",") if n.isdecimal() and len(n) < 6}
     left = [c for c, s in zip(plan.coats, plan.steps, strict=True) if s.number not in gone]
     from ..core.coat.stack import looks
-    from ..core.view.step_picture import sheet_shot
 
     camera = camera_of(plan, "display")
-    shot = open_sculpt.more.of(
-        "shot", f"clock {camera.azimuth:g}", lambda: sheet_shot(plan.site, camera, plan.display)
-    )
+    shot = shot_of(open_sculpt, plan, camera)
     levels = looks(plan.context.simulation.reflectance(left))[1]
     return picture(png_bytes(look_picture(plan.site, shot, levels, GROUND)))
 

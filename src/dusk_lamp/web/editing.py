@@ -5,7 +5,7 @@ make the change, keep it as one revision.
 import json
 from collections.abc import Callable, Hashable, Sequence
 from dataclasses import dataclass, replace
-from typing import Any
+from typing import Any, ParamSpec, TypeVar
 
 import numpy as np
 from flask import Blueprint, Response, abort, jsonify
@@ -19,6 +19,7 @@ from ..core.plan.context import Context
 from ..core.plan.document import Plan
 from ..core.plan.run import laid
 from ..core.plan.steps.step import Step, steps_of
+from ..core.results import Results, result
 from ..core.sculpt.marking import Marking
 from ..core.sculpt.parts import spot
 from ..store import plans
@@ -31,6 +32,10 @@ from .workshop import laid_out, the_sculpt, workshop
 
 blueprint = Blueprint("editing", __name__)
 ELSEWHERE = "The plan was changed in another tab since you last looked; nothing of yours or of theirs is lost."
+
+
+R = TypeVar("R")
+P = ParamSpec("P")
 
 
 @dataclass(frozen=True)
@@ -74,20 +79,19 @@ class OpenPlan:
         """The id of the region of a number."""
         return self.site.marking.ids[self.number(given)]
 
-    def _page_key(self, name: str, more: tuple) -> tuple:
+    @property
+    def results(self) -> Results:
+        """What has been worked out on its sculpt."""
+        return self.open.results
+
+    @property
+    def state(self) -> tuple[Hashable, ...]:
+        """All that what a page shows of a revision of the plan depends on, with the painter's tools, rack and
+        recipes."""
         plan = self.sculpt.id, self.turn, self.open.surface_key, self.site.looked
         tools, rack = json.dumps(plain(self.context.tools)), tuple(self.context.rack)
         colours = tuple(local.colour for local in self.context.locals)  # a recipe may be mixed another way by now
-        return name, *plan, tools, rack, colours, *more
-
-    def has_page(self, name: str, *more: Hashable) -> bool:
-        """Whether what a page shows is known; see `page`."""
-        return self.open.more.get("page", self._page_key(name, more)) is not None
-
-    def page(self, name: str, make: Callable[[], dict[str, Any]], *more: Hashable) -> dict[str, Any]:
-        """What a page shows of a revision of the plan with the painter's tools, rack and recipes: worked out once.
-        more: what else it depends on."""
-        return self.open.more.of("page", self._page_key(name, more), make)
+        return *plan, tools, rack, colours
 
     def steps(self, coats: Sequence[Coat], after: Sequence[Coat] = ()) -> list[Step]:
         """Coats as steps, on what lies under them."""
@@ -95,6 +99,12 @@ class OpenPlan:
         films = self.context.simulation.films(every)
         made = steps_of(self.site, every, films, self.context.tools, self.plan.models)
         return made[len(after) :]
+
+
+def shown_once(most: int = 3) -> Callable[[Callable[P, R]], Callable[P, R]]:
+    """Declares what a page shows of a plan as a result: worked out once for each state of it. The function is given
+    the plan, and what else it depends on."""
+    return result(most, depends=lambda open_plan, *more: (open_plan.state, *more))
 
 
 @dataclass(frozen=True)

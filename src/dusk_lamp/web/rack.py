@@ -15,7 +15,7 @@ from werkzeug.wrappers import Response as AnyResponse
 from ..core.errors import SettingError
 from ..core.paint.colour import colour_of
 from ..core.paint.cost import shopping
-from ..core.paint.film import test_card
+from ..core.paint.film import card_reflectance
 from ..core.paint.pigment import HIDING, Pigment
 from ..core.paint.rack import (
     FINISHES,
@@ -50,7 +50,7 @@ LARGEST_PHOTO = 40_000_000  # pixels
 
 def drawdown(pigment: Pigment, coat_um: float, grounds: tuple[str, ...] = ("black", "white")) -> list[list[str]]:
     """The colours of one, two and three coats over each ground: rows by coats, columns by ground."""
-    return [[colour_of(pigment.film(n * coat_um, test_card(g))).hex for g in grounds] for n in COATS]
+    return [[colour_of(pigment.film(n * coat_um, card_reflectance(g))).hex for g in grounds] for n in COATS]
 
 
 @blueprint.app_template_filter("drawdown")

@@ -29,6 +29,7 @@ from ..core.plan.steps.around import with_tasks
 from ..core.plan.steps.cards import StepCard, cards_of, how_once, used_on, wet_words
 from ..core.plan.steps.step import Step, steps_of
 from ..core.plan.steps.times import Times, times_of
+from ..core.results import result
 from ..core.sculpt.parts import seams
 from ..core.sculpt.site import Site
 from ..core.target.greys import Bands, lay_bands
@@ -166,8 +167,8 @@ def sheet_of(session: Session, sculpt: Sculpt, say: Say = lambda *_: None) -> tu
     its pictures."""
     open_sculpt = laid_out(sculpt)
     context, kept = plans.context_of(session, sculpt, open_sculpt, workshop().store.cache)
-    key = (kept.turn, open_sculpt.surface_key, open_sculpt.site.looked, plain_key(context))
-    return open_sculpt, open_sculpt.more.of("plan", key, lambda: _worked_out(context, say))
+    state = (kept.turn, open_sculpt.surface_key, open_sculpt.site.looked, plain_key(context))
+    return open_sculpt, _worked_out(open_sculpt, state, context, say)
 
 
 def plain_key(context: Context) -> str:
@@ -175,7 +176,10 @@ def plain_key(context: Context) -> str:
     return key_of("sheet", 1, plain(context.tools), [p.name for p in context.rack])
 
 
-def _worked_out(context: Context, say: Callable[[str, float], None]) -> PlanSheet:
+@result(depends=lambda open_sculpt, state, context, say: state)
+def _worked_out(
+    open_sculpt: OpenSculpt, state: tuple, context: Context, say: Callable[[str, float], None]
+) -> PlanSheet:
     plan, site = context.plan, context.site
     bands = lay_bands(site.surface, context.grey.value, plan.greys, plan.exposure, site.paintable)
     coats = [c for c in plan.coats if not c.muted]
@@ -257,9 +261,23 @@ def picture_key(sculpt: Sculpt, sheet: PlanSheet, name: str, view: str) -> str:
 
 
 def _shot(open_sculpt: OpenSculpt, sheet: PlanSheet, camera: Camera, view: str, kind: str) -> Any:
-    size = [BENCH_SIZE] if kind == "large shot" else []
-    name = f"{view} {camera.azimuth:g} {camera.elevation:g}"
-    return open_sculpt.more.of(kind, name, lambda: sheet_shot(sheet.site, camera, sheet.display, *size))
+    return (large_shot_of if kind == "large shot" else shot_of)(open_sculpt, sheet, camera)
+
+
+def _seen_by(open_sculpt: OpenSculpt, sheet: PlanSheet, camera: Camera) -> tuple[Camera, Camera]:
+    return camera, sheet.display
+
+
+@result(most=6, depends=_seen_by, rests=True)  # 14 MB each
+def shot_of(open_sculpt: OpenSculpt, sheet: PlanSheet, camera: Camera) -> Any:
+    """What a camera sees of a sculpt, at a sheet's size."""
+    return sheet_shot(sheet.site, camera, sheet.display)
+
+
+@result(depends=_seen_by, rests=True)  # 28 MB
+def large_shot_of(open_sculpt: OpenSculpt, sheet: PlanSheet, camera: Camera) -> Any:
+    """The same at the size of the bench."""
+    return sheet_shot(sheet.site, camera, sheet.display, BENCH_SIZE)
 
 
 def picture_of(

@@ -9,7 +9,7 @@ from numpy.typing import NDArray
 
 from ..errors import SettingError
 from ..paint.colour import XYZ_TO_RGB, delta_e, encoded, lab, reflectance_from_rgb, screen_hex, xyz
-from ..paint.film import film, test_card
+from ..paint.film import card_reflectance, film
 from ..paint.pigment import NORMAL_COAT_UM, Pigment, from_grounds, from_swatch
 from ..plain import plain, rounded
 from .card import INK, PAPER, Card, CardPlace, Flat, Graded, Words
@@ -92,7 +92,9 @@ def pigment_of(
 
 def _films(pigment: Pigment, coat_um: float) -> NDArray[np.float64]:
     """(4, 3) L*a*b* of one and two coats over black and white."""
-    return np.array([lab(xyz(pigment.film(n * coat_um, test_card(g)))) for n in (1, 2) for g in ("black", "white")])
+    return np.array(
+        [lab(xyz(pigment.film(n * coat_um, card_reflectance(g)))) for n in (1, 2) for g in ("black", "white")]
+    )
 
 
 class Drawdowns(Card):
@@ -169,8 +171,8 @@ class Drawdowns(Card):
         words = "" if off <= GOOD_DE else "Not sure: paint the row more evenly, and photograph it in even light."
         return Drawdown(
             row,
-            _hex(pigment.film(coat_um, test_card("black"))),
-            _hex(pigment.film(coat_um, test_card("white"))),
+            _hex(pigment.film(coat_um, card_reflectance("black"))),
+            _hex(pigment.film(coat_um, card_reflectance("white"))),
             coat_um,
             _hex(pigment.masstone),
             words,

@@ -17,6 +17,7 @@ from ..light.sky import open_dome, sky_light
 from ..paint.colour import XYZ_TO_RGB, screen_levels, xyz
 from ..paint.value import luminance_from_munsell, munsell_from_luminance
 from ..plain import checked, choice, number, text
+from ..results import result
 from ..sculpt.site import Site
 from ..view.raster import averaged
 from .perspective import seen_by
@@ -107,12 +108,17 @@ def room_sky(site: Site) -> NDArray[np.float32]:
     return sky_light(site.surface, site.visibility)
 
 
+@result(most=4, depends=lambda site, lamp: lamp)
+def _key(site: Site, lamp: Lamp) -> NDArray[np.float32]:
+    return key_light(site.surface, lamp).light
+
+
 def booth_light(site: Site, booth: Booth) -> NDArray[np.float32]:
     """(N,) the light of the room on each sample, 1 where nothing is in its way."""
     lamp = Lamp(booth.azimuth, booth.elevation, 12.0)
     above = room_sky(site)
     below = 0.35 * (1 - np.clip(site.surface.normals[:, 2], -1, 1)) / 2  # the table sends some back
-    key = site.lately(("booth", lamp), lambda: key_light(site.surface, lamp).light)  # photos from many sides
+    key = _key(site, lamp)  # photos from many sides
     return (booth.ambient * (above + below * above.mean()) + (1 - booth.ambient) * key).astype(np.float32)
 
 

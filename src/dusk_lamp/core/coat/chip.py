@@ -5,7 +5,6 @@ from dataclasses import dataclass
 
 import numpy as np
 from numpy.typing import NDArray
-from scipy.spatial import cKDTree
 
 from ..plain import checked, number
 from ..sculpt.site import Site
@@ -77,7 +76,7 @@ class Chip(Technique):
         if not len(spots.middles):
             return out
         points = site.surface.points
-        tree = site.once("tree of samples", lambda: cKDTree(points))
+        tree = site.tree
         rng = np.random.default_rng(settings.seed + 1)
         phase = rng.uniform(0, 2 * np.pi, (len(spots.middles), 3))
         for k, (row, radius) in enumerate(zip(spots.middles, spots.radii, strict=True)):

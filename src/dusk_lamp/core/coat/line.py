@@ -8,6 +8,7 @@ from scipy.spatial import cKDTree
 
 from ..directions import direction_of
 from ..plain import checked, number
+from ..results import result
 from ..sculpt.relief import caught, closely, corners_seeing, covered_by
 from ..sculpt.site import Site
 from .technique import Technique, film_um
@@ -43,31 +44,7 @@ class LineTechnique(Technique):
 
     def film(self, site: Site, settings: LineSettings, solids: float = 1.0) -> NDArray[np.float32]:
         """(N,) along the crests; many regions have their edges drawn in one light."""
-        return site.lately((self.name, settings), lambda: self._along(site, settings))
-
-    @staticmethod
-    def _along(site: Site, settings: LineSettings) -> NDArray[np.float32]:
-        toward = direction_of(settings.azimuth, settings.elevation)
-        at = corners_seeing(site.surface, site.bends, toward)
-        on = []
-        for line in site.lines:
-            if line.convex and line.length >= settings.least:
-                both = at[line.corners[:-1]] & at[line.corners[1:]] & caught(line, site.surface.size)
-                on += [line.places[k : k + 2] for k in np.flatnonzero(both)]
-        out = np.zeros(len(site), np.float32)
-        if not on:
-            return out
-        spacing = site.surface.spacing
-        places = closely(on, spacing / 4)
-        bound = settings.width / 2 + spacing
-        far = cKDTree(places).query(site.surface.points, distance_upper_bound=bound, workers=-1)[0]
-        z = site.surface.points[:, 2]
-        height = (z - z.min()) / max(float(np.ptp(z)), 1e-9)
-        half = settings.width / 2 * (1 - THINNER * height)
-        share = covered_by(np.minimum(far, bound), half, spacing)
-        faces_it = site.surface.normals @ toward > -GRAZE
-        out[faces_it] = settings.film_um * share[faces_it]
-        return out
+        return _along(site, settings)
 
     def how(self, settings: LineSettings) -> str:
         """In a step's words."""
@@ -79,6 +56,31 @@ class LineTechnique(Technique):
     def water(self, settings: LineSettings) -> float:
         """A fine highlight, CP-20."""
         return 1.0
+
+
+@result(most=4, depends=lambda site, settings: settings)
+def _along(site: Site, settings: LineSettings) -> NDArray[np.float32]:
+    toward = direction_of(settings.azimuth, settings.elevation)
+    at = corners_seeing(site.surface, site.bends, toward)
+    on = []
+    for line in site.lines:
+        if line.convex and line.length >= settings.least:
+            both = at[line.corners[:-1]] & at[line.corners[1:]] & caught(line, site.surface.size)
+            on += [line.places[k : k + 2] for k in np.flatnonzero(both)]
+    out = np.zeros(len(site), np.float32)
+    if not on:
+        return out
+    spacing = site.surface.spacing
+    places = closely(on, spacing / 4)
+    bound = settings.width / 2 + spacing
+    far = cKDTree(places).query(site.surface.points, distance_upper_bound=bound, workers=-1)[0]
+    z = site.surface.points[:, 2]
+    height = (z - z.min()) / max(float(np.ptp(z)), 1e-9)
+    half = settings.width / 2 * (1 - THINNER * height)
+    share = covered_by(np.minimum(far, bound), half, spacing)
+    faces_it = site.surface.normals @ toward > -GRAZE
+    out[faces_it] = settings.film_um * share[faces_it]
+    return out
 
 
 TECHNIQUE = LineTechnique()

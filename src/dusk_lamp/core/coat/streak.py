@@ -4,7 +4,6 @@ from dataclasses import dataclass
 
 import numpy as np
 from numpy.typing import NDArray
-from scipy.spatial import cKDTree
 
 from ..plain import checked, number
 from ..sculpt.site import Site
@@ -32,7 +31,7 @@ class StreakSettings:
 def run_down(site: Site, start: int, length: float, step: float) -> list[NDArray[np.float64]]:
     """The places (3,) mm of a drop that runs down from a sample along the skin, step by step."""
     points = site.surface.points.astype(np.float64)
-    tree = site.once("tree of samples", lambda: cKDTree(site.surface.points))
+    tree = site.tree
     at, row, out = points[start], start, [points[start]]
     for _ in range(int(np.ceil(length / step))):
         n = site.surface.normals[row].astype(np.float64)
@@ -68,7 +67,7 @@ class Streak(Technique):
         order = np.argsort(-spots.radii, kind="stable")[:MOST_STREAKS]
         width = WIDTH_SHARE * site.surface.size
         step = max(width, site.surface.spacing)
-        tree = site.once("tree of samples", lambda: cKDTree(site.surface.points))
+        tree = site.tree
         out = np.zeros(len(site), np.float32)
         for k in order:
             path = run_down(site, int(spots.middles[k]), settings.length, step)

@@ -1,12 +1,15 @@
 """The rig: lamp, sky and bounce together, and their light on a sculpt."""
 
 from dataclasses import dataclass, field, replace
+from typing import Any
 
 import numpy as np
 from numpy.typing import NDArray
 
 from ..plain import checked, choice, number
+from ..results import result
 from ..sculpt.site import Site
+from ..sculpt.visibility import Visibility
 from . import key
 from .bounce import KEPT_SAMPLES, Ground, base_transfer, bounce_light, ground_transfer
 from .lamp import Lamp
@@ -89,17 +92,34 @@ def light_on(site: Site, rig: Rig, rays: int = BENCH_RAYS, stopped: key.Stop = N
         return Light(total, visible, lamp)
     sky, bounce = None, None
     if rig.sky:
-        dome = site.once(f"dome, {rig.sky_kind}", lambda: sky_light(surface, seen, rig.sky_kind))
-        sky = np.float32(rig.sky) * dome
+        sky = np.float32(rig.sky) * _dome(site, seen, rig.sky_kind)
         total = total + sky
     if rig.bounce:
-        ground = site.once("ground", lambda: Ground(surface))
-        base = site.once("base", lambda: base_transfer(surface, seen))
-        up = None
-        if len(surface) <= KEPT_SAMPLES:
-            up = site.once("from ground", lambda: ground_transfer(surface, seen, ground))
+        ground, base = _ground(site), _base(site, seen)
+        up = _from_ground(site, seen, ground) if len(surface) <= KEPT_SAMPLES else None
         bounce = bounce_light(
             surface, seen, ground, base, rig.bounce, rig.lamp, rig.sky, rig.sky_kind, total, rays, up
         )
         total = total + bounce
     return Light(total, visible, lamp, sky, bounce)
+
+
+# what each sees of its surroundings changes with the sky that is known, and the site lets go of all that rests on it
+@result(most=3, depends=lambda site, seen, kind: (site.looked, kind))
+def _dome(site: Site, seen: Visibility, kind: str) -> NDArray[np.float32]:
+    return sky_light(site.surface, seen, kind)
+
+
+@result(rests=True)
+def _ground(site: Site) -> Ground:
+    return Ground(site.surface)
+
+
+@result(rests=True, depends=lambda site, seen: site.looked)
+def _base(site: Site, seen: Visibility) -> Any:
+    return base_transfer(site.surface, seen)
+
+
+@result(rests=True, depends=lambda site, seen, ground: site.looked)
+def _from_ground(site: Site, seen: Visibility, ground: Ground) -> Any:
+    return ground_transfer(site.surface, seen, ground)

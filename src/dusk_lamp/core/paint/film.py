@@ -15,7 +15,7 @@ BLACK_CARD, WHITE_CARD, BARE_RESIN, GREY_CARD = (
 LEAST_ABSORPTION = 1e-6  # of the scattering: the formula divides by the difference
 
 
-def test_card(name: str) -> NDArray[np.float64]:
+def card_reflectance(name: str) -> NDArray[np.float64]:
     """(36,) reflectance of what lies under a film: "black" or "white" card, or `#rrggbb`."""
     if name in ("black", "white"):
         return np.full(BANDS, BLACK_CARD if name == "black" else WHITE_CARD)
@@ -134,7 +134,7 @@ def contrast_ratio(K: NDArray, S: NDArray, thickness: float) -> float:
 
     Source: ASTM D2805 and ISO 6504-3, with the cards above.
     """
-    black, white = (xyz(film(K, S, thickness, test_card(c)))[1] for c in ("black", "white"))
+    black, white = (xyz(film(K, S, thickness, card_reflectance(c)))[1] for c in ("black", "white"))
     return float(black / white)
 
 

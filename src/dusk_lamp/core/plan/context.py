@@ -20,10 +20,10 @@ from ..datasets.materials import UNMARKED, material_called
 from ..light.key import Stop
 from ..light.lamp import Lamp
 from ..light.rig import Light
-from ..memory import Lasting, Memory
 from ..paint.rack import Rack
 from ..paint.whites import mix_of, white_called
 from ..plain import plain
+from ..results import Results, digest, result
 from ..sculpt.site import Site
 from ..sculpt.stand import Placing
 from ..sculpt.surface import quick_samples
@@ -33,7 +33,7 @@ from ..target.target import Target, greys_of, target
 from ..workplace.tools import Tools
 from .brief import ABOVE, Brief, brief_of
 from .document import Plan
-from .simulation import Simulation, digest
+from .simulation import Simulation
 
 REST = usual_local(UNMARKED, "quiet")  # what nobody has marked stays a grey sketch
 ColourOf = Callable[[str], str | None]  # `#rrggbb` of a paint, a recipe or a white by its name; None where it is gone
@@ -57,8 +57,8 @@ class Context:
 
     plan: the document. site: the sculpt with the plan's regions. rack, tools: what there is. placing: from the file's
     axes, in which places are kept, to the bench. colour_of: of a paint's name. features: those of the registry.
-    memory: of this sculpt. quick: the site at its quick samples with their numbers; worked out where it is not given.
-    lasting: what outlives memory."""
+    results: of this sculpt. quick: the site at its quick samples with their numbers; worked out where it is not
+    given."""
 
     def __init__(
         self,
@@ -68,17 +68,15 @@ class Context:
         tools: Tools,
         placing: Placing,
         colour_of: ColourOf | None = None,
-        memory: Memory | None = None,
         quick: tuple[NDArray[np.int32], Site] | None = None,
-        lasting: Lasting | None = None,
         *,
+        results: Results | None = None,
         features: Mapping[str, Any],
     ) -> None:
         self.plan, self.site, self.rack, self.tools, self.placing = plan, site, rack, tools, placing
         self.features = features
-        self.memory = Memory() if memory is None else memory
-        self.lasting = lasting or Lasting()
-        self.simulation = Simulation(site, self.memory, self.lasting)
+        self.results = Results() if results is None else results
+        self.simulation = Simulation(site, self.results)
         self._colour_of = colour_of or colours_on(rack)
         self._quick = quick
 
@@ -95,9 +93,8 @@ class Context:
             tools or self.tools,
             self.placing,
             self._colour_of,
-            self.memory,
             self._quick,
-            self.lasting,
+            results=self.results,
             features=self.features,
         )
 
@@ -143,15 +140,14 @@ class Context:
         Raises:
             Stopped: `stopped` said so.
         """
-        plan = self.plan
+        return self._lit(stopped)
 
-        def make() -> Target:
-            found = self.lasting.fields(self._light_key)
-            if found is None:
-                return target(self.site, plan.light, exposure=plan.exposure, stopped=stopped)
-            return self.relit(Light(**found))
-
-        return self.memory.of("light", (self._light_key, digest(plan.exposure)), make)
+    @result(most=2, depends=lambda self, stopped: (self._light_key, digest(self.plan.exposure)), rests=True)
+    def _lit(self, stopped: Stop) -> Target:  # 6 MB: the light that is kept, and the one being tried
+        found = self.results.outlasting.fields(self._light_key)
+        if found is None:
+            return target(self.site, self.plan.light, exposure=self.plan.exposure, stopped=stopped)
+        return self.relit(Light(**found))
 
     @property
     def _light_key(self) -> str:
@@ -164,15 +160,13 @@ class Context:
         self._keep_light(lit.light)
         return lit if self.plan.dusk == 1 else self.relit(lit.light.dimmed(self.plan.dusk))
 
-    def _keep_light(self, light: Light) -> None:
+    @result(most=4, depends=lambda self, light: self._light_key)
+    def _keep_light(self, light: Light) -> bool:
         """Once for all: others are tried out, this one is built on."""
-
-        def keep() -> bool:
-            parts = {f.name: getattr(light, f.name) for f in fields(light)}
-            self.lasting.keep(self._light_key, {name: part for name, part in parts.items() if part is not None})
-            return True
-
-        self.memory.of("stage", ("kept", self._light_key), keep)
+        parts = {f.name: getattr(light, f.name) for f in fields(light)}
+        kept = {name: part for name, part in parts.items() if part is not None}
+        self.results.outlasting.keep(self._light_key, kept)
+        return True
 
     def relit(self, light: Light) -> Target:
         """The greys under another light."""
@@ -222,14 +216,14 @@ class Context:
 
     def target(self, upto: str | None = None) -> Target:
         """What each spot ought to look like; as far as a stage and those before it make it, or all of it."""
+        return self._target(upto)
 
-        def make() -> Target:
-            aim = self.grey
-            for feature in self.aiming(None if upto is None else self.features[upto].order):
-                aim = feature.target(self, aim)
-            return aim
-
-        return self.memory.of("target", self.target_key(upto), make)
+    @result(most=3, depends=lambda self, upto: self.target_key(upto))  # 3 MB each
+    def _target(self, upto: str | None) -> Target:
+        aim = self.grey
+        for feature in self.aiming(None if upto is None else self.features[upto].order):
+            aim = feature.target(self, aim)
+        return aim
 
     # --- coats
     def coats(self, *names: str) -> list[Coat]:

@@ -12,9 +12,10 @@ from numpy.typing import NDArray
 from ..coat.coat import Coat
 from ..coat.finish import films_of
 from ..coat.stack import appearance, looks
+from ..results import digest, result
 from ..sculpt.site import Site
 from .features.undercoat.pots import HALF_VALUE
-from .simulation import Simulation, digest
+from .simulation import Simulation
 
 NEAR, TOO_LIGHT, TOO_DARK = 0, 1, 2
 _MOSTLY = 0.7  # of all samples; where more than that changed, all are looked at again
@@ -108,6 +109,12 @@ def _other(a, b):
     return out
 
 
+@result(most=30, depends=lambda simulation, wanted, key, look: (wanted, key), rests=True)  # 1.3 MB each
+def _look(simulation: Simulation, wanted: str, key: str, look: Callable[[], Look]) -> Look:
+    """The model after coats of a key, beside values of a digest."""
+    return look()
+
+
 def looks_after(
     simulation: Simulation,
     coats: Sequence[Coat],
@@ -127,7 +134,7 @@ def looks_after(
     for k, key in enumerate(keys):
         if k:
             say(f"Laying coat {k} of {len(coats)}", (k - 1) / len(coats))
-        out.append(simulation.memory.of("look", (wanted, key), partial(look, k)))
+        out.append(_look(simulation, wanted, key, partial(look, k)))
     return out
 
 

@@ -4,10 +4,7 @@ Every promise made to a painter rests on this: pages, command line, fits and way
 is known by a chain of hashes, one a coat, so that a list that grew by one coat is worked out from the one before it.
 """
 
-import hashlib
-import json
 from collections.abc import Sequence
-from functools import partial
 
 import numpy as np
 from numpy.typing import NDArray
@@ -15,34 +12,24 @@ from numpy.typing import NDArray
 from ..coat.coat import Coat
 from ..coat.finish import BARE, films_of, finish_of, metal_of
 from ..coat.stack import appearance
-from ..memory import Lasting, Memory
 from ..plain import plain
+from ..results import AS_FIELD, Results, digest, known, result
 from ..sculpt.site import Site
 
 
-def digest(*things: object) -> str:
-    """A short hash of plain values and of arrays, by their content."""
-    out = hashlib.sha1(usedforsecurity=False)
-    for thing in things:
-        if isinstance(thing, np.ndarray):
-            out.update(np.ascontiguousarray(thing).tobytes())
-        else:
-            out.update(json.dumps(plain(thing), sort_keys=True).encode())
-        out.update(b"\0")
-    return out.hexdigest()[:24]
+def _on_its_ground(simulation: "Simulation", coat: Coat, finish: NDArray[np.float32] | None) -> tuple[str, str]:
+    return simulation.key(coat), digest(np.zeros(0) if finish is None else finish)
 
 
 class Simulation:
     """What coats come to on one site.
 
-    site: the sculpt with its regions. memory: where results are kept; one of its own where none is given. lasting:
-    what outlives that.
+    site: the sculpt with its regions. results: where they are kept; one of its own where none is given.
     """
 
-    def __init__(self, site: Site, memory: Memory | None = None, lasting: Lasting | None = None) -> None:
+    def __init__(self, site: Site, results: Results | None = None) -> None:
         self.site = site
-        self.memory = Memory() if memory is None else memory
-        self._lasting = lasting or Lasting()
+        self.results = Results() if results is None else results
         self._keys: dict[
             int, tuple[Coat, str, str]
         ] = {}  # of coats by their place in memory, each held there by this
@@ -76,14 +63,15 @@ class Simulation:
         """(N,) µm of a coat. finish: (N,) of what is under it, for techniques that run by it."""
         if coat.by.even:  # made faster than it is found
             return coat.film(self.site)
-        under = np.zeros(0) if finish is None else finish
-        key = self.key(coat), digest(under)
+        return self._costly_film(coat, finish) if coat.by.costly else self._film(coat, finish)
 
-        def make() -> NDArray[np.float32]:
-            film = partial(coat.film, self.site, finish)
-            return self._lasting.field(digest("film", key), film) if coat.by.costly else film()
+    @result(most=40, depends=_on_its_ground, rests=True)  # 0.7 MB each
+    def _film(self, coat: Coat, finish: NDArray[np.float32] | None) -> NDArray[np.float32]:
+        return coat.film(self.site, finish)
 
-        return self.memory.of("film", key, make)
+    @result(most=40, depends=_on_its_ground, rests=True, lives=AS_FIELD)
+    def _costly_film(self, coat: Coat, finish: NDArray[np.float32] | None) -> NDArray[np.float32]:
+        return coat.film(self.site, finish)
 
     def films(self, coats: Sequence[Coat]) -> list[NDArray[np.float32]]:
         """The film (N,) µm of each coat on what lies under it."""
@@ -96,17 +84,14 @@ class Simulation:
     def reflectance(self, coats: Sequence[Coat]) -> NDArray[np.float32]:
         """(N, 36) of the model after coats; muted ones are left out. What it was before the last of them is used
         where that is still known."""
-        done = [coat for coat in coats if not coat.muted]
-        keys = self.chain(done)
+        return self._reflectance([coat for coat in coats if not coat.muted])
 
-        def make() -> NDArray[np.float32]:
-            if done:
-                before = self.memory.get("reflectance", keys[-2])
-                if before is not None:
-                    return appearance([(done[-1], self.last_film(done))], len(self.site), before)
-            return appearance(list(zip(done, self.films(done), strict=True)), len(self.site))
-
-        return self.memory.of("reflectance", keys[-1], make)
+    @result(most=2, depends=lambda self, coats: self.chain(coats)[-1], rests=True)  # 26 MB each: only to go on from
+    def _reflectance(self, coats: list[Coat]) -> NDArray[np.float32]:
+        before = known(Simulation._reflectance, self, coats[:-1]) if coats else None
+        if before is not None:
+            return appearance([(coats[-1], self.last_film(coats))], len(self.site), before)
+        return appearance(list(zip(coats, self.films(coats), strict=True)), len(self.site))
 
     def finish(self, coats: Sequence[Coat]) -> tuple[NDArray[np.float32], NDArray[np.float32]]:
         """(N,) how shiny the model is after coats, 0 matt to 1 gloss, and (N,) the share of metallic paint in

@@ -15,8 +15,8 @@ from numpy.typing import NDArray
 from scipy.spatial import cKDTree
 
 from ..errors import SettingError
-from ..memory import Bounded
 from ..plain import checked, choice, text
+from ..results import Results, known, result
 from .facets import Facet, FacetCut, FacetNote, facets, flat_parts
 from .marking import Marking
 from .mesh import Mesh
@@ -30,7 +30,6 @@ Notes = Sequence[FacetNote]
 Cuts = Sequence[FacetCut]
 Apart = tuple[NDArray[np.int32], Surface]  # samples of a part that some neighbours do not shadow, and that part
 T = TypeVar("T")
-LATELY = 4  # fields of one number to a sample
 LONGEST_MASK = 400_000  # letters: two million samples at random
 FADES = 255  # steps from none of a film to all of it
 MOST_UNPACKED = 120  # masks kept unpacked, 0.2 MB each: a page asks for each of its plan's a dozen times
@@ -134,34 +133,12 @@ class Site:
         self._facets = facets or Site.found_facets
         self._relief = relief or (lambda rows: relief_of(surface, rows=rows))
         self._marking = marking or (lambda: Marking(np.zeros(len(surface), np.uint8)))
-        self._known: dict[str, Any] = {}
+        self.results = Results()
         self._last_few: tuple[NDArray[np.bool_], Site] | None = None
-        self._lately: Bounded[Any, Any] = Bounded(LATELY)
         self._lock = RLock()
 
     def __len__(self) -> int:
         return len(self.surface)
-
-    def once(self, name: str, make: Callable[[], T]) -> T:
-        """What was worked out on this site before under a name, or now: for those who light it or paint it."""
-        try:
-            return self._known[name]
-        except KeyError:  # not yet, or it was let go a moment ago
-            with self._lock:
-                if name not in self._known:
-                    self._known[name] = make()
-                return self._known[name]
-
-    def rest(self) -> bool:
-        """Let go of what is large and soon worked out again, as nobody looks at this sculpt for now; whether there
-        was something."""
-        with self._lock:
-            gone = [self._known.pop(name, None) for name in ("bends", "flat parts", "base", "ground", "from ground")]
-        return any(one is not None for one in gone)
-
-    def lately(self, key: Any, make: Callable[[], T]) -> T:
-        """What was lately worked out of the surface alone, or now: what has too many settings to be kept for all."""
-        return self._lately.of(key, make)
 
     @property
     def visibility(self) -> Visibility | None:
@@ -172,7 +149,7 @@ class Site:
     def visibility(self, seen: Visibility | None) -> None:
         with self._lock:
             self._visibility, self._glimpse, self._last_few = seen, None, None
-            self._known.clear()
+            self.results.clear()
 
     @property
     def glimpse(self) -> Visibility | None:
@@ -184,7 +161,7 @@ class Site:
         with self._lock:
             if self._visibility is None:
                 self._glimpse, self._last_few = seen, None
-                self._known.clear()
+                self.results.clear()
 
     @property
     def looked(self) -> int:
@@ -200,17 +177,24 @@ class Site:
     @property
     def areas(self) -> NDArray[np.float32]:
         """(N,) mm² that can be painted."""
-        return self.once("areas", lambda: np.where(self.paintable, self.surface.areas, np.float32(0)))
+        return self._areas()
+
+    @result()
+    def _areas(self) -> NDArray[np.float32]:
+        return np.where(self.paintable, self.surface.areas, np.float32(0))
 
     @property
     def relief(self) -> Relief:
         """Cavity and exposedness at the brush's scale."""
-        given = self._relief
-        return given if isinstance(given, Relief) else self.once("relief", lambda: given(None))
+        return self._felt()
+
+    @result()
+    def _felt(self) -> Relief:
+        return self._relief if isinstance(self._relief, Relief) else self._relief(None)
 
     def relief_at(self, rows: NDArray[np.integer]) -> Relief:
         """The same of some samples (M,) alone: a face is a fiftieth of its model, and quicker felt."""
-        if isinstance(self._relief, Relief) or "relief" in self._known:
+        if isinstance(self._relief, Relief) or known(Site._felt, self) is not None:
             return Relief(self.relief.cavity[rows], self.relief.exposed[rows])
         return self._relief(rows)
 
@@ -232,67 +216,99 @@ class Site:
     @property
     def bends(self) -> Bends:
         """How its faces meet."""
-        return self.once("bends", lambda: Bends(self.surface))
+        return self._bends()
+
+    @result(rests=True)
+    def _bends(self) -> Bends:
+        return Bends(self.surface)
+
+    @property
+    def tree(self) -> cKDTree:
+        """Its samples, for the nearest of them."""
+        return self._tree()
+
+    @result()
+    def _tree(self) -> cKDTree:
+        return cKDTree(self.surface.points)
+
+    @property
+    def paintable_faces(self) -> NDArray[np.int32]:
+        """(F, 3) the facets of which every corner can be painted."""
+        return self._paintable_faces()
+
+    @result()
+    def _paintable_faces(self) -> NDArray[np.int32]:
+        return self.surface.faces[self.paintable[self.surface.faces].all(axis=1)]
 
     @property
     def mesh(self) -> Mesh:
         """The file's triangles as they stand on the bench, mm; those of the surface where the file is not at hand."""
         return self.bends.joined if self._mesh is None else self._mesh()
 
+    @result(most=8, depends=lambda self, notes=(), cuts=(): (tuple(notes), tuple(cuts)))
     def facets(self, notes: Notes = (), cuts: Cuts = ()) -> list[Facet]:
         """Its facets, the largest first, as they were found and as the painter corrected them."""
-        return self.once(f"facets {notes} {cuts}", lambda: self._facets(self, notes, cuts))
+        return self._facets(self, notes, cuts)
 
     def found_facets(self, notes: Notes = (), cuts: Cuts = ()) -> list[Facet]:
         """The same, worked out; what is flat is found once for all corrections."""
-        flat = self.once("flat parts", lambda: flat_parts(self.surface, self.mesh))
-        return facets(self.surface, self.bends, self.mesh, notes, cuts, flat)
+        return facets(self.surface, self.bends, self.mesh, notes, cuts, self._flat_parts())
+
+    @result(rests=True)
+    def _flat_parts(self) -> Any:
+        return flat_parts(self.surface, self.mesh)
 
     @property
     def lines(self) -> list[Line]:
         """Its crests and creases at the usual scale, the longest first."""
-        return self.once("lines", lambda: lines(self.surface, None, self.bends))
+        return self._lines()
+
+    @result()
+    def _lines(self) -> list[Line]:
+        return lines(self.surface, None, self.bends)
 
     @property
     def shown(self) -> NDArray[np.int32]:
         """(N,) which sample each is drawn as: itself where it can be seen, else its nearest neighbour that can be.
         What lies inside, where shells pass through each other, would draw dark dotted seams; it counts in no area."""
+        return self._shown()
 
-        def nearest() -> NDArray[np.int32]:
-            shown = np.arange(len(self), dtype=np.int32)
-            seen = self.paintable
-            if seen.all() or not seen.any():
-                return shown
-            inside = np.flatnonzero(~seen)
-            near = cKDTree(self.surface.points[seen]).query(self.surface.points[inside], workers=-1)[1]
-            shown[inside] = np.flatnonzero(seen)[near]
+    @result()
+    def _shown(self) -> NDArray[np.int32]:
+        shown = np.arange(len(self), dtype=np.int32)
+        seen = self.paintable
+        if seen.all() or not seen.any():
             return shown
-
-        return self.once("shown", nearest)
+        inside = np.flatnonzero(~seen)
+        near = cKDTree(self.surface.points[seen]).query(self.surface.points[inside], workers=-1)[1]
+        shown[inside] = np.flatnonzero(seen)[near]
+        return shown
 
     @property
     def pieces(self) -> list[tuple[NDArray[np.int32], "Site"]]:
         """What is held in the hand on its own while it is painted: each part painted apart, and all others together;
         which samples (M,) each has, and a site where nothing else stands in the way. None where nothing is apart."""
-        if not self.loose:
-            return []
+        return self._pieces() if self.loose else []
 
-        def lifted() -> list[tuple[NDArray[np.int32], Site]]:
-            every = set(np.unique((self.surface.blockers or self.surface).part).tolist())
-            held = [{k} for k in sorted(self.loose & every)] + [every - self.loose]
-            out = []
-            for parts in held:
-                if np.isin(self.parts, list(parts)).any():
-                    chosen, surface = alone(self.surface, parts, every - parts)
-                    out.append((chosen, Site(surface)))
-            return out
-
-        return self.once(f"pieces {sorted(self.loose)}", lifted)
+    @result(most=2, depends=lambda self: self.loose)
+    def _pieces(self) -> list[tuple[NDArray[np.int32], "Site"]]:
+        every = set(np.unique((self.surface.blockers or self.surface).part).tolist())
+        held = [{k} for k in sorted(self.loose & every)] + [every - self.loose]
+        out = []
+        for parts in held:
+            if np.isin(self.parts, list(parts)).any():
+                chosen, surface = alone(self.surface, parts, every - parts)
+                out.append((chosen, Site(surface)))
+        return out
 
     @property
     def glued(self) -> NDArray[np.bool_]:
         """(N,) what has to stay bare, since a part that is painted apart is glued there."""
-        return self.once(f"glued {sorted(self.loose)}", lambda: glue_faces(self.surface, self.loose, self.paintable))
+        return self._glued()
+
+    @result(most=2, depends=lambda self: self.loose)
+    def _glued(self) -> NDArray[np.bool_]:
+        return glue_faces(self.surface, self.loose, self.paintable)
 
     def marked(self, marking: Marking, loose: Iterable[int] | None = None) -> "Site":
         """The same site with another marking, and other parts painted apart; all that is known of it is shared."""

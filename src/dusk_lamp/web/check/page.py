@@ -11,6 +11,8 @@ from ...core.check.pose import LEAST_POINTS
 from ...core.coat.stack import looks
 from ...core.errors import SettingError
 from ...core.log.entry import Entry
+from ...core.results import result
+from ...core.view.camera import Camera
 from ...core.view.formats import png_bytes
 from ...core.view.raster import Snapshot, averaged_levels, snapshot
 from ...store import log, progress
@@ -85,12 +87,12 @@ def _written_down(sculpt_id: int, photo: Photo) -> Response:
 
 
 def _sculpt_shot(open_sculpt: Any, plan: PlanSheet, view: str) -> Snapshot:
-    camera = camera_of(plan, view)
-    return open_sculpt.more.of(
-        "shot",
-        f"check {view} {camera.azimuth:g} {camera.elevation:g}",
-        lambda: snapshot(plan.site.surface, camera, 2 * SCULPT_SIZE[0], 2 * SCULPT_SIZE[1]),
-    )
+    return _shot(open_sculpt, plan, camera_of(plan, view))
+
+
+@result(most=6, depends=lambda open_sculpt, plan, camera: camera, rests=True)  # 14 MB each
+def _shot(open_sculpt: Any, plan: PlanSheet, camera: Camera) -> Snapshot:
+    return snapshot(plan.site.surface, camera, 2 * SCULPT_SIZE[0], 2 * SCULPT_SIZE[1])
 
 
 @blueprint.get("/sculpts/<int:sculpt_id>/check/sculpt/<view>.png")

@@ -78,8 +78,7 @@ def relight(sculpt_id: int) -> Response:
                 Rack([]),
                 Tools(),
                 laid.placing,
-                memory=laid.memory,
-                lasting=laid.lasting,
+                results=laid.results,
                 features=features(),
             )
             lit = context.lit(lambda: laid.motion != seen)

@@ -1,5 +1,6 @@
 """The parts of a sculpt: names, pictures, painted apart, seams to match, files replaced; and the sculpt's health."""
 
+from collections.abc import Callable
 from dataclasses import replace
 from typing import Any
 
@@ -13,8 +14,10 @@ from werkzeug.wrappers import Response as AnyResponse
 from ...core.errors import SculptFileError, SettingError
 from ...core.paint.value import grey_srgb
 from ...core.plain import built, plain
+from ...core.plan.context import Context
 from ...core.plan.simulation import digest
 from ...core.reach.assembly import Reach, marks_of, reach_words, spots_in_reach
+from ...core.results import result
 from ...core.sculpt import parts as taking_apart
 from ...core.sculpt.parts import Part
 from ...core.sculpt.read import bounds_of
@@ -73,6 +76,16 @@ def listed(sculpt_id: int) -> Response:
     return jsonify(parts=parts, seams=seams, files=files, sky=sculpt.sky_key is not None, turn=open_plan.turn)
 
 
+@result(
+    most=2,
+    depends=lambda context, named, stopped: digest(
+        plain(named), context.site.labels, [r.name for r in context.site.marking.regions]
+    ),
+)
+def _reached(context: Context, named: list[Part], stopped: Callable[[], bool]) -> Reach:
+    return spots_in_reach(context.site, named, stopped=stopped, most=REACH_SPOTS)
+
+
 @blueprint.get("/sculpts/<int:sculpt_id>/reach.bin")
 def reach(sculpt_id: int) -> Response | tuple[Response, int]:
     """What a brush and a nozzle get at: a JSON heading (words, regions, parts to paint apart), then for each sample
@@ -88,10 +101,7 @@ def reach(sculpt_id: int) -> Response | tuple[Response, int]:
             say("Reaching in from every side with brush and nozzle", 0.4)
             return False
 
-        key = digest(open_plan.open.surface_key, site.labels, [r.name for r in site.marking.regions])
-        return open_plan.context.memory.of(
-            "reach", key, lambda: spots_in_reach(site, named, stopped=stopped, most=REACH_SPOTS)
-        )
+        return _reached(open_plan.context, named, stopped)
 
     if working := in_background(("reach", sculpt_id, open_plan.turn), work):
         return not_yet(working)

@@ -7,18 +7,18 @@ import numpy as np
 from flask import Blueprint, Response, jsonify, request, url_for
 from sqlalchemy.orm import Session
 
-from ...core.coat.coat import Coat
 from ...core.coat.stack import looks
 from ...core.errors import SettingError
 from ...core.plain import built, plain
 from ...core.plan.features.wear.feature import FEATURE, WearWishes
 from ...core.plan.features.wear.layers import FOLLOWS, LAYERS, LAYERS_BY_NAME, PART_OF, share_of
+from ...core.results import known
 from ...core.units import minutes_words
 from ...store.models import Sculpt
 from ...store.open_sculpts import OpenSculpt
-from ..background import in_background, not_yet
+from ..background import not_yet, waited_for
 from ..body import Body
-from ..editing import Edit, OpenPlan, answer, change, opened, with_kept_coats
+from ..editing import Edit, OpenPlan, answer, change, opened, shown_once, with_kept_coats
 from ..ranges import within
 from ..responses import packed
 from ..workshop import workshop
@@ -59,24 +59,23 @@ def shown(sculpt_id: int) -> Response | tuple[Response, int]:
     with workshop().store.session() as session:
         try:
             open_plan = opened(session, sculpt_id)
-            made = FEATURE.all_coats(open_plan.context)
+            FEATURE.all_coats(open_plan.context)  # refused here where the rack lacks something
         except SettingError as e:
             return jsonify(trouble=str(e), rack=url_for("rack.rack"))
 
-    def facts() -> dict[str, Any]:
-        return open_plan.page("wear", lambda: _facts(open_plan, made))
-
     def work(say: Any) -> None:
         say("Laying the wear", 0.3)
-        facts()
+        _facts(open_plan)
 
-    if not open_plan.has_page("wear") and (working := in_background(("wear", sculpt_id, open_plan.turn), work)):
+    if working := waited_for(known(_facts, open_plan), ("wear", sculpt_id, open_plan.turn), work):
         return not_yet(working)
-    return jsonify(turn=open_plan.turn, **facts())
+    return jsonify(turn=open_plan.turn, **_facts(open_plan))
 
 
-def _facts(open_plan: OpenPlan, made: list[Coat]) -> dict[str, Any]:
+@shown_once()
+def _facts(open_plan: OpenPlan) -> dict[str, Any]:
     context, wishes = open_plan.context, open_plan.context.wishes(FEATURE.name)
+    made = FEATURE.all_coats(context)
     steps = open_plan.steps(made, context.before(FEATURE.name))
     price: dict[str, list[float]] = {}
     for coat, step in zip(made, steps, strict=True):

@@ -12,7 +12,8 @@ from ...coat.coat import Coat, usual_coat
 from ...paint.colour import delta_e, lab, xyz
 from ...paint.film import film
 from ...paint.mix import Mix
-from ...sculpt.site import Where
+from ...results import digest, result
+from ...sculpt.site import Site, Where
 from ..context import Context
 from ..features.colour.ways.layers import covering_um
 from .candidates import Candidates, score
@@ -108,15 +109,16 @@ def _width(context: Context, group: Group, fading: NDArray[np.bool_]) -> float:
     surface = context.site.surface
     zone = np.zeros(len(context.site), np.bool_)
     zone[group.samples] = fading[group.bin]
-    a, b = context.site.once(f"edges within {group.number}", lambda: _edges_within(context, group.number))
+    a, b = _edges_within(context.site, group.number)
     crossing = zone[a] != zone[b]
     border = float(np.linalg.norm(surface.points[a[crossing]] - surface.points[b[crossing]], axis=1).sum()) / 1.6
     return max(NARROWEST_MM, float(context.site.areas[zone].sum()) / max(border / 2, 1.0))
 
 
-def _edges_within(context: Context, number: int) -> tuple[NDArray[np.int32], NDArray[np.int32]]:
+@result(most=60, depends=lambda site, number: (number, digest(site.labels == number)))
+def _edges_within(site: Site, number: int) -> tuple[NDArray[np.int32], NDArray[np.int32]]:
     """The two ends (E,) of the edges between samples of one region."""
-    a, b = context.site.surface.edges
-    mask = context.site.labels == number
+    a, b = site.surface.edges
+    mask = site.labels == number
     mine = mask[a] & mask[b]
     return a[mine], b[mine]

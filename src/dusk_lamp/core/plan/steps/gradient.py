@@ -54,7 +54,7 @@ def gradients(site: Site, coats: Sequence[Coat]) -> list[Gradient]:
 def edge_mm(site: Site, mask: NDArray[np.bool_]) -> float:
     """mm: the length of the rim of some samples (N,), from facet to facet."""
     surface = site.surface
-    faces = site.once("faces that can be painted", lambda: surface.faces[site.paintable[surface.faces].all(axis=1)])
+    faces = site.paintable_faces
     inside = mask[faces]
     count = inside.sum(axis=1)
     crossed = (count == 1) | (count == 2)

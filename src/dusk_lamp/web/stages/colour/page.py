@@ -23,14 +23,15 @@ from ....core.plan.steps.cautions import cautions_for
 from ....core.plan.steps.order import WHOLE_MODEL, out_of_order, region_of
 from ....core.plan.steps.step import drops_of_each, row_of
 from ....core.plan.steps.times import times_of
+from ....core.results import known
 from ....core.sculpt.parts import seams
 from ....core.units import counted, minutes_words
 from ....store import painters, paints, plans
 from ....store.cache import key_of
 from ....store.models import Sculpt
 from ....store.open_sculpts import OpenSculpt
-from ...background import Say, in_background, not_yet
-from ...editing import OpenPlan, opened
+from ...background import Say, not_yet, waited_for
+from ...editing import OpenPlan, opened, shown_once
 from ...stage_registry import STAGES, state_of
 from ...workshop import colour_names, workshop
 from .common import blueprint, colours_of, looked
@@ -70,14 +71,12 @@ def shown(sculpt_id: int) -> Response | tuple[Response, int]:
         looked(open_plan, len(colours_of(open_plan)))
 
     again = state_of(open_plan.sculpt, next(s for s in STAGES if s.name == "colour")) == "again"
-    if not open_plan.has_page("colour", again) and (
-        working := in_background(("colour", sculpt_id, open_plan.turn), work)
-    ):
+    if working := waited_for(known(_facts, open_plan, again), ("colour", sculpt_id, open_plan.turn), work):
         return not_yet(working)
-    facts = open_plan.page("colour", lambda: _facts(open_plan, again), again)
-    return jsonify(turn=open_plan.turn, undo=undo, redo=redo, **facts)
+    return jsonify(turn=open_plan.turn, undo=undo, redo=redo, **_facts(open_plan, again))
 
 
+@shown_once()
 def _facts(open_plan: OpenPlan, again: bool) -> dict[str, Any]:
     """What the page says. again: something that these coats rest on has changed."""
     context, site, coats = open_plan.context, open_plan.site, colours_of(open_plan)

@@ -13,11 +13,12 @@ from ....core.plan.document import Plan
 from ....core.plan.features.feature import Item
 from ....core.plan.features.glow.feature import FEATURE, SIDE_WORDS, GlowWish
 from ....core.plan.features.glow.glows import REACH
+from ....core.results import known
 from ....core.units import minutes_words
 from ....store.models import Sculpt
 from ....store.open_sculpts import OpenSculpt
-from ...background import in_background, not_yet
-from ...editing import OpenPlan, opened
+from ...background import not_yet, waited_for
+from ...editing import OpenPlan, opened, shown_once
 from ...workshop import workshop
 from .common import blueprint, glows_of
 from .pictures import BAND_COLOURS, SHOWN
@@ -73,11 +74,12 @@ def shown(sculpt_id: int) -> Response | tuple[Response, int]:
             FEATURE.trouble(context, glow)
         context.simulation.reflectance(before)
 
-    if not open_plan.has_page("glow") and (working := in_background(("glows", sculpt_id, open_plan.turn), work)):
+    if working := waited_for(known(_facts, open_plan), ("glows", sculpt_id, open_plan.turn), work):
         return not_yet(working)
-    return jsonify(turn=open_plan.turn, **open_plan.page("glow", lambda: _facts(open_plan)))
+    return jsonify(turn=open_plan.turn, **_facts(open_plan))
 
 
+@shown_once()
 def _facts(open_plan: OpenPlan) -> dict[str, Any]:
     context, glows = open_plan.context, glows_of(open_plan).glows
     before = context.before(FEATURE.name)

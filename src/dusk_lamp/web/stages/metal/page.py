@@ -18,11 +18,12 @@ from ....core.plan.features.metal.schools import metal_schools
 from ....core.plan.features.metal.schools.school import Shine
 from ....core.plan.features.metal.wishes import Metal
 from ....core.plan.steps.order import region_of
+from ....core.results import known
 from ....core.units import counted, minutes_words
 from ....store.models import Sculpt
 from ....store.open_sculpts import OpenSculpt
-from ...background import in_background, not_yet
-from ...editing import OpenPlan, opened
+from ...background import not_yet, waited_for
+from ...editing import OpenPlan, opened, shown_once
 from ...workshop import workshop
 from .common import EDGE_SETTINGS, blueprint
 
@@ -54,15 +55,14 @@ def shown(sculpt_id: int) -> Response | tuple[Response, int]:
         say("Looking for edges", 0.2)
         _ = open_plan.site.lines
         say("Working out what it mirrors", 0.5)
-        open_plan.page("metal", lambda: _facts(open_plan))
+        _facts(open_plan)
 
-    if not open_plan.has_page("metal") and (
-        working := in_background(("metal", sculpt_id, open_plan.open.surface_key), work)
-    ):
+    if working := waited_for(known(_facts, open_plan), ("metal", sculpt_id, open_plan.open.surface_key), work):
         return not_yet(working)
-    return jsonify(turn=open_plan.turn, **open_plan.page("metal", lambda: _facts(open_plan)))
+    return jsonify(turn=open_plan.turn, **_facts(open_plan))
 
 
+@shown_once()
 def _facts(open_plan: OpenPlan) -> dict[str, Any]:
     context, site = open_plan.context, open_plan.site
     edges = crests_of(site, FEATURE.lamp(context), context.view)

@@ -7,18 +7,23 @@ import numpy as np
 from flask import Response, jsonify, request
 
 from ....core.coat.stack import looks
+from ....core.light.lamp import Lamp
 from ....core.paint.colour import screen_levels
 from ....core.plain import plain
+from ....core.plan.context import Context
 from ....core.plan.features.edges.feature import FEATURE as EDGES
 from ....core.plan.features.edges.lines import beside_words, creases_round, crests_of
 from ....core.plan.features.metal.feature import FEATURE
 from ....core.plan.features.metal.painted import FURTHEST, holds, mirror_ball
 from ....core.plan.features.metal.schools.school import facets_of
+from ....core.plan.features.metal.wishes import Metal
 from ....core.plan.simulation import digest
+from ....core.results import known, result
+from ....core.target.local import Local
 from ....core.view.camera import Camera
 from ....core.view.formats import png_bytes
 from ....core.view.raster import colour_picture
-from ...background import in_background, not_yet
+from ...background import not_yet, waited_for
 from ...editing import OpenPlan, opened
 from ...limits import number_of
 from ...responses import packed, picture
@@ -120,6 +125,13 @@ def edge_lines(sculpt_id: int, number: int) -> Response:
     return packed({"strokes": count, "creases": len(every) // 2 - count}, every)
 
 
+@result(
+    most=6, depends=lambda context, number, *of: digest([plain(one) for one in of], context.site.labels == number)
+)
+def _held(context: Context, number: int, metal: Metal, lamp: Lamp, local: Local) -> Any:
+    return holds(context.site, context.site.labels == number, metal, lamp, local)
+
+
 @blueprint.get("/sculpts/<int:sculpt_id>/metal/<int:number>/holds.json")
 def holding(sculpt_id: int, number: int) -> Response | tuple[Response, int]:
     """From how far round a region still reads as metal."""
@@ -127,14 +139,14 @@ def holding(sculpt_id: int, number: int) -> Response | tuple[Response, int]:
         open_plan = opened(session, sculpt_id)
     id_, context, site = open_plan.id(number), open_plan.context, open_plan.site
     metal, lamp, local = FEATURE.metal(context, id_), FEATURE.lamp(context), context.locals[number]
-    key = digest("holds", plain(metal), plain(lamp), plain(local), site.labels == number)
-    mine = site.labels == number
 
     def work(say: Any) -> Any:
         say("Looking from the sides", 0.3)
-        return context.memory.of("metal", key, lambda: holds(site, mine, metal, lamp, local))
+        return _held(context, number, metal, lamp, local)
 
-    if working := in_background(("holds", sculpt_id, key), work):
+    if working := waited_for(
+        known(_held, context, number, metal, lamp, local), ("holds", sculpt_id, open_plan.turn, number), work
+    ):
         return not_yet(working)
     found = work(lambda *_: None)
     own_edges = [c for c in context.coats(EDGES.name) if c.region == id_]

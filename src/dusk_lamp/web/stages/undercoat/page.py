@@ -20,12 +20,13 @@ from ....core.plan.features.undercoat.spray_fit import HELD_DEGREES
 from ....core.plan.steps.cautions import cautions_for
 from ....core.plan.steps.step import row_of
 from ....core.plan.steps.times import times_of
+from ....core.results import known
 from ....core.sculpt.surface import Surface
 from ....store import painters, paints, plans
 from ....store.models import JobRow, Sculpt
 from ....store.open_sculpts import OpenSculpt
-from ...background import Say, in_background, not_yet
-from ...editing import Edit, OpenPlan, keep_edit, opened, with_kept_coats
+from ...background import Say, not_yet, waited_for
+from ...editing import Edit, OpenPlan, keep_edit, opened, shown_once, with_kept_coats
 from ...workshop import colour_names, shelf_of, the_sculpt, workshop
 from .common import blueprint, look_key, looks_of, school_picture, undercoats
 
@@ -86,16 +87,15 @@ def shown(sculpt_id: int) -> Response | tuple[Response, int]:
             open_plan = opened(session, sculpt_id)
             job = open_plan.sculpt.latest_job("fit")
             undo, redo = plans.can_step(session, open_plan.sculpt)
-        if not open_plan.has_page("undercoat") and (
-            working := in_background(("coats", sculpt_id, sculpt.plan_id), _work(sculpt_id))
-        ):
+        if working := waited_for(known(_facts, open_plan), ("coats", sculpt_id, sculpt.plan_id), _work(sculpt_id)):
             return not_yet(working)
-        facts = open_plan.page("undercoat", lambda: _facts(open_plan))
+        facts = _facts(open_plan)
     except SettingError as e:  # a rack that lacks something is no mistake of the page's: say what to put on it
         return jsonify(trouble=str(e), rack=url_for("rack.rack"))
     return jsonify(turn=open_plan.turn, undo=undo, redo=redo, fit=_fit_of(job), **facts)
 
 
+@shown_once()
 def _facts(open_plan: OpenPlan) -> dict[str, Any]:
     """What the page says of the coats as they are."""
     pots = FEATURE.pots(open_plan.context)

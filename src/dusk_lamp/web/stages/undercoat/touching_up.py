@@ -7,10 +7,11 @@ from flask import Response, jsonify
 from ....core.coat.coat import Coat
 from ....core.errors import SettingError
 from ....core.plain import plain
+from ....core.plan.context import Context
 from ....core.plan.features.undercoat.feature import FEATURE
 from ....core.plan.features.undercoat.touch_up import TouchUp, touch_ups, with_all
+from ....core.results import digest, result
 from ....core.units import counted
-from ....store.cache import key_of
 from ...background import Say, in_background, not_yet
 from ...body import Body
 from ...editing import OpenPlan, opened
@@ -31,24 +32,23 @@ def touched(open_plan: OpenPlan, given: Body) -> list[Coat]:
 
 def _touch_ups(open_plan: OpenPlan) -> list[TouchUp]:
     """What is left for the brush, worked out once for what is painted."""
-    context, values, pots = open_plan.context, FEATURE.values(open_plan.context), FEATURE.pots(open_plan.context)
-    chain = context.simulation.chain(undercoats(open_plan))[-1]
-    key = key_of(
-        "touch-ups",
-        2,
-        chain,
+    return _left_for_the_brush(open_plan.context, undercoats(open_plan))
+
+
+def _rests_on(context: Context, coats: list[Coat]) -> str:
+    return digest(
+        context.simulation.chain(coats)[-1],
         plain(FEATURE.span(context)),
         plain(context.tools),
-        [plain(m) for m in pots.shades],
+        [plain(m) for m in FEATURE.pots(context).shades],
         context.target_key(),
     )
 
-    def make() -> list[TouchUp]:
-        return touch_ups(
-            open_plan.site, context.simulation.reflectance(undercoats(open_plan)), values, pots, context.tools
-        )
 
-    return context.memory.of("touch-up", key, make)
+@result(most=4, depends=_rests_on)
+def _left_for_the_brush(context: Context, coats: list[Coat]) -> list[TouchUp]:
+    seen = context.simulation.reflectance(coats)
+    return touch_ups(context.site, seen, FEATURE.values(context), FEATURE.pots(context), context.tools)
 
 
 @blueprint.get("/sculpts/<int:sculpt_id>/undercoat/touch-ups")

@@ -9,6 +9,7 @@ from ....coat.coat import Coat
 from ....errors import SettingError
 from ....paint.mix import Mix
 from ....plain import plain
+from ....results import digest, result
 from ....sculpt.mesh import summed
 from ....target.attention import attention_of
 from ....target.target import Target, sketched
@@ -16,9 +17,8 @@ from ...brief import seen_after
 from ...context import Context
 from ...economy.budget import Budget
 from ...economy.coats import WAY as ECONOMY
-from ...economy.plan import Economy, economy, made_ready
+from ...economy.plan import Economy, Ready, economy, made_ready
 from ...nearness import Nearness, nearness
-from ...simulation import digest
 from ...steps.order import WHOLE_MODEL, OrderPlace, interleaved, ordered, region_of, touching
 from ...steps.step import steps_of
 from ..feature import Feature, Item
@@ -107,10 +107,12 @@ class ColourFeature(Feature):
         Raises:
             SettingError: see plan.economy.
         """
-        pins = [budget.only, budget.blends, budget.neat, budget.steps_on]
-        state = digest(
-            "economy",
-            plain(pins),
+        return self._planned(context, budget)
+
+    def _state(self, context: Context, budget: Budget) -> str:
+        """All that plans for any budget of the same pins depend on."""
+        return digest(
+            plain([budget.only, budget.blends, budget.neat, budget.steps_on]),
             context.target_key("metal"),
             context.simulation.chain(context.before(self.name))[-1],
             [plain(p) for p in context.rack],
@@ -119,12 +121,13 @@ class ColourFeature(Feature):
             context.plan.models,
         )
 
-        def make() -> Economy:
-            numbers = self.planned(context)
-            ready = context.memory.of("ready", state, lambda: made_ready(context, budget, numbers=numbers))
-            return economy(context, budget, ready=ready)
+    @result(most=1, of=1, depends=_state)  # 10 MB
+    def _ready(self, context: Context, budget: Budget) -> Ready:
+        return made_ready(context, budget, numbers=self.planned(context))
 
-        return context.memory.of("economy", (state, digest(plain(budget))), make)
+    @result(most=8, of=1, depends=lambda self, context, budget: (self._state(context, budget), digest(plain(budget))))
+    def _planned(self, context: Context, budget: Budget) -> Economy:
+        return economy(context, budget, ready=self._ready(context, budget))
 
     def tried(self, context: Context, number: int, name: str) -> Tried:
         """A region painted one way, worked out once.
@@ -132,10 +135,10 @@ class ColourFeature(Feature):
         Raises:
             SettingError: nothing of the region can be painted, or there is no such way.
         """
-        by, id_ = way_called(name), context.site.marking.ids[number]
-        out = self.out(context, id_)
-        worth = (context.wishes(self.name).budget or Budget()).worth_of_a_way
-        key = digest(
+        return self._tried(context, number, name)
+
+    def _rests_on(self, context: Context, number: int, name: str) -> str:
+        return digest(
             context.target_key(self.name),
             number,
             name,
@@ -143,22 +146,23 @@ class ColourFeature(Feature):
             [plain(p) for p in context.rack],
             plain(context.tools),
             plain(context.lamp),
-            [m.counted() for m in out],
-            worth,
+            [m.counted() for m in self.out(context, context.site.marking.ids[number])],
+            (context.wishes(self.name).budget or Budget()).worth_of_a_way,
         )
 
-        def make() -> Tried:
-            brief = replace(context.brief(self.name, number), out=out, worth=worth)
-            try:
-                coats = [replace(c, stage=self.name, way=name, region=id_) for c in by.coats(brief)]
-            except SettingError as e:
-                return Tried((), None, trouble=str(e))
-            steps = steps_of(brief.site, coats, brief.films(coats), brief.tools)
-            hand = sum(s.hand_minutes + s.set_up_minutes + s.clean_minutes for s in steps)
-            near = nearness(brief, seen_after(brief, coats))
-            return Tried(tuple(coats), near, hand, sum(s.wait_minutes for s in steps))
-
-        return context.memory.of("way", key, make)
+    @result(most=80, of=1, depends=_rests_on)  # 20 kB
+    def _tried(self, context: Context, number: int, name: str) -> Tried:
+        by, id_ = way_called(name), context.site.marking.ids[number]
+        worth = (context.wishes(self.name).budget or Budget()).worth_of_a_way
+        brief = replace(context.brief(self.name, number), out=self.out(context, id_), worth=worth)
+        try:
+            coats = [replace(c, stage=self.name, way=name, region=id_) for c in by.coats(brief)]
+        except SettingError as e:
+            return Tried((), None, trouble=str(e))
+        steps = steps_of(brief.site, coats, brief.films(coats), brief.tools)
+        hand = sum(s.hand_minutes + s.set_up_minutes + s.clean_minutes for s in steps)
+        near = nearness(brief, seen_after(brief, coats))
+        return Tried(tuple(coats), near, hand, sum(s.wait_minutes for s in steps))
 
     def out(self, context: Context, id_: int) -> tuple[Mix, ...]:
         """The puddles that other regions than one are painted from, each once."""

@@ -16,6 +16,7 @@ from ....errors import SettingError
 from ....light.lamp import Lamp
 from ....paint.mix import nearest_mix, only, values_of
 from ....plain import rounded
+from ....results import digest, result
 from ....sculpt.relief import Line, caught, closely, corners_seeing, covered_by, lines
 from ....sculpt.site import Site
 from ...brief import BRUSHED, Brief, brushed
@@ -160,14 +161,10 @@ def _in_order(strokes: Sequence[Stroke]) -> list[Stroke]:
     return out
 
 
+@result(most=2, depends=lambda site, values: digest(np.asarray(values, float), site.labels))
 def lining(site: Site, values: NDArray) -> list[Line]:
     """Creases between two regions or parts, to be lined dark; none between two regions that are both white. values:
     (R + 1,) of the rest and of each region."""
-    key = ("lining", np.asarray(values, float).tobytes(), site.labels.tobytes())  # asked for region by region
-    return site.lately(key, lambda: _lining(site, values))
-
-
-def _lining(site: Site, values: NDArray) -> list[Line]:
     label = np.zeros(len(site.bends.joined.vertices), np.int64)
     label[site.bends.place] = site.labels
     part = np.zeros(len(label), np.int64)
@@ -195,7 +192,7 @@ def near_places(site: Site, places: NDArray, half: float) -> NDArray[np.float32]
         bound = half + spacing
         far = cKDTree(places).query(site.surface.points, distance_upper_bound=bound, workers=-1)[0]
         out = covered_by(np.minimum(far, bound), half, spacing)
-        tree = site.once("tree of samples", lambda: cKDTree(site.surface.points))
+        tree = site.tree
         out[tree.query(places)[1]] = 1
     return np.where(site.paintable, out, np.float32(0))
 

@@ -17,10 +17,10 @@ from ....light.planes import SIDES, plane_at
 from ....paint.colour import rgb_from_hex
 from ....paint.mix import Mix, values_of
 from ....plain import plain
+from ....results import digest, result
 from ....target.target import Target
 from ....units import counted
 from ...context import Context
-from ...simulation import digest
 from ..feature import Feature, Item
 from .glows import (
     BANDS,
@@ -81,25 +81,25 @@ class GlowFeature(Feature):
         x, y, z = (float(v) for v in np.array([x, y, z]) + n * (glow.off + glow.radius))
         return Source("ball", 0, (x, y, z), glow.radius)
 
+    def _source_key(self, context: Context, glow: GlowWish) -> str:
+        """All that the light of a source depends on, but for its strength and colour."""
+        source = self.source(context, glow)
+        where = context.site.labels == source.region if source.kind == "region" else np.zeros(0)
+        return digest(plain(source), glow.shadow, where)
+
+    @result(most=13, of=1, depends=lambda self, c, glow, places=PLACES: (self._source_key(c, glow), places))
     def light(self, context: Context, glow: GlowWish, places: int = PLACES) -> Glow:
         """Its light for a radiosity of 1, worked out once: reach, colour and dusk need no rays.
 
         Raises:
             SettingError: it cannot glow there.
         """
-        source = self.source(context, glow)
-        where = context.site.labels == source.region if source.kind == "region" else np.zeros(0)
-        key = digest("light", plain(source), glow.shadow, places, where)
-        return context.memory.of("glow", key, lambda: glow_of(context.site, source, places, glow.shadow))
+        return glow_of(context.site, self.source(context, glow), places, glow.shadow)
 
+    @result(most=13, of=1, depends=lambda self, c, g: (self._source_key(c, g), digest(plain(c.view), c.gloss)))
     def caught(self, context: Context, glow: GlowWish) -> Glow:
         """Its light with what shiny materials mirror of it, as the display view shows them."""
-        source, gloss = self.source(context, glow), context.gloss
-        where = context.site.labels == source.region if source.kind == "region" else np.zeros(0)
-        key = digest("glint", plain(source), glow.shadow, plain(context.view), gloss, where)
-        return context.memory.of(
-            "glow", key, lambda: glinting(context.site.surface, self.light(context, glow), gloss, context.view)
-        )
+        return glinting(context.site.surface, self.light(context, glow), context.gloss, context.view)
 
     def wish(self, context: Context, glow: GlowWish) -> WishedGlow:
         """As plan.glow asks for it."""
@@ -154,24 +154,7 @@ class GlowFeature(Feature):
     def hot(self, context: Context, glow: GlowWish) -> tuple[Masks, list[str]]:
         """Heat or flame as masks, and what to mind."""
         spots = context.placing.to_bench(np.array(glow.spots, float).reshape(-1, 3)).tolist()
-        key = digest("hot", spots, glow.length, glow.hues, glow.heart, glow.seed, glow.kind)
-
-        def make() -> tuple[Masks, list[str]]:
-            if glow.kind == "hot metal":
-                hot = heated(context.site, spots, glow.length, seed=glow.seed)
-                masks = [(b.name, b.colour, hot.band == k) for k, b in enumerate(hot.bands)][::-1]
-                masks.append(("broken black along crests", "#191412", hot.black))
-                gone = ", ".join(hot.dropped)
-                words = (
-                    [f"There is no room for {gone}: the band would be narrower than a brush mark."] if gone else []
-                )
-                return masks, [*words, "Leave room for every band; put the dark red on twice at the ends."]
-            flame = flamed(context.site, spots, glow.length, glow.hues, glow.heart, glow.seed)
-            masks = [(f"hue {k + 1} of {len(flame.colours)}", c, flame.hue == k) for k, c in enumerate(flame.colours)]
-            masks.append(("edges that catch it", flame.colours[3], flame.catches))
-            return masks, ["Broken dabs, not a smooth blend; brightest low and in recesses."]
-
-        return context.memory.of("glow", key, make)
+        return _hot(context, glow, spots)
 
     def lens(self, context: Context, id_: int, brush: float = 0.2) -> list[Lens]:
         """The lenses of a region. brush: mm, the mark of the finest one.
@@ -317,6 +300,24 @@ class GlowFeature(Feature):
 def _edge_words(catch: Any, names: Sequence[str]) -> str:
     said = {None: "not planned yet", True: "already highlighted", False: "not highlighted yet"}[catch.has_highlight]
     return f"{names[catch.region]}: {catch.lit:.1f} of {catch.length:.1f} mm catch it; {said}"
+
+
+@result(
+    most=12,
+    depends=lambda context, g, spots: digest(spots, g.length, g.hues, g.heart, g.seed, g.kind),
+)
+def _hot(context: Context, glow: GlowWish, spots: list[list[float]]) -> tuple[Masks, list[str]]:
+    if glow.kind == "hot metal":
+        hot = heated(context.site, spots, glow.length, seed=glow.seed)
+        masks = [(b.name, b.colour, hot.band == k) for k, b in enumerate(hot.bands)][::-1]
+        masks.append(("broken black along crests", "#191412", hot.black))
+        gone = ", ".join(hot.dropped)
+        words = [f"There is no room for {gone}: the band would be narrower than a brush mark."] if gone else []
+        return masks, [*words, "Leave room for every band; put the dark red on twice at the ends."]
+    flame = flamed(context.site, spots, glow.length, glow.hues, glow.heart, glow.seed)
+    masks = [(f"hue {k + 1} of {len(flame.colours)}", c, flame.hue == k) for k, c in enumerate(flame.colours)]
+    masks.append(("edges that catch it", flame.colours[3], flame.catches))
+    return masks, ["Broken dabs, not a smooth blend; brightest low and in recesses."]
 
 
 FEATURE = GlowFeature()

@@ -224,7 +224,7 @@ def _catches(
 
 def _highlit(site: Site, rows: NDArray[np.int64], value: NDArray) -> bool:
     """Whether an edge is lighter than what lies beside it."""
-    tree = site.once("tree of samples", lambda: cKDTree(site.surface.points))
+    tree = site.tree
     some = rows[:: max(1, len(rows) // 24)]
     near = tree.query_ball_point(site.surface.points[some], BESIDE_MM[1])
     beside = []

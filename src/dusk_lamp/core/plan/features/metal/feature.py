@@ -1,7 +1,6 @@
 """Painted metal: regions that show a reflection from the display view, no metal in the paint."""
 
 from dataclasses import replace
-from functools import partial
 
 import numpy as np
 from numpy.typing import NDArray
@@ -10,11 +9,11 @@ from ....coat.coat import Coat
 from ....light.lamp import Lamp
 from ....light.tint import LUMINANCE
 from ....plain import plain
+from ....results import AS_FIELD, digest, result
 from ....sculpt.facets import FacetCut
-from ....target.local import within_screen
+from ....target.local import Local, within_screen
 from ....target.target import Target
 from ...context import Context
-from ...simulation import digest
 from ..feature import Feature, Item
 from .painted import colours, layers_of, metal_values, usual_metal
 from .wishes import CUSTOMARY, Metal, MetalWishes
@@ -55,9 +54,7 @@ class MetalFeature(Feature):
         """(N,) the values of the whole sculpt, were it the metal of a region."""
         metal, local = self.metal(context, id_), context.locals[context.site.marking.number_of(id_)]
         lamp = self.lamp(context)
-        key = digest("metal", plain(metal), plain(lamp), plain(local), context.site.looked)
-        found = partial(context.lasting.field, key, lambda: metal_values(context.site, metal, lamp, local))
-        return context.memory.of("metal", key, found)
+        return _values(context, metal, lamp, local)
 
     def colours(self, context: Context, id_: int) -> NDArray[np.float64]:
         """(M, 3) linear RGB that the samples of a region should show in daylight, without any glow."""
@@ -103,6 +100,16 @@ class MetalFeature(Feature):
     def covers(self, context: Context) -> set[int]:
         """What is painted through the customary ladder, by itself: its base goes on all of it."""
         return {i for i in context.site.marking.ids[1:] if context.wishes(self.name).by_ladder(i)}
+
+
+@result(
+    most=6,
+    depends=lambda context, *of: digest(*(plain(one) for one in of), context.site.looked),
+    rests=True,
+    lives=AS_FIELD,
+)
+def _values(context: Context, metal: Metal, lamp: Lamp, local: Local) -> NDArray[np.float32]:
+    return metal_values(context.site, metal, lamp, local)
 
 
 FEATURE = MetalFeature()

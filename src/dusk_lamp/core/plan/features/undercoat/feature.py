@@ -11,8 +11,8 @@ from ....coat.coat import Coat, coat_from
 from ....coat.finish import films_of
 from ....paint.mix import Mix, only
 from ....plain import built, plain, rounded
+from ....results import AS_PLAIN, digest, result
 from ...context import Context
-from ...simulation import digest
 from ...steps.step import steps_of
 from ...steps.times import times_of
 from ..feature import Feature, Item
@@ -24,7 +24,6 @@ from .spray_fit import fit
 from .wishes import UndercoatWishes
 
 Say = Callable[[str, float], None]
-FITTED = 2  # version of the code that fits schools
 
 
 @dataclass(frozen=True)
@@ -58,9 +57,11 @@ class UndercoatFeature(Feature):
         wanted = wishes or context.wishes(self.name)
         names = {p.name.casefold() for p in context.rack}
         primer, through = (n if n and n.casefold() in names else None for n in (wanted.primer, wanted.through))
-        steps = context.plan.greys.steps
-        key = ("pots", tuple(context.rack), steps, primer, through)
-        return context.memory.of("stage", key, lambda: pots_from(context.rack, steps, primer, through))
+        return self._pots(context, primer, through)
+
+    @result(most=8, of=1, depends=lambda self, c, *names: (tuple(c.rack), c.plan.greys.steps, *names))
+    def _pots(self, context: Context, primer: str | None, through: str | None) -> Pots:
+        return pots_from(context.rack, context.plan.greys.steps, primer, through)
 
     def span(self, context: Context) -> ValueSpan:
         """The values its coats aim at: those of the school, or of the paints."""
@@ -84,8 +85,6 @@ class UndercoatFeature(Feature):
         others = (pots.primer, pots.white, pots.tint, pots.bright_primer, pots.shadow, pots.wash, pots.fine_white)
         oils = (*pots.foundations, *pots.oil_lights) if name == "oils" else ()
         return digest(
-            "school",
-            FITTED,
             context.site.surface.points,
             context.share,
             name,
@@ -102,28 +101,26 @@ class UndercoatFeature(Feature):
         Raises:
             SettingError: no such school, or something is missing for it.
         """
-        kit = self.kit(context, wishes)
-        usual = school_coats(name, kit)
-
-        def make() -> dict[str, Any]:
-            chosen, site = context.quick
-            coats, span = fit_school(site, usual, context.share[chosen])
-            _, match, films = self.roughly(context, coats, span)
-            steps = steps_of(site, coats, films, context.tools)
-            times = times_of(steps)
-            return {
-                "coats": plain(coats),
-                "match": plain(match),
-                "minutes": times.whole - times.wait,
-                "wait": times.wait,
-                "cups": times.cups,
-                "ml": sum(s.ml for s in steps),
-            }
-
-        key = self.key(context, name, wishes)
-        kept = dict(context.memory.of("stage", key, lambda: context.lasting.plain(key, make)))
+        kept = dict(self._fitted(context, name, wishes))
         coats = tuple(coat_from(c) for c in kept.pop("coats"))
         return FittedSchool(coats, built(LightMatch, kept.pop("match")), **kept)
+
+    @result(most=16, of=1, depends=lambda self, *asked: self.key(*asked), lives=AS_PLAIN)
+    def _fitted(self, context: Context, name: str, wishes: UndercoatWishes | None) -> dict[str, Any]:
+        chosen, site = context.quick
+        usual = school_coats(name, self.kit(context, wishes))
+        coats, span = fit_school(site, usual, context.share[chosen])
+        _, match, films = self.roughly(context, coats, span)
+        steps = steps_of(site, coats, films, context.tools)
+        times = times_of(steps)
+        return {
+            "coats": plain(coats),
+            "match": plain(match),
+            "minutes": times.whole - times.wait,
+            "wait": times.wait,
+            "cups": times.cups,
+            "ml": sum(s.ml for s in steps),
+        }
 
     def roughly(
         self, context: Context, coats: Sequence[Coat], span: ValueSpan
@@ -171,10 +168,10 @@ class UndercoatFeature(Feature):
         taken = fewest_of_the_nearest(context.site, context.share, offers)
         return list(offers[taken][0]), offers[taken][1] if taken else None
 
+    @result(most=4, of=1, depends=lambda self, context: self.key(context, FIT))
     def fit_once(self, context: Context) -> tuple[list[Coat], ValueSpan | None]:
         """The same, worked out once."""
-        key = "fit" + self.key(context, FIT)
-        return context.memory.of("stage", key, lambda: self.fit(context, lambda *_: None))
+        return self.fit(context, lambda *_: None)
 
     def items(self, context: Context) -> list[Item]:
         """One undercoat."""

@@ -16,6 +16,7 @@ from ....coat.coat import Coat, usual_coat
 from ....coat.stack import appearance, looks
 from ....paint.mix import Mix
 from ....plain import rounded
+from ....results import result
 from ....sculpt.site import Site, Where
 from ....workplace.tools import EVERYTHING, Tools
 from .pots import HALF_VALUE, Pots
@@ -129,9 +130,15 @@ def _regions_of(site: Site, group: NDArray[np.bool_], areas: NDArray) -> str:
     return said[0] if len(said) == 1 else f"{', '.join(said[:-1])} and {said[-1]}"
 
 
+@result()
+def _neighbours(site: Site) -> NDArray[np.int32]:
+    """(E, 2) two sides of every facet: all neighbours are on one."""
+    return np.vstack([site.surface.faces[:, (0, 1)], site.surface.faces[:, (1, 2)]])
+
+
 def _spots(site: Site, mask: NDArray[np.bool_], areas: NDArray) -> tuple[NDArray[np.bool_], int]:
     """The spots of a mask (N,) that a brush can hit, and how many there are."""
-    ends = site.once("neighbours", lambda: np.vstack([site.surface.faces[:, (0, 1)], site.surface.faces[:, (1, 2)]]))
+    ends = _neighbours(site)
     both = ends[mask[ends].all(axis=1)]
     graph = coo_matrix((np.ones(len(both), np.bool_), (both[:, 0], both[:, 1])), shape=(len(mask), len(mask)))
     _, number = connected_components(graph, directed=False)

@@ -2,12 +2,15 @@
 then a few lights."""
 
 import numpy as np
+from numpy.typing import NDArray
 
 from .....coat.coat import Coat
 from .....datasets.materials import material_called
 from .....paint.mix import Mix, only
 from .....paint.rack import Paint
+from .....results import result
 from .....sculpt.marking import TEXTURES
+from .....sculpt.site import Site
 from .....sculpt.texture import USUAL_HEIGHT, texture_mm
 from ....brief import CLEAR, Brief, brushed
 from .glazes import restated
@@ -51,9 +54,14 @@ def textured(brief: Brief) -> bool:
     if region is not None and material_called(region.material).shaggy:
         return True
     site = brief.site
-    depth = np.abs(site.once("texture", lambda: texture_mm(site.surface)))[brief.mask]
+    depth = np.abs(_texture(site))[brief.mask]
     weight, deep = brief.weight(), DEEP_MM * site.surface.height / USUAL_HEIGHT
     return bool(weight[depth > deep].sum() > ROUGH_SHARE * weight.sum())
+
+
+@result()
+def _texture(site: Site) -> NDArray[np.float32]:
+    return texture_mm(site.surface)
 
 
 def _films(mix: Mix, water: float) -> list[Film]:
