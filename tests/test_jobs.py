@@ -27,11 +27,10 @@ from dusk_lamp.jobs.work import JobInHand
 from dusk_lamp.settings import Settings
 from dusk_lamp.store import plans
 from dusk_lamp.store import preparing as stages
-from dusk_lamp.store.cache import key_of
+from dusk_lamp.store.cache import code_mark, key_of
 from dusk_lamp.store.models import FILLS_THE_SHELF, LOOKED_AT, JobRow, Sculpt, now
 from dusk_lamp.store.open_sculpts import OpenSculpts
 from dusk_lamp.store.plans import add_sculpt
-from dusk_lamp.store.preparing import PIECES
 from dusk_lamp.store.store import Store, lay_out_again, new_job
 
 from .shapes import ball, surface_of
@@ -326,7 +325,7 @@ def test_the_pieces_of_a_sculpt_without_regions_are_kept_before_anybody_asks(sto
     with store.session() as session:
         own = session.get(Sculpt, sculpt)
         laid = OpenSculpts(store).of(own)
-        assert key_of("pieces", PIECES, own.sky_key) in store.cache
+        assert key_of("pieces", code_mark("core/sculpt"), own.sky_key) in store.cache
     kept, made = laid.pieces(lambda *_: None), pieces_of(laid.site.surface, laid.site.paintable, laid.site.bends)
     assert np.array_equal(kept.children, made.children) and np.array_equal(kept.cut(5), made.cut(5))
 

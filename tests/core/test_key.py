@@ -9,7 +9,9 @@ from hypothesis import strategies as st
 from dusk_lamp.core.errors import SettingError
 from dusk_lamp.core.light.key import key_light
 from dusk_lamp.core.light.lamp import Lamp
-from dusk_lamp.core.light.rig import PRESETS
+from dusk_lamp.core.light.rig import PRESETS, Light
+from dusk_lamp.core.light.tint import LUMINANCE, Tints, tint_of
+from dusk_lamp.core.paint.colour import linear, rgb_from_hex
 from dusk_lamp.core.view.camera import Camera
 from dusk_lamp.core.view.raster import snapshot
 
@@ -162,3 +164,14 @@ def test_the_usual_lamps_come_in_their_usual_order():
     assert (
         above[2] > 0.99 and right[2] > 0.5 and right[0] > 0.3 and front[2] > 0.5 and front[1] < -0.3 and below[2] < 0
     )
+
+
+def test_light_from_the_ground_has_met_the_lamps_colour_and_then_the_grounds():
+    """A red lamp over a green floor under a blue sky sends back red times green, channel by channel, and nothing of
+    the sky; without a lamp it sends back the sky's. Source: reflection multiplies, worked out by hand."""
+    none, some = np.zeros(1, np.float32), np.ones(1, np.float32)
+    tints = Tints("#ff8080", "#8080ff", "#80ff80")
+    for key, first in ((none, "#ff8080"), (None, "#8080ff")):
+        light = Light(some, none, key, None, some)
+        back = linear(rgb_from_hex(first)) * linear(rgb_from_hex("#80ff80"))
+        assert tint_of(light, tints)[0] == pytest.approx(back / (back @ LUMINANCE), rel=1e-5)

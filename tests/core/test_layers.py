@@ -222,8 +222,10 @@ def test_no_public_name_stands_for_two_things():
 
 
 def test_no_variable_is_called_own():
-    """It meant a plan, a mask, wishes and a row."""
-    for path in ROOT.rglob("*.py"):
+    """It meant a plan, a mask, wishes and a row. Migrations stay as they were run, and a metal's world of its own is
+    called so in every plan's file."""
+    spared = {"migrations", "metal"}
+    for path in (p for p in ROOT.rglob("*.py") if not spared & set(p.parts[-3:])):
         for node in ast.walk(ast.parse(path.read_text())):
             called = node.id if isinstance(node, ast.Name) else node.arg if isinstance(node, ast.arg) else ""
             assert called != "own", (path, node.lineno)

@@ -169,3 +169,15 @@ def test_a_long_log_teaches_by_its_latest_steps():
     quick = [Entry(technique="brush", mm2=300.0, expected_s=100, seconds=50)] * LATEST
     assert pace_of([*slow, *quick]) == pace_of(quick)
     assert pace_of([*quick, *slow]).of("brush", "medium") > 1.5
+
+
+def test_a_techniques_pace_is_its_mean_drawn_toward_the_hands_by_the_squares_of_the_spreads():
+    """Twelve steps that all took twice as long. Source: the posterior mean of a normal-normal model (any textbook on
+    Bayesian data analysis), with the spreads 0.6, 0.17 and 0.35 written out here."""
+    entries = [Entry(technique="brush", mm2=9.0, expected_s=60.0, seconds=120.0) for _ in range(12)]
+    x, of_mean = np.log(2.0), 0.35**2 / 12
+    hand = x / (of_mean + 0.17**2) / (1 / 0.6**2 + 1 / (of_mean + 0.17**2))
+    brush = (x / of_mean + hand / 0.17**2) / (1 / of_mean + 1 / 0.17**2)
+    pace = pace_of(entries)
+    assert pace.all == pytest.approx(np.exp(hand), abs=1e-3)
+    assert pace.times["brush"] == pytest.approx(np.exp(brush), abs=1e-3)

@@ -1,8 +1,10 @@
 """When what is painted, against days worked out by hand and scheduling problems from the books."""
 
 from dataclasses import replace
+from datetime import datetime
 from itertools import combinations, pairwise, permutations
 from xml.etree import ElementTree
+from zoneinfo import ZoneInfo
 
 import pytest
 from hypothesis import given, settings
@@ -10,10 +12,11 @@ from hypothesis import strategies as st
 
 from dusk_lamp.core.errors import SettingError
 from dusk_lamp.core.schedule import HANDS, After, Day, DayStep, Problem, Schedule, Stint, clock_of, solve
-from dusk_lamp.core.schedule.greedy import end_of, greedy
+from dusk_lamp.core.schedule.greedy import end_of, fitting, greedy
 from dusk_lamp.core.schedule.jobs import Needs, left_of
 from dusk_lamp.core.schedule.problem import broken_rules
 from dusk_lamp.core.view.timeline import FOLD, SHUT, timeline_svg
+from dusk_lamp.days import Hours, spans_from
 
 
 def job(key, hand, wait=0.0, needs=(), worth=None, set_up=0.0, clean=0.0, wet=120.0):
@@ -398,3 +401,17 @@ def test_a_deadline_is_kept_wherever_it_can_be():
         solve(replace(problem, until=15.0))
     lane = (Stint(2.0, "cabinet", worth=0.01), Stint(1.0, "cabinet"), Stint(11.0, "cabinet", worth=0.05))
     assert solve(Problem(lane, until=12.0)).dropped == (0,)
+
+
+def test_of_what_may_be_left_out_that_goes_first_which_is_worth_least_a_minute():
+    """An hour that is worth 0.3 goes before six steps of ten minutes worth 0.1 each: worked out by hand."""
+    works = (Stint(30.0), Stint(60.0, worth=0.3), *(Stint(10.0, worth=0.1) for _ in range(6)))
+    problem = Problem(works, until=95.0)
+    starts, dropped = fitting(problem)
+    assert dropped == [1] and end_of(problem.without(dropped), starts) == 90.0
+
+
+def test_hours_that_end_at_24_go_on_until_midnight():
+    """From six in the evening: 20–24 is two hours away and four long, and the same again a day later."""
+    hours = Hours(datetime(2026, 3, 1, 18), spans_from("20-24"), ZoneInfo("UTC"))
+    assert hours.windows(2) == ((120.0, 360.0), (1560.0, 1800.0))

@@ -77,3 +77,12 @@ def test_a_squad_comes_back_from_its_file():
 def test_what_is_no_squad_is_told_in_words(given, says):
     with pytest.raises(SettingError, match=says):
         squad_of(given)
+
+
+def test_of_two_regions_of_one_material_the_one_that_deserves_as_much_attention_is_taken():
+    """A quiet piece of leather takes after the quiet one, wherever it stands in the list."""
+    first = Region("Harness", "leather", "focal point", id=4)
+    quiet = Region("Satchel", "leather", "quiet", id=5)
+    for scheme in ((first, quiet), (quiet, first)):
+        (match,) = regions_matched([Region("Mitt", "leather", "quiet", id=1)], scheme)
+        assert (match.scheme_id, match.how) == (5, MATERIAL)

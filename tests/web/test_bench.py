@@ -295,7 +295,7 @@ def test_light_sprays_and_metal_are_worked_out_once_for_all_openings(whole, stor
     kept = whole.settings(1)
     whole.json("PUT", "/sculpts/1/plan", {**kept, "rig": {**kept["rig"], "bounce": 0.5}})
     assert whole.client.get("/sculpts/1/undercoat.json").data and lit == [1]
-    monkeypatch.setattr(cache, "code_mark", lambda: "other code")
+    monkeypatch.setattr(cache, "code_mark", lambda *_: "other code")
     app.extensions["workshop"].sculpts = OpenSculpts(store)
     assert whole.client.get("/sculpts/1/undercoat.json").data and lit == [1, 1] and laid
 

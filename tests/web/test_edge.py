@@ -60,6 +60,34 @@ def test_no_body_whatever_gets_a_fault_of_ours_from_any_route(app, painter, scul
     assert bad == []
 
 
+def test_a_slip_of_the_program_is_no_fault_of_the_painters(app, painter, sculpt_id, monkeypatch, caplog):
+    """It answers 500 with the request's number, which stands in the log with what was raised, and keeps nothing."""
+    from dusk_lamp.web.app import _slip
+    from dusk_lamp.web.stages import view
+
+    def slips(*_):
+        raise KeyError("a name that is not there")
+
+    monkeypatch.setattr(view, "_changed", slips)
+    monkeypatch.setitem(app.error_handler_spec[None][None], Exception, _slip)
+    turn = painter.client.get(f"/sculpts/{sculpt_id}/history").get_json()["turn"]
+    body = {"do": "look", "azimuth": 1, "elevation": 2, "turn": turn}
+    answer = painter.json("POST", f"/sculpts/{sculpt_id}/display", body, 500).get_json()
+    number = re.search(r"number ([0-9a-f]{16})", answer["error"])[1]
+    assert "our side" in answer["error"] and number in caplog.text and "a name that is not there" in caplog.text
+    assert painter.client.get(f"/sculpts/{sculpt_id}/history").get_json()["turn"] == turn
+
+
+@pytest.mark.parametrize(
+    "sent",
+    [{}, {"azimuth": "x", "elevation": 2}, {"azimuth": [1], "elevation": 2}, {"azimuth": True, "elevation": 2}],
+)
+def test_a_change_that_is_incomplete_is_refused_at_the_door(painter, sculpt_id, sent):
+    answer = painter.json("POST", f"/sculpts/{sculpt_id}/display", {"do": "look", **sent}, 400)
+    said = answer.get_json()["error"]
+    assert "incomplete" in said and "reload" in said
+
+
 def test_no_number_in_an_address_stops_the_bench(app, painter, sculpt_id):
     """A view toward no direction once held the one pool of rays for good."""
     app.config["PROPAGATE_EXCEPTIONS"] = False

@@ -48,8 +48,8 @@ def test_the_grey_ladder_is_laid_first_and_says_what_each_coat_adds(spraying):
 def test_nothing_is_drawn_for_a_browser_that_has_left(spraying, monkeypatch):
     """Seven pictures of schools wait for each other; who turns the page meanwhile is not kept waiting by them."""
     school = next(s for s in now(spraying)["schools"] if s["name"] == "twotone")
-    own, fitted = type(page.STAGE).fitted, []
-    monkeypatch.setattr(type(page.STAGE), "fitted", lambda *of: fitted.append(of[-1]) or own(*of))
+    own, fitted = type(page.FEATURE).fitted, []
+    monkeypatch.setattr(type(page.FEATURE), "fitted", lambda *of: fitted.append(of[-1]) or own(*of))
     for url in (school["picture"], school["near"]):
         answer = spraying.client.get(url, environ_overrides=LEFT)
         assert answer.status_code == 204 and not answer.data

@@ -17,10 +17,9 @@ from ..core.target.target import target
 from ..core.view.camera import Camera
 from ..core.view.formats import png_bytes
 from ..core.view.raster import cut_out
-from ..store.cache import Cache, key_of
+from ..store.cache import Cache, code_mark, key_of
 from ..store.preparing import sketch_of, way_key
 
-THUMB, PAINTED = 3, 1  # raised when the code changes what comes out
 MENDED_AT_ONCE, FORM_FACES = 200_000, 100  # triangles: fewer are mended in a moment; fewer show no form
 WAY_SIZE, THUMB_SIZE = (220, 260), (320, 400)
 THUMB_CAMERA = Camera(18, 8)
@@ -78,14 +77,14 @@ def first_look(cache: Cache, mended_key: str, standing: Standing, rig: Rig, expo
 def painted_thumb(cache: Cache, key_inputs: list, surface: Surface, levels: np.ndarray) -> str:
     """A picture for the shelf of what a plan comes to: sRGB levels (N, 3) of the samples shown. Returns the cache
     key."""
-    key = key_of("painted thumb", PAINTED, *key_inputs)
+    key = key_of("painted thumb", code_mark(), *key_inputs)
     if key not in cache:
         cache.put(key, blobs={"thumb.png": png_bytes(cut_out(surface, levels, THUMB_CAMERA, *THUMB_SIZE))})
     return key
 
 
 def _thumb_key(key_inputs: list, rig: Rig, exposure: Exposure) -> str:
-    return key_of("thumb", THUMB, *key_inputs, plain(rig), plain(exposure))
+    return key_of("thumb", code_mark(), *key_inputs, plain(rig), plain(exposure))
 
 
 def thumb(cache: Cache, key_inputs: list, site: Site, rig: Rig, exposure: Exposure) -> str:

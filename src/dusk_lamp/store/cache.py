@@ -19,13 +19,15 @@ from typing import Any, Protocol
 import numpy as np
 from numpy.typing import NDArray
 
-from .. import core
+import dusk_lamp
+
 from ..core.results import Outlasting
 
 
-def key_of(stage: str, version: int, *inputs: Any) -> str:
-    """Hash (64 hex digits) of a stage's name, the version of its code, and its inputs (anything JSON can write)."""
-    text = json.dumps([stage, version, *inputs], sort_keys=True, separators=(",", ":"))
+def key_of(stage: str, code: str | int, *inputs: Any) -> str:
+    """Hash (64 hex digits) of a stage's name, its code, and its inputs (anything JSON can write). code: as code_mark
+    has it; a number for what is no matter of code."""
+    text = json.dumps([stage, code, *inputs], sort_keys=True, separators=(",", ":"))
     return hashlib.sha256(text.encode()).hexdigest()
 
 
@@ -121,10 +123,12 @@ class FolderCache:
 
 
 @cache
-def code_mark() -> str:
-    """Of the code and tables of the core: what other code worked out is not found any more."""
-    out, root = hashlib.sha256(), Path(core.__file__).parent
-    for path in sorted(p for p in root.rglob("*") if p.suffix in (".py", ".csv")):
+def code_mark(room: str = "") -> str:
+    """Of all code and tables, or of a room (such as core/sculpt) and what stands beside it: what other code worked
+    out is not found any more."""
+    out, root = hashlib.sha256(), Path(dusk_lamp.__file__).parent
+    inside = {*(root / room).rglob("*"), *(root / room).parent.glob("*")} if room else set(root.rglob("*"))
+    for path in sorted(path for path in inside if path.suffix in (".py", ".csv")):
         out.update(f"{path.relative_to(root)}\0".encode())
         out.update(path.read_bytes())
     return out.hexdigest()
@@ -138,7 +142,7 @@ class InCache(Outlasting):
 
     def plain(self, key: str, make: Callable[[], Any]) -> Any:
         """Plain values; see Outlasting."""
-        entry = key_of("kept", 1, code_mark(), key)
+        entry = key_of("kept", code_mark("core"), key)
         if entry not in self._cache:
             self._cache.put(entry, blobs={"kept.json": json.dumps(make()).encode()})
         return json.loads(self._cache.blob(entry, "kept.json"))
@@ -158,4 +162,4 @@ class InCache(Outlasting):
             self._cache.put(entry, dict(fields), {"names.json": json.dumps(list(fields)).encode()})
 
     def _key(self, key: str) -> str:
-        return key_of("fields", 1, code_mark(), *self._of, key)
+        return key_of("fields", code_mark("core"), *self._of, key)

@@ -33,10 +33,9 @@ from ..core.sculpt.surface import (
     working_surface,
 )
 from ..core.sculpt.visibility import AT_FIRST, DIRECTIONS, Visibility, mark_of, unpacked, visibility_of
-from .cache import Cache, key_of
+from .cache import Cache, code_mark, key_of
 
-# Raise a stage's version when its code changes what comes out; old entries are then simply not found.
-MENDED, SURFACE, SKY = 3, 6, 1
+SCULPT = code_mark("core/sculpt")
 SKETCH_VERTICES = 40_000  # for the first look, and the small pictures of how it could stand
 
 Progress = Callable[[str, float], None]
@@ -59,12 +58,12 @@ class MendedFacts:
 def mended_key_of(files: list[dict[str, str]], close_holes: bool) -> str:
     """The cache key of a mended sculpt, without mending it."""
     shas = [[f["sha"], f["format"]] for f in files]
-    return key_of("mended", MENDED, shas, [f["name"] for f in files] if len(files) > 1 else [], close_holes)
+    return key_of("mended", SCULPT, shas, [f["name"] for f in files] if len(files) > 1 else [], close_holes)
 
 
 def surface_key_of(mended_key: str, standing: Standing, most: int | None) -> str:
     """The cache key of a working surface, without laying it out."""
-    return key_of("surface", SURFACE, mended_key, plain(standing), *([most] if most else []))
+    return key_of("surface", SCULPT, mended_key, plain(standing), *([most] if most else []))
 
 
 def mended(
@@ -185,15 +184,12 @@ def know(cache: Cache, mended_key: str, facts: bytes, ways: Mapping[tuple[str, s
 
 
 def _known_key(mended_key: str) -> str:
-    return key_of("known", MENDED, mended_key)
-
-
-WAY = 1  # version of those pictures
+    return key_of("known", SCULPT, mended_key)
 
 
 def way_key(mended_key: str, up: str, front: str) -> str:
     """The cache key of a picture of the sculpt standing one way."""
-    return key_of("way", WAY, mended_key, up, front)
+    return key_of("way", code_mark(), mended_key, up, front)
 
 
 def sketch_of(mesh: Mesh) -> Mesh:
@@ -266,7 +262,7 @@ def sky(
     Raises:
         Stopped: the painter stopped it.
     """
-    key = key_of("sky", SKY, surface_key, DIRECTIONS)
+    key = key_of("sky", SCULPT, surface_key, DIRECTIONS)
     words = "Working out soft shadows"
 
     def glimpsed(view: Visibility) -> None:
@@ -296,7 +292,7 @@ def know_sky(cache: Cache, surface_key: str, content: bytes) -> None:
 
 
 def _known_sky_key(surface_key: str) -> str:
-    return key_of("known sky", SKY, surface_key, DIRECTIONS)
+    return key_of("known sky", SCULPT, surface_key, DIRECTIONS)
 
 
 def _known_sky(cache: Cache, surface_key: str, laid: Surface) -> Visibility | None:
@@ -306,7 +302,7 @@ def _known_sky(cache: Cache, surface_key: str, laid: Surface) -> Visibility | No
 
 def glimpse_key_of(surface_key: str) -> str:
     """The cache key of what is known of the sky before all of it is."""
-    return key_of("glimpse", SKY, surface_key, DIRECTIONS, AT_FIRST)
+    return key_of("glimpse", SCULPT, surface_key, DIRECTIONS, AT_FIRST)
 
 
 def glimpsed(cache: Cache, surface_key: str | None) -> bool:
@@ -330,7 +326,7 @@ def _keep_view(cache: Cache, key: str, view: Visibility) -> None:
 
 
 def _part_key(surface_key: str, part: int, uncast: tuple[int, ...]) -> str:
-    return key_of("sky of a part", SKY, surface_key, DIRECTIONS, part, list(uncast))
+    return key_of("sky of a part", SCULPT, surface_key, DIRECTIONS, part, list(uncast))
 
 
 def load_sky(cache: Cache, sky_key: str, surface_key: str, laid: Surface, shadowless: Shadowless) -> Visibility:
@@ -350,12 +346,9 @@ def _load_view(cache: Cache, key: str) -> Visibility:
     return Visibility(**{name: cache.array(key, name) for name in VIEW_ARRAYS})
 
 
-RELIEF = 1
-
-
 def relief(cache: Cache, surface_key: str, laid: Surface, rows: Rows = None) -> Relief:
     """What a brush feels of a surface, worked out once; of some rows alone where that of all is not known yet."""
-    key = key_of("relief", RELIEF, surface_key)
+    key = key_of("relief", SCULPT, surface_key)
     if key not in cache:
         if rows is not None:
             return relief_of(laid, rows=rows)
@@ -365,24 +358,20 @@ def relief(cache: Cache, surface_key: str, laid: Surface, rows: Rows = None) -> 
     return Relief(cache.array(key, "cavity")[span], cache.array(key, "exposed")[span])
 
 
-ROUGH = 1  # version of the code that makes it
-
-
 def rough(cache: Cache, surface_key: str, laid: Surface) -> RoughForm:
     """The rough form of a surface, worked out once."""
-    key = key_of("rough", ROUGH, surface_key)
+    key = key_of("rough", SCULPT, surface_key)
     if key not in cache:
         cache.put(key, rough_form(laid)._asdict())
     return RoughForm(*(cache.array(key, name) for name in RoughForm._fields))
 
 
-FACETS = 1
 FACET_ARRAYS = ("numbers", "own", "meets")
 
 
 def kept_facets(cache: Cache, surface_key: str, site: Site, notes: Notes = (), cuts: Cuts = ()) -> list[Facet]:
     """The facets of a sculpt as a painter corrected them, worked out once."""
-    key = key_of("facets", FACETS, surface_key, plain(notes), plain(cuts))
+    key = key_of("facets", SCULPT, surface_key, plain(notes), plain(cuts))
     if key not in cache:
         known = None if notes or cuts else _known_facets(cache, surface_key, site.surface)
         cache.put(key, known or facet_fields(site.found_facets(notes, cuts)))
@@ -391,7 +380,7 @@ def kept_facets(cache: Cache, surface_key: str, site: Site, notes: Notes = (), c
 
 def know_facets(cache: Cache, surface_key: str, content: bytes) -> None:
     """Keep the facets of a sculpt before it is laid out; see `packed_facets`."""
-    cache.put(key_of("known facets", FACETS, surface_key), blobs={"facets.npz": content})
+    cache.put(key_of("known facets", SCULPT, surface_key), blobs={"facets.npz": content})
 
 
 def packed_facets(site: Site) -> bytes:
@@ -403,7 +392,7 @@ def packed_facets(site: Site) -> bytes:
 
 
 def _known_facets(cache: Cache, surface_key: str, laid: Surface) -> dict[str, NDArray] | None:
-    key = key_of("known facets", FACETS, surface_key)
+    key = key_of("known facets", SCULPT, surface_key)
     if key not in cache:
         return None
     with np.load(BytesIO(cache.blob(key, "facets.npz")), allow_pickle=False) as kept:
@@ -420,13 +409,12 @@ def mesh_on_bench(cache: Cache, mended_key: str, at: Placing) -> Mesh:
     return Mesh(at.to_bench(raw.vertices).astype(np.float32), raw.faces)
 
 
-PIECES = 1
 TREE_ARRAYS = ("facet", "children", "cost", "area", "place", "faces", "face_area", "beside", "border")
 
 
 def pieces(cache: Cache, sky_key: str, site: Site, say: Progress) -> Pieces:
     """What a painter would mark as one thing, at every size, worked out once; sky_key: of what can be painted."""
-    key = key_of("pieces", PIECES, sky_key)
+    key = key_of("pieces", SCULPT, sky_key)
     if key not in cache:
         tree = pieces_of(
             site.surface, site.paintable, site.bends, lambda share: say("Putting its pieces together", share)

@@ -19,7 +19,7 @@ from ..core.units import counted
 from ..core.view.camera import Camera
 from ..core.view.curve import front_svg
 from ..core.view.raster import colour_picture
-from ..store.cache import key_of
+from ..store.cache import code_mark, key_of
 from .background import Say, in_background, not_yet
 from .editing import OpenPlan, opened
 from .limits import number_of
@@ -30,7 +30,6 @@ from .workshop import workshop
 blueprint = Blueprint("budgets", __name__)
 NAMED = {EVENING: "An evening", GAME: "A game piece", DISPLAY: "Display"}
 PICTURE_SIZE = (132, 168)
-PICTURES = 1
 MORE_MINUTES, LEAST_BETTER = 10.0, 0.5  # what is said to come next, and the per cent that is worth saying
 
 
@@ -180,7 +179,7 @@ def _key(open_plan: OpenPlan, found: Economy) -> str:
     before = open_plan.context.before(FEATURE.name)
     return key_of(
         "economy",
-        PICTURES,
+        code_mark(),
         open_plan.open.surface_key,
         list(open_plan.context.view),
         plain(before),

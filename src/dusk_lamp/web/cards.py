@@ -21,14 +21,13 @@ from ..core.plain import plain
 from ..core.view.formats import png_bytes
 from ..store import drills as kept_drills
 from ..store import log, paints
-from ..store.cache import key_of
+from ..store.cache import code_mark, key_of
 from ..store.models import now
 from . import photos
 from .responses import download, picture
 from .workshop import workshop
 
 blueprint = Blueprint("cards", __name__)
-READ = 1  # version of what is kept of a card that was read
 MEASURES = "drawdowns"  # the card that measures paints; the others are exercises
 MOST_SEEDS = 1_000_000
 
@@ -76,7 +75,7 @@ def _graded(card: Card, photo: Photo, simulated: bool = False) -> str:
     flat = flat_card(card, photo)
     grade = card.graded(flat)
     sha = photos.keep_photo(photo)
-    key = key_of("card", READ, card.name, sha)
+    key = key_of("card", code_mark(), card.name, sha)
     blobs = {"flat.png": png_bytes(flat.picture), "grade.json": json.dumps(plain(grade)).encode()}
     workshop().store.cache.put(key, blobs=blobs)
     with workshop().store.saving() as session:

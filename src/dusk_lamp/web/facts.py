@@ -8,13 +8,11 @@ from sqlalchemy.orm import Session
 from ..core.plain import built, plain
 from ..core.schedule.jobs import DayStep
 from ..store import painters, progress
-from ..store.cache import key_of
+from ..store.cache import code_mark, key_of
 from ..store.models import Sculpt
 from .clock import jobs_on
 from .sheets import sheet_of
 from .workshop import workshop
-
-FACTS = 2  # version of what is kept
 
 
 @dataclass(frozen=True)
@@ -33,7 +31,7 @@ class Facts:
 def facts_key(session: Session, sculpt: Sculpt) -> str:
     """All that the facts of a sculpt's plan depend on."""
     tools = plain(painters.tools_of(session))
-    return key_of("plan facts", FACTS, sculpt.id, sculpt.plan_id, sculpt.surface_key, sculpt.sky_key, tools)
+    return key_of("plan facts", code_mark(), sculpt.id, sculpt.plan_id, sculpt.surface_key, sculpt.sky_key, tools)
 
 
 def plan_facts_of(session: Session, sculpt: Sculpt) -> Facts:

@@ -24,7 +24,7 @@ from ..core.target.scheme import (
 )
 from ..core.view.camera import Camera
 from ..core.view.raster import colour_picture
-from ..store.cache import key_of
+from ..store.cache import code_mark, key_of
 from ..store.store import new_job
 from .background import in_background, not_yet
 from .bench import url_for_stage, waiting
@@ -38,7 +38,6 @@ from .workshop import laid_out, the_sculpt, workshop
 blueprint = Blueprint("for_me", __name__)
 KIND = "for_me"
 PICTURE_SIZE = (264, 336)
-PICTURES = 1
 LARGEST_PIXELS = 40_000_000
 SMALL = (400, 400)
 USUAL_WORDS = ("sea", "warm", "old")
@@ -112,7 +111,7 @@ def look(sculpt_id: int) -> Response:
     context, regions = open_plan.context, _coloured(open_plan, scheme)
     key = key_of(
         "for me",
-        PICTURES,
+        code_mark(),
         open_plan.open.surface_key,
         digest(open_plan.site.labels, [r.colour for r in regions]),
         list(context.view),

@@ -13,7 +13,7 @@ from ..core.view.camera import Camera
 from ..core.view.formats import png_bytes
 from ..core.view.step_picture import marked_picture
 from ..store import plans, preparing
-from ..store.cache import key_of
+from ..store.cache import code_mark, key_of
 from ..store.models import Sculpt
 from ..store.open_sculpts import OpenSculpt
 from .bench import waiting
@@ -21,7 +21,6 @@ from .stage_registry import string_of
 from .workshop import laid_out, the_sculpt, workshop
 
 blueprint = Blueprint("health", __name__)
-PICTURES = 4  # version of the code that draws finds
 FIND_SIZE = (420, 420)
 
 
@@ -43,7 +42,7 @@ def health(sculpt_id: int) -> str:
 
 
 def _health_key(sculpt: Sculpt) -> str:
-    return key_of("health", PICTURES, sculpt.surface_key, sculpt.sky_key is not None)
+    return key_of("health", code_mark(), sculpt.surface_key, sculpt.sky_key is not None)
 
 
 def _finds(sculpt: Sculpt, laid: OpenSculpt) -> list[Find]:

@@ -38,7 +38,7 @@ from ..core.view.formats import png_bytes
 from ..core.view.step_picture import GROUND, coat_picture, look_picture, sheet_shot
 from ..core.view.strokes import pull_of
 from ..store import plans
-from ..store.cache import Cache, key_of
+from ..store.cache import Cache, code_mark, key_of
 from ..store.models import Sculpt
 from ..store.open_sculpts import OpenSculpt
 from .background import Say, in_background, not_yet
@@ -47,7 +47,6 @@ from .workshop import hurried, laid_out, the_sculpt, wants_json, workshop
 
 BENCH_SIZE = (480, 640)
 MOST_THREADS = 4  # that draw pictures of one PDF
-PICTURES = 12  # version of the code that draws them
 
 
 @dataclass(frozen=True)
@@ -249,7 +248,7 @@ def picture_key(sculpt: Sculpt, sheet: PlanSheet, name: str, view: str) -> str:
     camera, display = camera_of(sheet, view), sheet.display
     return key_of(
         "step",
-        PICTURES,
+        code_mark(),
         sculpt.surface_key,
         sheet.marks[:number],
         name,
@@ -331,7 +330,7 @@ def bench_picture(
 ) -> bytes:
     """A step's picture for the bench, larger and on its grey, as PNG. look: before, with the new film marked, or
     after. Drawn once."""
-    key = key_of("bench", PICTURES, picture_key(sculpt, sheet, str(number), view), look)
+    key = key_of("bench", code_mark(), picture_key(sculpt, sheet, str(number), view), look)
     if key not in cache:
         camera = camera_of(sheet, view)
         shot = _shot(open_sculpt, sheet, camera, view, "large shot")

@@ -10,7 +10,7 @@ from ...core.check.photo import Photo
 from ...core.check.pose import points_from
 from ...core.errors import SettingError
 from ...core.view.camera import VIEWS
-from ...store.cache import key_of
+from ...store.cache import code_mark, key_of
 from .. import photos
 from ..background import Say, in_background, not_yet
 from ..body import Body
@@ -21,7 +21,6 @@ from ..workshop import the_sculpt, workshop
 blueprint = Blueprint("check", __name__)
 SCULPT_SIZE = (520, 640)
 SIDES = ("display", *VIEWS)
-CHECK = 3  # version of what is kept of a check
 MOST_PHOTOS = 8  # that are judged together
 PHOTO = "Photo"  # the title of its entry in the log
 Work = Callable[[PlanSheet, int, Photo, Say], dict[str, bytes]]  # from a plan, coats that are on, and a photo
@@ -40,7 +39,7 @@ def of_photo(
     sha, step = str(given.get("photo", "")), given.get("step")
     with workshop().store.session() as session:
         sculpt = the_sculpt(session, sculpt_id)
-        key = key_of(kind, CHECK, sculpt.id, sculpt.plan_id, sculpt.surface_key, sha, step, *more)
+        key = key_of(kind, code_mark(), sculpt.id, sculpt.plan_id, sculpt.surface_key, sha, step, *more)
         turn = sculpt.plan_id
     cache = workshop().store.cache
 

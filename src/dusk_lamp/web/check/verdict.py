@@ -25,14 +25,13 @@ from ...core.errors import SettingError
 from ...core.plain import plain
 from ...core.view.formats import png_bytes
 from ...store import log
-from ...store.cache import key_of
+from ...store.cache import code_mark, key_of
 from ..background import Say
-from ..body import json_body
+from ..body import BodyError, json_body
 from ..responses import picture
 from ..sheets import PlanSheet, sheet_of
 from ..workshop import the_sculpt, workshop
 from .common import (
-    CHECK,
     MOST_PHOTOS,
     PHOTO,
     blueprint,
@@ -76,7 +75,10 @@ def found(sculpt_id: int) -> Response | tuple[Response, int]:
     """The verdict on a photo: photo, points, step, grey (a pixel)."""
     given = json_body()
     points = points_in(given)
-    grey = None if given.get("grey") is None else given.numbers("grey", 2)
+    try:
+        grey = None if given.get("grey") is None else given.numbers("grey", 2)
+    except BodyError:
+        raise SettingError("the grey card is a place in the photo") from None
 
     def work(plan: PlanSheet, count: int, photo: Photo, say: Say) -> dict[str, bytes]:
         say("Laying the sculpt over the photo", 0.2)
@@ -153,7 +155,7 @@ def together(sculpt_id: int) -> Response:
     if any(len(c.off) != len(plan.site) for c in comparisons):
         raise SettingError("the sculpt has changed since these photos were checked; check them again")
     found, faults, words = judged_together(plan.site, seen, comparisons, plan.coats)
-    key = key_of("check together", CHECK, sculpt_id, turn, *keys)
+    key = key_of("check together", code_mark(), sculpt_id, turn, *keys)
     coats = json.dumps([f.coat and plain(f.coat) for f in faults]).encode()
     workshop().store.cache.put(key, blobs={"coats.json": coats})
     return jsonify(key=key, turn=turn, faults=_fault_rows(faults), words=list(words), near=found.near(plan.site))

@@ -27,7 +27,7 @@ from ...core.view.camera import Camera
 from ...core.view.raster import cut_out
 from ...store import plans
 from ...store import preparing as stages
-from ...store.cache import key_of
+from ...store.cache import code_mark, key_of
 from ...store.models import Sculpt
 from ...store.open_sculpts import OpenSculpt
 from ...store.store import lay_out_again
@@ -41,7 +41,6 @@ from ..workshop import laid_out, read_apart, taken_in, the_sculpt, workshop
 
 blueprint = Blueprint("parts", __name__)
 REACH_SPOTS = 5_000  # that a page asks for: the picture is as good, in a third of the time
-PICTURES = 4  # version of the code that draws parts
 PART_SIZE = (132, 132)
 
 
@@ -150,7 +149,7 @@ def picture(sculpt_id: int, number: int) -> Response:
     with workshop().store.session() as session:
         sculpt = the_sculpt(session, sculpt_id)
         surface = laid_out(sculpt).site.surface
-        key = key_of("part", PICTURES, sculpt.surface_key, number)
+        key = key_of("part", code_mark(), sculpt.surface_key, number)
     if not (surface.part == number).any():
         abort(404)
 

@@ -18,13 +18,12 @@ from ....core.units import counted, minutes_words
 from ....core.view.camera import Camera
 from ....core.view.raster import colour_picture
 from ....core.view.sheen import NUMBERS, with_sheen
-from ....store.cache import key_of
+from ....store.cache import code_mark, key_of
 from ...editing import OpenPlan, opened
 from ...responses import drawn_once, packed
 from ...workshop import workshop
 from .common import DRAWING, blueprint, colours_of, looked
 
-PICTURES = 3
 PICTURE_SIZE = (132, 168)
 MARKS = ("fine", "light", "dark", "grey", "vivid", "hue")
 MARK_WORDS = {
@@ -121,7 +120,9 @@ def way_png(sculpt_id: int, number: int, name: str) -> Response:
 
     with DRAWING:
         return drawn_once(
-            key_of("way picture", PICTURES, open_plan.open.surface_key, list(view), plain(found.coats), plain(under)),
+            key_of(
+                "way picture", code_mark(), open_plan.open.surface_key, list(view), plain(found.coats), plain(under)
+            ),
             draw,
         )
 

@@ -6,13 +6,12 @@ from ....core.coat.coat import Coat
 from ....core.plain import plain
 from ....core.plan.features.undercoat.feature import FEATURE
 from ....core.plan.outcome import Look, looks_after
-from ....store.cache import key_of
+from ....store.cache import code_mark, key_of
 from ...background import Say
 from ...editing import OpenPlan
 from ...responses import Turn
 
 blueprint = Blueprint("undercoat", __name__)
-PICTURES = 5
 DRAWING = Turn()
 
 
@@ -28,9 +27,9 @@ def looks_of(open_plan: OpenPlan, coats: list[Coat], say: Say = lambda *_: None)
 
 def look_key(open_plan: OpenPlan, coats: list[Coat]) -> str:
     view = [*open_plan.context.view, open_plan.sculpt.held.labels_key]
-    return key_of("undercoat", PICTURES, open_plan.open.surface_key, view, plain(coats))
+    return key_of("undercoat", code_mark(), open_plan.open.surface_key, view, plain(coats))
 
 
 def school_picture(open_plan: OpenPlan, name: str) -> str:
     """The key of a school's picture."""
-    return key_of("school picture", PICTURES, FEATURE.key(open_plan.context, name), *open_plan.context.view)
+    return key_of("school picture", code_mark(), FEATURE.key(open_plan.context, name), *open_plan.context.view)
