@@ -69,7 +69,7 @@ ROOMS = (
     "card",
 )
 # files beside the rooms, that all may use
-GROUND = {"embree", "errors", "directions", "units", "plain", "rays", "registry"}
+GROUND = {"embree", "errors", "directions", "units", "plain", "rays", "registry", "results", "places"}
 
 
 @cache

@@ -7,7 +7,6 @@ from pathlib import Path
 from typing import Any
 
 from ..core.errors import SettingError
-from ..core.plan.registry import features
 from ..core.units import per_cent
 from .common import (
     add_light_options,
@@ -292,6 +291,7 @@ def context_from(plan: Any, folder: Path, args: argparse.Namespace):
     import numpy as np
 
     from ..core.plan.context import Context
+    from ..core.plan.registry import features
     from ..core.sculpt.marking import Marking
     from ..core.sculpt.masks import mask_of, read_mask
     from ..core.sculpt.mend import holes_closed, mend, put_together

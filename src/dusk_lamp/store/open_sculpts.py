@@ -6,8 +6,8 @@ from functools import cached_property
 
 import numpy as np
 from numpy.typing import NDArray
-from scipy.spatial import cKDTree
 
+from ..core.places import tree_of
 from ..core.results import Bounded, Results, result
 from ..core.sculpt.brush import likeness
 from ..core.sculpt.display import seen_from
@@ -121,7 +121,7 @@ class OpenSculpt:
     @cached_property
     def nearest(self) -> NDArray[np.int64]:
         """(N,) the quick sample nearest to each sample."""
-        return cKDTree(self.quick.surface.points).query(self.site.surface.points, workers=-1)[1]
+        return tree_of(self.quick.surface.points).query(self.site.surface.points, workers=-1)[1]
 
     @result(most=8, depends=lambda self, azimuth, elevation: (azimuth, elevation))  # 0.2 MB each
     def seen_from(self, azimuth: float, elevation: float) -> NDArray[np.bool_]:

@@ -16,12 +16,12 @@ from typing import Any
 
 import numpy as np
 from numpy.typing import NDArray
-from scipy.spatial import cKDTree
 from sqlalchemy import delete, func, select, update
 from sqlalchemy.orm import Session
 
 from ..core.coat.coat import Coat, coat_from
 from ..core.errors import SettingError
+from ..core.places import tree_of
 from ..core.plain import built, plain
 from ..core.plan.context import Context
 from ..core.plan.document import MOST_COATS, PARTS_OF_FILE, Plan, document_of, plan_from
@@ -119,7 +119,7 @@ def _nearest(opened: OpenSculpt, surface_key: str, cache: Cache) -> NDArray[np.i
         was = load_placing(cache, surface_key).to_file(load_surface(cache, surface_key).points)
     except KeyError:
         return None
-    return cKDTree(was).query(opened.placing.to_file(opened.site.surface.points), workers=-1)[1]
+    return tree_of(was).query(opened.placing.to_file(opened.site.surface.points), workers=-1)[1]
 
 
 def on_surface(kept: KeptPlan, opened: OpenSculpt, cache: Cache) -> KeptPlan:

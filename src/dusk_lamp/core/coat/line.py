@@ -4,9 +4,9 @@ from dataclasses import dataclass
 
 import numpy as np
 from numpy.typing import NDArray
-from scipy.spatial import cKDTree
 
 from ..directions import direction_of
+from ..places import tree_of
 from ..plain import checked, number
 from ..results import result
 from ..sculpt.relief import caught, closely, corners_seeing, covered_by
@@ -73,7 +73,7 @@ def _along(site: Site, settings: LineSettings) -> NDArray[np.float32]:
     spacing = site.surface.spacing
     places = closely(on, spacing / 4)
     bound = settings.width / 2 + spacing
-    far = cKDTree(places).query(site.surface.points, distance_upper_bound=bound, workers=-1)[0]
+    far = tree_of(places).query(site.surface.points, distance_upper_bound=bound, workers=-1)[0]
     z = site.surface.points[:, 2]
     height = (z - z.min()) / max(float(np.ptp(z)), 1e-9)
     half = settings.width / 2 * (1 - THINNER * height)

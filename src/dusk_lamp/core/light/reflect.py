@@ -15,6 +15,7 @@ from numpy.typing import NDArray
 
 from ..directions import direction_of, level_frame
 from ..errors import SettingError
+from ..places import tree_of
 from ..plain import built, checked, number, plain
 from ..sculpt.surface import Surface
 from ..sculpt.visibility import Visibility
@@ -243,9 +244,7 @@ def mirrored(
     if visibility is None:
         nearest, bits = np.zeros(len(ways), np.int64), np.full((1, 1), 255, np.uint8)
     else:
-        from scipy.spatial import cKDTree
-
-        nearest = cKDTree(visibility.directions).query(ways)[1].astype(np.int64)
+        nearest = tree_of(visibility.directions).query(ways)[1].astype(np.int64)
         bits = visibility.bits
     alpha = float(roughness) ** 2
     if alpha < MIRROR**2:

@@ -6,7 +6,6 @@ from functools import lru_cache
 
 import numpy as np
 from numpy.typing import NDArray
-from scipy.optimize import brentq
 
 from ..datasets import rows
 from ..errors import SettingError
@@ -60,6 +59,8 @@ def from_swatch(colour: str, hiding: float, coat_um: float = NORMAL_COAT_UM, *, 
     Raises:
         SettingError: a hiding power that no paint has, or a thickness that is none.
     """
+    from scipy.optimize import brentq
+
     if not (np.isfinite(hiding) and LEAST_HIDING <= hiding <= MOST_HIDING):
         raise SettingError(
             f"hiding is the contrast ratio of one coat, between {LEAST_HIDING:g} and just under 1 (such as "

@@ -6,8 +6,8 @@ from itertools import combinations
 
 import numpy as np
 from numpy.typing import NDArray
-from scipy.spatial import cKDTree
 
+from ..places import tree_of
 from ..plain import rounded
 from ..sculpt.parts import Part, seams
 from ..sculpt.site import Site
@@ -56,7 +56,7 @@ class Reach:
         (M,) what is reached; None for the brush with all parts on."""
         got = self.brush if got is None else got
         turned = np.column_stack([site.surface.points, SIDES * site.surface.normals])
-        nearest = cKDTree(turned[self.spots]).query(turned, workers=-1)[1]
+        nearest = tree_of(turned[self.spots]).query(turned, workers=-1)[1]
         return ~got[nearest] & site.paintable
 
     @property

@@ -4,10 +4,10 @@ from collections.abc import Callable, Collection
 
 import numpy as np
 from numpy.typing import NDArray
-from scipy.spatial import cKDTree
 
 from ..directions import fibonacci_sphere, frame_round
 from ..errors import Stopped
+from ..places import tree_of
 from ..rays import Caster
 from ..sculpt.mesh import evenly
 from ..sculpt.surface import Surface
@@ -37,7 +37,7 @@ class Obstacles:
         if self.empty:
             return
         self.caster = Caster(body.points, np.ascontiguousarray(faces))
-        self.tree = cKDTree(body.points[np.unique(faces)])
+        self.tree = tree_of(body.points[np.unique(faces)])
 
     def free(self, origins: NDArray[np.float32], toward: NDArray, far: float) -> NDArray[np.bool_]:
         """(M,) whether nothing lies within `far` mm of each origin (M, 3) toward one direction (3,)."""

@@ -5,6 +5,7 @@ import numba
 import numpy as np
 from numpy.typing import NDArray
 
+from ..places import tree_of
 from .edges import same_rows
 from .mesh import Mesh, cross, sides, summed
 
@@ -51,9 +52,8 @@ def decimated(mesh: Mesh, shell: NDArray[np.int32], target: int) -> tuple[Mesh, 
     if shell.max() == 0:
         return thin, np.zeros(len(thin.faces), np.int32)
     # decimation forgets which shell a face was of: the nearest old face remembers
-    from scipy.spatial import cKDTree
 
-    old = cKDTree(mesh.vertices[mesh.faces].mean(axis=1))
+    old = tree_of(mesh.vertices[mesh.faces].mean(axis=1))
     _, nearest = old.query(thin.vertices[thin.faces].mean(axis=1), workers=-1)
     return thin, shell[nearest]
 

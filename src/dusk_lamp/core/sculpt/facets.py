@@ -5,11 +5,9 @@ from dataclasses import dataclass, replace
 
 import numpy as np
 from numpy.typing import NDArray
-from scipy.sparse import coo_matrix
-from scipy.sparse.csgraph import connected_components
-from scipy.spatial import cKDTree
 
 from ..errors import SettingError
+from ..places import pieces_joined, tree_of
 from ..plain import checked, choice, rounded
 from .mesh import Mesh, summed
 from .planes import Planes, near_parts, planes_of
@@ -184,8 +182,7 @@ def _with_round_forms(planes: Planes, area: NDArray, whole: float) -> NDArray[np
     free = (g > f) & (label[f] < 0) & (label[np.maximum(g, 0)] < 0)
     f, g = f[free], g[free]
     gentle = np.einsum("ij,ij->i", planes.smooth.take(f, 0), planes.smooth.take(g, 0)) > np.cos(SHARP)
-    graph = coo_matrix((np.ones(int(gentle.sum())), (f[gentle], g[gentle])), (len(label), len(label)))
-    part = connected_components(graph, directed=False)[1]
+    part = pieces_joined(f[gentle], g[gentle], len(label))
     size = np.bincount(part, np.where(label < 0, area, 0.0))
     large = np.flatnonzero(size >= LEAST_SHARE * whole)
     number = np.full(len(size), -1)
@@ -209,7 +206,7 @@ def _by_sample(surface: Surface, mesh: Mesh, area: NDArray, label: NDArray[np.in
     dots, face = dots_on(mesh, area, max(surface.spacing, float(np.sqrt(area.sum() / MOST_DOTS))))
     laid = Mesh(surface.points, surface.faces)
     normals, middle, crosses = mesh.crosses(), laid.middles(), laid.crosses()
-    at = cKDTree(dots).query(middle, k=min(NEAREST, len(dots)), workers=-1)[1].reshape(len(middle), -1)
+    at = tree_of(dots).query(middle, k=min(NEAREST, len(dots)), workers=-1)[1].reshape(len(middle), -1)
     nearest = face.take(at[:, 0])
     left = np.arange(len(at))  # faces whose nearest dot looks another way: the other side of a thin thing
     for k in range(at.shape[1]):
@@ -219,6 +216,8 @@ def _by_sample(surface: Surface, mesh: Mesh, area: NDArray, label: NDArray[np.in
         left = left[~facing]
     part = label[nearest].astype(np.int64) + 1  # 0: none
     mm2, count = np.repeat(np.linalg.norm(crosses, axis=1), 3), int(part.max(initial=0)) + 1
+    from scipy.sparse import coo_matrix
+
     round_it = coo_matrix((mm2, (surface.faces.ravel(), np.repeat(part, 3))), (len(surface), count)).tocsr()
     whole = np.maximum(np.asarray(round_it.sum(axis=1)).ravel(), 1e-12)
     round_it.sum_duplicates()
@@ -234,7 +233,7 @@ def _noted(mesh: Mesh, label: NDArray, area: NDArray, spacing: float, notes: Seq
     if not notes:
         return {}
     dots, face = dots_on(mesh, area, max(spacing, float(np.sqrt(area.sum() / MOST_DOTS))))
-    at = cKDTree(dots).query(np.array([note.place for note in notes], float))[1]
+    at = tree_of(dots).query(np.array([note.place for note in notes], float))[1]
     return {int(label[face[k]]): one.kind for k, one in zip(at, notes, strict=True) if label[face[k]] >= 0}
 
 
@@ -246,7 +245,7 @@ def _cut(
     if not cuts:
         return label
     dots, face = dots_on(mesh, area, max(spacing, float(np.sqrt(area.sum() / MOST_DOTS))))
-    middle, tree, label = mesh.middles(), cKDTree(dots), label.copy()
+    middle, tree, label = mesh.middles(), tree_of(dots), label.copy()
     for cut in cuts:
         start, end = np.array(cut.place, float), np.array(cut.end, float)
         under = face[tree.query((start + end) / 2)[1]]
@@ -303,4 +302,4 @@ def from_edges(surface: Surface, bends: Bends, sharper: float) -> NDArray[np.flo
     row = np.repeat(np.arange(len(sharp)), count)
     share = (np.arange(len(row)) - np.repeat(np.cumsum(count) - count, count)) / count[row]
     dots = start[row] + share[:, None] * bends.along[sharp][row]
-    return cKDTree(dots).query(surface.points, workers=-1)[0]
+    return tree_of(dots).query(surface.points, workers=-1)[0]

@@ -5,8 +5,8 @@ from dataclasses import dataclass
 
 import numpy as np
 from numpy.typing import NDArray
-from scipy.spatial import cKDTree
 
+from ..places import Tree, tree_of
 from .edges import connected, edges_of
 from .mend import Mended
 from .stand import Placing
@@ -43,7 +43,7 @@ def examined(
         all. closed: how many holes have been closed already.
     """
     mesh = mended.mesh
-    tree = cKDTree(surface.points)
+    tree = tree_of(surface.points)
     finds = []
 
     edges = edges_of(mesh.faces, len(mesh.vertices))
@@ -156,13 +156,13 @@ def thin(surface: Surface, paintable: NDArray[np.bool_]) -> tuple[NDArray[np.boo
     if not slim.any():
         return marks, float("inf")
     reached = start[slim] - far[slim, None] * normals[slim]
-    tree = cKDTree(surface.points)
+    tree = tree_of(surface.points)
     _, other = tree.query(reached, workers=-1)
     opposite = np.einsum("ij,ij->i", surface.normals[other], normals[slim]) < FACING_EACH_OTHER
     spots = chosen[np.flatnonzero(slim)[opposite]]
     if not len(spots):
         return marks, float("inf")
-    near, _ = cKDTree(surface.points[spots]).query(
+    near, _ = tree_of(surface.points[spots]).query(
         surface.points, distance_upper_bound=2.5 * surface.spacing, workers=-1
     )
     marks = np.isfinite(near) & paintable
@@ -173,7 +173,7 @@ def _count(n: int, what: str) -> str:
     return f"{n:,} {what}" if n == 1 else f"{n:,} {what}s"
 
 
-def _near(tree: cKDTree, surface: Surface, places: NDArray) -> NDArray[np.bool_]:
+def _near(tree: Tree, surface: Surface, places: NDArray) -> NDArray[np.bool_]:
     """(N,) the samples so near to any of the places (K, 3) that the patch can be seen in a picture."""
     some = places[:: max(1, len(places) // 400)]
     marks = np.zeros(len(surface), np.bool_)
@@ -185,7 +185,7 @@ def _near(tree: cKDTree, surface: Surface, places: NDArray) -> NDArray[np.bool_]
 
 def _beside(surface: Surface, inside: NDArray[np.bool_]) -> NDArray[np.bool_]:
     """(N,) the samples in plain sight beside hidden ones: where one part goes into another."""
-    near, _ = cKDTree(surface.points[inside]).query(
+    near, _ = tree_of(surface.points[inside]).query(
         surface.points, distance_upper_bound=MARK_SHARE * surface.size / 2, workers=-1
     )
     return np.isfinite(near) & ~inside

@@ -6,8 +6,8 @@ from itertools import combinations, permutations
 
 import numpy as np
 from numpy.typing import NDArray
-from scipy.spatial import cKDTree
 
+from ..places import Tree, tree_of
 from ..plain import checked, text
 from .marking import LONGEST_NAME
 from .mesh import summed
@@ -200,11 +200,11 @@ def seams(surface: Surface, named: list[Part], paintable: NDArray[np.bool_]) -> 
     """Every seam that has to be matched, the longest first: where a part painted apart meets another, in plain
     sight."""
     reach = SEAM_SPACINGS * surface.spacing
-    trees: dict[int, tuple[NDArray[np.int64], cKDTree]] = {}
+    trees: dict[int, tuple[NDArray[np.int64], Tree]] = {}
     for k in range(len(named)):
         rows = np.flatnonzero((surface.part == k) & paintable)
         if len(rows):
-            trees[k] = (rows, cKDTree(surface.points[rows]))
+            trees[k] = (rows, tree_of(surface.points[rows]))
     out = []
     for (a, (own_a, tree_a)), (b, (own_b, tree_b)) in combinations(trees.items(), 2):
         if named[a].apart or named[b].apart:
@@ -224,7 +224,7 @@ def glue_faces(surface: Surface, loose: Collection[int], paintable: NDArray[np.b
     both sides, what lies on the other part face to face, or inside it."""
     out = np.zeros(len(surface), np.bool_)
     every = {int(k): np.flatnonzero(surface.part == k) for k in np.unique(surface.part)}
-    trees = {k: cKDTree(surface.points[rows]) for k, rows in every.items()}
+    trees = {k: tree_of(surface.points[rows]) for k, rows in every.items()}
     reach = max(TOUCHING_MM, surface.spacing)
     for a, b in permutations(trees, 2):
         if a not in loose and b not in loose:

@@ -17,9 +17,9 @@ import numpy as np
 from numpy.typing import NDArray
 from scipy.sparse import csr_matrix
 from scipy.sparse.csgraph import connected_components, dijkstra
-from scipy.spatial import cKDTree
 
 from ..datasets.materials import UNMARKED
+from ..places import tree_of
 from ..plain import Range
 from .marking import Marking, Region
 from .relief import Bends
@@ -350,7 +350,7 @@ def _tie_shells(facet: NDArray, middles: NDArray, shared: NDArray, walls: NDArra
     middle = middle / np.bincount(facet, minlength=count)[:, None]
     for k in range(shells):
         rows, others = np.flatnonzero(shell == k), np.flatnonzero(shell != k)
-        off, at = cKDTree(middle[others]).query(middle[rows])
+        off, at = tree_of(middle[others]).query(middle[rows])
         i = int(np.argmin(off))
         x, y = rows[i], others[at[i]]
         if shared[x, y] > 0:

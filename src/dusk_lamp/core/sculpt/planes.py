@@ -11,6 +11,7 @@ import numba
 import numpy as np
 from numpy.typing import NDArray
 
+from ..places import pieces_joined
 from .edges import edges_of
 from .mesh import Mesh, summed
 from .scan_noise import fitted_normals, noise_of, smoothed_normals, unevenness
@@ -105,8 +106,6 @@ def _joined(
     label: NDArray, count: int, mates: NDArray, normals: NDArray, middle: NDArray, area: NDArray, slack: float
 ):
     """Planes that meet and are one, as one."""
-    from scipy.sparse import coo_matrix
-    from scipy.sparse.csgraph import connected_components
 
     if count == 0:
         return label
@@ -116,10 +115,8 @@ def _joined(
     same = np.einsum("ij,ij->i", mean[a], mean[b]) > np.cos(LEAST_BEND / 3)
     off = np.abs(np.einsum("ij,ij->i", at[b] - at[a], mean[a] + mean[b])) / 2
     same &= off < 1.5 * slack
-    graph = coo_matrix((np.ones(int(same.sum())), (a[same], b[same])), (len(mean), len(mean)))
-    return np.where(label >= 0, connected_components(graph, directed=False)[1][np.maximum(label, 0)], -1).astype(
-        np.int32
-    )
+    piece = pieces_joined(a[same], b[same], len(mean))
+    return np.where(label >= 0, piece[np.maximum(label, 0)], -1).astype(np.int32)
 
 
 def near_parts(label: NDArray, mates: NDArray) -> NDArray[np.int64]:

@@ -5,9 +5,9 @@ from heapq import heappop, heappush
 import numba
 import numpy as np
 from numpy.typing import NDArray
-from scipy.spatial import cKDTree
 
 from ..errors import SettingError
+from ..places import tree_of
 from ..plain import Range, refuse_outside
 from .edges import same_places
 from .relief import Bends, usual_scale
@@ -149,5 +149,5 @@ def labels_carried(
     nearest one that is no further than `reach`, else 0."""
     if not len(was):
         return np.zeros(len(now), np.uint8)
-    far, nearest = cKDTree(was).query(now, workers=-1)
+    far, nearest = tree_of(was).query(now, workers=-1)
     return np.where(far <= reach, labels[nearest], 0).astype(np.uint8)

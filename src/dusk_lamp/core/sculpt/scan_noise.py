@@ -4,6 +4,7 @@ import numba
 import numpy as np
 from numpy.typing import NDArray
 
+from ..places import tree_of
 from .mesh import Mesh
 
 OFF_BY_NOISE = 1.15  # measured on boxes, prisms, cylinders and balls with known noise: 1.0 to 1.3
@@ -83,7 +84,6 @@ def fitted_normals(
     """(F, 3) normals of a noisy mesh: of planes fitted round every spot to what lies near, what lies off them
     counting less and less, so that a bend stays one (robust moving least squares; Fleishman, Cohen-Or and Silva,
     2005, from memory); and (F,) how much they change round each face."""
-    from scipy.spatial import cKDTree
 
     edge = float(np.sqrt(np.median(area) * 4 / np.sqrt(3)))
     room = float(np.clip(max(ROOM_TIMES * noise, EDGES_IN_ROOM * edge), *ROOM_MM))
@@ -92,7 +92,7 @@ def fitted_normals(
     if len(dots) > 2 * MOST_DOTS:  # a fine file: its own faces are more than enough
         some = np.linspace(0, len(dots) - 1, MOST_DOTS).astype(np.int64)
         dots, face = dots[some], face[some]
-    tree = cKDTree(dots)
+    tree = tree_of(dots)
     _, near = tree.query(dots, k=min(NEIGHBOURS, len(dots)), distance_upper_bound=2 * room, workers=-1)
     near = np.where(near == len(dots), -1, near).astype(np.int64).reshape(len(dots), -1)
     normals = _planes_round(dots, raw[face], near, room, noise)

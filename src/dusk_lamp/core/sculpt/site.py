@@ -12,9 +12,9 @@ from typing import Any, TypeVar
 
 import numpy as np
 from numpy.typing import NDArray
-from scipy.spatial import cKDTree
 
 from ..errors import SettingError
+from ..places import Tree, tree_of
 from ..plain import checked, choice, text
 from ..results import Results, known, result
 from .facets import Facet, FacetCut, FacetNote, facets, flat_parts
@@ -223,13 +223,13 @@ class Site:
         return Bends(self.surface)
 
     @property
-    def tree(self) -> cKDTree:
+    def tree(self) -> Tree:
         """Its samples, for the nearest of them."""
         return self._tree()
 
     @result()
-    def _tree(self) -> cKDTree:
-        return cKDTree(self.surface.points)
+    def _tree(self) -> Tree:
+        return tree_of(self.surface.points)
 
     @property
     def paintable_faces(self) -> NDArray[np.int32]:
@@ -280,7 +280,7 @@ class Site:
         if seen.all() or not seen.any():
             return shown
         inside = np.flatnonzero(~seen)
-        near = cKDTree(self.surface.points[seen]).query(self.surface.points[inside], workers=-1)[1]
+        near = tree_of(self.surface.points[seen]).query(self.surface.points[inside], workers=-1)[1]
         shown[inside] = np.flatnonzero(seen)[near]
         return shown
 
@@ -394,7 +394,7 @@ def _visibility_at(whole: Visibility, surface: Surface, some: Surface, chosen: N
     met = np.zeros(len(surface), np.bool_)
     met[whole.base_sample[looks]] = True
     near = np.zeros(len(surface), np.int32)
-    near[met] = cKDTree(some.points).query(surface.points[met], workers=-1)[1]
+    near[met] = tree_of(some.points).query(surface.points[met], workers=-1)[1]
     return Visibility(
         whole.directions,
         whole.bits[chosen],

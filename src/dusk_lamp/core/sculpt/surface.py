@@ -10,6 +10,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from ..errors import SettingError
+from ..places import tree_of
 from ..rays import Caster
 from .decimate import DENSE, THIN, cubes, decimated, proper, thinned
 from .edges import connected, edges_of, same_places
@@ -183,12 +184,11 @@ def rough_form(surface: Surface, samples: int = ROUGH_SAMPLES) -> RoughForm:
     stay whole. While a lamp is dragged only these are lit and drawn."""
     if len(surface) <= samples:
         return RoughForm(np.arange(len(surface), dtype=np.int32), surface.faces, surface.areas)
-    from scipy.spatial import cKDTree
 
     place, first = same_places(surface.points)  # samples on either side of an edge share a place
     whole = Mesh(surface.points[first], place[surface.faces].astype(np.int32))
     form, _ = _evened(whole, np.zeros(len(whole.faces), np.int32), samples)
-    at = cKDTree(whole.vertices).query(form.vertices, workers=-1)[1][form.faces]
+    at = tree_of(whole.vertices).query(form.vertices, workers=-1)[1][form.faces]
     at = at[proper(at)]
     form = Mesh(whole.vertices, at.astype(np.int32))
     faces = _facing(form, np.argsort(place, kind="stable"), np.bincount(place), surface.normals)

@@ -6,7 +6,6 @@ from dataclasses import dataclass, replace
 
 import numpy as np
 from numpy.typing import NDArray
-from scipy.spatial import cKDTree
 
 from ....coat.coat import Coat, usual_coat
 from ....coat.technique import technique
@@ -15,6 +14,7 @@ from ....directions import level_frame
 from ....errors import SettingError
 from ....light.lamp import Lamp
 from ....paint.mix import nearest_mix, only, values_of
+from ....places import tree_of
 from ....plain import rounded
 from ....results import digest, result
 from ....sculpt.relief import Line, caught, closely, corners_seeing, covered_by, lines
@@ -190,7 +190,7 @@ def near_places(site: Site, places: NDArray, half: float) -> NDArray[np.float32]
     if len(places):
         spacing = site.surface.spacing
         bound = half + spacing
-        far = cKDTree(places).query(site.surface.points, distance_upper_bound=bound, workers=-1)[0]
+        far = tree_of(places).query(site.surface.points, distance_upper_bound=bound, workers=-1)[0]
         out = covered_by(np.minimum(far, bound), half, spacing)
         tree = site.tree
         out[tree.query(places)[1]] = 1
@@ -291,7 +291,7 @@ def _beside(brief: Brief, line: NDArray[np.bool_]) -> float:
     value = values_of(brief.under_here)
     if not line.any():
         return float(np.quantile(value, 0.75))
-    far = cKDTree(brief.site.surface.points[line]).query(brief.site.surface.points[brief.mask], workers=-1)[0]
+    far = tree_of(brief.site.surface.points[line]).query(brief.site.surface.points[brief.mask], workers=-1)[0]
     near = far <= PLANE_MM
     return float(np.average(value[near], weights=brief.weight()[near] + 1e-9))
 
@@ -331,6 +331,6 @@ def beside_words(site: Site, edges: Sequence[Coat], line: Coat | None) -> str:
     if line is None:
         return "The darkest line belongs right beside the brightest edge: line the creases too."
     dark = site.surface.points[line.film(site) > 0]
-    far = cKDTree(dark).query(site.surface.points[lit], workers=-1)[0]
+    far = tree_of(dark).query(site.surface.points[lit], workers=-1)[0]
     share = float(site.areas[lit][far <= LINE_BESIDE_MM].sum() / max(float(site.areas[lit].sum()), 1e-9))
     return f"A dark line lies beside {100 * share:.0f} % of the brightest edges."

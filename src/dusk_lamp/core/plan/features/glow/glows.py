@@ -6,7 +6,6 @@ from typing import Any
 
 import numpy as np
 from numpy.typing import NDArray
-from scipy.spatial import cKDTree
 
 from ....coat.coat import Coat, usual_coat
 from ....coat.stack import appearance
@@ -18,6 +17,7 @@ from ....paint.colour import RGB_TO_XYZ, delta_e, lab, linear, rgb_from_hex, xyz
 from ....paint.mix import Mix, only, values_of
 from ....paint.rack import Paint, Rack
 from ....paint.value import luminance_from_munsell
+from ....places import tree_of
 from ....plain import Range, checked, choice, number, refuse_outside, rounded, text
 from ....sculpt.mesh import summed
 from ....sculpt.site import Site, Where
@@ -183,7 +183,7 @@ def core_of(site: Site, glow: Glow, evenness: str) -> NDArray[np.bool_]:
     else:
         border = np.flatnonzero(~glow.mask)
         heat = (
-            cKDTree(site.surface.points[border]).query(points, workers=-1)[0] if len(border) else np.zeros(len(rows))
+            tree_of(site.surface.points[border]).query(points, workers=-1)[0] if len(border) else np.zeros(len(rows))
         )
     if evenness == "even":
         out[rows] = True
@@ -390,7 +390,7 @@ def _overspill(site: Site, band: NDArray[np.uint8]) -> NDArray[np.bool_]:
     if not len(inside) or not out.any():
         return np.zeros(len(site), np.bool_)
     rows = np.flatnonzero(out)
-    far = cKDTree(site.surface.points[inside]).query(
+    far = tree_of(site.surface.points[inside]).query(
         site.surface.points[rows], distance_upper_bound=SPILLS_MM, workers=-1
     )[0]
     out[rows[~np.isfinite(far)]] = False

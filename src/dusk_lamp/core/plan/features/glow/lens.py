@@ -7,9 +7,6 @@ from functools import lru_cache
 
 import numpy as np
 from numpy.typing import NDArray
-from scipy.sparse import coo_matrix
-from scipy.sparse.csgraph import connected_components
-from scipy.spatial import cKDTree
 
 from ....coat.coat import Coat, usual_coat
 from ....datasets.materials import GLASS
@@ -18,6 +15,7 @@ from ....light.lamp import Lamp
 from ....paint.colour import colour_of_hex, screen_hex
 from ....paint.mix import EARNS, Mix, MixMatch, match
 from ....paint.rack import Paint, Rack
+from ....places import pieces_joined, tree_of
 from ....plain import rounded
 from ....sculpt.site import Site, Where
 from ....target.local import Local, colour_ladder
@@ -66,7 +64,7 @@ class Lens:
         """What is painted, dark to light: in words, `#rrggbb`, and on which of its samples (S,)."""
         x, y, radius = self.dot
         line = np.zeros(len(self.flat), np.bool_)
-        line[cKDTree(self.flat).query(self.line)[1]] = True
+        line[tree_of(self.flat).query(self.line)[1]] = True
         dot = np.hypot(self.flat[:, 0] - x, self.flat[:, 1] - y) <= radius
         return [
             ("dark base, into the recess too", self.colours[0], np.ones(len(self.flat), np.bool_)),
@@ -186,8 +184,7 @@ def _pieces(site: Site, rows: NDArray[np.int64]) -> list[NDArray[np.int64]]:
     a, b = (place[e] for e in site.surface.edges)
     both = there[site.surface.edges[0]] & there[site.surface.edges[1]]
     size = int(place.max()) + 1
-    graph = coo_matrix((np.ones(int(both.sum())), (a[both], b[both])), (size, size))
-    label = connected_components(graph, directed=False)[1][place[rows]]
+    label = pieces_joined(a[both], b[both], size)[place[rows]]
     parts = [rows[label == k] for k in np.unique(label)]
     area = [float(site.surface.areas[p].sum()) for p in parts]
     return [p for p, mm2 in zip(parts, area, strict=True) if mm2 >= LEAST_SHARE * max(area)]

@@ -5,7 +5,6 @@ from itertools import pairwise
 
 import numpy as np
 from numpy.typing import NDArray
-from scipy.spatial import cKDTree
 
 from ....coat.coat import Coat, usual_coat
 from ....datasets.materials import METAL_MATERIAL, material_called
@@ -16,6 +15,7 @@ from ....paint.colour import colour_of_hex, encoded
 from ....paint.ladder import customary
 from ....paint.mix import only
 from ....paint.value import luminance_from_munsell
+from ....places import tree_of
 from ....sculpt.display import seen_from
 from ....sculpt.site import Site
 from ....target.local import VALUES, Local, colour_ladder, lab_of, seen_as, usual_local
@@ -218,7 +218,7 @@ def _beside(site: Site, value: NDArray[np.float32], mask: NDArray[np.bool_], nea
     dark, light = mask & (value < DARK), mask & (value > LIGHT)
     if not dark.any() or not light.any():
         return False
-    far = cKDTree(site.surface.points[dark]).query(site.surface.points[light], workers=-1)[0]
+    far = tree_of(site.surface.points[dark]).query(site.surface.points[light], workers=-1)[0]
     return bool(far.min() <= near)
 
 

@@ -9,12 +9,11 @@ from dataclasses import dataclass
 
 import numpy as np
 from numpy.typing import NDArray
-from scipy.sparse import coo_matrix
-from scipy.sparse.csgraph import connected_components
 
 from ....coat.coat import Coat, usual_coat
 from ....coat.stack import appearance, looks
 from ....paint.mix import Mix
+from ....places import pieces_joined
 from ....plain import rounded
 from ....results import result
 from ....sculpt.site import Site, Where
@@ -140,8 +139,7 @@ def _spots(site: Site, mask: NDArray[np.bool_], areas: NDArray) -> tuple[NDArray
     """The spots of a mask (N,) that a brush can hit, and how many there are."""
     ends = _neighbours(site)
     both = ends[mask[ends].all(axis=1)]
-    graph = coo_matrix((np.ones(len(both), np.bool_), (both[:, 0], both[:, 1])), shape=(len(mask), len(mask)))
-    _, number = connected_components(graph, directed=False)
+    number = pieces_joined(both[:, 0], both[:, 1], len(mask))
     size = np.bincount(number[mask], weights=areas[mask], minlength=int(number.max()) + 1)
     large = size >= LEAST_SPOT_MM2
     return mask & large[number], int(large.sum())
