@@ -1,14 +1,11 @@
 """Figures that stay as they are unless a change is meant: `python -m tests.core.figures` writes them anew.
 
-Physics and facts of the trade are tested against something outside, in the other tests. Here are kept the numbers of
-the trade as each module has them, and what techniques, schools, ways, stages, lights, targets and drawings come to on
-two small sculpts. A difference need not be an error; it says that plans come out another way, and belongs into the
-change log.
+Physics and facts of the trade are tested against something outside, in the other tests. Here is kept what techniques,
+schools, ways, features, lights, targets and drawings come to on two small sculpts. A difference need not be an error;
+it says that plans come out another way, and belongs into the change log.
 """
 
-import importlib
 import json
-import pkgutil
 import re
 import sys
 from collections import Counter
@@ -20,7 +17,6 @@ from pathlib import Path
 import numpy as np
 from pypdf import PdfReader
 
-from dusk_lamp import core
 from dusk_lamp.core.coat.coat import usual_coat
 from dusk_lamp.core.coat.finish import films_of
 from dusk_lamp.core.coat.stack import appearance, looks
@@ -157,7 +153,7 @@ def plan():
         for s in done.steps
     ]
     crests = edges.crests_of(site, LAMP, (0, 8))
-    face = face_of(site.surface, np.array([1.2, -3.75, 19.4]), np.array([-1.2, -3.7, 19.4]))
+    face_of(site.surface, np.array([1.2, -3.75, 19.4]), np.array([-1.2, -3.7, 19.4]))
     found = fit(site, aim().value, LAMP, only(RACK.find("Pitch Primer")), pots_from(RACK).greys, most=4)
     grey = [only(RACK.find(n)) for n in ("Soot", "Gull", "Chalk")]
     return {
@@ -167,7 +163,7 @@ def plan():
         "edges": [figure(crests.crests), len(crests.strokes), rounded(crests.minutes), rounded(crests.total_mm)],
         "edge coats": of_coats(edges.edge_coats(task(2), LAMP), site),
         "mouth": of_coats(
-            mouth_coats(site, face, np.array([1.2, -3.75, 19.4]), np.array([-1.2, -3.7, 19.4]), RACK, True), site
+            mouth_coats(site, np.array([1.2, -3.75, 19.4]), np.array([-1.2, -3.7, 19.4]), RACK, True), site
         ),
         "fit": [figure(found.coats), figure(outcome(site, found.coats, aim().value))],
         "gradients": [
@@ -234,7 +230,7 @@ def plan_ways():
             out[f"{name} {number}"] = [of_coats(coats, site), figure(nearness(own, seen_after(own, coats)))]
     for under in (0.05, 0.7):
         own = task(2, under)
-        out[f"bare {under}"] = figure(nearness(own, own.own_under))
+        out[f"bare {under}"] = figure(nearness(own, own.under_here))
     return out
 
 
@@ -551,26 +547,9 @@ ROOMS: dict[str, Callable] = {
 }
 
 
-def numbers_of(room):
-    """The numbers of the trade, and of the method, as the modules of a room have them: by module and name."""
-    package = importlib.import_module(f"{core.__name__}.{room.replace('/', '.')}")
-    out = {}
-    for found in pkgutil.iter_modules(package.__path__):
-        if found.ispkg:
-            continue
-        module = importlib.import_module(f"{package.__name__}.{found.name}")
-        own = {n: v for n, v in vars(module).items() if NUMBERS.match(n)}
-        for name, value in own.items():
-            if isinstance(value, int | float | str | tuple | list | dict | np.ndarray) and not isinstance(
-                value, type
-            ):
-                out[f"{found.name}.{name}"] = figure(value)
-    return out
-
-
 def figures(room):
     """All figures of a room."""
-    return json.loads(json.dumps({"numbers": numbers_of(room), **ROOMS[room]()}, default=str))
+    return json.loads(json.dumps(ROOMS[room](), default=str))
 
 
 def main():

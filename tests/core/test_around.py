@@ -15,7 +15,6 @@ from dusk_lamp.core.paint.mix import Mix, only
 from dusk_lamp.core.plan.context import Context
 from dusk_lamp.core.plan.document import Plan
 from dusk_lamp.core.plan.features.decals.feature import DecalWishes
-from dusk_lamp.core.plan.features.face.eyes import face_of
 from dusk_lamp.core.plan.features.face.mouth import mouth_coats
 from dusk_lamp.core.plan.features.finish.feature import FinishWishes, rim_spots
 from dusk_lamp.core.plan.features.prepare.feature import PrepareWishes
@@ -214,7 +213,7 @@ def test_a_mouth_has_a_lighter_lower_lip_and_teeth_with_dark_gaps():
     head = surface_of(trimesh.creation.icosphere(6, 8))
     site = Site(head)
     eyes = [np.array([x, -np.sqrt(64 - x * x - 4), 2.0]) for x in (2.0, -2.0)]
-    upper, lower, inside, teeth = mouth_coats(site, face_of(head, *eyes), *eyes, RACK, teeth=True)
+    upper, lower, inside, teeth = mouth_coats(site, *eyes, RACK, teeth=True)
     assert lower.mix.colour.value > upper.mix.colour.value
     high = {
         name: head.points[site.on(c.where)][:, 2]
@@ -227,7 +226,7 @@ def test_a_mouth_has_a_lighter_lower_lip_and_teeth_with_dark_gaps():
     turns = np.abs(np.diff(row[dark][order].astype(int))).sum()
     assert turns >= 6  # teeth and gaps by turns
     small = [np.array([x, -8.0, 2.0]) for x in (0.5, -0.5)]
-    assert "too small" in mouth_coats(site, face_of(head, *small), *small, RACK, teeth=True)[0].label
+    assert "too small" in mouth_coats(site, *small, RACK, teeth=True)[0].label
 
 
 def test_small_forms_go_bright_before_the_plane_they_sit_on():

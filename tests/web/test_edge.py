@@ -181,3 +181,13 @@ def test_settings_outside_their_ranges_are_refused_in_a_line():
     for name, bad in (("UPLOAD_LIMIT_MB", "many"), ("LEASE_S", "1"), ("BROKER", "http://x")):
         with pytest.raises(SettingError):
             settings_from({f"DUSK_LAMP_{name}": bad})
+
+
+def test_the_page_of_pieces_is_there_in_debug_mode_alone(app, painter):
+    page = painter.page("/pieces")
+    assert page.select(".region-list [aria-pressed=true]") and page.select("input[type=range][min]")
+    app.testing = False
+    try:
+        assert painter.client.get("/pieces").status_code == 404
+    finally:
+        app.testing = True

@@ -113,7 +113,7 @@ def plate_limb(p: Points, a, b, ra: float, rb: float, front=(0, -1, 0), keel: fl
     return d * vec(0.8)
 
 
-def scales(p: Points, radius: Field, top: float, row: float, count: int, centre=(0, 0)) -> Field:
+def scales(p: Points, _radius: Field, top: float, row: float, count: int, centre=(0, 0)) -> Field:
     """How far rows of overlapping scales stand off a skirt of the given radius (N,), whose first row starts at
     `top`."""
     around = np.arctan2(p[:, 0] - centre[0], -(p[:, 1] - centre[1])) / (2 * np.pi)

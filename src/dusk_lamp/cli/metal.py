@@ -127,7 +127,7 @@ def _metal(args: argparse.Namespace) -> None:
                 "along": f.along.round(4).tolist(),
                 "length": round(f.length, 2),
                 "width": round(f.width, 2),
-                "values": [round(v, 2) for v in ends_of(f, run, shine)],
+                "values": [round(v, 2) for v in ends_of(run, shine)],
                 "touches": [n + 1 for n in f.neighbours],
             }
             for k, (f, run) in enumerate(zip(found, runs, strict=True), 1)

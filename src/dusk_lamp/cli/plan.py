@@ -171,7 +171,7 @@ def _face(args: argparse.Namespace) -> None:
             print(sentence)
 
 
-def _schema(args: argparse.Namespace) -> None:
+def _schema(_args: argparse.Namespace) -> None:
     from ..core.plan.document import schema
 
     print(json.dumps(schema(), indent=2, ensure_ascii=False))

@@ -107,7 +107,7 @@ def _read(document: str) -> Plan:
 
 
 @lru_cache(32)
-def _unpacked(key: str, packed: bytes) -> tuple[Coat, ...]:
+def _unpacked(_key: str, packed: bytes) -> tuple[Coat, ...]:
     """By the content itself, so that what is cached is never another's."""
     return tuple(coat_from(c) for c in json.loads(zlib.decompress(packed)))
 

@@ -59,7 +59,7 @@ def members_of(session: Session, squad: SquadRow) -> list[tuple[Enlisted, Sculpt
     return out
 
 
-def keep_squad(session: Session, squad: SquadRow, members: Sequence[Enlisted]) -> None:
+def keep_squad(squad: SquadRow, members: Sequence[Enlisted]) -> None:
     """Keep who belongs to a squad.
 
     Raises:
@@ -74,6 +74,6 @@ def make(session: Session, name: str, scheme: Sculpt, sculpts: Sequence[Sculpt])
     """A new squad of some sculpts in the scheme of one of them."""
     squad = SquadRow(name=name[:120] or "Squad", scheme_id=scheme.id, members=[])
     session.add(squad)
-    keep_squad(session, squad, [Enlisted(s.id) for s in sculpts])
+    keep_squad(squad, [Enlisted(s.id) for s in sculpts])
     session.flush()
     return squad

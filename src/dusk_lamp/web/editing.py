@@ -200,7 +200,7 @@ def answer(sculpt_id: int, done: tuple[Response, int] | Response | int) -> tuple
     return history(sculpt_id) if isinstance(done, int) else done
 
 
-def with_kept_coats(plan: Plan, context: Context, coats: Sequence[Coat]) -> Plan:
+def with_kept_coats(plan: Plan, coats: Sequence[Coat]) -> Plan:
     """A plan with other coats; once any were changed by hand, those of the undercoat are kept too."""
     return replace(plan, coats=tuple(coats), settled=tuple(dict.fromkeys((*plan.settled, "undercoat"))))
 

@@ -83,7 +83,7 @@ def _changed(session: Session, open_plan: OpenPlan, what: str, given: Body) -> E
         coats = FEATURE.painted(context, item) if new.eyes else FEATURE.put(context, item, [])
         action = "eyes put in the plan" if new.eyes else "eyes taken off the plan"
         return Edit(
-            with_kept_coats(open_plan.kept.plan.with_wishes(FEATURE.name, new), context, coats),
+            with_kept_coats(open_plan.kept.plan.with_wishes(FEATURE.name, new), coats),
             action,
             done=("colour",),
         )
@@ -94,7 +94,7 @@ def _changed(session: Session, open_plan: OpenPlan, what: str, given: Body) -> E
         coats = FEATURE.painted(context, item) if new.mouth else FEATURE.put(context, item, [])
         action = "mouth put in the plan" if new.mouth else "mouth taken off the plan"
         return Edit(
-            with_kept_coats(open_plan.kept.plan.with_wishes(FEATURE.name, new), context, coats),
+            with_kept_coats(open_plan.kept.plan.with_wishes(FEATURE.name, new), coats),
             action,
             done=("colour",),
         )

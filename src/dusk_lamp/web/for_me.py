@@ -32,7 +32,7 @@ from .body import Body, json_body
 from .editing import Edit, OpenPlan, changed, opened, with_marking
 from .responses import drawn_once
 from .stage_registry import string_of
-from .stages.regions.pieces import guessed, tree_of
+from .stages.regions.pieces import guessed, tree_of_pieces
 from .workshop import laid_out, the_sculpt, workshop
 
 blueprint = Blueprint("for_me", __name__)
@@ -70,7 +70,7 @@ def schemes(sculpt_id: int) -> tuple[Response, int] | Response:
         sculpt = the_sculpt(session, sculpt_id)
         bare, turn, laid = not sculpt.document["regions"], sculpt.plan_id, laid_out(sculpt)
     if bare:
-        if working := in_background(("guess", sculpt_id, laid.surface_key), lambda say: tree_of(laid, say)):
+        if working := in_background(("guess", sculpt_id, laid.surface_key), lambda say: tree_of_pieces(laid, say)):
             return not_yet(working)
         done = changed(sculpt_id, Body(turn=turn), _guess, sky=False)
         if not isinstance(done, int):

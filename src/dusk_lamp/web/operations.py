@@ -24,7 +24,7 @@ UP_TO_S = (0.05, 0.1, 0.25, 0.5, 1.0, 2.5, 5.0, 10.0)
 
 @blueprint.get("/healthz")
 def alive() -> Response:
-    """This process answers."""
+    """Whether the process answers."""
     return jsonify(alive=True)
 
 

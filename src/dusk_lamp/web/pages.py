@@ -42,6 +42,7 @@ class Watched:
         threading.Thread(target=self._watch, daemon=True).start()
 
     def __call__(self, environ: Any, start_response: Any) -> Any:
+        """One request; see the class."""
         if environ.get("PATH_INFO") in UNHURRIED:
             return self._app(environ, start_response)
         thread = threading.get_ident()

@@ -119,9 +119,9 @@ def change(squad_id: int) -> AnyResponse:
             session.delete(squad)
         elif what == "add":
             sculpt = the_sculpt(session, int(form.get("sculpt", "0") or 0))
-            squads.keep_squad(session, squad, [*members, Enlisted(sculpt.id)])
+            squads.keep_squad(squad, [*members, Enlisted(sculpt.id)])
         else:
-            squads.keep_squad(session, squad, _changed(members, what, form))
+            squads.keep_squad(squad, _changed(members, what, form))
     return redirect(url_for(".index") if what == "delete" else url_for(".squad", squad_id=squad_id))
 
 

@@ -118,7 +118,7 @@ def pose_refined(photo: NDArray, sculpt: NDArray, camera: Pinhole) -> Pinhole:
     move = -rows @ np.asarray(camera.position, float)
     x0 = np.concatenate([turn.ravel(), move, [np.log(camera.focal_px / side)]])
 
-    def own(x: NDArray) -> Pinhole:
+    def camera_at(x: NDArray) -> Pinhole:
         turned = cv2.Rodrigues(x[:3])[0]
         eye = -turned.T @ x[3:6]
         focal = side * float(np.exp(x[6]))
@@ -127,10 +127,10 @@ def pose_refined(photo: NDArray, sculpt: NDArray, camera: Pinhole) -> Pinhole:
 
     def misses(x: NDArray) -> NDArray:
         lens = (x[6] - x0[6]) / 0.1  # distance and lens do nearly the same: what was fitted first holds
-        return np.concatenate([(own(x).project(sculpt)[0] - photo).ravel(), [lens]])
+        return np.concatenate([(camera_at(x).project(sculpt)[0] - photo).ravel(), [lens]])
 
     scale = np.concatenate([[0.01] * 3, [1.0] * 3, [0.05]])
-    return own(least_squares(misses, x0, loss="soft_l1", x_scale=scale, max_nfev=60).x)
+    return camera_at(least_squares(misses, x0, loss="soft_l1", x_scale=scale, max_nfev=60).x)
 
 
 def _lens_off(share: float, side: float, known: float | None) -> float:
@@ -153,10 +153,10 @@ def _refined(
     bent = len(photo) >= FREE_DISTORTION
 
     def camera(x: NDArray) -> Pinhole:
-        rows = cv2.Rodrigues(x[:3])[0]
-        eye = -rows.T @ x[3:6]
-        distance = side * float(np.exp(x[6]))
-        return Pinhole(_three(eye), _three(rows[2]), _three(-rows[1]), distance, *size, float(x[7]) if bent else 0.0)
+        turned = cv2.Rodrigues(x[:3])[0]
+        eye = -turned.T @ x[3:6]
+        long = side * float(np.exp(x[6]))
+        return Pinhole(_three(eye), _three(turned[2]), _three(-turned[1]), long, *size, float(x[7]) if bent else 0.0)
 
     def misses(x: NDArray) -> NDArray:
         tried = camera(x)

@@ -189,7 +189,7 @@ def _cone_norm(sigma: float) -> float:
     return float(1 / (2 * np.pi * np.trapezoid(np.exp(-(angle**2) / (2 * sigma**2)) * np.sin(angle), angle)))
 
 
-def _burst(site: Site, pass_: Spray, rays: bool) -> NDArray[np.float32]:
+def _burst(site: Site, pass_: Spray, _rays: bool) -> NDArray[np.float32]:
     """(N,) mm of film for each mm³ sprayed that sticks."""
     surface, body = site.surface, _body(site.surface)
     nozzle, _, axis = nozzle_of(surface, pass_)

@@ -110,7 +110,7 @@ def _other(a, b):
 
 
 @result(most=30, depends=lambda simulation, wanted, key, look: (wanted, key), rests=True)  # 1.3 MB each
-def _look(simulation: Simulation, wanted: str, key: str, look: Callable[[], Look]) -> Look:
+def _look(_simulation: Simulation, _wanted: str, _key: str, look: Callable[[], Look]) -> Look:
     """The model after coats of a key, beside values of a digest."""
     return look()
 

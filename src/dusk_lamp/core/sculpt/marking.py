@@ -188,7 +188,7 @@ class Marking:
         return Marking(move[self.labels], self.regions[: number - 1] + self.regions[number:], self.last_id)
 
     def renewed(self, before: "Marking", *, by_name: bool = False) -> "Marking":
-        """This marking in the place of another: its regions get ids that were never given. by_name: a region called
+        """The marking in the place of another: its regions get ids that were never given. by_name: a region called
         as one of the other is that one."""
         known = {r.name.casefold(): r.id for r in before.regions} if by_name else {}
         regions = tuple(replace(r, id=known.pop(r.name.casefold(), 0)) for r in self.regions)
@@ -200,7 +200,7 @@ class Marking:
         return MOST_REGIONS - len(self.regions) if areas[0] > BARE * areas.sum() else 0
 
     def filled_with(self, found: "Marking", surface: Surface, paintable: NDArray[np.bool_]) -> "Marking":
-        """This marking with what it leaves unmarked given to the regions of another, as far as they are worth a
+        """The marking with what it leaves unmarked given to the regions of another, as far as they are worth a
         region of their own there."""
         out, free = self, (self.labels == 0) & paintable
         least = LEAST_OF_THE_REST * float(surface.areas[paintable].sum())

@@ -25,14 +25,14 @@ Say = Callable[[str, float], None]
 
 @dataclass(frozen=True)
 class Model:
-    """One sculpt of a squad, worked out. name: of it. count: how many. matches: of its regions. run: its plan. own:
-    whether it is the scheme's own sculpt."""
+    """One sculpt of a squad, worked out. name: of it. count: how many. matches: of its regions. run: its plan.
+    is_scheme: whether it is the scheme's own sculpt."""
 
     name: str
     count: int
     matches: tuple[RegionMatch, ...]
     run: Run
-    own: bool = False
+    is_scheme: bool = False
 
     @property
     def steps(self) -> list[Step]:

@@ -140,7 +140,7 @@ def colour_ladder(local: Local) -> NDArray[np.float64]:
     L, a, b = lab(rgb @ RGB_TO_XYZ.T).T
     shade = np.minimum(VALUES / max(at, 0.5), 1.0) ** MUTED
     a, b = a * shade, b * shade
-    a, b = _on_path(local, a, b, deep, bright, shade)
+    a, b = _on_path(local, a, b, deep, bright)
     for cast, weight, shift in ((local.shadow, deep, SHADOWS), (local.light, bright, LIGHTS)):
         if cast == "complement":
             a, b = a * (1 - OPPOSED * weight), b * (1 - OPPOSED * weight)
@@ -150,9 +150,7 @@ def colour_ladder(local: Local) -> NDArray[np.float64]:
     return seen_as(np.stack([L, a, b], axis=-1), Y)
 
 
-def _on_path(
-    local: Local, a: NDArray, b: NDArray, deep: NDArray, bright: NDArray, shade: NDArray
-) -> tuple[NDArray, NDArray]:
+def _on_path(local: Local, a: NDArray, b: NDArray, deep: NDArray, bright: NDArray) -> tuple[NDArray, NDArray]:
     """a*, b* (201,) of a ladder on its hue path (CP-36): from the own colour toward that of the shadow as it darkens,
     and toward that of the light as it brightens, of which the last bit is only at the very top. What is darker than
     its darkest fades to black, what is lighter than its lightest to white."""

@@ -46,7 +46,7 @@ def timeline_svg(
 
     lanes = _lanes(clock, names)
     high = TOP + (len(lanes) + 1) * (ROW + GAP) + 8
-    out = [_marks(clock, spans, x, scale, high, moment)]
+    out = [_marks(spans, x, scale, high, moment)]
     for (_, end), (begin, _) in pairwise(spans):
         out.append(
             f'<rect x="{x(end):.1f}" y="{TOP - 4:.0f}" width="{max(x(begin) - x(end), 1):.1f}" '
@@ -127,7 +127,6 @@ def _lanes(clock: Clock, names: Sequence[str]) -> list[tuple[str, list[Slot]]]:
 
 
 def _marks(
-    clock: Clock,
     spans: Sequence[tuple[float, float]],
     x: Callable[[float], float],
     scale: float,

@@ -127,7 +127,7 @@ def _around(session: Session, open_plan: OpenPlan, what: str, given: Body) -> Ed
     for name in ("prepare", "decals", "finish"):
         context = context.on(context.plan.with_wishes(name, plan.wishes_of(name)))
     context = relaid(context, "decals", "finish")
-    return Edit(with_kept_coats(plan, context, context.plan.coats), "work around the paint chosen")
+    return Edit(with_kept_coats(plan, context.plan.coats), "work around the paint chosen")
 
 
 @blueprint.post("/sculpts/<int:sculpt_id>/models")

@@ -170,13 +170,13 @@ def _changed(session: Session, open_plan: OpenPlan, what: str, given: Body) -> E
     item = FEATURE.items(context.on(open_plan.plan.with_wishes(FEATURE.name, _asked(open_plan, Body()))))[:1]
     if what == "unpaint":
         coats = [c for c in open_plan.plan.coats if c.stage != FEATURE.name]
-        return Edit(with_kept_coats(plan, context, coats), "wear taken off the plan")
+        return Edit(with_kept_coats(plan, coats), "wear taken off the plan")
     wished = _asked(open_plan, Body())
     if not item:
         raise SettingError("there is no wear to paint: choose a layer first")
     coats = FEATURE.put(context, item[0], FEATURE.all_coats(context, wished))
     return Edit(
-        with_kept_coats(plan.with_wishes(FEATURE.name, wished), context, coats),
+        with_kept_coats(plan.with_wishes(FEATURE.name, wished), coats),
         "wear put in the plan",
         done=("wear",),
     )

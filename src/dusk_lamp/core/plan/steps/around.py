@@ -14,7 +14,7 @@ from .task import Task
 def tasks_around(context: Context, coats: Sequence[Coat]) -> list[tuple[int, Task]]:
     """The tasks of a plan with these coats, none of them muted, each with the place of the coat it is done before;
     after the last coat where that is their number. In the order they are done."""
-    found = [(0, task) for task in _first(context, coats)]
+    found = [(0, task) for task in _first(coats)]
     for feature in context.features.values():
         found += feature.tasks(context, coats)
     found += _assembly(context, coats)
@@ -32,7 +32,7 @@ def with_tasks(context: Context, coats: Sequence[Coat], steps: Sequence[Step]) -
     return [*out[:-1], replace(out[-1], after=last)] if last else out
 
 
-def _first(context: Context, coats: Sequence[Coat]) -> list[Task]:
+def _first(coats: Sequence[Coat]) -> list[Task]:
     """What comes before any paint."""
     pots = len({p.name for c in coats for p in c.mix.paints})
     return [

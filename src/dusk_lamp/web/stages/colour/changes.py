@@ -81,7 +81,7 @@ def _changed(session: Session, open_plan: OpenPlan, what: str, given: Body) -> E
     names, action = ["the rest", *(r.name for r in site.marking.regions)], ACTIONS.get(what, "colours changed")
 
     def kept(coats: list[Coat], action: str, plan: Any = plan) -> Edit:
-        return Edit(with_kept_coats(plan, context, coats), action, done=("colour",))
+        return Edit(with_kept_coats(plan, coats), action, done=("colour",))
 
     def listed(coats: list[Coat], action: str) -> Edit:
         return kept([*context.before(FEATURE.name), *coats, *context.after(FACE.name)], action)

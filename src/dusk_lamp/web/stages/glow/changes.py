@@ -74,7 +74,7 @@ def _painted(open_plan: OpenPlan, wishes: GlowWishes, item: Item, wanted: bool, 
     plan = open_plan.kept.plan.with_wishes(FEATURE.name, wishes)
     context = open_plan.context.on(replace(plan, coats=open_plan.plan.coats))
     coats = FEATURE.painted(context, item) if wanted else FEATURE.put(context, item, [])
-    return Edit(with_kept_coats(plan, context, coats), action, done=("glow",))
+    return Edit(with_kept_coats(plan, coats), action, done=("glow",))
 
 
 def _new(open_plan: OpenPlan, given: Body) -> GlowWish:

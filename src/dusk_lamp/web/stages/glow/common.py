@@ -11,6 +11,7 @@ blueprint = Blueprint("glow", __name__)
 
 
 def glows_of(open_plan: OpenPlan) -> GlowWishes:
+    """What is wished to glow."""
     return open_plan.context.wishes(FEATURE.name)
 
 

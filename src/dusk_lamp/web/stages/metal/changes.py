@@ -84,4 +84,4 @@ def _changed(session: Session, open_plan: OpenPlan, what: str, given: Body) -> E
             context = context.with_coats([c for c in context.plan.coats if c not in covered])
             action += f", its {counted(len(covered), 'coat', 'coats')} of colour taken out"
     coats = stage.painted(context, item) if wanted else stage.put(context, item, [])
-    return Edit(with_kept_coats(plan, context, coats), f"{action}: {name}", done=("metal",))
+    return Edit(with_kept_coats(plan, coats), f"{action}: {name}", done=("metal",))

@@ -21,7 +21,7 @@ from ...body import Body, json_body
 from ...editing import Edit, OpenPlan, changed, with_marking
 from ...workshop import laid_out, the_sculpt, workshop
 from .common import blueprint, regions_answer
-from .pieces import cut_by, guessed, tree_of
+from .pieces import cut_by, guessed, tree_of_pieces
 from .strokes import picked, under_stroke
 
 LOOKS = {
@@ -66,7 +66,7 @@ def change(sculpt_id: int) -> tuple[Response, int] | Response:
     if given.get("do") == "guess":
         with workshop().store.session() as session:
             laid = laid_out(the_sculpt(session, sculpt_id))
-        if working := in_background(("guess", sculpt_id, laid.surface_key), lambda say: tree_of(laid, say)):
+        if working := in_background(("guess", sculpt_id, laid.surface_key), lambda say: tree_of_pieces(laid, say)):
             return not_yet(working)
     done = changed(sculpt_id, given, _edit, sky=False)
     return regions_answer(sculpt_id) if isinstance(done, int) else done
@@ -98,7 +98,7 @@ def _changed(laid: OpenSculpt, marking: Marking, what: str | None, given: Body) 
     surface = laid.site.surface
     if what in ("pick", "piece", "brush", "facing"):
         if what == "piece":
-            tree, node = tree_of(laid), given.whole("node")
+            tree, node = tree_of_pieces(laid), given.whole("node")
             if not 0 <= node < 2 * tree.leaves - 1:
                 raise SettingError("this piece is not there any more; reload the page")
             mask = tree.of(node)[tree.facet_of_sample] & laid.site.paintable

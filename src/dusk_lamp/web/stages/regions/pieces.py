@@ -16,7 +16,7 @@ from .common import blueprint
 from .strokes import spots
 
 
-def tree_of(laid: OpenSculpt, say: Say = lambda *_: None) -> Pieces:
+def tree_of_pieces(laid: OpenSculpt, say: Say = lambda *_: None) -> Pieces:
     """The tree of a sculpt's pieces, worked out once."""
     say("Looking for creases", 0.1)
     return laid.pieces(say)
@@ -24,7 +24,7 @@ def tree_of(laid: OpenSculpt, say: Say = lambda *_: None) -> Pieces:
 
 def guessed(laid: OpenSculpt, count: int = USUAL_PIECES) -> Marking:
     """The first guess of a sculpt's regions."""
-    return guess(tree_of(laid), max(1, min(MOST_PIECES, count)))
+    return guess(tree_of_pieces(laid), max(1, min(MOST_PIECES, count)))
 
 
 @blueprint.get("/sculpts/<int:sculpt_id>/pieces.bin")
@@ -34,9 +34,9 @@ def pieces(sculpt_id: int) -> Response | tuple[Response, int]:
     (`count`) each facet belongs to; float32 the mm² of each node."""
     with workshop().store.session() as session:
         laid = laid_out(the_sculpt(session, sculpt_id))
-    if working := in_background(("guess", sculpt_id, laid.surface_key), lambda say: tree_of(laid, say)):
+    if working := in_background(("guess", sculpt_id, laid.surface_key), lambda say: tree_of_pieces(laid, say)):
         return not_yet(working)
-    tree = tree_of(laid)
+    tree = tree_of_pieces(laid)
     count = max(1, min(MOST_PIECES, request.args.get("count", USUAL_PIECES, int)))
     row, span = tree.spans
     place = np.empty(tree.leaves, np.int32)
@@ -62,7 +62,7 @@ def cut_by(laid: OpenSculpt, marking: Marking, given: Body) -> tuple[int, np.nda
     region_mask = marking.labels == number
     if not (touched & region_mask).any():
         raise SettingError("draw the stroke on what should not belong to the region")
-    mask = cut_by_stroke(tree_of(laid), surface.areas, region_mask, touched)
+    mask = cut_by_stroke(tree_of_pieces(laid), surface.areas, region_mask, touched)
     if mask.sum() == region_mask.sum():
         raise SettingError("the stroke lies on all of the region; remove the region instead")
     return number, mask

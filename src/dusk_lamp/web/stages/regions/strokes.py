@@ -61,6 +61,7 @@ def under_stroke(laid: OpenSculpt, given: Body) -> np.ndarray:
 
 
 def picked(laid: OpenSculpt, given: Body) -> np.ndarray:
+    """(N,) what a click takes: up to the creases, a part, or all that is alike."""
     surface = laid.site.surface
     met = _spot(laid, given, given)
     if met is None:

@@ -88,4 +88,4 @@ def _changed(session: Session, open_plan: OpenPlan, what: str, given: Body) -> E
     else:
         raise SettingError("this change of the undercoat is not known; reload the page")
     plan = open_plan.kept.plan.with_wishes(FEATURE.name, wishes)
-    return Edit(with_kept_coats(plan, context, [*coats, *context.after(FEATURE.name)]), action, done=("undercoat",))
+    return Edit(with_kept_coats(plan, [*coats, *context.after(FEATURE.name)]), action, done=("undercoat",))

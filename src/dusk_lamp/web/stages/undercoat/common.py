@@ -26,6 +26,7 @@ def looks_of(open_plan: OpenPlan, coats: list[Coat], say: Say = lambda *_: None)
 
 
 def look_key(open_plan: OpenPlan, coats: list[Coat]) -> str:
+    """All that the picture after some coats depends on."""
     view = [*open_plan.context.view, open_plan.sculpt.held.labels_key]
     return key_of("undercoat", code_mark(), open_plan.open.surface_key, view, plain(coats))
 

@@ -59,7 +59,7 @@ def confirm(sculpt_id: int) -> None:
     keep_edit(
         sculpt_id,
         open_plan,
-        Edit(with_kept_coats(open_plan.kept.plan, open_plan.context, open_plan.plan.coats), "undercoat laid"),
+        Edit(with_kept_coats(open_plan.kept.plan, open_plan.plan.coats), "undercoat laid"),
     )
 
 

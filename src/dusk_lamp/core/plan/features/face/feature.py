@@ -68,7 +68,7 @@ class FaceFeature(Feature):
                 raise SettingError("mark the middle of both eyes first")
             if item.way == MOUTH:
                 teeth = context.wishes(self.name).mouth == "open"
-                return mouth_coats(context.site, face, places["left"], places["right"], context.rack, teeth)
+                return mouth_coats(context.site, places["left"], places["right"], context.rack, teeth)
             return eye_coats(context.site, face, places["left"], places["right"], context.rack)
         return [warmth(context.site, context.site.marking.number_of(item.region), context.rack)]
 

@@ -11,7 +11,7 @@ from ....paint.mix import nearest_mix, only
 from ....paint.rack import Rack
 from ....sculpt.site import Site, Where
 from ...brief import COLOUR
-from .eyes import LEAST_DOT_MM, Face, frame_of
+from .eyes import LEAST_DOT_MM, frame_of
 
 MOUTH = "mouth"
 # proportions of a face from memory, in distances between the pupils (63 mm): the mouth's line lies 1.05 below the
@@ -27,7 +27,7 @@ UPPER, LOWER = (
 DARK, BONE = np.array([14.0, 8.0, 6.0]), np.array([80.0, 2.0, 14.0])
 
 
-def mouth_coats(site: Site, face: Face, left: NDArray, right: NDArray, rack: Rack, teeth: bool) -> list[Coat]:
+def mouth_coats(site: Site, left: NDArray, right: NDArray, rack: Rack, teeth: bool) -> list[Coat]:
     """The lips as coats, and the teeth of an open mouth: dark first, each tooth by itself after.
 
     Args:

@@ -340,7 +340,7 @@ def glow_coats(
         coats.append(
             _coat(white, f"{name}: the source solid white, several thin coats", source, 2.0 * white.coat_um, 0.5)
         )
-    opaque = not _tint_shows(site, tint, near | far, seen, wanted, wish.colour)
+    opaque = not _tint_shows(tint, near | far, seen, wish.colour)
     if opaque and (near | far).any():
         mind.append("A tint does not show on what is there (it goes grey): painted opaque instead, far to near.")
         for mask, words in ((far, "far"), (near, "near")):
@@ -440,7 +440,7 @@ def _plain(rack: Rack) -> list[Paint]:
     return found
 
 
-def _tint_shows(site: Site, tint: Mix, mask: NDArray[np.bool_], seen: NDArray, wanted: NDArray, colour: str) -> bool:
+def _tint_shows(tint: Mix, mask: NDArray[np.bool_], seen: NDArray, colour: str) -> bool:
     """Whether a tint over what is there turns it toward the glow's colour by more than the eye misses."""
     if not mask.any():
         return True

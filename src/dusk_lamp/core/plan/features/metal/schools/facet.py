@@ -49,7 +49,7 @@ def climb(share: NDArray[np.float64], run: int, shine: Shine) -> NDArray[np.floa
     return climbs ** (1 + shine.bow)
 
 
-def ends_of(facet: Facet, run: int, shine: Shine) -> tuple[float, float]:
+def ends_of(run: int, shine: Shine) -> tuple[float, float]:
     """The values that a facet is painted with at the start and at the end of its length."""
     low, high = value_of(climb(np.array([0.0, 1.0]), run, shine).astype(np.float32), shine).tolist()
     return low, high
