@@ -38,7 +38,7 @@ def flat_card(card: Card, photo: Photo) -> Flat:
     Raises:
         SettingError: the card is not found whole, it is bent, or too little of its paper is bare.
     """
-    at, there = _marks(photo)
+    at, there = _marks(card, photo)
     turn, _ = cv2.findHomography(at.astype(np.float32), there.astype(np.float32))
     if turn is None:
         raise SettingError("the card cannot be laid flat; photograph it from straight above")
