@@ -48,10 +48,14 @@ NEAR = {  # the tests beside each room, the quickest first; a file belongs to th
         "test_document.py",
     ],
     "plan/economy": ["test_one_palette.py", "test_economy.py"],
-    "plan/ways": ["test_ways.py", "test_details.py", "test_metal.py"],
-    "plan/metal": ["test_metal.py", "test_details.py"],
-    "plan/schools": ["test_undercoat.py"],
-    "plan/stages": [
+    "plan/palette": ["test_one_palette.py", "test_economy.py", "test_ways.py"],
+    "plan/steps": ["test_plan.py", "test_trade.py", "test_around.py", "test_economy.py"],
+    "plan/features/colour": ["test_ways.py", "test_details.py", "test_metal.py"],
+    "plan/features/metal": ["test_metal.py", "test_details.py"],
+    "plan/features/undercoat": ["test_undercoat.py"],
+    "plan/features/glow": ["test_glow.py", "test_details.py"],
+    "plan/features/edges": ["test_details.py", "test_edge_lift.py"],
+    "plan/features": [
         "test_around.py",
         "test_economy.py",
         "test_details.py",
@@ -226,8 +230,8 @@ def noticed(error: Error, folder: Path) -> tuple[bool, float]:
     original = target.read_text()
     target.write_text(error.source)
     room = room_of(error.path)
-    own = f"{ROOT / 'tests' / 'core' / 'test_figures.py'}::test_the_figures_of_a_room_are_as_they_were[{room}]"
-    tests = [*([own] if room in FIGURES else []), *(str(ROOT / "tests" / "core" / name) for name in NEAR[room])]
+    kept = f"{ROOT / 'tests' / 'core' / 'test_figures.py'}::test_the_figures_of_a_room_are_as_they_were[{room}]"
+    tests = [*([kept] if room in FIGURES else []), *(str(ROOT / "tests" / "core" / name) for name in NEAR[room])]
     start = time.monotonic()
     try:
         done = subprocess.run(

@@ -221,7 +221,7 @@ def _disk(error: OSError) -> tuple[Response | str, int]:
 
 
 def _slip(error: Exception) -> tuple[Response | str, int]:
-    """A slip of the program: logged whole, and told to the painter with the number of the request."""
+    """A slip of the program: logged whole, and the painter gets the number of the request."""
     number = g.get("request_id", "")
     slips.error("request %s to %s", number, request.endpoint, exc_info=error)
     return _said(f"something went wrong on our side; nothing was lost. If you report it, say number {number}", 500)

@@ -1,6 +1,6 @@
 """The body of a request: what a page has sent as JSON, checked at the door.
 
-Whoever reads a value says what it has to be; what is missing or is something else is refused in words. What is raised
+The reader of a value says what it has to be; what is missing or is something else is refused in words. What is raised
 behind the door is a slip of the program, and answered as one.
 """
 
