@@ -271,7 +271,7 @@ class GlowFeature(Feature):
         limit = strongest(wish, glow, context.grey.light.total, full)
         mind = []
         if wished.strength > limit:
-            mind.append("It lights something as brightly as it glows itself; the wished must stay the lightest spot.")
+            mind.append("It lights something as brightly as it glows itself; the source must stay the lightest spot.")
         if not (found.band > NONE).any():
             mind.append("Nothing is within its reach: make it stronger, bring it nearer, or dim the lamp.")
         bare = sum(c.has_highlight is False for c in found.catches)
