@@ -11,10 +11,11 @@ from functools import cache
 from pathlib import Path
 from typing import TYPE_CHECKING
 
-from sqlalchemy import create_engine, event
+from sqlalchemy import create_engine, event, text
 from sqlalchemy.engine import Connection, Engine
 
 from ..core.errors import DuskLampError
+from . import before_plans
 
 if TYPE_CHECKING:  # only needed where something has to be brought to a newer shape, which is seldom
     from alembic.config import Config
@@ -65,7 +66,7 @@ def upgrade(root: Path) -> None:
     with closing(sqlite3.connect(path)) as source, closing(sqlite3.connect(copy)) as target:
         source.backup(target)
     before = _counts(copy)
-    _migrate(copy, head)
+    _migrate(copy, found, head)
     after = _counts(copy)
     lost = [name for name, count in before.items() if name not in RETIRED and after.get(name, 0) < count]
     with closing(sqlite3.connect(copy)) as database:
@@ -87,8 +88,8 @@ def upgrade(root: Path) -> None:
 
 @cache
 def revisions() -> tuple[str, ...]:
-    """The shapes that are known, the newest last: how the files of migrations begin."""
-    return tuple(sorted(path.name[:4] for path in (MIGRATIONS / "versions").glob("[0-9]*.py")))
+    """The shapes that are known, the newest last: those from before plans, and how the files of migrations begin."""
+    return (*before_plans.OLDER, *sorted(path.name[:4] for path in (MIGRATIONS / "versions").glob("[0-9]*.py")))
 
 
 def config_of() -> "Config":
@@ -113,13 +114,18 @@ def _engine(path: Path) -> Engine:
     return engine
 
 
-def _migrate(path: Path, head: str) -> None:
+def _migrate(path: Path, found: str | None, head: str) -> None:
     """All at once."""
     from alembic import command
 
     engine, config = _engine(path), config_of()
     try:
         with engine.connect() as connection:
+            if found in before_plans.OLDER:
+                before_plans.bring(connection)
+                connection.execute(
+                    text("UPDATE alembic_version SET version_num = :number"), {"number": before_plans.VERSION}
+                )
             config.attributes["connection"] = connection
             command.upgrade(config, head)
     finally:
