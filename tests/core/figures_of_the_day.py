@@ -30,7 +30,7 @@ from dusk_lamp.core.log.pace import pace_of, pace_words
 from dusk_lamp.core.paint import colour, cost, film, glaze, hiding, ladder, pigment, thin, value, whites
 from dusk_lamp.core.paint.adding import grown
 from dusk_lamp.core.paint.mix import Mix, match, near_words, nearest_mix, neat_pot, only, values_of
-from dusk_lamp.core.paint.rack import rack_csv, rack_gpl, restocked
+from dusk_lamp.core.paint.rack import rack_csv, rack_gpl
 from dusk_lamp.core.plan.context import Context
 from dusk_lamp.core.plan.economy.budget import Budget
 from dusk_lamp.core.reach.assembly import marks_of, reach_words, spots_in_reach
@@ -123,7 +123,6 @@ def paint():
             figure(value.munsell_from_luminance(np.array([1.0, 18, 50, 90]))),
             figure(value.luminance_from_munsell(np.array([1.0, 5, 9]))),
             figure(value.lightness_from_luminance(np.array([0.5, 18.0, 90]))),
-            figure(value.luminance_from_lightness(np.array([4.0, 50.0]))),
             value.grey_hex(4.5),
         ],
         "colours": [figure(colour.reflectance_from_hex(c)) for c in ("#6b4a3a", "#ffffff", "#0040ff")],
@@ -133,7 +132,7 @@ def paint():
             figure(grown({"a": 3, "b": 1}, {"a": 3, "b": 1}, 1.0)),
             figure(grown({"a": 2}, {"a": 1, "b": 2}, 0.5)),
         ],
-        "racks": [figure(rack_csv(found)), figure(rack_gpl(found)), restocked(bottles[3], 1.5).stock_ml],
+        "racks": [figure(rack_csv(found)), figure(rack_gpl(found))],
         "pigments": [
             figure(pigment.from_swatch("#6b4a3a", 0.9).masstone),
             figure(pigment.from_drawdown("#503828", "#6b4a3a", 20.0)),

@@ -14,7 +14,7 @@ from PIL import Image
 from dusk_lamp.core.check.align import aligned
 from dusk_lamp.core.check.booth import Booth, Mistake, mistaken, photograph
 from dusk_lamp.core.check.compare import compared
-from dusk_lamp.core.check.lamp_photo import degrees_between, lamp_of
+from dusk_lamp.core.check.lamp_photo import lamp_of
 from dusk_lamp.core.check.merge import disagreements, merged
 from dusk_lamp.core.check.outline import CORNERS, proposed_pose
 from dusk_lamp.core.check.perspective import pixels_covered, seen_by
@@ -24,6 +24,7 @@ from dusk_lamp.core.check.pose import points_from, pose_of
 from dusk_lamp.core.check.shine import shine_coats, shone
 from dusk_lamp.core.check.verdict import faults_of, verdict_words
 from dusk_lamp.core.coat.coat import usual_coat
+from dusk_lamp.core.directions import direction_of
 from dusk_lamp.core.errors import SettingError
 from dusk_lamp.core.light.lamp import Lamp
 from dusk_lamp.core.paint.colour import XYZ_TO_RGB, cones, encoded, from_cones, lab, reflectance_from_hex, xyz
@@ -56,6 +57,12 @@ def camera_at(site, azimuth=20.0, elevation=12.0, distance=150.0, lens=55.0, k1=
     points = site.surface.points
     middle = (points.max(axis=0) + points.min(axis=0)) / 2
     return Pinhole.looking_at(middle, azimuth, elevation, distance, lens, SIZE, k1)
+
+
+def degrees_between(one, other):
+    """Degrees from one lamp to another."""
+    a, b = (direction_of(lamp.azimuth, lamp.elevation).astype(float) for lamp in (one, other))
+    return np.degrees(np.arccos(np.clip(a @ b, -1, 1)))
 
 
 def clicks(site, camera, count, rng, noise=1.5):

@@ -11,7 +11,7 @@ from dusk_lamp.cli.main import main
 from dusk_lamp.core.coat.stack import appearance
 from dusk_lamp.core.errors import SettingError
 from dusk_lamp.core.light.emitter import Source, ball_factor, glow_of, polygon_factor
-from dusk_lamp.core.light.flame import CATCHES_FROM, HUES, flamed
+from dusk_lamp.core.light.flame import HUES, flamed
 from dusk_lamp.core.light.glint import glinting
 from dusk_lamp.core.light.heat import HEATS, heated, widths
 from dusk_lamp.core.light.lamp import Lamp
@@ -347,7 +347,6 @@ def test_flame_is_brightest_low_and_licks_upward():
         assert (np.diff(rgb @ [0.2, 0.7, 0.1]) > 0).all(), name
         if name == "fire":
             assert not any(r > 0.7 and g < 0.2 for r, g, _ in rgb)
-    assert CATCHES_FROM == 3
     block = Site(surface_of(trimesh.creation.box(bounds=((-6, -6, 0), (6, 6, 30))).subdivide_to_size(1.0)))
     beside = flamed(block, [[0, -6, 6]], 8)
     away = np.linalg.norm(block.surface.points[beside.catches] - (0, -6, 6), axis=1)

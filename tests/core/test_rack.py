@@ -12,7 +12,6 @@ from dusk_lamp.core.paint.rack import (
     rack_from_csv,
     rack_from_gpl,
     rack_gpl,
-    restocked,
 )
 
 GOOD = "name,kind,colour,hiding,stock_ml\nSoot,base,#19191b,0.999,17\nGull,layer,#9aa0a3,,15\n"
@@ -85,7 +84,3 @@ def test_a_palette_becomes_a_rack_and_goes_back():
 def test_a_name_that_is_nearly_right_is_hinted_at():
     with pytest.raises(RackError, match="did you mean Soot"):
         rack_from_csv(GOOD.encode()).find("oot")
-
-
-def test_a_bottle_is_never_less_than_empty():
-    assert restocked(Paint("A", stock_ml=1.0), 3).stock_ml == 0 and restocked(Paint("A", stock_ml=5), 3).stock_ml == 2

@@ -169,8 +169,8 @@ def with_materials(marking: Any, given: list[str]):
         name, _, material = (w.strip() for w in words.rpartition(":"))
         named = [k for k, r in enumerate(regions) if r.name.casefold() == name.casefold()]
         if not named:
-            there = ", ".join(r.name for r in regions) or "none: the file carries no regions"
-            raise SettingError(f"--material is REGION:NAME; there is no region '{name[:40]}' (there is {there})")
+            names = ", ".join(r.name for r in regions) or "none: the file carries no regions"
+            raise SettingError(f"--material is REGION:NAME; there is no region '{name[:40]}' (there is {names})")
         if material.casefold() not in MATERIALS:
             raise SettingError(f"a material is one of {', '.join(MATERIALS)}, not '{material[:40]}'")
         regions[named[0]] = replace(regions[named[0]], material=material.casefold())

@@ -45,9 +45,9 @@ def _drill(args: argparse.Namespace) -> None:
         write_whole(args.picture, png_bytes(exercise.picture(site, question)))
     if args.solved:
         write_whole(args.solved, png_bytes(exercise.picture(site, question, True)))
-    asked = {k: v for k, v in plain(question).items() if k not in ("truth", "why")}
+    shown = {k: v for k, v in plain(question).items() if k not in ("truth", "why")}
     if args.answer is None:
-        print(json.dumps(asked, ensure_ascii=False, indent=1) if args.json else question.question)
+        print(json.dumps(shown, ensure_ascii=False, indent=1) if args.json else question.question)
         return
     try:
         answer = json.loads(args.answer)

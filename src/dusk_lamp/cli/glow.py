@@ -85,8 +85,8 @@ def region_called(site: Any, name: str) -> int:
     for k, called in enumerate(names, 1):
         if called.casefold() == name.strip().casefold():
             return k
-    there = ", ".join(names) or "none: mark them first, or give a PLY with a region property"
-    raise SettingError(f"there is no region “{name[:60]}”; there are {there}")
+    choices = ", ".join(names) or "none: mark them first, or give a PLY with a region property"
+    raise SettingError(f"there is no region “{name[:60]}”; there are {choices}")
 
 
 def _glow(args: argparse.Namespace) -> None:

@@ -215,11 +215,11 @@ def _made(kind: Any, given: Any) -> Any:
     if origin is tuple:
         if isinstance(given, str | bytes | Mapping):
             raise TypeError("words for a row of values")
-        of = get_args(kind)
+        members = get_args(kind)
         values = list(given)
-        if len(of) == 2 and of[1] is Ellipsis:
-            return tuple(_made(of[0], v) for v in values)
-        return tuple(_made(k, v) for k, v in zip(of, values, strict=True))
+        if len(members) == 2 and members[1] is Ellipsis:
+            return tuple(_made(members[0], v) for v in values)
+        return tuple(_made(k, v) for k, v in zip(members, values, strict=True))
     if origin is list:
         return [_made(get_args(kind)[0], v) for v in given]
     if origin is dict:

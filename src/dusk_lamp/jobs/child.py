@@ -179,12 +179,12 @@ def call(
 
 def _waited_for(pipe: Connection, seconds: float, stopped: Callable[[], bool] | None) -> tuple[bool, Any]:
     """Whether it went well, and the result or what was wrong."""
-    began, asked = time.monotonic(), None
+    began, last_look = time.monotonic(), None
     while not pipe.poll(CHECK_S):
         now = time.monotonic()
-        if asked is None and stopped and stopped():
-            asked = now
-        if asked is not None and now - asked > GRACE_S:
+        if last_look is None and stopped and stopped():
+            last_look = now
+        if last_look is not None and now - last_look > GRACE_S:
             raise Stopped("stopped; nothing was lost. Start again whenever you like.")
         if now - began > seconds:
             raise TooLongError(

@@ -11,7 +11,7 @@ from ..core.sculpt.mend import mend
 from ..core.sculpt.mesh import Mesh
 from ..core.sculpt.site import Site
 from ..core.sculpt.stand import Standing, guess_up, guessed_standing, stand
-from ..core.sculpt.surface import Surface, as_is_surface, smoothed
+from ..core.sculpt.surface import as_is_surface, smoothed
 from ..core.target.exposure import Exposure, value_of_light
 from ..core.target.target import target
 from ..core.view.camera import Camera
@@ -72,15 +72,6 @@ def first_look(cache: Cache, mended_key: str, standing: Standing, rig: Rig, expo
         return key
     mesh = stand(Mesh(cache.array(mended_key, "sketch_vertices"), cache.array(mended_key, "sketch_faces")), standing)
     return thumb(cache, [mended_key, plain(standing)], Site(as_is_surface(mesh)), rig, exposure)
-
-
-def painted_thumb(cache: Cache, key_inputs: list, surface: Surface, levels: np.ndarray) -> str:
-    """A picture for the shelf of what a plan comes to: sRGB levels (N, 3) of the samples shown. Returns the cache
-    key."""
-    key = key_of("painted thumb", code_mark(), *key_inputs)
-    if key not in cache:
-        cache.put(key, blobs={"thumb.png": png_bytes(cut_out(surface, levels, THUMB_CAMERA, *THUMB_SIZE))})
-    return key
 
 
 def _thumb_key(key_inputs: list, rig: Rig, exposure: Exposure) -> str:

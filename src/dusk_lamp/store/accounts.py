@@ -273,7 +273,7 @@ def remove_painter(session: Session, painter_id: int) -> None:
 
 
 # --- what is shown to others
-def share(session: Session, kind: str, of: int, copies: bool) -> Share:
+def share(session: Session, kind: str, shared_id: int, copies: bool) -> Share:
     """Show something of one's own by a link.
 
     Raises:
@@ -283,13 +283,13 @@ def share(session: Session, kind: str, of: int, copies: bool) -> Share:
         raise SettingError(f"one can share {', '.join(SHARED)}")
     scheme_id = 0
     if kind == "sculpt":
-        sculpt = session.get(Sculpt, of)
+        sculpt = session.get(Sculpt, shared_id)
         if sculpt is None or sculpt.deleted_at is not None:
             raise SettingError("this sculpt is not there any more; reload the page")
         scheme_id = sculpt.scheme_id
-    elif kind == "recipe" and all(r.id != of for r in paints.recipes(session)):
+    elif kind == "recipe" and all(r.id != shared_id for r in paints.recipes(session)):
         raise SettingError("this recipe is not there any more; reload the page")
-    shared_row = Share(token=secrets.token_urlsafe(24), kind=kind, of=of, scheme_id=scheme_id, copies=copies)
+    shared_row = Share(token=secrets.token_urlsafe(24), kind=kind, of=shared_id, scheme_id=scheme_id, copies=copies)
     session.add(shared_row)
     session.flush()
     return shared_row

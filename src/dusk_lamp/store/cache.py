@@ -137,8 +137,8 @@ def code_mark(room: str = "") -> str:
 class InCache(Outlasting):
     """What was worked out on one sculpt and outlives memory. of: what tells the sculpt from others."""
 
-    def __init__(self, cache: Cache, *of: Any) -> None:
-        self._cache, self._of = cache, of
+    def __init__(self, cache: Cache, *inputs: Any) -> None:
+        self._cache, self._of = cache, inputs
 
     def plain(self, key: str, make: Callable[[], Any]) -> Any:
         """Plain values; see Outlasting."""

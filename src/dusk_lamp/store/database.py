@@ -112,11 +112,11 @@ def _bring(connection: Connection) -> None:
 
 def counts(connection: Connection) -> dict[str, int]:
     """How many rows each of our tables has, of those that are there."""
-    there = set(inspect(connection).get_table_names())
+    tables = set(inspect(connection).get_table_names())
     return {
         name: connection.execute(select(func.count()).select_from(table)).scalar_one()
         for name, table in Base.metadata.tables.items()
-        if name in there
+        if name in tables
     }
 
 

@@ -104,11 +104,11 @@ def entries(session: Session, sculpt_id: int | None = None, most: int | None = N
 
 def bring_log(session: Session, given: Iterable[Entry]) -> int:
     """Take entries in that are not there yet; how many that were."""
-    there = {(e.at, e.model, e.title, e.how) for e in entries(session)}
+    known = {(e.at, e.model, e.title, e.how) for e in entries(session)}
     count = 0
     for entry in given:
-        if (entry.at, entry.model, entry.title, entry.how) not in there:
+        if (entry.at, entry.model, entry.title, entry.how) not in known:
             add(session, entry)
-            there.add((entry.at, entry.model, entry.title, entry.how))
+            known.add((entry.at, entry.model, entry.title, entry.how))
             count += 1
     return count

@@ -21,14 +21,14 @@ def move(root: Path, settings: Settings, to: str) -> dict[str, int]:
     Raises:
         SettingError: the other database is not empty, or the same. DatabaseError: one cannot be reached.
     """
-    there = replace(settings, database=to if "://" in to else "")
+    moved = replace(settings, database=to if "://" in to else "")
     other = root if "://" in to else Path(to)
-    if there.database == settings.database and other.resolve() == root.resolve():
+    if moved.database == settings.database and other.resolve() == root.resolve():
         raise SettingError("this is the database that is in use; name another one")
     other.mkdir(parents=True, exist_ok=True)
     newest(root, settings)
-    newest(other, there)
-    source, target = engine_of(root, settings), engine_of(other, there)
+    newest(other, moved)
+    source, target = engine_of(root, settings), engine_of(other, moved)
     try:
         with source.connect() as old, target.begin() as new:
             if any(counts(new).values()):

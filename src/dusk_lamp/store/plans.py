@@ -9,7 +9,6 @@ import hashlib
 import json
 import zlib
 from collections import Counter
-from collections.abc import Sequence
 from dataclasses import dataclass, replace
 from functools import lru_cache
 from typing import Any
@@ -273,8 +272,8 @@ def _piece(session: Session, sculpt: Sculpt, content: bytes | None) -> str:
     if content is None:
         return ""
     key = hashlib.sha256(content).hexdigest()
-    there = select(Piece.id).where(Piece.sculpt_id == sculpt.id, Piece.key == key)
-    if session.scalars(there).first() is None:
+    pieces = select(Piece.id).where(Piece.sculpt_id == sculpt.id, Piece.key == key)
+    if session.scalars(pieces).first() is None:
         session.add(Piece(sculpt_id=sculpt.id, key=key, content=zlib.compress(content, 6)))
     return key
 
@@ -367,8 +366,8 @@ def _copied(session: Session, turn: int, to: Sculpt, scheme_id: int) -> int:
     """A revision as the first of another history; its number."""
     held = session.get_one(Revision, turn)
     for key in (held.labels_key, held.coats_key):
-        there = select(Piece.id).where(Piece.sculpt_id == to.id, Piece.key == key)
-        if key and session.scalars(there).first() is None:
+        pieces = select(Piece.id).where(Piece.sculpt_id == to.id, Piece.key == key)
+        if key and session.scalars(pieces).first() is None:
             session.add(Piece(sculpt_id=to.id, key=key, content=_content(session, held, key)))
     row = Revision(
         sculpt_id=to.id,
@@ -403,11 +402,6 @@ def scheme_called(session: Session, sculpt: Sculpt, id_: int) -> SchemeRow:
     if found is None or found.sculpt_id != sculpt.id:
         raise SettingError("this scheme is not there any more; reload the page")
     return found
-
-
-def coats_in(session: Session, sculpt: Sculpt, scheme: SchemeRow) -> Sequence[Coat]:
-    """The coats of a scheme that is not on the bench."""
-    return kept_of(session, sculpt, scheme.plan_id).plan.coats
 
 
 def copy_as(session: Session, sculpt: Sculpt, name: str) -> SchemeRow:

@@ -386,8 +386,8 @@ def know_facets(cache: Cache, surface_key: str, content: bytes) -> None:
 def packed_facets(site: Site) -> bytes:
     """The facets of a sculpt as a small NPZ."""
     out, found = BytesIO(), facet_fields(site.found_facets())
-    of, numbers, masks, meets = mark_of(site.surface), *(found[name] for name in FACET_ARRAYS)
-    np.savez_compressed(out, of=of, numbers=numbers, own=masks, meets=meets)
+    mark, numbers, masks, meets = mark_of(site.surface), *(found[name] for name in FACET_ARRAYS)
+    np.savez_compressed(out, of=mark, numbers=numbers, own=masks, meets=meets)
     return out.getvalue()
 
 

@@ -241,9 +241,9 @@ def remove() -> AnyResponse:
 @blueprint.post("/shares")
 def share() -> AnyResponse:
     """Show a sculpt, the rack or a recipe by a link: kind, of (its number), look (only)."""
-    of = int(number_of(request.form.get("of", "0"), "what is shared", 0, 2**31 - 1))
+    shared_id = int(number_of(request.form.get("of", "0"), "what is shared", 0, 2**31 - 1))
     with workshop().store.saving() as session:
-        accounts.share(session, request.form.get("kind", ""), of, not request.form.get("look"))
+        accounts.share(session, request.form.get("kind", ""), shared_id, not request.form.get("look"))
     return redirect(url_for(".account") + "#shares")
 
 
@@ -297,12 +297,12 @@ def take_copy(token: str) -> AnyResponse:
         share_row = _shared(session, token)
         if not share_row.copies:
             raise SettingError("this is shown to be looked at, not to be copied")
-        source, of = share_row.user_id, share_row.of
+        source, shared_id = share_row.user_id, share_row.of
     if share_row.kind == "sculpt":
         with acting_for(me), workshop().store.session() as session:
-            name = free_name(session, _name_of(source, of))
+            name = free_name(session, _name_of(source, shared_id))
         with acting_for(None), workshop().store.saving() as session:
-            first = session.get_one(Sculpt, of)
+            first = session.get_one(Sculpt, shared_id)
             new = add_sculpt(session, name, first.files, painter_id=me)
             for column in Sculpt.COPIED:
                 setattr(new, column, getattr(first, column))
@@ -314,7 +314,7 @@ def take_copy(token: str) -> AnyResponse:
         return redirect(url_for("shelf.shelf"))
     with acting_for(source), workshop().store.session() as session:
         rack = paints.rack_of(session)
-        recipe = session.get_one(Recipe, of) if share_row.kind == "recipe" else None
+        recipe = session.get_one(Recipe, shared_id) if share_row.kind == "recipe" else None
         mix = recipe.mix if recipe else None
     with workshop().store.saving() as session:
         if recipe is not None and mix is not None:

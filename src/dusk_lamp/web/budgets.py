@@ -83,11 +83,11 @@ def shown(sculpt_id: int) -> Response | tuple[Response, int]:
             return jsonify(trouble=str(e), rack=url_for("rack.rack"))
     if not FEATURE.planned(open_plan.context):
         return jsonify(trouble="Mark the regions first: a plan is made for what is marked.")
-    asked = request.args.to_dict()
+    arguments = request.args.to_dict()
     budgets = [Budget.usual(m) for m in NAMED]
-    if asked:
+    if arguments:
         try:
-            budgets.append(budget_from(open_plan, asked))
+            budgets.append(budget_from(open_plan, arguments))
         except SettingError as e:
             return jsonify(trouble=str(e))
 
@@ -105,7 +105,7 @@ def shown(sculpt_id: int) -> Response | tuple[Response, int]:
     except SettingError as e:
         return jsonify(trouble=str(e))
     here = next((e for e in found if _is_here(open_plan, e.budget)), found[1])
-    rows = [_row(sculpt_id, open_plan, e, asked if k == len(NAMED) else {}) for k, e in enumerate(found)]
+    rows = [_row(sculpt_id, open_plan, e, arguments if k == len(NAMED) else {}) for k, e in enumerate(found)]
     return jsonify(turn=open_plan.turn, more=_ten_more(open_plan, here), plans=rows)
 
 
@@ -140,11 +140,11 @@ def whole_front(sculpt_id: int) -> Response | tuple[Response, int]:
     )
 
 
-def _row(sculpt_id: int, open_plan: OpenPlan, found: Economy, asked: dict[str, str]) -> dict[str, Any]:
+def _row(sculpt_id: int, open_plan: OpenPlan, found: Economy, arguments: dict[str, str]) -> dict[str, Any]:
     budget = found.budget
-    given: dict[str, Any] = asked or {"minutes": f"{budget.minutes:g}"}
+    given: dict[str, Any] = arguments or {"minutes": f"{budget.minutes:g}"}
     return {
-        "title": NAMED.get(budget.minutes, "Your own") if not asked else "Your own",
+        "title": NAMED.get(budget.minutes, "Your own") if not arguments else "Your own",
         "asked": given,
         "words": found.words,
         "short": f"{found.minutes:.0f} min, {counted(len(found.pots), 'pot', 'pots')}\n"

@@ -120,11 +120,11 @@ def onto_the_rack() -> str:
         raise SettingError("this row was not measured; bring the photo of the card again")
     colours = {"over_black": found["over_black"], "over_white": found["over_white"]}
     with workshop().store.saving() as session:
-        there = [b for b in paints.bottles(session) if b.paint.name.casefold() == name.casefold()]
-        paint = there[0].paint if there else Paint(name, stock_ml=17.0)
+        same_name = [b for b in paints.bottles(session) if b.paint.name.casefold() == name.casefold()]
+        paint = same_name[0].paint if same_name else Paint(name, stock_ml=17.0)
         paint = replace(paint, **colours, drawdown_um=found["coat_um"], hiding=None)
-        paints.put(session, paint, there[0] if there else None)
-    return render_template("_card_taken.html", name=name, changed=bool(there))
+        paints.put(session, paint, same_name[0] if same_name else None)
+    return render_template("_card_taken.html", name=name, changed=bool(same_name))
 
 
 def _named(name: str) -> Any:

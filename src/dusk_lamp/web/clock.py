@@ -164,33 +164,33 @@ def done_of(
     return ended_of(jobs, progress.minutes_when_ended(ends, zip(numbers, keys, strict=True), now))
 
 
-def _of_sculpt(session: Session, sculpt: Sculpt, asked: Asked, seconds: float) -> tuple[PlanSheet, Clock]:
+def _of_sculpt(session: Session, sculpt: Sculpt, wishes: Asked, seconds: float) -> tuple[PlanSheet, Clock]:
     _, plan = sheet_of(session, sculpt)
     if not plan.steps:
         raise SettingError("this plan has no steps yet: lay an undercoat first")
-    if asked.by_brush:
+    if wishes.by_brush:
         plan = by_brush(plan)
-    jobs = jobs_on(plan, asked.dryer)
-    now = asked.hours.moment(0.0).astimezone(UTC)
+    jobs = jobs_on(plan, wishes.dryer)
+    now = wishes.hours.moment(0.0).astimezone(UTC)
     left, earliest = left_of(jobs, done_of(session, sculpt, plan, jobs, now))
     if not left:
         raise SettingError("all of it is painted: there is nothing left to put on the clock")
-    pins = pinned(asked, [left] * asked.models)
+    pins = pinned(wishes, [left] * wishes.models)
     day = Day(
-        (tuple(left),) * asked.models,
-        asked.hours.windows(),
-        asked.until,
+        (tuple(left),) * wishes.models,
+        wishes.hours.windows(),
+        wishes.until,
         pins,
-        (tuple(earliest),) * asked.models,
+        (tuple(earliest),) * wishes.models,
         nth_share,
     )
     return plan, clock_of(day, seconds)
 
 
-def pinned(asked: Asked, models: Sequence[Sequence[DayStep]]) -> dict[tuple[str, int], float]:
+def pinned(wishes: Asked, models: Sequence[Sequence[DayStep]]) -> dict[tuple[str, int], float]:
     """The minute of each pinned batch, by its key and its first model."""
     out = {}
-    for m, step, at in asked.pins:
+    for m, step, at in wishes.pins:
         job = next((j for j in models[m] if j.step == step > 0), None) if 0 <= m < len(models) else None
         if job is not None:
             out[job.key, m] = at
@@ -235,7 +235,7 @@ def _shown(session: Session, sculpt: Sculpt, plan: PlanSheet) -> dict[str, Any]:
     """What the page shows: the clock, or why there is none."""
     url = url_for(".of_sculpt", sculpt_id=sculpt.id)
     try:
-        asked = asked_for(session, plan.context.plan.models)
+        wishes = asked_for(session, plan.context.plan.models)
     except SettingError as e:
         plain_args = {k: request.args.get(k, "") for k in ("from", "hours", "until")}
         return {
@@ -245,23 +245,23 @@ def _shown(session: Session, sculpt: Sculpt, plan: PlanSheet) -> dict[str, Any]:
             "url": url,
             "count": request.args.get("models", 1),
         }
-    shown: dict[str, Any] = {"asked": asked, "url": url, "trouble": "", "count": asked.models}
+    shown: dict[str, Any] = {"asked": wishes, "url": url, "trouble": "", "count": wishes.models}
     try:
-        plan, clock = _of_sculpt(session, sculpt, asked, PAGE_SECONDS)
+        plan, clock = _of_sculpt(session, sculpt, wishes, PAGE_SECONDS)
     except SettingError as e:
         return shown | {"trouble": str(e)}
-    names = [sculpt.name if asked.models == 1 else f"{sculpt.name} {k + 1}" for k in range(asked.models)]
+    names = [sculpt.name if wishes.models == 1 else f"{sculpt.name} {k + 1}" for k in range(wishes.models)]
     return shown | clock_shown(
-        clock, asked, names, url, sculpt.id, any(c.by.tool(c.settings) == "airbrush" for c in plan.coats)
+        clock, wishes, names, url, sculpt.id, any(c.by.tool(c.settings) == "airbrush" for c in plan.coats)
     )
 
 
 def clock_shown(
-    clock: Clock, asked: Asked, names: list[str], url: str, sculpt_id: int | None, sprayed: bool = False
+    clock: Clock, wishes: Asked, names: list[str], url: str, sculpt_id: int | None, sprayed: bool = False
 ) -> dict[str, Any]:
     """A clock for a template: its words, its timeline, what is left out, what could be changed. sprayed: whether an
     airbrush is in it."""
-    finish, dry = asked.hours.moment(clock.makespan), asked.hours.moment(clock.dry)
+    finish, dry = wishes.hours.moment(clock.makespan), wishes.hours.moment(clock.dry)
     gone: dict[str, dict[str, Any]] = {}
     for m, k in clock.dropped:
         job = clock.day.models[m][k]
@@ -276,21 +276,21 @@ def clock_shown(
         slots = [s for s in clock.slots if s.batch == n]
         rows.append(
             {
-                "at": asked.hours.moment(slots[0].start),
+                "at": wishes.hours.moment(slots[0].start),
                 "minutes": minutes_words(max(s.end for s in slots) - slots[0].start),
                 "title": slots[0].title,
                 "number": slots[0].number,
                 "hex": slots[0].hex,
                 "models": len(slots),
-                "dry": asked.hours.moment(max(s.dry_at for s in slots)),
+                "dry": wishes.hours.moment(max(s.dry_at for s in slots)),
             }
         )
-    query = asked.query
+    query = wishes.query
     earlier = (finish - timedelta(hours=1)).replace(tzinfo=None)
     return {
         "clock": clock,
         "words": clock.words,
-        "svg": timeline_svg(clock, names, asked.hours.moment),
+        "svg": timeline_svg(clock, names, wishes.hours.moment),
         "finish": finish,
         "dry": dry,
         "rows": rows,
@@ -300,19 +300,23 @@ def clock_shown(
         "waits": minutes_words(sum(b - a for a, b in clock.waits)),
         "gap": per_cent(clock.schedule.gap) if clock.schedule.gap >= 0.005 else "",
         "sculpt_id": sculpt_id,
-        "by_brush": asked.by_brush or None,
+        "by_brush": wishes.by_brush or None,
         "what_ifs": [
-            ("One more model", {**query, "models": asked.models + 1}),
+            ("One more model", {**query, "models": wishes.models + 1}),
             ("An hour earlier", {**query, "until": f"{earlier:%Y-%m-%dT%H:%M}"}),
-            *([("With a hair dryer", {**query, "dryer": 1})] if not asked.dryer else []),
-            *([("Without an airbrush", {**query, "by_brush": 1})] if sprayed and not asked.by_brush else []),
-            *([("With the airbrush", {k: v for k, v in query.items() if k != "by_brush"})] if asked.by_brush else []),
+            *([("With a hair dryer", {**query, "dryer": 1})] if not wishes.dryer else []),
+            *([("Without an airbrush", {**query, "by_brush": 1})] if sprayed and not wishes.by_brush else []),
             *(
-                [("As long as it takes", {k: v for k, v in query.items() if k != "until"})]
-                if asked.until_text
+                [("With the airbrush", {k: v for k, v in query.items() if k != "by_brush"})]
+                if wishes.by_brush
                 else []
             ),
-            *([("Free all pins", {k: v for k, v in query.items() if k != "pin"})] if asked.pins else []),
+            *(
+                [("As long as it takes", {k: v for k, v in query.items() if k != "until"})]
+                if wishes.until_text
+                else []
+            ),
+            *([("Free all pins", {k: v for k, v in query.items() if k != "pin"})] if wishes.pins else []),
         ],
         "query": query,
         "ics": url + ".ics",
@@ -325,9 +329,9 @@ def calendar(sculpt_id: int) -> Response:
     with workshop().store.session() as session:
         sculpt = the_sculpt(session, sculpt_id)
         _, plan = sheet_of(session, sculpt)
-        asked = asked_for(session, plan.context.plan.models)
-        _, clock = _of_sculpt(session, sculpt, asked, PAGE_SECONDS)
-    return download(calendar_file(clock, asked.hours, sculpt.name), "text/calendar", f"{sculpt.name}.ics")
+        wishes = asked_for(session, plan.context.plan.models)
+        _, clock = _of_sculpt(session, sculpt, wishes, PAGE_SECONDS)
+    return download(calendar_file(clock, wishes.hours, sculpt.name), "text/calendar", f"{sculpt.name}.ics")
 
 
 @blueprint.get("/sculpts/<int:sculpt_id>/clock/without.png")

@@ -250,15 +250,15 @@ def clock(squad_id: int) -> Any:
     url = url_for(".clock", squad_id=squad_id)
     with workshop().store.session() as session:
         try:
-            asked = asked_for(session, 1)
+            wishes = asked_for(session, 1)
         except SettingError as e:
             given = {k: request.args.get(k, "") for k in ("from", "hours", "until")}
             shown: dict[str, Any] = {"trouble": str(e), "asked": None, "given": given, "url": url, "count": 1}
         else:
-            shown = {"asked": asked, "url": url, "trouble": "", "count": 1}
+            shown = {"asked": wishes, "url": url, "trouble": "", "count": 1}
             try:
-                made, names = _on_the_clock(models, asked)
-                shown |= clock_shown(made, asked, names, url, None)
+                made, names = _on_the_clock(models, wishes)
+                shown |= clock_shown(made, wishes, names, url, None)
             except SettingError as e:
                 shown["trouble"] = str(e)
     if "HX-Request" in request.headers:
@@ -266,7 +266,7 @@ def clock(squad_id: int) -> Any:
     return render_template("squad_clock.html", squad=squad, **shown)
 
 
-def _on_the_clock(models: list[tuple[Enlisted, Sculpt, Facts]], asked: Asked) -> tuple[Clock, list[str]]:
+def _on_the_clock(models: list[tuple[Enlisted, Sculpt, Facts]], wishes: Asked) -> tuple[Clock, list[str]]:
     jobs: list[tuple[DayStep, ...]] = []
     names: list[str] = []
     for member, sculpt, facts in models:
@@ -275,7 +275,7 @@ def _on_the_clock(models: list[tuple[Enlisted, Sculpt, Facts]], asked: Asked) ->
             names.append(sculpt.name if member.count == 1 else f"{sculpt.name} {k + 1}")
     if not any(jobs):
         raise SettingError("none of these plans has steps yet: carry the scheme over first")
-    day = Day(tuple(jobs), asked.hours.windows(), asked.until, pinned(asked, jobs), None, nth_share)
+    day = Day(tuple(jobs), wishes.hours.windows(), wishes.until, pinned(wishes, jobs), None, nth_share)
     return clock_of(day, PAGE_SECONDS), names
 
 
@@ -287,6 +287,6 @@ def calendar(squad_id: int) -> Response | tuple[Response, int]:
         return found
     squad, models = found
     with workshop().store.session() as session:
-        asked = asked_for(session, 1)
-    made, _ = _on_the_clock(models, asked)
-    return download(calendar_file(made, asked.hours, squad.name), "text/calendar", f"{squad.name}.ics")
+        wishes = asked_for(session, 1)
+    made, _ = _on_the_clock(models, wishes)
+    return download(calendar_file(made, wishes.hours, squad.name), "text/calendar", f"{squad.name}.ics")

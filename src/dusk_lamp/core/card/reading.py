@@ -38,12 +38,12 @@ def flat_card(card: Card, photo: Photo) -> Flat:
     Raises:
         SettingError: the card is not found whole, it is bent, or too little of its paper is bare.
     """
-    at, there = _marks(card, photo)
-    turn, _ = cv2.findHomography(at.astype(np.float32), there.astype(np.float32))
+    at, corners = _marks(card, photo)
+    turn, _ = cv2.findHomography(at.astype(np.float32), corners.astype(np.float32))
     if turn is None:
         raise SettingError("the card cannot be laid flat; photograph it from straight above")
     laid = cv2.perspectiveTransform(at.astype(np.float32)[:, None], turn)[:, 0]
-    if float(np.abs(laid - there).max()) > BENT_MM:
+    if float(np.abs(laid - corners).max()) > BENT_MM:
         raise SettingError("the card is bent, or the lens bends it; lay it flat and step back")
     onto = np.diag([PX_MM, PX_MM, 1.0]) @ turn
     size = (round(WIDE_MM * PX_MM), round(TALL_MM * PX_MM))

@@ -45,9 +45,9 @@ def card_photo(card: Card, seed: int, snap: Snap = Snap()) -> tuple[bytes, dict[
     high, wide = flat.shape[:2]
     size = (snap.width, round(snap.width * 0.75))
     inset = np.array([[0.1, 0.12], [0.9, 0.12], [0.9, 0.83], [0.1, 0.83]])
-    there = (inset + rng.uniform(-snap.askew, snap.askew, (4, 2))) * size
+    places = (inset + rng.uniform(-snap.askew, snap.askew, (4, 2))) * size
     corners = np.array([[0, 0], [wide, 0], [wide, high], [0, high]], np.float32)
-    onto = cv2.getPerspectiveTransform(corners, there.astype(np.float32))
+    onto = cv2.getPerspectiveTransform(corners, places.astype(np.float32))
     picture = cv2.warpPerspective(
         flat, onto, size, flags=cv2.INTER_AREA, borderMode=cv2.BORDER_CONSTANT, borderValue=(TABLE,) * 3
     )

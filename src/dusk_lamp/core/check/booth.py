@@ -76,8 +76,8 @@ def mistaken(
     names = {r.name.casefold(): k for k, r in enumerate(site.marking.regions, 1)}
     for m in mistakes:
         if m.region.casefold() not in names:
-            there = ", ".join(r.name for r in site.marking.regions) or "none"
-            raise SettingError(f"there is no region '{m.region[:40]}' to make a mistake on; there is {there}")
+            known = ", ".join(r.name for r in site.marking.regions) or "none"
+            raise SettingError(f"there is no region '{m.region[:40]}' to make a mistake on; there is {known}")
         mask = site.labels == names[m.region.casefold()]
         out[mask] = _changed(out[mask], bare[mask], m)
     return np.clip(out, 0.003, 0.97)

@@ -179,9 +179,9 @@ def _room(
         return room, None
     card = float(from_cones(cones(photo.patch(*grey)) / gains) @ RGB_TO_XYZ.T[:, 1]) / GREY_CARD
     back = -np.asarray(camera.toward, float)
-    there = float(around @ np.maximum(_directions(site) @ back, 0))
+    shade = float(around @ np.maximum(_directions(site) @ back, 0))
     Y = _median(bright, weight)
-    scale = there / max(card, 1e-6)
+    scale = shade / max(card, 1e-6)
     return room, float(munsell_from_luminance(100 * Y * scale) - munsell_from_luminance(100 * Y))
 
 

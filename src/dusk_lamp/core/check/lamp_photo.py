@@ -7,7 +7,7 @@ import numpy as np
 from numpy.typing import NDArray
 from scipy.optimize import nnls
 
-from ..directions import angles_of, direction_of, fibonacci_sphere, frame_round, from_words
+from ..directions import angles_of, fibonacci_sphere, frame_round, from_words
 from ..errors import SettingError
 from ..light.key import key_light_at
 from ..light.lamp import Lamp
@@ -136,9 +136,3 @@ def _sure(
         if min(misses(d, size)[0] for d in _around(direction, degrees)[::2]) > 1.05 * rest + 1e-9:
             return degrees
     return 40.0
-
-
-def degrees_between(one: Lamp, other: Lamp) -> float:
-    """Degrees from one lamp to another."""
-    a, b = (direction_of(lamp.azimuth, lamp.elevation).astype(float) for lamp in (one, other))
-    return float(np.degrees(np.arccos(np.clip(a @ b, -1, 1))))

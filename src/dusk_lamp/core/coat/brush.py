@@ -23,17 +23,6 @@ GLAZE_WATER = 8.0  # so thin a paint is a glaze, CP-17
 POOLS_WATER, POOLS = 1.5, 3.0  # parts of water, and coats' worth of wet film that no brush holds. From memory
 
 
-BLOTCHES = (
-    0.35  # of its film, that a transparent paint straight from the bottle varies by on a flat panel. From memory
-)
-
-
-def blotch(water: float, coats: int) -> float:
-    """By how much of itself (one sigma) the film of a runny, transparent paint varies on a flat panel: the thinner,
-    the better it levels, and coats that dried between even each other out (common practice, CP-19)."""
-    return BLOTCHES / (1 + water) / max(coats, 1) ** 0.5
-
-
 @dataclass(frozen=True)
 class Even:
     """film_um: µm of dry film. water: parts of water to one of paint."""

@@ -147,10 +147,10 @@ def ground_transfer(surface: Surface, view: Visibility, ground: Ground) -> "csr_
     from scipy.sparse import csr_array
 
     starts, none = np.zeros(len(surface) + 1, np.int32), np.zeros(0, np.int32)
-    of = (surface.points, surface.normals, view.bits, view.directions, ground.corner, ground.cell, CELLS, starts)
-    _meeting_ground(*of, none, np.zeros(0, np.float32))
+    arrays = (surface.points, surface.normals, view.bits, view.directions, ground.corner, ground.cell, CELLS, starts)
+    _meeting_ground(*arrays, none, np.zeros(0, np.float32))
     at, share = np.zeros(starts[-1], np.int32), np.zeros(starts[-1], np.float32)
-    _meeting_ground(*of, at, share)
+    _meeting_ground(*arrays, at, share)
     return csr_array((share, at, starts), shape=(len(surface), CELLS * CELLS + 1))
 
 

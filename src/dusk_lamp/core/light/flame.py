@@ -21,12 +21,10 @@ HUES = {
     "green": ("#0c2415", "#164a26", "#2f8440", "#72b852", "#bfe07f", "#f6fbd8"),
     "violet": ("#1d0d2e", "#3f1b61", "#7736a3", "#b26fce", "#dcb3e8", "#fbf0ff"),
 }
-CATCHES_FROM = 3  # the hue, from 0, from which on near edges catch (the fourth)
 WAVES = 24
 # of the field: how broken the edges are, what a recess adds, how soon it ends downward
 RAGGED, DEEP, DOWN = 0.45, 0.25, 2.5
 HEART = 0.86  # of the field: the dark heart is inside that
-DAB_MM = 0.5
 
 
 @dataclass(frozen=True)

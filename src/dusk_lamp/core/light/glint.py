@@ -29,12 +29,12 @@ def glinting(surface: Surface, glow: Glow, gloss: NDArray[np.float32], view: tup
     far = np.maximum(np.linalg.norm(way, axis=1), 1e-6)
     cosine = surface.normals @ eye
     facing = np.einsum("ij,ij->i", way, surface.normals)
-    some = np.flatnonzero((cosine > 0) & (facing > 0) & (glow.visible > 0) & ~glow.mask)
-    mirrored = 2 * cosine[some, None] * surface.normals[some] - eye
-    off = np.arccos(np.clip(np.einsum("ij,ij->i", mirrored, way[some]) / far[some], -1, 1))
-    half = np.arctan(np.float32(np.sqrt(glow.area / np.pi)) / far[some])  # of the source, as it is seen from there
-    lobe = SHARPEST + (1 - gloss[some]) * (BROADEST - SHARPEST)
+    lit = np.flatnonzero((cosine > 0) & (facing > 0) & (glow.visible > 0) & ~glow.mask)
+    mirrored = 2 * cosine[lit, None] * surface.normals[lit] - eye
+    off = np.arccos(np.clip(np.einsum("ij,ij->i", mirrored, way[lit]) / far[lit], -1, 1))
+    half = np.arctan(np.float32(np.sqrt(glow.area / np.pi)) / far[lit])  # of the source, as it is seen from there
+    lobe = SHARPEST + (1 - gloss[lit]) * (BROADEST - SHARPEST)
     filled = half**2 / (half**2 + lobe**2) * np.exp(-((np.maximum(off - half, 0) / lobe) ** 2) / 2)
     factor = glow.factor.copy()
-    factor[some] += gloss[some] * filled * glow.visible[some]
+    factor[lit] += gloss[lit] * filled * glow.visible[lit]
     return replace(glow, factor=factor)

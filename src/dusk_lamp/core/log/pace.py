@@ -68,9 +68,9 @@ def _pace(rows: Sequence[tuple[str, str, float]]) -> Pace:
         pace = _drawn(mean, n, own_pace, TECHNIQUE)
         times[technique], count[technique] = exp(pace), n
         for size in {s for s, _ in entries_here if s}:
-            some = [x for s, x in entries_here if s == size]
-            times[f"{technique} {size}"] = exp(_drawn(sum(some) / len(some), len(some), pace, SIZE))
-            count[f"{technique} {size}"] = len(some)
+            paces = [x for s, x in entries_here if s == size]
+            times[f"{technique} {size}"] = exp(_drawn(sum(paces) / len(paces), len(paces), pace, SIZE))
+            count[f"{technique} {size}"] = len(paces)
     return Pace(exp(own_pace), times, count, len(rows))
 
 

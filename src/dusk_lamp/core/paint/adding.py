@@ -3,18 +3,18 @@
 MOST_TIMES = 60  # of a mix's parts that are tried
 
 
-def grown(there: dict[str, int], puddle: dict[str, int], wants: float) -> tuple[int, dict[str, int]] | None:
+def grown(has: dict[str, int], puddle: dict[str, int], wants: float) -> tuple[int, dict[str, int]] | None:
     """How many drops of a puddle, and of one pot, make a mix: (drops taken, {pot: drops}); None where it cannot
     be."""
-    if set(there) - set(puddle) or len(puddle) != 2 or there == puddle:
+    if set(has) - set(puddle) or len(puddle) != 2 or has == puddle:
         return None
-    whole = sum(there.values())
+    whole = sum(has.values())
     for name, part in puddle.items():
         other = next(n for n in puddle if n != name)  # it comes from the puddle alone
-        if not there.get(other):
+        if not has.get(other):
             continue
         for times in range(1, MOST_TIMES):
-            taken = {n: c * times for n, c in there.items()}
+            taken = {n: c * times for n, c in has.items()}
             wanted = taken[other] * part / puddle[other] - taken.get(name, 0)
             if wanted >= 1 and wanted == int(wanted) and whole * times + wanted >= wants:
                 return whole * times, {name: int(wanted)}

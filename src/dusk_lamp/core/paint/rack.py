@@ -4,7 +4,7 @@ import csv
 import io
 import re
 from collections.abc import Iterable
-from dataclasses import dataclass, fields, replace
+from dataclasses import dataclass, fields
 from functools import cached_property
 from typing import Any
 
@@ -310,8 +310,3 @@ def rack_gpl(paints: Iterable[Paint], name: str = "Dusk Lamp rack") -> bytes:
         r, g, b = (round(255 * v) for v in rgb_from_hex(paint.looks.hex))
         lines.append(f"{r:3d} {g:3d} {b:3d}\t{' '.join(paint.name.split())}")
     return ("\n".join(lines) + "\n").encode()
-
-
-def restocked(paint: Paint, used_ml: float) -> Paint:
-    """The paint after some of it was used; the bottle is never less than empty."""
-    return replace(paint, stock_ml=max(0.0, paint.stock_ml - used_ml))

@@ -22,7 +22,6 @@ JOBS = {
     row["job"]: Thinning(float(row["paint"]), float(row["water"]), row["flow"], row["too_thick"], row["too_thin"])
     for row in rows("thinning")
 }
-VISCOSITY = ("neat", "cream", "milk", "skimmed milk", "water")  # classes, thick to thin
 NEEDLES = tuple(float(row["needle_mm"]) for row in rows("needles"))
 LOWEST_PSI, HIGHEST_PSI = 5, 60
 DETAIL_MM, DETAIL_FAR_MM = 0.2, 150  # a needle for detail is for close work

@@ -63,12 +63,6 @@ def lightness_from_luminance(Y: ArrayLike) -> NDArray[np.float64]:
     return np.where(t > (6 / 29) ** 3, 116 * np.cbrt(t) - 16, t * (29 / 3) ** 3)
 
 
-def luminance_from_lightness(L_star: ArrayLike) -> NDArray[np.float64]:
-    """Luminance factor Y (0..100) of L* (0..100). Source: CIE 15."""
-    L = np.asarray(L_star, np.float64)
-    return 100 * np.where(L > 8, ((L + 16) / 116) ** 3, L * (3 / 29) ** 3)
-
-
 def grey_srgb(value: ArrayLike) -> NDArray[np.uint8]:
     """8-bit sRGB level (0..255) of a neutral grey of a Munsell value. Source: IEC 61966-2-1."""
     linear = np.clip(luminance_from_munsell(value) / 100, 0, 1)

@@ -332,7 +332,7 @@ def schema() -> dict[str, Any]:
 
 def _schema_of(kind: Any) -> dict[str, Any]:
     kind = _bare(kind)
-    origin, of = get_origin(kind), get_args(kind)
+    origin, kinds = get_origin(kind), get_args(kind)
     if kind is Coat or kind is Any:
         return {"type": "object"} if kind is Coat else {}
     if is_dataclass(kind):
@@ -343,9 +343,9 @@ def _schema_of(kind: Any) -> dict[str, Any]:
                 needed.append(f.name)
         return {"type": "object", "properties": properties, "required": needed, "additionalProperties": False}
     if origin in (list, tuple):
-        return {"type": "array", "items": _schema_of(of[0]) if of else {}}
+        return {"type": "array", "items": _schema_of(kinds[0]) if kinds else {}}
     if origin is dict:
-        return {"type": "object", "additionalProperties": _schema_of(of[1])}
+        return {"type": "object", "additionalProperties": _schema_of(kinds[1])}
     return {"type": {str: "string", int: "integer", float: "number", bool: "boolean"}[kind]}
 
 

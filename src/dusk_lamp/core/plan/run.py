@@ -14,7 +14,6 @@ from ..errors import SettingError
 from ..target.target import Target
 from ..units import counted
 from .context import Context
-from .features.feature import Item
 from .nearness import Nearness
 from .registry import features
 from .steps.around import with_tasks
@@ -93,9 +92,11 @@ def laid(context: Context, say: Say = lambda *_: None) -> tuple[Context, list[Fe
     return context, done
 
 
-def _said(name: str, asked: int, coats: int, troubles: list[str]) -> FeatureDone:
+def _said(name: str, wanted: int, coats: int, troubles: list[str]) -> FeatureDone:
     words = (
-        f"{counted(coats, 'coat', 'coats')} for {counted(asked, 'wish', 'wishes')}" if asked else "nothing was wished"
+        f"{counted(coats, 'coat', 'coats')} for {counted(wanted, 'wish', 'wishes')}"
+        if wanted
+        else "nothing was wished"
     )
     return FeatureDone(name, features()[name].title, coats, False, "; ".join([words, *troubles]))
 
@@ -132,8 +133,3 @@ def relaid(context: Context, *names: str) -> Context:
         for item in feature.items(context):
             context = context.with_coats(feature.painted(context, item))
     return context
-
-
-def undercoat_item(context: Context) -> Item:
-    """The one item of the undercoat."""
-    return features()["undercoat"].items(context)[0]

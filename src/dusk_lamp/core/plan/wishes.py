@@ -33,8 +33,8 @@ class Wishes:
         """The same once a region is gone."""
         return self
 
-    def carried(self, there: Self, takers: Takers, first_id: int) -> Self:
-        """The same for another sculpt. there: what is wished there so far; takers: the regions there that take after
+    def carried(self, theirs: Self, takers: Takers, first_id: int) -> Self:
+        """The same for another sculpt. theirs: what is wished there so far; takers: the regions there that take after
         each region here, by ids. first_id: from which on ids are free there."""
         return self
 
@@ -47,13 +47,13 @@ def kinds_of_wishes() -> Mapping[str, type[Wishes]]:
 
 def ids_taken(ids: Sequence[int], kept: Sequence[int], takers: Takers) -> tuple[int, ...]:
     """The regions that take after some, and those of `kept` that take after none."""
-    taking = {k for some in takers.values() for k in some}
+    taking = {k for numbers in takers.values() for k in numbers}
     left = [k for k in kept if k not in taking]
     return tuple(dict.fromkeys([*(k for i in ids for k in takers.get(i, ())), *left]))
 
 
-def wishes_taken(wishes: Mapping[str, Any], there: Mapping[str, T], takers: Takers) -> dict[str, T]:
+def wishes_taken(wishes: Mapping[str, Any], theirs: Mapping[str, T], takers: Takers) -> dict[str, T]:
     """What is wished for regions, by their ids as text, for those that take after them; others keep their own."""
-    taking = {str(k) for some in takers.values() for k in some}
-    kept = {k: v for k, v in there.items() if k not in taking}
+    taking = {str(k) for ids in takers.values() for k in ids}
+    kept = {k: v for k, v in theirs.items() if k not in taking}
     return kept | {str(k): v for i, v in wishes.items() for k in takers.get(int(i), ())}

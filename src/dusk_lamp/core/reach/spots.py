@@ -16,7 +16,6 @@ from .tool import Tool
 DIRECTIONS = 320  # a direction every eleven degrees
 RIM = 6  # rays round the side of the cone
 MOST_SPOTS = 12_000  # of a sculpt that are asked
-TIP = 0.02  # of the length: what lies nearer is the spot's own surface
 
 
 def asked_spots(surface: Surface, paintable: NDArray[np.bool_], most: int = MOST_SPOTS) -> NDArray[np.int64]:

@@ -100,9 +100,9 @@ def _without_rings(
 ) -> list[list[tuple[int, int]]]:
     """Batches that wait for each other in a ring, because two models want their steps in another order, taken apart
     into one for each model."""
-    of = {member: n for n, members in enumerate(cut) for member in members}
+    cut_of = {member: n for n, members in enumerate(cut) for member in members}
     needs = [
-        (of[m, need.job], of[m, k])
+        (cut_of[m, need.job], cut_of[m, k])
         for m, jobs in enumerate(models)
         for k, job in enumerate(jobs)
         for need in job.needs

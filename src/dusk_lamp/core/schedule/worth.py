@@ -51,13 +51,13 @@ def worths_of(context: Context, coats: Sequence[Coat]) -> list[float | None]:
         if must:
             out.append(None)
             continue
-        there = np.flatnonzero(stack[k][1] > 0)
-        if not len(there):
+        samples = np.flatnonzero(stack[k][1] > 0)
+        if not len(samples):
             out.append(0.0)
             continue
-        rest = [(c, f[there]) for n, (c, f) in enumerate(stack) if n != k]
-        without = _near(appearance(rest, len(there)), wanted[there])
-        out.append(max(0.0, float((weights[there] * (near[there] - without)).sum()) / whole))
+        rest = [(c, f[samples]) for n, (c, f) in enumerate(stack) if n != k]
+        without = _near(appearance(rest, len(samples)), wanted[samples])
+        out.append(max(0.0, float((weights[samples] * (near[samples] - without)).sum()) / whole))
     return out
 
 

@@ -133,8 +133,8 @@ def of_glb(content: bytes) -> None:
         raise SculptFileError(f"the file cannot be read as GLB: {_GARBLED}") from e
 
 
-def _list(of: dict[str, Any], name: str) -> list[Any]:
-    found = of.get(name, [])
+def _list(attributes: dict[str, Any], name: str) -> list[Any]:
+    found = attributes.get(name, [])
     if not isinstance(found, list):
         raise ValueError(f"{name} is no list")
     return found

@@ -175,9 +175,9 @@ def _count(n: int, what: str) -> str:
 
 def _near(tree: Tree, surface: Surface, places: NDArray) -> NDArray[np.bool_]:
     """(N,) the samples so near to any of the places (K, 3) that the patch can be seen in a picture."""
-    some = places[:: max(1, len(places) // 400)]
+    few = places[:: max(1, len(places) // 400)]
     marks = np.zeros(len(surface), np.bool_)
-    found: Iterable[list[int]] = tree.query_ball_point(some, MARK_SHARE * surface.size, workers=-1)
+    found: Iterable[list[int]] = tree.query_ball_point(few, MARK_SHARE * surface.size, workers=-1)
     for found_here in found:
         marks[found_here] = True
     return marks

@@ -274,20 +274,20 @@ def _without_fins(mesh: Mesh, longest: float) -> tuple[Mesh, int, Edges]:
     many they were, and its edges."""
     edges = edges_of(mesh.faces, len(mesh.vertices))
     of_face, met = edges.edge.reshape(-1, 3), edges.faces.copy()
-    there = np.ones(len(mesh.faces), np.bool_)
+    kept = np.ones(len(mesh.faces), np.bool_)
     small = mesh.face_areas() < (FIN_SHARE * longest) ** 2
     for _ in range(4):  # what stood beside a fin may be the next one
         if not (met > 2).any():
             break
         shared = met.take(of_face)
-        fin = (shared == 1).any(axis=1) & (shared > 2).any(axis=1) & small & there
+        fin = (shared == 1).any(axis=1) & (shared > 2).any(axis=1) & small & kept
         if not fin.any():
             break
-        there &= ~fin
+        kept &= ~fin
         np.subtract.at(met, of_face[fin].ravel(), 1)
-    if there.all():
+    if kept.all():
         return mesh, 0, edges
-    before, mesh = len(mesh.faces), Mesh(*compact(mesh.vertices, mesh.faces[there]))
+    before, mesh = len(mesh.faces), Mesh(*compact(mesh.vertices, mesh.faces[kept]))
     return mesh, before - len(mesh.faces), edges_of(mesh.faces, len(mesh.vertices))
 
 

@@ -126,8 +126,8 @@ def near_parts(label: NDArray, mates: NDArray) -> NDArray[np.int64]:
     beyond = np.where(mates >= 0, label[np.maximum(mates, 0)], -1)
     gap = label < 0
     for i, j in ((0, 1), (0, 2), (1, 2)):
-        some = gap & (beyond[:, i] >= 0) & (beyond[:, j] >= 0) & (beyond[:, i] != beyond[:, j])
-        pairs.append(beyond[some][:, [i, j]])
+        closed = gap & (beyond[:, i] >= 0) & (beyond[:, j] >= 0) & (beyond[:, i] != beyond[:, j])
+        pairs.append(beyond[closed][:, [i, j]])
     every = np.sort(np.concatenate(pairs), axis=1)
     return np.unique(every, axis=0).astype(np.int64) if len(every) else np.zeros((0, 2), np.int64)
 
@@ -181,8 +181,8 @@ def _filled(label: NDArray, mates: NDArray) -> NDArray[np.int32]:
     beyond = np.where(mates >= 0, label[np.maximum(mates, 0)], -1)
     out = label.copy()
     for i, j in ((0, 1), (0, 2), (1, 2)):
-        some = (label < 0) & (beyond[:, i] >= 0) & (beyond[:, i] == beyond[:, j])
-        out[some] = beyond[some, i]
+        joined = (label < 0) & (beyond[:, i] >= 0) & (beyond[:, i] == beyond[:, j])
+        out[joined] = beyond[joined, i]
     return out
 
 
@@ -204,13 +204,13 @@ def _rimmed(
     # what is there stays, unless another is clearly nearer
     best[mask] = np.maximum(off_from(mask, label[mask]) - 0.25 * slack, 0)
     for k in range(3):
-        some = np.flatnonzero((beyond[:, k] >= 0) & (beyond[:, k] != label))
-        part = beyond[some, k]
-        off = off_from(some, part)
-        off[np.einsum("ij,ij->i", raw.take(some, 0), mean.take(part, 0)) < np.cos(tilt)] = np.inf
+        samples = np.flatnonzero((beyond[:, k] >= 0) & (beyond[:, k] != label))
+        part = beyond[samples, k]
+        off = off_from(samples, part)
+        off[np.einsum("ij,ij->i", raw.take(samples, 0), mean.take(part, 0)) < np.cos(tilt)] = np.inf
         off[off > slack] = np.inf
-        better = off < best[some]
-        rows = some[better]
+        better = off < best[samples]
+        rows = samples[better]
         best[rows], chosen[rows] = off[better], part[better]
     return chosen
 

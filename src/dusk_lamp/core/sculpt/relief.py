@@ -76,15 +76,15 @@ class Bends:
         self.faces = np.full((count, 2), -1, np.int32)
         self.faces[edge] = np.stack([f, g], axis=1)
         self.angle = np.zeros(count)
-        here, there = (self.normals.take(k, axis=0) for k in (f, g))
-        cosine = np.einsum("ij,ij->i", here, there)
-        sine = np.linalg.norm(np.cross(here, there), axis=1)
+        normals_f, normals_g = (self.normals.take(k, axis=0) for k in (f, g))
+        cosine = np.einsum("ij,ij->i", normals_f, normals_g)
+        sine = np.linalg.norm(np.cross(normals_f, normals_g), axis=1)
         self.angle[edge] = np.arctan2(sine, cosine)
         tip = self.joined.faces.take(3 * g + (mate - 3 * g + 2) % 3)  # the corner of g that f does not share
         vertices = self.joined.vertices
         foot = vertices.take(self.joined.faces.take(half), axis=0).astype(float)
         self.convex = np.ones(count, np.bool_)
-        self.convex[edge] = np.einsum("ij,ij->i", vertices.take(tip, axis=0) - foot, here) <= 0
+        self.convex[edge] = np.einsum("ij,ij->i", vertices.take(tip, axis=0) - foot, normals_f) <= 0
         a, b = self.edges.ends.T
         self.along = (vertices.take(b, axis=0) - vertices.take(a, axis=0)).astype(float)
         self.length = np.linalg.norm(self.along, axis=1)

@@ -90,8 +90,8 @@ def fitted_normals(
     spacing = max(room / DOTS_IN_ROOM, float(np.sqrt(area.sum() / MOST_DOTS)))
     dots, face = dots_on(mesh, area, spacing)
     if len(dots) > 2 * MOST_DOTS:  # a fine file: its own faces are more than enough
-        some = np.linspace(0, len(dots) - 1, MOST_DOTS).astype(np.int64)
-        dots, face = dots[some], face[some]
+        few = np.linspace(0, len(dots) - 1, MOST_DOTS).astype(np.int64)
+        dots, face = dots[few], face[few]
     tree = tree_of(dots)
     _, near = tree.query(dots, k=min(NEIGHBOURS, len(dots)), distance_upper_bound=2 * room, workers=-1)
     near = np.where(near == len(dots), -1, near).astype(np.int64).reshape(len(dots), -1)

@@ -349,9 +349,9 @@ class Site:
         self, chosen: NDArray[np.int32], faces: NDArray[np.int32], areas: NDArray[np.float32] | None = None
     ) -> "Site":
         """The same sculpt at some of its samples only; see sculpt.surface.some_samples."""
-        some = some_samples(self.surface, chosen, faces, areas)
+        part = some_samples(self.surface, chosen, faces, areas)
         apart = [few for samples, alone in self.apart if (few := _few(samples, alone, chosen)) is not None]
-        seen = None if self._visibility is None else _visibility_at(self._visibility, self.surface, some, chosen)
+        seen = None if self._visibility is None else _visibility_at(self._visibility, self.surface, part, chosen)
 
         def relief(rows: Rows) -> Relief:
             if rows is None:
@@ -362,9 +362,9 @@ class Site:
             whole = self.marking
             return replace(whole, labels=whole.labels[chosen])
 
-        out = Site(some, seen, apart, relief=relief, marking=marking, loose=self.loose)
+        out = Site(part, seen, apart, relief=relief, marking=marking, loose=self.loose)
         if self._glimpse is not None:
-            out.glimpse = _visibility_at(self._glimpse, self.surface, some, chosen)
+            out.glimpse = _visibility_at(self._glimpse, self.surface, part, chosen)
         return out
 
 
@@ -386,7 +386,7 @@ def seen_site(
     return Site(surface, seen, apart, marking=marking, loose=loose, mesh=None if mesh is None else lambda: mesh)
 
 
-def _visibility_at(whole: Visibility, surface: Surface, some: Surface, chosen: NDArray[np.int32]) -> Visibility:
+def _visibility_at(whole: Visibility, surface: Surface, part: Surface, chosen: NDArray[np.int32]) -> Visibility:
     place = np.full(len(surface), -1, np.int32)
     place[chosen] = np.arange(len(chosen), dtype=np.int32)
     # the base's light is read at the chosen sample nearest to the one that was met
@@ -394,7 +394,7 @@ def _visibility_at(whole: Visibility, surface: Surface, some: Surface, chosen: N
     met = np.zeros(len(surface), np.bool_)
     met[whole.base_sample[looks]] = True
     near = np.zeros(len(surface), np.int32)
-    near[met] = tree_of(some.points).query(surface.points[met], workers=-1)[1]
+    near[met] = tree_of(part.points).query(surface.points[met], workers=-1)[1]
     return Visibility(
         whole.directions,
         whole.bits[chosen],
@@ -406,8 +406,8 @@ def _visibility_at(whole: Visibility, surface: Surface, some: Surface, chosen: N
 
 def _few(rows: NDArray[np.int32], alone: Surface, chosen: NDArray[np.int32]) -> Apart | None:
     """Those of a part's samples (its own numbers, and its surface) that are among the chosen ones."""
-    _, here, there = np.intersect1d(rows, chosen, assume_unique=True, return_indices=True)
+    _, here, places = np.intersect1d(rows, chosen, assume_unique=True, return_indices=True)
     if not len(here):
         return None
-    some = some_samples(alone, here.astype(np.int32), np.zeros((0, 3), np.int32))
-    return there.astype(np.int32), replace(some, blockers=alone.blockers)
+    part = some_samples(alone, here.astype(np.int32), np.zeros((0, 3), np.int32))
+    return places.astype(np.int32), replace(part, blockers=alone.blockers)

@@ -122,11 +122,11 @@ def guess_up(mesh: Mesh) -> list[UpGuess]:
     than wide, wider at the bottom than at the top, and the habit of exporters (z up, then y up) break ties.
     """
     # every k-th face is plenty to weigh a form by
-    some = Mesh(mesh.vertices, mesh.faces[:: 1 + len(mesh.faces) // 100_000])
-    normals = some.crosses()
-    areas = np.linalg.norm(normals, axis=1) * (0.5 * len(mesh.faces) / len(some.faces))
-    normals /= np.maximum(2 * areas * len(some.faces) / len(mesh.faces), 1e-300)[:, None]
-    middles = some.middles()
+    rough = Mesh(mesh.vertices, mesh.faces[:: 1 + len(mesh.faces) // 100_000])
+    normals = rough.crosses()
+    areas = np.linalg.norm(normals, axis=1) * (0.5 * len(mesh.faces) / len(rough.faces))
+    normals /= np.maximum(2 * areas * len(rough.faces) / len(mesh.faces), 1e-300)[:, None]
+    middles = rough.middles()
     size = np.ptp(mesh.bounds.astype(float), axis=0)
     habit = {"z": 0.10, "y": 0.07, "x": 0.01, "-z": 0.0, "-y": 0.0, "-x": 0.0}
     guesses = []

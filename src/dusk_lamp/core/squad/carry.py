@@ -14,7 +14,7 @@ from .matching import RegionMatch
 
 
 def plan_carried(
-    scheme: Plan, there: Plan, matches: Sequence[RegionMatch], changes: Mapping[str, Mapping[str, Any]] | None = None
+    scheme: Plan, theirs: Plan, matches: Sequence[RegionMatch], changes: Mapping[str, Mapping[str, Any]] | None = None
 ) -> Plan:
     """A sculpt's plan as the scheme has it, nothing laid yet: the scheme's light, greys, dusk and view, the looks of
     the regions it takes after, and the wishes of every feature for those. What is different on it, by the names of
@@ -25,13 +25,13 @@ def plan_carried(
         SettingError: a change names a region that is not there, or what a region cannot be.
     """
     by_id = {r.id: r for r in scheme.regions}
-    of = {m.id: by_id[m.scheme_id] for m in matches if m.scheme_id in by_id}
+    match_of = {m.id: by_id[m.scheme_id] for m in matches if m.scheme_id in by_id}
     regions = []
-    for region in there.regions:
-        like = of.get(region.id)
+    for region in theirs.regions:
+        like = match_of.get(region.id)
         regions.append(region if like is None else replace(region, **{k: getattr(like, k) for k in LOOKS}))
     plan = replace(
-        there,
+        theirs,
         display=scheme.display,
         light=scheme.light,
         tints=scheme.tints,
@@ -63,8 +63,8 @@ def with_exceptions(regions: Sequence[Region], changes: Mapping[str, Mapping[str
     names = {r.name.casefold() for r in regions}
     strange = [k for k in changes if k.casefold() not in names]
     if strange:
-        there = ", ".join(r.name for r in regions) or "none"
-        raise SettingError(f"there is no region '{strange[0][:40]}' to make an exception of; there is {there}")
+        known = ", ".join(r.name for r in regions) or "none"
+        raise SettingError(f"there is no region '{strange[0][:40]}' to make an exception of; there is {known}")
     return [
         built(Region, {**plain(r), **wanted[r.name.casefold()]}, f"what differs on {r.name}")
         if r.name.casefold() in wanted

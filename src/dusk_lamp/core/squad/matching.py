@@ -37,8 +37,8 @@ def regions_matched(
     named = {r.name.casefold(): r for r in scheme}
     strange = [k for k in by_hand or {} if k.casefold() not in {r.name.casefold() for r in regions}]
     if strange:
-        there = ", ".join(r.name for r in regions) or "none"
-        raise SettingError(f"there is no region '{strange[0][:40]}' to match; there is {there}")
+        names = ", ".join(r.name for r in regions) or "none"
+        raise SettingError(f"there is no region '{strange[0][:40]}' to match; there is {names}")
     by_hand = {k.casefold(): v for k, v in (by_hand or {}).items()}
     out = []
     for region in regions:

@@ -41,16 +41,16 @@ def with_puddles(context: Context, scheme: Sequence[Coat], takes_after: Mapping[
 
     A region that takes after none is planned by itself, in its share of the time; one that names a way, that way.
     """
-    there = puddles_by_region(scheme)
+    by_region = puddles_by_region(scheme)
     budget = context.wishes("colour").budget
-    if not there or budget is None:
+    if not by_region or budget is None:
         done, _ = laid(context)
         return _snapped(done, scheme, takes_after)
     others = tuple(name for name in features() if name not in ("prepare", "undercoat"))
     done, _ = laid(context.on(replace(context.plan, settled=others)))
     planned = COLOUR.planned(done)
     ids = done.site.marking.ids
-    puddles_here = {n: there[takes_after[ids[n]]] for n in planned if takes_after.get(ids[n], 0) in there}
+    puddles_here = {n: by_region[takes_after[ids[n]]] for n in planned if takes_after.get(ids[n], 0) in by_region}
     coats = coats_from(done, puddles_here, budget)
     left = [n for n in planned if n not in puddles_here]
     if left:

@@ -66,11 +66,6 @@ def michelson(Y: NDArray) -> float:
     return (high - low) / (high + low) if high + low > 0 else 0.0
 
 
-def weber(Y: float, ground: float) -> float:
-    """How a luminance stands out of its ground, (Y − ground) / ground. Source: Weber, as CIE 095 has it."""
-    return (Y - ground) / ground if ground > 0 else float("inf")
-
-
 def blur_mm(distance: float = ARM_MM) -> float:
     """mm: sigma of the blur of an eye that resolves a minute of arc, at a distance in mm."""
     return float(distance * np.tan(ACUITY_RAD) / FWHM_PER_SIGMA)

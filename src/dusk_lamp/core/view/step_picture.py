@@ -57,8 +57,8 @@ def coat_picture(
 
 def where_it_shows(film: NDArray[np.float32]) -> NDArray[np.bool_]:
     """(N,) where a film lies that one would see going on; nowhere in particular where it lies everywhere alike."""
-    there = film[film > 0]  # of a small region too: the rest of the model says nothing of how thick it lies
-    thick = float(np.percentile(there, 95)) if len(there) else 0.0
+    covered = film[film > 0]  # of a small region too: the rest of the model says nothing of how thick it lies
+    thick = float(np.percentile(covered, 95)) if len(covered) else 0.0
     on = film > SEEN_SHARE * thick
     return on if thick > 0 and not on.all() else np.zeros(len(film), np.bool_)
 

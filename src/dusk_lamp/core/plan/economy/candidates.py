@@ -94,8 +94,8 @@ def scores(found: Candidates, group: Group) -> NDArray[np.float32]:
     """(C, B) how near every candidate is to every group of a region; what is far off is not looked at closely."""
     rough = np.linalg.norm(found.lab[:, None] - group.lab[None], axis=2)
     out = np.zeros(rough.shape, np.float32)
-    some = rough < 2.2 * POOR[1]
-    c, b = np.nonzero(some)
+    near = rough < 2.2 * POOR[1]
+    c, b = np.nonzero(near)
     out[c, b] = score(delta_e(found.lab[c], group.lab[b]))
     return out
 
@@ -111,10 +111,10 @@ def reaching_most(gain: NDArray, most: int) -> NDArray[np.int64]:
     while len(taken) < min(most, len(gain)):
         k = int(np.argmax(adds))
         if looked_at[k] < len(taken):
-            some = np.argpartition(-adds, AT_A_TIME)[:AT_A_TIME] if len(adds) > AT_A_TIME else np.arange(len(adds))
-            some = np.append(some[looked_at[some] < len(taken)], k)  # k, too, where many add the same
-            adds[some] = np.maximum(gain[some] - best, 0).sum(axis=1, dtype=np.float64)
-            looked_at[some] = len(taken)
+            rows = np.argpartition(-adds, AT_A_TIME)[:AT_A_TIME] if len(adds) > AT_A_TIME else np.arange(len(adds))
+            rows = np.append(rows[looked_at[rows] < len(taken)], k)  # k, too, where many add the same
+            adds[rows] = np.maximum(gain[rows] - best, 0).sum(axis=1, dtype=np.float64)
+            looked_at[rows] = len(taken)
             continue
         if adds[k] <= 1e-9:
             break

@@ -200,20 +200,20 @@ class RegionPool:
         return np.array([place for place, k in enumerate(self.pool.tolist()) if k in wanted], np.int64)
 
     def runs(
-        self, some: NDArray[np.int64], steps: Sequence[float], blends: bool = True
+        self, rows: NDArray[np.int64], steps: Sequence[float], blends: bool = True
     ) -> tuple[NDArray[np.int64], NDArray[np.int64]]:
         """The best run with some of its puddles for each of some prices of a step, as a share of the weighted area:
         (S, B) the place of each group's puddle among its own, and of the one it is blended into, else −1."""
         price = np.array(steps, np.float64)
         joined = JOINED * price if blends else np.full(len(price), np.inf)
-        bands, mixed = _best_runs(self.gain[some], self.blend[some[:, None], some], price, joined)
-        return some[bands], np.where(mixed >= 0, some[mixed], -1)
+        bands, mixed = _best_runs(self.gain[rows], self.blend[rows[:, None], rows], price, joined)
+        return rows[bands], np.where(mixed >= 0, rows[mixed], -1)
 
-    def best(self, some: NDArray[np.int64], step: float, blends: bool = True) -> Option | None:
+    def best(self, rows: NDArray[np.int64], step: float, blends: bool = True) -> Option | None:
         """The best option with some of its puddles; see runs."""
-        if not len(some):
+        if not len(rows):
             return None
-        bands, mixed = self.runs(some, [step], blends)
+        bands, mixed = self.runs(rows, [step], blends)
         return self.option(bands[0], mixed[0])
 
     def option(self, bands: NDArray[np.int64], mixed: NDArray[np.int64]) -> Option:

@@ -142,7 +142,7 @@ def _costs_too_much(usual: Economy, other: Economy) -> bool:
 
 def _kept_within(context: Context, ready: Ready, chosen: Choice, budget: Budget, began: float) -> Economy | None:
     """The best plan whose coats keep within the minutes, from a choice on; None where none of them does."""
-    asked, best = budget, None
+    within, best = budget, None
     for _ in range(TRIES):
         if not chosen.options:
             break
@@ -150,11 +150,11 @@ def _kept_within(context: Context, ready: Ready, chosen: Choice, budget: Budget,
         over = made.minutes - budget.minutes  # the real coats take longer than was counted, or less
         if over <= 0 and (best is None or made.near_5_weighted > best.near_5_weighted):
             best = made
-        wants_more = choice_minutes(ready.found, chosen.options) > asked.minutes - CLOSE
+        wants_more = choice_minutes(ready.found, chosen.options) > within.minutes - CLOSE
         if -CLOSE <= over <= 0 or (over < 0 and not wants_more):
             break
-        asked = replace(asked, minutes=max(asked.minutes - (SAFELY if over > 0 else 1.0) * over, 1.0))
-        chosen = choose(ready.found, _not_flat(ready), asked, known=chosen if over < 0 else None)
+        within = replace(within, minutes=max(within.minutes - (SAFELY if over > 0 else 1.0) * over, 1.0))
+        chosen = choose(ready.found, _not_flat(ready), within, known=chosen if over < 0 else None)
     return best
 
 
@@ -231,12 +231,12 @@ def made_ready(context: Context, budget: Budget, say: Say = lambda *_: None, num
 
 def _add(ready: Ready, region: RegionPool, pools: Sequence[Sequence[int]], budget: Budget) -> None:
     """Options of a region with the puddles of some pools, from many steps to few; those that are new."""
-    for some in sorted({tuple(region.within(pool).tolist()) for pool in pools}):
-        if not some:
+    for pots in sorted({tuple(region.within(pool).tolist()) for pool in pools}):
+        if not pots:
             continue
         many = region.place in ready.steps_on or region.place in ready.faces
         prices = (*(PINNED_PRICES if many else PRICES), ONE_STEP)
-        for bands, mixed in zip(*region.runs(np.array(some, np.int64), prices, budget.blends), strict=True):
+        for bands, mixed in zip(*region.runs(np.array(pots, np.int64), prices, budget.blends), strict=True):
             key = region.place, region.pool[bands].tobytes(), np.where(mixed < 0, -1, region.pool[mixed]).tobytes()
             if key in ready.seen:
                 continue
@@ -261,18 +261,18 @@ def _chosen(ready: Ready, budget: Budget) -> tuple[Choice, Ready]:
     ready = replace(ready, options=list(ready.options), seen=set(ready.seen))  # another budget begins from the same
     chosen = choose(ready.found, ready.options, budget)
     for _ in range(ROUNDS if chosen.options else 0):
-        there = chosen.puddles
-        pots = _pots(ready, there)
+        puddles = chosen.puddles
+        pots = _pots(ready, puddles)
         of_pots = np.flatnonzero(np.isin(ready.found.first, pots) & np.isin(ready.found.second, pots))
         for r, group in enumerate(ready.groups):
             gain = ready.near[r] * group.weight
             few = _few(gain, of_pots, OF_WHAT_IS_OUT)
             free = _few(gain, np.arange(len(gain)), OF_ANY_POT)
-            pool, keep = sorted({*there, *few, *free}), [*there, *few, *free]
+            pool, keep = sorted({*puddles, *few, *free}), [*puddles, *few, *free]
             region = RegionPool(r, group, ready.found, pool, ready.near[r], keep, ready.known[r])
             more = [*(few[:k] for k in FEW_MORE), free, *([p] for p in (*few, *free))]
-            without = ([p for p in there if p != left] for left in there)
-            _add(ready, region, [there, few[:3], free, *([*there, *m] for m in more), *without], budget)
+            without = ([p for p in puddles if p != left] for left in puddles)
+            _add(ready, region, [puddles, few[:3], free, *([*puddles, *m] for m in more), *without], budget)
         _as_pinned(ready)
         again = choose(ready.found, ready.options, budget, known=chosen, better_by=LEAST_GAIN)
         if not again.options:
@@ -341,7 +341,7 @@ def _pools(
                 pools += [two[:k] for two in (_few(gains, neat, 2) for gains in by_region) for k in (1, 2)]
             # and the best for each region by itself, so that no small one is forgotten
             best_of_each = [_few(gains, within, max(FEW)) for gains in by_region]
-            pools += [sorted({p for some in best_of_each for p in some[:few]}) for few in FEW]
+            pools += [sorted({p for pots_of_one in best_of_each for p in pots_of_one[:few]}) for few in FEW]
             pools += [_few(gain, _of_pairs(found, best_mix, within, n), max(POOL_SIZES)) for n in PAIRS]
     return [list(p) for p in dict.fromkeys(tuple(sorted(p)) for p in pools)]
 
@@ -351,8 +351,8 @@ def _of_pairs(found: Candidates, best_mix: NDArray, within: NDArray[np.int64], c
     other. best_mix: (P, P, B) what the best mix of each two brings."""
     pairs = np.unique(np.stack([found.first[within], found.second[within]], axis=1), axis=0)
     best = pairs[reaching_most(best_mix[pairs[:, 0], pairs[:, 1]], count)]
-    of = found.first[within] * len(found.pots) + found.second[within]
-    return within[np.isin(of, best[:, 0] * len(found.pots) + best[:, 1])]
+    pair_of = found.first[within] * len(found.pots) + found.second[within]
+    return within[np.isin(pair_of, best[:, 0] * len(found.pots) + best[:, 1])]
 
 
 def _pots_in_order(best_mix: NDArray, most: int) -> list[int]:

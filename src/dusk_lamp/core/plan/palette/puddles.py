@@ -87,7 +87,7 @@ class Put:
 
 def puts_of(puddles: Sequence[Puddle], letters: Sequence[str], numbers: Sequence[int]) -> list[Put | None]:
     """What each step does at the palette, None where it takes nothing from it. letters, numbers: of the steps."""
-    of, since = {p.letter: p for p in puddles}, dict[str, int]()
+    by_letter, since = {p.letter: p for p in puddles}, dict[str, int]()
     out: list[Put | None] = []
     for letter, number in zip(letters, numbers, strict=True):
         if not letter:
@@ -95,7 +95,7 @@ def puts_of(puddles: Sequence[Puddle], letters: Sequence[str], numbers: Sequence
         elif letter in since:
             out.append(Put(letter, (), f"{letter} is there, from step {since[letter]}"))
         else:
-            since[letter], puddle = number, of[letter]
+            since[letter], puddle = number, by_letter[letter]
             rows = [(puddle.takes, f"of puddle {puddle.added_to}")] if puddle.added_to else []
             out.append(Put(letter, (*rows, *((n, name) for name, n in puddle.drops.items())), puddle.mixing))
     return out
@@ -149,23 +149,3 @@ def palette_of(mixes: Sequence[Mix], ml: Sequence[float], drops_per_ml: float) -
             Puddle(letter_of(k), mix, adds, source, takes, ml[k], round(left, 1), tuple(feeds.get(letter_of(k), ())))
         )
     return out
-
-
-def poured(puddles: Sequence[Puddle], drops_per_ml: float) -> list[dict[str, float]]:
-    """What is on each place of the palette once all was mixed and taken, drop by drop, by pot: nothing below zero
-    where the palette holds."""
-    there: dict[str, dict[str, float]] = {}
-    for puddle in puddles:
-        drops: dict[str, float] = {name: float(n) for name, n in puddle.drops.items()}
-        if puddle.added_to:
-            source = there[puddle.added_to]
-            share = puddle.takes / sum(source.values())
-            for name in source:
-                drops[name] = drops.get(name, 0.0) + share * source[name]
-                source[name] -= share * source[name]
-        there[puddle.letter] = drops
-    for puddle in puddles:
-        drops = there[puddle.letter]
-        used = puddle.ml * drops_per_ml / sum(drops.values())
-        there[puddle.letter] = {name: n * (1 - used) for name, n in drops.items()}
-    return list(there.values())

@@ -34,9 +34,9 @@ def from_what_is_out(new: Sequence[Coat], before: Sequence[Coat]) -> list[Coat]:
     return _taken(new, puddles, pots | {p.name: p for m in on_the_palette(stays) for p in m.paints})
 
 
-def _taken(new: Sequence[Coat], there: Sequence[Mix], opened: Mapping[str, Paint]) -> list[Coat]:
+def _taken(new: Sequence[Coat], known: Sequence[Mix], opened: Mapping[str, Paint]) -> list[Coat]:
     """Coats with their mixes from puddles that are there, and from pots that are out."""
-    puddles, pots = list(there), dict(opened)
+    puddles, pots = list(known), dict(opened)
     shared: dict[tuple[str, Mix], Mix] = {}
     out = []
     for coat in new:
@@ -60,10 +60,10 @@ def _taken(new: Sequence[Coat], there: Sequence[Mix], opened: Mapping[str, Paint
 
 def palette_minutes(mixes: Sequence[Mix], out: Sequence[Mix]) -> list[float]:
     """To open the pots of each mix and put it together, beside the puddles that are out: nothing for one of those."""
-    there, pots, pairs = set(out), {p for m in out for p in m.paints}, {frozenset(m.paints) for m in out}
+    given, pots, pairs = set(out), {p for m in out for p in m.paints}, {frozenset(m.paints) for m in out}
 
     def minutes(mix: Mix) -> float:
-        if mix in there:
+        if mix in given:
             return 0.0
         neat, grown = len(mix.paints) == 1, frozenset(mix.paints) in pairs
         puddle = "neat puddle" if neat else "grown puddle" if grown else "mixed puddle"

@@ -138,8 +138,8 @@ def _changed(session: Session, open_plan: OpenPlan, what: str, given: Body) -> E
 def _after_its_own(open_plan: OpenPlan, number: int, new: Coat) -> list[Coat]:
     """The coats in colour with one more after those of its region, or before what is common to the whole model."""
     coats = colours_of(open_plan)
-    of = [region_of(open_plan.site, c) for c in coats]
-    mine = [k for k, n in enumerate(of) if n == number]
-    shared = [k for k, n in enumerate(of) if n == WHOLE_MODEL]
+    region_ids = [region_of(open_plan.site, c) for c in coats]
+    mine = [k for k, n in enumerate(region_ids) if n == number]
+    shared = [k for k, n in enumerate(region_ids) if n == WHOLE_MODEL]
     at = mine[-1] + 1 if mine else shared[0] if shared else len(coats)
     return [*coats[:at], new, *coats[at:]]

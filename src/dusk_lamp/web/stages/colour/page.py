@@ -80,11 +80,14 @@ def shown(sculpt_id: int) -> Response | tuple[Response, int]:
 def _facts(open_plan: OpenPlan, again: bool) -> dict[str, Any]:
     """What the page says. again: something that these coats rest on has changed."""
     context, site, coats = open_plan.context, open_plan.site, colours_of(open_plan)
-    of = [region_of(site, c) for c in coats]
+    region_ids = [region_of(site, c) for c in coats]
     areas, near = site.marking.areas(site.surface, site.paintable), FEATURE.near(context)
-    rows = [_region_row(open_plan, k, coats, of, areas, near.get(k)) for k in range(1, len(site.marking.regions) + 1)]
+    rows = [
+        _region_row(open_plan, k, coats, region_ids, areas, near.get(k))
+        for k in range(1, len(site.marking.regions) + 1)
+    ]
     steps = open_plan.steps(coats, context.before(FEATURE.name))
-    listed = [_coat_row(open_plan, k, s, n) for k, (s, n) in enumerate(zip(steps, of, strict=True))]
+    listed = [_coat_row(open_plan, k, s, n) for k, (s, n) in enumerate(zip(steps, region_ids, strict=True))]
     kept = [s for s in steps if not s.muted]
     share, times = FEATURE.near_share(context, near), times_of(kept, open_plan.plan.models).words if kept else ""
     names = {WHOLE_MODEL: "The whole model", **dict(enumerate(["the rest", *(r.name for r in site.marking.regions)]))}
@@ -142,10 +145,10 @@ def _palette(open_plan: OpenPlan, coats: list[Coat], steps: list[Any]) -> dict[s
 
 
 def _region_row(
-    open_plan: OpenPlan, k: int, coats: list[Coat], of: list[int], areas: Any, near: Any
+    open_plan: OpenPlan, k: int, coats: list[Coat], region_ids: list[int], areas: Any, near: Any
 ) -> dict[str, Any]:
-    region, count, can = open_plan.site.marking.regions[k - 1], of.count(k), bool(areas[k] > 0)
-    way = coats[of.index(k)].way if count else ""
+    region, count, can = open_plan.site.marking.regions[k - 1], region_ids.count(k), bool(areas[k] > 0)
+    way = coats[region_ids.index(k)].way if count else ""
     title = ways()[way].title if way in ways() else "planned together" if way == ECONOMY else "by hand"
     covered = FEATURE.covered(open_plan.context).get(region.id)
     left = f"left to “{covered}”, which covers all of it" if covered else "not painted yet"

@@ -126,7 +126,7 @@ def edge_lines(sculpt_id: int, number: int) -> Response:
 
 
 @result(
-    most=6, depends=lambda context, number, *of: digest([plain(one) for one in of], context.site.labels == number)
+    most=6, depends=lambda context, number, *rest: digest([plain(one) for one in rest], context.site.labels == number)
 )
 def _held(context: Context, number: int, metal: Metal, lamp: Lamp, local: Local) -> Any:
     return holds(context.site, context.site.labels == number, metal, lamp, local)

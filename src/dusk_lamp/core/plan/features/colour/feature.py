@@ -197,10 +197,10 @@ class ColourFeature(Feature):
             metal = [c for c in context.after(self.name) if not (c.stage == "metal" and c.region in ids)]
             return [*context.before(self.name), *new, *left, *metal]
         number = site.marking.number_of(item.region)
-        of = [region_of(site, c) for c in coats_here]
-        left = [c for c, n in zip(coats_here, of, strict=True) if n != number]
-        if number in of:
-            at = sum(n != number for n in of[: of.index(number)])
+        region_ids = [region_of(site, c) for c in coats_here]
+        left = [c for c, n in zip(coats_here, region_ids, strict=True) if n != number]
+        if number in region_ids:
+            at = sum(n != number for n in region_ids[: region_ids.index(number)])
         else:
             at = next((k for k, c in enumerate(left) if region_of(site, c) == WHOLE_MODEL), len(left))
         coats_here = [*left[:at], *self.marked(item, new), *left[at:]]

@@ -29,18 +29,19 @@ def needed(
     """
     left = list(range(len(coats)))
 
-    def lost(places: list[int], there: NDArray[np.int64]) -> float:
-        stack = [(coats[k], films[k][there]) for k in places]
+    def lost(places: list[int], samples: NDArray[np.int64]) -> float:
+        stack = [(coats[k], films[k][samples]) for k in places]
         return float(
-            lost_of(delta_e(lab(xyz(appearance(stack, len(there), under[there]))), wanted[there])) @ weight[there]
+            lost_of(delta_e(lab(xyz(appearance(stack, len(samples), under[samples]))), wanted[samples]))
+            @ weight[samples]
         )
 
     known: dict[int, tuple[NDArray[np.int64], float]] = {}
     while True:
         for k in set(left) & set(may_go) - known.keys():
-            there = np.flatnonzero(films[k] > 0)
+            samples = np.flatnonzero(films[k] > 0)
             rest = [n for n in left if n != k]
-            known[k] = there, (lost(rest, there) - lost(left, there) if len(there) else 0.0)
+            known[k] = samples, (lost(rest, samples) - lost(left, samples) if len(samples) else 0.0)
         brings = {k: loss - costs(k, [n for n in left if n != k]) for k, (_, loss) in known.items()}
         least = min(brings, key=lambda k: brings[k], default=None)
         if least is None or brings[least] >= 0:

@@ -27,7 +27,7 @@ class ColourWishes(Wishes):
         if self.every and self.every not in ways():
             raise SettingError(f"a way is one of {', '.join(ways())}, not '{self.every[:40]}'")
 
-    def carried(self, there: "ColourWishes", takers: Takers, first_id: int) -> "ColourWishes":
+    def carried(self, theirs: "ColourWishes", takers: Takers, first_id: int) -> "ColourWishes":
         """The same budget, with what is pinned for the regions that take after the pinned ones."""
         if self.budget is None:
             return self

@@ -20,9 +20,9 @@ class DecalWishes(Wishes):
         """No decal any more."""
         return replace(self, regions=tuple(i for i in self.regions if i != id_))
 
-    def carried(self, there: "DecalWishes", takers: Takers, first_id: int) -> "DecalWishes":
+    def carried(self, theirs: "DecalWishes", takers: Takers, first_id: int) -> "DecalWishes":
         """Decals on the regions that take after those that have one."""
-        return DecalWishes(ids_taken(self.regions, there.regions, takers))
+        return DecalWishes(ids_taken(self.regions, theirs.regions, takers))
 
 
 WISHES = DecalWishes

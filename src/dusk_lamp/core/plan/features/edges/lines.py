@@ -267,9 +267,9 @@ def edge_coats(brief: Brief, lamp: Lamp, least: float = 0.0, width: float = EDGE
         wide = round(width * share / EDGE_MM[0], 3)
         line = technique("line")
         settings = replace(line.usual(only(paints[0])), width=wide, azimuth=lamp.azimuth, elevation=high, least=least)
-        there = _beside(brief, (line.film(brief.site, settings) > 0) & brief.mask)
-        value = min(there + material_called(brief.material).lift * EDGE_STEPS[k], most)
-        if value - there < LEAST_LIFT:
+        beside = _beside(brief, (line.film(brief.site, settings) > 0) & brief.mask)
+        value = min(beside + material_called(brief.material).lift * EDGE_STEPS[k], most)
+        if value - beside < LEAST_LIFT:
             continue
         mix = nearest_mix(_along(brief, value, EDGE_CHROMA[k]), paints)
         label = f"{brief.name}: edge highlight, {'fine, the brightest' if k else 'the wide one'}"

@@ -56,9 +56,9 @@ class EdgeWishes(Wishes):
         """The same without it."""
         return self.with_one(id_, None)
 
-    def carried(self, there: "EdgeWishes", takers: Takers, first_id: int) -> "EdgeWishes":
+    def carried(self, theirs: "EdgeWishes", takers: Takers, first_id: int) -> "EdgeWishes":
         """Edges of the regions that take after others."""
-        return EdgeWishes(wishes_taken(self.regions, there.regions, takers))
+        return EdgeWishes(wishes_taken(self.regions, theirs.regions, takers))
 
 
 WISHES = EdgeWishes

@@ -40,12 +40,12 @@ class FaceWishes(Wishes):
         """Not warmed any more."""
         return replace(self, warm=tuple(i for i in self.warm if i != id_))
 
-    def carried(self, there: "FaceWishes", takers: Takers, first_id: int) -> "FaceWishes":
+    def carried(self, theirs: "FaceWishes", takers: Takers, first_id: int) -> "FaceWishes":
         """Warmth, mouth and where the eyes look; its there eyes stay where they are."""
-        marked = there.left is not None and there.right is not None
-        warm = ids_taken(self.warm, there.warm, takers)
-        looks = self.looks if self.looks != "at" else there.looks
-        return replace(there, looks=looks, warm=warm, eyes=self.eyes and marked, mouth=self.mouth)
+        marked = theirs.left is not None and theirs.right is not None
+        warm = ids_taken(self.warm, theirs.warm, takers)
+        looks = self.looks if self.looks != "at" else theirs.looks
+        return replace(theirs, looks=looks, warm=warm, eyes=self.eyes and marked, mouth=self.mouth)
 
 
 WISHES = FaceWishes

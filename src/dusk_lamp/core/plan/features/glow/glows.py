@@ -225,10 +225,10 @@ def _catches(
 def _highlit(site: Site, rows: NDArray[np.int64], value: NDArray) -> bool:
     """Whether an edge is lighter than what lies beside it."""
     tree = site.tree
-    some = rows[:: max(1, len(rows) // 24)]
-    near = tree.query_ball_point(site.surface.points[some], BESIDE_MM[1])
+    few = rows[:: max(1, len(rows) // 24)]
+    near = tree.query_ball_point(site.surface.points[few], BESIDE_MM[1])
     beside = []
-    for row, those in zip(some, near, strict=True):
+    for row, those in zip(few, near, strict=True):
         rows_near = np.array(those)
         far = np.linalg.norm(site.surface.points[rows_near] - site.surface.points[row], axis=1)
         ring = rows_near[(far > BESIDE_MM[0]) & (site.labels[rows_near] == site.labels[row])]
@@ -360,12 +360,12 @@ def glow_coats(
         if kept < KEEPS:
             mind.append(f"The tint leaves what it falls on {100 * kept:.0f} % of its own contrast: thin it more.")
     for own_number, rim in _tidied(site, _overspill(site, found.band)):
-        there = lab(xyz(np.average(seen[rim], axis=0, weights=site.areas[rim] + 1e-9)))
+        rim_lab = lab(xyz(np.average(seen[rim], axis=0, weights=site.areas[rim] + 1e-9)))
         puddle = (puddles or {}).get(own_number)
         mix = (
-            min(puddle, key=lambda m: float(delta_e(m.colour.lab, there)))
+            min(puddle, key=lambda m: float(delta_e(m.colour.lab, rim_lab)))
             if puddle
-            else nearest_mix(there, _plain(rack))
+            else nearest_mix(rim_lab, _plain(rack))
         )
         on = f" onto {site.marking.regions[own_number - 1].name}" if own_number else ""
         label = f"{name}: once dry, tidy what spilled over{on}, in its own colour, thinned"
@@ -444,9 +444,9 @@ def _tint_shows(tint: Mix, mask: NDArray[np.bool_], seen: NDArray, colour: str) 
     """Whether a tint over what is there turns it toward the glow's colour by more than the eye misses."""
     if not mask.any():
         return True
-    some = np.flatnonzero(mask)[:: max(1, int(mask.sum()) // 800)]
-    before = lab(xyz(seen[some]))
-    after = lab(xyz(tint.pigment.film(TINTED * tint.coat_um, seen[some].astype(float))))
+    few = np.flatnonzero(mask)[:: max(1, int(mask.sum()) // 800)]
+    before = lab(xyz(seen[few]))
+    after = lab(xyz(tint.pigment.film(TINTED * tint.coat_um, seen[few].astype(float))))
     light = lab(_linear(colour) @ RGB_TO_XYZ.T)
     toward = light[1:] / max(float(np.hypot(*light[1:])), 1e-6)
     moved = (after - before)[:, 1:] @ toward
@@ -457,9 +457,9 @@ def _tint_shows(tint: Mix, mask: NDArray[np.bool_], seen: NDArray, colour: str) 
 
 def _contrast_kept(site: Site, coats: Sequence[Coat], mask: NDArray[np.bool_], seen: NDArray[np.float32]) -> float:
     """Share of the spread of values on some samples that is left after coats."""
-    some = np.flatnonzero(mask & site.paintable)[:: max(1, int(mask.sum()) // 4000)]
-    if len(some) < 10:
+    few = np.flatnonzero(mask & site.paintable)[:: max(1, int(mask.sum()) // 4000)]
+    if len(few) < 10:
         return 1.0
-    after = appearance([(c, c.film(site)[some]) for c in coats], len(some), seen[some])
+    after = appearance([(c, c.film(site)[few]) for c in coats], len(few), seen[few])
     spread = lambda x: float(np.subtract(*np.percentile(values_of(x), [95, 5])))  # noqa: E731
-    return spread(after) / max(spread(seen[some]), 1e-6)
+    return spread(after) / max(spread(seen[few]), 1e-6)

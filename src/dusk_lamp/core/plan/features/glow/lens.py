@@ -179,10 +179,10 @@ def _pieces(site: Site, rows: NDArray[np.int64]) -> list[NDArray[np.int64]]:
     if not len(rows):
         return []
     place = site.bends.place
-    there = np.zeros(len(site), np.bool_)
-    there[rows] = True
+    covered = np.zeros(len(site), np.bool_)
+    covered[rows] = True
     a, b = (place[e] for e in site.surface.edges)
-    both = there[site.surface.edges[0]] & there[site.surface.edges[1]]
+    both = covered[site.surface.edges[0]] & covered[site.surface.edges[1]]
     size = int(place.max()) + 1
     label = pieces_joined(a[both], b[both], size)[place[rows]]
     parts = [rows[label == k] for k in np.unique(label)]

@@ -123,16 +123,16 @@ class GlowWishes(Wishes):
         """No lens any more; a glow of it stays, and says that its region is gone."""
         return replace(self, lenses=tuple(i for i in self.lenses if i != id_))
 
-    def carried(self, there: "GlowWishes", takers: Takers, first_id: int) -> "GlowWishes":
+    def carried(self, theirs: "GlowWishes", takers: Takers, first_id: int) -> "GlowWishes":
         """Glows of regions shine from those that take after them; what glows at a place, only on its own sculpt."""
-        taking = {k for some in takers.values() for k in some}
-        glows = [g for g in there.glows if g.kind != "region" or g.region not in taking]
+        taking = {k for ids in takers.values() for k in ids}
+        glows = [g for g in theirs.glows if g.kind != "region" or g.region not in taking]
         for glow in self.glows:
             for k in takers.get(glow.region, ()) if glow.kind == "region" else ():
-                kept = next((g.id for g in there.glows if g.kind == "region" and g.region == k), 0)
+                kept = next((g.id for g in theirs.glows if g.kind == "region" and g.region == k), 0)
                 glows.append(replace(glow, region=k, id=kept or first_id))
                 first_id += not kept
-        return GlowWishes(tuple(glows[:MOST]), ids_taken(self.lenses, there.lenses, takers))
+        return GlowWishes(tuple(glows[:MOST]), ids_taken(self.lenses, theirs.lenses, takers))
 
 
 WISHES = GlowWishes

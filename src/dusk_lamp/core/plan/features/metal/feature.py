@@ -104,7 +104,7 @@ class MetalFeature(Feature):
 
 @result(
     most=6,
-    depends=lambda context, *of: digest(*(plain(one) for one in of), context.site.looked),
+    depends=lambda context, *rest: digest(*(plain(one) for one in rest), context.site.looked),
     rests=True,
     lives=AS_FIELD,
 )

@@ -77,10 +77,10 @@ class MetalWishes(Wishes):
         """The same without it."""
         return self.with_one(id_, None)
 
-    def carried(self, there: "MetalWishes", takers: Takers, first_id: int) -> "MetalWishes":
+    def carried(self, theirs: "MetalWishes", takers: Takers, first_id: int) -> "MetalWishes":
         """How regions shine; corrections and cuts are of the scheme's there facets."""
         plainly = {k: replace(m, shine=replace(m.shine, corrections=(), cuts=())) for k, m in self.regions.items()}
-        return MetalWishes(wishes_taken(plainly, there.regions, takers))
+        return MetalWishes(wishes_taken(plainly, theirs.regions, takers))
 
 
 WISHES = MetalWishes

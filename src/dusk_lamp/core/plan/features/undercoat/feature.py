@@ -105,7 +105,7 @@ class UndercoatFeature(Feature):
         coats = tuple(coat_from(c) for c in kept.pop("coats"))
         return FittedSchool(coats, built(LightMatch, kept.pop("match")), **kept)
 
-    @result(most=16, of=1, depends=lambda self, *asked: self.key(*asked), lives=AS_PLAIN)
+    @result(most=16, of=1, depends=lambda self, *rest: self.key(*rest), lives=AS_PLAIN)
     def _fitted(self, context: Context, name: str, wishes: UndercoatWishes | None) -> dict[str, Any]:
         chosen, site = context.quick
         usual = school_coats(name, self.kit(context, wishes))

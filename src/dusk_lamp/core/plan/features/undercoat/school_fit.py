@@ -85,9 +85,9 @@ def light_match(site: Site, value: NDArray, share: NDArray, span: ValueSpan | No
     """How well values (N,) on a site tell a light, given as shares (N,) from none to full. span: None for
     the best one."""
     seen = np.flatnonzero(site.paintable)
-    some = seen[:: max(1, len(seen) // SAMPLES)]
+    few = seen[:: max(1, len(seen) // SAMPLES)]
     weight = site.surface.areas[seen].astype(np.float64)
-    span = span or best_span(value[some], share[some], site.surface.areas[some].astype(np.float64))
+    span = span or best_span(value[few], share[few], site.surface.areas[few].astype(np.float64))
     off = np.abs(value[seen] - span.of(share[seen]))
     return LightMatch(
         span, rank_agreement(value[seen], share[seen], weight), float(weight @ (off <= HALF_VALUE) / weight.sum())
@@ -126,11 +126,11 @@ def fewest_of_the_nearest(site: Site, share: NDArray, offers: Sequence[tuple[Seq
 class _Amounts:
     """The amounts of a school's coats, as times what is usual, and the key they aim at."""
 
-    def __init__(self, some: Site, coats: list[Coat], share: NDArray) -> None:
-        self.some, self.coats, self.share = some, coats, share
-        weight = some.surface.areas.astype(np.float64)
+    def __init__(self, part: Site, coats: list[Coat], share: NDArray) -> None:
+        self.part, self.coats, self.share = part, coats, share
+        weight = part.surface.areas.astype(np.float64)
         self.weight = weight / weight.sum()
-        films = films_of(some, coats, lambda coat, finish: coat.roughly(some, finish))
+        films = films_of(part, coats, lambda coat, finish: coat.roughly(part, finish))
         self.films = np.stack(films).astype(np.float64)
         self.films[[c.mix.clear for c in coats]] = 0  # a varnish has no colour
         self.free = np.array([not c.by.primes and not c.mix.clear for c in coats])
@@ -185,7 +185,7 @@ class _Amounts:
     def _film(self, k: int, azimuth: float, height: float, coat: Coat) -> NDArray:
         """Of a stroke that was turned; each is laid once, for most are tried again in every round."""
         if (k, azimuth, height) not in self._tried:
-            self._tried[k, azimuth, height] = coat.roughly(self.some)
+            self._tried[k, azimuth, height] = coat.roughly(self.part)
         return self._tried[k, azimuth, height]
 
     def coats_now(self) -> list[Coat]:

@@ -116,7 +116,7 @@ def fit(
 
     visible = np.flatnonzero(site.paintable)
     chosen = visible[:: max(1, len(visible) // FIT_SAMPLES)].astype(np.int32)
-    some = site.only(chosen, np.zeros((0, 3), np.int32))
+    part = site.only(chosen, np.zeros((0, 3), np.int32))
     weight = site.surface.areas[chosen].astype(np.float64)
     weight /= weight.sum()
 
@@ -125,7 +125,7 @@ def fit(
     for c, pass_ in enumerate(passes):
         if c % 8 == 0:
             say("Trying passes from all sides", 0.2 * c / len(passes))
-        films[c] = spray(some, pass_, 1.0).film
+        films[c] = spray(part, pass_, 1.0).film
     problem = _Problem(films, target[chosen].astype(np.float64), weight, primer, greys)
 
     seconds = _few(problem, most, say)
@@ -172,7 +172,7 @@ def _dropped(problem: "_Problem", seconds: NDArray, most: int) -> NDArray:
     such."""
     mask = seconds > 0
     full = mask.sum(axis=1) > most
-    asked = [tuple(k) for k in np.argwhere(mask & full[:, None] if full.any() else mask)]
+    pairs = [tuple(k) for k in np.argwhere(mask & full[:, None] if full.any() else mask)]
 
     def without(k: tuple[int, int], moves: int) -> tuple[float, NDArray]:
         rest = seconds.copy()
@@ -180,7 +180,7 @@ def _dropped(problem: "_Problem", seconds: NDArray, most: int) -> NDArray:
         rest = problem.moved(rest, rest > 0, moves) if moves else rest
         return problem.loss(rest), rest
 
-    likely = sorted(asked, key=lambda k: without(k, 0)[0])[:LOOK]
+    likely = sorted(pairs, key=lambda k: without(k, 0)[0])[:LOOK]
     return min((without(k, FEW_MOVES) for k in likely), key=lambda found: found[0])[1]
 
 
@@ -272,9 +272,9 @@ class _Problem:
         by_value = np.empty(films.shape[1])
 
         def of(x: NDArray) -> tuple[float, NDArray]:
-            some = np.zeros((len(self.solids), len(used)))
-            some[grey, where] = x
-            thickness = (self.solids[:, None] * some) @ films
+            shares = np.zeros((len(self.solids), len(used)))
+            shares[grey, where] = x
+            thickness = (self.solids[:, None] * shares) @ films
             value, slopes = self.band.slopes(thickness)
             lost = loss(value, self.wanted, self.weight, by_value)
             return lost, (self.solids[:, None] * ((by_value * slopes) @ back))[grey, where]

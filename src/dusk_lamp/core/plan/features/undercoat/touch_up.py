@@ -157,15 +157,15 @@ def _patch(
     tools: Tools,
 ) -> TouchUp:
     areas = site.areas.astype(np.float64)
-    where, some = Where.some(group), np.flatnonzero(group)
-    few = site.only(some.astype(np.int32), np.zeros((0, 3), np.int32))
+    where, samples = Where.some(group), np.flatnonzero(group)
+    few = site.only(samples.astype(np.int32), np.zeros((0, 3), np.int32))
 
     def near(coat: Coat) -> float:
         film = coat.by.film(few, coat.settings, coat.solids)
-        value = looks(appearance([(coat, film)], len(some), seen[some]))[0]
-        return float(areas[some][np.abs(value - target[some]) <= HALF_VALUE].sum())
+        value = looks(appearance([(coat, film)], len(samples), seen[samples]))[0]
+        return float(areas[samples][np.abs(value - target[samples]) <= HALF_VALUE].sum())
 
-    mm2 = float(areas[some].sum())
+    mm2 = float(areas[samples].sum())
     width = SPOT_WIDTH * float(np.sqrt(mm2 / spots))
     brush = usual_coat("brush", mix).with_settings({"film_um": round(BRUSHED_COATS * mix.coat_um, 1)})
     best, gained = brush, near(brush)

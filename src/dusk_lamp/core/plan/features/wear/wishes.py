@@ -54,10 +54,10 @@ class WearWishes(Wishes):
         left = {k: v for k, v in self.shares.items() if k != str(id_)}
         return replace(self, spared=tuple(i for i in self.spared if i != id_), shares=left)
 
-    def carried(self, there: "WearWishes", takers: Takers, first_id: int) -> "WearWishes":
+    def carried(self, theirs: "WearWishes", takers: Takers, first_id: int) -> "WearWishes":
         """As worn as the scheme, where it takes after it."""
-        spared = ids_taken(self.spared, there.spared, takers)
-        return replace(self, spared=spared, shares=wishes_taken(self.shares, there.shares, takers))
+        spared = ids_taken(self.spared, theirs.spared, takers)
+        return replace(self, spared=spared, shares=wishes_taken(self.shares, theirs.shares, takers))
 
 
 WISHES = WearWishes

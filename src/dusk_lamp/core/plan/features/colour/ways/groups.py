@@ -113,9 +113,9 @@ def improved(brief: Brief, coats: list[Coat], films: Sequence[Film], most: int) 
 
 def _worth_it(brief: Brief, coats: list[Coat], first: int) -> list[Coat]:
     """Coats without those, from the first that may be left out on, that later ones made needless."""
-    some = np.flatnonzero(brief.mask)[brief.looked_at]
-    weight = brief.counts * brief.areas[some] / brief.areas[some].sum()
-    films = [f[some] for f in brief.films(coats)]
+    samples = np.flatnonzero(brief.mask)[brief.looked_at]
+    weight = brief.counts * brief.areas[samples] / brief.areas[samples].sum()
+    films = [f[samples] for f in brief.films(coats)]
 
     def costs(k: int, rest: list[int]) -> float:
         mm2 = float(brief.areas[coats[k].where.samples(len(brief.mask))].sum())
@@ -123,7 +123,7 @@ def _worth_it(brief: Brief, coats: list[Coat], first: int) -> list[Coat]:
         (palette,) = palette_minutes([coats[k].mix], [*brief.out, *(coats[n].mix for n in rest)])
         return brief.worth * (hand + palette)
 
-    left = needed(coats, films, brief.under[some], brief.lab[some], weight, range(first, len(coats)), costs)
+    left = needed(coats, films, brief.under[samples], brief.lab[samples], weight, range(first, len(coats)), costs)
     return [coats[k] for k in left]
 
 

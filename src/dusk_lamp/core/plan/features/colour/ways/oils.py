@@ -85,14 +85,14 @@ class OilsWay(Way):
         brief: Brief, coats: list[Coat], mixes: list[Mix], name: str, settings: list[dict[str, float]], must: bool
     ) -> Coat | None:
         """The coat that brings it nearest; None where none does good, unless it must be one."""
-        seen, some = seen_after(brief, coats)[brief.looked_at], np.flatnonzero(brief.mask)[brief.looked_at]
-        there = np.zeros(len(brief.mask), np.bool_)
-        there[some] = True
-        few = brief.site.few(there)
+        seen, samples = seen_after(brief, coats)[brief.looked_at], np.flatnonzero(brief.mask)[brief.looked_at]
+        covered = np.zeros(len(brief.mask), np.bool_)
+        covered[samples] = True
+        few = brief.site.few(covered)
         films = [np.full(len(few), c.settings.film_um, np.float32) for c in coats if c.technique == "brush"]
         brushes = [c for c in coats if c.technique == "brush"]
         finish = finish_of(zip(brushes, films, strict=True), len(few), MATT)
-        wanted, weight = brief.lab[some], brief.areas[some]
+        wanted, weight = brief.lab[samples], brief.areas[samples]
 
         def lost(reflectance: np.ndarray) -> float:
             off = delta_e(lab(xyz(reflectance)), wanted)

@@ -65,13 +65,13 @@ class Sprayed(Way):
         """A base coat by brush, which stays inside its lines, then passes."""
         if not brief.tools.sprays:
             raise SettingError("airbrushed layers need an airbrush; see “My tools”")
-        some = evenly(np.flatnonzero(brief.mask), LOOKED_AT)
-        few = brief.site.only(some.astype(np.int32), np.zeros((0, 3), np.int32))
+        samples = evenly(np.flatnonzero(brief.mask), LOOKED_AT)
+        few = brief.site.only(samples.astype(np.int32), np.zeros((0, 3), np.int32))
         mixes = self._mixes(brief)
-        wanted, weight = brief.lab[some], brief.areas[some] / brief.areas[some].sum()
+        wanted, weight = brief.lab[samples], brief.areas[samples] / brief.areas[samples].sum()
         passes = self._passes(brief, few)
         bases = [brushed(brief, m, "base coat", None, covering_um(m, brief.ground)) for m in mixes]
-        looks = [c.mix.pigment.film(np.full(len(some), c.settings.film_um), brief.under[some]) for c in bases]
+        looks = [c.mix.pigment.film(np.full(len(samples), c.settings.film_um), brief.under[samples]) for c in bases]
         worth = (
             brief.worth * (sum(SPRAYED_CUP) + technique("spray").handling) / brief.counts
         )  # of a pass with its cup

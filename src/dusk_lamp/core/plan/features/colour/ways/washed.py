@@ -59,8 +59,8 @@ class Washed(Way):
     @staticmethod
     def _wash(brief: Brief, coats: list[Coat]) -> Coat | None:
         """The wash that brings it nearest, a thin one where it is near already; None where even that does harm."""
-        seen, some = seen_after(brief, coats)[brief.looked_at], np.flatnonzero(brief.mask)[brief.looked_at]
-        wanted, weight = brief.lab[some], brief.areas[some]
+        seen, samples = seen_after(brief, coats)[brief.looked_at], np.flatnonzero(brief.mask)[brief.looked_at]
+        wanted, weight = brief.lab[samples], brief.areas[samples]
         best, least = None, np.inf
         off = np.minimum(delta_e(lab(xyz(seen)), wanted), 15)
         without = float(np.average(off, weights=weight))
@@ -68,11 +68,11 @@ class Washed(Way):
             ("ink",) if material_called(brief.material).shaggy else ()
         )  # dense: it shades hair as a wash shades cloth
         wash = technique("wash")
-        flow = wash.film(brief.site, wash.Settings(1.0))[some]
+        flow = wash.film(brief.site, wash.Settings(1.0))[samples]
         for paint in brief.paints(*TINTING, *inked):
             usual = usual_coat("wash", only(paint), f"{brief.name}: wash", COLOUR)
             for um in WASH_UM:
-                got = appearance([(usual, (um * flow).astype(np.float32))], len(some), seen)
+                got = appearance([(usual, (um * flow).astype(np.float32))], len(samples), seen)
                 lost = float(np.average(np.minimum(delta_e(lab(xyz(got)), wanted), 15), weights=weight))
                 if lost < least:
                     best, least = (usual, um), lost
