@@ -30,6 +30,8 @@ from dusk_lamp.core.sculpt.stand import fronts_for
 from dusk_lamp.core.sculpt.surface import Surface
 from dusk_lamp.core.sculpt.visibility import view_packed as packed_view
 from dusk_lamp.core.sculpt.visibility import visibility_of
+from dusk_lamp.core.view.formats import png_bytes
+from dusk_lamp.core.view.raster import cut_out
 from dusk_lamp.core.workplace.tools import Tools
 from dusk_lamp.demo.finished import HERE, Finished
 from dusk_lamp.demo.load import sculpt_file
@@ -97,8 +99,8 @@ def planned(demo: Demo, on: OnBench, sky: bytes | None = None) -> Finished:
     """The plan of a demo sculpt that is laid out, with all its coats. sky: what it sees, packed, if it is known."""
     context = settled(_opened(demo, on, sky))
     seen = looks(context.simulation.reflectance([c for c in context.plan.coats if not c.muted]))[1]
-    key = small_pictures.painted_thumb(on.fields, [demo.file], on.laid, seen[context.site.shown])
-    return Finished(context.plan, context.site.marking.labels, on.fields.blob(key, "thumb.png"))
+    drawn = cut_out(on.laid, seen[context.site.shown], small_pictures.THUMB_CAMERA, *small_pictures.THUMB_SIZE)
+    return Finished(context.plan, context.site.marking.labels, png_bytes(drawn))
 
 
 def painted_steps(demo: Demo, on: OnBench, plan: Plan, sky: bytes | None = None) -> list[Entry]:

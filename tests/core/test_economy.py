@@ -23,6 +23,7 @@ from dusk_lamp.core.plan.document import Plan
 from dusk_lamp.core.plan.economy.budget import Budget
 from dusk_lamp.core.plan.economy.candidates import MOST_POTS, candidates_of, reaching_most, score, scores
 from dusk_lamp.core.plan.economy.choice import choice_minutes, choose, undominated
+from dusk_lamp.core.plan.economy.films import FIRST_COAT
 from dusk_lamp.core.plan.economy.groups import Group
 from dusk_lamp.core.plan.economy.options import Option, RegionPool
 from dusk_lamp.core.plan.economy.plan import (
@@ -89,7 +90,7 @@ def doll():
 
 @pytest.fixture(scope="module")
 def planned(doll):
-    return front(doll, [Budget.usual(m) for m in (15.0, 30.0, 60.0, 120.0)])
+    return front(doll, [Budget.usual(m) for m in (30.0, 45.0, 60.0, 120.0)])
 
 
 def ramp(number=1, bins=6, weight=1.0):
@@ -173,7 +174,8 @@ def test_the_dynamic_programme_is_the_best_of_all_ways_to_share_out_the_groups()
             return sum(region.gain[p, b] for b, p in enumerate(row)) - step * (1 + changes)
 
         most = max(worth(row) for row in product(range(len(some)), repeat=len(group.mm2)))
-        assert best.gain - step * best.steps == pytest.approx(most, abs=1e-9)
+        borders = price("band") * (best.steps - 1) * float(group.weight.sum())  # hard ones cost the look
+        assert best.gain + borders - step * best.steps == pytest.approx(most, abs=1e-9)
 
 
 def test_blends_are_taken_where_they_save_a_puddle_and_never_go_down(doll):
@@ -361,12 +363,17 @@ def test_more_time_is_never_worse_and_everything_is_within_it(planned):
     assert planned[-1].near_5_weighted > 0.9 and planned[-1].near_8 > 0.95
 
 
-def test_regions_are_asked_again_with_what_is_out_by_then(doll, planned, monkeypatch):
+def test_regions_are_asked_again_with_what_is_out_by_then(doll):
     """The first choice is of what each region would have alone."""
-    monkeypatch.setattr("dusk_lamp.core.plan.economy.plan.ROUNDS", 0)
-    once = front(doll, [plan.budget for plan in planned])
-    nearer = [first.mean_de - again.mean_de for first, again in zip(once, planned, strict=True)]
-    assert min(nearer) > -0.05 and max(nearer) > 1
+    from dusk_lamp.core.plan.economy.plan import _chosen
+
+    ready = made_ready(doll, Budget.usual())
+    better = []
+    for minutes in (15.0, 30.0, 45.0, 90.0):
+        budget = Budget.usual(minutes)
+        first, (again, _) = choose(ready.found, ready.options, budget), _chosen(ready, budget)
+        better.append(again.worth(ready.found, budget) - first.worth(ready.found, budget))
+    assert min(better) > -1e-9 and max(better) > 0.002
 
 
 def test_the_promise_is_what_the_coats_come_to_and_what_the_programme_said(doll, planned):
@@ -483,6 +490,9 @@ def test_paint_is_thinned_for_the_job_not_for_the_bottle(planned):
     """CP-20, CP-39: a base coat 4:1, a layer 3:1, the last fine highlight 1:1, whatever bottle each comes from."""
     for coat in planned[-1].coats:
         water = coat.settings.water
+        if coat.technique == "fade" or FIRST_COAT in coat.label:  # a film is as thin as it has to be
+            assert 0.25 <= water <= 10
+            continue
         assert water == 0.25 if coat.label.endswith("base") else water in (0.33, 1.0)
         assert water < 1 or coat.label.endswith("light")
 
@@ -541,14 +551,14 @@ def test_the_quick_greedy_choice_is_the_plain_one(rows, columns, most, seed):
 
 
 def test_nothing_is_left_flat_where_there_is_time(doll):
-    """CP-35, common practice: whatever is dropped for time, it is never the face: four steps in two hours, three in
-    one; quiet parts have two or three. As many as there are where no option has so many."""
+    """CP-35, common practice: whatever is dropped for time, it is never the face: four steps in two hours door to
+    door, three in one and a quarter; quiet parts have two or three. As many as there are where none has so many."""
     ready = made_ready(doll, Budget.usual())
     b = np.zeros(1, np.int64)
     make = lambda r, n, gain=0.3: Option(r, tuple(range(n)), b, (False,) * (n - 1), b - 1, gain, 9.0, 0)  # noqa: E731
     options = [make(r, n) for r in (0, 1) for n in (1, 2, 3, 4, 5)]
     face = replace(ready, groups=ready.groups[:2], options=options, faces=frozenset({0}))
-    for minutes, on_face, on_thing in ((120.0, 4, 2), (60.0, 3, 2), (30.0, 1, 1)):
+    for minutes, on_face, on_thing in ((120.0, 4, 2), (75.0, 3, 2), (45.0, 1, 1)):
         everything, not_flat, faces, no_flat_face = _usual_steps(face, Budget(minutes))
         kept = _not_flat(replace(face, least=everything))
         assert [o.steps for o in kept if o.region == 0] == list(range(on_face, 6))

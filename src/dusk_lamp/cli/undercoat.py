@@ -18,6 +18,7 @@ SCHOOLS = (
     "shadow-first",
     "coloured",
     "oils",
+    "primer",
 )  # named here so that a parser loads no core
 SAMPLES = 60_000  # enough to plan passes on, and soon laid out
 
@@ -274,7 +275,7 @@ def _sheet(args: argparse.Namespace) -> None:
         result.within,
         times_of(laid.steps, args.models).words,
         args.models,
-        None,
+        "",
         cards,
         list(dict.fromkeys(name for c in laid.coats for name in c.mix.counted())),
         [(p.mix.colour.hex, p.words, "") for p in puddles],

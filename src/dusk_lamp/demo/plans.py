@@ -34,6 +34,7 @@ def _rack() -> Rack:
 
 
 Ids = dict[str, int]  # of regions by their names
+LONG = replace(Budget.usual(GAME), minutes=180.0)  # with glow, metal, wear and varnish over the colours
 
 
 @dataclass(frozen=True)
@@ -81,7 +82,7 @@ def _warden(ids: Ids) -> dict[str, Any]:
     flame = GlowWish(101, "region", "Lantern", ids["Flame"], colour="#ffb347", strength=2.4)
     return {
         "prepare": PrepareWishes("paste and stones"),
-        "colour": ColourWishes("", Budget.usual(GAME)),
+        "colour": ColourWishes("", LONG),
         "face": FaceWishes(warm=(ids["Face"],)),
         "metal": MetalWishes({str(ids["Lantern"]): _laddered()}),
         "edges": EdgeWishes({str(ids["Straps and bags"]): RegionEdges(highlight=True, least=2.0)}),
@@ -95,7 +96,7 @@ def _knight(ids: Ids) -> dict[str, Any]:
     shining = [ids[n] for n in ("Cuirass", "Helm", "Legs", "Arms", "Scale skirt")]
     edged = {str(i): RegionEdges(highlight=True, lining=True, least=1.5) for i in shining[:3]}
     return {
-        "colour": ColourWishes("", Budget.usual(GAME)),
+        "colour": ColourWishes("", LONG),
         "metal": MetalWishes(
             {
                 **{str(i): usual_metal("metal") for i in shining},

@@ -93,6 +93,12 @@ def ended(session: Session, sculpt: Sculpt) -> int:
     return session.scalar(select(func.count(Done.id)).where(Done.sculpt_id == sculpt.id)) or 0
 
 
+def is_begun(session: Session, sculpt: Sculpt, coats: Sequence[Coat]) -> bool:
+    """Whether one of some coats was painted."""
+    done = select(Done.coat_key).where(Done.sculpt_id == sculpt.id, Done.how == "done")
+    return not set(session.scalars(done)).isdisjoint(keys_of(coats)) if coats else False
+
+
 def take_step(session: Session, sculpt: Sculpt, key: str) -> None:
     """Take a step in hand."""
     sitting = _made(session, sculpt)

@@ -69,7 +69,7 @@ def budget_from(open_plan: OpenPlan, given: Mapping[str, Any]) -> Budget:
 def economy_of(open_plan: OpenPlan, budget: Budget, say: Say = lambda *_: None) -> Economy:
     """A plan for a budget, worked out once."""
     say(f"Choosing pots, puddles and steps for {budget.minutes:.0f} minutes", 0.3)
-    return FEATURE.economy(open_plan.context, budget)
+    return FEATURE.economy(open_plan.planning, budget)
 
 
 @blueprint.get("/sculpts/<int:sculpt_id>/economy.json")
@@ -163,7 +163,7 @@ def _is_here(open_plan: OpenPlan, budget: Budget) -> bool:
 def _ten_more(open_plan: OpenPlan, found: Economy) -> str:
     """What ten minutes more, and what they need, would bring."""
     wider = {k: v + 2 for k in ("pots", "puddles", "steps") if (v := getattr(found.budget, k)) is not None}
-    more = FEATURE.economy(open_plan.context, replace(found.budget, minutes=found.minutes + MORE_MINUTES, **wider))
+    more = FEATURE.economy(open_plan.planning, replace(found.budget, minutes=found.minutes + MORE_MINUTES, **wider))
     names = {r.id: r.name for r in open_plan.site.marking.regions}
     steps = [Counter(names.get(c.region, "") for c in e.coats) for e in (found, more)]
     gained = [
@@ -176,13 +176,12 @@ def _ten_more(open_plan: OpenPlan, found: Economy) -> str:
 
 
 def _key(open_plan: OpenPlan, found: Economy) -> str:
-    before = open_plan.context.before(FEATURE.name)
     return key_of(
         "economy",
         code_mark(),
         open_plan.open.surface_key,
         list(open_plan.context.view),
-        plain(before),
+        plain(list(found.under)),
         plain(list(found.coats)),
     )
 
@@ -195,7 +194,7 @@ def look(sculpt_id: int) -> Response:
     found, context = economy_of(open_plan, budget_from(open_plan, request.args.to_dict())), open_plan.context
 
     def draw() -> NDArray:
-        levels = looks(context.simulation.reflectance([*context.before(FEATURE.name), *found.coats]))[1]
+        levels = looks(context.simulation.reflectance([*found.under, *found.coats]))[1]
         return colour_picture(
             open_plan.site.surface, levels[open_plan.site.shown], Camera(*context.view), *PICTURE_SIZE
         )

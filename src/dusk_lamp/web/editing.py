@@ -22,7 +22,7 @@ from ..core.plan.steps.step import Step, steps_of
 from ..core.results import Results, result
 from ..core.sculpt.marking import Marking
 from ..core.sculpt.parts import spot
-from ..store import plans
+from ..store import plans, progress
 from ..store.models import Sculpt
 from ..store.open_sculpts import OpenSculpt
 from ..store.plans import KeptPlan
@@ -41,12 +41,21 @@ P = ParamSpec("P")
 @dataclass(frozen=True)
 class OpenPlan:
     """A sculpt with its plan. context: the plan with an undercoat, also where none was kept yet. kept: as it is
-    kept."""
+    kept. begun: whether some of its undercoat is painted."""
 
     sculpt: Sculpt
     open: OpenSculpt
     context: Context
     kept: KeptPlan
+    begun: bool = False
+
+    @property
+    def planning(self) -> Context:
+        """The plan as colours are planned on it: its undercoat may become another, unless some of it is painted."""
+        plan = self.context.plan
+        if self.begun:
+            return self.context
+        return self.context.on(replace(plan, settled=tuple(s for s in plan.settled if s != "undercoat")))
 
     @property
     def plan(self) -> Plan:
@@ -139,7 +148,8 @@ def opened(session: Session, sculpt_id: int, *, sky: bool = True, undercoat: boo
         context, _ = laid(context)
         found = context.wishes("undercoat")  # with the values its school aims at
         kept = replace(kept, plan=kept.plan.with_wishes("undercoat", found))
-    return OpenPlan(sculpt, open_sculpt, context, kept)
+    begun = progress.is_begun(session, sculpt, context.coats("undercoat"))
+    return OpenPlan(sculpt, open_sculpt, context, kept, begun)
 
 
 def change(sculpt_id: int, make: Make, *, sky: bool = True) -> tuple[Response, int] | Response | int:

@@ -54,6 +54,7 @@ def plan_json(sculpt_id: int) -> Response:
             },
             "school": plan.school,
             "within_half": plan.near and round(plan.near, 4),
+            "whole": plain(plan.whole),
             "steps": [row_of(step, site) for step in plan.steps],
             "regions": steps_by_region(site.surface, site.marking, plan.bands, site.paintable),
             "display": {

@@ -19,7 +19,6 @@ from ..core.errors import SettingError
 from ..core.paint.value import grey_srgb
 from ..core.plain import plain
 from ..core.plan.context import Context
-from ..core.plan.features.colour.feature import FEATURE as COLOUR
 from ..core.plan.features.undercoat.feature import FEATURE as UNDERCOAT
 from ..core.plan.features.undercoat.twins import twins_of
 from ..core.plan.outcome import Look, looks_after
@@ -29,6 +28,7 @@ from ..core.plan.steps.around import with_tasks
 from ..core.plan.steps.cards import StepCard, cards_of, how_once, used_on, wet_words
 from ..core.plan.steps.step import Step, steps_of
 from ..core.plan.steps.times import Times, times_of
+from ..core.plan.whole import Whole, whole_of
 from ..core.results import result
 from ..core.sculpt.parts import seams
 from ..core.sculpt.site import Site
@@ -53,15 +53,15 @@ MOST_THREADS = 4  # that draw pictures of one PDF
 class PlanSheet:
     """A plan worked out. coats, steps: what is done, muted ones left out. looks: the model bare and after each of
     them.
-    near: the share of the area near the light's values when the undercoat is done; coloured: of what is painted in
-    colour, near its target. Both None where there is nothing."""
+    near: the share of the area near the light's values when the undercoat is done, None where there is
+    none. whole: what it comes to when all is painted, None where there is only an undercoat."""
 
     context: Context
     bands: Bands
     coats: list[Coat] = field(default_factory=list)
     steps: list[Step] = field(default_factory=list)
     looks: list[Look] = field(default_factory=list)
-    coloured: float | None = None
+    whole: Whole | None = None
 
     @property
     def site(self) -> Site:
@@ -81,7 +81,7 @@ class PlanSheet:
     @property
     def school(self) -> str:
         """What the undercoat came from."""
-        return self.context.wishes("undercoat").school if self.coats else ""
+        return UNDERCOAT.school(self.context) if self.coats else ""
 
     @cached_property
     def cards(self) -> list[StepCard]:
@@ -193,8 +193,9 @@ def _worked_out(
     films = context.simulation.films(coats)
     steps = steps_of(site, coats, films, context.tools, plan.models, [look.within for look in looks])
     steps = with_tasks(context, coats, steps)
+    under = sum(s.stage == "undercoat" for s in steps)
     steps = [s if s.stage == "undercoat" else replace(s, within=None, adds=None) for s in steps]
-    return PlanSheet(context, bands, coats, steps, looks, COLOUR.near_share(context))
+    return PlanSheet(context, bands, coats, steps, looks, whole_of(context) if len(steps) > under else None)
 
 
 def still_working(sculpt: Sculpt, stage: str) -> Any:

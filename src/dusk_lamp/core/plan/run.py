@@ -62,6 +62,32 @@ def laid(context: Context, say: Say = lambda *_: None) -> tuple[Context, list[Fe
                 f"{len(context.site):,}: it is another file, stands another way, or was laid out with another "
                 "number of samples; give wishes instead of coats"
             )
+    given = context.plan.settled
+    settled = {name for name in features() if context.coats(name) or name in given}
+    context = context.on(replace(context.plan, settled=tuple(name for name in features() if name in settled)))
+    found, done = _laid(context, say)
+    again = next((name for name, f in features().items() if name not in settled and f.laid_again(found)), None)
+    if again is None:
+        return found.on(replace(found.plan, settled=given)), done
+    feature = features()[again]
+    for item in feature.items(found):
+        found = found.with_coats(feature.painted(found, item))
+    if "undercoat" not in settled:
+        under = features()["undercoat"]
+        found = found.on(found.plan.with_wishes("undercoat", under.came_to(found)))
+    later = {name for name, f in features().items() if f.order > feature.order} - settled
+    kept = tuple(c for c in found.plan.coats if c.stage not in later)
+    earlier = tuple(name for name in features() if name not in later)
+    first = found.on(replace(found.plan, coats=kept, settled=tuple(dict.fromkeys((*context.plan.settled, *earlier)))))
+    again_done, second = _laid(first, say)
+    said = {d.name: d for d in done}
+    return again_done.on(replace(again_done.plan, settled=given)), [
+        d if d.name in later else replace(said[d.name], coats=d.coats) for d in second
+    ]
+
+
+def _laid(context: Context, say: Say) -> tuple[Context, list[FeatureDone]]:
+    """Every feature in turn."""
     done = []
     for k, (name, feature) in enumerate(features().items()):
         coats_here = context.coats(name)

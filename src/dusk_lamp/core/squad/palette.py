@@ -13,7 +13,8 @@ from ..plan.context import Context
 from ..plan.economy.budget import Budget
 from ..plan.economy.coats import WAY as ECONOMY
 from ..plan.economy.given import coats_from
-from ..plan.economy.plan import economy
+from ..plan.economy.grounds import minutes_around
+from ..plan.economy.plan import economy, made_ready
 from ..plan.features.colour.feature import FEATURE as COLOUR
 from ..plan.registry import features
 from ..plan.run import laid
@@ -68,9 +69,11 @@ def _by_themselves(context: Context, numbers: Sequence[int], budget: Budget) -> 
     """The coats of some regions planned in their share of the time, from any pots."""
     counts = attention_of(context.site)[context.site.labels] * context.site.areas
     share = float(counts[np.isin(context.site.labels, list(numbers))].sum() / max(float(counts.sum()), 1e-9))
-    minutes = max(LEAST_MINUTES, budget.minutes * share)
-    alone = replace(budget, minutes=minutes, puddles=None, pots=None, steps=None, steps_on={})
-    return list(economy(context, alone, numbers=numbers).coats)
+    alone = replace(budget, puddles=None, pots=None, steps=None, steps_on={})
+    ready = made_ready(context, alone, numbers=numbers)
+    around = minutes_around(context)
+    minutes = max(LEAST_MINUTES, (budget.minutes - around) * share) + around
+    return list(economy(context, replace(alone, minutes=minutes), ready=ready).coats)
 
 
 def _snapped(context: Context, scheme: Sequence[Coat], takes_after: Mapping[int, int]) -> Context:

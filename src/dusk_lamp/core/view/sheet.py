@@ -68,16 +68,16 @@ def plan_pdf(
     pdf.multi_cell(wide - 62, 11, facts.name, align="L", new_x="LMARGIN", new_y="NEXT")
     pdf.set_font("text", size=10.5)
     pdf.ln(2)
-    coloured = f" In colour {100 * facts.coloured:.0f} % comes near its colour." if facts.coloured is not None else ""
+    promised = f" {facts.promised}" if facts.promised else ""
     near = (
         f" {100 * facts.near:.0f} % of the surface ends within half a value of the light."
-        if facts.near is not None
+        if facts.near is not None and not promised
         else ""
     )
     for words in (
         f"{facts.height_mm:.0f} mm tall, {grouped(facts.area_mm2).replace(THIN_SPACE, NO_BREAK)} mm² to paint. "
         f"{facts.light}",
-        f"{facts.school}: {counted(len(steps), 'step', 'steps')}.{near}{coloured} {READING}",
+        f"{facts.school}: {counted(len(steps), 'step', 'steps')}.{near}{promised} {READING}",
         f"For {counted(facts.models, 'model', 'models')}: {facts.times}." if facts.times else "",
         facts.notice,
     ):

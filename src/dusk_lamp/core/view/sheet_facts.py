@@ -20,7 +20,7 @@ READING = (  # how a step's pictures are read, in print and on screen
 @dataclass(frozen=True)
 class SheetFacts:
     """What stands in the heading. school: what the coats came from. near: the share of the area near the light when
-    the undercoat is done; coloured: of what is painted in colour. times: what it takes, in words, on so many
+    the undercoat is done; promised: what it comes to when all is painted, in words. times: in words, on so many
     models. cards: steps that are done together. pots: to have out; puddles: of the palette, each with its `#rrggbb`,
     how it is mixed, and what it is for; mixing: how many of them are mixed, in words; puts: what each step does at
     the palette. twins: what mends each primed or sprayed colour by brush."""
@@ -35,7 +35,7 @@ class SheetFacts:
     near: float | None = None
     times: str = ""
     models: int = 1
-    coloured: float | None = None
+    promised: str = ""
     cards: list[StepCard] = field(default_factory=list)
     pots: list[str] = field(default_factory=list)
     puddles: list[tuple[str, str, str]] = field(default_factory=list)

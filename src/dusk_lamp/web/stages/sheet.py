@@ -175,7 +175,7 @@ def pdf(sculpt_id: int) -> Response:
             plan.near,
             plan.times.words,
             plan.context.plan.models,
-            plan.coloured,
+            plan.whole.words if plan.whole else "",
             plan.cards,
             plan.pots,
             plan.puddle_rows,

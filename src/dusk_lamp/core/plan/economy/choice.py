@@ -15,7 +15,10 @@ from scipy.sparse import coo_matrix
 from ...datasets.prices import price
 from .budget import Budget
 from .candidates import Candidates
+from .films import FilmOption
 from .options import Option
+
+AnyOption = Option | FilmOption
 
 GAP, GOOD = 0.008, 0.01  # relative, at which a solver stops, and a solution is good enough
 RISE = 0.006  # relative, of the aim: what raises it further is looked at only where it may be needed
@@ -29,7 +32,7 @@ Row = tuple[dict[int, float], float, float]  # numbers by variable, and what the
 class Choice:
     """options: that were chosen, by region. gap: of the solution to the best that there could be, relative."""
 
-    options: list[Option]
+    options: list[AnyOption]
     gap: float
     seconds: float
 
@@ -53,7 +56,7 @@ def _fresh() -> float:
     return price("mixed puddle") - price("grown puddle")
 
 
-def choice_minutes(found: Candidates, options: Sequence[Option]) -> float:
+def choice_minutes(found: Candidates, options: Sequence[AnyOption]) -> float:
     """Of a choice: pots, puddles, steps. The first mix of two pots is a fresh one, further ones grow out of it."""
     puddles = {p for o in options for p in o.puddles}
     pots = {t for p in puddles for t in found.pots_of(p)}
@@ -62,11 +65,11 @@ def choice_minutes(found: Candidates, options: Sequence[Option]) -> float:
     return price("pot") * len(pots) + mixing + sum(o.minutes for o in options)
 
 
-def undominated(options: Sequence[Option]) -> list[Option]:
+def undominated(options: Sequence[AnyOption]) -> list[AnyOption]:
     """The options without those for which another of the same region takes no other puddles, no more time and no
     more steps, and brings as much: no choice needs them."""
-    out: list[Option] = []
-    mine: list[Option] = []  # those kept of the region that is looked at
+    out: list[AnyOption] = []
+    mine: list[AnyOption] = []  # those kept of the region that is looked at
     for option in sorted(options, key=lambda o: (o.region, -o.gain, o.minutes, o.steps)):
         if mine and mine[0].region != option.region:
             mine = []
@@ -82,7 +85,7 @@ def undominated(options: Sequence[Option]) -> list[Option]:
 
 def choose(
     found: Candidates,
-    options: Sequence[Option],
+    options: Sequence[AnyOption],
     budget: Budget,
     seconds: float = SECONDS,
     known: Choice | None = None,

@@ -17,18 +17,20 @@ from ...sculpt.site import Site, Where
 from ..context import Context
 from ..features.colour.ways.layers import covering_um
 from .candidates import Candidates, score
+from .films import WAY, FilmOption, film_coats
 from .groups import Group
 from .options import Option, job_of
 
-WAY = "economy"
 SHARES = np.array(
     [0, 0.02, 0.04, 0.07, 0.1, 0.15, 0.22, 0.32, 0.5, 0.75, 1.0]
 )  # of a film, that a blend is looked for in
 NARROWEST_MM = 0.3
 
 
-def coats_of(context: Context, groups: Sequence[Group], found: Candidates, option: Option) -> list[Coat]:
+def coats_of(context: Context, groups: Sequence[Group], found: Candidates, option: Option | FilmOption) -> list[Coat]:
     """The coats of one region, in order."""
+    if isinstance(option, FilmOption):
+        return film_coats(context, groups, found, option)
     group = groups[option.region]
     region = context.site.marking.regions[group.number - 1]
     mixes = [found.mix(p) for p in option.puddles]

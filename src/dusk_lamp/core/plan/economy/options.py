@@ -14,6 +14,7 @@ from numpy.typing import NDArray
 
 from ...coat.brush import Even, job_water
 from ...coat.technique import technique
+from ...datasets.prices import price
 from ...paint.colour import delta_e, lab, xyz
 from ...paint.film import film, masstone
 from ..features.colour.ways.layers import covering_um
@@ -50,6 +51,11 @@ class Option:
     def steps(self) -> int:
         """How many."""
         return len(self.puddles)
+
+    @property
+    def tones(self) -> int:
+        """How many tones it reads as."""
+        return self.steps
 
 
 @numba.njit(cache=True, nogil=True)
@@ -257,7 +263,8 @@ class RegionPool:
             area = flat[k] + (FADED * zone[k] if join_up else 0) + (zone[k + 1] if join_down else 0)
             minutes += hand_minutes(blend if mine else brush, None, float(area), True, coats, care)
         puddles = tuple(int(self.pool[k]) for k in order)
-        return Option(self.place, puddles, place, tuple(blended), join, float(sum(near)), minutes, base)
+        borders = price("band") * blended.count(False) * float(self.group.weight.sum())
+        return Option(self.place, puddles, place, tuple(blended), join, float(sum(near)) - borders, minutes, base)
 
     def _coats(self, k: int, over: int, job: str) -> int:
         """How many coats a candidate takes over another, or over the ground where that is −1."""

@@ -19,15 +19,17 @@ from ..context import Context
 from ..features.colour.needed import needed
 from ..palette.puddles import Puddle, palette_for
 from ..palette.share import palette_minutes
-from ..steps.care import care
 from ..steps.order import interleaved, ordered, touching
 from ..steps.step import Step, steps_of
+from .bands import bands
 from .budget import Budget
 from .candidates import Candidates, candidates_of, reaching_most, scores
-from .choice import Choice, choice_minutes, choose
+from .choice import AnyOption, Choice, choice_minutes, choose
 from .coats import coats_of
+from .films import FilmOption, FilmRegion
+from .grounds import minutes_around, times_of_coats
 from .groups import Group, groups_of
-from .options import PRICES, Known, Option, RegionPool
+from .options import PRICES, Known, RegionPool
 
 Say = Callable[[str, float], None]
 POT_COUNTS = (2, 4, 6, 8, 10, 12, 16)  # sets of pots that options are made of
@@ -38,24 +40,29 @@ PINNED_PRICES = tuple(0.1 * 0.45**k for k in range(14))  # the same where a numb
 ONE_STEP = 10.0  # the price of a step that nobody pays twice
 CLOSE = 3.0  # minutes: as good as what was asked for
 SAFELY = 1.2  # times the minutes that coats took too long, that the next try leaves out
+LEAST_LESS = 1.0  # minutes, that it then leaves out at least
 TRIES = 4  # until the coats themselves keep within the time
 EXCHANGES = 8  # of one pot for another, in a set, at most
 OF_WHAT_IS_OUT, OF_ANY_POT = 8, 4  # further mixes that a region is tried with in each round
 FEW_MORE = (2, 3, 6)  # of them at once
+LEAST_LEFT = 5.0  # minutes, that something can be painted in
 ROUNDS, LEAST_GAIN = 6, 0.002  # times that a choice is looked at again, and what one must bring
 # at least so many steps on a face, and on anything else, in so many minutes; common practice, CP-35
-FACE_STEPS, USUAL_STEPS = ((90.0, 4), (45.0, 3)), ((45.0, 2),)
+FACE_STEPS, USUAL_STEPS = ((120.0, 4), (75.0, 3)), ((75.0, 2),)
 USUAL_COSTS = 0.025  # of the weighted area near its colour, at most, that those may cost elsewhere
 MOST_SPOTS = 4_000  # that coats are looked at on: a share is known to a thousandth
+BAND_COSTS, MISSING = 0.15, 0.05  # share of near, that a ΔE00 of bands, and a bare region, count
 FRONT = (30.0, 60.0, 90.0, 120.0, 180.0, 300.0)  # minutes
 
 
 @dataclass(frozen=True)
 class Economy:
-    """A plan for a budget. coats: in order, of the stage colour. puddles: the palette. pots: in the order they are
-    needed. steps: as they are done. minutes: of work, with pots and puddles. near_5, near_8: share of the marked area
-    within ΔE00 5 and 8 of what it should look like; near_5_weighted: the same, weighted by attention; mean_de. gap:
-    of the choice.
+    """A plan for a budget. coats: in order, of the stage colour. under: what they lie on, primer and light, in
+    under_minutes.
+    puddles: the palette. pots: in the order they are needed. steps: as they are done. minutes: of hands door to door,
+    from mould lines to the washed brush; wait: of drying beside them. cups: that are sprayed. near_5, near_8: share
+    of the marked area within ΔE00 5 and 8 of what it should look like; near_5_weighted: the same, weighted by
+    attention; mean_de. bands: see economy.bands. gap: of the choice.
     bare: names of regions that there was no time for. letter_of_step: the puddle of each."""
 
     budget: Budget
@@ -72,13 +79,24 @@ class Economy:
     gap: float
     seconds: float
     bare: tuple[str, ...] = ()
+    under: tuple[Coat, ...] = ()
+    wait: float = 0.0
+    cups: int = 0
+    bands: float = 0.0
+    under_minutes: float = 0.0
+
+    @property
+    def worth(self) -> float:
+        """What two plans for one budget are compared by: near, and smooth."""
+        return 0.7 * self.near_5_weighted + 0.3 * self.near_8 - BAND_COSTS * self.bands - MISSING * len(self.bare)
 
     @property
     def words(self) -> str:
         """In a sentence."""
         bare = f" No time for {', '.join(self.bare)}." if self.bare else ""
         return (
-            f"{self.minutes:.0f} min: {len(self.pots)} pots, {len(self.puddles)} puddles, {len(self.steps)} steps; "
+            f"{self.minutes:.0f} min door to door: {len(self.pots)} pots, {len(self.puddles)} puddles, "
+            f"{len(self.under) + len(self.steps)} steps; "
             f"{100 * self.near_5_weighted:.0f} % near its colour (ΔE 5), {100 * self.near_8:.0f} % within 8.{bare}"
         )
 
@@ -90,12 +108,14 @@ class Ready:
     groups: list[Group]
     found: Candidates
     near: list[NDArray[np.float32]]
-    options: list[Option]
+    options: list[AnyOption]
+    films: list[FilmRegion]
     seen: set[tuple[object, ...]]
     known: list[Known]
     steps_on: dict[int, int] = field(default_factory=dict)  # by the places of groups
     faces: frozenset[int] = frozenset()  # places of groups that are looked at first, and are skin
     least: dict[int, int] = field(default_factory=dict)  # steps that groups get where there are options for them
+    around: float = 0.0  # minutes of all that is no colour: preparing, priming, light, what lies above
 
 
 def economy(
@@ -112,16 +132,23 @@ def economy(
         SettingError: nothing is marked, there is nothing to paint with, or pins that contradict each other.
     """
     began, budget = time.perf_counter(), budget or Budget()
-    ready = ready or made_ready(context, budget, say, numbers)
+    ready = _timed(context, ready or made_ready(context, budget, say, numbers))
     say(f"Choosing for {budget.minutes:.0f} minutes", 0.6)
     return _within(context, ready, budget, began)
 
 
 def _within(context: Context, ready: Ready, budget: Budget, began: float) -> Economy:
-    """A plan whose coats keep within the minutes as they are really laid. What is usual gives way where that costs
-    too much, or leaves something bare."""
+    """A plan whose coats keep within the minutes as they are really laid, door to door. What is usual gives
+    way where that costs too much, or leaves something bare."""
+    left = budget.minutes - ready.around
+    if left < LEAST_LEFT:
+        raise SettingError(
+            f"{budget.minutes:.0f} minutes are too few: what comes before and after the colours, priming and "
+            f"cleaning up among it, takes {ready.around:.0f}; give it {ready.around + LEAST_LEFT:.0f} or more"
+        )
+    whole, budget = budget, replace(budget, minutes=left)
     chosen, ready = _chosen(ready, budget)
-    usual, fuller = _with_usual_steps(chosen, ready, budget)
+    usual, fuller = _with_usual_steps(chosen, ready, whole)
     best = _kept_within(context, fuller, usual, budget, began)
     if usual is not chosen or best is None or best.bare:
         other = _kept_within(context, ready, chosen, budget, began)
@@ -131,7 +158,7 @@ def _within(context: Context, ready: Ready, budget: Budget, began: float) -> Eco
         raise SettingError(
             "nothing can be painted within this: give it more minutes, or free the pin on pots, puddles or steps"
         )
-    return _without_needless(context, fuller, best)
+    return replace(_without_needless(context, fuller, best), budget=whole)
 
 
 def _costs_too_much(usual: Economy, other: Economy) -> bool:
@@ -147,13 +174,14 @@ def _kept_within(context: Context, ready: Ready, chosen: Choice, budget: Budget,
         if not chosen.options:
             break
         made = _made(context, ready, chosen, budget, time.perf_counter() - began)
-        over = made.minutes - budget.minutes  # the real coats take longer than was counted, or less
-        if over <= 0 and (best is None or made.near_5_weighted > best.near_5_weighted):
+        over = made.minutes - budget.minutes - ready.around  # the real coats take longer than was counted, or less
+        if over <= 0 and (best is None or made.worth > best.worth):
             best = made
         wants_more = choice_minutes(ready.found, chosen.options) > within.minutes - CLOSE
         if -CLOSE <= over <= 0 or (over < 0 and not wants_more):
             break
-        within = replace(within, minutes=max(within.minutes - (SAFELY if over > 0 else 1.0) * over, 1.0))
+        less = max(SAFELY * over, LEAST_LESS) if over > 0 else over
+        within = replace(within, minutes=max(within.minutes - less, 1.0))
         chosen = choose(ready.found, _not_flat(ready), within, known=chosen if over < 0 else None)
     return best
 
@@ -166,15 +194,15 @@ def front(
     out: list[Economy] = []
     for k, budget in enumerate(sorted(budgets, key=lambda b: b.minutes)):
         say(f"Choosing for {budget.minutes:.0f} minutes", 0.4 + 0.55 * k / len(budgets))
-        made = economy(context, budget, ready=ready)
-        if (
-            out
-            and _fits(out[-1], budget)
-            and (out[-1].near_5_weighted, out[-1].near_8) > (made.near_5_weighted, made.near_8)
-        ):
-            made = replace(out[-1], budget=budget)
-        out.append(made)
+        out.append(no_worse(economy(context, budget, ready=ready), out))
     return out
+
+
+def no_worse(made: Economy, before: Sequence[Economy]) -> Economy:
+    """A plan, or the last of those made for less time, where that is better and within its budget, too."""
+    last = before[-1] if before else made
+    near = [(e.near_5_weighted, e.near_8) for e in (last, made)]
+    return replace(last, budget=made.budget) if near[0] > near[1] and _fits(last, made.budget) else made
 
 
 def _fits(made: Economy, budget: Budget) -> bool:
@@ -216,17 +244,45 @@ def made_ready(context: Context, budget: Budget, say: Say = lambda *_: None, num
         for r, region in enumerate(looked_at)
         if region.attention == "focal point" and material_called(region.material).drawn
     )
-    ready = Ready(groups, found, near, [], set(), [Known() for _ in groups], pinned, faces - pinned.keys())
+    films = [FilmRegion(context, r, g, found) for r, g in enumerate(groups)]
+    ready = Ready(
+        groups,
+        found,
+        near,
+        [],
+        films,
+        set(),
+        [Known() for _ in groups],
+        pinned,
+        faces - pinned.keys(),
+    )
     pool = sorted({p for pool in pools for p in pool})
     for r, group in enumerate(groups):
         say(f"Ways to paint {site.marking.regions[group.number - 1].name}", 0.2 + 0.2 * r / len(groups))
         neat = np.array([k for k in pool if found.neat(k)], np.int64) if budget.neat else np.zeros(0, np.int64)
         region = RegionPool(r, group, found, pool, near[r], _few(near[r] * group.weight, neat, 2), ready.known[r])
         _add(ready, region, pools, budget)
+        if not budget.neat:
+            _add_films(ready, r, None)
     _as_pinned(ready)
     if not ready.options:
         raise SettingError("no region can be painted with these pins; let bases be mixed, or pin fewer pots")
     return ready
+
+
+def _timed(context: Context, ready: Ready) -> Ready:
+    """With the minutes of the coats of the plan that are no colours."""
+    return replace(ready, around=minutes_around(context))
+
+
+def share_of_films(context: Context, ready: Ready, budget: Budget) -> float:
+    """Of the weighted area, what a first choice would paint so that the light below shows through."""
+    left = budget.minutes - _timed(context, ready).around
+    if left < LEAST_LEFT:
+        return 0.0
+    chosen = choose(ready.found, ready.options, replace(budget, minutes=left))
+    through = [o for o in chosen.options if isinstance(o, FilmOption) and not o.covers(ready.found)]
+    return sum(float(ready.groups[o.region].weight.sum()) for o in through)
 
 
 def _add(ready: Ready, region: RegionPool, pools: Sequence[Sequence[int]], budget: Budget) -> None:
@@ -236,14 +292,23 @@ def _add(ready: Ready, region: RegionPool, pools: Sequence[Sequence[int]], budge
             continue
         many = region.place in ready.steps_on or region.place in ready.faces
         prices = (*(PINNED_PRICES if many else PRICES), ONE_STEP)
-        for bands, mixed in zip(*region.runs(np.array(pots, np.int64), prices, budget.blends), strict=True):
-            key = region.place, region.pool[bands].tobytes(), np.where(mixed < 0, -1, region.pool[mixed]).tobytes()
+        for runs, mixed in zip(*region.runs(np.array(pots, np.int64), prices, budget.blends), strict=True):
+            key = region.place, region.pool[runs].tobytes(), np.where(mixed < 0, -1, region.pool[mixed]).tobytes()
             if key in ready.seen:
                 continue
             ready.seen.add(key)
-            option = region.option(bands, mixed)
+            option = region.option(runs, mixed)
             if not budget.neat or ready.found.neat(option.puddles[option.base]):
                 ready.options.append(option)
+
+
+def _add_films(ready: Ready, place: int, pool: Sequence[int] | None) -> None:
+    """Options of a region with see-through films, of the puddles of a pool or of any; those that are new."""
+    for option in ready.films[place].options(pool):
+        key = place, option.films
+        if key not in ready.seen:
+            ready.seen.add(key)
+            ready.options.append(option)
 
 
 def _as_pinned(ready: Ready) -> None:
@@ -272,6 +337,8 @@ def _chosen(ready: Ready, budget: Budget) -> tuple[Choice, Ready]:
             region = RegionPool(r, group, ready.found, pool, ready.near[r], keep, ready.known[r])
             more = [*(few[:k] for k in FEW_MORE), free, *([p] for p in (*few, *free))]
             without = ([p for p in puddles if p != left] for left in puddles)
+            if ready.films and not budget.neat:
+                _add_films(ready, r, [*puddles, *few, *free])
             _add(ready, region, [puddles, few[:3], free, *([*puddles, *m] for m in more), *without], budget)
         _as_pinned(ready)
         again = choose(ready.found, ready.options, budget, known=chosen, better_by=LEAST_GAIN)
@@ -286,7 +353,7 @@ def _with_usual_steps(chosen: Choice, ready: Ready, budget: Budget) -> tuple[Cho
     further off; from the options that are there, for looking further brought nothing."""
     for least in _usual_steps(ready, budget):
         fuller = replace(ready, least=least)
-        if all(o.steps >= least.get(o.region, 1) for o in chosen.options):
+        if all(o.tones >= least.get(o.region, 1) for o in chosen.options):
             return chosen, fuller
         other = choose(ready.found, _not_flat(fuller), budget, known=chosen, better_by=-USUAL_COSTS)
         costs = sum(o.gain for o in chosen.options) - sum(o.gain for o in other.options)
@@ -307,12 +374,12 @@ def _usual_steps(ready: Ready, budget: Budget) -> list[dict[int, int]]:
     return [{**things, **full}, things, full, faces]
 
 
-def _not_flat(ready: Ready) -> list[Option]:
+def _not_flat(ready: Ready) -> list[AnyOption]:
     """The options without those of fewer steps than their group is to get."""
     flat = set()
     for place, steps in ready.least.items():
-        most = max((o.steps for o in ready.options if o.region == place), default=0)
-        flat |= {id(o) for o in ready.options if o.region == place and o.steps < min(steps, most)}
+        most = max((o.tones for o in ready.options if o.region == place), default=0)
+        flat |= {id(o) for o in ready.options if o.region == place and o.tones < min(steps, most)}
     return [o for o in ready.options if id(o) not in flat]
 
 
@@ -455,7 +522,7 @@ def _come_to(
     mm2 = site.areas[painted].astype(np.float64)
     weight = mm2 * attention_of(site)[site.labels[painted]]
     pots = tuple(dict.fromkeys(name for p in puddles for name in p.parts))
-    minutes = care("shake") * len(pots) + sum(s.hand_minutes + s.set_up_minutes + s.clean_minutes for s in steps)
+    times = times_of_coats(context, [*before, *coats, *context.after("colour")])
     marking, begun = site.marking, {c.region for c in coats}
     bare = tuple(marking.regions[g.number - 1].name for g in groups if marking.ids[g.number] not in begun)
     return Economy(
@@ -465,7 +532,7 @@ def _come_to(
         pots,
         tuple(steps),
         tuple(letters),
-        minutes,
+        times.work,
         float(mm2[off <= 5].sum() / mm2.sum()),
         float(mm2[off <= 8].sum() / mm2.sum()),
         float(weight[off <= 5].sum() / weight.sum()),
@@ -473,4 +540,9 @@ def _come_to(
         gap,
         seconds,
         bare,
+        tuple(before),
+        times.wait,
+        times.cups,
+        bands(site, seen, context.target("metal").lab),
+        times_of_coats(context, before).work,
     )

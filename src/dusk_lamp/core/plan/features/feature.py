@@ -111,6 +111,10 @@ class Feature:
         before."""
         return []
 
+    def laid_again(self, context: Context) -> bool:
+        """Whether its coats are worked out once more when those of the features after it are known."""
+        return False
+
     def came_to(self, context: Context) -> Any:
         """Its wishes, with what was found when its coats were worked out."""
         return context.wishes(self.name)

@@ -43,6 +43,11 @@ class Times:
         return self.hand + self.set_up + self.clean + self.wait
 
     @property
+    def work(self) -> float:
+        """The same without the waiting."""
+        return self.hand + self.set_up + self.clean
+
+    @property
     def words(self) -> str:
         """In a line."""
         table = self.set_up + self.clean

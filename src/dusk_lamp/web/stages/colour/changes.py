@@ -14,6 +14,7 @@ from ....core.plan.features.colour.feature import FEATURE
 from ....core.plan.features.colour.ways import ways
 from ....core.plan.features.face.feature import FEATURE as FACE
 from ....core.plan.features.feature import Item
+from ....core.plan.features.undercoat.feature import FEATURE as UNDERCOAT
 from ....core.plan.steps.order import WHOLE_MODEL, move_refused, region_of
 from ....core.sculpt.site import WHOLE, Where
 from ....store import paints
@@ -97,9 +98,11 @@ def _changed(session: Session, open_plan: OpenPlan, what: str, given: Body) -> E
     if what == "plan":
         budget = budget_from(open_plan, given)
         new = plan.with_wishes(FEATURE.name, replace(context.wishes(FEATURE.name), budget=budget))
-        context = context.on(replace(new, coats=open_plan.plan.coats))
-        coats = FEATURE.painted(context, FEATURE.items(context)[-1])
-        return kept(coats, f"planned for {budget.minutes:.0f} minutes", new)
+        settled = open_plan.planning.plan.settled
+        context = context.on(replace(new, coats=open_plan.plan.coats, settled=settled))
+        context = context.with_coats(FEATURE.painted(context, FEATURE.items(context)[-1]))
+        new = new.with_wishes(UNDERCOAT.name, UNDERCOAT.came_to(context))
+        return kept(list(context.plan.coats), f"planned for {budget.minutes:.0f} minutes", new)
     if what == "clear":
         number = open_plan.number(given["region"])
         return kept(FEATURE.put(context, Item("", site.marking.ids[number]), []), f"coats removed: {names[number]}")

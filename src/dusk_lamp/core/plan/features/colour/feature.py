@@ -17,11 +17,13 @@ from ...brief import seen_after
 from ...context import Context
 from ...economy.budget import Budget
 from ...economy.coats import WAY as ECONOMY
-from ...economy.plan import Economy, Ready, economy, made_ready
+from ...economy.grounds import LEAST_SEEN, schools_for, seen_of_cups
+from ...economy.plan import Economy, Ready, economy, made_ready, share_of_films
 from ...nearness import Nearness, nearness
 from ...steps.order import WHOLE_MODEL, OrderPlace, interleaved, ordered, region_of, touching
 from ...steps.step import steps_of
 from ..feature import Feature, Item
+from ..undercoat.schools import SUITED, schools
 from .ways import way_called
 from .wishes import ColourWishes
 
@@ -85,14 +87,14 @@ class ColourFeature(Feature):
         ]
         return self.largest_first(context, free)
 
-    def planned(self, context: Context) -> list[int]:
+    def planned(self, context: Context, with_ways: bool = False) -> list[int]:
         """The numbers of the regions that a budget is planned for: all that name no way of their own, and are not
-        covered later."""
+        covered later. with_ways: those that name one, too."""
         marking, areas, covered = context.site.marking, context.site.areas, self.covered(context)
         return [
             k
             for k, r in enumerate(marking.regions, 1)
-            if not r.way and r.id not in covered and float(areas[context.site.labels == k].sum()) > 0
+            if (with_ways or not r.way) and r.id not in covered and float(areas[context.site.labels == k].sum()) > 0
         ]
 
     def covered(self, context: Context) -> dict[int, str]:
@@ -102,12 +104,75 @@ class ColourFeature(Feature):
         return {id_: stage.title for stage in later for id_ in stage.covers(context)}
 
     def economy(self, context: Context, budget: Budget) -> Economy:
-        """The best plan for a budget, worked out once.
+        """The best plan for a budget, worked out once: over the undercoat that is there, or over the one that suits
+        it best where that is free (see ground).
 
         Raises:
             SettingError: see plan.economy.
         """
-        return self._planned(context, budget)
+        return self._planned(self.on_ground(context, budget), budget)
+
+    def on_ground(self, context: Context, budget: Budget) -> Context:
+        """The plan over the undercoat that a budget is best over."""
+        name = self.ground(context, budget)
+        return self._over(context, name) if name else context
+
+    def ground(self, context: Context, budget: Budget | None = None) -> str:
+        """The school that a plan for a budget, else for the one wished for, is best over; "" where the undercoat is
+        not free: it was chosen or settled, nothing is planned, or some region is painted its own way over it."""
+        budget = budget or context.wishes(self.name).budget
+        free = context.wishes("undercoat").school == SUITED and "undercoat" not in context.plan.settled
+        if budget is None or not free or not self.planned(context):
+            return ""
+        if len(self.planned(context)) < len(self.planned(context, True)):
+            return ""
+        return self._ground(context, budget)
+
+    def _over(self, context: Context, name: str) -> Context:
+        undercoat = context.feature("undercoat")
+        coats = undercoat.fitted(context, name).coats
+        before = [c for c in context.before(self.name) if c.stage != undercoat.name]
+        later = [c for c in context.plan.coats if c.stage != undercoat.name and c not in before]
+        return context.with_coats([*before, *coats, *later])
+
+    def _on_any_ground(self, context: Context, budget: Budget) -> str:
+        undercoat = context.feature("undercoat")
+        under = context.wishes("undercoat")
+        return digest(
+            plain(budget),
+            context.target_key("metal"),
+            context.share,
+            [undercoat.key(context, name) for name in schools_for(budget.minutes, lambda _: "")],
+            [plain(p) for p in context.rack],
+            plain(context.tools),
+            self.planned(context),
+            plain(under),
+            plain(context.after(self.name)),
+        )
+
+    @result(most=8, of=1, depends=_on_any_ground)
+    def _ground(self, context: Context, budget: Budget) -> str:
+        undercoat = context.feature("undercoat")
+        kit = undercoat.kit(context)
+        names = schools_for(budget.minutes, lambda name: schools()[name].lack(kit))
+        made: dict[str, Economy] = {}
+        for name in names:
+            over = self._over(context, name)
+            try:
+                if made and share_of_films(over, self._ready(over, budget), budget) < LEAST_SEEN:
+                    continue  # its light would be covered
+                made[name] = self._planned(over, budget)
+            except SettingError as e:  # too long for the time, mostly
+                trouble = e
+        if not made:
+            raise trouble
+        return max(made, key=lambda name: (self._is_seen(context, name, made[name]), made[name].worth))
+
+    def _is_seen(self, context: Context, name: str, made: Economy) -> bool:
+        """Whether every cup that is sprayed still shows when the colours of a plan are on."""
+        over = self._over(context, name)
+        found = seen_of_cups(over, [*over.before(self.name), *made.coats])
+        return all(share >= LEAST_SEEN for _, share in found)
 
     def _state(self, context: Context, budget: Budget) -> str:
         """All that plans for any budget of the same pins depend on."""
@@ -121,11 +186,14 @@ class ColourFeature(Feature):
             context.plan.models,
         )
 
-    @result(most=1, of=1, depends=_state)  # 10 MB
+    def _with_all(self, context: Context, budget: Budget) -> tuple[str, str]:
+        return self._state(context, budget), digest(plain(budget), plain(context.after(self.name)))
+
+    @result(most=3, of=1, depends=_state)  # 10 MB each: of every ground
     def _ready(self, context: Context, budget: Budget) -> Ready:
         return made_ready(context, budget, numbers=self.planned(context))
 
-    @result(most=8, of=1, depends=lambda self, context, budget: (self._state(context, budget), digest(plain(budget))))
+    @result(most=16, of=1, depends=_with_all)
     def _planned(self, context: Context, budget: Budget) -> Economy:
         return economy(context, budget, ready=self._ready(context, budget))
 
@@ -195,7 +263,7 @@ class ColourFeature(Feature):
             ids = {site.marking.ids[k] for k in self.planned(context)}
             left = [c for c in coats_here if c.region not in ids and c.way != ECONOMY]
             metal = [c for c in context.after(self.name) if not (c.stage == "metal" and c.region in ids)]
-            return [*context.before(self.name), *new, *left, *metal]
+            return [*self.on_ground(context, context.wishes(self.name).budget).before(self.name), *new, *left, *metal]
         number = site.marking.number_of(item.region)
         region_ids = [region_of(site, c) for c in coats_here]
         left = [c for c, n in zip(coats_here, region_ids, strict=True) if n != number]
@@ -226,6 +294,10 @@ class ColourFeature(Feature):
         for coat in context.coats(self.name):
             out.setdefault(region_of(context.site, coat), []).append(coat)
         return out
+
+    def laid_again(self, context: Context) -> bool:
+        """A plan for a budget, where the features after it take time, too."""
+        return bool(context.wishes(self.name).budget and self.planned(context) and context.after(self.name))
 
     def aim(self, coat: Coat) -> str:
         """Of regions that are planned together painted metal is among them."""

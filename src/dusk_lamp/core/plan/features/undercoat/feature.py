@@ -1,7 +1,7 @@
 """The undercoat: primer, and the light laid down by a school or by fitted passes."""
 
 from collections.abc import Callable, Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from typing import Any
 
 import numpy as np
@@ -18,7 +18,7 @@ from ...steps.times import times_of
 from ..feature import Feature, Item
 from .pots import Pots, ValueSpan, pots_from
 from .school_fit import LightMatch, fewest_of_the_nearest, fit_school
-from .schools import FIT, Kit, school_coats, schools
+from .schools import FIT, SUITED, USUAL, Kit, school_coats, schools
 from .schools.school import primed
 from .spray_fit import fit
 from .wishes import UndercoatWishes
@@ -180,23 +180,37 @@ class UndercoatFeature(Feature):
         ]
 
     def school(self, context: Context) -> str:
-        """The school that is taken: the one wished for, or the first there are tools for."""
-        wishes = context.wishes(self.name).school
-        needs = ("airbrush",) if wishes == FIT else schools()[wishes].needs
-        if not context.tools.lack(*needs) or wishes != UndercoatWishes().school:
-            return wishes
+        """The school that is taken: the one wished for; the one that a plan for all colours is best over; or the
+        usual one, as far as there are tools for it."""
+        wishes = context.wishes(self.name)
+        if wishes.school == SUITED and wishes.taken and context.coats(self.name):
+            return wishes.taken
+        return self._chosen(context)
+
+    def _chosen(self, context: Context) -> str:
+        wished = context.wishes(self.name).school
+        if wished != SUITED:
+            return wished
+        return context.feature("colour").ground(context) or self.usual(context)
+
+    def usual(self, context: Context) -> str:
+        """The usual school, or the first there are tools for."""
         kit = self.kit(context)
-        return next(name for name, s in schools().items() if not s.lack(kit))
+        return next(name for name in (USUAL, *schools()) if not schools()[name].lack(kit))
 
     def coats(self, context: Context, item: Item) -> list[Coat]:
         """Those of the school, fitted to the light, or the fitted passes."""
-        name = self.school(context)
+        name = self._chosen(context)
         return self.fit_once(context)[0] if name == FIT else list(self.fitted(context, name).coats)
 
     def came_to(self, context: Context) -> UndercoatWishes:
         """With the values that the school's own coats aim at."""
-        wishes, name = context.wishes(self.name), self.school(context)
-        return wishes.of(name, self.fit_once(context)[1] if name == FIT else self.fitted(context, name).match.span)
+        wishes = context.wishes(self.name)
+        name = self._chosen(context)
+        if wishes.school == SUITED:
+            wishes = replace(wishes, taken=name)
+        span = self.fit_once(context)[1] if name == FIT else self.fitted(context, name).match.span
+        return wishes.of(wishes.school, span)
 
     def mine(self, item: Item, coat: Coat) -> bool:
         """All of them."""

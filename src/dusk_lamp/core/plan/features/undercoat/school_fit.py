@@ -106,6 +106,8 @@ def fit_school(site: Site, coats: Sequence[Coat], share: NDArray) -> tuple[list[
     amounts = _Amounts(
         site.only(chosen, np.zeros((0, 3), np.int32)), list(coats), np.asarray(share, np.float64)[chosen]
     )
+    if len(coats) < 2:  # the primer is laid as it is
+        return list(coats), amounts.best_span()
     for _ in range(ROUNDS):
         amounts.fit(MOVES)
         amounts.turn()
@@ -139,11 +141,15 @@ class _Amounts:
         self._tried: dict[tuple[int, float, float], NDArray] = {}  # films of strokes turned, by azimuth and height
         self.span = ValueSpan(0.0, 10.0)
 
+    def best_span(self) -> ValueSpan:
+        """The key in which they come nearest to the light as they are."""
+        return best_span(self.band.value(self.times[:, None] * self.films), self.share, self.weight)
+
     def fit(self, moves: int) -> float:
         """Moves the amounts, and then the key; returns what is lost."""
-        self.span = best_span(self.band.value(self.times[:, None] * self.films), self.share, self.weight)
+        self.span = self.best_span()
         self.times, lost = self._moved(self.films, moves)
-        self.span = best_span(self.band.value(self.times[:, None] * self.films), self.share, self.weight)
+        self.span = self.best_span()
         return lost
 
     def _moved(self, films: NDArray, moves: int) -> tuple[NDArray, float]:

@@ -13,6 +13,8 @@ from .....registry import registered
 from .school import Kit, UndercoatSchool
 
 FIT = "fit"  # what coats that were fitted to the light say they came from
+SUITED = "suited"  # a school that is chosen with the colours
+USUAL = "ladder"
 
 
 @cache
