@@ -497,11 +497,11 @@ def test_every_technique_describes_itself():
 
 
 def test_techniques_are_listed_in_the_order_of_the_work():
-    """Common practice, craft page, sections 1 and 12: primer, spray, brush, dry-brush, wash, oil, wear from chips to
-    dust, edges last."""
+    """Common practice, craft page, sections 1 and 12: primer, spray, brush, fade, dry-brush, wash, oil, wear from
+    chips to dust, edges last."""
     listed = [name for name in techniques() if name not in ("blend", "oil light", "sponge")]
     worn = ["chips", "streaks", "verdigris", "dust"]
-    assert listed == ["prime", "spray", "brush", "drybrush", "wash", "oil wipe", *worn, "line"]
+    assert listed == ["prime", "spray", "brush", "fade", "drybrush", "wash", "oil wipe", *worn, "line"]
 
 
 def test_a_dry_brush_by_its_own_rule():

@@ -13,10 +13,10 @@ from dusk_lamp.core.paint.colour import delta_e, lab, reflectance_from_hex, xyz
 from dusk_lamp.core.paint.mix import only
 from dusk_lamp.core.plan.context import Context
 from dusk_lamp.core.plan.document import Plan
-from dusk_lamp.core.plan.economy.bands import HARDLY_SEEN, bands, pairs_of
+from dusk_lamp.core.plan.economy.bands import HARDLY_SEEN, banding, pairs_of
 from dusk_lamp.core.plan.economy.budget import Budget
 from dusk_lamp.core.plan.economy.candidates import candidates_of
-from dusk_lamp.core.plan.economy.films import THINNEST, Film, FilmRegion, film_coats, water_of
+from dusk_lamp.core.plan.economy.films import THINNEST, FilmRegion, SeeThrough, film_coats, water_of
 from dusk_lamp.core.plan.economy.grounds import LEAST_SEEN, seen_of_cups
 from dusk_lamp.core.plan.economy.groups import groups_of
 from dusk_lamp.core.plan.features.colour.wishes import ColourWishes
@@ -140,8 +140,8 @@ def test_bands_of_a_ramp_in_flat_tones_are_the_closed_form(strip, tones):
     a, b = pairs_of(strip).T
     steps = delta_e(lab(xyz(greys[:-1])), lab(xyz(greys[1:]))) - HARDLY_SEEN
     expected = np.abs(x[a] - x[b]).mean() / length * np.maximum(steps, 0).sum()
-    assert bands(strip, seen, wanted) == pytest.approx(expected, rel=0.2)
-    assert bands(strip, np.tile(greys[:1], (len(x), 1)), wanted) == 0
+    assert banding(strip, seen, wanted) == pytest.approx(expected, rel=0.2)
+    assert banding(strip, np.tile(greys[:1], (len(x), 1)), wanted) == 0
     assert np.allclose(np.linalg.norm(strip.surface.points[a] - strip.surface.points[b], axis=1), 0.4, atol=0.09)
 
 
@@ -158,7 +158,7 @@ def test_a_fade_is_what_kubelka_and_munk_say_from_its_weak_end_to_its_strong_one
     (group, _) = groups_of(doll, [1, 2])
     found = candidates_of([RACK.find("Soot"), RACK.find("Cockle Red")], [group])
     region = FilmRegion(doll, 0, group, found)
-    light, one = np.linspace(0, 1, 9), Film(0, 6.0, (0.0, 0.6))
+    light, one = np.linspace(0, 1, 9), SeeThrough(0, 6.0, (0.0, 0.6))
     ground = np.tile(np.linspace(0.1, 0.8, 9)[:, None], (1, 36))
     seen = region._seen([one], ground, light)[0]
     share = np.clip((light - 0.6) / (0.0 - 0.6), 0, 1)
@@ -175,7 +175,7 @@ def test_a_fade_is_laid_as_it_was_worked_out(doll):
     groups = groups_of(doll, [1, 2])
     found = candidates_of([RACK.find("Soot"), RACK.find("Cockle Red")], groups)
     region = FilmRegion(doll, 0, groups[0], found)
-    option = region._option((Film(1, 8.0), Film(0, 2.0, (0.0, 0.5))))
+    option = region._option((SeeThrough(1, 8.0), SeeThrough(0, 2.0, (0.0, 0.5))))
     first, shade = film_coats(doll, groups, found, option)
     assert (first.technique, shade.technique) == ("brush", "fade") and option.steps == 2
     assert first.where == Where("region", 1) and 1 < water_of(option.films[1], found.mix(0)) <= THINNEST

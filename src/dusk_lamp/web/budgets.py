@@ -2,7 +2,7 @@
 it comes."""
 
 from collections import Counter
-from collections.abc import Mapping
+from collections.abc import Mapping, Sequence
 from dataclasses import replace
 from typing import Any
 
@@ -119,14 +119,12 @@ def whole_front(sculpt_id: int) -> Response | tuple[Response, int]:
     budgets = [Budget.usual(m) for m in FRONT]
 
     def work(say: Say) -> None:
-        for k, budget in enumerate(budgets):
-            say(f"Choosing for {budget.minutes:.0f} minutes", k / len(budgets))
-            economy_of(open_plan, budget)
+        _long_enough(open_plan, budgets, say)
 
     try:
         if working := in_background(("front", sculpt_id, open_plan.turn), work):
             return not_yet(working)
-        found = [economy_of(open_plan, b) for b in budgets]
+        found = _long_enough(open_plan, budgets)
     except SettingError as e:
         return jsonify(trouble=str(e))
     best: list[Economy] = []
@@ -136,8 +134,21 @@ def whole_front(sculpt_id: int) -> Response | tuple[Response, int]:
     here = next((k for k, e in enumerate(found) if _is_here(open_plan, e.budget)), None)
     return jsonify(
         svg=front_svg(rows, here),
-        plans=[{"minutes": b.minutes, "words": e.words} for b, e in zip(budgets, best, strict=True)],
+        plans=[{"minutes": e.budget.minutes, "words": b.words} for e, b in zip(found, best, strict=True)],
     )
+
+
+def _long_enough(open_plan: OpenPlan, budgets: Sequence[Budget], say: Say = lambda *_: None) -> list[Economy]:
+    """A plan for each budget that there is time enough in; for the longest, what is in the way of it is raised."""
+    found = []
+    for k, budget in enumerate(budgets):
+        say(f"Choosing for {budget.minutes:.0f} minutes", k / len(budgets))
+        try:
+            found.append(economy_of(open_plan, budget))
+        except SettingError:
+            if budget is budgets[-1]:
+                raise
+    return found
 
 
 def _row(sculpt_id: int, open_plan: OpenPlan, found: Economy, arguments: dict[str, str]) -> dict[str, Any]:

@@ -11,7 +11,7 @@ from ..plain import plain, rounded
 from ..results import digest, result
 from ..target.attention import attention_of
 from .context import Context
-from .economy.bands import bands
+from .economy.bands import banding
 from .economy.grounds import seen_of_cups, times_of_coats
 
 NEAR, NEARLY = 5.0, 8.0  # ΔE00
@@ -70,7 +70,7 @@ def whole_of(context: Context) -> Whole | None:
         float(mm2[off <= NEAR].sum() / mm2.sum()),
         float(mm2[off <= NEARLY].sum() / mm2.sum()),
         float(weight[off <= NEAR].sum() / weight.sum()),
-        bands(site, seen, wanted, judged),
+        banding(site, seen, wanted, judged),
         times.work,
         times.wait,
         tuple(seen_of_cups(context, coats)),

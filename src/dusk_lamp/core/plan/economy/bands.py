@@ -35,7 +35,7 @@ def pairs_of(site: Site) -> NDArray[np.int64]:
     return np.array(out, np.int64).reshape(-1, 2)
 
 
-def bands(site: Site, seen: NDArray, wanted: NDArray, judged: NDArray[np.bool_] | None = None) -> float:
+def banding(site: Site, seen: NDArray, wanted: NDArray, judged: NDArray[np.bool_] | None = None) -> float:
     """Mean ΔE00 by which neighbours jump further than they should and than shows. seen: (N, 36) reflectance. wanted:
     (N, 3) L*a*b*. judged: (N,) the spots that are looked at; None for all that are marked."""
     a, b = pairs_of(site).T

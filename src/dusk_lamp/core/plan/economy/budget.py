@@ -6,16 +6,16 @@ from ...datasets.prices import price
 from ...errors import SettingError
 from ...plain import checked, number
 
-EVENING, GAME, DISPLAY = 60.0, 120.0, 300.0  # minutes
+EVENING, GAME, DISPLAY = 90.0, 120.0, 300.0  # minutes, door to door
 MOST_STEPS_ON = 12  # of one region, that a pin can ask for
 SHORT = 150.0  # minutes; in less nobody wants more than a small palette
 
 
 @dataclass(frozen=True)
 class Budget:
-    """How far a plan may go. minutes: of work. pots, puddles, steps: at most so many, None for any number. only:
-    names of the pots it may take, () for all. blends: whether neighbouring puddles may be blended. neat: whether
-    every region's base comes neat from a pot. steps_on: how many steps some regions get, by their ids."""
+    """How far a plan may go. minutes: of work, door to door. pots, puddles, steps: at most so many, None for any.
+    only: names of the pots it may take, () for all. blends: whether neighbouring puddles may be blended. neat:
+    whether every region's base comes neat from a pot. steps_on: how many steps some regions get, by their ids."""
 
     minutes: float = number(GAME, 1, 3000, "the time", "minutes", step=10, form="Minutes")
     pots: int | None = number(None, 1, 200, "the number of pots", step=1, form="Pots at most")

@@ -26,7 +26,7 @@ from .candidates import Candidates, score
 from .groups import Group
 
 WAY = "economy"
-FIRST_COAT = "first coat, thinned: what lies below shows through"
+FIRST_COAT = "first coat, thinned so that what lies below shows"
 SPOTS, MORE_SPOTS = 16, 100  # of a region, that films are chosen on, and judged on
 FIRST_UM = (1.5, 3.0, 5.0, 8.0, 12.0)  # µm of dry film: a thinned layer or one-coat paint
 SHADE_UM, LIGHT_UM = (1.0, 2.0, 4.0), (2.0, 4.0, 8.0, 14.0)
@@ -43,7 +43,7 @@ TONES = 6  # that a faded film counts as: it runs through all of them
 
 
 @dataclass(frozen=True)
-class Film:
+class SeeThrough:
     """candidate: what it is mixed as. um: µm of dry film where it is full. ends: shares of the light of the region,
     0 the darkest spot, 1 the lightest, at which it is full and at which it has run out; None for all over."""
 
@@ -65,7 +65,7 @@ class FilmOption:
     puddles: candidates, each once. gain: of the weighted area. minutes: of work at the model."""
 
     region: int
-    films: tuple[Film, ...]
+    films: tuple[SeeThrough, ...]
     puddles: tuple[int, ...]
     gain: float
     minutes: float
@@ -112,18 +112,18 @@ class FilmRegion:
             return []
         middle = np.average(wanted, axis=0, weights=weight)
         dark, bright = (np.average(wanted, axis=0, weights=weight * near) for near in ((1 - light) ** 3, light**3))
-        firsts = [Film(int(k), um) for k in self._likely(some, middle, LIKELY) for um in self._first_um(int(k))]
+        firsts = [SeeThrough(int(k), um) for k in self._likely(some, middle, LIKELY) for um in self._first_um(int(k))]
         shades = [
-            Film(int(k), um, (0.0, to))
+            SeeThrough(int(k), um, (0.0, to))
             for k in self._likely(some[self.found.lab[some, 0] < middle[0]], dark, LIKELY_FADES)
             for um, to in product(SHADE_UM, SHADE_TO)
         ]
         lights = [
-            Film(int(k), um, (1.0, begin))
+            SeeThrough(int(k), um, (1.0, begin))
             for k in self._likely(some[self.found.lab[some, 0] > middle[0]], bright, LIKELY_FADES)
             for um, begin in product(LIGHT_UM, LIGHT_FROM)
         ]
-        runs: list[tuple[Film, ...]] = []
+        runs: list[tuple[SeeThrough, ...]] = []
         best = self._best(firsts, under, wanted, light, weight, most)
         for first, seen in best:
             runs.append((first,))
@@ -142,7 +142,7 @@ class FilmRegion:
         off = np.hypot(apart[:, 1], apart[:, 2]) + 0.35 * np.abs(apart[:, 0])
         return some[np.argsort(off, kind="stable")[:most]]
 
-    def _seen(self, films: Sequence[Film], under: NDArray, light: NDArray) -> NDArray[np.float64]:
+    def _seen(self, films: Sequence[SeeThrough], under: NDArray, light: NDArray) -> NDArray[np.float64]:
         """(F, n, 36) reflectance of spots under each of some films."""
         k = np.array([f.candidate for f in films])
         thick = np.stack([f.um * f.share(light) for f in films])
@@ -152,15 +152,15 @@ class FilmRegion:
         return film(K, S, thick.ravel(), below).reshape(shape)
 
     def _best(
-        self, films: Sequence[Film], under: NDArray, wanted: NDArray, light: NDArray, weight: NDArray, most: int
-    ) -> list[tuple[Film, NDArray[np.float64]]]:
+        self, films: Sequence[SeeThrough], under: NDArray, wanted: NDArray, light: NDArray, weight: NDArray, most: int
+    ) -> list[tuple[SeeThrough, NDArray[np.float64]]]:
         """The films that bring spots nearest, of different mixes, each with what is seen then."""
         if not films:
             return []
         seen = self._seen(films, under, light)
         off = delta_e(lab(xyz(seen.reshape(-1, seen.shape[2]))).reshape(*seen.shape[:2], 3), wanted)
         value = (score(off) - 0.01 * off) @ weight
-        out: list[tuple[Film, NDArray[np.float64]]] = []
+        out: list[tuple[SeeThrough, NDArray[np.float64]]] = []
         for n in np.argsort(-value, kind="stable"):
             if all(f.candidate != films[n].candidate for f, _ in out):
                 out.append((films[n], seen[n]))
@@ -168,7 +168,7 @@ class FilmRegion:
                 break
         return out
 
-    def _option(self, films: tuple[Film, ...]) -> FilmOption:
+    def _option(self, films: tuple[SeeThrough, ...]) -> FilmOption:
         under, wanted, light, weight = self._sets[1]
         for one in films:
             under = self._seen([one], under, light)[0]
@@ -204,7 +204,7 @@ def light_of(context: Context, group: Group) -> NDArray[np.float64]:
     return out
 
 
-def water_of(one: Film, mix: Mix) -> float:
+def water_of(one: SeeThrough, mix: Mix) -> float:
     """Parts of water to one of paint that a film is laid with: the first coat in one, a fade in PASSES."""
     if one.um >= HIDING * mix.coat_um:
         return job_water("base coat")

@@ -21,7 +21,7 @@ from ..palette.puddles import Puddle, palette_for
 from ..palette.share import palette_minutes
 from ..steps.order import interleaved, ordered, touching
 from ..steps.step import Step, steps_of
-from .bands import bands
+from .bands import banding
 from .budget import Budget
 from .candidates import Candidates, candidates_of, reaching_most, scores
 from .choice import AnyOption, Choice, choice_minutes, choose
@@ -52,7 +52,7 @@ FACE_STEPS, USUAL_STEPS = ((120.0, 4), (75.0, 3)), ((75.0, 2),)
 USUAL_COSTS = 0.025  # of the weighted area near its colour, at most, that those may cost elsewhere
 MOST_SPOTS = 4_000  # that coats are looked at on: a share is known to a thousandth
 BAND_COSTS, MISSING = 0.15, 0.05  # share of near, that a ΔE00 of bands, and a bare region, count
-FRONT = (30.0, 60.0, 90.0, 120.0, 180.0, 300.0)  # minutes
+FRONT = (30.0, 45.0, 60.0, 90.0, 120.0, 180.0, 300.0)  # minutes
 
 
 @dataclass(frozen=True)
@@ -543,6 +543,6 @@ def _come_to(
         tuple(before),
         times.wait,
         times.cups,
-        bands(site, seen, context.target("metal").lab),
+        banding(site, seen, context.target("metal").lab),
         times_of_coats(context, before).work,
     )

@@ -10,7 +10,7 @@ from ....core.coat.coat import Coat
 from ....core.errors import SettingError
 from ....core.paint.mix import only
 from ....core.plan.features.undercoat.feature import FEATURE, UndercoatWishes
-from ....core.plan.features.undercoat.schools import FIT, schools
+from ....core.plan.features.undercoat.schools import FIT, SUITED, schools
 from ....core.plan.features.undercoat.schools.school import more_dark
 from ....store.store import new_job
 from ...background import done_once
@@ -26,9 +26,10 @@ from .touching_up import touched
 
 @blueprint.post("/sculpts/<int:sculpt_id>/undercoat")
 def change_coats(sculpt_id: int) -> tuple[Response, int] | Response:
-    """do: school (name), primer (name), colour (name: of a coloured ladder), mute, remove, up, down (number, from
-    1), set (number and settings of its technique), paint (number, name), add (technique, paint), dark (bring it
-    back), touch (place, or all), fit. `turn` says which revision it was made on."""
+    """do: school (name; "suited" leaves it to the colours), primer (name), colour (name: of a coloured ladder), mute,
+    remove, up, down (number, from 1), set (number and settings of its technique), paint (number, name), add
+    (technique, paint), dark (bring it back), touch (place, or all), fit. `turn` says which revision it was made
+    on."""
     given = json_body()
     if given.get("do") == "fit":
         with workshop().store.saving() as session:
@@ -54,7 +55,10 @@ def _changed(session: Session, open_plan: OpenPlan, what: str, given: Body) -> E
         found = FEATURE.fitted(context, name, wishes)
         return list(found.coats), replace(wishes.of(name, found.match.span), in_colour=name == "coloured")
 
-    if what == "school":
+    if what == "school" and given.get("name") == SUITED:
+        coats, wishes = as_school(FEATURE.usual(context), wishes)
+        wishes, action = replace(wishes, school=SUITED, taken=FEATURE.usual(context)), "undercoat left to the colours"
+    elif what == "school":
         chosen = str(given["name"])
         if chosen not in schools():
             raise SettingError("this school is not known; reload the page")

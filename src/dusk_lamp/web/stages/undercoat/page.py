@@ -15,7 +15,7 @@ from ....core.plain import plain
 from ....core.plan.features.undercoat.feature import FEATURE
 from ....core.plan.features.undercoat.pots import middles
 from ....core.plan.features.undercoat.school_fit import light_match
-from ....core.plan.features.undercoat.schools import schools
+from ....core.plan.features.undercoat.schools import SUITED, schools
 from ....core.plan.features.undercoat.spray_fit import HELD_DEGREES
 from ....core.plan.steps.cautions import cautions_for
 from ....core.plan.steps.step import row_of
@@ -29,6 +29,8 @@ from ...background import Say, not_yet, waited_for
 from ...editing import Edit, OpenPlan, keep_edit, opened, shown_once, with_kept_coats
 from ...workshop import colour_names, shelf_of, the_sculpt, workshop
 from .common import blueprint, look_key, looks_of, school_picture, undercoats
+
+LEFT = " A plan for your time takes another where the colours would cover this one."
 
 
 def panel(session: Session, sculpt: Sculpt, open_sculpt: OpenSculpt) -> dict[str, Any]:
@@ -124,10 +126,12 @@ def _facts(open_plan: OpenPlan) -> dict[str, Any]:
     kept = [step for step in steps if not step.muted]
     last, school, times, span = after[-1], FEATURE.school(context), times_of(kept, models), FEATURE.span(context)
     match = light_match(open_plan.site, last.value, context.share, span)
+    free = context.wishes(FEATURE.name).school == SUITED
     ml, by = sum(s.all_ml for s in kept), schools().get(school)
     return {
         "school": school,
-        "school_words": f"{by.when} {by.weak}" if by else "Passes fitted to your light.",
+        "school_words": f"{by.when} {by.weak}{LEFT if free else ''}" if by else "Passes fitted to your light.",
+        "free": free,
         "coats": rows,
         "middle": plain(middle_of(open_plan.site.surface)),
         "size": _outline(open_plan.site.surface),

@@ -22,6 +22,7 @@ export default class Undercoat {
     });
     $("touch-all").addEventListener("click", () => this.change({ do: "touch", all: true }));
     $("dark-back").addEventListener("click", () => this.change({ do: "dark" }));
+    $("left-to-colours").addEventListener("click", () => this.change({ do: "school", name: "suited" }));
     for (const button of document.querySelectorAll("[data-coat]"))
       button.addEventListener("click", () => {
         const what = button.dataset.coat,
@@ -165,6 +166,7 @@ export default class Undercoat {
     }
     $("school-words").textContent = plan.school_words;
     $("through-row").hidden = plan.school !== "coloured";
+    $("left-to-colours").hidden = plan.free;
     $("ladder-colour").value = plan.through;
     $("primer-name").textContent = plan.primer.name;
     if (before && before.primer.name !== plan.primer.name && $("primers").open) this.primers();
