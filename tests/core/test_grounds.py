@@ -84,6 +84,15 @@ def test_what_comes_later_is_in_the_time_too(doll, painted):
     assert len(done.coats("colour")) <= len(painted.coats("colour"))
 
 
+def test_where_all_that_is_wished_has_no_time_the_colours_stay_and_it_is_told(doll):
+    short = replace(
+        doll.plan, wishes={"colour": ColourWishes("", Budget.usual(26.0)), "wear": WearWishes({"dust": 1.0})}
+    )
+    done, said = laid(doll.on(short))
+    assert done.coats("colour") and done.coats("wear") and whole_of(done).minutes_door_to_door > 26
+    assert "26 minutes are too few" in next(d.words for d in said if d.name == "colour")
+
+
 def test_what_is_sprayed_is_still_seen_or_is_not_sprayed(painted):
     """CP-45: the sprayed light shows through; a cup that is covered is time for nothing."""
     assert all(share >= LEAST_SEEN for _, share in seen_of_cups(painted, list(painted.plan.coats)))

@@ -92,21 +92,18 @@ def shown(sculpt_id: int) -> Response | tuple[Response, int]:
             return jsonify(trouble=str(e))
 
     def work(say: Say) -> None:
-        for k, budget in enumerate(budgets):
-            say(f"Choosing pots, puddles and steps for {budget.minutes:.0f} minutes", k / len(budgets))
-            economy_of(open_plan, budget)
+        found = _long_enough(open_plan, budgets, say)
         say("Looking at ten minutes more", 0.95)
-        _ten_more(open_plan, economy_of(open_plan, next((b for b in budgets if _is_here(open_plan, b)), budgets[1])))
+        _ten_more(open_plan, _here(open_plan, found))
 
     try:
         if working := in_background(("economy", sculpt_id, open_plan.turn, str(budgets)), work):
             return not_yet(working)
-        found = [economy_of(open_plan, b) for b in budgets]
+        found = _long_enough(open_plan, budgets)
     except SettingError as e:
         return jsonify(trouble=str(e))
-    here = next((e for e in found if _is_here(open_plan, e.budget)), found[1])
-    rows = [_row(sculpt_id, open_plan, e, arguments if k == len(NAMED) else {}) for k, e in enumerate(found)]
-    return jsonify(turn=open_plan.turn, more=_ten_more(open_plan, here), plans=rows)
+    rows = [_row(sculpt_id, open_plan, e, arguments if k == len(found) else {}) for k, e in enumerate(found, 1)]
+    return jsonify(turn=open_plan.turn, more=_ten_more(open_plan, _here(open_plan, found)), plans=rows)
 
 
 @blueprint.get("/sculpts/<int:sculpt_id>/economy/front.json")
@@ -165,6 +162,12 @@ def _row(sculpt_id: int, open_plan: OpenPlan, found: Economy, arguments: dict[st
         "here": _is_here(open_plan, budget),
         "picture": url_for(".look", sculpt_id=sculpt_id, v=_key(open_plan, found)[:12], **given),
     }
+
+
+def _here(open_plan: OpenPlan, found: Sequence[Economy]) -> Economy:
+    """The plan that lies on the model, else the one for a game piece, else the longest."""
+    game = next((e for e in found if e.budget.minutes == GAME), found[-1])
+    return next((e for e in found if _is_here(open_plan, e.budget)), game)
 
 
 def _is_here(open_plan: OpenPlan, budget: Budget) -> bool:

@@ -69,9 +69,13 @@ def laid(context: Context, say: Say = lambda *_: None) -> tuple[Context, list[Fe
     again = next((name for name, f in features().items() if name not in settled and f.laid_again(found)), None)
     if again is None:
         return found.on(replace(found.plan, settled=given)), done
-    feature = features()[again]
-    for item in feature.items(found):
-        found = found.with_coats(feature.painted(found, item))
+    feature, first_time = features()[again], found
+    try:
+        for item in feature.items(found):
+            found = found.with_coats(feature.painted(found, item))
+    except SettingError as e:  # no time for all that is wished: the colours stay as they fit without the rest
+        said_why = [replace(d, words=f"{d.words}; {e}") if d.name == again else d for d in done]
+        return first_time.on(replace(first_time.plan, settled=given)), said_why
     if "undercoat" not in settled:
         under = features()["undercoat"]
         found = found.on(found.plan.with_wishes("undercoat", under.came_to(found)))
