@@ -85,6 +85,9 @@ def shown(sculpt_id: int) -> Response | tuple[Response, int]:
         return jsonify(trouble="Mark the regions first: a plan is made for what is marked.")
     arguments = request.args.to_dict()
     budgets = [Budget.usual(m) for m in NAMED]
+    lies = open_plan.context.wishes(FEATURE.name).budget
+    if lies is not None and plain(lies) not in [plain(b) for b in budgets]:
+        budgets.append(lies)
     if arguments:
         try:
             budgets.append(budget_from(open_plan, arguments))
@@ -150,7 +153,8 @@ def _long_enough(open_plan: OpenPlan, budgets: Sequence[Budget], say: Say = lamb
 
 def _row(sculpt_id: int, open_plan: OpenPlan, found: Economy, arguments: dict[str, str]) -> dict[str, Any]:
     budget = found.budget
-    given: dict[str, Any] = arguments or {"minutes": f"{budget.minutes:g}"}
+    numbers = {k: v for k in ("pots", "puddles", "steps") if (v := getattr(budget, k)) is not None}
+    given: dict[str, Any] = arguments or {"minutes": f"{budget.minutes:g}", **numbers}
     return {
         "title": NAMED.get(budget.minutes, "Your own") if not arguments else "Your own",
         "asked": given,

@@ -143,7 +143,9 @@ def _facts(open_plan: OpenPlan) -> dict[str, Any]:
             "key": plain(span, 1),
         },
         "words": (
-            f"{100 * last.within:.0f} % of the surface is within half a value of the light, laid from value "
+            f"Every shade and light comes from the brush. {ml:.1f} ml: {times.words}."
+            if all(c.by.primes for c in coats)
+            else f"{100 * last.within:.0f} % of the surface is within half a value of the light, laid from value "
             f"{span.darkest:.1f} to {span.lightest:.1f}; lights and darks come in the right order "
             f"({100 * match.rank_agreement:.0f} %); it is off by {last.mean:.1f} of a value on average. {ml:.1f} "
             f"ml{f' for {models} models' if models > 1 else ''}: {times.words}."
