@@ -72,7 +72,8 @@ WELCOME = (  # what a fresh demo shows: the sculpt's file, a title, words, and t
         "reed-runner-1.ply",
         "An evening's plan",
         (
-            "A runner of five in one scheme, planned for an hour and a half: what to have out, what to mix, in which order."
+            "A runner of five in one scheme, planned for an hour and a half: what to have out and to mix, in which "
+            "order."
         ),
         "sheet",
     ),
