@@ -83,7 +83,7 @@ class FilmOption:
     @property
     def tones(self) -> int:
         """How many tones it reads as."""
-        return TONES if self.steps > 1 else 3
+        return TONES if self.steps > 1 else 1
 
 
 class FilmRegion:
