@@ -15,9 +15,10 @@ def without_airbrush(plan: Plan, tools: Tools) -> tuple[Plan, Tools]:
     that cannot do without one becomes the first school that can."""
     tools = replace(tools, airbrush=False)
     under = plan.wishes_of("undercoat")
-    school = schools().get(under.school)
-    if school is None or tools.lack(*school.needs):
-        under = replace(under, school=next(n for n, s in schools().items() if not tools.lack(*s.needs)))
+    name = under.taken or under.school  # what the colours lie on, also where it was chosen with them
+    if name not in schools() or tools.lack(*schools()[name].needs):
+        name = next(n for n, s in schools().items() if not tools.lack(*s.needs))
+    under = replace(under, school=name)
     sprayed = {c.stage for c in plan.coats if c.by.tool(c.settings) == "airbrush"} | {"undercoat"}
     plan = replace(
         plan.with_wishes("undercoat", under),
